@@ -1,0 +1,51 @@
+/* SPDX-License-Identifier: MIT
+ * Correction of raw readings by a calibration:
+ *   corrected = matrix * (raw - bias(T)),
+ *   bias(T) = bias + per_degC (T - T0) + per_degC2 (T - T0)^2,
+ * T held at the ends of the range in which the curve was found. Then the mount turns the corrected
+ * vectors from the sensor's frame into the body's. */
+#ifndef MARLINSPIKE_CORRECTION_H
+#define MARLINSPIKE_CORRECTION_H
+
+#include "marlinspike/quat.h"
+#include "marlinspike/sample.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct marl_bias_curve {
+    float reference_degC;      /* T0 */
+    float low_degC, high_degC; /* recorded range; outside it the end value is held */
+    marl_vec3 per_degC;        /* sensor unit / degC */
+    marl_vec3 per_degC2;       /* sensor unit / degC^2 */
+} marl_bias_curve;
+
+typedef struct marl_correction {
+    int present;     /* 0: readings of this sensor pass unchanged */
+    marl_mat3 matrix;
+    marl_vec3 bias;  /* in the sensor's unit, at T0 when there is a curve */
+    int has_curve;
+    marl_bias_curve curve;
+} marl_correction;
+
+typedef struct marl_calibration {
+    marl_correction accel, gyro, mag;
+    marl_quat mount; /* turns sensor vectors into body vectors: v_body = q v_sensor q* */
+} marl_calibration;
+
+/* A calibration that changes nothing. */
+marl_calibration marl_calibration_none(void);
+
+/* The bias at temperature `degC`; NaN means unknown and is taken as T0. */
+marl_vec3 marl_correction_bias(const marl_correction *correction, float degC);
+
+marl_vec3 marl_correction_apply(const marl_correction *correction, marl_vec3 raw, float degC);
+
+/* Corrects the fresh readings of *sample in place. `degC` is the last known temperature or NaN. */
+void marl_calibration_apply(const marl_calibration *calibration, float degC, marl_sample *sample);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,28 @@
+/* SPDX-License-Identifier: MIT
+ * What went wrong, in words: every lab call that can fail fills one of these. */
+#ifndef MARLINSPIKE_ERROR_H
+#define MARLINSPIKE_ERROR_H
+
+#include "marlinspike/status.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct marl_error {
+    marl_status status; /* MARL_OK while nothing has failed */
+    char text[600];     /* "file:line: what is wrong"; no line end */
+} marl_error;
+
+/* Records a failure and returns its status. The first reason is kept: a second call on the same
+ * error changes nothing. `error` may be NULL. */
+marl_status marl_fail(marl_error *error, marl_status status, const char *format, ...)
+#if defined(__GNUC__)
+    __attribute__((format(printf, 3, 4)))
+#endif
+    ;
+
+#ifdef __cplusplus
+}
+#endif
+#endif

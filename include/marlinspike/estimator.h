@@ -1,0 +1,77 @@
+/* SPDX-License-Identifier: MIT
+ * The estimators, behind one small face: init, update with each sample, read the attitude.
+ *
+ * `gyro` integrates the rate. `vectors` takes "up" from the accelerometer and north from the
+ * magnetometer at every sample, remembering nothing. `complementary` integrates the rate and pulls
+ * the tilt towards the accelerometer and the heading towards the magnetometer, with proportional
+ * and integral feedback: "Nonlinear complementary filters on the special orthogonal group" (2008),
+ * here split so that the magnetometer corrects about the vertical only and can never move the tilt.
+ *
+ * All begin with the attitude of the first good accelerometer reading (and magnetometer reading,
+ * when the tuning uses it; they wait for one at most a second). Without magnetometer the heading is
+ * relative: zero is where the body pointed at the start.
+ *
+ * Same samples, same bits: only + - * / and a correctly rounded root lie between sample and
+ * attitude. No input can make the state non-finite. */
+#ifndef MARLINSPIKE_ESTIMATOR_H
+#define MARLINSPIKE_ESTIMATOR_H
+
+#include "marlinspike/sample.h"
+#include "marlinspike/tuning.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct marl_estimator_counts {
+    uint32_t updates;        /* samples that moved the attitude's time on */
+    uint32_t rejected_accel; /* readings left out: not finite, implausible, or no direction */
+    uint32_t rejected_gyro;
+    uint32_t rejected_mag;
+    uint32_t rejected_time; /* samples whose time stood still or went back */
+    uint32_t gaps;          /* gaps longer than may be bridged; each began a new start */
+} marl_estimator_counts;
+
+typedef struct marl_estimator {
+    marl_tuning tuning;
+    marl_estimator_counts counts;
+    marl_quat q;           /* body to enu, whatever world the tuning asks for */
+    marl_vec3 bias;        /* estimated gyroscope bias, rad/s */
+    marl_vec3 rate;        /* last good angular rate, rad/s */
+    marl_vec3 accel, mag;  /* last good readings */
+    float accel_age;       /* time since the last correction by each sensor, s */
+    float mag_age;
+    int64_t t_ns;          /* of the last accepted sample */
+    int64_t wait_from_ns;  /* when the wait for a magnetometer began */
+    uint8_t seen;          /* MARL_FRESH_...: which of rate, accel and mag are known */
+    uint8_t timed;         /* t_ns is set */
+    uint8_t waiting;       /* wait_from_ns is set */
+    uint8_t started;       /* q is an attitude */
+    uint8_t heading_known; /* q's heading is magnetic, not relative */
+} marl_estimator;
+
+/* MARL_ERR_ARGUMENT when the tuning does not pass marl_tuning_check; *estimator is then unusable. */
+MARL_CHECKED marl_status marl_estimator_init(marl_estimator *estimator, const marl_tuning *tuning);
+
+/* Takes one sample: raw or corrected, any mixture of fresh readings. Returns
+ *   MARL_OK              everything fresh was used,
+ *   MARL_ERR_NOT_FINITE, MARL_ERR_IMPLAUSIBLE, MARL_ERR_DEGENERATE
+ *                        a reading was left out, the rest used,
+ *   MARL_ERR_TIME        the sample was left out whole,
+ *   MARL_ERR_GAP         more than the tuning's gap_limit has passed: started anew,
+ *   MARL_ERR_NOT_READY   not started yet.
+ * What was left out is counted in `counts`. Calling on after any of these is right. */
+MARL_CHECKED marl_status marl_estimator_update(marl_estimator *estimator,
+                                               const marl_sample *sample);
+
+/* The attitude after the last update: unit, canonical, in the tuning's world.
+ * MARL_ERR_NOT_READY before the start; *q is then the identity. */
+MARL_CHECKED marl_status marl_estimator_attitude(const marl_estimator *estimator, marl_quat *q);
+
+/* 1 when the heading comes from a magnetometer, 0 when it is relative to the start. */
+int marl_estimator_heading_is_magnetic(const marl_estimator *estimator);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,18 @@
+/* SPDX-License-Identifier: MIT
+ * The lab floor: everything that runs on the desk. */
+#ifndef MARLINSPIKE_LAB_H
+#define MARLINSPIKE_LAB_H
+
+#include "marlinspike/calibration.h"
+#include "marlinspike/compare.h"
+#include "marlinspike/device.h"
+#include "marlinspike/error.h"
+#include "marlinspike/inspect.h"
+#include "marlinspike/log.h"
+#include "marlinspike/outfile.h"
+#include "marlinspike/replay.h"
+#include "marlinspike/sheet.h"
+#include "marlinspike/simulate.h"
+#include "marlinspike/tuning_file.h"
+
+#endif

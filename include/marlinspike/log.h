@@ -1,0 +1,131 @@
+/* SPDX-License-Identifier: MIT
+ * Sensor logs and attitudes as CSV (RFC 4180), read and written row by row in flat memory, or loaded
+ * whole. The format is described in docs/formats.md. Readings are converted to SI (m/s^2, rad/s, uT,
+ * degC, m/s), times exactly to int64 ns. */
+#ifndef MARLINSPIKE_LOG_H
+#define MARLINSPIKE_LOG_H
+
+#include "marlinspike/error.h"
+#include "marlinspike/frame.h"
+#include "marlinspike/sample.h"
+#include "marlinspike/sheet.h"
+#include <stddef.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef enum marl_column {
+    MARL_COLUMN_T = 0,
+    MARL_COLUMN_ACCEL_X,
+    MARL_COLUMN_ACCEL_Y,
+    MARL_COLUMN_ACCEL_Z,
+    MARL_COLUMN_GYRO_X,
+    MARL_COLUMN_GYRO_Y,
+    MARL_COLUMN_GYRO_Z,
+    MARL_COLUMN_MAG_X,
+    MARL_COLUMN_MAG_Y,
+    MARL_COLUMN_MAG_Z,
+    MARL_COLUMN_TEMP,
+    MARL_COLUMN_SPEED,
+    MARL_COLUMN_Q_W,
+    MARL_COLUMN_Q_X,
+    MARL_COLUMN_Q_Y,
+    MARL_COLUMN_Q_Z,
+    MARL_COLUMN_ROLL,
+    MARL_COLUMN_PITCH,
+    MARL_COLUMN_YAW,
+    MARL_COLUMN_COUNT
+} marl_column;
+
+/* Sets of columns: bit 1 << marl_column. */
+#define MARL_COLUMNS_ACCEL (7u << MARL_COLUMN_ACCEL_X)
+#define MARL_COLUMNS_GYRO (7u << MARL_COLUMN_GYRO_X)
+#define MARL_COLUMNS_MAG (7u << MARL_COLUMN_MAG_X)
+#define MARL_COLUMNS_TEMP (1u << MARL_COLUMN_TEMP)
+#define MARL_COLUMNS_SPEED (1u << MARL_COLUMN_SPEED)
+#define MARL_COLUMNS_Q (15u << MARL_COLUMN_Q_W)
+#define MARL_COLUMNS_RPY (7u << MARL_COLUMN_ROLL)
+
+const char *marl_column_name(marl_column column);
+
+/* What the metadata line says of a log. */
+typedef struct marl_log_info {
+    char device[64];   /* "" = not said */
+    int corrected;     /* 1 = a calibration has been applied */
+    marl_world world;  /* of an attitude in the log; enu when not said */
+    int relative_heading; /* 1 = the heading of an attitude in the log is not magnetic */
+    unsigned columns;  /* set of the columns present, without unknown ones */
+} marl_log_info;
+
+/* What was found wrong while reading; lines count from 1, 0 = none. */
+typedef struct marl_log_report {
+    unsigned long rows;         /* usable */
+    unsigned long rows_dropped; /* all reasons */
+    unsigned long time_repeated, time_back; /* of the dropped */
+    unsigned long cells_missing; /* not a number, NaN, infinite, or one axis empty beside filled ones */
+    unsigned long clock_wraps;  /* of a 32-bit microsecond clock; unwrapped */
+    long first_dropped_line, first_missing_line;
+    char first_dropped_why[80];
+    int truncated;              /* the last line was cut off (counted in rows_dropped) */
+    char assumed_units[160];    /* columns without unit, taken as SI; "" = none */
+    char unknown_columns[160];  /* ignored; "" = none */
+} marl_log_report;
+
+typedef struct marl_log_row {
+    marl_sample sample;
+    marl_quat q; /* attitude the row holds (from q_... or roll, pitch, yaw), unit */
+    int has_q;
+} marl_log_row;
+
+typedef struct marl_log_options {
+    char decimal;            /* '.' or ','; 0 = '.' */
+    const marl_sheet *sheet; /* for columns in counts; NULL = such columns are an error */
+} marl_log_options;
+
+typedef struct marl_log_reader marl_log_reader;
+
+/* Opens and reads the header. `options` may be NULL. MARL_ERR_INPUT when the file cannot be read or its
+ * header has a fault. On failure *reader is NULL. */
+MARL_CHECKED marl_status marl_log_open(marl_log_reader **reader, const char *path,
+                                       const marl_log_options *options, marl_error *error);
+const marl_log_info *marl_log_reader_info(const marl_log_reader *reader);
+const marl_log_report *marl_log_reader_report(const marl_log_reader *reader);
+
+/* The next usable row. MARL_END after the last; at the end MARL_ERR_INPUT when more than half of the
+ * rows were bad and MARL_ERR_EVIDENCE when there was none at all. */
+MARL_CHECKED marl_status marl_log_next(marl_log_reader *reader, marl_log_row *row, marl_error *error);
+void marl_log_close(marl_log_reader *reader); /* NULL is allowed */
+
+/* A whole log in memory. */
+typedef struct marl_log {
+    char *path;
+    marl_log_info info;
+    marl_log_report report;
+    size_t n;
+    marl_log_row *row;
+} marl_log;
+
+MARL_CHECKED marl_status marl_log_load(marl_log *log, const char *path,
+                                       const marl_log_options *options, marl_error *error);
+void marl_log_free(marl_log *log); /* NULL and a zeroed log are allowed */
+
+/* MARL_ERR_EVIDENCE, naming the columns that are missing, unless the set `needed` is there. */
+MARL_CHECKED marl_status marl_log_require(const marl_log_info *info, const char *path,
+                                          unsigned needed, marl_error *error);
+
+typedef struct marl_log_writer marl_log_writer;
+
+/* info->columns says which columns are written (time always); readings that are not fresh are left
+ * empty. 9 significant digits, times with 9 decimals. */
+MARL_CHECKED marl_status marl_log_create(marl_log_writer **writer, const char *path,
+                                         const marl_log_info *info, marl_error *error);
+void marl_log_write(marl_log_writer *writer, const marl_log_row *row);
+/* Completes the file. MARL_ERR_SYSTEM when any write failed; then no file is left. */
+MARL_CHECKED marl_status marl_log_commit(marl_log_writer *writer, marl_error *error);
+void marl_log_abort(marl_log_writer *writer); /* NULL is allowed */
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,38 @@
+/* SPDX-License-Identifier: MIT
+ * Replay of recorded samples through the code that runs on the device. */
+#ifndef MARLINSPIKE_REPLAY_H
+#define MARLINSPIKE_REPLAY_H
+
+#include "marlinspike/calibration.h"
+#include "marlinspike/estimator.h"
+#include "marlinspike/log.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct marl_replay {
+    marl_calibration calibration;
+    marl_estimator estimator;
+    float degC; /* last known temperature, NaN before the first */
+    uint32_t digest;
+    unsigned long attitudes;
+} marl_replay;
+
+/* Is this log fit for this tuning and calibration? MARL_ERR_EVIDENCE when a sensor that the filter
+ * needs is missing, MARL_ERR_INPUT when the log is corrected already or of another device. A log
+ * without magnetometer turns use_mag off in the replay; the heading is then relative.
+ * `record` may be NULL. */
+MARL_CHECKED marl_status marl_replay_init(marl_replay *replay, const marl_tuning *tuning,
+                                          const marl_calibration_record *record,
+                                          const char *record_path, const marl_log_info *info,
+                                          const char *log_path, marl_error *error);
+
+/* Takes one row. Returns 1 and the attitude, or 0 when there is none: before the start, or when the
+ * sample's time was refused. */
+int marl_replay_step(marl_replay *replay, const marl_sample *sample, marl_quat *q);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,40 @@
+/* SPDX-License-Identifier: MIT
+ * Sensor sheets: what a sensor's data sheet says, as JSON (docs/formats.md), for the simulator and
+ * for logs in raw counts. */
+#ifndef MARLINSPIKE_SHEET_H
+#define MARLINSPIKE_SHEET_H
+
+#include "marlinspike/error.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* One sensor, in SI whatever unit the file uses. */
+typedef struct marl_sensor_sheet {
+    int present;
+    double rate_hz;        /* output rate */
+    double full_scale;     /* range is -full_scale to +full_scale */
+    int bits;              /* of the converter, 2 to 32; one count = full_scale / 2^(bits - 1) */
+    double white;          /* unit/sqrt(Hz), square root of the two-sided density: a sample at rate f
+                              has the deviation white * sqrt(f) */
+    double bias[3];        /* at every power-on */
+    double bias_spread;    /* deviation of the bias from one power-on to the next */
+    double scale_error[3]; /* reads (1 + scale_error) times the truth */
+} marl_sensor_sheet;
+
+typedef struct marl_sheet {
+    char name[64];
+    marl_sensor_sheet accel, gyro, mag;
+} marl_sheet;
+
+/* The made-up nine-axis Grommet chip, consumer grade; the same as data/sheets/grommet.json. */
+marl_sheet marl_sheet_grommet(void);
+
+/* MARL_ERR_INPUT names file, line and key. */
+MARL_CHECKED marl_status marl_sheet_read(marl_sheet *sheet, const char *path, marl_error *error);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

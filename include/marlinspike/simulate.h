@@ -1,0 +1,87 @@
+/* SPDX-License-Identifier: MIT
+ * The motion and sensor simulator: a scene gives the true motion of the pod, the sensor model turns it
+ * into readings. Same seed, same log. */
+#ifndef MARLINSPIKE_SIMULATE_H
+#define MARLINSPIKE_SIMULATE_H
+
+#include "marlinspike/error.h"
+#include "marlinspike/quat.h"
+#include "marlinspike/sample.h"
+#include "marlinspike/sheet.h"
+#include <stdint.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* The true state of the pod at one moment. World enu, body frame as the sensors have it. */
+typedef struct marl_motion {
+    double q[4];     /* body to world, w first */
+    double rate[3];  /* rad/s, body */
+    double force[3]; /* specific force, m/s^2, body */
+    double field[3]; /* magnetic field, uT, body */
+    double temp;     /* degC */
+} marl_motion;
+
+/* Random numbers of a seed: "Fast splittable pseudorandom number generators" (2014). */
+typedef struct marl_random {
+    uint64_t state;
+    double spare; /* second of a pair of normal numbers */
+    int has_spare;
+} marl_random;
+
+marl_random marl_random_seeded(uint64_t seed, uint64_t stream);
+double marl_random_uniform(marl_random *random); /* [0, 1) */
+double marl_random_normal(marl_random *random);  /* mean 0, deviation 1 */
+
+typedef enum marl_scene_kind {
+    MARL_SCENE_STILL, /* the pod lies on the bench, a little out of level */
+    MARL_SCENE_LIFT,  /* the block is picked up, swings and slews, hoist vibration; 120 s, repeated */
+    MARL_SCENE_COUNT
+} marl_scene_kind;
+
+typedef struct marl_scene {
+    marl_scene_kind kind;
+    double draw[16]; /* what the seed decides: attitudes, amplitudes, phases */
+} marl_scene;
+
+const char *marl_scene_name(marl_scene_kind kind);
+/* MARL_ERR_ARGUMENT for an unknown name. */
+MARL_CHECKED marl_status marl_scene_from_name(const char *name, marl_scene_kind *kind);
+marl_scene marl_scene_make(marl_scene_kind kind, uint64_t seed);
+/* Closed form: any time, in any order. */
+marl_motion marl_scene_at(const marl_scene *scene, double t);
+
+/* One sensor's errors: scale, bias, white noise, saturation, rounding to counts, in this order. */
+typedef struct marl_sensor_model {
+    marl_sensor_sheet sheet;
+    double bias[3]; /* of this power-on */
+    double sigma;   /* of one sample */
+    double count;   /* one count */
+    marl_random random;
+} marl_sensor_model;
+
+marl_sensor_model marl_sensor_model_make(const marl_sensor_sheet *sheet, double rate_hz,
+                                         marl_random random);
+marl_vec3 marl_sensor_model_read(marl_sensor_model *model, const double truth[3]);
+
+typedef struct marl_simulator {
+    marl_scene scene;
+    marl_sensor_model accel, gyro, mag;
+    double rate_hz;       /* rows */
+    double mag_step;      /* magnetometer readings per row, at most 1 */
+    uint64_t tick;        /* next row */
+    double mag_phase;
+} marl_simulator;
+
+/* rate_hz 0 = that of the sheet. The magnetometer keeps its own rate where that is slower.
+ * MARL_ERR_ARGUMENT when the rate is not in [1, 100000]. */
+MARL_CHECKED marl_status marl_simulator_init(marl_simulator *simulator, marl_scene_kind scene,
+                                             const marl_sheet *sheet, double rate_hz, uint64_t seed);
+/* The next row, and the true attitude at its time. */
+void marl_simulator_next(marl_simulator *simulator, marl_sample *sample, marl_quat *truth);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

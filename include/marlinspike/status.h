@@ -1,0 +1,42 @@
+/* SPDX-License-Identifier: MIT
+ * Status codes: what every call that can fail returns, and their texts. */
+#ifndef MARLINSPIKE_STATUS_H
+#define MARLINSPIKE_STATUS_H
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+#if defined(__GNUC__)
+#define MARL_CHECKED __attribute__((warn_unused_result))
+#else
+#define MARL_CHECKED
+#endif
+
+typedef enum marl_status {
+    MARL_OK = 0,
+    /* device floor */
+    MARL_ERR_ARGUMENT,    /* an argument is outside what its documentation allows */
+    MARL_ERR_NOT_FINITE,  /* a reading is NaN or infinite; it was left out */
+    MARL_ERR_IMPLAUSIBLE, /* a reading is larger than any real sensor gives; it was left out */
+    MARL_ERR_TIME,        /* time stood still or went back; the sample was left out */
+    MARL_ERR_GAP,         /* time jumped further than may be bridged; the estimator starts anew */
+    MARL_ERR_NOT_READY,   /* no attitude yet: no good reading to start from */
+    MARL_ERR_DEGENERATE,  /* the vectors do not determine the answer */
+    MARL_ERR_ARITHMETIC,  /* this machine or build does not compute the agreed bits */
+    /* lab floor */
+    MARL_END,          /* nothing more to read; not an error */
+    MARL_ERR_USE,      /* the call contradicts itself */
+    MARL_ERR_INPUT,    /* a file is unreadable or contradictory */
+    MARL_ERR_EVIDENCE, /* the recording cannot answer the question */
+    MARL_ERR_SYSTEM,   /* the machine failed: cannot write, no memory, program missing */
+    MARL_STATUS_COUNT
+} marl_status;
+
+/* A short English text for a status, never NULL, also for a value that is not a status. */
+const char *marl_status_text(marl_status status);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,70 @@
+/* SPDX-License-Identifier: MIT
+ * Tunings: which estimator, and its parameters. Every parameter is physical and independent of the
+ * sample rate. One table holds name, unit, default, range and the filters that use it; the JSON
+ * reader, the documentation and the estimators all go by it. */
+#ifndef MARLINSPIKE_TUNING_H
+#define MARLINSPIKE_TUNING_H
+
+#include "marlinspike/frame.h"
+#include "marlinspike/status.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef enum marl_filter {
+    MARL_FILTER_GYRO = 0,      /* integration of the rate alone */
+    MARL_FILTER_VECTORS,       /* accelerometer and magnetometer alone */
+    MARL_FILTER_COMPLEMENTARY, /* rate, pulled towards the vectors; gyroscope bias estimated */
+    MARL_FILTER_COUNT
+} marl_filter;
+
+typedef enum marl_parameter_id {
+    MARL_PARAMETER_USE_MAG = 0,
+    MARL_PARAMETER_TILT_TIME,
+    MARL_PARAMETER_HEADING_TIME,
+    MARL_PARAMETER_BIAS_TIME,
+    MARL_PARAMETER_BIAS_LIMIT,
+    MARL_PARAMETER_GAP_LIMIT,
+    MARL_PARAMETER_COUNT
+} marl_parameter_id;
+
+typedef enum marl_parameter_kind { MARL_KIND_NUMBER, MARL_KIND_SWITCH } marl_parameter_kind;
+
+typedef struct marl_parameter {
+    const char *name;
+    const char *unit; /* "" for a switch */
+    marl_parameter_kind kind;
+    float standard;    /* default */
+    float low, high;   /* allowed range, both ends included */
+    unsigned filters;  /* bit 1 << marl_filter for each filter that uses it */
+    const char *about; /* one line */
+} marl_parameter;
+
+typedef struct marl_tuning {
+    marl_filter filter;
+    marl_world world; /* frame of the attitudes given out */
+    float value[MARL_PARAMETER_COUNT];
+} marl_tuning;
+
+/* "gyro", "vectors", "complementary"; "?" for a number that is no filter. */
+const char *marl_filter_name(marl_filter filter);
+/* MARL_ERR_ARGUMENT for an unknown name. */
+MARL_CHECKED marl_status marl_filter_from_name(const char *name, marl_filter *filter);
+
+/* The row of the table; NULL for a number that is no parameter. */
+const marl_parameter *marl_parameter_row(marl_parameter_id id);
+/* MARL_ERR_ARGUMENT when no parameter of that filter has this name. */
+MARL_CHECKED marl_status marl_parameter_find(marl_filter filter, const char *name,
+                                             marl_parameter_id *id);
+
+/* Defaults, world enu. */
+marl_tuning marl_tuning_default(marl_filter filter);
+
+/* MARL_ERR_ARGUMENT when the filter is unknown or a value is not finite or out of its range. */
+MARL_CHECKED marl_status marl_tuning_check(const marl_tuning *tuning);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

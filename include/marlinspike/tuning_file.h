@@ -1,0 +1,28 @@
+/* SPDX-License-Identifier: MIT
+ * Tunings as JSON (docs/formats.md). */
+#ifndef MARLINSPIKE_TUNING_FILE_H
+#define MARLINSPIKE_TUNING_FILE_H
+
+#include "marlinspike/error.h"
+#include "marlinspike/tuning.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct marl_named_tuning {
+    char name[64];
+    marl_tuning tuning;
+} marl_named_tuning;
+
+/* A filter's name stands for its defaults, anything else is a file. MARL_ERR_INPUT names file, line and
+ * key, and lists the known keys when one is unknown. */
+MARL_CHECKED marl_status marl_tuning_read(marl_named_tuning *tuning, const char *path_or_filter,
+                                          marl_error *error);
+MARL_CHECKED marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path,
+                                           marl_error *error);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,40 @@
+/* SPDX-License-Identifier: MIT
+ * Texts of the status codes. */
+#include "marlinspike/status.h"
+
+const char *marl_status_text(marl_status status)
+{
+    switch (status) {
+    case MARL_OK:
+        return "done";
+    case MARL_ERR_ARGUMENT:
+        return "an argument is out of its range";
+    case MARL_ERR_NOT_FINITE:
+        return "a reading is NaN or infinite";
+    case MARL_ERR_IMPLAUSIBLE:
+        return "a reading is implausibly large";
+    case MARL_ERR_TIME:
+        return "time stood still or went back";
+    case MARL_ERR_GAP:
+        return "too long without a sample";
+    case MARL_ERR_NOT_READY:
+        return "no good reading to start from yet";
+    case MARL_ERR_DEGENERATE:
+        return "the vectors do not determine the answer";
+    case MARL_ERR_ARITHMETIC:
+        return "this machine or build does not compute the agreed bits";
+    case MARL_END:
+        return "nothing more to read";
+    case MARL_ERR_USE:
+        return "the call contradicts itself";
+    case MARL_ERR_INPUT:
+        return "the input is unreadable or contradictory";
+    case MARL_ERR_EVIDENCE:
+        return "the recording cannot answer the question";
+    case MARL_ERR_SYSTEM:
+        return "the machine failed";
+    case MARL_STATUS_COUNT:
+        break;
+    }
+    return "unknown status";
+}
