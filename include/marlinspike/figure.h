@@ -1,0 +1,47 @@
+/* SPDX-License-Identifier: MIT
+ * Figures: one or more panels of curves above each other, drawn by gnuplot. */
+#ifndef MARLINSPIKE_FIGURE_H
+#define MARLINSPIKE_FIGURE_H
+
+#include "marlinspike/error.h"
+#include <stddef.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+#define MARL_FIGURE_CURVES 8
+#define MARL_FIGURE_PANELS 4
+
+/* y over x; points that are not finite leave a break. Long curves are thinned so that every extreme
+ * stays visible. The data belong to the caller. */
+typedef struct marl_curve {
+    const char *label; /* NULL: not in the key */
+    const double *x, *y;
+    size_t n;
+} marl_curve;
+
+typedef struct marl_panel {
+    const char *x_label, *y_label; /* with units */
+    size_t curves;
+    marl_curve curve[MARL_FIGURE_CURVES];
+} marl_panel;
+
+typedef struct marl_figure {
+    const char *title; /* says what is seen */
+    size_t panels;
+    marl_panel panel[MARL_FIGURE_PANELS];
+} marl_figure;
+
+/* By the ending of the path: .png or .svg is drawn by gnuplot, .gp is gnuplot's own input with the data in
+ * it. MARL_ERR_USE for another ending; MARL_ERR_SYSTEM when gnuplot is missing or the file cannot be
+ * written. The file is complete or absent. */
+MARL_CHECKED marl_status marl_figure_draw(const marl_figure *figure, const char *path,
+                                          marl_error *error);
+/* MARL_OK when the ending of the path is one of these: to be asked before long work. */
+MARL_CHECKED marl_status marl_figure_check_path(const char *path, marl_error *error);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,93 @@
+/* SPDX-License-Identifier: MIT
+ * What all commands share: options, messages, exit codes, JSON. */
+#ifndef CLI_H
+#define CLI_H
+
+#include "marlinspike/show.h"
+#include <jansson.h>
+#include <popt.h>
+
+/* One call of a command: its options as read, its files. */
+typedef struct cli {
+    poptContext context;
+    const struct poptOption *own; /* the command's table, whose texts are freed at the end */
+    const char *const *file;
+    int files;
+    int json, quiet;
+} cli;
+
+typedef struct cli_command {
+    const char *name;
+    const char *about;
+    int (*run)(int argc, const char **argv); /* argv[0] is the command's name */
+} cli_command;
+
+int cli_simulate(int argc, const char **argv);
+int cli_inspect(int argc, const char **argv);
+int cli_calibrate(int argc, const char **argv);
+int cli_correct(int argc, const char **argv);
+int cli_replay(int argc, const char **argv);
+int cli_compare(int argc, const char **argv);
+int cli_demo(int argc, const char **argv);
+
+enum { CLI_DONE = 0, CLI_DOES_NOT_HOLD = 1, CLI_WRONG_USE = 2, CLI_INPUT = 3, CLI_EVIDENCE = 4, CLI_MACHINE = 5 };
+
+/* cli_open returns this when the command shall run; anything else is the exit code. */
+#define CLI_GO (-1)
+
+/* The usage line behind "marlinspike", the least and most number of files, and an example. */
+typedef struct cli_usage {
+    const char *files;
+    int least, most;
+    const char *about;
+    const char *example;
+} cli_usage;
+
+/* Reads the options. --help, --json and --quiet are added to the command's own table. */
+int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, const cli_usage *usage);
+void cli_close(cli *c);
+
+/* Prints the error, if there is one, and returns the exit code. */
+int cli_exit(const marl_error *error);
+/* A message on stderr. */
+void cli_say(const char *format, ...) __attribute__((format(printf, 1, 2)));
+
+/* The options of every command that reads logs. */
+typedef struct cli_reading {
+    char *decimal, *sheet;
+    marl_sheet sheet_read;
+    marl_log_options options;
+} cli_reading;
+
+#define CLI_READING_OPTIONS(reading)                                                                   \
+    {"decimal", '\0', POPT_ARG_STRING, &(reading).decimal, 0, "decimal sign of the log: . or ,", "C"}, \
+    {                                                                                                  \
+        "sheet", '\0', POPT_ARG_STRING, &(reading).sheet, 0, "sensor sheet, for a log in counts", "F"  \
+    }
+
+MARL_CHECKED marl_status cli_reading_prepare(cli_reading *reading, marl_error *error);
+
+/* What is to be said of a log that was read: one list for stderr and for --json. */
+typedef struct cli_warnings {
+    size_t n;
+    struct {
+        char code[24];
+        char text[400];
+    } item[16];
+} cli_warnings;
+
+void cli_warn(cli_warnings *warnings, const char *code, const char *format, ...)
+    __attribute__((format(printf, 3, 4)));
+void cli_warn_of_log(cli_warnings *warnings, const marl_log_report *report, const char *path);
+void cli_print_warnings(const cli_warnings *warnings);
+json_t *cli_warnings_json(const cli_warnings *warnings);
+
+/* NaN becomes null. */
+json_t *cli_number(double value);
+json_t *cli_numbers(const double *value, size_t n);
+/* Prints the one object on stdout and releases it. Returns 0, or 5 when stdout is closed. */
+int cli_print_json(json_t *root);
+/* Flushes stdout: a table that could not be printed is not done. */
+int cli_print_done(void);
+
+#endif

@@ -1,0 +1,161 @@
+/* SPDX-License-Identifier: MIT
+ * marlinspike demo: the other commands, one after the other, on the demo data. */
+#include "cli.h"
+#include <errno.h>
+#include <spawn.h>
+#include <stdio.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+
+extern char **environ;
+
+#define PATH_MOST 512
+#define MOST_WORDS 16
+
+static const char *const files[] = {"still.csv", "lift.csv", "lift.reference.csv"};
+
+/* The steps; DIR/ stands for the demo's folder. */
+static const struct {
+    const char *why;
+    const char *command;
+} steps[] = {
+    {"The pod lay still on the bench for a minute. What did it record?", "inspect DIR/still.csv"},
+    {"The gyroscope's bias, from that rest:", "calibrate still DIR/still.csv --into DIR/pod-07.json"},
+    {"Next day the hook block was lifted, swung and slewed; an optical rig watched:", "inspect DIR/lift.csv"},
+    {"The log with that calibration applied, for other programs:",
+     "correct DIR/lift.csv --calibration DIR/pod-07.json -o DIR/lift.corrected.csv"},
+    {"The log through the code that runs on the device:",
+     "replay DIR/lift.csv --calibration DIR/pod-07.json --tuning complementary --digest -o "
+     "DIR/lift.attitude.csv"},
+    {"How good is that? The gyroscope alone, the vectors alone, and both together:",
+     "compare DIR/lift.csv --reference DIR/lift.reference.csv --calibration DIR/pod-07.json --figure "
+     "DIR/lift.error.png"},
+};
+
+/* Copies one file of the demo data, from where it is installed or from the source tree. */
+static marl_status fetch(const char *name, const char *dir, marl_error *error)
+{
+    char from[PATH_MOST + 64], to[PATH_MOST + 64], block[65536];
+    marl_outfile *out;
+    size_t n;
+    snprintf(from, sizeof from, "%s/demo/%s", MARL_DATA_INSTALLED, name);
+    FILE *f = fopen(from, "rb");
+    if (f == NULL) {
+        snprintf(from, sizeof from, "%s/demo/%s", MARL_DATA_SOURCE, name);
+        f = fopen(from, "rb");
+    }
+    if (f == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "%s: the demo data are not installed", name);
+    }
+    snprintf(to, sizeof to, "%s/%s", dir, name);
+    marl_status status = marl_outfile_open(&out, to, error);
+    if (status == MARL_OK) {
+        while ((n = fread(block, 1, sizeof block, f)) > 0) {
+            marl_outfile_write(out, block, n);
+        }
+        status = marl_outfile_commit(out, error);
+    }
+    fclose(f);
+    return status;
+}
+
+/* Puts the folder for DIR, cuts the line at its spaces. Returns the number of words. */
+static int split(const char *command, const char *dir, char *line, size_t size, char *word[MOST_WORDS])
+{
+    size_t used = 0;
+    int n = 0;
+    for (const char *p = command; *p != '\0' && used + 1 < size; p++) {
+        if (strncmp(p, "DIR/", 4) == 0) {
+            used += (size_t)snprintf(line + used, size - used, "%s", dir);
+            p += 2;
+        } else {
+            line[used++] = *p;
+        }
+    }
+    line[used < size ? used : size - 1] = '\0';
+    char *rest = NULL;
+    for (char *w = strtok_r(line, " ", &rest); w != NULL && n < MOST_WORDS - 2; w = strtok_r(NULL, " ", &rest)) {
+        word[n++] = w;
+    }
+    return n;
+}
+
+/* Runs this program with the given words. Returns its exit code. */
+static int run(char *word[], int n)
+{
+    char self[] = "/proc/self/exe", name[] = "marlinspike";
+    char *arguments[MOST_WORDS + 1] = {name};
+    pid_t child;
+    int result = 0;
+    for (int i = 0; i < n; i++) {
+        arguments[i + 1] = word[i];
+    }
+    if (posix_spawn(&child, self, NULL, NULL, arguments, environ) != 0) {
+        cli_say("demo: this program cannot be started again");
+        return CLI_MACHINE;
+    }
+    while (waitpid(child, &result, 0) < 0 && errno == EINTR) {
+    }
+    return WIFEXITED(result) ? WEXITSTATUS(result) : CLI_MACHINE;
+}
+
+static int run_step(size_t i, const char *dir)
+{
+    char line[8 * PATH_MOST];
+    char *word[MOST_WORDS] = {NULL};
+    int n = split(steps[i].command, dir, line, sizeof line, word);
+    printf("%s\n$ marlinspike", steps[i].why);
+    for (int w = 0; w < n; w++) {
+        printf(" %s", word[w]);
+    }
+    printf("\n");
+    int code = cli_print_done();
+    if (code == CLI_DONE) {
+        code = run(word, n);
+    }
+    if (code == CLI_DONE) {
+        printf("\n");
+    }
+    return code;
+}
+
+static int demo(const char *dir)
+{
+    marl_error error = {0};
+    if (strlen(dir) >= PATH_MOST || strpbrk(dir, " \t") != NULL) {
+        cli_say("demo: the folder's name is too long or holds a space");
+        return CLI_WRONG_USE;
+    }
+    if (mkdir(dir, 0777) != 0 && errno != EEXIST) {
+        cli_say("%s: cannot be made: %s", dir, strerror(errno));
+        return CLI_MACHINE;
+    }
+    for (size_t i = 0; i < sizeof files / sizeof files[0]; i++) {
+        if (fetch(files[i], dir, &error) != MARL_OK) {
+            return cli_exit(&error);
+        }
+    }
+    for (size_t i = 0; i < sizeof steps / sizeof steps[0]; i++) {
+        int code = run_step(i, dir);
+        if (code != CLI_DONE) {
+            return code;
+        }
+    }
+    printf("All files of this demo are in %s\n", dir);
+    return cli_print_done();
+}
+
+int cli_demo(int argc, const char **argv)
+{
+    cli c;
+    const struct poptOption table[] = {POPT_TABLEEND};
+    const cli_usage usage = {"[DIR]", 0, 1,
+                             "Does the whole job once on the demo data: prints each command before it runs it, and leaves\n"
+                             "its files in DIR (default marlinspike-demo).",
+                             "demo"};
+    int code = cli_open(&c, argc, argv, table, &usage);
+    code = code == CLI_GO ? demo(c.files > 0 ? c.file[0] : "marlinspike-demo") : code;
+    cli_close(&c);
+    return code;
+}

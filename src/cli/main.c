@@ -1,0 +1,49 @@
+/* SPDX-License-Identifier: MIT
+ * The tool: picks the command. */
+#include "cli.h"
+#include <stdio.h>
+#include <string.h>
+
+static const cli_command commands[] = {
+    {"simulate", "make a log, and the true attitude, from a scene and a sensor sheet", cli_simulate},
+    {"inspect", "know what you recorded: rates, gaps, means, rest", cli_inspect},
+    {"calibrate", "find a sensor's errors from a recording", cli_calibrate},
+    {"correct", "apply a calibration to a log", cli_correct},
+    {"replay", "run a log through the device code", cli_replay},
+    {"compare", "compare estimators with a reference attitude", cli_compare},
+    {"demo", "do the whole job once on the demo data", cli_demo},
+};
+
+static void print_usage(FILE *to)
+{
+    fprintf(to, "usage: marlinspike COMMAND [options] FILE...\n\n");
+    for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++) {
+        fprintf(to, "  %-10s %s\n", commands[i].name, commands[i].about);
+    }
+    fprintf(to, "\nmarlinspike COMMAND --help tells more. Exit: 0 done, 1 a check does not hold, 2 wrong use,\n"
+                "3 input unreadable or contradictory, 4 not enough evidence, 5 the machine failed.\n");
+}
+
+int main(int argc, const char **argv)
+{
+    if (argc < 2) {
+        print_usage(stderr);
+        return CLI_WRONG_USE;
+    }
+    if (strcmp(argv[1], "--help") == 0 || strcmp(argv[1], "help") == 0) {
+        print_usage(stdout);
+        return cli_print_done();
+    }
+    if (strcmp(argv[1], "--version") == 0) {
+        printf("marlinspike %s\n", MARL_VERSION);
+        return cli_print_done();
+    }
+    for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++) {
+        if (strcmp(argv[1], commands[i].name) == 0) {
+            return commands[i].run(argc - 1, argv + 1);
+        }
+    }
+    cli_say("unknown command '%s'", argv[1]);
+    print_usage(stderr);
+    return CLI_WRONG_USE;
+}

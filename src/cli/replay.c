@@ -1,0 +1,180 @@
+/* SPDX-License-Identifier: MIT
+ * marlinspike replay */
+#include "cli.h"
+#include <math.h>
+#include <stdio.h>
+
+#define DEGREE 0.017453292519943295
+
+typedef struct options {
+    cli_reading reading;
+    char *calibration, *tuning, *out;
+    int digest;
+} options;
+
+/* One replay from file to file, in flat memory. */
+typedef struct job {
+    marl_log_reader *reader;
+    marl_log_writer *writer; /* NULL: no file asked for */
+    marl_named_tuning tuning;
+    marl_replay replay;
+    marl_log_row last; /* attitude last given out */
+} job;
+
+static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
+{
+    marl_calibration_record record;
+    marl_status s = cli_reading_prepare(&o->reading, error);
+    s = s ? s : marl_tuning_read(&j->tuning, o->tuning != NULL ? o->tuning : "complementary", error);
+    if (s == MARL_OK && o->calibration != NULL) {
+        s = marl_calibration_read(&record, o->calibration, error);
+    }
+    s = s ? s : marl_log_open(&j->reader, c->file[0], &o->reading.options, error);
+    s = s ? s
+          : marl_replay_init(&j->replay, &j->tuning.tuning, o->calibration != NULL ? &record : NULL,
+                             o->calibration, marl_log_reader_info(j->reader), c->file[0], error);
+    if (s == MARL_OK && o->out != NULL) {
+        const marl_tuning *used = &j->replay.estimator.tuning;
+        marl_log_info info = {.columns = MARL_COLUMNS_Q, .world = used->world};
+        info.relative_heading = used->value[MARL_PARAMETER_USE_MAG] == 0.0f;
+        s = marl_log_create(&j->writer, o->out, &info, error);
+    }
+    return s;
+}
+
+static marl_status run(job *j, marl_error *error)
+{
+    marl_log_row row;
+    marl_status status;
+    while ((status = marl_log_next(j->reader, &row, error)) == MARL_OK) {
+        if (marl_replay_step(&j->replay, &row.sample, &row.q)) {
+            row.has_q = 1;
+            j->last = row;
+            if (j->writer != NULL) {
+                marl_log_write(j->writer, &row);
+            }
+        }
+    }
+    if (status == MARL_END && j->replay.attitudes == 0) {
+        return marl_fail(error, MARL_ERR_EVIDENCE,
+                         "no attitude: the log holds no good accelerometer reading to start from");
+    }
+    return status == MARL_END ? MARL_OK : status;
+}
+
+static marl_status finish(job *j, marl_status status, marl_error *error)
+{
+    if (j->writer == NULL) {
+        return status;
+    }
+    if (status != MARL_OK) {
+        marl_log_abort(j->writer);
+        return status;
+    }
+    return marl_log_commit(j->writer, error);
+}
+
+static int print_json(const job *j)
+{
+    const marl_estimator_counts *counts = &j->replay.estimator.counts;
+    json_t *root = json_object(), *rejected = json_object();
+    char digest[16];
+    snprintf(digest, sizeof digest, "%08x", (unsigned)j->replay.digest);
+    json_object_set_new(root, "name", json_string(j->tuning.name));
+    json_object_set_new(root, "filter", json_string(marl_filter_name(j->tuning.tuning.filter)));
+    json_object_set_new(root, "world", json_string(marl_world_name(j->tuning.tuning.world)));
+    json_object_set_new(root, "heading",
+                        json_string(marl_estimator_heading_is_magnetic(&j->replay.estimator) ? "magnetic"
+                                                                                             : "relative"));
+    json_object_set_new(root, "attitudes", json_integer((json_int_t)j->replay.attitudes));
+    json_object_set_new(root, "updates", json_integer(counts->updates));
+    json_object_set_new(root, "gaps", json_integer(counts->gaps));
+    json_object_set_new(rejected, "accel", json_integer(counts->rejected_accel));
+    json_object_set_new(rejected, "gyro", json_integer(counts->rejected_gyro));
+    json_object_set_new(rejected, "mag", json_integer(counts->rejected_mag));
+    json_object_set_new(root, "rejected", rejected);
+    json_object_set_new(root, "digest", json_string(digest));
+    return cli_print_json(root);
+}
+
+static void print_bias(const marl_estimator *e)
+{
+    if (e->tuning.filter == MARL_FILTER_COMPLEMENTARY) {
+        printf("gyroscope bias left, as estimated: %+.3f %+.3f %+.3f deg/s\n", (double)e->bias.x / DEGREE,
+               (double)e->bias.y / DEGREE, (double)e->bias.z / DEGREE);
+    }
+}
+
+static int print_table(const job *j, const options *o)
+{
+    const marl_estimator *e = &j->replay.estimator;
+    marl_rpy angles = marl_quat_to_rpy(j->last.q);
+    float heading;
+    printf("%s: %lu attitudes in %s, heading %s\n", j->tuning.name, j->replay.attitudes,
+           marl_world_name(e->tuning.world),
+           marl_estimator_heading_is_magnetic(e) ? "magnetic" : "relative to the start");
+    printf("left out: accel %u, gyro %u, mag %u readings; %u gaps began a new start\n",
+           (unsigned)e->counts.rejected_accel, (unsigned)e->counts.rejected_gyro,
+           (unsigned)e->counts.rejected_mag, (unsigned)e->counts.gaps);
+    printf("at the end, %.3f s: roll %.2f, pitch %.2f, yaw %.2f deg", (double)j->last.sample.t_ns * 1e-9,
+           (double)angles.roll / DEGREE, (double)angles.pitch / DEGREE, (double)angles.yaw / DEGREE);
+    if (marl_frame_heading(j->last.q, e->tuning.world, &heading) == MARL_OK) {
+        printf(", compass heading %.2f deg", (double)heading / DEGREE);
+    }
+    printf("%s\n", angles.at_pole ? " (pitch at its pole: roll and yaw are one angle)" : "");
+    print_bias(e);
+    if (o->digest) {
+        printf("digest: %08x\n", (unsigned)j->replay.digest);
+    }
+    if (o->out != NULL) {
+        printf("written: %s\n", o->out);
+    }
+    return cli_print_done();
+}
+
+static int replay(const cli *c, options *o)
+{
+    marl_error error = {0};
+    cli_warnings warnings = {0};
+    job j = {0};
+    marl_status status = prepare(&j, c, o, &error);
+    status = status == MARL_OK ? run(&j, &error) : status;
+    (void)!finish(&j, status, &error);
+    if (j.reader != NULL) {
+        cli_warn_of_log(&warnings, marl_log_reader_report(j.reader), c->file[0]);
+    }
+    if (!c->quiet) {
+        cli_print_warnings(&warnings);
+    }
+    marl_log_close(j.reader);
+    if (error.status != MARL_OK) {
+        return cli_exit(&error);
+    }
+    if (c->json) {
+        return print_json(&j);
+    }
+    return c->quiet ? CLI_DONE : print_table(&j, o);
+}
+
+int cli_replay(int argc, const char **argv)
+{
+    options o = {0};
+    cli c;
+    const struct poptOption table[] = {
+        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "correct the readings first", "CAL"},
+        {"tuning", '\0', POPT_ARG_STRING, &o.tuning, 0,
+         "a tuning, or gyro, vectors, complementary (default) for its defaults", "T"},
+        {"digest", '\0', POPT_ARG_NONE, &o.digest, 0, "print the CRC-32 of all times and attitudes", NULL},
+        {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the attitudes to write", "ATT"},
+        CLI_READING_OPTIONS(o.reading),
+        POPT_TABLEEND,
+    };
+    const cli_usage usage = {"LOG", 1, 1,
+                             "Runs a log through the code that runs on the device, row by row: the same log gives the same\n"
+                             "attitudes bit for bit, on the desk and on the device; the digest proves it.",
+                             "replay lift.csv --calibration pod-07.json --tuning complementary -o attitude.csv"};
+    int code = cli_open(&c, argc, argv, table, &usage);
+    code = code == CLI_GO ? replay(&c, &o) : code;
+    cli_close(&c);
+    return code;
+}

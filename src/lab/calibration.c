@@ -1,0 +1,52 @@
+/* SPDX-License-Identifier: MIT
+ * Calibrations on their way to the device, and to which device they belong. */
+#include "marlinspike/calibration.h"
+#include <string.h>
+
+static marl_vec3 to_vec3(const double v[3])
+{
+    return (marl_vec3){(float)v[0], (float)v[1], (float)v[2]};
+}
+
+static marl_correction to_correction(const marl_fit *fit)
+{
+    marl_correction correction = {.present = fit->present, .bias = to_vec3(fit->bias)};
+    for (int i = 0; i < 3; i++) {
+        for (int k = 0; k < 3; k++) {
+            correction.matrix.m[i][k] = (float)fit->matrix[i][k];
+        }
+    }
+    correction.has_curve = fit->has_curve;
+    if (fit->has_curve) {
+        correction.curve = (marl_bias_curve){.reference_degC = (float)fit->reference_degC,
+                                             .low_degC = (float)fit->range_degC[0],
+                                             .high_degC = (float)fit->range_degC[1],
+                                             .per_degC = to_vec3(fit->bias_per_degC),
+                                             .per_degC2 = to_vec3(fit->bias_per_degC2)};
+    }
+    return correction;
+}
+
+marl_calibration marl_calibration_for_device(const marl_calibration_record *record)
+{
+    marl_calibration c = marl_calibration_none();
+    const double *q = record->mount;
+    c.accel = to_correction(&record->fit[MARL_ACCEL]);
+    c.gyro = to_correction(&record->fit[MARL_GYRO]);
+    c.mag = to_correction(&record->fit[MARL_MAG]);
+    c.mount = (marl_quat){(float)q[0], (float)q[1], (float)q[2], (float)q[3]};
+    if (marl_quat_normalize(&c.mount) != MARL_OK) {
+        c.mount = marl_quat_identity();
+    }
+    return c;
+}
+
+marl_status marl_device_match(const char *device_a, const char *path_a, const char *device_b,
+                              const char *path_b, marl_error *error)
+{
+    if (device_a[0] == '\0' || device_b[0] == '\0' || strcmp(device_a, device_b) == 0) {
+        return MARL_OK;
+    }
+    return marl_fail(error, MARL_ERR_INPUT, "%s:1: is of device '%s', but %s is of device '%s'", path_b,
+                     device_b, path_a, device_a);
+}

@@ -1,0 +1,102 @@
+/* SPDX-License-Identifier: MIT
+ * Jets: a value that carries its first and second time derivatives, so that a scene is written as
+ * positions and angles, and rates and accelerations follow exactly (automatic differentiation). */
+#ifndef LAB_JET_H
+#define LAB_JET_H
+
+#include <math.h>
+
+typedef struct jet {
+    double v, d, dd;
+} jet;
+
+typedef struct jet_quat {
+    jet w, x, y, z;
+} jet_quat;
+
+static inline jet jet_constant(double v)
+{
+    return (jet){v, 0, 0};
+}
+
+/* time itself */
+static inline jet jet_time(double t)
+{
+    return (jet){t, 1, 0};
+}
+
+static inline jet jet_add(jet a, jet b)
+{
+    return (jet){a.v + b.v, a.d + b.d, a.dd + b.dd};
+}
+
+static inline jet jet_scale(jet a, double k)
+{
+    return (jet){a.v * k, a.d * k, a.dd * k};
+}
+
+static inline jet jet_sub(jet a, jet b)
+{
+    return jet_add(a, jet_scale(b, -1));
+}
+
+static inline jet jet_product(jet a, jet b)
+{
+    return (jet){a.v * b.v, a.d * b.v + a.v * b.d, a.dd * b.v + 2 * a.d * b.d + a.v * b.dd};
+}
+
+static inline jet jet_sin(jet a)
+{
+    double s = sin(a.v), c = cos(a.v);
+    return (jet){s, c * a.d, c * a.dd - s * a.d * a.d};
+}
+
+static inline jet jet_cos(jet a)
+{
+    double s = sin(a.v), c = cos(a.v);
+    return (jet){c, -s * a.d, -s * a.dd - c * a.d * a.d};
+}
+
+/* From 0 at `from` to 1 at `to`, smooth up to the third derivative. */
+static inline jet jet_ramp(jet t, double from, double to)
+{
+    jet u = jet_scale(jet_add(t, jet_constant(-from)), 1 / (to - from));
+    if (u.v <= 0 || u.v >= 1) {
+        return jet_constant(u.v <= 0 ? 0 : 1);
+    }
+    jet p = jet_add(jet_scale(u, -20), jet_constant(70));
+    p = jet_add(jet_product(p, u), jet_constant(-84));
+    p = jet_add(jet_product(p, u), jet_constant(35));
+    jet u2 = jet_product(u, u);
+    return jet_product(p, jet_product(u2, u2));
+}
+
+static inline jet_quat jet_quat_product(jet_quat a, jet_quat b)
+{
+    jet_quat q;
+    q.w = jet_sub(jet_sub(jet_product(a.w, b.w), jet_product(a.x, b.x)),
+                  jet_add(jet_product(a.y, b.y), jet_product(a.z, b.z)));
+    q.x = jet_add(jet_add(jet_product(a.w, b.x), jet_product(a.x, b.w)),
+                  jet_sub(jet_product(a.y, b.z), jet_product(a.z, b.y)));
+    q.y = jet_add(jet_sub(jet_product(a.w, b.y), jet_product(a.x, b.z)),
+                  jet_add(jet_product(a.y, b.w), jet_product(a.z, b.x)));
+    q.z = jet_add(jet_add(jet_product(a.w, b.z), jet_product(a.x, b.y)),
+                  jet_sub(jet_product(a.z, b.w), jet_product(a.y, b.x)));
+    return q;
+}
+
+static inline jet_quat jet_quat_conjugate(jet_quat q)
+{
+    return (jet_quat){q.w, jet_scale(q.x, -1), jet_scale(q.y, -1), jet_scale(q.z, -1)};
+}
+
+/* A turn by `angle` about axis 0 (x), 1 (y) or 2 (z). */
+static inline jet_quat jet_quat_about(int axis, jet angle)
+{
+    jet half = jet_scale(angle, 0.5);
+    jet s = jet_sin(half), none = jet_constant(0);
+    return (jet_quat){jet_cos(half), axis == 0 ? s : none, axis == 1 ? s : none,
+                      axis == 2 ? s : none};
+}
+
+#endif

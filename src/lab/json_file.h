@@ -1,0 +1,66 @@
+/* SPDX-License-Identifier: MIT
+ * JSON files whose errors name file, line and key. jansson reads the values; the place of a key is
+ * looked up in the text only when there is something to say about it. */
+#ifndef LAB_JSON_FILE_H
+#define LAB_JSON_FILE_H
+
+#include "marlinspike/error.h"
+#include <jansson.h>
+#include <stddef.h>
+
+typedef struct lab_json {
+    const char *path;
+    char *text;
+    json_t *root;
+} lab_json;
+
+/* An object inside the file, and the keys that lead to it: "gyro.fit"; "" is the root. */
+typedef struct lab_json_at {
+    const lab_json *file;
+    const json_t *object;
+    char keys[160];
+} lab_json_at;
+
+/* Loads, and checks that the root is an object with "marlinspike": `kind`. On failure nothing is held. */
+MARL_CHECKED marl_status lab_json_load(lab_json *file, const char *path, const char *kind,
+                                       marl_error *error);
+void lab_json_free(lab_json *file);
+lab_json_at lab_json_root(const lab_json *file);
+
+/* Fails with "path:line: keys.key: text". */
+marl_status lab_json_fail(const lab_json_at *at, const char *key, marl_error *error,
+                          const char *format, ...) __attribute__((format(printf, 4, 5)));
+
+/* Fails when the object has a key outside `known` (NULL-terminated), and lists the known ones. */
+MARL_CHECKED marl_status lab_json_only(const lab_json_at *at, const char *const *known,
+                                       marl_error *error);
+
+/* 1 when the key is there and not null. */
+int lab_json_has(const lab_json_at *at, const char *key);
+
+/* The readers below leave the value unchanged when the key is absent, unless `needed` says so. */
+enum { LAB_OPTIONAL = 0, LAB_NEEDED = 1 };
+MARL_CHECKED marl_status lab_json_object(const lab_json_at *at, const char *key, int needed,
+                                         lab_json_at *inner, marl_error *error);
+MARL_CHECKED marl_status lab_json_string(const lab_json_at *at, const char *key, int needed, char *text,
+                                         size_t size, marl_error *error);
+/* A finite number in [low, high]. */
+MARL_CHECKED marl_status lab_json_number(const lab_json_at *at, const char *key, int needed, double low,
+                                         double high, double *value, marl_error *error);
+/* An array of n finite numbers; with `nulls`, null is read as NaN. */
+MARL_CHECKED marl_status lab_json_numbers(const lab_json_at *at, const char *key, int needed, int nulls,
+                                          size_t n, double *value, marl_error *error);
+/* A 3 by 3 array of rows. */
+MARL_CHECKED marl_status lab_json_matrix(const lab_json_at *at, const char *key, int needed, int nulls,
+                                         double value[3][3], marl_error *error);
+
+/* Arrays for writing; NaN becomes null. */
+json_t *lab_json_from_numbers(const double *value, size_t n);
+json_t *lab_json_from_matrix(const double value[3][3]);
+
+/* Writes whole or not at all. Takes the reference to `root`, also on failure. */
+MARL_CHECKED marl_status lab_json_save(json_t *root, const char *path, marl_error *error);
+/* As text with a line end, to be freed by the caller. Takes the reference to `root`. */
+char *lab_json_text(json_t *root);
+
+#endif

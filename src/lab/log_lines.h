@@ -1,0 +1,29 @@
+/* SPDX-License-Identifier: MIT
+ * A file line by line, through one buffer. */
+#ifndef LAB_LOG_LINES_H
+#define LAB_LOG_LINES_H
+
+#include "marlinspike/error.h"
+#include <stddef.h>
+
+#define LAB_LINES_BUFFER (1u << 20)
+
+typedef struct lab_lines {
+    int fd;
+    int at_end;
+    long line; /* number of the line last given, from 1 */
+    size_t begin, end; /* unread bytes */
+    char buffer[LAB_LINES_BUFFER + 1];
+} lab_lines;
+
+/* MARL_ERR_INPUT when the file cannot be read. */
+MARL_CHECKED marl_status lab_lines_open(lab_lines *lines, const char *path, marl_error *error);
+void lab_lines_close(lab_lines *lines);
+
+/* The next line without its line end; line[n] can be read and belongs to no number. *whole is 0 for a
+ * last line that has no line end. MARL_END after the last; MARL_ERR_INPUT when reading fails or a line
+ * is longer than the buffer. */
+MARL_CHECKED marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line,
+                                        size_t *n, int *whole, marl_error *error);
+
+#endif

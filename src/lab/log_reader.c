@@ -1,0 +1,443 @@
+/* SPDX-License-Identifier: MIT
+ * Reading logs. Plain rows go through the fast scanner, rows with quoted fields through libcsv; what
+ * a cell means is decided in one place for both. */
+#include "log_format.h"
+#include "log_lines.h"
+#include "number.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* A 32-bit clock of microseconds starts anew after this many ns ... */
+#define CLOCK_WRAP (INT64_C(4294967296) * 1000)
+/* ... which is told from a restart of the board by happening close to both ends. */
+#define WRAP_MARGIN (INT64_C(60) * 1000000000)
+
+/* A century and more; differences of such times always fit. */
+#define TIME_MOST (INT64_MAX / 4)
+
+/* What the cells of one row hold. */
+typedef struct cells {
+    double value[MARL_COLUMN_COUNT];
+    int64_t t_ns;
+    unsigned good, bad; /* sets of columns; neither = empty */
+} cells;
+
+struct marl_log_reader {
+    char *path;
+    char delimiter, point;
+    int ours; /* has our metadata line: then the last line ends with a line end, too */
+    marl_log_info info;
+    marl_log_report report;
+    lab_layout layout;
+    lab_csv_row csv;
+    int timed;
+    int64_t last_raw, last, wrapped; /* ns */
+    long comma_line;                 /* a decimal comma was met */
+    lab_lines lines;
+};
+
+typedef enum row_fault {
+    ROW_GOOD,
+    ROW_SHORT,
+    ROW_LONG,
+    ROW_NOT_CSV,
+    ROW_NO_TIME,
+    ROW_TIME_REPEATED,
+    ROW_TIME_BACK,
+    ROW_CUT
+} row_fault;
+
+static const char *fault_text(row_fault fault)
+{
+    static const char *const text[] = {"",
+                                       "fewer cells than the header",
+                                       "more cells than the header",
+                                       "not CSV",
+                                       "t is not a usable number",
+                                       "time stands still",
+                                       "time goes back",
+                                       "the last line is cut off"};
+    return text[fault];
+}
+
+static void mark(cells *row, int target, int good)
+{
+    if (good) {
+        row->good |= 1u << target;
+    } else {
+        row->bad |= 1u << target;
+    }
+}
+
+static void store(cells *row, const lab_column *column, const char *begin, const char *end,
+                  char point, const lab_decimal *decimal)
+{
+    if (column->target == MARL_COLUMN_T) {
+        mark(row, MARL_COLUMN_T, lab_number_integer(decimal, column->decimals, &row->t_ns));
+        return;
+    }
+    double value = lab_number_value(begin, end, point, decimal) * column->factor + column->offset;
+    row->value[column->target] = value;
+    mark(row, column->target, fabs(value) <= 3.4e38);
+}
+
+static int is_space(char c)
+{
+    return c == ' ' || c == '\t' || c == '\r';
+}
+
+/* A cell that is not just a number up to its delimiter: padded, empty, or not a number at all. */
+static void take_odd_cell(marl_log_reader *r, cells *row, const lab_column *column, const char *begin,
+                          const char *end)
+{
+    lab_decimal decimal;
+    while (begin < end && is_space(*begin)) {
+        begin++;
+    }
+    while (end > begin && is_space(end[-1])) {
+        end--;
+    }
+    if (begin == end) {
+        return;
+    }
+    const char *stop = lab_number_scan(begin, r->point, &decimal);
+    if (stop == end) {
+        store(row, column, begin, end, r->point, &decimal);
+        return;
+    }
+    row->bad |= 1u << column->target;
+    if (r->point == '.' && r->comma_line == 0 && lab_number_scan(begin, ',', &decimal) == end) {
+        r->comma_line = r->lines.line;
+    }
+}
+
+static row_fault take_plain_row(marl_log_reader *r, cells *row, const char *p, const char *end)
+{
+    size_t n = r->layout.n;
+    for (size_t i = 0; i < n; i++) {
+        const lab_column *column = &r->layout.column[i];
+        lab_decimal decimal;
+        const char *stop = column->target >= 0 ? lab_number_scan(p, r->point, &decimal) : NULL;
+        if (stop != NULL && (stop == end || *stop == r->delimiter)) {
+            store(row, column, p, stop, r->point, &decimal);
+        } else {
+            stop = memchr(p, r->delimiter, (size_t)(end - p));
+            stop = stop != NULL ? stop : end;
+            if (column->target >= 0) {
+                take_odd_cell(r, row, column, p, stop);
+            }
+        }
+        if (stop == end) {
+            return i + 1 == n ? ROW_GOOD : ROW_SHORT;
+        }
+        p = stop + 1;
+    }
+    return ROW_LONG;
+}
+
+/* A row is one line: were a quoted field to go on in the next one, a stray quote from a noisy serial
+ * line would swallow the rest of the file. Returns 1 when the line is a row. */
+static int split_by_library(marl_log_reader *r, const char *line, size_t n)
+{
+    lab_csv_begin(&r->csv);
+    /* line[n] is the line end, also behind a last line without one */
+    int complete = lab_csv_feed(&r->csv, line, n + 1);
+    if (complete == 0) {
+        csv_fini(&r->csv.parser, NULL, NULL, NULL);
+    }
+    return complete == 1;
+}
+
+static row_fault take_split_row(marl_log_reader *r, cells *row)
+{
+    if (r->csv.cells != r->layout.n) {
+        return r->csv.cells < r->layout.n ? ROW_SHORT : ROW_LONG;
+    }
+    for (size_t i = 0; i < r->layout.n; i++) {
+        const char *cell = lab_csv_cell(&r->csv, i);
+        if (r->layout.column[i].target >= 0) {
+            take_odd_cell(r, row, &r->layout.column[i], cell, cell + strlen(cell));
+        }
+    }
+    return ROW_GOOD;
+}
+
+/* Unwraps the clock and checks that it goes on. */
+static row_fault take_time(marl_log_reader *r, const cells *row, int64_t *t_ns)
+{
+    int64_t raw = row->t_ns;
+    if (!(row->good & (1u << MARL_COLUMN_T)) || raw > TIME_MOST || raw < -TIME_MOST) {
+        return ROW_NO_TIME;
+    }
+    int64_t wrapped = r->wrapped;
+    if (r->timed && r->last_raw < CLOCK_WRAP && r->last_raw > CLOCK_WRAP - WRAP_MARGIN && raw >= 0 &&
+        raw < WRAP_MARGIN) {
+        wrapped += CLOCK_WRAP;
+    }
+    *t_ns = raw + wrapped;
+    if (r->timed && *t_ns <= r->last) {
+        return *t_ns == r->last ? ROW_TIME_REPEATED : ROW_TIME_BACK;
+    }
+    r->report.clock_wraps += wrapped != r->wrapped;
+    r->wrapped = wrapped;
+    r->last_raw = raw;
+    r->last = *t_ns;
+    r->timed = 1;
+    return ROW_GOOD;
+}
+
+static unsigned count_bits(unsigned set)
+{
+    unsigned n = 0;
+    for (; set != 0; set &= set - 1) {
+        n++;
+    }
+    return n;
+}
+
+/* Is a group of columns a reading? An empty cell beside filled ones is a missing one. */
+static int complete_group(const marl_log_reader *r, const cells *row, unsigned group, unsigned *missing)
+{
+    unsigned present = r->info.columns & group;
+    unsigned empty = present & ~row->good & ~row->bad;
+    if (empty != present) {
+        *missing |= empty;
+    }
+    return present != 0 && (row->good & present) == present;
+}
+
+static marl_vec3 vector_at(const cells *row, marl_column x)
+{
+    return (marl_vec3){(float)row->value[x], (float)row->value[x + 1], (float)row->value[x + 2]};
+}
+
+/* The attitude of a row. The references of the trade give angles; trigonometry is free on the desk. */
+static int attitude_of(const cells *row, int from_q, marl_quat *q)
+{
+    const double *v = row->value;
+    if (from_q) {
+        *q = (marl_quat){(float)v[MARL_COLUMN_Q_W], (float)v[MARL_COLUMN_Q_X],
+                         (float)v[MARL_COLUMN_Q_Y], (float)v[MARL_COLUMN_Q_Z]};
+        return marl_quat_normalize(q) == MARL_OK;
+    }
+    const double half = 0.5 * 0.017453292519943295;
+    double cr = cos(v[MARL_COLUMN_ROLL] * half), sr = sin(v[MARL_COLUMN_ROLL] * half);
+    double cp = cos(v[MARL_COLUMN_PITCH] * half), sp = sin(v[MARL_COLUMN_PITCH] * half);
+    double cy = cos(v[MARL_COLUMN_YAW] * half), sy = sin(v[MARL_COLUMN_YAW] * half);
+    *q = (marl_quat){(float)(cy * cp * cr + sy * sp * sr), (float)(cy * cp * sr - sy * sp * cr),
+                     (float)(cy * sp * cr + sy * cp * sr), (float)(sy * cp * cr - cy * sp * sr)};
+    return 1;
+}
+
+static void assemble(marl_log_reader *r, const cells *c, marl_log_row *row)
+{
+    unsigned missing = c->bad & r->info.columns;
+    marl_sample *s = &row->sample;
+    unsigned fresh = 0;
+    fresh |= complete_group(r, c, MARL_COLUMNS_ACCEL, &missing) ? MARL_FRESH_ACCEL : 0u;
+    fresh |= complete_group(r, c, MARL_COLUMNS_GYRO, &missing) ? MARL_FRESH_GYRO : 0u;
+    fresh |= complete_group(r, c, MARL_COLUMNS_MAG, &missing) ? MARL_FRESH_MAG : 0u;
+    fresh |= complete_group(r, c, MARL_COLUMNS_TEMP, &missing) ? MARL_FRESH_TEMP : 0u;
+    fresh |= complete_group(r, c, MARL_COLUMNS_SPEED, &missing) ? MARL_FRESH_SPEED : 0u;
+    s->accel = vector_at(c, MARL_COLUMN_ACCEL_X);
+    s->gyro = vector_at(c, MARL_COLUMN_GYRO_X);
+    s->mag = vector_at(c, MARL_COLUMN_MAG_X);
+    s->temp = (float)c->value[MARL_COLUMN_TEMP];
+    s->speed = (float)c->value[MARL_COLUMN_SPEED];
+    s->fresh = (uint8_t)fresh;
+    int from_q = (r->info.columns & MARL_COLUMNS_Q) == MARL_COLUMNS_Q;
+    int from_rpy = !from_q && (r->info.columns & MARL_COLUMNS_RPY) == MARL_COLUMNS_RPY;
+    unsigned group = from_q ? MARL_COLUMNS_Q : MARL_COLUMNS_RPY;
+    row->has_q = (from_q || from_rpy) && complete_group(r, c, group, &missing) &&
+                 attitude_of(c, from_q, &row->q);
+    if (missing != 0) {
+        r->report.cells_missing += count_bits(missing);
+        if (r->report.first_missing_line == 0) {
+            r->report.first_missing_line = r->lines.line;
+        }
+    }
+}
+
+static void count_fault(marl_log_reader *r, row_fault fault, long line)
+{
+    marl_log_report *report = &r->report;
+    report->rows_dropped++;
+    report->time_repeated += fault == ROW_TIME_REPEATED;
+    report->time_back += fault == ROW_TIME_BACK;
+    report->truncated |= fault == ROW_CUT;
+    if (report->first_dropped_line == 0) {
+        report->first_dropped_line = line;
+        snprintf(report->first_dropped_why, sizeof report->first_dropped_why, "%s",
+                 fault_text(fault));
+    }
+}
+
+/* One row that stands in [line, line + n). */
+static marl_status take_row(marl_log_reader *r, const char *line, size_t n, int whole,
+                            marl_log_row *row, row_fault *fault, marl_error *error)
+{
+    cells c = {.good = 0, .bad = 0};
+    memset(c.value, 0, sizeof c.value);
+    if (memchr(line, '"', n) != NULL) {
+        *fault = split_by_library(r, line, n) ? take_split_row(r, &c) : ROW_NOT_CSV;
+    } else {
+        *fault = take_plain_row(r, &c, line, line + n);
+    }
+    if (!whole && (*fault != ROW_GOOD || r->ours)) {
+        *fault = ROW_CUT;
+    }
+    if (r->comma_line != 0) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: a decimal comma: say so with --decimal ,",
+                         r->path, r->comma_line);
+    }
+    if (*fault == ROW_GOOD) {
+        *fault = take_time(r, &c, &row->sample.t_ns);
+    }
+    if (*fault == ROW_GOOD) {
+        assemble(r, &c, row);
+    }
+    return MARL_OK;
+}
+
+static marl_status verdict_at_end(const marl_log_reader *r, marl_error *error)
+{
+    const marl_log_report *report = &r->report;
+    if (report->rows + report->rows_dropped == 0) {
+        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: a header and no samples", r->path);
+    }
+    if (report->rows_dropped > report->rows) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: %s; %lu of %lu rows cannot be used", r->path,
+                         report->first_dropped_line, report->first_dropped_why, report->rows_dropped,
+                         report->rows + report->rows_dropped);
+    }
+    return MARL_END;
+}
+
+marl_status marl_log_next(marl_log_reader *r, marl_log_row *row, marl_error *error)
+{
+    for (;;) {
+        const char *line;
+        size_t n;
+        int whole;
+        marl_status status = lab_lines_next(&r->lines, r->path, &line, &n, &whole, error);
+        if (status == MARL_END) {
+            return verdict_at_end(r, error);
+        }
+        if (status != MARL_OK) {
+            return status;
+        }
+        n -= n > 0 && line[n - 1] == '\r';
+        if (n == 0) {
+            continue;
+        }
+        long number = r->lines.line;
+        row_fault fault;
+        status = take_row(r, line, n, whole, row, &fault, error);
+        if (status != MARL_OK) {
+            return status;
+        }
+        if (fault == ROW_GOOD) {
+            r->report.rows++;
+            return MARL_OK;
+        }
+        count_fault(r, fault, number);
+    }
+}
+
+/* The metadata and comment lines, up to the header, which is left in *line. */
+static marl_status find_header(marl_log_reader *r, const char **line, size_t *n, marl_error *error)
+{
+    for (;;) {
+        int whole;
+        marl_status status = lab_lines_next(&r->lines, r->path, line, n, &whole, error);
+        if (status == MARL_END) {
+            return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: %s", r->path, r->lines.line + 1,
+                             r->lines.line == 0 ? "the file is empty" : "no header");
+        }
+        if (status != MARL_OK) {
+            return status;
+        }
+        if (r->lines.line == 1 && *n >= 3 && memcmp(*line, "\xef\xbb\xbf", 3) == 0) {
+            *line += 3;
+            *n -= 3;
+        }
+        *n -= *n > 0 && (*line)[*n - 1] == '\r';
+        if (*n > 0 && **line == '#') {
+            r->ours |= lab_metadata_read(*line, *n, &r->info);
+        } else if (*n > 0) {
+            return MARL_OK;
+        }
+    }
+}
+
+static marl_status read_header(marl_log_reader *r, const marl_sheet *sheet, marl_error *error)
+{
+    const char *line;
+    size_t n;
+    char where[600];
+    marl_status status = find_header(r, &line, &n, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    snprintf(where, sizeof where, "%s:%ld", r->path, r->lines.line);
+    r->delimiter = lab_delimiter(line, n);
+    if (r->delimiter == r->point) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s: cells are divided by the decimal comma", where);
+    }
+    if (!lab_csv_init(&r->csv, r->delimiter)) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    if (!split_by_library(r, line, n)) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s: the header is not CSV", where);
+    }
+    return lab_layout_read(&r->layout, &r->csv, where, sheet, &r->info, &r->report, error);
+}
+
+marl_status marl_log_open(marl_log_reader **reader, const char *path, const marl_log_options *options,
+                          marl_error *error)
+{
+    static const marl_log_options standard = {0};
+    options = options != NULL ? options : &standard;
+    *reader = NULL;
+    marl_log_reader *r = calloc(1, sizeof *r);
+    if (r == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    r->point = options->decimal ? options->decimal : '.';
+    r->lines.fd = -1;
+    r->path = strdup(path);
+    marl_status status = r->path != NULL ? lab_lines_open(&r->lines, path, error)
+                                         : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    if (status == MARL_OK) {
+        status = read_header(r, options->sheet, error);
+    }
+    if (status != MARL_OK) {
+        marl_log_close(r);
+        return status;
+    }
+    *reader = r;
+    return MARL_OK;
+}
+
+void marl_log_close(marl_log_reader *r)
+{
+    if (r == NULL) {
+        return;
+    }
+    lab_lines_close(&r->lines);
+    lab_csv_free(&r->csv);
+    free(r->path);
+    free(r);
+}
+
+const marl_log_info *marl_log_reader_info(const marl_log_reader *reader)
+{
+    return &reader->info;
+}
+
+const marl_log_report *marl_log_reader_report(const marl_log_reader *reader)
+{
+    return &reader->report;
+}

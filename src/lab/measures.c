@@ -1,0 +1,167 @@
+/* SPDX-License-Identifier: MIT
+ * Settling, drift, jitter at rest and lag. */
+#include "measures.h"
+#include "series.h"
+#include <math.h>
+
+#define DEGREE 0.017453292519943295
+#define SETTLED_DEG 2.0
+#define SETTLED_NS INT64_C(5000000000)
+#define LEAST_DRIFT_S 60.0
+#define LAG_RANGE_S 1.0
+#define LAG_GRID 40               /* coarse steps on either side of zero */
+#define LAG_LEAST_RATE 5.0        /* deg/s rms of the reference: less tells nothing about lag */
+#define LAG_MOST_POINTS 4000
+
+double lab_settle_s(const marl_comparison *c)
+{
+    size_t from = 0;
+    int inside = 0;
+    for (size_t i = 0; i < c->n; i++) {
+        if (!(c->error[i].total_deg < SETTLED_DEG)) {
+            inside = 0;
+        } else if (!inside) {
+            inside = 1;
+            from = i;
+        }
+        if (inside && c->t_ns[i] - c->t_ns[from] >= SETTLED_NS) {
+            return (double)(c->t_ns[from] - c->t_ns[0]) * 1e-9;
+        }
+    }
+    return NAN;
+}
+
+/* Least-squares slope of the heading error, its turns counted on. */
+double lab_drift_deg_per_h(const marl_comparison *c)
+{
+    double n = 0, st = 0, sh = 0, stt = 0, sth = 0, turns = 0, before = NAN;
+    if ((double)(c->t_ns[c->n - 1] - c->t_ns[0]) * 1e-9 < LEAST_DRIFT_S) {
+        return NAN;
+    }
+    for (size_t i = 0; i < c->n; i++) {
+        double h = c->error[i].heading_deg;
+        if (!isfinite(h)) {
+            continue;
+        }
+        turns -= isfinite(before) ? 360 * round((h - before) / 360) : 0;
+        before = h;
+        h += turns;
+        double t = (double)(c->t_ns[i] - c->t_ns[0]) * 1e-9 / 3600;
+        n++;
+        st += t;
+        sh += h;
+        stt += t * t;
+        sth += t * h;
+    }
+    double spread = n * stt - st * st;
+    return spread > 0 ? (n * sth - st * sh) / spread : NAN;
+}
+
+static marl_quat add_signed(marl_quat sum, marl_quat q, marl_quat like, double factor)
+{
+    float dot = q.w * like.w + q.x * like.x + q.y * like.y + q.z * like.z;
+    float k = (float)(dot < 0 ? -factor : factor);
+    return (marl_quat){sum.w + k * q.w, sum.x + k * q.x, sum.y + k * q.y, sum.z + k * q.z};
+}
+
+/* Mean attitude of [first, last], signs as `like`. */
+static marl_quat mean_attitude(const marl_series *s, size_t first, size_t last, marl_quat like)
+{
+    marl_quat sum = {0, 0, 0, 0};
+    for (size_t i = first; i <= last; i++) {
+        sum = add_signed(sum, s->at[i].q, like, 1.0);
+    }
+    return lab_quat_mix(sum, 1.0, sum, 0.0);
+}
+
+/* Whole 1 s windows around each attitude, inside one span of rest. */
+double lab_jitter_deg(const marl_series *s, const marl_spans *still)
+{
+    const int64_t half = INT64_C(500000000);
+    double squares = 0, n = 0;
+    size_t first = 0, last = 0, span = 0;
+    for (size_t i = 0; i < s->n; i++) {
+        int64_t t = s->at[i].t_ns;
+        if (!marl_spans_hold(still, t, &span) || t - half < still->span[span].from_ns ||
+            t + half > still->span[span].to_ns) {
+            continue;
+        }
+        while (s->at[first].t_ns < t - half) {
+            first++;
+        }
+        while (last + 1 < s->n && s->at[last + 1].t_ns <= t + half) {
+            last++;
+        }
+        double angle = lab_quat_angle(s->at[i].q, mean_attitude(s, first, last, s->at[i].q));
+        squares += angle * angle;
+        n++;
+    }
+    return n > 0 ? sqrt(squares / n) / DEGREE : NAN;
+}
+
+static double rate_rms_deg(const marl_series *s)
+{
+    double squares = 0, seconds = 0;
+    for (size_t i = 1; i < s->n; i++) {
+        double dt = (double)(s->at[i].t_ns - s->at[i - 1].t_ns) * 1e-9;
+        double angle = lab_quat_angle(s->at[i].q, s->at[i - 1].q) / DEGREE;
+        squares += angle * angle / dt;
+        seconds += dt;
+    }
+    return seconds > 0 ? sqrt(squares / seconds) : 0;
+}
+
+/* rms error of the estimate against the reference `lag` seconds earlier. */
+static double rms_at_lag(const marl_series *estimate, const marl_series *reference, int64_t longest,
+                         double lag)
+{
+    size_t stride = estimate->n / LAG_MOST_POINTS + 1, place = 0;
+    double squares = 0, n = 0;
+    for (size_t i = 0; i < estimate->n; i += stride) {
+        marl_quat q;
+        int64_t t = estimate->at[i].t_ns - (int64_t)llround(lag * 1e9);
+        if (lab_series_at(reference, longest, t, &place, &q)) {
+            double angle = lab_quat_angle(estimate->at[i].q, q);
+            squares += angle * angle;
+            n++;
+        }
+    }
+    return n > 0 ? sqrt(squares / n) : INFINITY;
+}
+
+/* The square of the error is a parabola close to its least value: three points give its place. */
+static double parabola_offset(double before, double at, double after)
+{
+    double curvature = before * before - 2 * at * at + after * after;
+    return curvature > 0 ? 0.5 * (before * before - after * after) / curvature : 0;
+}
+
+/* Best of the grid centre + k step, |k| <= n, refined between its neighbours. */
+static double best_lag(const marl_series *estimate, const marl_series *reference, int64_t longest,
+                       double centre, double step, int n)
+{
+    double rms[2 * LAG_GRID + 1];
+    int best = 0;
+    for (int k = 0; k <= 2 * n; k++) {
+        rms[k] = rms_at_lag(estimate, reference, longest, centre + (k - n) * step);
+        best = rms[k] < rms[best] ? k : best;
+    }
+    double lag = centre + (best - n) * step;
+    if (best > 0 && best < 2 * n) {
+        lag += step * parabola_offset(rms[best - 1], rms[best], rms[best + 1]);
+    }
+    return lag;
+}
+
+double lab_lag_ms(const marl_series *estimate, const marl_series *reference)
+{
+    double step = lab_median_step_s(reference);
+    if (!(rate_rms_deg(reference) >= LAG_LEAST_RATE) || estimate->n < 2) {
+        return NAN;
+    }
+    int64_t longest = (int64_t)(5 * step * 1e9);
+    double coarse = LAG_RANGE_S / LAG_GRID;
+    double lag = best_lag(estimate, reference, longest, 0, coarse, LAG_GRID);
+    lag = best_lag(estimate, reference, longest, lag, coarse / 5, 5);
+    return 1e3 * fmax(-LAG_RANGE_S, fmin(LAG_RANGE_S, lag));
+}

@@ -1,0 +1,148 @@
+/* SPDX-License-Identifier: MIT
+ * Reading numbers. Exact fast path: an integer of at most 2^53 divided or multiplied by a power of ten of
+ * at most 10^22 is one correctly rounded operation on two exact doubles ("How to read floating point
+ * numbers accurately", 1990). Everything else goes to strtod. */
+#include "number.h"
+#include <math.h>
+#include <stddef.h>
+#include <stdlib.h>
+#include <string.h>
+
+static const double power_of_ten[] = {1e0,  1e1,  1e2,  1e3,  1e4,  1e5,  1e6,  1e7,
+                                      1e8,  1e9,  1e10, 1e11, 1e12, 1e13, 1e14, 1e15,
+                                      1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22};
+#define EXACT_POWERS 22
+
+static inline unsigned digit(const char *p)
+{
+    return (unsigned)(unsigned char)*p - '0';
+}
+
+/* The exponent after 'e'; NULL when there is none. Clamped far outside what a double holds. */
+static const char *scan_exponent(const char *p, int *exponent)
+{
+    int negative = *p == '-';
+    int value = 0;
+    p += *p == '-' || *p == '+';
+    if (digit(p) > 9) {
+        return NULL;
+    }
+    for (; digit(p) <= 9; p++) {
+        value = value < 100000 ? value * 10 + (int)digit(p) : value;
+    }
+    *exponent += negative ? -value : value;
+    return p;
+}
+
+/* More than 19 digits: keeps the first 19 significant ones, counts the others into the exponent. */
+static void scan_many(const char *p, const char *end, char point, lab_decimal *decimal)
+{
+    int after_point = 0, kept = 0;
+    decimal->digits = 0;
+    decimal->exponent = 0;
+    for (; p < end; p++) {
+        if (*p == point) {
+            after_point = 1;
+            continue;
+        }
+        if (kept < 19) {
+            decimal->digits = decimal->digits * 10 + digit(p);
+            kept += decimal->digits != 0;
+            decimal->exponent -= after_point;
+        } else {
+            decimal->inexact |= digit(p) != 0;
+            decimal->exponent += !after_point;
+        }
+    }
+}
+
+const char *lab_number_scan(const char *text, char point, lab_decimal *decimal)
+{
+    const char *p = text;
+    uint64_t digits = 0;
+    decimal->negative = *p == '-';
+    decimal->inexact = 0;
+    p += *p == '-' || *p == '+';
+    const char *start = p;
+    for (; digit(p) <= 9; p++) {
+        digits = digits * 10 + digit(p);
+    }
+    ptrdiff_t count = p - start, decimals = 0;
+    if (*p == point) {
+        const char *first = ++p;
+        for (; digit(p) <= 9; p++) {
+            digits = digits * 10 + digit(p);
+        }
+        decimals = p - first;
+        count += decimals;
+    }
+    if (count == 0) {
+        return NULL;
+    }
+    decimal->digits = digits;
+    decimal->exponent = -(int)decimals;
+    if (count > 19) {
+        scan_many(start, p, point, decimal);
+    }
+    return *p == 'e' || *p == 'E' ? scan_exponent(p + 1, &decimal->exponent) : p;
+}
+
+/* strtod on a copy, with a point whatever the text has. */
+static double value_by_library(const char *text, const char *end, char point)
+{
+    char few[128];
+    size_t n = (size_t)(end - text);
+    char *copy = n < sizeof few ? few : malloc(n + 1);
+    if (copy == NULL) {
+        return NAN; /* counted as a bad cell */
+    }
+    memcpy(copy, text, n);
+    copy[n] = '\0';
+    char *comma = point != '.' ? strchr(copy, point) : NULL;
+    if (comma != NULL) {
+        *comma = '.';
+    }
+    double value = strtod(copy, NULL);
+    if (copy != few) {
+        free(copy);
+    }
+    return value;
+}
+
+double lab_number_value(const char *text, const char *end, char point, const lab_decimal *decimal)
+{
+    int e = decimal->exponent;
+    if (decimal->inexact || decimal->digits > (UINT64_C(1) << 53) || e < -EXACT_POWERS ||
+        e > EXACT_POWERS) {
+        return value_by_library(text, end, point);
+    }
+    double value = (double)decimal->digits;
+    value = e < 0 ? value / power_of_ten[-e] : value * power_of_ten[e];
+    return decimal->negative ? -value : value;
+}
+
+int lab_number_integer(const lab_decimal *decimal, int scale, int64_t *value)
+{
+    uint64_t magnitude = decimal->digits;
+    int e = decimal->exponent + scale;
+    for (; e > 0 && magnitude != 0; e--) {
+        if (magnitude > UINT64_MAX / 10) {
+            return 0;
+        }
+        magnitude *= 10;
+    }
+    if (e < -19) {
+        magnitude = 0;
+    } else if (e < 0) {
+        uint64_t power = 1;
+        for (; e < 0; e++) {
+            power *= 10;
+        }
+        magnitude = magnitude / power + (magnitude % power >= power - power / 2);
+    }
+    if (magnitude > (uint64_t)INT64_MAX) {
+        return 0;
+    }
+    *value = decimal->negative ? -(int64_t)magnitude : (int64_t)magnitude;
+    return 1;
+}

@@ -1,0 +1,21 @@
+/* SPDX-License-Identifier: MIT
+ * Reading between the lines of a series of attitudes. */
+#ifndef LAB_SERIES_H
+#define LAB_SERIES_H
+
+#include "marlinspike/compare.h"
+
+/* ka a + kb b, to length one. */
+marl_quat lab_quat_mix(marl_quat a, double ka, marl_quat b, double kb);
+/* Angle between two attitudes, rad, 0 to pi. */
+double lab_quat_angle(marl_quat a, marl_quat b);
+
+/* NaN under two attitudes. */
+double lab_median_step_s(const marl_series *series);
+
+/* The attitude at t by slerp; 0 beyond the ends and inside a step longer than longest_ns. *place is
+ * where to look first, start with 0. */
+int lab_series_at(const marl_series *series, int64_t longest_ns, int64_t t_ns, size_t *place,
+                  marl_quat *q);
+
+#endif

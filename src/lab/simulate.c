@@ -1,0 +1,59 @@
+/* SPDX-License-Identifier: MIT
+ * The simulated recording: a scene seen through the sensors of a sheet. */
+#include "marlinspike/simulate.h"
+#include <math.h>
+
+enum { STREAM_ACCEL = 1, STREAM_GYRO, STREAM_MAG };
+
+static double base_rate(const marl_sheet *sheet)
+{
+    double rate = sheet->gyro.present ? sheet->gyro.rate_hz : 0.0;
+    rate = sheet->accel.present ? fmax(rate, sheet->accel.rate_hz) : rate;
+    return rate > 0.0 ? rate : sheet->mag.rate_hz;
+}
+
+marl_status marl_simulator_init(marl_simulator *s, marl_scene_kind scene, const marl_sheet *sheet,
+                                double rate_hz, uint64_t seed)
+{
+    double rate = rate_hz == 0.0 ? base_rate(sheet) : rate_hz;
+    if (!(rate >= 1.0 && rate <= 100000.0)) {
+        return MARL_ERR_ARGUMENT;
+    }
+    double mag_rate = fmin(sheet->mag.rate_hz, rate);
+    *s = (marl_simulator){.scene = marl_scene_make(scene, seed), .rate_hz = rate};
+    s->accel = marl_sensor_model_make(&sheet->accel, rate, marl_random_seeded(seed, STREAM_ACCEL));
+    s->gyro = marl_sensor_model_make(&sheet->gyro, rate, marl_random_seeded(seed, STREAM_GYRO));
+    s->mag = marl_sensor_model_make(&sheet->mag, mag_rate, marl_random_seeded(seed, STREAM_MAG));
+    s->mag_step = mag_rate / rate;
+    s->mag_phase = 1.0; /* fresh in the first row */
+    return MARL_OK;
+}
+
+static int mag_is_due(marl_simulator *s)
+{
+    int due = s->mag_phase >= 1.0 - 1e-9;
+    s->mag_phase += s->mag_step - (due ? 1.0 : 0.0);
+    return due;
+}
+
+void marl_simulator_next(marl_simulator *s, marl_sample *sample, marl_quat *truth)
+{
+    double t = (double)s->tick / s->rate_hz;
+    marl_motion m = marl_scene_at(&s->scene, t);
+    *sample = (marl_sample){.t_ns = (int64_t)llround(t * 1e9), .fresh = MARL_FRESH_TEMP};
+    sample->temp = (float)m.temp;
+    if (s->accel.sheet.present) {
+        sample->accel = marl_sensor_model_read(&s->accel, m.force);
+        sample->fresh |= MARL_FRESH_ACCEL;
+    }
+    if (s->gyro.sheet.present) {
+        sample->gyro = marl_sensor_model_read(&s->gyro, m.rate);
+        sample->fresh |= MARL_FRESH_GYRO;
+    }
+    if (s->mag.sheet.present && mag_is_due(s)) {
+        sample->mag = marl_sensor_model_read(&s->mag, m.field);
+        sample->fresh |= MARL_FRESH_MAG;
+    }
+    *truth = marl_quat_canonical((marl_quat){(float)m.q[0], (float)m.q[1], (float)m.q[2], (float)m.q[3]});
+    s->tick++;
+}

@@ -1,0 +1,25 @@
+/* SPDX-License-Identifier: MIT
+ * Small statistics in double. */
+#ifndef LAB_STATISTICS_H
+#define LAB_STATISTICS_H
+
+#include "marlinspike/calibration.h"
+#include "marlinspike/sample.h"
+#include <stddef.h>
+
+/* Mean and sum of squares in one pass; start zeroed. */
+typedef struct lab_moments {
+    size_t n;
+    double mean, squares;
+} lab_moments;
+
+void lab_moments_add(lab_moments *moments, double value);
+double lab_moments_deviation(const lab_moments *moments); /* n - 1; NaN under two values */
+
+/* The q-quantile (0 to 1) of n > 0 values, between neighbours by straight line. Sorts `value`. */
+double lab_quantile(double *value, size_t n, double q);
+
+/* The reading of a sensor in a sample. */
+const marl_vec3 *lab_reading(const marl_sample *sample, marl_sensor sensor);
+
+#endif

@@ -1,0 +1,150 @@
+/* SPDX-License-Identifier: MIT
+ * Tunings as JSON. */
+#include "marlinspike/tuning_file.h"
+#include "json_file.h"
+#include <stdio.h>
+#include <string.h>
+
+#define KIND "tuning/1"
+
+static marl_status read_switch(const lab_json_at *at, const marl_parameter *row, float *value,
+                               marl_error *error)
+{
+    const json_t *found = json_object_get(at->object, row->name);
+    if (found == NULL) {
+        return MARL_OK;
+    }
+    if (!json_is_boolean(found)) {
+        return lab_json_fail(at, row->name, error, "must be true or false");
+    }
+    *value = json_is_true(found) ? 1.0f : 0.0f;
+    return MARL_OK;
+}
+
+static marl_status read_parameter(const lab_json_at *at, const marl_parameter *row, float *value,
+                                  marl_error *error)
+{
+    double number = (double)*value;
+    if (row->kind == MARL_KIND_SWITCH) {
+        return read_switch(at, row, value, error);
+    }
+    marl_status status = lab_json_number(at, row->name, LAB_OPTIONAL, (double)row->low,
+                                         (double)row->high, &number, error);
+    *value = (float)number;
+    return status;
+}
+
+static marl_status read_parameters(const lab_json_at *root, marl_tuning *tuning, marl_error *error)
+{
+    const char *known[MARL_PARAMETER_COUNT + 1] = {NULL};
+    size_t n = 0;
+    lab_json_at at;
+    marl_status s = lab_json_object(root, "parameters", LAB_OPTIONAL, &at, error);
+    if (s != MARL_OK || at.object == NULL) {
+        return s;
+    }
+    for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
+        const marl_parameter *row = marl_parameter_row((marl_parameter_id)i);
+        if (row->filters & (1u << tuning->filter)) {
+            known[n++] = row->name;
+        }
+    }
+    s = lab_json_only(&at, known, error);
+    for (int i = 0; i < MARL_PARAMETER_COUNT && s == MARL_OK; i++) {
+        s = read_parameter(&at, marl_parameter_row((marl_parameter_id)i), &tuning->value[i], error);
+    }
+    return s;
+}
+
+static void list_filters(char *text, size_t size)
+{
+    size_t used = 0;
+    for (int i = 0; i < MARL_FILTER_COUNT && used < size; i++) {
+        int n = snprintf(text + used, size - used, "%s%s", i ? ", " : "",
+                         marl_filter_name((marl_filter)i));
+        used += n > 0 ? (size_t)n : 0;
+    }
+}
+
+static marl_status read_filter(const lab_json_at *root, marl_filter *filter, marl_error *error)
+{
+    char name[32] = "";
+    marl_status s = lab_json_string(root, "filter", LAB_NEEDED, name, sizeof name, error);
+    if (s == MARL_OK && marl_filter_from_name(name, filter) != MARL_OK) {
+        char known[120];
+        list_filters(known, sizeof known);
+        s = lab_json_fail(root, "filter", error, "unknown filter '%s'; known: %s", name, known);
+    }
+    return s;
+}
+
+static marl_status read_world(const lab_json_at *root, marl_world *world, marl_error *error)
+{
+    char name[8] = "enu";
+    marl_status s = lab_json_string(root, "world", LAB_OPTIONAL, name, sizeof name, error);
+    *world = strcmp(name, "ned") == 0 ? MARL_WORLD_NED : MARL_WORLD_ENU;
+    if (s == MARL_OK && strcmp(name, marl_world_name(*world)) != 0) {
+        s = lab_json_fail(root, "world", error, "is '%s', wanted enu or ned", name);
+    }
+    return s;
+}
+
+/* No filter has trust parameters yet, so the object can only be empty. */
+static marl_status read_trust(const lab_json_at *root, marl_error *error)
+{
+    static const char *const known[] = {NULL};
+    lab_json_at at;
+    marl_status s = lab_json_object(root, "trust", LAB_OPTIONAL, &at, error);
+    return s != MARL_OK || at.object == NULL ? s : lab_json_only(&at, known, error);
+}
+
+static marl_status read_root(const lab_json *file, marl_named_tuning *tuning, marl_error *error)
+{
+    static const char *const known[] = {"marlinspike", "name", "filter", "world", "parameters", "trust", NULL};
+    lab_json_at root = lab_json_root(file);
+    marl_filter filter = MARL_FILTER_COMPLEMENTARY;
+    marl_status s = lab_json_only(&root, known, error);
+    s = s ? s : read_filter(&root, &filter, error);
+    tuning->tuning = marl_tuning_default(filter);
+    s = s ? s : lab_json_string(&root, "name", LAB_OPTIONAL, tuning->name, sizeof tuning->name, error);
+    s = s ? s : read_world(&root, &tuning->tuning.world, error);
+    s = s ? s : read_parameters(&root, &tuning->tuning, error);
+    return s ? s : read_trust(&root, error);
+}
+
+marl_status marl_tuning_read(marl_named_tuning *tuning, const char *path_or_filter, marl_error *error)
+{
+    marl_filter filter;
+    lab_json file;
+    snprintf(tuning->name, sizeof tuning->name, "%.63s", path_or_filter);
+    if (marl_filter_from_name(path_or_filter, &filter) == MARL_OK) {
+        tuning->tuning = marl_tuning_default(filter);
+        return MARL_OK;
+    }
+    marl_status status = lab_json_load(&file, path_or_filter, KIND, error);
+    if (status == MARL_OK) {
+        status = read_root(&file, tuning, error);
+        lab_json_free(&file);
+    }
+    return status;
+}
+
+marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path, marl_error *error)
+{
+    json_t *root = json_object(), *parameters = json_object();
+    const marl_tuning *t = &tuning->tuning;
+    json_object_set_new(root, "marlinspike", json_string(KIND));
+    json_object_set_new(root, "name", json_string(tuning->name));
+    json_object_set_new(root, "filter", json_string(marl_filter_name(t->filter)));
+    json_object_set_new(root, "world", json_string(marl_world_name(t->world)));
+    for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
+        const marl_parameter *row = marl_parameter_row((marl_parameter_id)i);
+        if (row->filters & (1u << t->filter)) {
+            json_object_set_new(parameters, row->name,
+                                row->kind == MARL_KIND_SWITCH ? json_boolean(t->value[i] != 0.0f)
+                                                              : json_real((double)t->value[i]));
+        }
+    }
+    json_object_set_new(root, "parameters", parameters);
+    return lab_json_save(root, path, error);
+}

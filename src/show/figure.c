@@ -1,0 +1,198 @@
+/* SPDX-License-Identifier: MIT
+ * Figures by gnuplot. */
+#include "marlinspike/figure.h"
+#include "marlinspike/outfile.h"
+#include <errno.h>
+#include <math.h>
+#include <spawn.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+/* A curve with more points is drawn by the extremes of this many columns. */
+#define COLUMNS 1200
+
+/* Told apart by colour-blind readers ("Points of view: Color blindness", 2011), and by dash in grey. */
+static const char *const styles[MARL_FIGURE_CURVES] = {
+    "lc rgb '#0072b2' lw 2 dt 1",   "lc rgb '#e69f00' lw 2 dt 1",   "lc rgb '#000000' lw 2 dt 1",
+    "lc rgb '#009e73' lw 2 dt 1",   "lc rgb '#d55e00' lw 2 dt '-'", "lc rgb '#cc79a7' lw 2 dt '-'",
+    "lc rgb '#56b4e9' lw 2 dt '-'", "lc rgb '#7f7f7f' lw 2 dt '.'",
+};
+
+extern char **environ;
+
+static const char *ending(const char *path)
+{
+    const char *dot = strrchr(path, '.');
+    return dot != NULL ? dot : "";
+}
+
+marl_status marl_figure_check_path(const char *path, marl_error *error)
+{
+    const char *end = ending(path);
+    if (strcmp(end, ".png") == 0 || strcmp(end, ".svg") == 0 || strcmp(end, ".gp") == 0) {
+        return MARL_OK;
+    }
+    return marl_fail(error, MARL_ERR_USE, "%s: a figure ends in .png, .svg or .gp", path);
+}
+
+static void put_point(marl_outfile *out, double x, double y)
+{
+    char line[64];
+    if (isfinite(x) && isfinite(y)) {
+        snprintf(line, sizeof line, "%.9g %.6g\n", x, y);
+        marl_outfile_text(out, line);
+    } else {
+        marl_outfile_text(out, "\n");
+    }
+}
+
+/* Least and greatest y of [from, to), in the order in which they stand. */
+static void put_extremes(marl_outfile *out, const marl_curve *curve, size_t from, size_t to)
+{
+    size_t least = from, most = from;
+    for (size_t i = from; i < to; i++) {
+        if (!isfinite(curve->y[i])) {
+            put_point(out, NAN, NAN);
+            return;
+        }
+        least = curve->y[i] < curve->y[least] ? i : least;
+        most = curve->y[i] > curve->y[most] ? i : most;
+    }
+    size_t first = least < most ? least : most, second = least < most ? most : least;
+    put_point(out, curve->x[first], curve->y[first]);
+    if (second != first) {
+        put_point(out, curve->x[second], curve->y[second]);
+    }
+}
+
+static void put_data(marl_outfile *out, const marl_curve *curve, size_t panel, size_t number)
+{
+    char line[40];
+    snprintf(line, sizeof line, "$p%zuc%zu << END\n", panel, number);
+    marl_outfile_text(out, line);
+    size_t columns = curve->n > 2 * COLUMNS ? COLUMNS : curve->n;
+    for (size_t i = 0; i < columns; i++) {
+        put_extremes(out, curve, i * curve->n / columns, (i + 1) * curve->n / columns);
+    }
+    marl_outfile_text(out, "END\n");
+}
+
+/* A text between gnuplot's single quotes. */
+static void put_quoted(marl_outfile *out, const char *before, const char *text, const char *after)
+{
+    marl_outfile_text(out, before);
+    marl_outfile_text(out, "'");
+    for (; *text != '\0'; text++) {
+        marl_outfile_write(out, *text == '\'' ? "''" : text, *text == '\'' ? 2 : 1);
+    }
+    marl_outfile_text(out, "'");
+    marl_outfile_text(out, after);
+}
+
+static void put_plot(marl_outfile *out, const marl_panel *panel, size_t number)
+{
+    char line[120];
+    put_quoted(out, "set xlabel ", panel->x_label, "\n");
+    put_quoted(out, "set ylabel ", panel->y_label, "\n");
+    marl_outfile_text(out, number == 0 ? "set key top left\n" : "set key off\n");
+    marl_outfile_text(out, "plot ");
+    for (size_t i = 0; i < panel->curves; i++) {
+        snprintf(line, sizeof line, "%s$p%zuc%zu with lines %s ", i ? ", " : "", number, i, styles[i]);
+        marl_outfile_text(out, line);
+        if (panel->curve[i].label != NULL) {
+            put_quoted(out, "title ", panel->curve[i].label, "");
+        } else {
+            marl_outfile_text(out, "notitle");
+        }
+    }
+    marl_outfile_text(out, "\n");
+}
+
+static void put_script(marl_outfile *out, const marl_figure *figure, const char *end, const char *image)
+{
+    char line[120];
+    marl_outfile_text(out, "# gnuplot\n");
+    marl_outfile_text(out, strcmp(end, ".svg") == 0
+                               ? "set terminal svg size 1280,800 font 'sans,16' background 'white' noenhanced\n"
+                               : "set terminal pngcairo size 1280,800 font 'sans,16' noenhanced\n");
+    if (image != NULL) {
+        put_quoted(out, "set output ", image, "\n");
+    }
+    for (size_t p = 0; p < figure->panels; p++) {
+        for (size_t c = 0; c < figure->panel[p].curves; c++) {
+            put_data(out, &figure->panel[p].curve[c], p, c);
+        }
+    }
+    marl_outfile_text(out, "set grid lc rgb '#d0d0d0' lt 1\nset border 3\nset tics nomirror\n");
+    marl_outfile_text(out, "set key reverse Left samplen 2\n");
+    snprintf(line, sizeof line, "set multiplot layout %zu,1 margins 0.08,0.98,0.09,0.92 spacing 0.1,0.12 title ",
+             figure->panels);
+    put_quoted(out, line, figure->title, "\n");
+    for (size_t p = 0; p < figure->panels; p++) {
+        put_plot(out, &figure->panel[p], p);
+    }
+    marl_outfile_text(out, "unset multiplot\n");
+}
+
+static marl_status write_script(const marl_figure *figure, const char *end, const char *script,
+                                const char *image, marl_error *error)
+{
+    marl_outfile *out;
+    marl_status status = marl_outfile_open(&out, script, error);
+    if (status == MARL_OK) {
+        put_script(out, figure, end, image);
+        status = marl_outfile_commit(out, error);
+    }
+    return status;
+}
+
+static marl_status run_gnuplot(const char *script, marl_error *error)
+{
+    char program[] = "gnuplot", argument[4096];
+    char *arguments[] = {program, argument, NULL};
+    pid_t child;
+    int result = -1;
+    snprintf(argument, sizeof argument, "%s", script);
+    if (posix_spawnp(&child, program, NULL, NULL, arguments, environ) != 0) {
+        return marl_fail(error, MARL_ERR_SYSTEM,
+                         "gnuplot is missing: install it, or ask for a .gp file and draw it elsewhere");
+    }
+    while (waitpid(child, &result, 0) < 0 && errno == EINTR) {
+    }
+    if (!WIFEXITED(result) || WEXITSTATUS(result) != 0) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "gnuplot could not draw the figure");
+    }
+    return MARL_OK;
+}
+
+marl_status marl_figure_draw(const marl_figure *figure, const char *path, marl_error *error)
+{
+    char script[4096], image[4096];
+    const char *end = ending(path);
+    marl_status status = marl_figure_check_path(path, error);
+    if (status != MARL_OK || strcmp(end, ".gp") == 0) {
+        return status != MARL_OK ? status : write_script(figure, end, path, NULL, error);
+    }
+    /* both lie beside the target until it is complete */
+    if (strlen(path) + 32 > sizeof image) {
+        return marl_fail(error, MARL_ERR_USE, "%s: too long a name", path);
+    }
+    snprintf(script, sizeof script, "%.4060s.%ld.gp", path, (long)getpid());
+    snprintf(image, sizeof image, "%.4060s.%ld.tmp", path, (long)getpid());
+    status = write_script(figure, end, script, image, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    status = run_gnuplot(script, error);
+    if (status == MARL_OK && rename(image, path) != 0) {
+        status = marl_fail(error, MARL_ERR_SYSTEM, "%s: cannot be written: %s", path, strerror(errno));
+    }
+    unlink(script);
+    if (status != MARL_OK) {
+        unlink(image);
+    }
+    return status;
+}
