@@ -1,0 +1,39 @@
+#!/usr/bin/env bash
+# SPDX-License-Identifier: MIT
+# Checks an ARM build: check_arm.sh BUILD_DIR CORE. The objects and the linked image hold no double
+# arithmetic, no heap, no stdio, no errno, and no writable data.
+set -euo pipefail
+build=$1 core=$2
+library=$build/libmarlinspike_device.a
+image=$build/port/cortex_m/device_image.elf
+forbidden='^(__aeabi_(d|cd|f2d|i2d|ui2d|l2d|ul2d|f2h_alt)|__[a-z]+df[a-z0-9]*$|_?(malloc|calloc|realloc|free|sbrk)(_r)?$|_?(v?f?s?n?i?printf|puts|putchar|fopen|fwrite|write)(_r)?$|__errno|__sf)'
+bad=0
+
+report() {
+    echo "$core: $1:" >&2
+    sed 's/^/    /' >&2
+    bad=1
+}
+
+symbols=$(arm-none-eabi-nm --undefined-only "$library" | awk 'NF == 2 { print $2 }' | sort -u)
+if found=$(grep -E "$forbidden" <<<"$symbols"); then
+    report "the objects need what the device floor may not use" <<<"$found"
+fi
+symbols=$(arm-none-eabi-nm "$image" | awk '{ print $NF }' | sort -u)
+if found=$(grep -E "$forbidden" <<<"$symbols"); then
+    report "the linked image holds what the device floor may not use" <<<"$found"
+fi
+if found=$(arm-none-eabi-size -t "$library" | awk 'NR > 1 && $NF != "(TOTALS)" && $2 + $3 > 0'); then
+    [ -z "$found" ] || report "objects with .data or .bss" <<<"$found"
+fi
+found=$(arm-none-eabi-size "$image" | awk 'NR > 1 && $2 + $3 > 0')
+[ -z "$found" ] || report "the image has .data or .bss" <<<"$found"
+[ "$core" = cortex-m0 ] || ! arm-none-eabi-nm --undefined-only "$library" | grep -qw sqrtf ||
+    report "the root is called, not the instruction" <<<sqrtf
+# The selection of symbols itself is tested: these must be caught.
+for symbol in __aeabi_dadd __aeabi_f2d __aeabi_d2f __adddf3 malloc _malloc_r snprintf __errno; do
+    grep -qE "$forbidden" <<<"$symbol" || report "the check misses" <<<"$symbol"
+done
+[ $bad = 0 ] || exit 1
+arm-none-eabi-size "$image" | awk -v core="$core" \
+    'NR == 2 { printf "%s: clean; image of everything %d bytes of flash, 0 of .data and .bss\n", core, $1 }'
