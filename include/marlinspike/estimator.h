@@ -29,7 +29,7 @@ typedef struct marl_estimator_counts {
     uint32_t rejected_gyro;
     uint32_t rejected_mag;
     uint32_t rejected_time; /* samples whose time stood still or went back */
-    uint32_t gaps;          /* gaps longer than may be bridged; each began a new start */
+    uint32_t gaps;          /* new starts: gaps longer than may be bridged, clocks set back */
 } marl_estimator_counts;
 
 typedef struct marl_estimator {
@@ -42,7 +42,9 @@ typedef struct marl_estimator {
     float accel_age;       /* time since the last correction by each sensor, s */
     float mag_age;
     int64_t t_ns;          /* of the last accepted sample */
+    int64_t refused_ns;    /* of the last sample refused for its time */
     int64_t wait_from_ns;  /* when the wait for a magnetometer began */
+    uint8_t refused_in_row; /* samples refused for their time that agree with each other */
     uint8_t seen;          /* MARL_FRESH_...: which of rate, accel and mag are known */
     uint8_t timed;         /* t_ns is set */
     uint8_t waiting;       /* wait_from_ns is set */
@@ -58,7 +60,8 @@ MARL_CHECKED marl_status marl_estimator_init(marl_estimator *estimator, const ma
  *   MARL_ERR_NOT_FINITE, MARL_ERR_IMPLAUSIBLE, MARL_ERR_DEGENERATE
  *                        a reading was left out, the rest used,
  *   MARL_ERR_TIME        the sample was left out whole,
- *   MARL_ERR_GAP         more than the tuning's gap_limit has passed: started anew,
+ *   MARL_ERR_GAP         more than the tuning's gap_limit has passed, or the clock was set back (ten samples in a
+ *                        row from the past that agree with each other): started anew,
  *   MARL_ERR_NOT_READY   not started yet.
  * What was left out is counted in `counts`. Calling on after any of these is right. */
 MARL_CHECKED marl_status marl_estimator_update(marl_estimator *estimator,

@@ -7,6 +7,8 @@
 
 /* How long a start waits for the first magnetometer reading, s. */
 #define MAG_WAIT 1.0f
+/* So many samples in a row from the past, in agreement with each other, and their clock is believed. */
+#define CLOCK_BELIEVED 10
 /* Sine of the least angle between magnetometer and accelerometer that still tells north. */
 #define LEAST_DIP_SINE 0.05f
 
@@ -29,6 +31,25 @@ static void forget(marl_estimator *e)
     *e = (marl_estimator){.tuning = tuning, .counts = counts, .q = marl_quat_identity()};
 }
 
+/* A sample from the past. A single one is a slip; a row of them that agree with each other means that the
+ * clock was set back, or that the stamp before was wild. Returns 1 when the new clock is to be believed. */
+static int clock_was_set_back(marl_estimator *e, int64_t t_ns)
+{
+    float step;
+    int agrees = e->refused_in_row > 0 && marl_time_step(e->refused_ns, t_ns, &step) == MARL_OK &&
+                 step <= e->tuning.value[MARL_PARAMETER_GAP_LIMIT];
+    e->refused_in_row = (uint8_t)(agrees ? e->refused_in_row + 1 : 1);
+    e->refused_ns = t_ns;
+    e->counts.rejected_time++;
+    return e->refused_in_row >= CLOCK_BELIEVED;
+}
+
+static void start_anew(marl_estimator *e)
+{
+    forget(e);
+    e->counts.gaps++;
+}
+
 /* Moves the clock on; *dt is the time since the last accepted sample, 0 for the first. */
 static marl_status take_time(marl_estimator *e, int64_t t_ns, float *dt)
 {
@@ -36,17 +57,16 @@ static marl_status take_time(marl_estimator *e, int64_t t_ns, float *dt)
     *dt = 0.0f;
     if (e->timed) {
         status = marl_time_step(e->t_ns, t_ns, dt);
-        if (status == MARL_ERR_TIME) {
-            e->counts.rejected_time++;
+        if (status == MARL_ERR_TIME && !clock_was_set_back(e, t_ns)) {
             return status;
         }
-        if (status == MARL_ERR_GAP || *dt > e->tuning.value[MARL_PARAMETER_GAP_LIMIT]) {
-            forget(e);
-            e->counts.gaps++;
+        if (status != MARL_OK || *dt > e->tuning.value[MARL_PARAMETER_GAP_LIMIT]) {
+            start_anew(e);
             status = MARL_ERR_GAP;
             *dt = 0.0f;
         }
     }
+    e->refused_in_row = 0;
     e->timed = 1;
     e->t_ns = t_ns;
     e->counts.updates++;

@@ -70,7 +70,7 @@ static void put_extremes(marl_outfile *out, const marl_curve *curve, size_t from
 
 static void put_data(marl_outfile *out, const marl_curve *curve, size_t panel, size_t number)
 {
-    char line[40];
+    char line[64];
     snprintf(line, sizeof line, "$p%zuc%zu << END\n", panel, number);
     marl_outfile_text(out, line);
     size_t columns = curve->n > 2 * COLUMNS ? COLUMNS : curve->n;

@@ -1,0 +1,58 @@
+/* SPDX-License-Identifier: MIT */
+#include "check_main.h"
+#include "marlinspike/correction.h"
+#include "random_values.h"
+
+/* A sensor that errs by scale, bias and temperature is put right by the calibration that says so. */
+START_TEST(undoes_the_errors_it_describes)
+{
+    dice d = {7};
+    for (int i = 0; i < 500; i++) {
+        marl_correction c = marl_calibration_none().gyro;
+        float degC = (float)dice_between(&d, -10, 50), dt = degC - 20.0f;
+        marl_vec3 truth = dice_vector(&d, 4), scale = {1.02f, 0.97f, 1.01f};
+        c.present = c.has_curve = 1;
+        c.bias = dice_vector(&d, 0.1);
+        c.curve = (marl_bias_curve){20, -10, 50, dice_vector(&d, 1e-3), dice_vector(&d, 1e-5)};
+        c.matrix = (marl_mat3){{{1 / scale.x, 0, 0}, {0, 1 / scale.y, 0}, {0, 0, 1 / scale.z}}};
+        marl_vec3 drift = marl_vec3_add(marl_vec3_scale(c.curve.per_degC, dt), marl_vec3_scale(c.curve.per_degC2, dt * dt));
+        marl_vec3 raw = {truth.x * scale.x, truth.y * scale.y, truth.z * scale.z};
+        raw = marl_vec3_add(raw, marl_vec3_add(c.bias, drift));
+        marl_vec3 back = marl_correction_apply(&c, raw, degC);
+        ck_assert_float_le(marl_vec3_norm(marl_vec3_sub(back, truth)), 2e-6f);
+    }
+}
+END_TEST
+
+START_TEST(end_value_is_held_outside_the_range)
+{
+    marl_correction c = marl_calibration_none().gyro;
+    c.present = c.has_curve = 1;
+    c.bias = (marl_vec3){1, 2, 3};
+    c.curve = (marl_bias_curve){20, 0, 40, {0.1f, 0.2f, 0.3f}, {0, 0, 0}};
+    ck_assert_float_eq_tol(marl_correction_bias(&c, 100).x, 3.0f, 1e-6f);
+    ck_assert_float_eq_tol(marl_correction_bias(&c, -100).x, -1.0f, 1e-6f);
+    ck_assert_float_eq(marl_correction_bias(&c, NAN).y, 2.0f);
+}
+END_TEST
+
+START_TEST(only_fresh_readings_and_present_sensors_change)
+{
+    marl_calibration c = marl_calibration_none();
+    marl_sample s = {.accel = {1, 2, 3}, .gyro = {1, 2, 3}, .mag = {1, 2, 3}, .fresh = MARL_FRESH_ACCEL | MARL_FRESH_GYRO};
+    marl_sample same = s;
+    marl_calibration_apply(&c, 20, &s);
+    ck_assert_mem_eq(&s.accel, &same.accel, sizeof s.accel);
+    c.gyro.present = c.mag.present = 1;
+    c.gyro.bias = c.mag.bias = (marl_vec3){1, 1, 1};
+    c.mount = (marl_quat){0.70710678f, 0, 0, 0.70710678f}; /* the sensor's x is the body's y */
+    marl_calibration_apply(&c, 20, &s);
+    ck_assert_float_eq_tol(s.gyro.x, -1, 1e-6f);
+    ck_assert_float_eq_tol(s.gyro.y, 0, 1e-6f);
+    ck_assert_float_eq_tol(s.accel.y, 1, 1e-6f);
+    ck_assert_float_eq(s.mag.x, 1); /* not fresh */
+}
+END_TEST
+
+MARL_SUITE("correction", undoes_the_errors_it_describes, end_value_is_held_outside_the_range,
+           only_fresh_readings_and_present_sensors_change)

@@ -1,0 +1,108 @@
+/* SPDX-License-Identifier: MIT */
+#include "check_main.h"
+#include "marlinspike/still.h"
+#include "random_values.h"
+
+/* A noisy sensor at rest; the caller adds motion. */
+static marl_sample rest(dice *d, int64_t t_ns)
+{
+    marl_sample s = {.t_ns = t_ns, .fresh = MARL_FRESH_ACCEL | MARL_FRESH_GYRO | MARL_FRESH_MAG};
+    s.accel = (marl_vec3){(float)(0.02 * dice_normal(d)), (float)(0.02 * dice_normal(d)), (float)(9.8 + 0.02 * dice_normal(d))};
+    s.gyro = (marl_vec3){(float)(0.01 + 0.002 * dice_normal(d)), (float)(0.002 * dice_normal(d)), (float)(0.002 * dice_normal(d))};
+    s.mag = (marl_vec3){(float)(20 + 0.4 * dice_normal(d)), (float)(0.4 * dice_normal(d)), (float)(-42 + 0.4 * dice_normal(d))};
+    return s;
+}
+
+/* Runs 10 s at a rate, `disturb` changing each sample; returns the share of windows that were quiet. */
+static double quiet_share(double rate, void (*disturb)(marl_sample *, double))
+{
+    dice d = {9};
+    marl_still still;
+    marl_still_limits limits = marl_still_default_limits();
+    int quiet = 0, windows = 0;
+    ck_assert_int_eq(marl_still_init(&still, &limits), MARL_OK);
+    for (int i = 0; i < (int)(10 * rate); i++) {
+        double t = i / rate;
+        marl_sample s = rest(&d, INT64_C(4294967000000000) + (int64_t)(t * 1e9));
+        if (disturb != NULL) {
+            disturb(&s, t);
+        }
+        marl_still_verdict v = marl_still_update(&still, &s);
+        windows += v != MARL_STILL_OPEN;
+        quiet += v == MARL_STILL_QUIET;
+    }
+    ck_assert_int_ge(windows, 18);
+    return (double)quiet / windows;
+}
+
+static void swing(marl_sample *s, double t)
+{
+    s->gyro.x += (float)(0.2 * sin(2 * t));
+}
+
+static void vibrate(marl_sample *s, double t)
+{
+    s->accel.z += (float)(0.5 * sin(200 * t));
+}
+
+static void tilt_slowly(marl_sample *s, double t)
+{
+    s->accel.x += (float)(0.2 * t);
+}
+
+static void turn_evenly(marl_sample *s, double t)
+{
+    s->gyro.z += 0.08f; /* below the limit for a bias: only the magnetometer sees it */
+    s->mag.x = (float)(20 * cos(0.08 * t * 2));
+    s->mag.y = (float)(20 * sin(0.08 * t * 2));
+}
+
+static void turn_fast(marl_sample *s, double t)
+{
+    (void)t;
+    s->gyro.z += 0.2f;
+    s->fresh = MARL_FRESH_GYRO;
+}
+
+START_TEST(rest_is_quiet_at_any_rate)
+{
+    const double rates[] = {25, 100, 1000};
+    for (int i = 0; i < 3; i++) {
+        ck_assert_double_eq(quiet_share(rates[i], NULL), 1.0);
+    }
+}
+END_TEST
+
+START_TEST(motion_is_not)
+{
+    void (*const motions[])(marl_sample *, double) = {swing, vibrate, tilt_slowly, turn_evenly, turn_fast};
+    for (size_t i = 0; i < sizeof motions / sizeof motions[0]; i++) {
+        /* the first window has nothing to compare with */
+        ck_assert_msg(quiet_share(100, motions[i]) <= 0.1, "motion %zu", i);
+    }
+}
+END_TEST
+
+START_TEST(gaps_and_clocks_that_go_back_close_the_window)
+{
+    dice d = {10};
+    marl_still still;
+    marl_still_limits limits = marl_still_default_limits();
+    ck_assert_int_eq(marl_still_init(&still, &limits), MARL_OK);
+    const int64_t t[] = {0, 10000000, 5000000000, 5010000000, -1, INT64_MIN, INT64_MAX};
+    const marl_still_verdict want[] = {MARL_STILL_OPEN, MARL_STILL_OPEN, MARL_STILL_MOVING, MARL_STILL_OPEN,
+                                       MARL_STILL_MOVING, MARL_STILL_MOVING, MARL_STILL_MOVING};
+    for (int i = 0; i < 7; i++) {
+        marl_sample s = rest(&d, t[i]);
+        ck_assert_int_eq(marl_still_update(&still, &s), want[i]);
+        ck_assert_int_eq(still.still, 0);
+    }
+    limits.window_s = NAN;
+    ck_assert_int_eq(marl_still_init(&still, &limits), MARL_ERR_ARGUMENT);
+    limits = marl_still_default_limits();
+    limits.gyro_mean = 0;
+    ck_assert_int_eq(marl_still_init(&still, &limits), MARL_ERR_ARGUMENT);
+}
+END_TEST
+
+MARL_SUITE("still", rest_is_quiet_at_any_rate, motion_is_not, gaps_and_clocks_that_go_back_close_the_window)
