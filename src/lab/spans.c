@@ -73,10 +73,12 @@ static int find_rest(const marl_log *log, marl_still *still, marl_spans *spans)
     for (size_t i = 0; i < log->n; i++) {
         marl_sample s = log->row[i].sample;
         int64_t window = still->window_start_ns;
+        /* the sample that closes a window belongs to the next one */
+        int64_t last = i > 0 ? log->row[i - 1].sample.t_ns : s.t_ns;
         /* what is refused is not fresh any more; that is all the detector needs to know */
         (void)!marl_sample_check(&s, NULL);
         marl_still_verdict verdict = marl_still_update(still, &s);
-        if (verdict != MARL_STILL_OPEN && !take_window(&r, spans, verdict, window, s.t_ns)) {
+        if (verdict != MARL_STILL_OPEN && !take_window(&r, spans, verdict, window, last)) {
             return 0;
         }
     }

@@ -262,22 +262,6 @@ START_TEST(missing_columns_are_named)
 }
 END_TEST
 
-int main(void)
-{
-    Suite *suite = suite_create("log");
-    TCase *tcase = tcase_create("log");
-    SRunner *runner = srunner_create(suite);
-    tcase_set_timeout(tcase, 60);
-    tcase_add_loop_test(tcase, each_case, 0, (int)(sizeof cases / sizeof cases[0]));
-    const TTest *const tests[] = {units_become_si, counts_by_the_sheet_and_decimal_commas, a_wrapping_clock_goes_on,
-                                  metadata_and_attitudes, round_trip_to_the_bit, cut_at_every_byte, noise_on_the_line,
-                                  missing_columns_are_named};
-    for (size_t i = 0; i < sizeof tests / sizeof tests[0]; i++) {
-        tcase_add_test(tcase, tests[i]);
-    }
-    suite_add_tcase(suite, tcase);
-    srunner_run_all(runner, CK_ENV);
-    int failed = srunner_ntests_failed(runner);
-    srunner_free(runner);
-    return failed != 0;
-}
+MARL_SUITE_OF_CASES("log", cases, each_case, units_become_si, counts_by_the_sheet_and_decimal_commas,
+                    a_wrapping_clock_goes_on, metadata_and_attitudes, round_trip_to_the_bit, cut_at_every_byte,
+                    noise_on_the_line, missing_columns_are_named)

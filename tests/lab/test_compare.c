@@ -1,0 +1,190 @@
+/* SPDX-License-Identifier: MIT
+ * Errors and measures against constructions whose answer is known. */
+#include "check_main.h"
+#include "marlinspike/compare.h"
+#include "memory_log.h"
+#include "random_values.h"
+
+#define DEGREE 0.017453292519943295
+
+START_TEST(the_parts_make_the_whole)
+{
+    dice d = {61};
+    for (int i = 0; i < 5000; i++) {
+        marl_quat a = dice_attitude(&d), b = dice_attitude(&d);
+        marl_error_angles e = marl_error_between(a, b);
+        ck_assert_double_eq_tol(e.total_deg * DEGREE, angle_between(a, b), 1e-6);
+        if (isfinite(e.heading_deg)) {
+            double product = cos(e.tilt_deg * DEGREE / 2) * cos(e.heading_deg * DEGREE / 2);
+            ck_assert_double_eq_tol(cos(e.total_deg * DEGREE / 2), fabs(product), 1e-5);
+        }
+        marl_vec3 up = {0, 0, 1}; /* the angle between the two up directions */
+        double cosine = (double)marl_vec3_dot(marl_quat_rotate_back(a, up), marl_quat_rotate_back(b, up));
+        ck_assert_double_eq_tol(cos(e.tilt_deg * DEGREE), cosine, 2e-6);
+    }
+}
+END_TEST
+
+START_TEST(signs_and_edges_of_the_error)
+{
+    marl_quat level = marl_quat_identity();
+    marl_error_angles e = marl_error_between(marl_quat_from_rpy(0, 0, (float)(10 * DEGREE)), level);
+    ck_assert_double_eq_tol(e.heading_deg, -10, 1e-4); /* yaw is counter-clockwise, a compass clockwise */
+    ck_assert_double_eq_tol(e.tilt_deg, 0, 1e-4);
+    e = marl_error_between(level, marl_quat_from_rpy(0, 0, (float)(170 * DEGREE)));
+    ck_assert_double_eq_tol(e.heading_deg, 170, 1e-4);
+    e = marl_error_between(marl_quat_from_rpy((float)(179.9 * DEGREE), 0, 0), level);
+    ck_assert(isnan(e.heading_deg));
+    ck_assert_double_eq_tol(e.tilt_deg, 179.9, 1e-3);
+    e = marl_error_between(level, level);
+    ck_assert(e.total_deg == 0 && e.tilt_deg == 0 && e.heading_deg == 0);
+}
+END_TEST
+
+START_TEST(slerp_turns_evenly)
+{
+    dice d = {62};
+    for (int i = 0; i < 2000; i++) {
+        marl_quat a = dice_attitude(&d), b = dice_attitude(&d);
+        double u = dice_between(&d, 0, 1), whole = angle_between(a, b);
+        marl_quat q = marl_slerp(a, b, u);
+        ck_assert_double_eq_tol(angle_between(a, q), u * whole, 2e-6);
+        ck_assert_double_eq_tol(angle_between(q, b), (1 - u) * whole, 2e-6);
+    }
+}
+END_TEST
+
+/* A swing of 10 degrees about a level axis, every 5 ms; `lag` s late, with a heading error that grows. */
+static marl_series swing(int n, double lag, double drift_deg_per_h)
+{
+    marl_series s = {.n = (size_t)n, .at = calloc((size_t)n, sizeof(marl_attitude))};
+    for (int i = 0; i < n; i++) {
+        double t = i * 0.005;
+        float angle = (float)(10 * DEGREE * sin(4 * (t - lag)));
+        float yaw = (float)(-drift_deg_per_h / 3600 * t * DEGREE);
+        s.at[i] = (marl_attitude){(int64_t)i * 5000000, marl_quat_product(marl_quat_from_rpy(0, 0, yaw), marl_quat_from_rpy(angle, 0, 0))};
+    }
+    return s;
+}
+
+static marl_comparison compare(const marl_series *estimate, const marl_series *reference)
+{
+    marl_comparison c;
+    marl_error error = {0};
+    ck_assert_msg(marl_compare(estimate, reference, NULL, &c, &error) == MARL_OK, "%s", error.text);
+    return c;
+}
+
+START_TEST(lag_is_found_with_its_sign)
+{
+    const double lags[] = {-0.4, -0.033, 0, 0.012, 0.25};
+    marl_series reference = swing(6000, 0, 0);
+    for (int i = 0; i < 5; i++) {
+        marl_series late = swing(6000, lags[i], 0);
+        marl_comparison c = compare(&late, &reference);
+        ck_assert_double_eq_tol(c.lag_ms, 1e3 * lags[i], 0.5);
+        /* rms of A (sin(wt) - sin(w(t - lag))) is sqrt(2) A sin(w lag / 2) */
+        ck_assert_double_eq_tol(c.tilt.rms, sqrt(2) * 10 * fabs(sin(2 * lags[i])), 0.05);
+        marl_comparison_free(&c);
+        marl_series_free(&late);
+    }
+    marl_series slow = {.n = 100, .at = reference.at};
+    for (int i = 0; i < 100; i++) {
+        slow.at[i].q = marl_quat_identity();
+    }
+    marl_comparison c = compare(&slow, &slow);
+    ck_assert(isnan(c.lag_ms) && isnan(c.drift_deg_per_h) && isnan(c.jitter_deg)); /* cannot tell */
+    marl_comparison_free(&c);
+    marl_series_free(&reference);
+}
+END_TEST
+
+START_TEST(drift_settling_and_the_wrap_of_heading)
+{
+    marl_series reference = swing(20000, 0, 0), estimate = swing(20000, 0, 9000); /* 250 degrees in 100 s */
+    marl_comparison c = compare(&estimate, &reference);
+    ck_assert_double_eq_tol(c.drift_deg_per_h, 9000, 10);
+    ck_assert_double_lt(c.heading.max, 180.001);
+    ck_assert(isnan(c.settle_s)); /* 2 degrees are passed after 0.8 s */
+    marl_comparison_free(&c);
+    for (size_t i = 0; i < estimate.n; i++) { /* 5 degrees off for 3 s, then right */
+        marl_quat off = marl_quat_from_rpy(0, 0, i < 600 ? (float)(5 * DEGREE) : 0);
+        estimate.at[i].q = marl_quat_product(off, reference.at[i].q);
+    }
+    c = compare(&estimate, &reference);
+    ck_assert_double_eq_tol(c.settle_s, 3.0, 0.006);
+    ck_assert_double_eq_tol(c.heading.rms, 5 * sqrt(600.0 / 20000), 1e-3);
+    ck_assert_double_eq_tol(c.heading.mean, 5 * 600.0 / 20000, 1e-3);
+    ck_assert_double_eq_tol(c.heading.max, 5, 1e-3);
+    ck_assert_double_eq_tol(c.heading.p95, 0, 1e-3);
+    marl_comparison_free(&c);
+    marl_series_free(&estimate);
+    marl_series_free(&reference);
+}
+END_TEST
+
+START_TEST(the_reference_is_not_stretched)
+{
+    marl_series estimate = swing(2000, 0, 0), reference = swing(2000, 0, 0);
+    size_t kept = 0;
+    for (size_t i = 0; i < reference.n; i++) { /* a gap of 1 s, late begin, early end */
+        if (i >= 200 && i < 1800 && (i <= 900 || i >= 1100)) {
+            reference.at[kept++] = reference.at[i];
+        }
+    }
+    reference.n = kept;
+    marl_comparison c = compare(&estimate, &reference);
+    ck_assert_uint_eq(c.n, kept);
+    ck_assert_int_eq(c.t_ns[0], 200 * 5000000);
+    marl_comparison_free(&c);
+    marl_error error = {0};
+    for (size_t i = 0; i < reference.n; i++) {
+        reference.at[i].t_ns += 3600000000000;
+    }
+    ck_assert_int_eq(marl_compare(&estimate, &reference, NULL, &c, &error), MARL_ERR_EVIDENCE);
+    ck_assert_ptr_nonnull(strstr(error.text, "no time in common"));
+    marl_series_free(&estimate);
+    marl_series_free(&reference);
+}
+END_TEST
+
+/* White jitter of s about each axis: against a mean of 201 the rms turn is s sqrt(3) sqrt(1 - 1/201). */
+START_TEST(jitter_at_rest)
+{
+    dice d = {63};
+    const int n = 8000;
+    marl_series s = {.n = (size_t)n, .at = calloc((size_t)n, sizeof(marl_attitude))};
+    for (int i = 0; i < n; i++) {
+        const double sigma = 0.1 * DEGREE;
+        marl_quat shake = marl_quat_from_rpy((float)(sigma * dice_normal(&d)), (float)(sigma * dice_normal(&d)), (float)(sigma * dice_normal(&d)));
+        s.at[i] = (marl_attitude){(int64_t)i * 5000000, marl_quat_product(marl_quat_from_rpy(1, 0.5f, 2), shake)};
+    }
+    marl_span span = {0, INT64_C(39995000000)};
+    marl_spans still = {1, &span};
+    marl_comparison c;
+    marl_error error = {0};
+    ck_assert_int_eq(marl_compare(&s, &s, &still, &c, &error), MARL_OK);
+    double want = 0.1 * sqrt(3) * sqrt(1 - 1.0 / 201);
+    ck_assert_double_eq_tol(c.jitter_deg / want, 1, 4 / sqrt(2 * 3.0 * n));
+    marl_comparison_free(&c);
+    marl_series_free(&s);
+}
+END_TEST
+
+START_TEST(a_reference_in_ned_is_told_in_enu)
+{
+    marl_log_row row = {.sample = {.t_ns = 5}, .q = marl_frame_swap_world(marl_quat_from_rpy(0.1f, 0.2f, 0.3f)), .has_q = 1};
+    char name[] = "r.csv";
+    marl_log log = {.path = name, .n = 1, .row = &row, .info = {.columns = MARL_COLUMNS_Q, .world = MARL_WORLD_NED}};
+    marl_series s;
+    marl_error error = {0};
+    ck_assert_int_eq(marl_series_from_log(&s, &log, &error), MARL_OK);
+    ck_assert_double_lt(angle_between(s.at[0].q, marl_quat_from_rpy(0.1f, 0.2f, 0.3f)), 1e-6);
+    marl_series_free(&s);
+    log.info.columns = MARL_COLUMNS_ACCEL;
+    ck_assert_int_eq(marl_series_from_log(&s, &log, &error), MARL_ERR_EVIDENCE);
+}
+END_TEST
+
+MARL_SUITE("compare", the_parts_make_the_whole, signs_and_edges_of_the_error, slerp_turns_evenly, lag_is_found_with_its_sign,
+           drift_settling_and_the_wrap_of_heading, the_reference_is_not_stretched, jitter_at_rest, a_reference_in_ned_is_told_in_enu)

@@ -1,0 +1,108 @@
+/* SPDX-License-Identifier: MIT
+ * Replay: the same bits each time, the right refusals, and estimates that hold on the lift. */
+#include "check_main.h"
+#include "marlinspike/replay.h"
+#include "memory_log.h"
+#include "random_values.h"
+#include <stdio.h>
+
+static marl_replay run(const marl_log *log, marl_filter filter, const marl_calibration_record *record, marl_series *series)
+{
+    marl_replay replay;
+    marl_error error = {0};
+    marl_tuning tuning = marl_tuning_default(filter);
+    marl_status status = marl_replay_init(&replay, &tuning, record, "cal.json", &log->info, log->path, &error);
+    ck_assert_msg(status == MARL_OK, "%s", error.text);
+    *series = (marl_series){0, calloc(log->n, sizeof(marl_attitude))};
+    for (size_t i = 0; i < log->n; i++) {
+        marl_attitude *at = &series->at[series->n];
+        at->t_ns = log->row[i].sample.t_ns;
+        series->n += (size_t)marl_replay_step(&replay, &log->row[i].sample, &at->q);
+    }
+    return replay;
+}
+
+START_TEST(same_log_same_bits)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_log log = memory_log_simulated(MARL_SCENE_LIFT, &sheet, 100, 30, 4);
+    for (int f = 0; f < MARL_FILTER_COUNT; f++) {
+        marl_series a, b;
+        marl_replay first = run(&log, (marl_filter)f, NULL, &a), second = run(&log, (marl_filter)f, NULL, &b);
+        ck_assert_uint_eq(first.digest, second.digest);
+        ck_assert_uint_eq(a.n, log.n);
+        ck_assert_mem_eq(a.at, b.at, a.n * sizeof *a.at);
+        marl_series_free(&a);
+        marl_series_free(&b);
+    }
+    marl_log_free(&log);
+}
+END_TEST
+
+/* On the lift the fused tilt must beat both baselines by far, for any seed. */
+START_TEST(fused_tilt_is_several_times_better)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    for (uint64_t seed = 1; seed <= 8; seed++) {
+        marl_log log = memory_log_simulated(MARL_SCENE_LIFT, &sheet, 100, 120, seed), rest = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 60, seed + 100);
+        marl_calibration_record record = marl_calibration_record_empty();
+        marl_rest found;
+        marl_error error = {0};
+        double rms[MARL_FILTER_COUNT];
+        ck_assert_int_eq(marl_calibrate_rest(&rest, &found, &error), MARL_OK);
+        record.fit[MARL_GYRO] = found.fit;
+        marl_series truth;
+        ck_assert_int_eq(marl_series_from_log(&truth, &(marl_log){.path = log.path, .n = log.n, .row = log.row, .info = {.columns = MARL_COLUMNS_Q}}, &error), MARL_OK);
+        for (int f = 0; f < MARL_FILTER_COUNT; f++) {
+            marl_series s;
+            marl_comparison c;
+            run(&log, (marl_filter)f, &record, &s);
+            ck_assert_int_eq(marl_compare(&s, &truth, NULL, &c, &error), MARL_OK);
+            rms[f] = c.tilt.rms;
+            marl_comparison_free(&c);
+            marl_series_free(&s);
+        }
+        ck_assert_double_lt(rms[MARL_FILTER_COMPLEMENTARY], 1.6);
+        ck_assert_double_gt(rms[MARL_FILTER_VECTORS] / rms[MARL_FILTER_COMPLEMENTARY], 3);
+        ck_assert_double_gt(rms[MARL_FILTER_GYRO] / rms[MARL_FILTER_COMPLEMENTARY], 1.5);
+        marl_series_free(&truth);
+        marl_log_free(&log);
+        marl_log_free(&rest);
+    }
+}
+END_TEST
+
+START_TEST(refusals)
+{
+    marl_replay replay;
+    marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
+    marl_calibration_record record = marl_calibration_record_empty();
+    marl_log_info info = {.device = "pod-07", .columns = MEMORY_LOG_ALL};
+    marl_error error = {0};
+    info.corrected = 1;
+    ck_assert_int_eq(marl_replay_init(&replay, &tuning, &record, "c.json", &info, "l.csv", &error), MARL_ERR_INPUT);
+    ck_assert_str_eq(error.text, "l.csv:1: is corrected already; leave --calibration out");
+    info.corrected = 0;
+    error = (marl_error){0};
+    snprintf(record.device, sizeof record.device, "pod-08");
+    ck_assert_int_eq(marl_replay_init(&replay, &tuning, &record, "c.json", &info, "l.csv", &error), MARL_ERR_INPUT);
+    error = (marl_error){0};
+    info.columns = MARL_COLUMNS_ACCEL;
+    ck_assert_int_eq(marl_replay_init(&replay, &tuning, NULL, NULL, &info, "l.csv", &error), MARL_ERR_EVIDENCE);
+    error = (marl_error){0};
+    tuning.value[MARL_PARAMETER_TILT_TIME] = -1;
+    info.columns = MEMORY_LOG_ALL;
+    ck_assert_int_eq(marl_replay_init(&replay, &tuning, NULL, NULL, &info, "l.csv", &error), MARL_ERR_USE);
+    /* a log without magnetometer still runs; its heading is relative from the first sample on */
+    tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
+    info.columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO;
+    ck_assert_int_eq(marl_replay_init(&replay, &tuning, NULL, NULL, &info, "l.csv", &error), MARL_OK);
+    marl_sample s = {.accel = {0, 0, 9.8f}, .fresh = MARL_FRESH_ACCEL | MARL_FRESH_GYRO};
+    marl_quat q;
+    ck_assert_int_eq(marl_replay_step(&replay, &s, &q), 1);
+    ck_assert_int_eq(marl_replay_step(&replay, &s, &q), 0); /* time stands still: no attitude */
+    ck_assert_int_eq(marl_estimator_heading_is_magnetic(&replay.estimator), 0);
+}
+END_TEST
+
+MARL_SUITE("replay", same_log_same_bits, fused_tilt_is_several_times_better, refusals)
