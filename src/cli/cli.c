@@ -52,7 +52,7 @@ static int print_help(cli *c, const cli_usage *usage)
 int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, const cli_usage *usage)
 {
     int help = 0, result;
-    char name[64], line[128];
+    char line[128];
     *c = (cli){.own = own};
     struct poptOption common[] = {
         {"help", 'h', POPT_ARG_NONE, &help, 0, "print this", NULL},
@@ -65,19 +65,18 @@ int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, 
         {NULL, '\0', POPT_ARG_INCLUDE_TABLE, common, 0, "Everywhere", NULL},
         POPT_TABLEEND,
     };
-    snprintf(name, sizeof name, "marlinspike %s", argv[0]);
+    snprintf(c->name, sizeof c->name, "marlinspike %s", argv[0]);
     snprintf(line, sizeof line, "[options] %s", usage->files);
-    const char **named = malloc(((size_t)argc + 1) * sizeof *named);
-    if (named == NULL) {
+    c->words = malloc(((size_t)argc + 1) * sizeof *c->words);
+    if (c->words == NULL) {
         cli_say("no memory");
         return CLI_MACHINE;
     }
-    memcpy(named, argv, ((size_t)argc + 1) * sizeof *named);
-    named[0] = name;
-    c->context = poptGetContext(NULL, argc, named, table, 0);
+    memcpy(c->words, argv, ((size_t)argc + 1) * sizeof *c->words);
+    c->words[0] = c->name;
+    c->context = poptGetContext(NULL, argc, c->words, table, 0);
     poptSetOtherOptionHelp(c->context, line);
     result = poptGetNextOpt(c->context);
-    free(named);
     if (result < -1) {
         return wrong_use(argv[0], "%s: %s: %s", poptBadOption(c->context, POPT_BADOPTION_NOALIAS),
                          poptStrerror(result));
@@ -110,6 +109,7 @@ void cli_close(cli *c)
         }
     }
     poptFreeContext(c->context);
+    free(c->words);
 }
 
 marl_status cli_reading_prepare(cli_reading *reading, marl_error *error)

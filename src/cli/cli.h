@@ -11,6 +11,8 @@
 typedef struct cli {
     poptContext context;
     const struct poptOption *own; /* the command's table, whose texts are freed at the end */
+    const char **words;           /* argv as popt has it */
+    char name[64];                /* "marlinspike COMMAND" */
     const char *const *file;
     int files;
     int json, quiet;

@@ -126,12 +126,20 @@ static marl_status load(const cli *c, options *o, cli_comparison *job, marl_cali
     return s ? s : marl_inspect_still(&job->log, &job->still, error);
 }
 
-/* When every run failed, the first reason decides the exit code. */
-static int verdict(const cli_comparison *job)
+static size_t failed_runs(const cli_comparison *job)
 {
     size_t failed = 0;
     for (size_t i = 0; i < job->runs; i++) {
         failed += job->run[i].error.status != MARL_OK;
+    }
+    return failed;
+}
+
+/* When every run failed, the first reason decides the exit code. */
+static int verdict(const cli_comparison *job)
+{
+    size_t failed = failed_runs(job);
+    for (size_t i = 0; i < job->runs; i++) {
         if (job->run[i].error.status != MARL_OK) {
             cli_say("%s: %s", job->run[i].tuning.name, job->run[i].error.text);
         }
@@ -151,12 +159,13 @@ static int show(const cli *c, const options *o, const cli_comparison *job)
     if (!c->quiet) {
         cli_print_warnings(&job->warnings);
     }
-    if (o->figure != NULL && cli_compare_figure(job, o->figure, &error) != MARL_OK) {
+    int something = failed_runs(job) < job->runs;
+    if (something && o->figure != NULL && cli_compare_figure(job, o->figure, &error) != MARL_OK) {
         return cli_exit(&error);
     }
     if (c->json) {
         printed = cli_compare_json(job);
-    } else if (!c->quiet) {
+    } else if (something && !c->quiet) {
         printed = cli_compare_table(job, o->reference, o->figure);
     }
     int held = verdict(job);

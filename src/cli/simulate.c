@@ -31,6 +31,17 @@ static unsigned long write_rows(marl_simulator *simulator, unsigned long rows, m
     return rows;
 }
 
+static marl_status unknown_scene(const char *scene, marl_error *error)
+{
+    char known[200] = "";
+    size_t used = 0;
+    for (int i = 0; i < MARL_SCENE_COUNT && used < sizeof known; i++) {
+        used += (size_t)snprintf(known + used, sizeof known - used, "%s%s", i ? ", " : "",
+                                 marl_scene_name((marl_scene_kind)i));
+    }
+    return marl_fail(error, MARL_ERR_USE, "simulate: unknown scene '%s'; known: %s", scene, known);
+}
+
 static marl_status prepare(const options *o, marl_sheet *sheet, marl_simulator *simulator, marl_error *error)
 {
     marl_scene_kind scene;
@@ -42,7 +53,7 @@ static marl_status prepare(const options *o, marl_sheet *sheet, marl_simulator *
         return marl_fail(error, MARL_ERR_USE, "simulate: --device is one word");
     }
     if (marl_scene_from_name(o->scene, &scene) != MARL_OK) {
-        return marl_fail(error, MARL_ERR_USE, "simulate: unknown scene '%s'; known: still, lift", o->scene);
+        return unknown_scene(o->scene, error);
     }
     if (!(o->duration > 0 && o->duration <= 1e6) || o->seed < 0) {
         return marl_fail(error, MARL_ERR_USE,

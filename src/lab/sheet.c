@@ -7,16 +7,38 @@
 #include <string.h>
 
 #define KIND "sheet/1"
-#define DEGREE 0.017453292519943295
 
+/* In the units in which data/sheets/grommet.json says it, so that both give the same bits. */
 marl_sheet marl_sheet_grommet(void)
 {
+    const double mg = lab_unit_find(LAB_ACCEL, "mg")->factor;
+    const double deg_s = lab_unit_find(LAB_GYRO, "deg/s")->factor;
     return (marl_sheet){
         .name = "grommet",
-        .accel = {1, 100, 8 * 9.80665, 16, 120e-6 * 9.80665, {0.05, -0.04, 0.06}, 0.01, {0.002, -0.001, 0.0015}},
-        .gyro = {1, 100, 500 * DEGREE, 16, 0.006 * DEGREE, {0.8 * DEGREE, -0.5 * DEGREE, 0.3 * DEGREE},
-                 0.12 * DEGREE, {0.006, -0.004, 0.005}},
-        .mag = {1, 25, 1200, 16, 0.08, {0.3, -0.2, 0.25}, 0.05, {0.004, -0.003, 0.002}},
+        .accel = {.present = 1,
+                  .rate_hz = 100,
+                  .full_scale = 8000 * mg,
+                  .bits = 16,
+                  .white = 0.12 * mg,
+                  .bias = {5 * mg, -4 * mg, 6 * mg},
+                  .bias_spread = 1 * mg,
+                  .scale_error = {0.002, -0.001, 0.0015}},
+        .gyro = {.present = 1,
+                 .rate_hz = 100,
+                 .full_scale = 500 * deg_s,
+                 .bits = 16,
+                 .white = 0.006 * deg_s,
+                 .bias = {0.8 * deg_s, -0.5 * deg_s, 0.3 * deg_s},
+                 .bias_spread = 0.12 * deg_s,
+                 .scale_error = {0.006, -0.004, 0.005}},
+        .mag = {.present = 1,
+                .rate_hz = 25,
+                .full_scale = 1200,
+                .bits = 16,
+                .white = 0.08,
+                .bias = {0.3, -0.2, 0.25},
+                .bias_spread = 0.05,
+                .scale_error = {0.004, -0.003, 0.002}},
     };
 }
 

@@ -1,2 +1,14 @@
 #!/usr/bin/env bash
-exit 1
+# SPDX-License-Identifier: MIT
+# The demo data are what their script makes, to the byte, and small: check_demo_data.sh SOURCE TOOL.
+set -euo pipefail
+source=$1 tool=$2
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+"$source/data/demo/make.sh" "$tool" "$work"
+for file in still.csv lift.csv lift.reference.csv; do
+    cmp "$source/data/demo/$file" "$work/$file"
+done
+bytes=$(cat "$source"/data/demo/*.csv | wc -c)
+echo "demo data: $bytes bytes"
+[ "$bytes" -lt 3000000 ]

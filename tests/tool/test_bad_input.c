@@ -1,3 +1,161 @@
+/* SPDX-License-Identifier: MIT
+ * Bad input through the tool: the exit code, the message, and nothing half written. A row a case. */
 #include "check_main.h"
-START_TEST(a){}END_TEST
-MARL_SUITE("x", a)
+#include "run_tool.h"
+
+/* Files that the cases use; written into the test's folder. */
+static const struct {
+    const char *name, *text;
+} files[] = {
+    {"empty.csv", ""},
+    {"header.csv", "t[s],accel_x,accel_y,accel_z,gyro_x,gyro_y,gyro_z\n"},
+    {"nocolumn.csv", "t[s],accel_x,accel_y,accel_z\n0,0,0,9.8\n1,0,0,9.8\n"},
+    {"unit.csv", "t[s],gyro_x[rpm]\n0,1\n"},
+    {"twice.csv", "t[s],gyro_x,gyro_x\n0,1,2\n"},
+    {"comma.csv", "t;accel_x\n0,1;2,5\n"},
+    {"mostlybad.csv", "t,temp\n0,1\nx,1\ny,1\n"},
+    {"corrected.csv", "# marlinspike log/1 device=pod-07 corrected=yes\nt,accel_x,accel_y,accel_z,gyro_x,gyro_y,gyro_z\n0,0,0,9.8,0,0,0\n1,0,0,9.8,0,0,0\n"},
+    {"zeros.csv", "t,accel_x,accel_y,accel_z,gyro_x,gyro_y,gyro_z\n0,0,0,0,0,0,0\n0.01,0,0,0,0,0,0\n"},
+    {"notime.csv", "t,q_w,q_x,q_y,q_z\n5000,1,0,0,0\n5001,1,0,0,0\n"},
+    {"good.json", "{\"marlinspike\": \"calibration/1\", \"device\": \"pod-07\", \"gyro\": {\"bias\": [0,0,0]}}"},
+    {"other.json", "{\"marlinspike\": \"calibration/1\",\n \"device\": \"pod-08\"}"},
+    {"key.json", "{\"marlinspike\": \"calibration/1\",\n \"gyros\": {}}"},
+    {"broken.json", "{\"marlinspike\": \"calibration/1\","},
+    {"negative.json", "{\"marlinspike\": \"tuning/1\", \"filter\": \"complementary\",\n \"parameters\": {\"tilt_time\": -1}}"},
+};
+
+static const struct {
+    const char *command;
+    int code;
+    const char *message; /* somewhere on stderr */
+} cases[] = {
+    {"", 2, "usage: marlinspike"},
+    {"juggle", 2, "unknown command 'juggle'"},
+    {"inspect", 2, "inspect: missing: LOG"},
+    {"inspect a.csv b.csv", 2, "too many arguments"},
+    {"inspect --frob lift.csv", 2, "inspect: --frob: unknown option"},
+    {"inspect --decimal x lift.csv", 2, "--decimal is . or ,"},
+    {"inspect missing.csv", 3, "missing.csv: cannot be read: No such file or directory"},
+    {"inspect .", 3, ".: cannot be read: Is a directory"},
+    {"inspect empty.csv", 3, "empty.csv:1: the file is empty"},
+    {"inspect header.csv", 4, "header.csv: a header and no samples"},
+    {"inspect unit.csv", 3, "unit.csv:1: gyro_x has the unknown unit 'rpm'"},
+    {"inspect twice.csv", 3, "twice.csv:1: column gyro_x stands there twice"},
+    {"inspect comma.csv", 3, "comma.csv:2: a decimal comma: say so with --decimal ,"},
+    {"inspect mostlybad.csv", 3, "mostlybad.csv:3: t is not a usable number; 2 of 3 rows cannot be used"},
+    {"inspect good.json", 3, "good.json:1: the header is not CSV"},
+    {"inspect lift.csv --sheet missing.json", 3, "missing.json: cannot be read"},
+    {"calibrate dance still.csv", 2, "unknown recording 'dance'; known: still"},
+    {"calibrate still nocolumn.csv -o new.json", 4, "nocolumn.csv: needs gyro_x, gyro_y, gyro_z"},
+    {"calibrate still corrected.csv -o new.json", 3, "corrected.csv:1: is corrected already"},
+    {"calibrate still still.csv --into other.json", 3, "other.json:1: is of device 'pod-08', but still.csv is of device 'pod-07'"},
+    {"calibrate still still.csv --into key.json", 3, "key.json:2: gyros: unknown key; known: "},
+    {"calibrate still still.csv -o nowhere/new.json", 5, "nowhere/new.json: cannot be written"},
+    {"calibrate still still.csv -o /dev/full", 5, "/dev/full: cannot be written: No space left on device"},
+    {"correct lift.csv -o new.csv", 2, "--calibration and -o are needed"},
+    {"correct lift.csv --calibration other.json -o new.csv", 3, "other.json:1: is of device 'pod-08'"},
+    {"correct lift.csv --calibration broken.json -o new.csv", 3, "broken.json:1: "},
+    {"correct corrected.csv --calibration good.json -o new.csv", 3, "corrected.csv:1: is corrected already"},
+    {"correct mostlybad.csv --calibration good.json -o new.csv", 3, "mostlybad.csv:3: "},
+    {"correct lift.csv --calibration good.json -o nowhere/new.csv", 5, "nowhere/new.csv: cannot be written"},
+    {"correct lift.csv --calibration good.json -o /dev/full", 5, "/dev/full: cannot be written"},
+    {"replay nocolumn.csv -o new.csv", 4, "nocolumn.csv: needs gyro_x, gyro_y, gyro_z"},
+    {"replay zeros.csv -o new.csv", 4, "no good accelerometer reading to start from"},
+    {"replay lift.csv --tuning magic -o new.csv", 3, "magic: cannot be read"},
+    {"replay lift.csv --tuning negative.json -o new.csv", 3, "negative.json:2: parameters.tilt_time: -1 is out of its range"},
+    {"replay corrected.csv --calibration good.json -o new.csv", 3, "corrected.csv:1: is corrected already; leave --calibration out"},
+    {"replay mostlybad.csv --tuning vectors -o new.csv", 4, "needs accel_x"},
+    {"replay lift.csv -o /dev/full", 5, "/dev/full: cannot be written"},
+    {"compare lift.csv", 2, "--reference is needed"},
+    {"compare lift.csv --reference still.csv", 4, "still.csv: holds no attitude"},
+    {"compare lift.csv --reference notime.csv", 4, "no time in common"},
+    {"compare lift.csv --reference lift.reference.csv --reference-world xyz", 2, "--reference-world is enu or ned"},
+    {"compare nocolumn.csv --reference lift.reference.csv --tuning gyro", 4, "needs gyro_x"},
+    {"compare nocolumn.csv --reference lift.reference.csv --tuning gyro --tuning vectors", 1, "gyro: nocolumn.csv: needs gyro_x"},
+    {"compare lift.csv --reference lift.reference.csv --figure new.pdf", 2, "new.pdf: a figure ends in .png, .svg or .gp"},
+    {"simulate --scene picnic -o new.csv", 2, "unknown scene 'picnic'; known: still, lift"},
+    {"simulate --scene still", 2, "--scene and -o are needed"},
+    {"simulate --scene still -o new.csv --duration -5", 2, "--duration"},
+    {"simulate --scene still -o new.csv --duration abc", 2, "abc: invalid numeric value"},
+    {"simulate --scene still -o new.csv --rate 0.1", 2, "--rate lies between"},
+    {"simulate --scene still -o new.csv --device 'pod 7'", 2, "--device is one word"},
+    {"simulate --scene still -o nowhere/new.csv", 5, "nowhere/new.csv: cannot be written"},
+    {"simulate --scene still -o new.csv --truth nowhere/new.csv", 5, "nowhere/new.csv: cannot be written"},
+    {"simulate --scene still -o new.csv --truth /dev/full", 5, "/dev/full: cannot be written"},
+    {"demo nowhere/demo", 5, "nowhere/demo: cannot be made"},
+    {"inspect lift.csv > /dev/full", 5, "stdout: cannot be written"},
+    {"inspect lift.csv --json > /dev/full", 5, "stdout: cannot be written"},
+};
+
+START_TEST(each_case)
+{
+    temporary dir = tool_folder();
+    char command[400];
+    for (size_t i = 0; i < sizeof files / sizeof files[0]; i++) {
+        temporary_text(&dir, files[i].name, files[i].text);
+    }
+    int before = temporary_count(&dir);
+    snprintf(command, sizeof command, "%s", cases[_i].command);
+    tool_run r;
+    if (strchr(command, '>') != NULL) { /* the case takes stdout for itself */
+        char whole[600];
+        snprintf(whole, sizeof whole, "%s %s 2>.err", TOOL, command);
+        r = (tool_run){WEXITSTATUS(system(whole)), strdup(""), temporary_read(".err")};
+    } else {
+        r = run("%s", command);
+    }
+    ck_assert_msg(r.code == cases[_i].code, "%s: exit %d\n%s", command, r.code, r.err);
+    ck_assert_msg(strstr(r.err, cases[_i].message) != NULL, "%s:\n%s", command, r.err);
+    ck_assert_msg(cases[_i].code == 1 || r.out[0] == '\0' || strstr(command, "calibrate still") != NULL ||
+                      strstr(command, "compare lift") != NULL, "%s: %s", command, r.out);
+    run_free(&r);
+    /* a truth that cannot be written leaves the log, which was complete; nothing else may be left */
+    int kept = strstr(command, "--truth /dev/full") != NULL;
+    ck_assert_msg(temporary_count(&dir) == before + kept, "%s left a file", command);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* Damage that can be lived with: done, counted, told with its line, and in the JSON. */
+START_TEST(bad_rows_are_counted_and_told)
+{
+    temporary dir = tool_folder();
+    temporary_text(&dir, "some.csv", "t,accel_x,depth\n0,1,1\n0.01,what,1\n0.01,1,1\n0.005,1,1\n0.02,1\n0.03,1,1\n0.04,1,1\n0.05,1,1\n0.06,1,1\n");
+    tool_run r = run("inspect some.csv");
+    ck_assert_int_eq(r.code, 0);
+    ck_assert_ptr_nonnull(strstr(r.err, "some.csv:4: time stands still; 3 of 9 rows dropped"));
+    ck_assert_ptr_nonnull(strstr(r.err, "some.csv:3: no usable number; 1 such cells"));
+    ck_assert_ptr_nonnull(strstr(r.err, "columns not known and ignored: depth"));
+    run_free(&r);
+    json_t *j = run_json(0, "inspect some.csv");
+    ck_assert_double_eq(json_at(j, "rows"), 6);
+    ck_assert_double_eq(json_at(j, "rows_dropped"), 3);
+    ck_assert_double_eq(json_at(j, "cells_missing"), 1);
+    const char *const codes[] = {"units-assumed", "unknown-column", "bad-rows", "time-repeat", "time-back", "bad-cells", "gap"};
+    const json_t *warnings = json_object_get(j, "warnings");
+    ck_assert_uint_eq(json_array_size(warnings), 7);
+    for (size_t i = 0; i < 7; i++) {
+        ck_assert_str_eq(json_string_value(json_object_get(json_array_get(warnings, i), "code")), codes[i]);
+    }
+    json_decref(j);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* The target that was there stays as it was when the work fails. */
+START_TEST(old_files_survive_failures)
+{
+    temporary dir = tool_folder();
+    temporary_text(&dir, "mostlybad.csv", "t,accel_x,accel_y,accel_z,gyro_x,gyro_y,gyro_z\n0,0,0,9.8,0,0,0\nx\ny\n");
+    temporary_text(&dir, "good.json", "{\"marlinspike\": \"calibration/1\"}");
+    temporary_text(&dir, "old.csv", "old");
+    run_wants(3, "replay mostlybad.csv -o old.csv");
+    run_wants(3, "correct mostlybad.csv --calibration good.json -o old.csv");
+    char *old = temporary_read("old.csv");
+    ck_assert_str_eq(old, "old");
+    free(old);
+    temporary_remove(&dir);
+}
+END_TEST
+
+MARL_SUITE_OF_CASES("bad_input", cases, each_case, bad_rows_are_counted_and_told, old_files_survive_failures)

@@ -1,3 +1,271 @@
+/* SPDX-License-Identifier: MIT
+ * The tool on the demo data and on good input, as a user drives it. */
 #include "check_main.h"
-START_TEST(a){}END_TEST
-MARL_SUITE("x", a)
+#include "run_tool.h"
+#include <math.h>
+#include <sys/resource.h>
+
+START_TEST(help_is_there_for_all)
+{
+    temporary dir = tool_folder();
+    const char *const commands[] = {"simulate", "inspect", "calibrate", "correct", "replay", "compare", "demo"};
+    tool_run all = run("--help");
+    ck_assert_int_eq(all.code, 0);
+    for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++) {
+        ck_assert_ptr_nonnull(strstr(all.out, commands[i]));
+        tool_run r = run("%s --help", commands[i]);
+        ck_assert_int_eq(r.code, 0);
+        ck_assert_ptr_nonnull(strstr(r.out, "Example: marlinspike "));
+        ck_assert_str_eq(r.err, "");
+        run_free(&r);
+    }
+    run_free(&all);
+    run_wants(0, "--version");
+    temporary_remove(&dir);
+}
+END_TEST
+
+START_TEST(simulate_makes_log_and_truth)
+{
+    temporary dir = tool_folder();
+    json_t *made = run_json(0, "simulate --scene lift --duration 5 --rate 200 --seed 3 -o a.csv --truth t.csv");
+    ck_assert_double_eq(json_at(made, "rows"), 1000);
+    json_decref(made);
+    json_t *log = run_json(0, "inspect a.csv");
+    ck_assert_double_eq_tol(json_at(log, "sensors.gyro.rate_hz"), 200, 1e-6);
+    ck_assert_double_eq_tol(json_at(log, "sensors.mag.rate_hz"), 25, 1e-6);
+    ck_assert_str_eq(json_string_value(json_object_get(log, "device")), "pod-07");
+    json_decref(log);
+    run_wants(0, "simulate --scene lift --duration 5 --rate 200 --seed 3 -o b.csv --quiet");
+    ck_assert_int_eq(system("cmp -s a.csv b.csv"), 0);
+    run_wants(0, "simulate --scene lift --duration 5 --rate 200 --seed 4 -o b.csv --quiet");
+    ck_assert_int_ne(system("cmp -s a.csv b.csv"), 0);
+    char *truth = temporary_read("t.csv");
+    ck_assert_int_eq(strncmp(truth, "t[s],q_w,q_x,q_y,q_z\n0.000000000,", 33), 0);
+    free(truth);
+    temporary_remove(&dir);
+}
+END_TEST
+
+START_TEST(inspect_tells_what_is_there)
+{
+    temporary dir = tool_folder();
+    json_t *r = run_json(0, "inspect lift.csv");
+    ck_assert_double_eq(json_at(r, "rows"), 12000);
+    ck_assert_double_eq(json_at(r, "rows_dropped"), 0);
+    ck_assert_double_eq_tol(json_at(r, "duration_s"), 119.99, 1e-6);
+    ck_assert_double_eq_tol(json_at(r, "sensors.accel.rate_hz"), 100, 1e-6);
+    ck_assert_double_eq(json_at(r, "sensors.accel.gaps"), 0);
+    ck_assert_double_eq_tol(json_at(r, "sensors.accel.mean.2"), 9.85, 0.1);
+    ck_assert_double_gt(json_at(r, "sensors.gyro.deviation.0"), 0.01);
+    ck_assert_uint_eq(json_array_size(json_object_get(r, "still_spans")), 2);
+    ck_assert_double_eq_tol(json_at(r, "still_spans.0.1"), 10, 1.01);
+    ck_assert_uint_eq(json_array_size(json_object_get(r, "warnings")), 0);
+    json_decref(r);
+    tool_run table = run("inspect lift.csv");
+    ck_assert(table.code == 0 && strstr(table.out, "100.00") && strstr(table.out, "still: ") && table.err[0] == '\0');
+    run_free(&table);
+    table = run("inspect lift.csv --quiet");
+    ck_assert(table.code == 0 && table.out[0] == '\0');
+    run_free(&table);
+    temporary_remove(&dir);
+}
+END_TEST
+
+START_TEST(calibrate_merges_and_keeps_the_rest)
+{
+    temporary dir = tool_folder();
+    json_t *r = run_json(0, "calibrate still still.csv --into c.json");
+    ck_assert_double_eq(json_at(r, "accepted"), 1);
+    ck_assert_uint_eq(json_array_size(json_object_get(r, "next")), 0);
+    double bias = json_at(r, "gyro.bias.0"), sigma = json_at(r, "gyro.bias_sigma.0");
+    ck_assert(fabs(bias) > 1e-3 && fabs(bias) < 0.03 && sigma > 1e-6 && sigma < 1e-4);
+    ck_assert_double_eq_tol(json_at(r, "gyro.fit.temperature_degC"), 24, 1e-6);
+    json_decref(r);
+    temporary_text(&dir, "c.json", "{\"marlinspike\": \"calibration/1\", \"device\": \"pod-07\", \"mag\": {\"bias\": [1,2,3], \"field\": 48}}");
+    run_wants(0, "calibrate still still.csv --into c.json");
+    json_t *file = json_load_file("c.json", 0, NULL);
+    ck_assert_double_eq(json_at(file, "mag.bias.1"), 2);
+    ck_assert_double_eq_tol(json_at(file, "gyro.bias.0"), bias, 1e-9 + 1e-8 * fabs(bias));
+    ck_assert_str_eq(json_string_value(json_object_get(file, "device")), "pod-07");
+    json_decref(file);
+    tool_run only = run("calibrate still still.csv"); /* shown, not kept */
+    ck_assert(only.code == 0 && strstr(only.out, "not kept") != NULL);
+    run_free(&only);
+    temporary_remove(&dir);
+}
+END_TEST
+
+START_TEST(a_board_that_moved_is_refused)
+{
+    temporary dir = tool_folder();
+    temporary_text(&dir, "c.json", "{\"marlinspike\": \"calibration/1\"}\n");
+    json_t *r = run_json(4, "calibrate still lift.csv --into c.json");
+    ck_assert_double_eq(json_at(r, "accepted"), 0);
+    ck_assert_ptr_nonnull(json_object_get(json_object_get(r, "calibration"), "gyro"));
+    ck_assert_uint_eq(json_array_size(json_object_get(r, "next")), 1);
+    json_decref(r);
+    tool_run told = run("calibrate still lift.csv -o new.json");
+    ck_assert(told.code == 4 && strstr(told.err, "the board moved for") && strstr(told.err, "next: lay the pod down"));
+    ck_assert_int_ne(access("new.json", F_OK), 0);
+    run_free(&told);
+    char *old = temporary_read("c.json");
+    ck_assert_str_eq(old, "{\"marlinspike\": \"calibration/1\"}\n");
+    free(old);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* Correcting a log and replaying it is the same as replaying with the calibration, to the bit. */
+START_TEST(corrected_log_gives_the_same_attitudes)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "calibrate still still.csv --into c.json");
+    run_wants(0, "correct lift.csv --calibration c.json -o k.csv");
+    json_t *a = run_json(0, "replay lift.csv --calibration c.json -o a.csv"), *b = run_json(0, "replay k.csv -o b.csv");
+    ck_assert_str_eq(json_string_value(json_object_get(a, "digest")), json_string_value(json_object_get(b, "digest")));
+    ck_assert_double_eq(json_at(a, "attitudes"), 12000);
+    ck_assert_str_eq(json_string_value(json_object_get(a, "heading")), "magnetic");
+    json_decref(a);
+    json_decref(b);
+    ck_assert_int_eq(system("cmp -s a.csv b.csv"), 0);
+    tool_run digest = run("replay k.csv --digest");
+    ck_assert_ptr_nonnull(strstr(digest.out, "digest: "));
+    run_free(&digest);
+    /* the attitudes are themselves a reference: no error against themselves but the writing to 9 digits */
+    json_t *self = run_json(0, "compare k.csv --reference a.csv --tuning complementary");
+    ck_assert_double_lt(json_at(self, "runs.0.error_deg.max"), 1e-4);
+    json_decref(self);
+    temporary_remove(&dir);
+}
+END_TEST
+
+START_TEST(compare_splits_and_measures)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "calibrate still still.csv --into c.json");
+    json_t *r = run_json(0, "compare lift.csv --reference lift.reference.csv --calibration c.json --figure e.png");
+    const char *const names[] = {"gyro", "vectors", "complementary"};
+    ck_assert_uint_eq(json_array_size(json_object_get(r, "runs")), 3);
+    for (size_t i = 0; i < 3; i++) {
+        const json_t *run_made = json_array_get(json_object_get(r, "runs"), i);
+        ck_assert_str_eq(json_string_value(json_object_get(run_made, "filter")), names[i]);
+        ck_assert_str_eq(json_string_value(json_object_get(run_made, "status")), "ok");
+        ck_assert_double_eq(json_at(run_made, "updates"), 12000);
+        ck_assert_double_le(json_at(run_made, "tilt_deg.rms"), json_at(run_made, "error_deg.rms"));
+        ck_assert_double_le(json_at(run_made, "tilt_deg.p95"), json_at(run_made, "tilt_deg.max"));
+        ck_assert_double_le(json_at(run_made, "tilt_deg.mean"), json_at(run_made, "tilt_deg.rms"));
+    }
+    ck_assert_double_gt(json_at(r, "runs.1.tilt_deg.rms"), 3 * json_at(r, "runs.2.tilt_deg.rms"));
+    ck_assert_double_gt(json_at(r, "runs.0.tilt_deg.rms"), 3 * json_at(r, "runs.2.tilt_deg.rms"));
+    ck_assert_double_lt(json_at(r, "runs.2.jitter_deg"), 0.1 * json_at(r, "runs.1.jitter_deg"));
+    json_decref(r);
+    char *png = temporary_read("e.png");
+    ck_assert_int_eq(strncmp(png + 1, "PNG", 3), 0);
+    free(png);
+    tool_run table = run("compare lift.csv --reference lift.reference.csv --calibration c.json");
+    ck_assert_ptr_nonnull(strstr(table.out, "complementary knows the tilt best: within "));
+    run_free(&table);
+    temporary_remove(&dir);
+}
+END_TEST
+
+START_TEST(figures_in_all_three_forms)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "compare lift.csv --reference lift.reference.csv --figure e.svg --quiet");
+    char *svg = temporary_read("e.svg");
+    ck_assert(strstr(svg, "<svg") && strstr(svg, "tilt error, deg") && strstr(svg, "complementary"));
+    free(svg);
+    run_wants(0, "compare lift.csv --reference lift.reference.csv --figure e.gp --quiet");
+    ck_assert_int_eq(system("grep -q 'set ylabel .heading error, deg.' e.gp"), 0);
+    ck_assert_int_eq(system("gnuplot e.gp > from_script.png"), 0);
+    run_wants(2, "compare lift.csv --reference lift.reference.csv --figure e.pdf");
+    tool_run none = run("compare lift.csv --reference lift.reference.csv --figure nowhere/e.png");
+    ck_assert_int_eq(none.code, 5);
+    run_free(&none);
+    char *path = getenv("PATH");
+    char saved[4000];
+    snprintf(saved, sizeof saved, "%s", path);
+    setenv("PATH", "/nonexistent", 1);
+    tool_run missing = run("compare lift.csv --reference lift.reference.csv --figure f.png");
+    setenv("PATH", saved, 1);
+    ck_assert_int_eq(missing.code, 5);
+    ck_assert_ptr_nonnull(strstr(missing.err, "gnuplot is missing"));
+    ck_assert_int_eq(system("ls | grep -q 'f.png'") == 0, 0);
+    run_free(&missing);
+    temporary_remove(&dir);
+}
+END_TEST
+
+START_TEST(worlds_and_relative_headings_are_said)
+{
+    temporary dir = tool_folder();
+    temporary_text(&dir, "t.json", "{\"marlinspike\": \"tuning/1\", \"filter\": \"complementary\", \"world\": \"ned\", \"parameters\": {\"use_mag\": false}}");
+    tool_run r = run("replay lift.csv --tuning t.json -o a.csv");
+    ck_assert(r.code == 0 && strstr(r.out, "in ned, heading relative to the start"));
+    run_free(&r);
+    char *text = temporary_read("a.csv");
+    ck_assert_int_eq(strncmp(text, "# marlinspike log/1 corrected=no world=ned heading=relative\n", 60), 0);
+    free(text);
+    temporary_text(&dir, "n.json", "{\"marlinspike\": \"tuning/1\", \"filter\": \"complementary\", \"world\": \"ned\"}");
+    run_wants(0, "replay lift.csv --tuning n.json -o n.csv");
+    json_t *same = run_json(0, "compare lift.csv --reference n.csv --tuning complementary");
+    ck_assert_double_lt(json_at(same, "runs.0.error_deg.max"), 1e-3); /* ned is told in enu */
+    json_decref(same);
+    json_t *wrong = run_json(0, "compare lift.csv --reference n.csv --reference-world enu --tuning complementary");
+    ck_assert_double_gt(json_at(wrong, "runs.0.error_deg.rms"), 90);
+    json_decref(wrong);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* Largest resident size of all children so far, KiB. */
+static long peak_kib(void)
+{
+    struct rusage usage;
+    ck_assert_int_eq(getrusage(RUSAGE_CHILDREN, &usage), 0);
+    return usage.ru_maxrss;
+}
+
+START_TEST(memory_stays_flat_from_file_to_file)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "simulate --scene lift --duration 60 -o short.csv --quiet");
+    run_wants(0, "simulate --scene lift --duration 600 -o long.csv --quiet");
+    run_wants(0, "replay short.csv -o a.csv --quiet");
+    long before = peak_kib();
+    run_wants(0, "replay long.csv -o a.csv --quiet");
+    long after = peak_kib();
+    ck_assert_msg((double)after < 1.2 * (double)before, "%ld and %ld KiB", before, after);
+    temporary_remove(&dir);
+}
+END_TEST
+
+START_TEST(demo_does_the_whole_job)
+{
+    temporary dir = tool_folder();
+    tool_run r = run("demo made");
+    ck_assert_msg(r.code == 0, "%s", r.err);
+    const char *const said[] = {"$ marlinspike inspect made/still.csv", "$ marlinspike calibrate still made/still.csv --into made/pod-07.json",
+                                "$ marlinspike replay made/lift.csv", "$ marlinspike compare made/lift.csv", "knows the tilt best",
+                                "All files of this demo are in made"};
+    const char *at = r.out;
+    for (size_t i = 0; i < sizeof said / sizeof said[0]; i++) { /* in this order */
+        at = strstr(at, said[i]);
+        ck_assert_msg(at != NULL, "%s", said[i]);
+    }
+    run_free(&r);
+    const char *const files[] = {"made/pod-07.json", "made/lift.corrected.csv", "made/lift.attitude.csv", "made/lift.error.png"};
+    for (size_t i = 0; i < 4; i++) {
+        ck_assert_int_eq(access(files[i], R_OK), 0);
+    }
+    ck_assert_int_eq(system("rm -r made"), 0);
+    temporary_remove(&dir);
+}
+END_TEST
+
+MARL_SUITE("tool", help_is_there_for_all, simulate_makes_log_and_truth, inspect_tells_what_is_there,
+           calibrate_merges_and_keeps_the_rest, a_board_that_moved_is_refused, corrected_log_gives_the_same_attitudes,
+           compare_splits_and_measures, figures_in_all_three_forms, worlds_and_relative_headings_are_said,
+           memory_stays_flat_from_file_to_file, demo_does_the_whole_job)

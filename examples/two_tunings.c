@@ -1,0 +1,56 @@
+/* SPDX-License-Identifier: MIT
+ * Lays two tunings side by side on one's own log: two_tunings LOG REFERENCE. */
+#include "marlinspike/lab.h"
+#include <stdio.h>
+#include <stdlib.h>
+
+/* Replays the whole log with one tilt time and prints its error. */
+static marl_status try_tuning(const marl_log *log, const marl_series *reference, float tilt_time, marl_error *error)
+{
+    marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
+    marl_replay replay;
+    marl_comparison comparison;
+    tuning.value[MARL_PARAMETER_TILT_TIME] = tilt_time;
+    marl_status status = marl_replay_init(&replay, &tuning, NULL, NULL, &log->info, log->path, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    marl_series estimate = {0, malloc(log->n * sizeof *estimate.at)};
+    if (estimate.at == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    for (size_t i = 0; i < log->n; i++) {
+        estimate.at[estimate.n].t_ns = log->row[i].sample.t_ns;
+        estimate.n += (size_t)marl_replay_step(&replay, &log->row[i].sample, &estimate.at[estimate.n].q);
+    }
+    status = marl_compare(&estimate, reference, NULL, &comparison, error);
+    if (status == MARL_OK) {
+        printf("tilt_time %4.1f s: tilt error %.2f deg rms, heading error %.2f deg rms\n", (double)tilt_time,
+               comparison.tilt.rms, comparison.heading.rms);
+        marl_comparison_free(&comparison);
+    }
+    marl_series_free(&estimate);
+    return status;
+}
+
+int main(int argc, char **argv)
+{
+    marl_error error = {0};
+    marl_log log = {0}, rig = {0};
+    marl_series reference = {0, NULL};
+    if (argc != 3) {
+        fprintf(stderr, "usage: two_tunings LOG REFERENCE\n");
+        return 2;
+    }
+    if (marl_log_load(&log, argv[1], NULL, &error) != MARL_OK ||
+        marl_log_load(&rig, argv[2], NULL, &error) != MARL_OK ||
+        marl_series_from_log(&reference, &rig, &error) != MARL_OK ||
+        try_tuning(&log, &reference, 2.0f, &error) != MARL_OK ||
+        try_tuning(&log, &reference, 8.0f, &error) != MARL_OK) {
+        fprintf(stderr, "%s\n", error.text);
+    }
+    marl_series_free(&reference);
+    marl_log_free(&rig);
+    marl_log_free(&log);
+    return error.status != MARL_OK;
+}
