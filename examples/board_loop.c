@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * The loop of a board: read the sensors, update the estimator, use the attitude. Needs the device library alone.
- * board_read stands for the board: here a hook block that turns at 6 degrees a second. */
+ * The loop of a board: read the sensors, update the estimator, use the attitude. Needs the device library
+ * alone. board_read stands for the board: here a hook block that turns at 6 degrees a second. */
 #include "marlinspike/device.h"
 #include <math.h>
 #include <stdio.h>

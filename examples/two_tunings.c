@@ -5,7 +5,8 @@
 #include <stdlib.h>
 
 /* Replays the whole log with one tilt time and prints its error. */
-static marl_status try_tuning(const marl_log *log, const marl_series *reference, float tilt_time, marl_error *error)
+static marl_status try_tuning(const marl_log *log, const marl_series *reference, float tilt_time,
+                              marl_error *error)
 {
     marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
     marl_replay replay;

@@ -12,7 +12,8 @@
 
 #define MEMORY_LOG_ALL (MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG | MARL_COLUMNS_TEMP)
 
-static inline marl_log memory_log_simulated(marl_scene_kind scene, const marl_sheet *sheet, double rate, double seconds, uint64_t seed)
+static inline marl_log memory_log_simulated(marl_scene_kind scene, const marl_sheet *sheet, double rate,
+                                            double seconds, uint64_t seed)
 {
     marl_log log = {.n = (size_t)(seconds * rate)};
     marl_simulator simulator;

@@ -45,8 +45,8 @@ marl_fit marl_fit_none(void);
 /* MARL_ERR_INPUT names file, line and key. */
 MARL_CHECKED marl_status marl_calibration_read(marl_calibration_record *record, const char *path,
                                                marl_error *error);
-MARL_CHECKED marl_status marl_calibration_write(const marl_calibration_record *record,
-                                                const char *path, marl_error *error);
+MARL_CHECKED marl_status marl_calibration_write(const marl_calibration_record *record, const char *path,
+                                                marl_error *error);
 /* The JSON text, to be freed by the caller; NULL without memory. */
 char *marl_calibration_text(const marl_calibration_record *record);
 
@@ -54,9 +54,8 @@ char *marl_calibration_text(const marl_calibration_record *record);
 marl_calibration marl_calibration_for_device(const marl_calibration_record *record);
 
 /* MARL_ERR_INPUT when the two names are both said and differ. */
-MARL_CHECKED marl_status marl_device_match(const char *device_a, const char *path_a,
-                                           const char *device_b, const char *path_b,
-                                           marl_error *error);
+MARL_CHECKED marl_status marl_device_match(const char *device_a, const char *path_a, const char *device_b,
+                                           const char *path_b, marl_error *error);
 
 #ifdef __cplusplus
 }

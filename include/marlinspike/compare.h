@@ -26,8 +26,7 @@ typedef struct marl_series {
 
 /* The attitudes of a log that holds q or roll, pitch, yaw columns, told in enu.
  * MARL_ERR_EVIDENCE when it has none. */
-MARL_CHECKED marl_status marl_series_from_log(marl_series *series, const marl_log *log,
-                                              marl_error *error);
+MARL_CHECKED marl_status marl_series_from_log(marl_series *series, const marl_log *log, marl_error *error);
 void marl_series_free(marl_series *series);
 
 /* Spherical linear interpolation; u from 0 (a) to 1 (b), along the shorter way. */
@@ -46,13 +45,13 @@ typedef struct marl_measure {
 
 /* NaN = null: the recording cannot tell. */
 typedef struct marl_comparison {
-    size_t n;            /* attitudes that the reference covers */
-    int64_t *t_ns;       /* n */
+    size_t n;                 /* attitudes that the reference covers */
+    int64_t *t_ns;            /* n */
     marl_error_angles *error; /* n */
     marl_measure total, tilt, heading;
-    double settle_s;     /* from the first sample until total stays under 2 degrees for 5 s */
-    double jitter_deg;   /* at rest, rms rotation against the attitude's own 1 s moving mean */
-    double lag_ms;       /* shift within +-1 s of least rms error; positive = the estimate is late */
+    double settle_s;        /* from the first sample until total stays under 2 degrees for 5 s */
+    double jitter_deg;      /* at rest, rms rotation against the attitude's own 1 s moving mean */
+    double lag_ms;          /* shift within +-1 s of least rms error; positive = the estimate is late */
     double drift_deg_per_h; /* slope of the heading error */
 } marl_comparison;
 

@@ -22,15 +22,16 @@ typedef struct marl_bias_curve {
 } marl_bias_curve;
 
 typedef struct marl_correction {
-    int present;     /* 0: readings of this sensor pass unchanged */
+    int present; /* 0: readings of this sensor pass unchanged */
     marl_mat3 matrix;
-    marl_vec3 bias;  /* in the sensor's unit, at T0 when there is a curve */
+    marl_vec3 bias; /* in the sensor's unit, at T0 when there is a curve */
     int has_curve;
     marl_bias_curve curve;
 } marl_correction;
 
 typedef struct marl_calibration {
     marl_correction accel, gyro, mag;
+    int has_mount;   /* 0: the sensors' frame is the body's */
     marl_quat mount; /* turns sensor vectors into body vectors: v_body = q v_sensor q* */
 } marl_calibration;
 

@@ -35,21 +35,21 @@ typedef struct marl_estimator_counts {
 typedef struct marl_estimator {
     marl_tuning tuning;
     marl_estimator_counts counts;
-    marl_quat q;           /* body to enu, whatever world the tuning asks for */
-    marl_vec3 bias;        /* estimated gyroscope bias, rad/s */
-    marl_vec3 rate;        /* last good angular rate, rad/s */
-    marl_vec3 accel, mag;  /* last good readings */
-    float accel_age;       /* time since the last correction by each sensor, s */
+    marl_quat q;          /* body to enu, whatever world the tuning asks for */
+    marl_vec3 bias;       /* estimated gyroscope bias, rad/s */
+    marl_vec3 rate;       /* last good angular rate, rad/s */
+    marl_vec3 accel, mag; /* last good readings */
+    float accel_age;      /* time since the last correction by each sensor, s */
     float mag_age;
-    int64_t t_ns;          /* of the last accepted sample */
-    int64_t refused_ns;    /* of the last sample refused for its time */
-    int64_t wait_from_ns;  /* when the wait for a magnetometer began */
+    int64_t t_ns;           /* of the last accepted sample */
+    int64_t refused_ns;     /* of the last sample refused for its time */
+    int64_t wait_from_ns;   /* when the wait for a magnetometer began */
     uint8_t refused_in_row; /* samples refused for their time that agree with each other */
-    uint8_t seen;          /* MARL_FRESH_...: which of rate, accel and mag are known */
-    uint8_t timed;         /* t_ns is set */
-    uint8_t waiting;       /* wait_from_ns is set */
-    uint8_t started;       /* q is an attitude */
-    uint8_t heading_known; /* q's heading is magnetic, not relative */
+    uint8_t seen;           /* MARL_FRESH_...: which of rate, accel and mag are known */
+    uint8_t timed;          /* t_ns is set */
+    uint8_t waiting;        /* wait_from_ns is set */
+    uint8_t started;        /* q is an attitude */
+    uint8_t heading_known;  /* q's heading is magnetic, not relative */
 } marl_estimator;
 
 /* MARL_ERR_ARGUMENT when the tuning does not pass marl_tuning_check; *estimator is then unusable. */
@@ -60,12 +60,10 @@ MARL_CHECKED marl_status marl_estimator_init(marl_estimator *estimator, const ma
  *   MARL_ERR_NOT_FINITE, MARL_ERR_IMPLAUSIBLE, MARL_ERR_DEGENERATE
  *                        a reading was left out, the rest used,
  *   MARL_ERR_TIME        the sample was left out whole,
- *   MARL_ERR_GAP         more than the tuning's gap_limit has passed, or the clock was set back (ten samples in a
- *                        row from the past that agree with each other): started anew,
- *   MARL_ERR_NOT_READY   not started yet.
+ *   MARL_ERR_GAP         more than the tuning's gap_limit has passed, or the clock was set back (ten samples
+ * in a row from the past that agree with each other): started anew, MARL_ERR_NOT_READY   not started yet.
  * What was left out is counted in `counts`. Calling on after any of these is right. */
-MARL_CHECKED marl_status marl_estimator_update(marl_estimator *estimator,
-                                               const marl_sample *sample);
+MARL_CHECKED marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *sample);
 
 /* The attitude after the last update: unit, canonical, in the tuning's world.
  * MARL_ERR_NOT_READY before the start; *q is then the identity. */

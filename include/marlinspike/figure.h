@@ -36,8 +36,7 @@ typedef struct marl_figure {
 /* By the ending of the path: .png or .svg is drawn by gnuplot, .gp is gnuplot's own input with the data in
  * it. MARL_ERR_USE for another ending; MARL_ERR_SYSTEM when gnuplot is missing or the file cannot be
  * written. The file is complete or absent. */
-MARL_CHECKED marl_status marl_figure_draw(const marl_figure *figure, const char *path,
-                                          marl_error *error);
+MARL_CHECKED marl_status marl_figure_draw(const marl_figure *figure, const char *path, marl_error *error);
 /* MARL_OK when the ending of the path is one of these: to be asked before long work. */
 MARL_CHECKED marl_status marl_figure_check_path(const char *path, marl_error *error);
 

@@ -26,17 +26,16 @@ int marl_spans_hold(const marl_spans *spans, int64_t t_ns, size_t *at);
 
 /* Rest, found by the device's stillness detector with its default limits; at least 1 s each.
  * MARL_ERR_SYSTEM without memory. */
-MARL_CHECKED marl_status marl_inspect_still(const marl_log *log, marl_spans *spans,
-                                            marl_error *error);
+MARL_CHECKED marl_status marl_inspect_still(const marl_log *log, marl_spans *spans, marl_error *error);
 
 typedef struct marl_sensor_summary {
-    unsigned axes;          /* bit 0 x, 1 y, 2 z: which are in the log; 0 = sensor absent */
-    size_t readings;        /* rows where it is fresh */
-    double rate_hz;         /* 1 / median step between fresh rows; NaN under two readings */
-    double jitter_ms;       /* rms deviation of the steps from their median, gaps left out */
-    size_t gaps;            /* steps over 1.5 medians */
-    double longest_gap_s;   /* 0 without gaps */
-    int64_t longest_gap_ns; /* when it began */
+    unsigned axes;                /* bit 0 x, 1 y, 2 z: which are in the log; 0 = sensor absent */
+    size_t readings;              /* rows where it is fresh */
+    double rate_hz;               /* 1 / median step between fresh rows; NaN under two readings */
+    double jitter_ms;             /* rms deviation of the steps from their median, gaps left out */
+    size_t gaps;                  /* steps over 1.5 medians */
+    double longest_gap_s;         /* 0 without gaps */
+    int64_t longest_gap_ns;       /* when it began */
     double mean[3], deviation[3]; /* SI, over the whole recording */
 } marl_sensor_summary;
 
@@ -46,27 +45,25 @@ typedef struct marl_inspection {
     marl_spans still;
 } marl_inspection;
 
-MARL_CHECKED marl_status marl_inspect(const marl_log *log, marl_inspection *inspection,
-                                      marl_error *error);
+MARL_CHECKED marl_status marl_inspect(const marl_log *log, marl_inspection *inspection, marl_error *error);
 void marl_inspection_free(marl_inspection *inspection);
 
 /* A gyroscope bias from a recording at rest. */
 typedef struct marl_rest {
-    marl_fit fit;         /* bias, its standard error, points, residual_rms, temperature */
-    double still_s;       /* rest that was used, s */
-    double deviation[3];  /* of the readings at rest, rad/s */
+    marl_fit fit;        /* bias, its standard error, points, residual_rms, temperature */
+    double still_s;      /* rest that was used, s */
+    double deviation[3]; /* of the readings at rest, rad/s */
     int accepted;
-    char next[300];       /* what to record next when not accepted */
-    marl_span moved;      /* first motion; from == to when there was none */
-    double moved_s;       /* motion in all, s */
+    char next[300];  /* what to record next when not accepted */
+    marl_span moved; /* first motion; from == to when there was none */
+    double moved_s;  /* motion in all, s */
 } marl_rest;
 
 /* Mean rate over the rest of a recording. The standard error is the larger of white noise alone and the
  * scatter of block means (5 blocks or more, of 5 s where the recording allows), so that noise which is
  * not white is not told as sure. Not accepted, with *rest filled, when the board moved in more than
  * 5 % of the recording, rest is shorter than 5 s, or an axis never changes; that is MARL_ERR_EVIDENCE. */
-MARL_CHECKED marl_status marl_calibrate_rest(const marl_log *log, marl_rest *rest,
-                                             marl_error *error);
+MARL_CHECKED marl_status marl_calibrate_rest(const marl_log *log, marl_rest *rest, marl_error *error);
 
 #ifdef __cplusplus
 }

@@ -51,25 +51,25 @@ const char *marl_column_name(marl_column column);
 
 /* What the metadata line says of a log. */
 typedef struct marl_log_info {
-    char device[64];   /* "" = not said */
-    int corrected;     /* 1 = a calibration has been applied */
-    marl_world world;  /* of an attitude in the log; enu when not said */
+    char device[64];      /* "" = not said */
+    int corrected;        /* 1 = a calibration has been applied */
+    marl_world world;     /* of an attitude in the log; enu when not said */
     int relative_heading; /* 1 = the heading of an attitude in the log is not magnetic */
-    unsigned columns;  /* set of the columns present, without unknown ones */
+    unsigned columns;     /* set of the columns present, without unknown ones */
 } marl_log_info;
 
 /* What was found wrong while reading; lines count from 1, 0 = none. */
 typedef struct marl_log_report {
-    unsigned long rows;         /* usable */
-    unsigned long rows_dropped; /* all reasons */
+    unsigned long rows;                     /* usable */
+    unsigned long rows_dropped;             /* all reasons */
     unsigned long time_repeated, time_back; /* of the dropped */
     unsigned long cells_missing; /* not a number, NaN, infinite, or one axis empty beside filled ones */
-    unsigned long clock_wraps;  /* of a 32-bit microsecond clock; unwrapped */
+    unsigned long clock_wraps;   /* of a 32-bit microsecond clock; unwrapped */
     long first_dropped_line, first_missing_line;
     char first_dropped_why[80];
-    int truncated;              /* the last line was cut off (counted in rows_dropped) */
-    char assumed_units[160];    /* columns without unit, taken as SI; "" = none */
-    char unknown_columns[160];  /* ignored; "" = none */
+    int truncated;             /* the last line was cut off (counted in rows_dropped) */
+    char assumed_units[160];   /* columns without unit, taken as SI; "" = none */
+    char unknown_columns[160]; /* ignored; "" = none */
 } marl_log_report;
 
 typedef struct marl_log_row {
@@ -106,13 +106,13 @@ typedef struct marl_log {
     marl_log_row *row;
 } marl_log;
 
-MARL_CHECKED marl_status marl_log_load(marl_log *log, const char *path,
-                                       const marl_log_options *options, marl_error *error);
+MARL_CHECKED marl_status marl_log_load(marl_log *log, const char *path, const marl_log_options *options,
+                                       marl_error *error);
 void marl_log_free(marl_log *log); /* NULL and a zeroed log are allowed */
 
 /* MARL_ERR_EVIDENCE, naming the columns that are missing, unless the set `needed` is there. */
-MARL_CHECKED marl_status marl_log_require(const marl_log_info *info, const char *path,
-                                          unsigned needed, marl_error *error);
+MARL_CHECKED marl_status marl_log_require(const marl_log_info *info, const char *path, unsigned needed,
+                                          marl_error *error);
 
 typedef struct marl_log_writer marl_log_writer;
 

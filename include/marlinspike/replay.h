@@ -24,9 +24,8 @@ typedef struct marl_replay {
  * without magnetometer turns use_mag off in the replay; the heading is then relative.
  * `record` may be NULL. */
 MARL_CHECKED marl_status marl_replay_init(marl_replay *replay, const marl_tuning *tuning,
-                                          const marl_calibration_record *record,
-                                          const char *record_path, const marl_log_info *info,
-                                          const char *log_path, marl_error *error);
+                                          const marl_calibration_record *record, const char *record_path,
+                                          const marl_log_info *info, const char *log_path, marl_error *error);
 
 /* Takes one row. Returns 1 and the attitude, or 0 when there is none: before the start, or when the
  * sample's time was refused. */

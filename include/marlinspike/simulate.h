@@ -61,16 +61,15 @@ typedef struct marl_sensor_model {
     marl_random random;
 } marl_sensor_model;
 
-marl_sensor_model marl_sensor_model_make(const marl_sensor_sheet *sheet, double rate_hz,
-                                         marl_random random);
+marl_sensor_model marl_sensor_model_make(const marl_sensor_sheet *sheet, double rate_hz, marl_random random);
 marl_vec3 marl_sensor_model_read(marl_sensor_model *model, const double truth[3]);
 
 typedef struct marl_simulator {
     marl_scene scene;
     marl_sensor_model accel, gyro, mag;
-    double rate_hz;       /* rows */
-    double mag_step;      /* magnetometer readings per row, at most 1 */
-    uint64_t tick;        /* next row */
+    double rate_hz;  /* rows */
+    double mag_step; /* magnetometer readings per row, at most 1 */
+    uint64_t tick;   /* next row */
     double mag_phase;
 } marl_simulator;
 

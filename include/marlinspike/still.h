@@ -31,11 +31,11 @@ typedef enum marl_still_verdict {
 
 typedef struct marl_still {
     marl_still_limits limits;
-    marl_stats accel, gyro, mag;      /* of the open window */
-    marl_vec3 last_accel, last_mag;   /* means of the window before */
+    marl_stats accel, gyro, mag;    /* of the open window */
+    marl_vec3 last_accel, last_mag; /* means of the window before */
     int have_last_accel, have_last_mag;
-    int open;                         /* a window has begun */
-    int still;                        /* the last two complete windows were quiet */
+    int open;  /* a window has begun */
+    int still; /* the last two complete windows were quiet */
     int quiet_before;
     int64_t window_start_ns;
 } marl_still;

@@ -55,8 +55,7 @@ MARL_CHECKED marl_status marl_filter_from_name(const char *name, marl_filter *fi
 /* The row of the table; NULL for a number that is no parameter. */
 const marl_parameter *marl_parameter_row(marl_parameter_id id);
 /* MARL_ERR_ARGUMENT when no parameter of that filter has this name. */
-MARL_CHECKED marl_status marl_parameter_find(marl_filter filter, const char *name,
-                                             marl_parameter_id *id);
+MARL_CHECKED marl_status marl_parameter_find(marl_filter filter, const char *name, marl_parameter_id *id);
 
 /* Defaults, world enu. */
 marl_tuning marl_tuning_default(marl_filter filter);

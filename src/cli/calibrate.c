@@ -34,8 +34,8 @@ static marl_status begin_record(const options *o, const marl_log *log, marl_cali
             return status;
         }
     }
-    marl_status status = marl_device_match(log->info.device, log->path, record->device,
-                                           o->into != NULL ? o->into : "", error);
+    marl_status status =
+        marl_device_match(log->info.device, log->path, record->device, o->into != NULL ? o->into : "", error);
     if (status == MARL_OK && record->device[0] == '\0') {
         snprintf(record->device, sizeof record->device, "%s", log->info.device);
     }
@@ -68,7 +68,7 @@ static void print_rest(const marl_rest *rest, const char *path)
     }
     printf("\n\n%-8s %12s %14s %14s\n", "", "bias deg/s", "std error", "noise deg/s");
     for (int k = 0; k < 3; k++) {
-        printf("gyro_%c   %+12.5f %14.5f %14.5f\n", "xyz"[k], rest->fit.bias[k] / DEGREE,
+        printf("gyro_%c   %+12.5f %14.5f %14.5f\n", "xyz"[k], rest -> fit.bias[k] / DEGREE,
                rest->fit.bias_sigma[k] / DEGREE, rest->deviation[k] / DEGREE);
     }
     printf("\n");
@@ -151,16 +151,17 @@ int cli_calibrate(int argc, const char **argv)
     options o = {0};
     cli c;
     const struct poptOption table[] = {
-        {"into", '\0', POPT_ARG_STRING, &o.into, 0, "put the result into this calibration, keep its other sensors",
-         "CAL"},
+        {"into", '\0', POPT_ARG_STRING, &o.into, 0,
+         "put the result into this calibration, keep its other sensors", "CAL"},
         {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "write here (default: the file of --into)", "CAL"},
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };
-    const cli_usage usage = {"still LOG", 2, 2,
-                             "still: the gyroscope's bias and its standard error, from a recording in which nobody touches\n"
-                             "the board: 60 s are good. When the board moved, nothing is written and the exit code is 4.",
-                             "calibrate still data/demo/still.csv --into pod-07.json"};
+    const cli_usage usage = {
+        "still LOG", 2, 2,
+        "still: the gyroscope's bias and its standard error, from a recording in which nobody touches\n"
+        "the board: 60 s are good. When the board moved, nothing is written and the exit code is 4.",
+        "calibrate still data/demo/still.csv --into pod-07.json"};
     int code = cli_open(&c, argc, argv, table, &usage);
     if (code == CLI_GO && strcmp(c.file[0], "still") != 0) {
         cli_say("calibrate: unknown recording '%s'; known: still", c.file[0]);

@@ -32,7 +32,14 @@ int cli_replay(int argc, const char **argv);
 int cli_compare(int argc, const char **argv);
 int cli_demo(int argc, const char **argv);
 
-enum { CLI_DONE = 0, CLI_DOES_NOT_HOLD = 1, CLI_WRONG_USE = 2, CLI_INPUT = 3, CLI_EVIDENCE = 4, CLI_MACHINE = 5 };
+enum {
+    CLI_DONE = 0,
+    CLI_DOES_NOT_HOLD = 1,
+    CLI_WRONG_USE = 2,
+    CLI_INPUT = 3,
+    CLI_EVIDENCE = 4,
+    CLI_MACHINE = 5
+};
 
 /* cli_open returns this when the command shall run; anything else is the exit code. */
 #define CLI_GO (-1)
@@ -61,10 +68,10 @@ typedef struct cli_reading {
     marl_log_options options;
 } cli_reading;
 
-#define CLI_READING_OPTIONS(reading)                                                                   \
-    {"decimal", '\0', POPT_ARG_STRING, &(reading).decimal, 0, "decimal sign of the log: . or ,", "C"}, \
-    {                                                                                                  \
-        "sheet", '\0', POPT_ARG_STRING, &(reading).sheet, 0, "sensor sheet, for a log in counts", "F"  \
+#define CLI_READING_OPTIONS(reading)                                                                         \
+    {"decimal", '\0', POPT_ARG_STRING, &(reading).decimal, 0, "decimal sign of the log: . or ,", "C"},       \
+    {                                                                                                        \
+        "sheet", '\0', POPT_ARG_STRING, &(reading).sheet, 0, "sensor sheet, for a log in counts", "F"        \
     }
 
 MARL_CHECKED marl_status cli_reading_prepare(cli_reading *reading, marl_error *error);

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike compare */
-#include "cli.h"
 #include "compare.h"
+#include "cli.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -199,8 +199,8 @@ int cli_compare(int argc, const char **argv)
     options o = {0};
     cli c;
     const struct poptOption table[] = {
-        {"reference", '\0', POPT_ARG_STRING, &o.reference, 0, "the attitude to compare with, on the log's clock",
-         "ATT"},
+        {"reference", '\0', POPT_ARG_STRING, &o.reference, 0,
+         "the attitude to compare with, on the log's clock", "ATT"},
         {"reference-world", '\0', POPT_ARG_STRING, &o.reference_world, 0,
          "frame of the reference: enu or ned (default: what it says, else enu)", "W"},
         {"tuning", '\0', POPT_ARG_ARGV, &o.tuning, 0,
@@ -210,11 +210,12 @@ int cli_compare(int argc, const char **argv)
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };
-    const cli_usage usage = {"LOG", 1, 1,
-                             "Replays the log with each tuning and compares with the reference: errors in degrees, split\n"
-                             "into tilt and heading; settling, jitter at rest, lag and drift. '-' = the recording cannot\n"
-                             "tell. Exit 1 when one of several tunings could not run.",
-                             "compare lift.csv --reference lift.reference.csv --calibration pod-07.json"};
+    const cli_usage usage = {
+        "LOG", 1, 1,
+        "Replays the log with each tuning and compares with the reference: errors in degrees, split\n"
+        "into tilt and heading; settling, jitter at rest, lag and drift. '-' = the recording cannot\n"
+        "tell. Exit 1 when one of several tunings could not run.",
+        "compare lift.csv --reference lift.reference.csv --calibration pod-07.json"};
     cli_comparison *job = calloc(1, sizeof *job);
     int code = cli_open(&c, argc, argv, table, &usage);
     if (job == NULL) {

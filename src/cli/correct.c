@@ -99,10 +99,11 @@ int cli_correct(int argc, const char **argv)
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };
-    const cli_usage usage = {"LOG", 1, 1,
-                             "Applies a calibration to a log. The new log says that it is corrected, so that it is never\n"
-                             "corrected twice.",
-                             "correct lift.csv --calibration pod-07.json -o lift.corrected.csv"};
+    const cli_usage usage = {
+        "LOG", 1, 1,
+        "Applies a calibration to a log. The new log says that it is corrected, so that it is never\n"
+        "corrected twice.",
+        "correct lift.csv --calibration pod-07.json -o lift.corrected.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
     if (code == CLI_GO) {
         (void)!correct(&c, &o, &reader, &error);

@@ -75,7 +75,8 @@ static int split(const char *command, const char *dir, char *line, size_t size, 
     }
     line[used < size ? used : size - 1] = '\0';
     char *rest = NULL;
-    for (char *w = strtok_r(line, " ", &rest); w != NULL && n < MOST_WORDS - 2; w = strtok_r(NULL, " ", &rest)) {
+    for (char *w = strtok_r(line, " ", &rest); w != NULL && n < MOST_WORDS - 2;
+         w = strtok_r(NULL, " ", &rest)) {
         word[n++] = w;
     }
     return n;
@@ -150,10 +151,11 @@ int cli_demo(int argc, const char **argv)
 {
     cli c;
     const struct poptOption table[] = {POPT_TABLEEND};
-    const cli_usage usage = {"[DIR]", 0, 1,
-                             "Does the whole job once on the demo data: prints each command before it runs it, and leaves\n"
-                             "its files in DIR (default marlinspike-demo).",
-                             "demo"};
+    const cli_usage usage = {
+        "[DIR]", 0, 1,
+        "Does the whole job once on the demo data: prints each command before it runs it, and leaves\n"
+        "its files in DIR (default marlinspike-demo).",
+        "demo"};
     int code = cli_open(&c, argc, argv, table, &usage);
     code = code == CLI_GO ? demo(c.files > 0 ? c.file[0] : "marlinspike-demo") : code;
     cli_close(&c);

@@ -167,10 +167,11 @@ int cli_inspect(int argc, const char **argv)
     cli_reading reading = {0};
     cli c;
     const struct poptOption table[] = {CLI_READING_OPTIONS(reading), POPT_TABLEEND};
-    const cli_usage usage = {"LOG", 1, 1,
-                             "Tells what a recording holds: rows, real rates, jitter, gaps, mean and deviation of each\n"
-                             "axis, and when the board was at rest. The deviation is over the whole recording.",
-                             "inspect data/demo/lift.csv"};
+    const cli_usage usage = {
+        "LOG", 1, 1,
+        "Tells what a recording holds: rows, real rates, jitter, gaps, mean and deviation of each\n"
+        "axis, and when the board was at rest. The deviation is over the whole recording.",
+        "inspect data/demo/lift.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
     code = code == CLI_GO ? inspect(&c, &reading) : code;
     cli_close(&c);

@@ -20,8 +20,9 @@ static void print_usage(FILE *to)
     for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++) {
         fprintf(to, "  %-10s %s\n", commands[i].name, commands[i].about);
     }
-    fprintf(to, "\nmarlinspike COMMAND --help tells more. Exit: 0 done, 1 a check does not hold, 2 wrong use,\n"
-                "3 input unreadable or contradictory, 4 not enough evidence, 5 the machine failed.\n");
+    fprintf(to,
+            "\nmarlinspike COMMAND --help tells more. Exit: 0 done, 1 a check does not hold, 2 wrong use,\n"
+            "3 input unreadable or contradictory, 4 not enough evidence, 5 the machine failed.\n");
 }
 
 int main(int argc, const char **argv)

@@ -83,9 +83,9 @@ static int print_json(const job *j)
     json_object_set_new(root, "name", json_string(j->tuning.name));
     json_object_set_new(root, "filter", json_string(marl_filter_name(j->tuning.tuning.filter)));
     json_object_set_new(root, "world", json_string(marl_world_name(j->tuning.tuning.world)));
-    json_object_set_new(root, "heading",
-                        json_string(marl_estimator_heading_is_magnetic(&j->replay.estimator) ? "magnetic"
-                                                                                             : "relative"));
+    json_object_set_new(
+        root, "heading",
+        json_string(marl_estimator_heading_is_magnetic(&j->replay.estimator) ? "magnetic" : "relative"));
     json_object_set_new(root, "attitudes", json_integer((json_int_t)j->replay.attitudes));
     json_object_set_new(root, "updates", json_integer(counts->updates));
     json_object_set_new(root, "gaps", json_integer(counts->gaps));
@@ -169,10 +169,11 @@ int cli_replay(int argc, const char **argv)
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };
-    const cli_usage usage = {"LOG", 1, 1,
-                             "Runs a log through the code that runs on the device, row by row: the same log gives the same\n"
-                             "attitudes bit for bit, on the desk and on the device; the digest proves it.",
-                             "replay lift.csv --calibration pod-07.json --tuning complementary -o attitude.csv"};
+    const cli_usage usage = {
+        "LOG", 1, 1,
+        "Runs a log through the code that runs on the device, row by row: the same log gives the same\n"
+        "attitudes bit for bit, on the desk and on the device; the digest proves it.",
+        "replay lift.csv --calibration pod-07.json --tuning complementary -o attitude.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
     code = code == CLI_GO ? replay(&c, &o) : code;
     cli_close(&c);

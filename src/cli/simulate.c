@@ -134,11 +134,12 @@ int cli_simulate(int argc, const char **argv)
         {"truth", '\0', POPT_ARG_STRING, &o.truth, 0, "the true attitude to write", "ATT"},
         POPT_TABLEEND,
     };
-    const cli_usage usage = {"", 0, 0,
-                             "Makes a log as the pod would record it, and the attitude it really had.\n"
-                             "Scenes: still (the pod lies on the bench), lift (the hook block is picked up, swings and\n"
-                             "slews, with hoist vibration; rest at both ends of its 120 s).",
-                             "simulate --scene lift --duration 120 --seed 7 -o lift.csv --truth lift.truth.csv"};
+    const cli_usage usage = {
+        "", 0, 0,
+        "Makes a log as the pod would record it, and the attitude it really had.\n"
+        "Scenes: still (the pod lies on the bench), lift (the hook block is picked up, swings and\n"
+        "slews, with hoist vibration; rest at both ends of its 120 s).",
+        "simulate --scene lift --duration 120 --seed 7 -o lift.csv --truth lift.truth.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
     if (code == CLI_GO) {
         (void)!simulate(&o, &rows, &error);

@@ -7,7 +7,7 @@ marl_calibration marl_calibration_none(void)
 {
     marl_correction none = {0};
     none.matrix = marl_mat3_identity();
-    return (marl_calibration){none, none, none, marl_quat_identity()};
+    return (marl_calibration){.accel = none, .gyro = none, .mag = none, .mount = marl_quat_identity()};
 }
 
 marl_vec3 marl_correction_bias(const marl_correction *correction, float degC)
@@ -28,8 +28,7 @@ marl_vec3 marl_correction_apply(const marl_correction *correction, marl_vec3 raw
     if (!correction->present) {
         return raw;
     }
-    return marl_mat3_apply(&correction->matrix,
-                           lane3_sub(raw, marl_correction_bias(correction, degC)));
+    return marl_mat3_apply(&correction->matrix, lane3_sub(raw, marl_correction_bias(correction, degC)));
 }
 
 void marl_calibration_apply(const marl_calibration *calibration, float degC, marl_sample *sample)
@@ -46,7 +45,7 @@ void marl_calibration_apply(const marl_calibration *calibration, float degC, mar
     for (int i = 0; i < 3; i++) {
         if (sample->fresh & each[i].flag) {
             marl_vec3 v = marl_correction_apply(each[i].correction, *each[i].reading, degC);
-            *each[i].reading = laneq_rotate(calibration->mount, v);
+            *each[i].reading = calibration->has_mount ? laneq_rotate(calibration->mount, v) : v;
         }
     }
 }

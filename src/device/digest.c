@@ -3,17 +3,23 @@
 #include "marlinspike/digest.h"
 #include <string.h>
 
+/* Byte by byte with two tables of 16: what the low and the high half of a byte do to the remainder adds up.
+ */
 uint32_t marl_crc32(uint32_t crc, const void *data, size_t n)
 {
-    static const uint32_t nibble[16] = {
-        0x00000000u, 0x1db71064u, 0x3b6e20c8u, 0x26d930acu, 0x76dc4190u, 0x6b6b51f4u,
-        0x4db26158u, 0x5005713cu, 0xedb88320u, 0xf00f9344u, 0xd6d6a3e8u, 0xcb61b38cu,
-        0x9b64c2b0u, 0x86d3d2d4u, 0xa00ae278u, 0xbdbdf21cu};
+    static const uint32_t low[16] = {0x00000000u, 0x77073096u, 0xee0e612cu, 0x990951bau,
+                                     0x076dc419u, 0x706af48fu, 0xe963a535u, 0x9e6495a3u,
+                                     0x0edb8832u, 0x79dcb8a4u, 0xe0d5e91eu, 0x97d2d988u,
+                                     0x09b64c2bu, 0x7eb17cbdu, 0xe7b82d07u, 0x90bf1d91u};
+    static const uint32_t high[16] = {0x00000000u, 0x1db71064u, 0x3b6e20c8u, 0x26d930acu,
+                                      0x76dc4190u, 0x6b6b51f4u, 0x4db26158u, 0x5005713cu,
+                                      0xedb88320u, 0xf00f9344u, 0xd6d6a3e8u, 0xcb61b38cu,
+                                      0x9b64c2b0u, 0x86d3d2d4u, 0xa00ae278u, 0xbdbdf21cu};
     const uint8_t *byte = data;
     crc = ~crc;
     for (size_t i = 0; i < n; i++) {
-        crc = (crc >> 4) ^ nibble[(crc ^ byte[i]) & 15u];
-        crc = (crc >> 4) ^ nibble[(crc ^ (byte[i] >> 4)) & 15u];
+        uint32_t x = (crc ^ byte[i]) & 255u;
+        crc = (crc >> 8) ^ low[x & 15u] ^ high[x >> 4];
     }
     return ~crc;
 }

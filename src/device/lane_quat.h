@@ -46,10 +46,9 @@ static inline lane3 lane3_unit(lane3 a, float tiny)
 
 static inline laneq laneq_product(laneq a, laneq b)
 {
-    return (laneq){a.w * b.w - a.x * b.x - a.y * b.y - a.z * b.z,
-                   a.w * b.x + a.x * b.w + a.y * b.z - a.z * b.y,
-                   a.w * b.y - a.x * b.z + a.y * b.w + a.z * b.x,
-                   a.w * b.z + a.x * b.y - a.y * b.x + a.z * b.w};
+    return (laneq){
+        a.w * b.w - a.x * b.x - a.y * b.y - a.z * b.z, a.w * b.x + a.x * b.w + a.y * b.z - a.z * b.y,
+        a.w * b.y - a.x * b.z + a.y * b.w + a.z * b.x, a.w * b.z + a.x * b.y - a.y * b.x + a.z * b.w};
 }
 
 static inline laneq laneq_conjugate(laneq q)

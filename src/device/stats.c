@@ -18,8 +18,7 @@ void marl_stats_add(marl_stats *stats, marl_vec3 value)
     stats->carry = lane3_sub(step, lane3_sub(mean, stats->mean));
     stats->mean = mean;
     marl_vec3 from_new = lane3_sub(value, mean);
-    marl_vec3 square = {from_old.x * from_new.x, from_old.y * from_new.y,
-                        from_old.z * from_new.z};
+    marl_vec3 square = {from_old.x * from_new.x, from_old.y * from_new.y, from_old.z * from_new.z};
     stats->sum_square = lane3_add(stats->sum_square, square);
 }
 

@@ -50,9 +50,9 @@ typedef struct step_complementary_state {
 } step_complementary_state;
 
 typedef struct step_complementary_input {
-    lane dt;            /* s */
-    lane3 rate;         /* rad/s, raw */
-    lane3 accel, mag;   /* m/s^2, uT */
+    lane dt;                /* s */
+    lane3 rate;             /* rad/s, raw */
+    lane3 accel, mag;       /* m/s^2, uT */
     lane tilt_gain;         /* share of the tilt error taken out by this step, 0 to 1 */
     lane heading_gain;      /* share of the heading error taken out by this step, 0 to 1 */
     lane tilt_bias_gain;    /* bias moved by this step per tilt error, 1/s */
@@ -75,8 +75,7 @@ static inline lane step_clamp(lane x, lane limit)
 
 /* Integrates, then takes a share of the tilt error (about horizontal axes) and of the heading error
  * (about the vertical) out of the attitude, and moves the bias against them. */
-static inline void step_complementary(step_complementary_state *s,
-                                      const step_complementary_input *in)
+static inline void step_complementary(step_complementary_state *s, const step_complementary_input *in)
 {
     laneq q = step_turn(s->q, lane3_sub(in->rate, s->bias), in->dt);
 

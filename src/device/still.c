@@ -22,8 +22,8 @@ marl_status marl_still_init(marl_still *still, const marl_still_limits *limits)
 {
     *still = (marl_still){.limits = *limits};
     int good = usable(limits->window_s) && usable(limits->accel_deviation) &&
-               usable(limits->gyro_deviation) && usable(limits->gyro_mean) &&
-               usable(limits->accel_shift) && usable(limits->mag_shift);
+               usable(limits->gyro_deviation) && usable(limits->gyro_mean) && usable(limits->accel_shift) &&
+               usable(limits->mag_shift);
     return good ? MARL_OK : MARL_ERR_ARGUMENT;
 }
 
@@ -62,13 +62,11 @@ static void open_window(marl_still *still, int64_t t_ns)
 static int window_is_quiet(marl_still *still)
 {
     const marl_still_limits *limits = &still->limits;
-    int shift = shifted(&still->accel, &still->last_accel, &still->have_last_accel,
-                        limits->accel_shift);
+    int shift = shifted(&still->accel, &still->last_accel, &still->have_last_accel, limits->accel_shift);
     shift |= shifted(&still->mag, &still->last_mag, &still->have_last_mag, limits->mag_shift);
     int heard = still->accel.n >= 3 || still->gyro.n >= 3;
     return heard && !shift && !scatters(&still->accel, limits->accel_deviation) &&
-           !scatters(&still->gyro, limits->gyro_deviation) &&
-           !longer(still->gyro.mean, limits->gyro_mean);
+           !scatters(&still->gyro, limits->gyro_deviation) && !longer(still->gyro.mean, limits->gyro_mean);
 }
 
 static marl_still_verdict close_window(marl_still *still, int quiet, int64_t t_ns)

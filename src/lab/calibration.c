@@ -34,6 +34,7 @@ marl_calibration marl_calibration_for_device(const marl_calibration_record *reco
     c.accel = to_correction(&record->fit[MARL_ACCEL]);
     c.gyro = to_correction(&record->fit[MARL_GYRO]);
     c.mag = to_correction(&record->fit[MARL_MAG]);
+    c.has_mount = record->has_mount;
     c.mount = (marl_quat){(float)q[0], (float)q[1], (float)q[2], (float)q[3]};
     if (marl_quat_normalize(&c.mount) != MARL_OK) {
         c.mount = marl_quat_identity();

@@ -41,8 +41,8 @@ marl_calibration_record marl_calibration_record_empty(void)
 
 static marl_status read_curve(const lab_json_at *sensor, marl_fit *fit, marl_error *error)
 {
-    static const char *const known[] = {"reference_degC", "range_degC", "bias_per_degC",
-                                        "bias_per_degC2", NULL};
+    static const char *const known[] = {"reference_degC", "range_degC", "bias_per_degC", "bias_per_degC2",
+                                        NULL};
     lab_json_at at;
     marl_status s = lab_json_object(sensor, "temperature", LAB_OPTIONAL, &at, error);
     if (s != MARL_OK || at.object == NULL) {
@@ -116,8 +116,7 @@ static marl_status read_fit(const lab_json_at *root, marl_sensor sensor, marl_fi
     return s;
 }
 
-static marl_status read_mount(const lab_json_at *root, marl_calibration_record *record,
-                              marl_error *error)
+static marl_status read_mount(const lab_json_at *root, marl_calibration_record *record, marl_error *error)
 {
     static const char *const known[] = {"q", NULL};
     double *q = record->mount;
@@ -138,9 +137,8 @@ static marl_status read_mount(const lab_json_at *root, marl_calibration_record *
 
 static marl_status read_root(const lab_json *file, marl_calibration_record *record, marl_error *error)
 {
-    static const char *const known[] = {"marlinspike", "device", "made",  "accel",
-                                        "gyro",        "mag",    "mount", "declination_deg",
-                                        NULL};
+    static const char *const known[] = {"marlinspike", "device",          "made", "accel", "gyro", "mag",
+                                        "mount",       "declination_deg", NULL};
     lab_json_at root = lab_json_root(file);
     marl_status s = lab_json_only(&root, known, error);
     s = s ? s : lab_json_string(&root, "device", LAB_OPTIONAL, record->device, sizeof record->device, error);
@@ -149,8 +147,9 @@ static marl_status read_root(const lab_json *file, marl_calibration_record *reco
         s = read_fit(&root, (marl_sensor)i, &record->fit[i], error);
     }
     s = s ? s : read_mount(&root, record, error);
-    s = s ? s : lab_json_number(&root, "declination_deg", LAB_OPTIONAL, -180, 180,
-                                &record->declination_deg, error);
+    s = s ? s
+          : lab_json_number(&root, "declination_deg", LAB_OPTIONAL, -180, 180, &record->declination_deg,
+                            error);
     return s;
 }
 
@@ -236,8 +235,7 @@ static json_t *to_json(const marl_calibration_record *record)
     return root;
 }
 
-marl_status marl_calibration_write(const marl_calibration_record *record, const char *path,
-                                   marl_error *error)
+marl_status marl_calibration_write(const marl_calibration_record *record, const char *path, marl_error *error)
 {
     return lab_json_save(to_json(record), path, error);
 }

@@ -92,8 +92,8 @@ static marl_status align(const marl_series *estimate, const marl_series *referen
     return MARL_OK;
 }
 
-marl_status marl_compare(const marl_series *estimate, const marl_series *reference,
-                         const marl_spans *still, marl_comparison *comparison, marl_error *error)
+marl_status marl_compare(const marl_series *estimate, const marl_series *reference, const marl_spans *still,
+                         marl_comparison *comparison, marl_error *error)
 {
     memset(comparison, 0, sizeof *comparison);
     marl_status status = align(estimate, reference, comparison, error);

@@ -47,7 +47,7 @@ static void take_cell(void *cell, size_t n, void *context)
 {
     lab_csv_row *row = context;
     void *text = row->text, *start = row->start;
-    int fits = grow(&text, &row->room, row->used, n + 1, 1) &&
+    int fits = grow(&text, &row->room, row->used, n + 1 + LAB_CSV_SLACK, 1) &&
                grow(&start, &row->cell_room, row->cells, 1, sizeof *row->start);
     row->text = text;
     row->start = start;

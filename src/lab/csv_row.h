@@ -6,6 +6,8 @@
 #include <csv.h>
 #include <stddef.h>
 
+#define LAB_CSV_SLACK 8 /* bytes that can be read behind the last cell */
+
 typedef struct lab_csv_row {
     struct csv_parser parser;
     char *text; /* the cells one after the other, each ended by a zero */

@@ -95,8 +95,7 @@ static inline jet_quat jet_quat_about(int axis, jet angle)
 {
     jet half = jet_scale(angle, 0.5);
     jet s = jet_sin(half), none = jet_constant(0);
-    return (jet_quat){jet_cos(half), axis == 0 ? s : none, axis == 1 ? s : none,
-                      axis == 2 ? s : none};
+    return (jet_quat){jet_cos(half), axis == 0 ? s : none, axis == 1 ? s : none, axis == 2 ? s : none};
 }
 
 #endif

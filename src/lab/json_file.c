@@ -106,8 +106,7 @@ static const char *find_key(const char *p, const char *key, size_t n)
         if (*p == '"') {
             const char *end = skip_string(p);
             const char *after = end + strspn(end, " \t\r\n");
-            if (depth == 0 && *after == ':' && (size_t)(end - p) == n + 2 &&
-                strncmp(p + 1, key, n) == 0) {
+            if (depth == 0 && *after == ':' && (size_t)(end - p) == n + 2 && strncmp(p + 1, key, n) == 0) {
                 return p;
             }
             p = end;
@@ -141,8 +140,7 @@ static int line_of(const lab_json *file, const char *keys)
     return line;
 }
 
-marl_status lab_json_fail(const lab_json_at *at, const char *key, marl_error *error, const char *format,
-                          ...)
+marl_status lab_json_fail(const lab_json_at *at, const char *key, marl_error *error, const char *format, ...)
 {
     char keys[256], text[360];
     va_list arguments;
@@ -150,8 +148,8 @@ marl_status lab_json_fail(const lab_json_at *at, const char *key, marl_error *er
     va_start(arguments, format);
     vsnprintf(text, sizeof text, format, arguments);
     va_end(arguments);
-    return marl_fail(error, MARL_ERR_INPUT, "%s:%d: %s: %s", at->file->path, line_of(at->file, keys),
-                     keys, text);
+    return marl_fail(error, MARL_ERR_INPUT, "%s:%d: %s: %s", at->file->path, line_of(at->file, keys), keys,
+                     text);
 }
 
 json_t *lab_json_from_numbers(const double *value, size_t n)

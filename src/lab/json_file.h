@@ -22,18 +22,16 @@ typedef struct lab_json_at {
 } lab_json_at;
 
 /* Loads, and checks that the root is an object with "marlinspike": `kind`. On failure nothing is held. */
-MARL_CHECKED marl_status lab_json_load(lab_json *file, const char *path, const char *kind,
-                                       marl_error *error);
+MARL_CHECKED marl_status lab_json_load(lab_json *file, const char *path, const char *kind, marl_error *error);
 void lab_json_free(lab_json *file);
 lab_json_at lab_json_root(const lab_json *file);
 
 /* Fails with "path:line: keys.key: text". */
-marl_status lab_json_fail(const lab_json_at *at, const char *key, marl_error *error,
-                          const char *format, ...) __attribute__((format(printf, 4, 5)));
+marl_status lab_json_fail(const lab_json_at *at, const char *key, marl_error *error, const char *format, ...)
+    __attribute__((format(printf, 4, 5)));
 
 /* Fails when the object has a key outside `known` (NULL-terminated), and lists the known ones. */
-MARL_CHECKED marl_status lab_json_only(const lab_json_at *at, const char *const *known,
-                                       marl_error *error);
+MARL_CHECKED marl_status lab_json_only(const lab_json_at *at, const char *const *known, marl_error *error);
 
 /* 1 when the key is there and not null. */
 int lab_json_has(const lab_json_at *at, const char *key);

@@ -40,8 +40,7 @@ int lab_json_has(const lab_json_at *at, const char *key)
 }
 
 /* The value of a key; NULL when it is absent, and then *status says whether that is allowed. */
-static json_t *get(const lab_json_at *at, const char *key, int needed, marl_status *status,
-                   marl_error *error)
+static json_t *get(const lab_json_at *at, const char *key, int needed, marl_status *status, marl_error *error)
 {
     json_t *value = json_object_get(at->object, key);
     *status = MARL_OK;
@@ -133,8 +132,8 @@ marl_status lab_json_numbers(const lab_json_at *at, const char *key, int needed,
     return MARL_OK;
 }
 
-marl_status lab_json_matrix(const lab_json_at *at, const char *key, int needed, int nulls,
-                            double value[3][3], marl_error *error)
+marl_status lab_json_matrix(const lab_json_at *at, const char *key, int needed, int nulls, double value[3][3],
+                            marl_error *error)
 {
     marl_status status;
     const json_t *rows = get(at, key, needed, &status, error);
@@ -146,6 +145,5 @@ marl_status lab_json_matrix(const lab_json_at *at, const char *key, int needed, 
         good = take_numbers(json_array_get(rows, i), nulls, 3, value[i]);
     }
     return good ? MARL_OK
-                : lab_json_fail(at, key, error, "must be 3 rows of 3 numbers%s",
-                                nulls ? " or nulls" : "");
+                : lab_json_fail(at, key, error, "must be 3 rows of 3 numbers%s", nulls ? " or nulls" : "");
 }

@@ -25,8 +25,7 @@ static marl_status read_all(marl_log *log, marl_log_reader *reader, marl_error *
     }
 }
 
-marl_status marl_log_load(marl_log *log, const char *path, const marl_log_options *options,
-                          marl_error *error)
+marl_status marl_log_load(marl_log *log, const char *path, const marl_log_options *options, marl_error *error)
 {
     marl_log_reader *reader;
     memset(log, 0, sizeof *log);
@@ -59,20 +58,18 @@ void marl_log_free(marl_log *log)
     }
 }
 
-marl_status marl_log_require(const marl_log_info *info, const char *path, unsigned needed,
-                             marl_error *error)
+marl_status marl_log_require(const marl_log_info *info, const char *path, unsigned needed, marl_error *error)
 {
     char missing[200] = "";
     size_t used = 0;
     for (int i = 0; i < MARL_COLUMN_COUNT; i++) {
         if ((needed & (1u << i)) && !(info->columns & (1u << i)) && used + 16 < sizeof missing) {
-            used += (size_t)snprintf(missing + used, sizeof missing - used, "%s%s",
-                                     used ? ", " : "", marl_column_name((marl_column)i));
+            used += (size_t)snprintf(missing + used, sizeof missing - used, "%s%s", used ? ", " : "",
+                                     marl_column_name((marl_column)i));
         }
     }
     if (used == 0) {
         return MARL_OK;
     }
-    return marl_fail(error, MARL_ERR_EVIDENCE, "%s: needs %s, which the log does not have", path,
-                     missing);
+    return marl_fail(error, MARL_ERR_EVIDENCE, "%s: needs %s, which the log does not have", path, missing);
 }

@@ -135,8 +135,8 @@ static marl_status unit_in_counts(lab_column *column, const char *name, lab_quan
                                   const char *where, const marl_sheet *sheet, marl_error *error)
 {
     if (sheet == NULL) {
-        return marl_fail(error, MARL_ERR_INPUT,
-                         "%s: %s is in counts: say with --sheet what a count is worth", where, name);
+        return marl_fail(error, MARL_ERR_INPUT, "%s: %s is in counts: say with --sheet what a count is worth",
+                         where, name);
     }
     column->factor = count_size(quantity, sheet);
     if (column->factor <= 0.0) {
@@ -146,9 +146,8 @@ static marl_status unit_in_counts(lab_column *column, const char *name, lab_quan
     return MARL_OK;
 }
 
-static marl_status read_unit(lab_column *column, const char *name, const char *unit,
-                             const char *where, const marl_sheet *sheet, marl_log_report *report,
-                             marl_error *error)
+static marl_status read_unit(lab_column *column, const char *name, const char *unit, const char *where,
+                             const marl_sheet *sheet, marl_log_report *report, marl_error *error)
 {
     lab_quantity quantity = columns[column->target].quantity;
     const lab_unit *found = unit != NULL ? lab_unit_find(quantity, unit) : lab_unit_si(quantity);
@@ -159,8 +158,8 @@ static marl_status read_unit(lab_column *column, const char *name, const char *u
     if (found == NULL) {
         char known[120];
         lab_unit_list(quantity, known, (int)sizeof known);
-        return marl_fail(error, MARL_ERR_INPUT, "%s: %s has the unknown unit '%s'; known: %s", where,
-                         name, unit, known);
+        return marl_fail(error, MARL_ERR_INPUT, "%s: %s has the unknown unit '%s'; known: %s", where, name,
+                         unit, known);
     }
     if (unit == NULL && quantity != LAB_PURE) {
         char assumed[64];
@@ -174,8 +173,8 @@ static marl_status read_unit(lab_column *column, const char *name, const char *u
 }
 
 static marl_status read_column(lab_layout *layout, const char *text, const char *where,
-                               const marl_sheet *sheet, marl_log_info *info,
-                               marl_log_report *report, marl_error *error)
+                               const marl_sheet *sheet, marl_log_info *info, marl_log_report *report,
+                               marl_error *error)
 {
     char cell[128];
     char *unit;
@@ -200,12 +199,10 @@ marl_status lab_layout_read(lab_layout *layout, const lab_csv_row *header, const
 {
     layout->n = 0;
     if (header->cells > LAB_LOG_MOST_COLUMNS) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s: more than %d columns", where,
-                         LAB_LOG_MOST_COLUMNS);
+        return marl_fail(error, MARL_ERR_INPUT, "%s: more than %d columns", where, LAB_LOG_MOST_COLUMNS);
     }
     for (size_t i = 0; i < header->cells; i++) {
-        marl_status status = read_column(layout, lab_csv_cell(header, i), where, sheet, info, report,
-                                         error);
+        marl_status status = read_column(layout, lab_csv_cell(header, i), where, sheet, info, report, error);
         if (status != MARL_OK) {
             return status;
         }

@@ -30,9 +30,8 @@ int lab_metadata_read(const char *line, size_t n, marl_log_info *info);
 char lab_delimiter(const char *line, size_t n);
 
 /* Understands the header's cells. `where` is "file:line". */
-MARL_CHECKED marl_status lab_layout_read(lab_layout *layout, const lab_csv_row *header,
-                                         const char *where, const marl_sheet *sheet,
-                                         marl_log_info *info, marl_log_report *report,
-                                         marl_error *error);
+MARL_CHECKED marl_status lab_layout_read(lab_layout *layout, const lab_csv_row *header, const char *where,
+                                         const marl_sheet *sheet, marl_log_info *info,
+                                         marl_log_report *report, marl_error *error);
 
 #endif

@@ -49,8 +49,8 @@ static marl_status refill(lab_lines *lines, const char *path, marl_error *error)
     return MARL_OK;
 }
 
-marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line, size_t *n,
-                           int *whole, marl_error *error)
+marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line, size_t *n, int *whole,
+                           marl_error *error)
 {
     char *start, *stop;
     for (;;) {

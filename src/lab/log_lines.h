@@ -7,23 +7,24 @@
 #include <stddef.h>
 
 #define LAB_LINES_BUFFER (1u << 20)
+#define LAB_LINES_SLACK 9 /* a line end, and what the number scanner looks at behind it */
 
 typedef struct lab_lines {
     int fd;
     int at_end;
-    long line; /* number of the line last given, from 1 */
+    long line;         /* number of the line last given, from 1 */
     size_t begin, end; /* unread bytes */
-    char buffer[LAB_LINES_BUFFER + 1];
+    char buffer[LAB_LINES_BUFFER + LAB_LINES_SLACK];
 } lab_lines;
 
 /* MARL_ERR_INPUT when the file cannot be read. */
 MARL_CHECKED marl_status lab_lines_open(lab_lines *lines, const char *path, marl_error *error);
 void lab_lines_close(lab_lines *lines);
 
-/* The next line without its line end; line[n] can be read and belongs to no number. *whole is 0 for a
- * last line that has no line end. MARL_END after the last; MARL_ERR_INPUT when reading fails or a line
- * is longer than the buffer. */
-MARL_CHECKED marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line,
-                                        size_t *n, int *whole, marl_error *error);
+/* The next line without its line end; line[n] belongs to no number, and LAB_LINES_SLACK bytes from it on can
+ * be read. *whole is 0 for a last line that has no line end. MARL_END after the last; MARL_ERR_INPUT when
+ * reading fails or a line is longer than the buffer. */
+MARL_CHECKED marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line, size_t *n,
+                                        int *whole, marl_error *error);
 
 #endif

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Reading logs. Plain rows go through the fast scanner, rows with quoted fields through libcsv; what
  * a cell means is decided in one place for both. */
+#include "log_cells.h"
 #include "log_format.h"
 #include "log_lines.h"
 #include "number.h"
@@ -17,13 +18,6 @@
 /* A century and more; differences of such times always fit. */
 #define TIME_MOST (INT64_MAX / 4)
 
-/* What the cells of one row hold. */
-typedef struct cells {
-    double value[MARL_COLUMN_COUNT];
-    int64_t t_ns;
-    unsigned good, bad; /* sets of columns; neither = empty */
-} cells;
-
 struct marl_log_reader {
     char *path;
     char delimiter, point;
@@ -35,6 +29,8 @@ struct marl_log_reader {
     int timed;
     int64_t last_raw, last, wrapped; /* ns */
     long comma_line;                 /* a decimal comma was met */
+    lab_cells cells;                 /* of the row at hand; columns that are absent stay 0 */
+    uint8_t all_fresh;               /* flags of a row in which no cell is empty or bad */
     lab_lines lines;
 };
 
@@ -62,25 +58,17 @@ static const char *fault_text(row_fault fault)
     return text[fault];
 }
 
-static void mark(cells *row, int target, int good)
+/* Returns the column's bit when the cell holds a usable value, else 0. */
+static inline unsigned store(lab_cells *row, const lab_column *column, const char *begin, const char *end,
+                             char point, const lab_decimal *decimal)
 {
-    if (good) {
-        row->good |= 1u << target;
-    } else {
-        row->bad |= 1u << target;
-    }
-}
-
-static void store(cells *row, const lab_column *column, const char *begin, const char *end,
-                  char point, const lab_decimal *decimal)
-{
+    unsigned bit = 1u << column->target;
     if (column->target == MARL_COLUMN_T) {
-        mark(row, MARL_COLUMN_T, lab_number_integer(decimal, column->decimals, &row->t_ns));
-        return;
+        return lab_number_integer(decimal, column->decimals, &row->t_ns) ? bit : 0;
     }
     double value = lab_number_value(begin, end, point, decimal) * column->factor + column->offset;
     row->value[column->target] = value;
-    mark(row, column->target, fabs(value) <= 3.4e38);
+    return fabs(value) <= 3.4e38 ? bit : 0;
 }
 
 static int is_space(char c)
@@ -89,7 +77,7 @@ static int is_space(char c)
 }
 
 /* A cell that is not just a number up to its delimiter: padded, empty, or not a number at all. */
-static void take_odd_cell(marl_log_reader *r, cells *row, const lab_column *column, const char *begin,
+static void take_odd_cell(marl_log_reader *r, lab_cells *row, const lab_column *column, const char *begin,
                           const char *end)
 {
     lab_decimal decimal;
@@ -103,38 +91,47 @@ static void take_odd_cell(marl_log_reader *r, cells *row, const lab_column *colu
         return;
     }
     const char *stop = lab_number_scan(begin, r->point, &decimal);
-    if (stop == end) {
-        store(row, column, begin, end, r->point, &decimal);
-        return;
-    }
-    row->bad |= 1u << column->target;
-    if (r->point == '.' && r->comma_line == 0 && lab_number_scan(begin, ',', &decimal) == end) {
+    unsigned good = stop == end ? store(row, column, begin, end, r->point, &decimal) : 0;
+    row->good |= good;
+    row->bad |= good ? 0 : 1u << column->target;
+    if (stop != end && r->point == '.' && r->comma_line == 0 &&
+        lab_number_scan(begin, ',', &decimal) == end) {
         r->comma_line = r->lines.line;
     }
 }
 
-static row_fault take_plain_row(marl_log_reader *r, cells *row, const char *p, const char *end)
+/* The slow way through one cell; returns its end. */
+static const char *skip_cell(marl_log_reader *r, lab_cells *row, const lab_column *column, const char *p,
+                             const char *end)
 {
-    size_t n = r->layout.n;
-    for (size_t i = 0; i < n; i++) {
-        const lab_column *column = &r->layout.column[i];
+    const char *stop = memchr(p, r->delimiter, (size_t)(end - p));
+    stop = stop != NULL ? stop : end;
+    if (column->target >= 0) {
+        take_odd_cell(r, row, column, p, stop);
+    }
+    return stop;
+}
+
+static row_fault take_plain_row(marl_log_reader *r, lab_cells *row, const char *p, const char *end)
+{
+    const lab_column *column = r->layout.column, *last = column + r->layout.n - 1;
+    const char delimiter = r->delimiter, point = r->point;
+    for (;; column++) {
         lab_decimal decimal;
-        const char *stop = column->target >= 0 ? lab_number_scan(p, r->point, &decimal) : NULL;
-        if (stop != NULL && (stop == end || *stop == r->delimiter)) {
-            store(row, column, p, stop, r->point, &decimal);
-        } else {
-            stop = memchr(p, r->delimiter, (size_t)(end - p));
-            stop = stop != NULL ? stop : end;
-            if (column->target >= 0) {
-                take_odd_cell(r, row, column, p, stop);
-            }
+        const char *stop = column->target >= 0 ? lab_number_scan(p, point, &decimal) : NULL;
+        unsigned good = 0;
+        if (stop != NULL && (stop == end || *stop == delimiter)) {
+            good = store(row, column, p, stop, point, &decimal);
+            row->good |= good;
         }
-        if (stop == end) {
-            return i + 1 == n ? ROW_GOOD : ROW_SHORT;
+        if (good == 0) {
+            stop = skip_cell(r, row, column, p, end);
+        }
+        if (stop == end || column == last) {
+            return stop != end ? ROW_LONG : column == last ? ROW_GOOD : ROW_SHORT;
         }
         p = stop + 1;
     }
-    return ROW_LONG;
 }
 
 /* A row is one line: were a quoted field to go on in the next one, a stray quote from a noisy serial
@@ -150,7 +147,7 @@ static int split_by_library(marl_log_reader *r, const char *line, size_t n)
     return complete == 1;
 }
 
-static row_fault take_split_row(marl_log_reader *r, cells *row)
+static row_fault take_split_row(marl_log_reader *r, lab_cells *row)
 {
     if (r->csv.cells != r->layout.n) {
         return r->csv.cells < r->layout.n ? ROW_SHORT : ROW_LONG;
@@ -165,7 +162,7 @@ static row_fault take_split_row(marl_log_reader *r, cells *row)
 }
 
 /* Unwraps the clock and checks that it goes on. */
-static row_fault take_time(marl_log_reader *r, const cells *row, int64_t *t_ns)
+static row_fault take_time(marl_log_reader *r, const lab_cells *row, int64_t *t_ns)
 {
     int64_t raw = row->t_ns;
     if (!(row->good & (1u << MARL_COLUMN_T)) || raw > TIME_MOST || raw < -TIME_MOST) {
@@ -188,75 +185,13 @@ static row_fault take_time(marl_log_reader *r, const cells *row, int64_t *t_ns)
     return ROW_GOOD;
 }
 
-static unsigned count_bits(unsigned set)
+static void count_missing(marl_log_reader *r, unsigned missing)
 {
-    unsigned n = 0;
-    for (; set != 0; set &= set - 1) {
-        n++;
+    for (unsigned set = missing; set != 0; set &= set - 1) {
+        r->report.cells_missing++;
     }
-    return n;
-}
-
-/* Is a group of columns a reading? An empty cell beside filled ones is a missing one. */
-static int complete_group(const marl_log_reader *r, const cells *row, unsigned group, unsigned *missing)
-{
-    unsigned present = r->info.columns & group;
-    unsigned empty = present & ~row->good & ~row->bad;
-    if (empty != present) {
-        *missing |= empty;
-    }
-    return present != 0 && (row->good & present) == present;
-}
-
-static marl_vec3 vector_at(const cells *row, marl_column x)
-{
-    return (marl_vec3){(float)row->value[x], (float)row->value[x + 1], (float)row->value[x + 2]};
-}
-
-/* The attitude of a row. The references of the trade give angles; trigonometry is free on the desk. */
-static int attitude_of(const cells *row, int from_q, marl_quat *q)
-{
-    const double *v = row->value;
-    if (from_q) {
-        *q = (marl_quat){(float)v[MARL_COLUMN_Q_W], (float)v[MARL_COLUMN_Q_X],
-                         (float)v[MARL_COLUMN_Q_Y], (float)v[MARL_COLUMN_Q_Z]};
-        return marl_quat_normalize(q) == MARL_OK;
-    }
-    const double half = 0.5 * 0.017453292519943295;
-    double cr = cos(v[MARL_COLUMN_ROLL] * half), sr = sin(v[MARL_COLUMN_ROLL] * half);
-    double cp = cos(v[MARL_COLUMN_PITCH] * half), sp = sin(v[MARL_COLUMN_PITCH] * half);
-    double cy = cos(v[MARL_COLUMN_YAW] * half), sy = sin(v[MARL_COLUMN_YAW] * half);
-    *q = (marl_quat){(float)(cy * cp * cr + sy * sp * sr), (float)(cy * cp * sr - sy * sp * cr),
-                     (float)(cy * sp * cr + sy * cp * sr), (float)(sy * cp * cr - cy * sp * sr)};
-    return 1;
-}
-
-static void assemble(marl_log_reader *r, const cells *c, marl_log_row *row)
-{
-    unsigned missing = c->bad & r->info.columns;
-    marl_sample *s = &row->sample;
-    unsigned fresh = 0;
-    fresh |= complete_group(r, c, MARL_COLUMNS_ACCEL, &missing) ? MARL_FRESH_ACCEL : 0u;
-    fresh |= complete_group(r, c, MARL_COLUMNS_GYRO, &missing) ? MARL_FRESH_GYRO : 0u;
-    fresh |= complete_group(r, c, MARL_COLUMNS_MAG, &missing) ? MARL_FRESH_MAG : 0u;
-    fresh |= complete_group(r, c, MARL_COLUMNS_TEMP, &missing) ? MARL_FRESH_TEMP : 0u;
-    fresh |= complete_group(r, c, MARL_COLUMNS_SPEED, &missing) ? MARL_FRESH_SPEED : 0u;
-    s->accel = vector_at(c, MARL_COLUMN_ACCEL_X);
-    s->gyro = vector_at(c, MARL_COLUMN_GYRO_X);
-    s->mag = vector_at(c, MARL_COLUMN_MAG_X);
-    s->temp = (float)c->value[MARL_COLUMN_TEMP];
-    s->speed = (float)c->value[MARL_COLUMN_SPEED];
-    s->fresh = (uint8_t)fresh;
-    int from_q = (r->info.columns & MARL_COLUMNS_Q) == MARL_COLUMNS_Q;
-    int from_rpy = !from_q && (r->info.columns & MARL_COLUMNS_RPY) == MARL_COLUMNS_RPY;
-    unsigned group = from_q ? MARL_COLUMNS_Q : MARL_COLUMNS_RPY;
-    row->has_q = (from_q || from_rpy) && complete_group(r, c, group, &missing) &&
-                 attitude_of(c, from_q, &row->q);
-    if (missing != 0) {
-        r->report.cells_missing += count_bits(missing);
-        if (r->report.first_missing_line == 0) {
-            r->report.first_missing_line = r->lines.line;
-        }
+    if (missing != 0 && r->report.first_missing_line == 0) {
+        r->report.first_missing_line = r->lines.line;
     }
 }
 
@@ -269,34 +204,33 @@ static void count_fault(marl_log_reader *r, row_fault fault, long line)
     report->truncated |= fault == ROW_CUT;
     if (report->first_dropped_line == 0) {
         report->first_dropped_line = line;
-        snprintf(report->first_dropped_why, sizeof report->first_dropped_why, "%s",
-                 fault_text(fault));
+        snprintf(report->first_dropped_why, sizeof report->first_dropped_why, "%s", fault_text(fault));
     }
 }
 
 /* One row that stands in [line, line + n). */
-static marl_status take_row(marl_log_reader *r, const char *line, size_t n, int whole,
-                            marl_log_row *row, row_fault *fault, marl_error *error)
+static marl_status take_row(marl_log_reader *r, const char *line, size_t n, int whole, marl_log_row *row,
+                            row_fault *fault, marl_error *error)
 {
-    cells c = {.good = 0, .bad = 0};
-    memset(c.value, 0, sizeof c.value);
+    lab_cells *c = &r->cells;
+    c->good = c->bad = 0;
     if (memchr(line, '"', n) != NULL) {
-        *fault = split_by_library(r, line, n) ? take_split_row(r, &c) : ROW_NOT_CSV;
+        *fault = split_by_library(r, line, n) ? take_split_row(r, c) : ROW_NOT_CSV;
     } else {
-        *fault = take_plain_row(r, &c, line, line + n);
+        *fault = take_plain_row(r, c, line, line + n);
     }
     if (!whole && (*fault != ROW_GOOD || r->ours)) {
         *fault = ROW_CUT;
     }
     if (r->comma_line != 0) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: a decimal comma: say so with --decimal ,",
-                         r->path, r->comma_line);
+        return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: a decimal comma: say so with --decimal ,", r->path,
+                         r->comma_line);
     }
     if (*fault == ROW_GOOD) {
-        *fault = take_time(r, &c, &row->sample.t_ns);
+        *fault = take_time(r, c, &row->sample.t_ns);
     }
     if (*fault == ROW_GOOD) {
-        assemble(r, &c, row);
+        count_missing(r, lab_cells_to_row(c, r->info.columns, r->all_fresh, row));
     }
     return MARL_OK;
 }
@@ -392,7 +326,11 @@ static marl_status read_header(marl_log_reader *r, const marl_sheet *sheet, marl
     if (!split_by_library(r, line, n)) {
         return marl_fail(error, MARL_ERR_INPUT, "%s: the header is not CSV", where);
     }
-    return lab_layout_read(&r->layout, &r->csv, where, sheet, &r->info, &r->report, error);
+    status = lab_layout_read(&r->layout, &r->csv, where, sheet, &r->info, &r->report, error);
+    if (status == MARL_OK) {
+        r->all_fresh = lab_cells_all_fresh(r->info.columns);
+    }
+    return status;
 }
 
 marl_status marl_log_open(marl_log_reader **reader, const char *path, const marl_log_options *options,

@@ -68,8 +68,8 @@ marl_status marl_log_create(marl_log_writer **writer, const char *path, const ma
 }
 
 /* The cells of one group; empty ones when it is not fresh. */
-static char *write_group(char *out, const marl_log_writer *w, marl_column first, int n,
-                         const float *value, int fresh)
+static char *write_group(char *out, const marl_log_writer *w, marl_column first, int n, const float *value,
+                         int fresh)
 {
     for (int i = 0; i < n; i++) {
         if (w->columns & (1u << (first + (unsigned)i))) {

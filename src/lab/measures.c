@@ -9,8 +9,8 @@
 #define SETTLED_NS INT64_C(5000000000)
 #define LEAST_DRIFT_S 60.0
 #define LAG_RANGE_S 1.0
-#define LAG_GRID 40               /* coarse steps on either side of zero */
-#define LAG_LEAST_RATE 5.0        /* deg/s rms of the reference: less tells nothing about lag */
+#define LAG_GRID 40        /* coarse steps on either side of zero */
+#define LAG_LEAST_RATE 5.0 /* deg/s rms of the reference: less tells nothing about lag */
 #define LAG_MOST_POINTS 4000
 
 double lab_settle_s(const marl_comparison *c)

@@ -15,12 +15,16 @@ typedef struct lab_decimal {
     int inexact; /* further digits were left out of `digits` */
 } lab_decimal;
 
-/* Scans [sign] digits [point digits] [e [sign] digits] from `text`, which must end in some character
- * that belongs to no number. Returns its end, or NULL when no number stands there. */
-const char *lab_number_scan(const char *text, char point, lab_decimal *decimal);
+/* The scanner looks at this many bytes at once: so many must be readable from every place of a text on. */
+#define LAB_NUMBER_SLACK 8
+
+/* Scans [sign] digits [point digits] [e [sign] digits] from `text`, which ends in some character that belongs
+ * to no number. Returns the number's end, or NULL when no number stands there. */
+static inline const char *lab_number_scan(const char *text, char point, lab_decimal *decimal);
 
 /* The double nearest to the number in [text, end) that was scanned into *decimal. */
-double lab_number_value(const char *text, const char *end, char point, const lab_decimal *decimal);
+static inline double lab_number_value(const char *text, const char *end, char point,
+                                      const lab_decimal *decimal);
 
 /* digits * 10^(exponent + scale) as an integer, rounded half away from zero. Returns 0 when it does
  * not fit. With scale 9 seconds become nanoseconds, exactly. */
@@ -35,5 +39,7 @@ char *lab_number_write(char *out, double value);
 
 /* Nanoseconds as seconds with 9 decimals. */
 char *lab_time_write(char *out, int64_t t_ns);
+
+#include "number_scan.h"
 
 #endif

@@ -1,17 +1,13 @@
 /* SPDX-License-Identifier: MIT
- * Reading numbers. Exact fast path: an integer of at most 2^53 divided or multiplied by a power of ten of
- * at most 10^22 is one correctly rounded operation on two exact doubles ("How to read floating point
- * numbers accurately", 1990). Everything else goes to strtod. */
+ * Reading numbers. Exact fast path (number_scan.h): an integer of at most 2^53 divided or multiplied by a
+ * power of ten of at most 10^22 is one correctly rounded operation on two exact doubles ("How to read
+ * floating point numbers accurately", 1990). Everything else goes to strtod. */
 #include "number.h"
 #include <math.h>
-#include <stddef.h>
 #include <stdlib.h>
-#include <string.h>
 
-static const double power_of_ten[] = {1e0,  1e1,  1e2,  1e3,  1e4,  1e5,  1e6,  1e7,
-                                      1e8,  1e9,  1e10, 1e11, 1e12, 1e13, 1e14, 1e15,
-                                      1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22};
-#define EXACT_POWERS 22
+const double lab_power_of_ten[] = {1e0,  1e1,  1e2,  1e3,  1e4,  1e5,  1e6,  1e7,  1e8,  1e9,  1e10, 1e11,
+                                   1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22};
 
 static inline unsigned digit(const char *p)
 {
@@ -19,7 +15,7 @@ static inline unsigned digit(const char *p)
 }
 
 /* The exponent after 'e'; NULL when there is none. Clamped far outside what a double holds. */
-static const char *scan_exponent(const char *p, int *exponent)
+const char *lab_number_scan_exponent(const char *p, int *exponent)
 {
     int negative = *p == '-';
     int value = 0;
@@ -35,7 +31,7 @@ static const char *scan_exponent(const char *p, int *exponent)
 }
 
 /* More than 19 digits: keeps the first 19 significant ones, counts the others into the exponent. */
-static void scan_many(const char *p, const char *end, char point, lab_decimal *decimal)
+void lab_number_scan_many(const char *p, const char *end, char point, lab_decimal *decimal)
 {
     int after_point = 0, kept = 0;
     decimal->digits = 0;
@@ -56,39 +52,8 @@ static void scan_many(const char *p, const char *end, char point, lab_decimal *d
     }
 }
 
-const char *lab_number_scan(const char *text, char point, lab_decimal *decimal)
-{
-    const char *p = text;
-    uint64_t digits = 0;
-    decimal->negative = *p == '-';
-    decimal->inexact = 0;
-    p += *p == '-' || *p == '+';
-    const char *start = p;
-    for (; digit(p) <= 9; p++) {
-        digits = digits * 10 + digit(p);
-    }
-    ptrdiff_t count = p - start, decimals = 0;
-    if (*p == point) {
-        const char *first = ++p;
-        for (; digit(p) <= 9; p++) {
-            digits = digits * 10 + digit(p);
-        }
-        decimals = p - first;
-        count += decimals;
-    }
-    if (count == 0) {
-        return NULL;
-    }
-    decimal->digits = digits;
-    decimal->exponent = -(int)decimals;
-    if (count > 19) {
-        scan_many(start, p, point, decimal);
-    }
-    return *p == 'e' || *p == 'E' ? scan_exponent(p + 1, &decimal->exponent) : p;
-}
-
 /* strtod on a copy, with a point whatever the text has. */
-static double value_by_library(const char *text, const char *end, char point)
+double lab_number_by_library(const char *text, const char *end, char point)
 {
     char few[128];
     size_t n = (size_t)(end - text);
@@ -107,18 +72,6 @@ static double value_by_library(const char *text, const char *end, char point)
         free(copy);
     }
     return value;
-}
-
-double lab_number_value(const char *text, const char *end, char point, const lab_decimal *decimal)
-{
-    int e = decimal->exponent;
-    if (decimal->inexact || decimal->digits > (UINT64_C(1) << 53) || e < -EXACT_POWERS ||
-        e > EXACT_POWERS) {
-        return value_by_library(text, end, point);
-    }
-    double value = (double)decimal->digits;
-    value = e < 0 ? value / power_of_ten[-e] : value * power_of_ten[e];
-    return decimal->negative ? -value : value;
 }
 
 int lab_number_integer(const lab_decimal *decimal, int scale, int64_t *value)

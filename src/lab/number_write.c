@@ -104,8 +104,7 @@ char *lab_number_write(char *out, double value)
     if (value < 0) {
         *out++ = '-';
     }
-    return e < -4 || e > 8 ? write_exponent(out, digit, count, e)
-                           : write_fixed(out, digit, count, e);
+    return e < -4 || e > 8 ? write_exponent(out, digit, count, e) : write_fixed(out, digit, count, e);
 }
 
 static char *write_padded(char *out, uint32_t n)

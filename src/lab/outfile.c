@@ -142,8 +142,8 @@ marl_status marl_outfile_commit(marl_outfile *out, marl_error *error)
     }
     marl_status status = MARL_OK;
     if (out->failed) {
-        status = marl_fail(error, MARL_ERR_SYSTEM, "%s: cannot be written: %s", out->path,
-                           strerror(out->failed));
+        status =
+            marl_fail(error, MARL_ERR_SYSTEM, "%s: cannot be written: %s", out->path, strerror(out->failed));
         if (out->temporary != NULL) {
             unlink(out->temporary);
         }

@@ -124,8 +124,8 @@ static marl_status judge(const marl_log *log, marl_rest *rest, marl_error *error
     }
     if (rest->still_s < LEAST_REST_S || !(rest->fit.points >= 2 * LEAST_BLOCKS)) {
         snprintf(next, size, "record at least %.0f s at rest, better 60 s", LEAST_REST_S);
-        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: only %.1f s at rest, %.0f s are needed",
-                         log->path, rest->still_s, LEAST_REST_S);
+        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: only %.1f s at rest, %.0f s are needed", log->path,
+                         rest->still_s, LEAST_REST_S);
     }
     if (some_axis_is_stuck(rest, &axis)) {
         snprintf(next, size, "check the wiring and the sensor's settings, then record again");

@@ -8,10 +8,10 @@
 #define PI 3.141592653589793
 #define DEGREE (PI / 180)
 #define GRAVITY 9.80665
-#define FIELD 48.7            /* uT */
-#define DIP (61.2 * DEGREE)   /* below the horizon, towards magnetic north */
-#define TEMPERATURE 24.0      /* degC */
-#define LIFT_PERIOD 120.0     /* s */
+#define FIELD 48.7          /* uT */
+#define DIP (61.2 * DEGREE) /* below the horizon, towards magnetic north */
+#define TEMPERATURE 24.0    /* degC */
+#define LIFT_PERIOD 120.0   /* s */
 
 static const char *const names[MARL_SCENE_COUNT] = {"still", "lift"};
 

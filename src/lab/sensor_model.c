@@ -3,8 +3,7 @@
 #include "marlinspike/simulate.h"
 #include <math.h>
 
-marl_sensor_model marl_sensor_model_make(const marl_sensor_sheet *sheet, double rate_hz,
-                                         marl_random random)
+marl_sensor_model marl_sensor_model_make(const marl_sensor_sheet *sheet, double rate_hz, marl_random random)
 {
     marl_sensor_model model = {.sheet = *sheet, .random = random};
     model.sigma = sheet->white * sqrt(rate_hz);

@@ -15,7 +15,6 @@ double lab_median_step_s(const marl_series *series);
 
 /* The attitude at t by slerp; 0 beyond the ends and inside a step longer than longest_ns. *place is
  * where to look first, start with 0. */
-int lab_series_at(const marl_series *series, int64_t longest_ns, int64_t t_ns, size_t *place,
-                  marl_quat *q);
+int lab_series_at(const marl_series *series, int64_t longest_ns, int64_t t_ns, size_t *place, marl_quat *q);
 
 #endif

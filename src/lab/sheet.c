@@ -49,14 +49,13 @@ static marl_status read_density(const lab_json_at *at, double factor, double *wh
     if (one_sided == lab_json_has(at, "white")) {
         return lab_json_fail(at, "white", error, "one of white and white_one_sided is needed");
     }
-    marl_status s = lab_json_number(at, one_sided ? "white_one_sided" : "white", LAB_NEEDED, 0, 1e6,
-                                    white, error);
+    marl_status s =
+        lab_json_number(at, one_sided ? "white_one_sided" : "white", LAB_NEEDED, 0, 1e6, white, error);
     *white *= factor * (one_sided ? sqrt(0.5) : 1.0);
     return s;
 }
 
-static marl_status read_unit(const lab_json_at *at, lab_quantity quantity, double *factor,
-                             marl_error *error)
+static marl_status read_unit(const lab_json_at *at, lab_quantity quantity, double *factor, marl_error *error)
 {
     char name[16] = "", known[120];
     marl_status s = lab_json_string(at, "unit", LAB_NEEDED, name, sizeof name, error);
@@ -72,7 +71,7 @@ static marl_status read_unit(const lab_json_at *at, lab_quantity quantity, doubl
 static marl_status read_sensor(const lab_json_at *root, const char *name, lab_quantity quantity,
                                marl_sensor_sheet *sensor, marl_error *error)
 {
-    static const char *const known[] = {"unit", "rate_hz", "full_scale",  "bits",        "white",
+    static const char *const known[] = {"unit", "rate_hz",         "full_scale",  "bits",        "white",
                                         "bias", "white_one_sided", "bias_spread", "scale_error", NULL};
     double factor = 1.0, bits = 16;
     lab_json_at at;

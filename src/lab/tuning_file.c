@@ -28,8 +28,8 @@ static marl_status read_parameter(const lab_json_at *at, const marl_parameter *r
     if (row->kind == MARL_KIND_SWITCH) {
         return read_switch(at, row, value, error);
     }
-    marl_status status = lab_json_number(at, row->name, LAB_OPTIONAL, (double)row->low,
-                                         (double)row->high, &number, error);
+    marl_status status =
+        lab_json_number(at, row->name, LAB_OPTIONAL, (double)row->low, (double)row->high, &number, error);
     *value = (float)number;
     return status;
 }
@@ -60,8 +60,7 @@ static void list_filters(char *text, size_t size)
 {
     size_t used = 0;
     for (int i = 0; i < MARL_FILTER_COUNT && used < size; i++) {
-        int n = snprintf(text + used, size - used, "%s%s", i ? ", " : "",
-                         marl_filter_name((marl_filter)i));
+        int n = snprintf(text + used, size - used, "%s%s", i ? ", " : "", marl_filter_name((marl_filter)i));
         used += n > 0 ? (size_t)n : 0;
     }
 }
@@ -100,7 +99,8 @@ static marl_status read_trust(const lab_json_at *root, marl_error *error)
 
 static marl_status read_root(const lab_json *file, marl_named_tuning *tuning, marl_error *error)
 {
-    static const char *const known[] = {"marlinspike", "name", "filter", "world", "parameters", "trust", NULL};
+    static const char *const known[] = {"marlinspike", "name",  "filter", "world",
+                                        "parameters",  "trust", NULL};
     lab_json_at root = lab_json_root(file);
     marl_filter filter = MARL_FILTER_COMPLEMENTARY;
     marl_status s = lab_json_only(&root, known, error);

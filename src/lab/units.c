@@ -62,8 +62,7 @@ void lab_unit_list(lab_quantity quantity, char *text, int size)
     text[0] = '\0';
     for (size_t i = 0; i < COUNT && used < size; i++) {
         if (units[i].quantity == quantity) {
-            used += snprintf(text + used, (size_t)(size - used), "%s%s", used ? ", " : "",
-                             units[i].name);
+            used += snprintf(text + used, (size_t)(size - used), "%s%s", used ? ", " : "", units[i].name);
         }
     }
 }

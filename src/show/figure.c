@@ -115,9 +115,10 @@ static void put_script(marl_outfile *out, const marl_figure *figure, const char 
 {
     char line[120];
     marl_outfile_text(out, "# gnuplot\n");
-    marl_outfile_text(out, strcmp(end, ".svg") == 0
-                               ? "set terminal svg size 1280,800 font 'sans,16' background 'white' noenhanced\n"
-                               : "set terminal pngcairo size 1280,800 font 'sans,16' noenhanced\n");
+    marl_outfile_text(out,
+                      strcmp(end, ".svg") == 0
+                          ? "set terminal svg size 1280,800 font 'sans,16' background 'white' noenhanced\n"
+                          : "set terminal pngcairo size 1280,800 font 'sans,16' noenhanced\n");
     if (image != NULL) {
         put_quoted(out, "set output ", image, "\n");
     }
@@ -128,7 +129,8 @@ static void put_script(marl_outfile *out, const marl_figure *figure, const char 
     }
     marl_outfile_text(out, "set grid lc rgb '#d0d0d0' lt 1\nset border 3\nset tics nomirror\n");
     marl_outfile_text(out, "set key reverse Left samplen 2\n");
-    snprintf(line, sizeof line, "set multiplot layout %zu,1 margins 0.08,0.98,0.09,0.92 spacing 0.1,0.12 title ",
+    snprintf(line, sizeof line,
+             "set multiplot layout %zu,1 margins 0.08,0.98,0.09,0.92 spacing 0.1,0.12 title ",
              figure->panels);
     put_quoted(out, line, figure->title, "\n");
     for (size_t p = 0; p < figure->panels; p++) {

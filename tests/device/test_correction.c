@@ -15,7 +15,8 @@ START_TEST(undoes_the_errors_it_describes)
         c.bias = dice_vector(&d, 0.1);
         c.curve = (marl_bias_curve){20, -10, 50, dice_vector(&d, 1e-3), dice_vector(&d, 1e-5)};
         c.matrix = (marl_mat3){{{1 / scale.x, 0, 0}, {0, 1 / scale.y, 0}, {0, 0, 1 / scale.z}}};
-        marl_vec3 drift = marl_vec3_add(marl_vec3_scale(c.curve.per_degC, dt), marl_vec3_scale(c.curve.per_degC2, dt * dt));
+        marl_vec3 drift =
+            marl_vec3_add(marl_vec3_scale(c.curve.per_degC, dt), marl_vec3_scale(c.curve.per_degC2, dt * dt));
         marl_vec3 raw = {truth.x * scale.x, truth.y * scale.y, truth.z * scale.z};
         raw = marl_vec3_add(raw, marl_vec3_add(c.bias, drift));
         marl_vec3 back = marl_correction_apply(&c, raw, degC);
@@ -39,12 +40,14 @@ END_TEST
 START_TEST(only_fresh_readings_and_present_sensors_change)
 {
     marl_calibration c = marl_calibration_none();
-    marl_sample s = {.accel = {1, 2, 3}, .gyro = {1, 2, 3}, .mag = {1, 2, 3}, .fresh = MARL_FRESH_ACCEL | MARL_FRESH_GYRO};
+    marl_sample s = {
+        .accel = {1, 2, 3}, .gyro = {1, 2, 3}, .mag = {1, 2, 3}, .fresh = MARL_FRESH_ACCEL | MARL_FRESH_GYRO};
     marl_sample same = s;
     marl_calibration_apply(&c, 20, &s);
     ck_assert_mem_eq(&s.accel, &same.accel, sizeof s.accel);
     c.gyro.present = c.mag.present = 1;
     c.gyro.bias = c.mag.bias = (marl_vec3){1, 1, 1};
+    c.has_mount = 1;
     c.mount = (marl_quat){0.70710678f, 0, 0, 0.70710678f}; /* the sensor's x is the body's y */
     marl_calibration_apply(&c, 20, &s);
     ck_assert_float_eq_tol(s.gyro.x, -1, 1e-6f);

@@ -11,8 +11,10 @@ START_TEST(digest_is_crc_32_of_canonical_bits)
     marl_quat q = {0.5f, -0.5f, 0.5f, 0.5f}, minus = {-0.5f, 0.5f, -0.5f, -0.5f};
     ck_assert_uint_eq(marl_digest_add(0, 7, q), marl_digest_add(0, 7, minus));
     ck_assert_uint_ne(marl_digest_add(0, 7, q), marl_digest_add(0, 8, q));
-    ck_assert_uint_eq(marl_digest_add(0, 7, (marl_quat){1, 0, 0, 0}), marl_digest_add(0, 7, (marl_quat){1, -0.0f, 0, -0.0f}));
-    ck_assert_uint_eq(marl_digest_add(0, 7, (marl_quat){NAN, 0, 0, 0}), marl_digest_add(0, 7, (marl_quat){-NAN, 0, 0, 0}));
+    ck_assert_uint_eq(marl_digest_add(0, 7, (marl_quat){1, 0, 0, 0}),
+                      marl_digest_add(0, 7, (marl_quat){1, -0.0f, 0, -0.0f}));
+    ck_assert_uint_eq(marl_digest_add(0, 7, (marl_quat){NAN, 0, 0, 0}),
+                      marl_digest_add(0, 7, (marl_quat){-NAN, 0, 0, 0}));
 }
 END_TEST
 

@@ -78,7 +78,8 @@ START_TEST(gyro_follows_a_steady_turn_at_any_rate)
             ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
         }
         double half = 10 * speed, k = sin(half) / speed;
-        marl_quat want = {(float)cos(half), (float)(k * (double)rate.x), (float)(k * (double)rate.y), (float)(k * (double)rate.z)};
+        marl_quat want = {(float)cos(half), (float)(k * (double)rate.x), (float)(k * (double)rate.y),
+                          (float)(k * (double)rate.z)};
         /* rounding: some 1e-7 a step, at random */
         ck_assert_double_lt(angle_between(attitude(&e), want), 2e-7 * sqrt(n) * 10 + 4e-5);
     }
@@ -245,7 +246,8 @@ static int finite_and_unit(const marl_estimator *e)
     marl_quat q = e->q;
     float n2 = q.w * q.w + q.x * q.x + q.y * q.y + q.z * q.z;
     float limit = e->tuning.value[MARL_PARAMETER_BIAS_LIMIT];
-    return fabsf(n2 - 1.0f) < 2e-5f && fabsf(e->bias.x) <= limit && fabsf(e->bias.y) <= limit && fabsf(e->bias.z) <= limit;
+    return fabsf(n2 - 1.0f) < 2e-5f && fabsf(e->bias.x) <= limit && fabsf(e->bias.y) <= limit &&
+           fabsf(e->bias.z) <= limit;
 }
 
 static marl_vec3 any_bits(dice *d)
@@ -263,7 +265,11 @@ START_TEST(garbage_never_spoils_the_state)
         for (int i = 0; i < 1000000; i++) {
             uint64_t kind = dice_bits(&d);
             t = kind % 97 == 0 ? (int64_t)(dice_bits(&d) >> 2) : t + (int64_t)(kind >> 40);
-            marl_sample s = {.t_ns = t, .accel = any_bits(&d), .gyro = any_bits(&d), .mag = any_bits(&d), .fresh = (uint8_t)(kind >> 8)};
+            marl_sample s = {.t_ns = t,
+                             .accel = any_bits(&d),
+                             .gyro = any_bits(&d),
+                             .mag = any_bits(&d),
+                             .fresh = (uint8_t)(kind >> 8)};
             s.accel = kind & 0x10000 ? dice_vector(&d, 1e-3) : s.accel;
             s.gyro = kind & 0x20000 ? dice_vector(&d, 100) : s.gyro;
             s.mag = kind & 0x40000 ? s.accel : s.mag;
@@ -294,7 +300,9 @@ START_TEST(a_clock_set_back_is_believed_after_a_while)
     ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
     for (int i = 1; i <= 20; i++) {
         s = at_rest(q, (int64_t)i * 10000000);
-        ck_assert_int_eq(marl_estimator_update(&e, &s), i < 10 ? MARL_ERR_TIME : i == 10 ? MARL_ERR_GAP : MARL_OK);
+        ck_assert_int_eq(marl_estimator_update(&e, &s), i < 10    ? MARL_ERR_TIME
+                                                        : i == 10 ? MARL_ERR_GAP
+                                                                  : MARL_OK);
     }
     ck_assert_double_lt(angle_between(attitude(&e), q), 1e-5);
     for (int i = 0; i < 100; i++) { /* a clock that stands still is never a new one */
@@ -343,8 +351,8 @@ START_TEST(both_worlds_tell_the_same_attitude)
 }
 END_TEST
 
-/* The bits promised for these readings on every machine. They follow from IEEE arithmetic alone: a change here
- * means that logs replayed before give other attitudes now, and belongs into the notes of a release. */
+/* The bits promised for these readings on every machine. They follow from IEEE arithmetic alone: a change
+ * here means that logs replayed before give other attitudes now, and belongs into the notes of a release. */
 START_TEST(known_answers)
 {
     const uint32_t known[MARL_FILTER_COUNT] = {KNOWN_GYRO, KNOWN_VECTORS, KNOWN_COMPLEMENTARY};
@@ -353,11 +361,13 @@ START_TEST(known_answers)
         uint32_t digest = 0;
         for (int i = 0; i < 1000; i++) {
             /* small integers over powers of two: the same floats everywhere */
-            marl_sample s = {.t_ns = (int64_t)i * 10000000 + (i * 7919) % 1000,
-                             .accel = {(float)((i * 37) % 64 - 32) / 64.0f, (float)((i * 53) % 128 - 64) / 64.0f, 9.75f},
-                             .gyro = {(float)((i * 29) % 256 - 120) / 256.0f, (float)((i * 31) % 256 - 128) / 512.0f, 0.25f},
-                             .mag = {20.0f + (float)(i % 16) / 8.0f, 3.0f, -42.0f},
-                             .fresh = MARL_FRESH_ACCEL | MARL_FRESH_GYRO};
+            marl_sample s = {
+                .t_ns = (int64_t)i * 10000000 + (i * 7919) % 1000,
+                .accel = {(float)((i * 37) % 64 - 32) / 64.0f, (float)((i * 53) % 128 - 64) / 64.0f, 9.75f},
+                .gyro = {(float)((i * 29) % 256 - 120) / 256.0f, (float)((i * 31) % 256 - 128) / 512.0f,
+                         0.25f},
+                .mag = {20.0f + (float)(i % 16) / 8.0f, 3.0f, -42.0f},
+                .fresh = MARL_FRESH_ACCEL | MARL_FRESH_GYRO};
             s.fresh |= i % 4 == 0 ? MARL_FRESH_MAG : 0;
             ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
             digest = marl_digest_add(digest, s.t_ns, attitude(&e));
@@ -371,5 +381,5 @@ MARL_SUITE("estimator", all_start_right_in_any_attitude, gyro_follows_a_steady_t
            time_constant_is_one_at_any_rate, bias_is_found_and_bounded, magnetometer_never_moves_the_tilt,
            a_late_magnetometer_sets_the_heading_at_once, time_that_stops_or_jumps,
            bad_readings_are_left_out_and_counted, garbage_never_spoils_the_state,
-           a_clock_set_back_is_believed_after_a_while,
-           sensors_may_come_in_separate_samples, both_worlds_tell_the_same_attitude, known_answers)
+           a_clock_set_back_is_believed_after_a_while, sensors_may_come_in_separate_samples,
+           both_worlds_tell_the_same_attitude, known_answers)

@@ -32,7 +32,8 @@ START_TEST(headings_of_the_compass)
         float heading;
         marl_quat q = marl_quat_from_rpy(0.2f, -0.5f, (float)(known[i].yaw * 3.14159265 / 180));
         ck_assert_int_eq(marl_frame_heading(q, MARL_WORLD_ENU, &heading), MARL_OK);
-        ck_assert_double_le(fabs(remainder((double)heading * 180 / 3.14159265 - known[i].heading, 360)), 1e-3);
+        ck_assert_double_le(fabs(remainder((double)heading * 180 / 3.14159265 - known[i].heading, 360)),
+                            1e-3);
         ck_assert(heading >= 0 && heading < 6.2831854f);
     }
 }
@@ -43,7 +44,8 @@ START_TEST(no_heading_when_x_is_upright)
     float heading;
     marl_quat up = marl_quat_from_rpy(0, -1.57079633f, 0);
     ck_assert_int_eq(marl_frame_heading(up, MARL_WORLD_ENU, &heading), MARL_ERR_DEGENERATE);
-    ck_assert_int_eq(marl_frame_heading((marl_quat){NAN, 0, 0, 0}, MARL_WORLD_ENU, &heading), MARL_ERR_DEGENERATE);
+    ck_assert_int_eq(marl_frame_heading((marl_quat){NAN, 0, 0, 0}, MARL_WORLD_ENU, &heading),
+                     MARL_ERR_DEGENERATE);
     ck_assert_str_eq(marl_world_name(MARL_WORLD_NED), "ned");
 }
 END_TEST

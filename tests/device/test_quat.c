@@ -30,16 +30,18 @@ START_TEST(handedness)
     marl_quat k = marl_quat_product(i, j);
     ck_assert_float_eq(k.z, 1.0f);
     marl_quat quarter = {0.70710678f, 0, 0, 0.70710678f};
-    ck_assert_double_lt(distance(marl_quat_rotate(quarter, (marl_vec3){1, 0, 0}), (marl_vec3){0, 1, 0}), 1e-6);
-    ck_assert_double_lt(distance(marl_vec3_cross((marl_vec3){1, 0, 0}, (marl_vec3){0, 1, 0}), (marl_vec3){0, 0, 1}),
-                        1e-9);
+    ck_assert_double_lt(distance(marl_quat_rotate(quarter, (marl_vec3){1, 0, 0}), (marl_vec3){0, 1, 0}),
+                        1e-6);
+    ck_assert_double_lt(
+        distance(marl_vec3_cross((marl_vec3){1, 0, 0}, (marl_vec3){0, 1, 0}), (marl_vec3){0, 0, 1}), 1e-9);
 }
 END_TEST
 
 START_TEST(matrix_round_trip_everywhere)
 {
     dice d = {2};
-    const marl_quat half_turns[] = {{1, 0, 0, 0}, {0, 1, 0, 0}, {0, 0, 1, 0}, {0, 0, 0, 1}, {0, 0.6f, 0.8f, 0}};
+    const marl_quat half_turns[] = {
+        {1, 0, 0, 0}, {0, 1, 0, 0}, {0, 0, 1, 0}, {0, 0, 0, 1}, {0, 0.6f, 0.8f, 0}};
     for (int i = 0; i < 3000; i++) {
         marl_quat q = i < 5 ? half_turns[i] : dice_attitude(&d), back;
         marl_mat3 matrix = marl_quat_to_matrix(q);
@@ -62,7 +64,8 @@ START_TEST(what_is_no_rotation_is_refused)
     for (size_t i = 0; i < sizeof bad / sizeof bad[0]; i++) {
         ck_assert_int_eq(marl_quat_from_matrix(&bad[i], &q), MARL_ERR_DEGENERATE);
     }
-    const marl_quat zero[] = {{0, 0, 0, 0}, {NAN, 0, 0, 1}, {INFINITY, 0, 0, 0}, {1e-30f, 0, 0, 0}, {1e30f, 0, 0, 0}};
+    const marl_quat zero[] = {
+        {0, 0, 0, 0}, {NAN, 0, 0, 1}, {INFINITY, 0, 0, 0}, {1e-30f, 0, 0, 0}, {1e30f, 0, 0, 0}};
     for (size_t i = 0; i < sizeof zero / sizeof zero[0]; i++) {
         q = zero[i];
         ck_assert_int_eq(marl_quat_normalize(&q), MARL_ERR_DEGENERATE);
@@ -80,8 +83,9 @@ START_TEST(angles_round_trip)
     }
     /* yaw, then pitch about the new y, then roll about the new x */
     marl_quat q = marl_quat_from_rpy(0.1f, -0.2f, 0.3f);
-    marl_quat by_hand = marl_quat_product(marl_quat_from_rpy(0, 0, 0.3f),
-                                          marl_quat_product(marl_quat_from_rpy(0, -0.2f, 0), marl_quat_from_rpy(0.1f, 0, 0)));
+    marl_quat by_hand =
+        marl_quat_product(marl_quat_from_rpy(0, 0, 0.3f),
+                          marl_quat_product(marl_quat_from_rpy(0, -0.2f, 0), marl_quat_from_rpy(0.1f, 0, 0)));
     ck_assert_double_lt(angle_between(q, by_hand), 1e-6);
 }
 END_TEST
@@ -91,7 +95,8 @@ START_TEST(poles_are_said_and_still_right)
     dice d = {4};
     for (int i = 0; i < 200; i++) {
         float pitch = i % 2 ? 1.57079633f : -1.57079633f;
-        marl_quat q = marl_quat_from_rpy((float)dice_between(&d, -3, 3), pitch, (float)dice_between(&d, -3, 3));
+        marl_quat q =
+            marl_quat_from_rpy((float)dice_between(&d, -3, 3), pitch, (float)dice_between(&d, -3, 3));
         marl_rpy a = marl_quat_to_rpy(q);
         ck_assert_int_eq(a.at_pole, 1);
         ck_assert_float_eq(a.roll, 0.0f);
@@ -103,7 +108,8 @@ END_TEST
 
 START_TEST(canonical_has_one_sign_and_no_minus_zero)
 {
-    const marl_quat in[] = {{-1, 0, 0, 0}, {0, -1, 0, 0}, {-0.0f, 0, -1, 0}, {0, -0.0f, -0.0f, -1}, {0.5f, -0.5f, 0.5f, -0.0f}};
+    const marl_quat in[] = {
+        {-1, 0, 0, 0}, {0, -1, 0, 0}, {-0.0f, 0, -1, 0}, {0, -0.0f, -0.0f, -1}, {0.5f, -0.5f, 0.5f, -0.0f}};
     for (size_t i = 0; i < sizeof in / sizeof in[0]; i++) {
         marl_quat c = marl_quat_canonical(in[i]);
         marl_quat again = marl_quat_canonical((marl_quat){-in[i].w, -in[i].x, -in[i].y, -in[i].z});

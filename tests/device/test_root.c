@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * The root against the host's double root, which rounds correctly to float (it has more than 2 * 24 + 2 digits). */
+ * The root against the host's double root, which rounds correctly to float (it has more than 2 * 24 + 2
+ * digits). */
 #include "check_main.h"
 #include "marlinspike/root.h"
 #include "random_values.h"

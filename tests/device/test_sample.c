@@ -5,7 +5,8 @@
 
 static marl_sample good(void)
 {
-    return (marl_sample){.accel = {0, 0, 9.8f}, .gyro = {0, 0, 1}, .mag = {20, 0, -40}, .temp = 20, .speed = 1, .fresh = 31};
+    return (marl_sample){
+        .accel = {0, 0, 9.8f}, .gyro = {0, 0, 1}, .mag = {20, 0, -40}, .temp = 20, .speed = 1, .fresh = 31};
 }
 
 START_TEST(each_sensor_is_refused_alone)
@@ -17,7 +18,8 @@ START_TEST(each_sensor_is_refused_alone)
             float *place[] = {&s.accel.y, &s.gyro.z, &s.mag.x, &s.temp, &s.speed};
             uint8_t refused;
             *place[sensor] = bad[i];
-            ck_assert_int_eq(marl_sample_check(&s, &refused), i < 3 ? MARL_ERR_NOT_FINITE : MARL_ERR_IMPLAUSIBLE);
+            ck_assert_int_eq(marl_sample_check(&s, &refused),
+                             i < 3 ? MARL_ERR_NOT_FINITE : MARL_ERR_IMPLAUSIBLE);
             ck_assert_uint_eq(refused, 1u << sensor);
             ck_assert_uint_eq(s.fresh, 31u & ~(1u << sensor));
         }
@@ -43,7 +45,8 @@ START_TEST(steps_of_time)
             }
             ck_assert_int_eq(marl_time_step(from[i], from[i] + step[k], &seconds), MARL_OK);
             /* float of the count and the product round once each; us instead of ns above 2.1 s */
-            ck_assert_double_le(fabs((double)seconds / ((double)step[k] * 1e-9) - 1), step[k] > INT32_MAX ? 1e-6 : 2e-7);
+            ck_assert_double_le(fabs((double)seconds / ((double)step[k] * 1e-9) - 1),
+                                step[k] > INT32_MAX ? 1e-6 : 2e-7);
         }
     }
     ck_assert_int_eq(marl_time_step(5, 5, &seconds), MARL_ERR_TIME);

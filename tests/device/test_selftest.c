@@ -69,5 +69,5 @@ START_TEST(every_status_has_a_text)
 }
 END_TEST
 
-MARL_SUITE("selftest", passes_as_built, notices_rounding_modes, notices_flushed_denormals, notices_contraction,
-           every_status_has_a_text)
+MARL_SUITE("selftest", passes_as_built, notices_rounding_modes, notices_flushed_denormals,
+           notices_contraction, every_status_has_a_text)

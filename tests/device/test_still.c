@@ -7,9 +7,12 @@
 static marl_sample rest(dice *d, int64_t t_ns)
 {
     marl_sample s = {.t_ns = t_ns, .fresh = MARL_FRESH_ACCEL | MARL_FRESH_GYRO | MARL_FRESH_MAG};
-    s.accel = (marl_vec3){(float)(0.02 * dice_normal(d)), (float)(0.02 * dice_normal(d)), (float)(9.8 + 0.02 * dice_normal(d))};
-    s.gyro = (marl_vec3){(float)(0.01 + 0.002 * dice_normal(d)), (float)(0.002 * dice_normal(d)), (float)(0.002 * dice_normal(d))};
-    s.mag = (marl_vec3){(float)(20 + 0.4 * dice_normal(d)), (float)(0.4 * dice_normal(d)), (float)(-42 + 0.4 * dice_normal(d))};
+    s.accel = (marl_vec3){(float)(0.02 * dice_normal(d)), (float)(0.02 * dice_normal(d)),
+                          (float)(9.8 + 0.02 * dice_normal(d))};
+    s.gyro = (marl_vec3){(float)(0.01 + 0.002 * dice_normal(d)), (float)(0.002 * dice_normal(d)),
+                         (float)(0.002 * dice_normal(d))};
+    s.mag = (marl_vec3){(float)(20 + 0.4 * dice_normal(d)), (float)(0.4 * dice_normal(d)),
+                        (float)(-42 + 0.4 * dice_normal(d))};
     return s;
 }
 
@@ -90,8 +93,9 @@ START_TEST(gaps_and_clocks_that_go_back_close_the_window)
     marl_still_limits limits = marl_still_default_limits();
     ck_assert_int_eq(marl_still_init(&still, &limits), MARL_OK);
     const int64_t t[] = {0, 10000000, 5000000000, 5010000000, -1, INT64_MIN, INT64_MAX};
-    const marl_still_verdict want[] = {MARL_STILL_OPEN, MARL_STILL_OPEN, MARL_STILL_MOVING, MARL_STILL_OPEN,
-                                       MARL_STILL_MOVING, MARL_STILL_MOVING, MARL_STILL_MOVING};
+    const marl_still_verdict want[] = {MARL_STILL_OPEN,  MARL_STILL_OPEN,   MARL_STILL_MOVING,
+                                       MARL_STILL_OPEN,  MARL_STILL_MOVING, MARL_STILL_MOVING,
+                                       MARL_STILL_MOVING};
     for (int i = 0; i < 7; i++) {
         marl_sample s = rest(&d, t[i]);
         ck_assert_int_eq(marl_still_update(&still, &s), want[i]);

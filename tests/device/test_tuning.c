@@ -43,7 +43,8 @@ START_TEST(every_bad_value_is_refused)
 {
     for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
         const marl_parameter *row = marl_parameter_row((marl_parameter_id)i);
-        const float bad[] = {NAN, INFINITY, -INFINITY, nextafterf(row->low, -INFINITY), nextafterf(row->high, INFINITY)};
+        const float bad[] = {NAN, INFINITY, -INFINITY, nextafterf(row->low, -INFINITY),
+                             nextafterf(row->high, INFINITY)};
         for (int k = 0; k < 5; k++) {
             marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
             tuning.value[i] = bad[k];

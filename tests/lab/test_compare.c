@@ -62,7 +62,8 @@ static marl_series swing(int n, double lag, double drift_deg_per_h)
         double t = i * 0.005;
         float angle = (float)(10 * DEGREE * sin(4 * (t - lag)));
         float yaw = (float)(-drift_deg_per_h / 3600 * t * DEGREE);
-        s.at[i] = (marl_attitude){(int64_t)i * 5000000, marl_quat_product(marl_quat_from_rpy(0, 0, yaw), marl_quat_from_rpy(angle, 0, 0))};
+        s.at[i] = (marl_attitude){(int64_t)i * 5000000, marl_quat_product(marl_quat_from_rpy(0, 0, yaw),
+                                                                          marl_quat_from_rpy(angle, 0, 0))};
     }
     return s;
 }
@@ -156,8 +157,11 @@ START_TEST(jitter_at_rest)
     marl_series s = {.n = (size_t)n, .at = calloc((size_t)n, sizeof(marl_attitude))};
     for (int i = 0; i < n; i++) {
         const double sigma = 0.1 * DEGREE;
-        marl_quat shake = marl_quat_from_rpy((float)(sigma * dice_normal(&d)), (float)(sigma * dice_normal(&d)), (float)(sigma * dice_normal(&d)));
-        s.at[i] = (marl_attitude){(int64_t)i * 5000000, marl_quat_product(marl_quat_from_rpy(1, 0.5f, 2), shake)};
+        marl_quat shake =
+            marl_quat_from_rpy((float)(sigma * dice_normal(&d)), (float)(sigma * dice_normal(&d)),
+                               (float)(sigma * dice_normal(&d)));
+        s.at[i] =
+            (marl_attitude){(int64_t)i * 5000000, marl_quat_product(marl_quat_from_rpy(1, 0.5f, 2), shake)};
     }
     marl_span span = {0, INT64_C(39995000000)};
     marl_spans still = {1, &span};
@@ -173,9 +177,11 @@ END_TEST
 
 START_TEST(a_reference_in_ned_is_told_in_enu)
 {
-    marl_log_row row = {.sample = {.t_ns = 5}, .q = marl_frame_swap_world(marl_quat_from_rpy(0.1f, 0.2f, 0.3f)), .has_q = 1};
+    marl_log_row row = {
+        .sample = {.t_ns = 5}, .q = marl_frame_swap_world(marl_quat_from_rpy(0.1f, 0.2f, 0.3f)), .has_q = 1};
     char name[] = "r.csv";
-    marl_log log = {.path = name, .n = 1, .row = &row, .info = {.columns = MARL_COLUMNS_Q, .world = MARL_WORLD_NED}};
+    marl_log log = {
+        .path = name, .n = 1, .row = &row, .info = {.columns = MARL_COLUMNS_Q, .world = MARL_WORLD_NED}};
     marl_series s;
     marl_error error = {0};
     ck_assert_int_eq(marl_series_from_log(&s, &log, &error), MARL_OK);
@@ -186,5 +192,6 @@ START_TEST(a_reference_in_ned_is_told_in_enu)
 }
 END_TEST
 
-MARL_SUITE("compare", the_parts_make_the_whole, signs_and_edges_of_the_error, slerp_turns_evenly, lag_is_found_with_its_sign,
-           drift_settling_and_the_wrap_of_heading, the_reference_is_not_stretched, jitter_at_rest, a_reference_in_ned_is_told_in_enu)
+MARL_SUITE("compare", the_parts_make_the_whole, signs_and_edges_of_the_error, slerp_turns_evenly,
+           lag_is_found_with_its_sign, drift_settling_and_the_wrap_of_heading, the_reference_is_not_stretched,
+           jitter_at_rest, a_reference_in_ned_is_told_in_enu)

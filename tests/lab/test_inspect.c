@@ -66,8 +66,9 @@ START_TEST(rest_is_found_at_both_ends_of_the_lift)
 }
 END_TEST
 
-/* Over many recordings the error divided by its standard error has mean square one: with three axes and n runs its
- * deviation is sqrt(2 / 3 n); the larger-of-two rule and few blocks push it below, never far above. */
+/* Over many recordings the error divided by its standard error has mean square one: with three axes and n
+ * runs its deviation is sqrt(2 / 3 n); the larger-of-two rule and few blocks push it below, never far above.
+ */
 START_TEST(bias_error_is_as_large_as_it_says)
 {
     enum { RUNS = 150 };
@@ -148,7 +149,8 @@ END_TEST
 START_TEST(a_short_knock_is_left_out)
 {
     marl_sheet sheet = marl_sheet_grommet();
-    marl_log log = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 60, 2), calm = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 60, 2);
+    marl_log log = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 60, 2),
+             calm = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 60, 2);
     for (size_t i = 3000; i < 3020; i++) {
         log.row[i].sample.gyro.z += 0.5f;
     }
@@ -156,7 +158,8 @@ START_TEST(a_short_knock_is_left_out)
     marl_error error = {0};
     ck_assert_int_eq(marl_calibrate_rest(&log, &knocked, &error), MARL_OK);
     ck_assert_int_eq(marl_calibrate_rest(&calm, &rest, &error), MARL_OK);
-    ck_assert(knocked.moved_s > 0 && knocked.moved.from_ns <= 30000000000 && knocked.moved.to_ns >= 30200000000);
+    ck_assert(knocked.moved_s > 0 && knocked.moved.from_ns <= 30000000000 &&
+              knocked.moved.to_ns >= 30200000000);
     ck_assert(rest.moved_s == 0);
     ck_assert_double_lt(fabs(knocked.fit.bias[2] - rest.fit.bias[2]), 3 * rest.fit.bias_sigma[2]);
     marl_log_free(&log);
@@ -165,5 +168,5 @@ START_TEST(a_short_knock_is_left_out)
 END_TEST
 
 MARL_SUITE("inspect", rates_jitter_and_gaps_as_they_were_made, rest_is_found_at_both_ends_of_the_lift,
-           bias_error_is_as_large_as_it_says, wandering_noise_is_not_told_as_sure, refused_with_what_to_record_next,
-           a_short_knock_is_left_out)
+           bias_error_is_as_large_as_it_says, wandering_noise_is_not_told_as_sure,
+           refused_with_what_to_record_next, a_short_knock_is_left_out)

@@ -9,7 +9,8 @@ static jet mixture(double t)
 {
     jet x = jet_time(t), ramp = jet_ramp(x, 0.2, 1.7);
     jet wave = jet_product(jet_sin(jet_scale(x, 3)), jet_cos(jet_product(x, x)));
-    jet_quat q = jet_quat_product(jet_quat_about(0, wave), jet_quat_product(jet_quat_about(1, ramp), jet_quat_about(2, x)));
+    jet_quat q = jet_quat_product(jet_quat_about(0, wave),
+                                  jet_quat_product(jet_quat_about(1, ramp), jet_quat_about(2, x)));
     jet_quat r = jet_quat_product(q, jet_quat_conjugate(jet_quat_about(1, wave)));
     return jet_add(jet_sub(r.w, jet_product(r.x, r.y)), jet_add(r.z, jet_product(ramp, jet_constant(2))));
 }

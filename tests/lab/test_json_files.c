@@ -39,38 +39,52 @@ static const struct {
     {calibration, "{\n\"marlinspike\": \"calibration/1\",\n", ":3: "},
     {calibration, "[1]", ":1: not a JSON object"},
     {calibration, "{}", ":1: marlinspike: is missing"},
-    {calibration, "{\n\"marlinspike\": \"tuning/1\"}", ":2: marlinspike: is 'tuning/1', wanted 'calibration/1'"},
+    {calibration, "{\n\"marlinspike\": \"tuning/1\"}",
+     ":2: marlinspike: is 'tuning/1', wanted 'calibration/1'"},
     {calibration, CAL "\"made\": \"x\", \"made\": \"y\"}", ":2: duplicate object key"},
-    {calibration, CAL "\n\"gyros\": {}}", ":3: gyros: unknown key; known: marlinspike, device, made, accel, gyro, mag"},
-    {calibration, CAL "\"gyro\": {\n\"bias\": [1, 2],\n\"unit\": \"rad/s\"}}", ":3: gyro.bias: must be 3 numbers"},
+    {calibration, CAL "\n\"gyros\": {}}",
+     ":3: gyros: unknown key; known: marlinspike, device, made, accel, gyro, mag"},
+    {calibration, CAL "\"gyro\": {\n\"bias\": [1, 2],\n\"unit\": \"rad/s\"}}",
+     ":3: gyro.bias: must be 3 numbers"},
     {calibration, CAL "\"gyro\": {\"bias\": [1, 2, \"x\"]}}", ":2: gyro.bias: must be 3 numbers"},
     {calibration, CAL "\"gyro\": {\"bias\": [1, 2, null]}}", ":2: gyro.bias: must be 3 numbers"},
-    {calibration, CAL "\"gyro\": {\"matrix\": [[1,0,0],[0,1,0]]}}", ":2: gyro.matrix: must be 3 rows of 3 numbers"},
+    {calibration, CAL "\"gyro\": {\"matrix\": [[1,0,0],[0,1,0]]}}",
+     ":2: gyro.matrix: must be 3 rows of 3 numbers"},
     {calibration, CAL "\"accel\": {\n\"unit\": \"g\"}}", ":3: accel.unit: is 'g', wanted 'm/s^2'"},
     {calibration, CAL "\"gyro\": 5}", ":2: gyro: must be an object"},
     {calibration, CAL "\"gyro\": {\"field\": 5}}", ":2: gyro.field: unknown key"},
-    {calibration, CAL "\"mag\": {\"fit\": {\n\"coverage\": 1.5}}}", ":3: mag.fit.coverage: 1.5 is out of its range, 0 to 1"},
-    {calibration, CAL "\"gyro\": {\"temperature\": {\"reference_degC\": 20}}}", ":2: gyro.temperature.range_degC: is missing"},
+    {calibration, CAL "\"mag\": {\"fit\": {\n\"coverage\": 1.5}}}",
+     ":3: mag.fit.coverage: 1.5 is out of its range, 0 to 1"},
+    {calibration, CAL "\"gyro\": {\"temperature\": {\"reference_degC\": 20}}}",
+     ":2: gyro.temperature.range_degC: is missing"},
     {calibration, CAL "\"mount\": {\"q\": [1,\n1,0,0]}}", ":2: mount.q: must have length 1"},
     {calibration, CAL "\"device\": 7}", ":2: device: must be a text of less than 64 bytes"},
     {tuning, "{\"marlinspike\": \"tuning/1\"}", ":1: filter: is missing"},
-    {tuning, "{\"marlinspike\": \"tuning/1\",\n\"filter\": \"magic\"}", ":2: filter: unknown filter 'magic'; known: gyro, vectors, complementary"},
+    {tuning, "{\"marlinspike\": \"tuning/1\",\n\"filter\": \"magic\"}",
+     ":2: filter: unknown filter 'magic'; known: gyro, vectors, complementary"},
     {tuning, TUNING "\"world\": \"xyz\"}", ":3: world: is 'xyz', wanted enu or ned"},
-    {tuning, TUNING "\"parameters\": {\n\"tilt_tim\": 3}}", ":4: parameters.tilt_tim: unknown key; known: use_mag, tilt_time, heading_time, bias_time, bias_limit, gap_limit"},
-    {tuning, TUNING "\"parameters\": {\"tilt_time\": -3}}", ":3: parameters.tilt_time: -3 is out of its range, 0.01 to 1000"},
+    {tuning, TUNING "\"parameters\": {\n\"tilt_tim\": 3}}",
+     ":4: parameters.tilt_tim: unknown key; known: use_mag, tilt_time, heading_time, bias_time, bias_limit, "
+     "gap_limit"},
+    {tuning, TUNING "\"parameters\": {\"tilt_time\": -3}}",
+     ":3: parameters.tilt_time: -3 is out of its range, 0.01 to 1000"},
     {tuning, TUNING "\"parameters\": {\"tilt_time\": \"3\"}}", ":3: parameters.tilt_time: must be a number"},
     {tuning, TUNING "\"parameters\": {\"use_mag\": 1}}", ":3: parameters.use_mag: must be true or false"},
     {tuning, TUNING "\"trust\": {\"x\": 1}}", ":3: trust.x: unknown key; known: none"},
-    {tuning, "{\"marlinspike\": \"tuning/1\", \"filter\": \"gyro\", \"parameters\": {\"tilt_time\": 3}}", ":1: parameters.tilt_time: unknown key; known: use_mag, gap_limit"},
+    {tuning, "{\"marlinspike\": \"tuning/1\", \"filter\": \"gyro\", \"parameters\": {\"tilt_time\": 3}}",
+     ":1: parameters.tilt_time: unknown key; known: use_mag, gap_limit"},
     {sheet, "{\"marlinspike\": \"sheet/1\"}", ":1: accel: the sheet describes no sensor"},
     {sheet, SHEET " \"rate_hz\": 100}}", ":2: gyro.full_scale: is missing"},
-    {sheet, "{\"marlinspike\": \"sheet/1\", \"gyro\": {\"unit\": \"g\"}}", ":1: gyro.unit: unknown unit 'g'; known: rad/s, deg/s, mdeg/s"},
+    {sheet, "{\"marlinspike\": \"sheet/1\", \"gyro\": {\"unit\": \"g\"}}",
+     ":1: gyro.unit: unknown unit 'g'; known: rad/s, deg/s, mdeg/s"},
     {sheet, GYRO_SHEET "\"bits\": 40}}", ":4: gyro.bits: 40 is out of its range, 2 to 32"},
     {sheet, GYRO_SHEET "\"bits\": 15.5, \"white\": 0.01}}", ":4: gyro.bits: must be a whole number"},
     {sheet, GYRO_SHEET "\"bits\": 16}}", ":2: gyro.white: one of white and white_one_sided is needed"},
-    {sheet, GYRO_SHEET "\"bits\": 16, \"white\": 1, \"white_one_sided\": 1}}", ":4: gyro.white: one of white and white_one_sided is needed"},
+    {sheet, GYRO_SHEET "\"bits\": 16, \"white\": 1, \"white_one_sided\": 1}}",
+     ":4: gyro.white: one of white and white_one_sided is needed"},
     {sheet, GYRO_SHEET "\"bits\": 16, \"white\": -1}}", ":4: gyro.white: -1 is out of its range"},
-    {sheet, GYRO_SHEET "\"bits\": 16, \"white\": 1, \"scale_error\": [0, 0, 2]}}", ":4: gyro.scale_error: must lie between -1 and 1"},
+    {sheet, GYRO_SHEET "\"bits\": 16, \"white\": 1, \"scale_error\": [0, 0, 2]}}",
+     ":4: gyro.scale_error: must lie between -1 and 1"},
 };
 
 START_TEST(each_fault_names_file_line_and_key)
@@ -100,10 +114,21 @@ START_TEST(calibration_survives_writing)
     a.mount[0] = 0.6;
     a.mount[3] = 0.8;
     marl_fit *f = &a.fit[MARL_MAG];
-    *f = (marl_fit){.present = 1, .bias = {0.123456789, -1e-9, 3}, .matrix = {{1.01, 0.02, 0}, {0.02, 0.99, 0}, {0, 0, 1}},
-                    .has_sigma = 1, .bias_sigma = {0.1, NAN, 0.3}, .has_curve = 1, .reference_degC = 20, .range_degC = {-5, 45},
-                    .bias_per_degC = {1e-3, 0, 0}, .points = 42, .residual_rms = 0.004, .coverage = 0.93, .temperature_degC = NAN,
-                    .field = 48.7, .dip_deg = 61.2};
+    *f = (marl_fit){.present = 1,
+                    .bias = {0.123456789, -1e-9, 3},
+                    .matrix = {{1.01, 0.02, 0}, {0.02, 0.99, 0}, {0, 0, 1}},
+                    .has_sigma = 1,
+                    .bias_sigma = {0.1, NAN, 0.3},
+                    .has_curve = 1,
+                    .reference_degC = 20,
+                    .range_degC = {-5, 45},
+                    .bias_per_degC = {1e-3, 0, 0},
+                    .points = 42,
+                    .residual_rms = 0.004,
+                    .coverage = 0.93,
+                    .temperature_degC = NAN,
+                    .field = 48.7,
+                    .dip_deg = 61.2};
     ck_assert_int_eq(marl_calibration_write(&a, path, &error), MARL_OK);
     ck_assert_int_eq(marl_calibration_read(&b, path, &error), MARL_OK);
     ck_assert_str_eq(b.device, a.device);
@@ -147,7 +172,9 @@ START_TEST(sheets_are_converted_to_si)
     temporary dir = temporary_make();
     marl_error error = {0};
     marl_sheet read;
-    const char *path = temporary_text(&dir, "a.json", GYRO_SHEET "\"bits\": 12, \"white_one_sided\": 0.01, \"bias\": [1,2,3], \"bias_spread\": 0.5}}");
+    const char *path = temporary_text(
+        &dir, "a.json",
+        GYRO_SHEET "\"bits\": 12, \"white_one_sided\": 0.01, \"bias\": [1,2,3], \"bias_spread\": 0.5}}");
     ck_assert_int_eq(marl_sheet_read(&read, path, &error), MARL_OK);
     const double degree = 3.14159265358979 / 180;
     ck_assert_double_eq_tol(read.gyro.full_scale, 500 * degree, 1e-12);

@@ -22,7 +22,8 @@ static const struct {
     {"quoted", "\"t[s]\",\"temp[degC]\"\n\"0\",\"20\"\n1,\"21\"\n", MARL_OK, "", 2, 0, 0},
     {"quoted text in a column not known", "t,note,temp\n0,\"a, b\",20\n1,c,21\n", MARL_OK, "", 2, 0, 0},
     {"spaces around", "t [s] , temp[degC]\n 0 ,\t20 \n1 , 21\n", MARL_OK, "", 2, 0, 0},
-    {"comments before the header", "# made by hand\n# marlinspike log/1 device=a\nt,temp\n0,20\n", MARL_OK, "", 1, 0, 0},
+    {"comments before the header", "# made by hand\n# marlinspike log/1 device=a\nt,temp\n0,20\n", MARL_OK,
+     "", 1, 0, 0},
     {"blank lines", "t,temp\n\n0,20\n\n1,21\n\n", MARL_OK, "", 2, 0, 0},
     {"empty cell", "t,temp\n0,20\n1,\n", MARL_OK, "", 2, 0, 0},
     {"word for a number", "t,temp\n0,20\n1,warm\n2,22\n", MARL_OK, "", 3, 0, 1},
@@ -45,11 +46,14 @@ static const struct {
     {"no time", "accel_x,accel_y\n1,2\n", MARL_ERR_INPUT, ":1: no column t;", 0, 0, 0},
     {"unknown unit", "t[s],gyro_x[turns]\n0,1\n", MARL_ERR_INPUT,
      ":1: gyro_x has the unknown unit 'turns'; known: rad/s, deg/s, mdeg/s", 0, 0, 0},
-    {"unit of another quantity", "t[s],gyro_x[g]\n0,1\n", MARL_ERR_INPUT, ":1: gyro_x has the unknown unit 'g'", 0, 0, 0},
-    {"column twice", "# c\nt,temp,temp\n0,1,2\n", MARL_ERR_INPUT, ":2: column temp stands there twice", 0, 0, 0},
+    {"unit of another quantity", "t[s],gyro_x[g]\n0,1\n", MARL_ERR_INPUT,
+     ":1: gyro_x has the unknown unit 'g'", 0, 0, 0},
+    {"column twice", "# c\nt,temp,temp\n0,1,2\n", MARL_ERR_INPUT, ":2: column temp stands there twice", 0, 0,
+     0},
     {"counts without a sheet", "t,gyro_x[count]\n0,1\n", MARL_ERR_INPUT, ":1: gyro_x is in counts", 0, 0, 0},
     {"decimal comma", "t;temp\n0,01;20,5\n", MARL_ERR_INPUT, ":2: a decimal comma", 0, 0, 0},
-    {"most rows bad", "t,temp\n0,20\n1\n2\n", MARL_ERR_INPUT, ":3: fewer cells than the header; 2 of 3 rows", 1, 2, 0},
+    {"most rows bad", "t,temp\n0,20\n1\n2\n", MARL_ERR_INPUT, ":3: fewer cells than the header; 2 of 3 rows",
+     1, 2, 0},
     {"not a log", "hello world\nthis is text\n", MARL_ERR_INPUT, ":1: no column t", 0, 0, 0},
 };
 
@@ -63,13 +67,15 @@ START_TEST(each_case)
     ck_assert_msg(status == cases[_i].status, "%s: %s", cases[_i].name, error.text);
     if (status != MARL_OK) {
         ck_assert_msg(strncmp(error.text, path, strlen(path)) == 0, "%s: %s", cases[_i].name, error.text);
-        ck_assert_msg(strncmp(error.text + strlen(path), cases[_i].message, strlen(cases[_i].message)) == 0, "%s: %s",
-                      cases[_i].name, error.text);
+        ck_assert_msg(strncmp(error.text + strlen(path), cases[_i].message, strlen(cases[_i].message)) == 0,
+                      "%s: %s", cases[_i].name, error.text);
         ck_assert_ptr_null(log.row);
     } else {
-        ck_assert_msg(log.n == cases[_i].rows && log.report.rows == cases[_i].rows, "%s: %zu rows", cases[_i].name, log.n);
+        ck_assert_msg(log.n == cases[_i].rows && log.report.rows == cases[_i].rows, "%s: %zu rows",
+                      cases[_i].name, log.n);
         ck_assert_msg(log.report.rows_dropped == cases[_i].dropped, "%s: dropped", cases[_i].name);
-        ck_assert_msg(log.report.cells_missing == cases[_i].missing, "%s: missing %lu", cases[_i].name, log.report.cells_missing);
+        ck_assert_msg(log.report.cells_missing == cases[_i].missing, "%s: missing %lu", cases[_i].name,
+                      log.report.cells_missing);
     }
     marl_log_free(&log);
     temporary_remove(&dir);
@@ -89,9 +95,11 @@ static marl_log load(const char *text, const marl_log_options *options)
 
 START_TEST(units_become_si)
 {
-    marl_log log = load("t[ms],accel_x[g],accel_y[mg],accel_z[m/s^2],gyro_x[deg/s],gyro_y[mdeg/s],gyro_z[rad/s],"
-                        "mag_x[G],mag_y[mG],mag_z[nT],temp[degF],speed[km/h]\n"
-                        "1.5,1,1000,9.80665,180,180000,3.14159265,0.5,500,50000,212,36\n", NULL);
+    marl_log log =
+        load("t[ms],accel_x[g],accel_y[mg],accel_z[m/s^2],gyro_x[deg/s],gyro_y[mdeg/s],gyro_z[rad/s],"
+             "mag_x[G],mag_y[mG],mag_z[nT],temp[degF],speed[km/h]\n"
+             "1.5,1,1000,9.80665,180,180000,3.14159265,0.5,500,50000,212,36\n",
+             NULL);
     const marl_sample *s = &log.row[0].sample;
     ck_assert_int_eq(s->t_ns, 1500000);
     ck_assert_float_eq_tol(s->accel.x, 9.80665f, 1e-6f);
@@ -145,7 +153,9 @@ END_TEST
 
 START_TEST(metadata_and_attitudes)
 {
-    marl_log log = load("# marlinspike log/1 device=pod-07 corrected=yes world=ned\nt,roll[deg],pitch[deg],yaw[deg]\n0,10,-20,30\n", NULL);
+    marl_log log = load("# marlinspike log/1 device=pod-07 corrected=yes "
+                        "world=ned\nt,roll[deg],pitch[deg],yaw[deg]\n0,10,-20,30\n",
+                        NULL);
     ck_assert_str_eq(log.info.device, "pod-07");
     ck_assert_int_eq(log.info.corrected, 1);
     ck_assert_int_eq(log.info.world, MARL_WORLD_NED);
@@ -170,16 +180,23 @@ START_TEST(round_trip_to_the_bit)
     marl_log_writer *writer;
     enum { N = 3000 };
     static marl_log_row row[N];
-    marl_log_info info = {.device = "pod-07", .columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG |
-                                                         MARL_COLUMNS_TEMP | MARL_COLUMNS_SPEED | MARL_COLUMNS_Q};
+    marl_log_info info = {.device = "pod-07",
+                          .columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG |
+                                     MARL_COLUMNS_TEMP | MARL_COLUMNS_SPEED | MARL_COLUMNS_Q};
     snprintf(path, sizeof path, "%s", temporary_path(&dir, "a.csv"));
     ck_assert_int_eq(marl_log_create(&writer, path, &info, &error), MARL_OK);
     int64_t t = -1000000000000;
     for (int i = 0; i < N; i++) {
         t += 1 + (int64_t)(dice_bits(&d) % 20000000);
-        row[i] = (marl_log_row){.sample = {.t_ns = t, .accel = dice_vector(&d, 20), .gyro = dice_vector(&d, 1e-3), .mag = dice_vector(&d, 1e6),
-                                           .temp = (float)dice_between(&d, -40, 85), .speed = 1e-30f, .fresh = (uint8_t)(dice_bits(&d) % 32)},
-                                .q = marl_quat_canonical(dice_attitude(&d)), .has_q = i % 3 == 0};
+        row[i] = (marl_log_row){.sample = {.t_ns = t,
+                                           .accel = dice_vector(&d, 20),
+                                           .gyro = dice_vector(&d, 1e-3),
+                                           .mag = dice_vector(&d, 1e6),
+                                           .temp = (float)dice_between(&d, -40, 85),
+                                           .speed = 1e-30f,
+                                           .fresh = (uint8_t)(dice_bits(&d) % 32)},
+                                .q = marl_quat_canonical(dice_attitude(&d)),
+                                .has_q = i % 3 == 0};
         marl_log_write(writer, &row[i]);
     }
     ck_assert_int_eq(marl_log_commit(writer, &error), MARL_OK);
@@ -206,7 +223,8 @@ END_TEST
 /* A log cut at any byte never crashes, never gives a row that was not written, and is told as cut. */
 START_TEST(cut_at_every_byte)
 {
-    const char *text = "# marlinspike log/1 device=pod-07\nt[s],temp[degC]\n0.5,20.25\n1.5,21.25\n2.5,22.25\n";
+    const char *text =
+        "# marlinspike log/1 device=pod-07\nt[s],temp[degC]\n0.5,20.25\n1.5,21.25\n2.5,22.25\n";
     temporary dir = temporary_make();
     for (size_t n = 0; n <= strlen(text); n++) {
         marl_log log;
@@ -232,7 +250,8 @@ START_TEST(noise_on_the_line)
         size_t n = 0;
         n += (size_t)sprintf(text, "t[s],accel_x,accel_y,accel_z,temp\n");
         for (int i = 0; i < 60; i++) {
-            n += (size_t)sprintf(text + n, "%.3f,%.6f,%.6f,9.8,20\n", i * 0.01, dice_normal(&d), dice_normal(&d));
+            n += (size_t)sprintf(text + n, "%.3f,%.6f,%.6f,9.8,20\n", i * 0.01, dice_normal(&d),
+                                 dice_normal(&d));
         }
         for (uint64_t k = dice_bits(&d) % 30; k > 0; k--) {
             text[dice_bits(&d) % n] = (char)dice_bits(&d);
@@ -256,12 +275,14 @@ START_TEST(missing_columns_are_named)
 {
     marl_error error = {0};
     marl_log_info info = {.columns = MARL_COLUMNS_ACCEL | 1u << MARL_COLUMN_GYRO_X};
-    ck_assert_int_eq(marl_log_require(&info, "a.csv", MARL_COLUMNS_GYRO | MARL_COLUMNS_TEMP, &error), MARL_ERR_EVIDENCE);
+    ck_assert_int_eq(marl_log_require(&info, "a.csv", MARL_COLUMNS_GYRO | MARL_COLUMNS_TEMP, &error),
+                     MARL_ERR_EVIDENCE);
     ck_assert_str_eq(error.text, "a.csv: needs gyro_y, gyro_z, temp, which the log does not have");
-    ck_assert_int_eq(marl_log_open(&(marl_log_reader *){NULL}, "/nonexistent/a.csv", NULL, NULL), MARL_ERR_INPUT);
+    ck_assert_int_eq(marl_log_open(&(marl_log_reader *){NULL}, "/nonexistent/a.csv", NULL, NULL),
+                     MARL_ERR_INPUT);
 }
 END_TEST
 
 MARL_SUITE_OF_CASES("log", cases, each_case, units_become_si, counts_by_the_sheet_and_decimal_commas,
-                    a_wrapping_clock_goes_on, metadata_and_attitudes, round_trip_to_the_bit, cut_at_every_byte,
-                    noise_on_the_line, missing_columns_are_named)
+                    a_wrapping_clock_goes_on, metadata_and_attitudes, round_trip_to_the_bit,
+                    cut_at_every_byte, noise_on_the_line, missing_columns_are_named)

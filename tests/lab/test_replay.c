@@ -6,12 +6,14 @@
 #include "random_values.h"
 #include <stdio.h>
 
-static marl_replay run(const marl_log *log, marl_filter filter, const marl_calibration_record *record, marl_series *series)
+static marl_replay run(const marl_log *log, marl_filter filter, const marl_calibration_record *record,
+                       marl_series *series)
 {
     marl_replay replay;
     marl_error error = {0};
     marl_tuning tuning = marl_tuning_default(filter);
-    marl_status status = marl_replay_init(&replay, &tuning, record, "cal.json", &log->info, log->path, &error);
+    marl_status status =
+        marl_replay_init(&replay, &tuning, record, "cal.json", &log->info, log->path, &error);
     ck_assert_msg(status == MARL_OK, "%s", error.text);
     *series = (marl_series){0, calloc(log->n, sizeof(marl_attitude))};
     for (size_t i = 0; i < log->n; i++) {
@@ -44,7 +46,8 @@ START_TEST(fused_tilt_is_several_times_better)
 {
     marl_sheet sheet = marl_sheet_grommet();
     for (uint64_t seed = 1; seed <= 8; seed++) {
-        marl_log log = memory_log_simulated(MARL_SCENE_LIFT, &sheet, 100, 120, seed), rest = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 60, seed + 100);
+        marl_log log = memory_log_simulated(MARL_SCENE_LIFT, &sheet, 100, 120, seed),
+                 rest = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 60, seed + 100);
         marl_calibration_record record = marl_calibration_record_empty();
         marl_rest found;
         marl_error error = {0};
@@ -52,7 +55,13 @@ START_TEST(fused_tilt_is_several_times_better)
         ck_assert_int_eq(marl_calibrate_rest(&rest, &found, &error), MARL_OK);
         record.fit[MARL_GYRO] = found.fit;
         marl_series truth;
-        ck_assert_int_eq(marl_series_from_log(&truth, &(marl_log){.path = log.path, .n = log.n, .row = log.row, .info = {.columns = MARL_COLUMNS_Q}}, &error), MARL_OK);
+        ck_assert_int_eq(marl_series_from_log(&truth,
+                                              &(marl_log){.path = log.path,
+                                                          .n = log.n,
+                                                          .row = log.row,
+                                                          .info = {.columns = MARL_COLUMNS_Q}},
+                                              &error),
+                         MARL_OK);
         for (int f = 0; f < MARL_FILTER_COUNT; f++) {
             marl_series s;
             marl_comparison c;
@@ -80,15 +89,18 @@ START_TEST(refusals)
     marl_log_info info = {.device = "pod-07", .columns = MEMORY_LOG_ALL};
     marl_error error = {0};
     info.corrected = 1;
-    ck_assert_int_eq(marl_replay_init(&replay, &tuning, &record, "c.json", &info, "l.csv", &error), MARL_ERR_INPUT);
+    ck_assert_int_eq(marl_replay_init(&replay, &tuning, &record, "c.json", &info, "l.csv", &error),
+                     MARL_ERR_INPUT);
     ck_assert_str_eq(error.text, "l.csv:1: is corrected already; leave --calibration out");
     info.corrected = 0;
     error = (marl_error){0};
     snprintf(record.device, sizeof record.device, "pod-08");
-    ck_assert_int_eq(marl_replay_init(&replay, &tuning, &record, "c.json", &info, "l.csv", &error), MARL_ERR_INPUT);
+    ck_assert_int_eq(marl_replay_init(&replay, &tuning, &record, "c.json", &info, "l.csv", &error),
+                     MARL_ERR_INPUT);
     error = (marl_error){0};
     info.columns = MARL_COLUMNS_ACCEL;
-    ck_assert_int_eq(marl_replay_init(&replay, &tuning, NULL, NULL, &info, "l.csv", &error), MARL_ERR_EVIDENCE);
+    ck_assert_int_eq(marl_replay_init(&replay, &tuning, NULL, NULL, &info, "l.csv", &error),
+                     MARL_ERR_EVIDENCE);
     error = (marl_error){0};
     tuning.value[MARL_PARAMETER_TILT_TIME] = -1;
     info.columns = MEMORY_LOG_ALL;

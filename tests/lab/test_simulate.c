@@ -23,7 +23,8 @@ START_TEST(rates_belong_to_the_attitudes)
     for (uint64_t seed = 1; seed <= 5; seed++) {
         marl_scene scene = marl_scene_make(MARL_SCENE_LIFT, seed);
         for (double t = 0.5; t < 125; t += 0.377) {
-            marl_motion a = marl_scene_at(&scene, t - h), b = marl_scene_at(&scene, t + h), at = marl_scene_at(&scene, t);
+            marl_motion a = marl_scene_at(&scene, t - h), b = marl_scene_at(&scene, t + h),
+                        at = marl_scene_at(&scene, t);
             /* vector part of a* b is h times the body rate */
             double x = a.q[0] * b.q[1] - a.q[1] * b.q[0] - a.q[2] * b.q[3] + a.q[3] * b.q[2];
             double y = a.q[0] * b.q[2] - a.q[2] * b.q[0] - a.q[3] * b.q[1] + a.q[1] * b.q[3];
@@ -38,8 +39,8 @@ START_TEST(rates_belong_to_the_attitudes)
 }
 END_TEST
 
-/* The block ends where it began, at rest: over the whole lift its mean acceleration is zero, and the mean specific
- * force in the world is gravity, up to the vibration. */
+/* The block ends where it began, at rest: over the whole lift its mean acceleration is zero, and the mean
+ * specific force in the world is gravity, up to the vibration. */
 START_TEST(the_lift_goes_nowhere_on_average)
 {
     for (uint64_t seed = 1; seed <= 5; seed++) {
@@ -86,8 +87,14 @@ START_TEST(noise_is_that_of_the_sheet)
 {
     const double rates[] = {25, 100, 1000};
     for (int r = 0; r < 3; r++) {
-        marl_sensor_sheet sheet = {.present = 1, .full_scale = 10, .bits = 24, .white = 0.01, .bias = {0.5, -0.5, 0}, .scale_error = {0.1, 0, 0}};
-        marl_sensor_model model = marl_sensor_model_make(&sheet, rates[r], marl_random_seeded(5, (uint64_t)r));
+        marl_sensor_sheet sheet = {.present = 1,
+                                   .full_scale = 10,
+                                   .bits = 24,
+                                   .white = 0.01,
+                                   .bias = {0.5, -0.5, 0},
+                                   .scale_error = {0.1, 0, 0}};
+        marl_sensor_model model =
+            marl_sensor_model_make(&sheet, rates[r], marl_random_seeded(5, (uint64_t)r));
         const int n = 20000;
         const double truth[3] = {1, 2, 3};
         double mean = 0, squares = 0, along = 0, before = 0;
@@ -133,7 +140,8 @@ START_TEST(same_seed_same_log)
         marl_simulator_next(&b, &y, &q);
         marl_simulator_next(&other, &z, &q);
         ck_assert_int_eq(x.t_ns, (int64_t)i * 10000000);
-        ck_assert(memcmp(&x.gyro, &y.gyro, sizeof x.gyro) == 0 && memcmp(&x.accel, &y.accel, sizeof x.accel) == 0);
+        ck_assert(memcmp(&x.gyro, &y.gyro, sizeof x.gyro) == 0 &&
+                  memcmp(&x.accel, &y.accel, sizeof x.accel) == 0);
         differs += x.gyro.x != z.gyro.x;
         mags += (x.fresh & MARL_FRESH_MAG) != 0;
     }
@@ -145,5 +153,5 @@ START_TEST(same_seed_same_log)
 END_TEST
 
 MARL_SUITE("simulate", rates_belong_to_the_attitudes, the_lift_goes_nowhere_on_average,
-           rest_is_rest_and_the_field_is_the_earths, noise_is_that_of_the_sheet, readings_are_whole_counts_and_saturate,
-           same_seed_same_log)
+           rest_is_rest_and_the_field_is_the_earths, noise_is_that_of_the_sheet,
+           readings_are_whole_counts_and_saturate, same_seed_same_log)

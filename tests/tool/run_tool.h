@@ -47,11 +47,11 @@ static inline void run_free(tool_run *r)
 }
 
 /* Runs and wants an exit code. */
-#define run_wants(wanted, ...)                                                                                         \
-    do {                                                                                                               \
-        tool_run only_run = run(__VA_ARGS__);                                                                          \
-        ck_assert_msg(only_run.code == (wanted), "exit %d: %s", only_run.code, only_run.err);                          \
-        run_free(&only_run);                                                                                           \
+#define run_wants(wanted, ...)                                                                               \
+    do {                                                                                                     \
+        tool_run only_run = run(__VA_ARGS__);                                                                \
+        ck_assert_msg(only_run.code == (wanted), "exit %d: %s", only_run.code, only_run.err);                \
+        run_free(&only_run);                                                                                 \
     } while (0)
 
 /* Runs with the exit code wanted and gives the one JSON object that stands on stdout. */

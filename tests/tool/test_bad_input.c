@@ -14,14 +14,18 @@ static const struct {
     {"twice.csv", "t[s],gyro_x,gyro_x\n0,1,2\n"},
     {"comma.csv", "t;accel_x\n0,1;2,5\n"},
     {"mostlybad.csv", "t,temp\n0,1\nx,1\ny,1\n"},
-    {"corrected.csv", "# marlinspike log/1 device=pod-07 corrected=yes\nt,accel_x,accel_y,accel_z,gyro_x,gyro_y,gyro_z\n0,0,0,9.8,0,0,0\n1,0,0,9.8,0,0,0\n"},
+    {"corrected.csv",
+     "# marlinspike log/1 device=pod-07 "
+     "corrected=yes\nt,accel_x,accel_y,accel_z,gyro_x,gyro_y,gyro_z\n0,0,0,9.8,0,0,0\n1,0,0,9.8,0,0,0\n"},
     {"zeros.csv", "t,accel_x,accel_y,accel_z,gyro_x,gyro_y,gyro_z\n0,0,0,0,0,0,0\n0.01,0,0,0,0,0,0\n"},
     {"notime.csv", "t,q_w,q_x,q_y,q_z\n5000,1,0,0,0\n5001,1,0,0,0\n"},
-    {"good.json", "{\"marlinspike\": \"calibration/1\", \"device\": \"pod-07\", \"gyro\": {\"bias\": [0,0,0]}}"},
+    {"good.json",
+     "{\"marlinspike\": \"calibration/1\", \"device\": \"pod-07\", \"gyro\": {\"bias\": [0,0,0]}}"},
     {"other.json", "{\"marlinspike\": \"calibration/1\",\n \"device\": \"pod-08\"}"},
     {"key.json", "{\"marlinspike\": \"calibration/1\",\n \"gyros\": {}}"},
     {"broken.json", "{\"marlinspike\": \"calibration/1\","},
-    {"negative.json", "{\"marlinspike\": \"tuning/1\", \"filter\": \"complementary\",\n \"parameters\": {\"tilt_time\": -1}}"},
+    {"negative.json",
+     "{\"marlinspike\": \"tuning/1\", \"filter\": \"complementary\",\n \"parameters\": {\"tilt_time\": -1}}"},
 };
 
 static const struct {
@@ -48,7 +52,8 @@ static const struct {
     {"calibrate dance still.csv", 2, "unknown recording 'dance'; known: still"},
     {"calibrate still nocolumn.csv -o new.json", 4, "nocolumn.csv: needs gyro_x, gyro_y, gyro_z"},
     {"calibrate still corrected.csv -o new.json", 3, "corrected.csv:1: is corrected already"},
-    {"calibrate still still.csv --into other.json", 3, "other.json:1: is of device 'pod-08', but still.csv is of device 'pod-07'"},
+    {"calibrate still still.csv --into other.json", 3,
+     "other.json:1: is of device 'pod-08', but still.csv is of device 'pod-07'"},
     {"calibrate still still.csv --into key.json", 3, "key.json:2: gyros: unknown key; known: "},
     {"calibrate still still.csv -o nowhere/new.json", 5, "nowhere/new.json: cannot be written"},
     {"calibrate still still.csv -o /dev/full", 5, "/dev/full: cannot be written: No space left on device"},
@@ -62,17 +67,22 @@ static const struct {
     {"replay nocolumn.csv -o new.csv", 4, "nocolumn.csv: needs gyro_x, gyro_y, gyro_z"},
     {"replay zeros.csv -o new.csv", 4, "no good accelerometer reading to start from"},
     {"replay lift.csv --tuning magic -o new.csv", 3, "magic: cannot be read"},
-    {"replay lift.csv --tuning negative.json -o new.csv", 3, "negative.json:2: parameters.tilt_time: -1 is out of its range"},
-    {"replay corrected.csv --calibration good.json -o new.csv", 3, "corrected.csv:1: is corrected already; leave --calibration out"},
+    {"replay lift.csv --tuning negative.json -o new.csv", 3,
+     "negative.json:2: parameters.tilt_time: -1 is out of its range"},
+    {"replay corrected.csv --calibration good.json -o new.csv", 3,
+     "corrected.csv:1: is corrected already; leave --calibration out"},
     {"replay mostlybad.csv --tuning vectors -o new.csv", 4, "needs accel_x"},
     {"replay lift.csv -o /dev/full", 5, "/dev/full: cannot be written"},
     {"compare lift.csv", 2, "--reference is needed"},
     {"compare lift.csv --reference still.csv", 4, "still.csv: holds no attitude"},
     {"compare lift.csv --reference notime.csv", 4, "no time in common"},
-    {"compare lift.csv --reference lift.reference.csv --reference-world xyz", 2, "--reference-world is enu or ned"},
+    {"compare lift.csv --reference lift.reference.csv --reference-world xyz", 2,
+     "--reference-world is enu or ned"},
     {"compare nocolumn.csv --reference lift.reference.csv --tuning gyro", 4, "needs gyro_x"},
-    {"compare nocolumn.csv --reference lift.reference.csv --tuning gyro --tuning vectors", 1, "gyro: nocolumn.csv: needs gyro_x"},
-    {"compare lift.csv --reference lift.reference.csv --figure new.pdf", 2, "new.pdf: a figure ends in .png, .svg or .gp"},
+    {"compare nocolumn.csv --reference lift.reference.csv --tuning gyro --tuning vectors", 1,
+     "gyro: nocolumn.csv: needs gyro_x"},
+    {"compare lift.csv --reference lift.reference.csv --figure new.pdf", 2,
+     "new.pdf: a figure ends in .png, .svg or .gp"},
     {"simulate --scene picnic -o new.csv", 2, "unknown scene 'picnic'; known: still, lift"},
     {"simulate --scene still", 2, "--scene and -o are needed"},
     {"simulate --scene still -o new.csv --duration -5", 2, "--duration"},
@@ -107,7 +117,8 @@ START_TEST(each_case)
     ck_assert_msg(r.code == cases[_i].code, "%s: exit %d\n%s", command, r.code, r.err);
     ck_assert_msg(strstr(r.err, cases[_i].message) != NULL, "%s:\n%s", command, r.err);
     ck_assert_msg(cases[_i].code == 1 || r.out[0] == '\0' || strstr(command, "calibrate still") != NULL ||
-                      strstr(command, "compare lift") != NULL, "%s: %s", command, r.out);
+                      strstr(command, "compare lift") != NULL,
+                  "%s: %s", command, r.out);
     run_free(&r);
     /* a truth that cannot be written leaves the log, which was complete; nothing else may be left */
     int kept = strstr(command, "--truth /dev/full") != NULL;
@@ -120,7 +131,9 @@ END_TEST
 START_TEST(bad_rows_are_counted_and_told)
 {
     temporary dir = tool_folder();
-    temporary_text(&dir, "some.csv", "t,accel_x,depth\n0,1,1\n0.01,what,1\n0.01,1,1\n0.005,1,1\n0.02,1\n0.03,1,1\n0.04,1,1\n0.05,1,1\n0.06,1,1\n");
+    temporary_text(&dir, "some.csv",
+                   "t,accel_x,depth\n0,1,1\n0.01,what,1\n0.01,1,1\n0.005,1,1\n0.02,1\n0.03,1,1\n0.04,1,1\n0."
+                   "05,1,1\n0.06,1,1\n");
     tool_run r = run("inspect some.csv");
     ck_assert_int_eq(r.code, 0);
     ck_assert_ptr_nonnull(strstr(r.err, "some.csv:4: time stands still; 3 of 9 rows dropped"));
@@ -131,7 +144,8 @@ START_TEST(bad_rows_are_counted_and_told)
     ck_assert_double_eq(json_at(j, "rows"), 6);
     ck_assert_double_eq(json_at(j, "rows_dropped"), 3);
     ck_assert_double_eq(json_at(j, "cells_missing"), 1);
-    const char *const codes[] = {"units-assumed", "unknown-column", "bad-rows", "time-repeat", "time-back", "bad-cells", "gap"};
+    const char *const codes[] = {"units-assumed", "unknown-column", "bad-rows", "time-repeat",
+                                 "time-back",     "bad-cells",      "gap"};
     const json_t *warnings = json_object_get(j, "warnings");
     ck_assert_uint_eq(json_array_size(warnings), 7);
     for (size_t i = 0; i < 7; i++) {
@@ -146,7 +160,8 @@ END_TEST
 START_TEST(old_files_survive_failures)
 {
     temporary dir = tool_folder();
-    temporary_text(&dir, "mostlybad.csv", "t,accel_x,accel_y,accel_z,gyro_x,gyro_y,gyro_z\n0,0,0,9.8,0,0,0\nx\ny\n");
+    temporary_text(&dir, "mostlybad.csv",
+                   "t,accel_x,accel_y,accel_z,gyro_x,gyro_y,gyro_z\n0,0,0,9.8,0,0,0\nx\ny\n");
     temporary_text(&dir, "good.json", "{\"marlinspike\": \"calibration/1\"}");
     temporary_text(&dir, "old.csv", "old");
     run_wants(3, "replay mostlybad.csv -o old.csv");

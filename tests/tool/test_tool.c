@@ -8,7 +8,8 @@
 START_TEST(help_is_there_for_all)
 {
     temporary dir = tool_folder();
-    const char *const commands[] = {"simulate", "inspect", "calibrate", "correct", "replay", "compare", "demo"};
+    const char *const commands[] = {"simulate", "inspect", "calibrate", "correct",
+                                    "replay",   "compare", "demo"};
     tool_run all = run("--help");
     ck_assert_int_eq(all.code, 0);
     for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++) {
@@ -28,7 +29,8 @@ END_TEST
 START_TEST(simulate_makes_log_and_truth)
 {
     temporary dir = tool_folder();
-    json_t *made = run_json(0, "simulate --scene lift --duration 5 --rate 200 --seed 3 -o a.csv --truth t.csv");
+    json_t *made =
+        run_json(0, "simulate --scene lift --duration 5 --rate 200 --seed 3 -o a.csv --truth t.csv");
     ck_assert_double_eq(json_at(made, "rows"), 1000);
     json_decref(made);
     json_t *log = run_json(0, "inspect a.csv");
@@ -63,7 +65,8 @@ START_TEST(inspect_tells_what_is_there)
     ck_assert_uint_eq(json_array_size(json_object_get(r, "warnings")), 0);
     json_decref(r);
     tool_run table = run("inspect lift.csv");
-    ck_assert(table.code == 0 && strstr(table.out, "100.00") && strstr(table.out, "still: ") && table.err[0] == '\0');
+    ck_assert(table.code == 0 && strstr(table.out, "100.00") && strstr(table.out, "still: ") &&
+              table.err[0] == '\0');
     run_free(&table);
     table = run("inspect lift.csv --quiet");
     ck_assert(table.code == 0 && table.out[0] == '\0');
@@ -82,7 +85,9 @@ START_TEST(calibrate_merges_and_keeps_the_rest)
     ck_assert(fabs(bias) > 1e-3 && fabs(bias) < 0.03 && sigma > 1e-6 && sigma < 1e-4);
     ck_assert_double_eq_tol(json_at(r, "gyro.fit.temperature_degC"), 24, 1e-6);
     json_decref(r);
-    temporary_text(&dir, "c.json", "{\"marlinspike\": \"calibration/1\", \"device\": \"pod-07\", \"mag\": {\"bias\": [1,2,3], \"field\": 48}}");
+    temporary_text(&dir, "c.json",
+                   "{\"marlinspike\": \"calibration/1\", \"device\": \"pod-07\", \"mag\": {\"bias\": "
+                   "[1,2,3], \"field\": 48}}");
     run_wants(0, "calibrate still still.csv --into c.json");
     json_t *file = json_load_file("c.json", 0, NULL);
     ck_assert_double_eq(json_at(file, "mag.bias.1"), 2);
@@ -106,7 +111,8 @@ START_TEST(a_board_that_moved_is_refused)
     ck_assert_uint_eq(json_array_size(json_object_get(r, "next")), 1);
     json_decref(r);
     tool_run told = run("calibrate still lift.csv -o new.json");
-    ck_assert(told.code == 4 && strstr(told.err, "the board moved for") && strstr(told.err, "next: lay the pod down"));
+    ck_assert(told.code == 4 && strstr(told.err, "the board moved for") &&
+              strstr(told.err, "next: lay the pod down"));
     ck_assert_int_ne(access("new.json", F_OK), 0);
     run_free(&told);
     char *old = temporary_read("c.json");
@@ -122,8 +128,10 @@ START_TEST(corrected_log_gives_the_same_attitudes)
     temporary dir = tool_folder();
     run_wants(0, "calibrate still still.csv --into c.json");
     run_wants(0, "correct lift.csv --calibration c.json -o k.csv");
-    json_t *a = run_json(0, "replay lift.csv --calibration c.json -o a.csv"), *b = run_json(0, "replay k.csv -o b.csv");
-    ck_assert_str_eq(json_string_value(json_object_get(a, "digest")), json_string_value(json_object_get(b, "digest")));
+    json_t *a = run_json(0, "replay lift.csv --calibration c.json -o a.csv"),
+           *b = run_json(0, "replay k.csv -o b.csv");
+    ck_assert_str_eq(json_string_value(json_object_get(a, "digest")),
+                     json_string_value(json_object_get(b, "digest")));
     ck_assert_double_eq(json_at(a, "attitudes"), 12000);
     ck_assert_str_eq(json_string_value(json_object_get(a, "heading")), "magnetic");
     json_decref(a);
@@ -144,7 +152,8 @@ START_TEST(compare_splits_and_measures)
 {
     temporary dir = tool_folder();
     run_wants(0, "calibrate still still.csv --into c.json");
-    json_t *r = run_json(0, "compare lift.csv --reference lift.reference.csv --calibration c.json --figure e.png");
+    json_t *r =
+        run_json(0, "compare lift.csv --reference lift.reference.csv --calibration c.json --figure e.png");
     const char *const names[] = {"gyro", "vectors", "complementary"};
     ck_assert_uint_eq(json_array_size(json_object_get(r, "runs")), 3);
     for (size_t i = 0; i < 3; i++) {
@@ -201,19 +210,23 @@ END_TEST
 START_TEST(worlds_and_relative_headings_are_said)
 {
     temporary dir = tool_folder();
-    temporary_text(&dir, "t.json", "{\"marlinspike\": \"tuning/1\", \"filter\": \"complementary\", \"world\": \"ned\", \"parameters\": {\"use_mag\": false}}");
+    temporary_text(&dir, "t.json",
+                   "{\"marlinspike\": \"tuning/1\", \"filter\": \"complementary\", \"world\": \"ned\", "
+                   "\"parameters\": {\"use_mag\": false}}");
     tool_run r = run("replay lift.csv --tuning t.json -o a.csv");
     ck_assert(r.code == 0 && strstr(r.out, "in ned, heading relative to the start"));
     run_free(&r);
     char *text = temporary_read("a.csv");
     ck_assert_int_eq(strncmp(text, "# marlinspike log/1 corrected=no world=ned heading=relative\n", 60), 0);
     free(text);
-    temporary_text(&dir, "n.json", "{\"marlinspike\": \"tuning/1\", \"filter\": \"complementary\", \"world\": \"ned\"}");
+    temporary_text(&dir, "n.json",
+                   "{\"marlinspike\": \"tuning/1\", \"filter\": \"complementary\", \"world\": \"ned\"}");
     run_wants(0, "replay lift.csv --tuning n.json -o n.csv");
     json_t *same = run_json(0, "compare lift.csv --reference n.csv --tuning complementary");
     ck_assert_double_lt(json_at(same, "runs.0.error_deg.max"), 1e-3); /* ned is told in enu */
     json_decref(same);
-    json_t *wrong = run_json(0, "compare lift.csv --reference n.csv --reference-world enu --tuning complementary");
+    json_t *wrong =
+        run_json(0, "compare lift.csv --reference n.csv --reference-world enu --tuning complementary");
     ck_assert_double_gt(json_at(wrong, "runs.0.error_deg.rms"), 90);
     json_decref(wrong);
     temporary_remove(&dir);
@@ -247,8 +260,11 @@ START_TEST(demo_does_the_whole_job)
     temporary dir = tool_folder();
     tool_run r = run("demo made");
     ck_assert_msg(r.code == 0, "%s", r.err);
-    const char *const said[] = {"$ marlinspike inspect made/still.csv", "$ marlinspike calibrate still made/still.csv --into made/pod-07.json",
-                                "$ marlinspike replay made/lift.csv", "$ marlinspike compare made/lift.csv", "knows the tilt best",
+    const char *const said[] = {"$ marlinspike inspect made/still.csv",
+                                "$ marlinspike calibrate still made/still.csv --into made/pod-07.json",
+                                "$ marlinspike replay made/lift.csv",
+                                "$ marlinspike compare made/lift.csv",
+                                "knows the tilt best",
                                 "All files of this demo are in made"};
     const char *at = r.out;
     for (size_t i = 0; i < sizeof said / sizeof said[0]; i++) { /* in this order */
@@ -256,7 +272,8 @@ START_TEST(demo_does_the_whole_job)
         ck_assert_msg(at != NULL, "%s", said[i]);
     }
     run_free(&r);
-    const char *const files[] = {"made/pod-07.json", "made/lift.corrected.csv", "made/lift.attitude.csv", "made/lift.error.png"};
+    const char *const files[] = {"made/pod-07.json", "made/lift.corrected.csv", "made/lift.attitude.csv",
+                                 "made/lift.error.png"};
     for (size_t i = 0; i < 4; i++) {
         ck_assert_int_eq(access(files[i], R_OK), 0);
     }
@@ -266,6 +283,7 @@ START_TEST(demo_does_the_whole_job)
 END_TEST
 
 MARL_SUITE("tool", help_is_there_for_all, simulate_makes_log_and_truth, inspect_tells_what_is_there,
-           calibrate_merges_and_keeps_the_rest, a_board_that_moved_is_refused, corrected_log_gives_the_same_attitudes,
-           compare_splits_and_measures, figures_in_all_three_forms, worlds_and_relative_headings_are_said,
-           memory_stays_flat_from_file_to_file, demo_does_the_whole_job)
+           calibrate_merges_and_keeps_the_rest, a_board_that_moved_is_refused,
+           corrected_log_gives_the_same_attitudes, compare_splits_and_measures, figures_in_all_three_forms,
+           worlds_and_relative_headings_are_said, memory_stays_flat_from_file_to_file,
+           demo_does_the_whole_job)

@@ -1,0 +1,32 @@
+/* SPDX-License-Identifier: MIT
+ * Speed and memory, as tables. Ratios are of times taken in the same run. */
+#ifndef BENCH_H
+#define BENCH_H
+
+#include "marlinspike/lab.h"
+
+#define BENCH_ROWS 1000000
+
+/* Monotonic seconds. */
+double bench_now(void);
+
+/* Least time of three calls of work(context), s. */
+double bench_least(void (*work)(void *), void *context);
+
+/* Runs a program without a shell; its output is dropped. Returns its peak memory in KiB and the time it took;
+ * stops the benchmark when it fails. */
+long bench_run(const char *const *words, double *seconds);
+
+/* A ten-column log of `rows` rows of the lift, every sensor fresh in each, at `path`. */
+void bench_make_log(const char *path, int rows);
+
+/* The tables. */
+void bench_reading(const char *log);
+void bench_numbers(void);
+void bench_estimators(void);
+void bench_file_to_file(const char *dir, const char *log);
+
+/* Seconds numpy.loadtxt needs for a log; measured once by bench_reading. */
+extern double bench_numpy_s;
+
+#endif

@@ -1,0 +1,178 @@
+/* SPDX-License-Identifier: MIT
+ * Reading and writing logs: beside the usual ways of doing it. */
+#include "bench.h"
+#include "number.h"
+#include <csv.h>
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+double bench_numpy_s;
+
+static void read_by_marlinspike(void *context)
+{
+    marl_log_reader *reader;
+    marl_log_row row;
+    marl_error error = {0};
+    marl_status status = marl_log_open(&reader, context, NULL, &error);
+    while (status == MARL_OK) {
+        status = marl_log_next(reader, &row, &error);
+    }
+    if (status != MARL_END || marl_log_reader_report(reader)->rows != BENCH_ROWS) {
+        fprintf(stderr, "reading failed: %s\n", error.text);
+        exit(1);
+    }
+    marl_log_close(reader);
+}
+
+static void sum_cell(void *cell, size_t n, void *sum)
+{
+    (void)n;
+    *(double *)sum += strtod(cell, NULL);
+}
+
+static void read_by_libcsv(void *context)
+{
+    struct csv_parser parser;
+    static char block[1 << 20];
+    double sum = 0;
+    FILE *f = fopen(context, "rb");
+    csv_init(&parser, CSV_APPEND_NULL);
+    for (size_t n; (n = fread(block, 1, sizeof block, f)) > 0;) {
+        csv_parse(&parser, block, n, sum_cell, NULL, &sum);
+    }
+    csv_fini(&parser, sum_cell, NULL, &sum);
+    csv_free(&parser);
+    fclose(f);
+    if (!isfinite(sum)) {
+        printf("\n");
+    }
+}
+
+/* Time inside the interpreter, without its start; least of three. 0 when numpy is not there. */
+static double read_by_numpy(const char *log)
+{
+    char command[500];
+    double seconds = 0;
+    const char *python = access("/usr/bin/python3", X_OK) == 0 ? "/usr/bin/python3" : "python3";
+    snprintf(
+        command, sizeof command,
+        "%s -c 'import numpy, time\nbest = 1e9\nfor i in range(3):\n t = time.perf_counter()\n"
+        " numpy.loadtxt(\"%s\", delimiter=\",\", skiprows=2)\n best = min(best, time.perf_counter() - t)\n"
+        "print(best)' 2>/dev/null",
+        python, log);
+    FILE *f = popen(command, "r");
+    if (f == NULL || fscanf(f, "%lf", &seconds) != 1) {
+        seconds = 0;
+    }
+    if (f != NULL) {
+        pclose(f);
+    }
+    return seconds;
+}
+
+static void print_reading(const char *how, double seconds, double megabytes, double ours)
+{
+    if (seconds > 0) {
+        printf("%-28s %8.3f %12.2f %10.0f %10.1f\n", how, seconds, BENCH_ROWS / seconds * 1e-6,
+               megabytes / seconds, seconds / ours);
+    } else {
+        printf("%-28s  not installed\n", how);
+    }
+}
+
+void bench_reading(const char *log)
+{
+    struct stat file = {0};
+    double wc;
+    const char *const words[] = {"wc", "-l", log, NULL};
+    stat(log, &file);
+    double megabytes = (double)file.st_size * 1e-6;
+    bench_run(words, &wc);
+    double ours = bench_least(read_by_marlinspike, (void *)log),
+           libcsv = bench_least(read_by_libcsv, (void *)log);
+    bench_numpy_s = read_by_numpy(log);
+    printf("\nreading that log, %.0f MB       time s  million rows/s   MB/s   times ours\n", megabytes);
+    print_reading("wc -l", wc, megabytes, ours);
+    print_reading("libcsv and strtod", libcsv, megabytes, ours);
+    print_reading("numpy.loadtxt", bench_numpy_s, megabytes, ours);
+    print_reading("marl_log_next", ours, megabytes, ours);
+    printf("wanted: numpy.loadtxt at least 4.0 times ours\n");
+}
+
+#define NUMBERS 1000000
+
+/* Readings as a log holds them. */
+static float *make_readings(void)
+{
+    float *reading = malloc(NUMBERS * sizeof *reading);
+    marl_random random = marl_random_seeded(1, 1);
+    for (int i = 0; reading != NULL && i < NUMBERS; i++) {
+        reading[i] = (float)(marl_random_normal(&random) * (i % 3 == 0 ? 10 : i % 3 == 1 ? 0.02 : 40));
+    }
+    return reading;
+}
+
+static void write_by_printf(void *context)
+{
+    const float *reading = context;
+    char text[32];
+    volatile int sum = 0;
+    for (int i = 0; i < NUMBERS; i++) {
+        sum += snprintf(text, sizeof text, "%.9g", (double)reading[i]);
+    }
+}
+
+static void write_by_marlinspike(void *context)
+{
+    const float *reading = context;
+    char text[32];
+    volatile long sum = 0;
+    for (int i = 0; i < NUMBERS; i++) {
+        sum += lab_number_write(text, (double)reading[i]) - text;
+    }
+}
+
+void bench_numbers(void)
+{
+    float *reading = make_readings();
+    if (reading == NULL) {
+        return;
+    }
+    double by_printf = bench_least(write_by_printf, reading),
+           ours = bench_least(write_by_marlinspike, reading);
+    printf("\nwriting numbers, 9 digits     ns each  times ours\n");
+    printf("%-28s %8.1f %10.1f\n", "printf %.9g", 1e9 * by_printf / NUMBERS, by_printf / ours);
+    printf("%-28s %8.1f %10.1f\nwanted: printf at least 5.0 times ours\n", "lab_number_write",
+           1e9 * ours / NUMBERS, 1.0);
+    free(reading);
+}
+
+void bench_file_to_file(const char *dir, const char *log)
+{
+    char small[100], out[100];
+    double seconds, least = 1e9;
+    snprintf(small, sizeof small, "%s/small.csv", dir);
+    snprintf(out, sizeof out, "%s/out.csv", dir);
+    bench_make_log(small, BENCH_ROWS / 10);
+    const char *const one[] = {TOOL, "replay", small, "-o", out, NULL}, *const ten[] = {TOOL, "replay", log,
+                                                                                        "-o", out,      NULL};
+    long peak_small = bench_run(one, &seconds), peak = 0;
+    for (int i = 0; i < 3; i++) {
+        peak = bench_run(ten, &seconds);
+        least = seconds < least ? seconds : least;
+    }
+    bench_numpy_s = read_by_numpy(log);
+    printf("\nread, filter and write %d rows of ten columns: %.3f s", BENCH_ROWS, least);
+    if (bench_numpy_s > 0) {
+        printf("; numpy.loadtxt only reads them in %.3f s (%.1f times as long)", bench_numpy_s,
+               bench_numpy_s / least);
+    }
+    printf("\nmemory: %ld KiB for %d rows, %ld KiB for %d rows: %.2f times (wanted: at most 1.2)\n",
+           peak_small, BENCH_ROWS / 10, peak, BENCH_ROWS, (double)peak / (double)peak_small);
+    unlink(small);
+    unlink(out);
+}

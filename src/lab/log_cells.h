@@ -1,0 +1,22 @@
+/* SPDX-License-Identifier: MIT
+ * From cells to readings: which sensors a row holds. */
+#ifndef LAB_LOG_CELLS_H
+#define LAB_LOG_CELLS_H
+
+#include "marlinspike/log.h"
+
+/* What the cells of one row hold, in SI. */
+typedef struct lab_cells {
+    double value[MARL_COLUMN_COUNT];
+    int64_t t_ns;
+    unsigned good, bad; /* sets of columns; neither = empty */
+} lab_cells;
+
+/* The fresh flags of a row in which no cell is empty or bad. */
+uint8_t lab_cells_all_fresh(unsigned columns);
+
+/* Fills *row but for its time. `columns` are those of the log. Returns the set of cells that are missing: bad
+ * ones, and empty ones beside filled ones of the same sensor. */
+unsigned lab_cells_to_row(const lab_cells *cells, unsigned columns, uint8_t all_fresh, marl_log_row *row);
+
+#endif
