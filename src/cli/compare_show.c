@@ -78,16 +78,16 @@ static void print_run(const cli_run *r)
         printf("  failed\n");
         return;
     }
-    print_cell(8, 2, c->tilt.rms);
+    print_cell(6, 2, c->tilt.rms);
     print_cell(6, 2, c->tilt.p95);
     print_cell(6, 2, c->tilt.max);
     print_cell(9, 2, c->heading.rms);
-    print_cell(7, 2, c->heading.max);
+    print_cell(6, 2, c->heading.max);
     print_cell(8, 2, c->total.rms);
-    print_cell(9, 1, c->settle_s);
-    print_cell(8, 3, c->jitter_deg);
-    print_cell(7, 0, c->lag_ms);
-    print_cell(8, 0, c->drift_deg_per_h);
+    print_cell(7, 1, c->settle_s);
+    print_cell(7, 3, c->jitter_deg);
+    print_cell(6, 0, c->lag_ms);
+    print_cell(6, 0, c->drift_deg_per_h);
     printf("%s\n", r->heading_is_magnetic ? "" : "  heading relative");
 }
 
@@ -129,8 +129,10 @@ static void print_meaning(const cli_comparison *job)
 int cli_compare_table(const cli_comparison *job, const char *reference, const char *figure)
 {
     printf("%s against %s: errors in degrees\n\n", job->log.path, reference);
-    printf("%-16s %22s %17s %8s %9s %8s %7s %8s\n", "", "tilt rms    p95    max", "heading rms    max",
-           "total", "settle s", "jitter", "lag ms", "drift/h");
+    printf("%-16s %6s %6s %6s %9s %6s %8s %7s %7s %6s %6s\n", "", "tilt", "", "", "heading", "", "total",
+           "settle", "jitter", "lag", "drift");
+    printf("%-16s %6s %6s %6s %9s %6s %8s %7s %7s %6s %6s\n", "", "rms", "p95", "max", "rms", "max", "rms",
+           "s", "deg", "ms", "deg/h");
     for (size_t i = 0; i < job->runs; i++) {
         print_run(&job->run[i]);
     }

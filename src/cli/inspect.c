@@ -122,8 +122,9 @@ static int print_table(const marl_log *log, const marl_inspection *inspection)
     printf("%s%lu rows, %.3f s from %.3f s", log->info.corrected ? "corrected, " : "", log->report.rows,
            inspection->duration_s, (double)log->row[0].sample.t_ns * 1e-9);
     printf("; %lu rows dropped, %lu cells missing\n\n", log->report.rows_dropped, log->report.cells_missing);
-    printf("%-6s %8s %9s %6s  %-6s %32s  %32s\n", "sensor", "rate Hz", "jitter ms", "gaps", "unit",
-           "mean x          y          z", "deviation x          y          z");
+    printf("%-6s %8s %9s %6s  %-6s %10s %21s  %10s\n", "", "rate", "jitter", "", "", "mean", "", "deviation");
+    printf("%-6s %8s %9s %6s  %-6s %10s %10s %10s  %10s %10s %10s\n", "sensor", "Hz", "ms", "gaps", "unit",
+           "x", "y", "z", "x", "y", "z");
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (inspection->sensor[i].axes) {
             print_sensor((marl_sensor)i, &inspection->sensor[i]);

@@ -71,7 +71,7 @@ static marl_status prepare(const options *o, marl_sheet *sheet, marl_simulator *
 static marl_status simulate(const options *o, unsigned long *rows, marl_error *error)
 {
     marl_sheet sheet;
-    marl_simulator simulator;
+    marl_simulator simulator = {0};
     marl_log_writer *log = NULL, *truth = NULL;
     marl_status status = prepare(o, &sheet, &simulator, error);
     if (status != MARL_OK) {

@@ -73,8 +73,8 @@ static marl_status align(const marl_series *estimate, const marl_series *referen
     double step = lab_median_step_s(reference);
     int64_t longest = isfinite(step) ? (int64_t)(GAP_IN_STEPS * step * 1e9) : 0;
     size_t place = 0;
-    c->t_ns = malloc((estimate->n + 1) * sizeof *c->t_ns);
-    c->error = malloc((estimate->n + 1) * sizeof *c->error);
+    c->t_ns = calloc(estimate->n + 1, sizeof *c->t_ns);
+    c->error = calloc(estimate->n + 1, sizeof *c->error);
     if (c->t_ns == NULL || c->error == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }

@@ -64,7 +64,7 @@ static marl_status read_unit(const lab_json_at *at, lab_quantity quantity, doubl
         lab_unit_list(quantity, known, (int)sizeof known);
         s = lab_json_fail(at, "unit", error, "unknown unit '%s'; known: %s", name, known);
     }
-    *factor = s == MARL_OK ? unit->factor : 1.0;
+    *factor = unit != NULL ? unit->factor : 1.0;
     return s;
 }
 

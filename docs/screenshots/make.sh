@@ -1,0 +1,53 @@
+#!/usr/bin/env bash
+# SPDX-License-Identifier: MIT
+# Makes the pictures in this folder from the demo data: make.sh TOOL. Needs Xvfb, xterm and ImageMagick.
+set -euo pipefail
+tool=$(realpath "$1")
+here=$(realpath "$(dirname "$0")")
+data=$(realpath "$here/../../data")
+work=$(mktemp -d)
+trap 'rm -rf "$work"; kill "${server:-0}" 2>/dev/null || true' EXIT
+mkdir "$work/bin"
+ln -s "$tool" "$work/bin/marlinspike"
+export PATH=$work/bin:$PATH
+cp "$data"/demo/*.csv "$data"/tunings/*.json "$work"
+cd "$work"
+
+display=:97
+Xvfb $display -screen 0 1280x800x24 >/dev/null 2>&1 &
+server=$!
+sleep 1
+
+# shoot NAME COMMAND...: runs the commands at a prompt and photographs the terminal.
+shoot() {
+    local name=$1
+    shift
+    printf '%s\n' 'PS4=; clear' >session.sh
+    for command in "$@"; do
+        printf 'echo "\$ %s"\n%s\necho\n' "$command" "$command" >>session.sh
+    done
+    printf 'tput civis\ntouch done\nsleep 30\n' >>session.sh
+    rm -f done
+    DISPLAY=$display xterm -fa 'DejaVu Sans Mono' -fs 11 -geometry 140x44+0+0 -bg '#ffffff' -fg '#202020' \
+        -e bash session.sh &
+    local terminal=$!
+    for _ in $(seq 100); do
+        [ -e done ] && break
+        sleep 0.1
+    done
+    sleep 0.7
+    DISPLAY=$display import -window root png:- |
+        convert - -crop 1260x796+2+2 +repage -bordercolor white -border 6 -trim -border 12 -colors 64 "$here/$name.png"
+    kill $terminal
+    wait $terminal 2>/dev/null || true
+}
+
+shoot inspect 'marlinspike inspect lift.csv'
+shoot calibrate 'marlinspike calibrate still still.csv --into pod-07.json' 'marlinspike calibrate still lift.csv'
+shoot replay 'marlinspike correct lift.csv --calibration pod-07.json -o lift.corrected.csv' \
+    'marlinspike replay lift.csv --calibration pod-07.json --tuning complementary --digest -o lift.attitude.csv' \
+    'head -4 lift.attitude.csv'
+shoot compare 'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json' \
+    'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --tuning quick.json --tuning calm.json'
+marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --quiet \
+    --figure "$here/error.png"
