@@ -42,7 +42,9 @@ shoot() {
     wait $terminal 2>/dev/null || true
 }
 
-shoot inspect 'marlinspike inspect lift.csv'
+shoot inspect 'marlinspike inspect lift.csv' \
+    'marlinspike simulate --scene lift --rate 200 --duration 30 --seed 3 -o practice.csv --truth practice.truth.csv' \
+    'marlinspike inspect practice.csv'
 shoot calibrate 'marlinspike calibrate still still.csv --into pod-07.json' 'marlinspike calibrate still lift.csv'
 shoot replay 'marlinspike correct lift.csv --calibration pod-07.json -o lift.corrected.csv' \
     'marlinspike replay lift.csv --calibration pod-07.json --tuning complementary --digest -o lift.attitude.csv' \

@@ -4,6 +4,7 @@
 #define MARLINSPIKE_ERROR_H
 
 #include "marlinspike/status.h"
+#include <stddef.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -21,6 +22,10 @@ marl_status marl_fail(marl_error *error, marl_status status, const char *format,
     __attribute__((format(printf, 3, 4)))
 #endif
     ;
+
+/* Appends an item to a list inside a text of `size` bytes, ", " between; a list that is full ends in " ...".
+ */
+void marl_list_append(char *list, size_t size, const char *item);
 
 #ifdef __cplusplus
 }

@@ -34,10 +34,8 @@ static unsigned long write_rows(marl_simulator *simulator, unsigned long rows, m
 static marl_status unknown_scene(const char *scene, marl_error *error)
 {
     char known[200] = "";
-    size_t used = 0;
-    for (int i = 0; i < MARL_SCENE_COUNT && used < sizeof known; i++) {
-        used += (size_t)snprintf(known + used, sizeof known - used, "%s%s", i ? ", " : "",
-                                 marl_scene_name((marl_scene_kind)i));
+    for (int i = 0; i < MARL_SCENE_COUNT; i++) {
+        marl_list_append(known, sizeof known, marl_scene_name((marl_scene_kind)i));
     }
     return marl_fail(error, MARL_ERR_USE, "simulate: unknown scene '%s'; known: %s", scene, known);
 }

@@ -5,15 +5,6 @@
 #include <stdio.h>
 #include <string.h>
 
-static void list_known(const char *const *known, char *text, size_t size)
-{
-    size_t used = 0;
-    for (; *known != NULL && used < size; known++) {
-        int n = snprintf(text + used, size - used, "%s%s", used ? ", " : "", *known);
-        used += n > 0 ? (size_t)n : 0;
-    }
-}
-
 marl_status lab_json_only(const lab_json_at *at, const char *const *known, marl_error *error)
 {
     const char *key;
@@ -25,9 +16,11 @@ marl_status lab_json_only(const lab_json_at *at, const char *const *known, marl_
             i++;
         }
         if (known[i] == NULL) {
-            char list[300] = "none";
-            list_known(known, list, sizeof list);
-            return lab_json_fail(at, key, error, "unknown key; known: %s", list);
+            char list[300] = "";
+            for (i = 0; known[i] != NULL; i++) {
+                marl_list_append(list, sizeof list, known[i]);
+            }
+            return lab_json_fail(at, key, error, "unknown key; known: %s", list[0] ? list : "none");
         }
     }
     return MARL_OK;

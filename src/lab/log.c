@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Logs in memory. */
 #include "marlinspike/log.h"
-#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -61,14 +60,12 @@ void marl_log_free(marl_log *log)
 marl_status marl_log_require(const marl_log_info *info, const char *path, unsigned needed, marl_error *error)
 {
     char missing[200] = "";
-    size_t used = 0;
     for (int i = 0; i < MARL_COLUMN_COUNT; i++) {
-        if ((needed & (1u << i)) && !(info->columns & (1u << i)) && used + 16 < sizeof missing) {
-            used += (size_t)snprintf(missing + used, sizeof missing - used, "%s%s", used ? ", " : "",
-                                     marl_column_name((marl_column)i));
+        if ((needed & (1u << i)) && !(info->columns & (1u << i))) {
+            marl_list_append(missing, sizeof missing, marl_column_name((marl_column)i));
         }
     }
-    if (used == 0) {
+    if (missing[0] == '\0') {
         return MARL_OK;
     }
     return marl_fail(error, MARL_ERR_EVIDENCE, "%s: needs %s, which the log does not have", path, missing);

@@ -111,17 +111,6 @@ static int column_by_name(const char *name)
     return -1;
 }
 
-/* Appends to a list in a fixed text; a list that is full ends in "...". */
-static void append(char *list, size_t size, const char *item)
-{
-    size_t used = strlen(list);
-    if (used + strlen(item) + 8 < size) {
-        snprintf(list + used, size - used, "%s%s", used ? ", " : "", item);
-    } else if (used + 4 < size && (used < 3 || strcmp(list + used - 3, "...") != 0)) {
-        snprintf(list + used, size - used, " ...");
-    }
-}
-
 /* One count of a sensor in SI, from its sheet; 0 when the sheet does not say. */
 static double count_size(lab_quantity quantity, const marl_sheet *sheet)
 {
@@ -157,14 +146,14 @@ static marl_status read_unit(lab_column *column, const char *name, const char *u
     }
     if (found == NULL) {
         char known[120];
-        lab_unit_list(quantity, known, (int)sizeof known);
+        lab_unit_list(quantity, known, sizeof known);
         return marl_fail(error, MARL_ERR_INPUT, "%s: %s has the unknown unit '%s'; known: %s", where, name,
                          unit, known);
     }
     if (unit == NULL && quantity != LAB_PURE) {
         char assumed[64];
         snprintf(assumed, sizeof assumed, "%s in %s", name, found->name);
-        append(report->assumed_units, sizeof report->assumed_units, assumed);
+        marl_list_append(report->assumed_units, sizeof report->assumed_units, assumed);
     }
     column->factor = found->factor;
     column->offset = found->offset;
@@ -183,7 +172,7 @@ static marl_status read_column(lab_layout *layout, const char *text, const char 
     lab_column *column = &layout->column[layout->n++];
     *column = (lab_column){.target = column_by_name(name), .factor = 1.0};
     if (column->target < 0) {
-        append(report->unknown_columns, sizeof report->unknown_columns, *name ? name : "(no name)");
+        marl_list_append(report->unknown_columns, sizeof report->unknown_columns, *name ? name : "(no name)");
         return MARL_OK;
     }
     if (info->columns & (1u << column->target)) {

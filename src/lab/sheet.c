@@ -61,7 +61,7 @@ static marl_status read_unit(const lab_json_at *at, lab_quantity quantity, doubl
     marl_status s = lab_json_string(at, "unit", LAB_NEEDED, name, sizeof name, error);
     const lab_unit *unit = lab_unit_find(quantity, name);
     if (s == MARL_OK && unit == NULL) {
-        lab_unit_list(quantity, known, (int)sizeof known);
+        lab_unit_list(quantity, known, sizeof known);
         s = lab_json_fail(at, "unit", error, "unknown unit '%s'; known: %s", name, known);
     }
     *factor = unit != NULL ? unit->factor : 1.0;

@@ -4,6 +4,7 @@
 #include "json_file.h"
 #include <stdio.h>
 #include <string.h>
+#include <unistd.h>
 
 #define KIND "tuning/1"
 
@@ -58,10 +59,9 @@ static marl_status read_parameters(const lab_json_at *root, marl_tuning *tuning,
 
 static void list_filters(char *text, size_t size)
 {
-    size_t used = 0;
-    for (int i = 0; i < MARL_FILTER_COUNT && used < size; i++) {
-        int n = snprintf(text + used, size - used, "%s%s", i ? ", " : "", marl_filter_name((marl_filter)i));
-        used += n > 0 ? (size_t)n : 0;
+    text[0] = '\0';
+    for (int i = 0; i < MARL_FILTER_COUNT; i++) {
+        marl_list_append(text, size, marl_filter_name((marl_filter)i));
     }
 }
 
@@ -120,6 +120,12 @@ marl_status marl_tuning_read(marl_named_tuning *tuning, const char *path_or_filt
     if (marl_filter_from_name(path_or_filter, &filter) == MARL_OK) {
         tuning->tuning = marl_tuning_default(filter);
         return MARL_OK;
+    }
+    if (access(path_or_filter, F_OK) != 0) {
+        char known[120];
+        list_filters(known, sizeof known);
+        return marl_fail(error, MARL_ERR_INPUT, "%s: neither a file nor a filter; filters: %s",
+                         path_or_filter, known);
     }
     marl_status status = lab_json_load(&file, path_or_filter, KIND, error);
     if (status == MARL_OK) {

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The table of units. */
 #include "units.h"
+#include "marlinspike/error.h"
 #include <stddef.h>
-#include <stdio.h>
 #include <string.h>
 
 #define DEGREE 0.017453292519943295
@@ -56,13 +56,12 @@ const lab_unit *lab_unit_si(lab_quantity quantity)
     return unit;
 }
 
-void lab_unit_list(lab_quantity quantity, char *text, int size)
+void lab_unit_list(lab_quantity quantity, char *text, size_t size)
 {
-    int used = 0;
     text[0] = '\0';
-    for (size_t i = 0; i < COUNT && used < size; i++) {
+    for (size_t i = 0; i < COUNT; i++) {
         if (units[i].quantity == quantity) {
-            used += snprintf(text + used, (size_t)(size - used), "%s%s", used ? ", " : "", units[i].name);
+            marl_list_append(text, size, units[i].name);
         }
     }
 }

@@ -3,6 +3,8 @@
 #ifndef LAB_UNITS_H
 #define LAB_UNITS_H
 
+#include <stddef.h>
+
 typedef enum lab_quantity {
     LAB_TIME, /* to ns: `decimals` is the power of ten */
     LAB_ACCEL,
@@ -27,6 +29,6 @@ const lab_unit *lab_unit_find(lab_quantity quantity, const char *name);
 /* The unit in which logs are written. */
 const lab_unit *lab_unit_si(lab_quantity quantity);
 /* "m/s^2, g, mg": the units of a quantity, into `text`. */
-void lab_unit_list(lab_quantity quantity, char *text, int size);
+void lab_unit_list(lab_quantity quantity, char *text, size_t size);
 
 #endif
