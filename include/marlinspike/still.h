@@ -51,6 +51,10 @@ MARL_CHECKED marl_status marl_still_init(marl_still *still, const marl_still_lim
  * longer than a window closes the window as moving. */
 marl_still_verdict marl_still_update(marl_still *still, const marl_sample *sample);
 
+/* At the end of a recording: judges the window that is still open by what it has. MARL_STILL_OPEN when that
+ * is nothing to judge by. */
+marl_still_verdict marl_still_finish(marl_still *still);
+
 #ifdef __cplusplus
 }
 #endif

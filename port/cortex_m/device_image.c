@@ -39,6 +39,7 @@ static marl_status run_filter(marl_filter filter, uint32_t *digest)
             *digest = marl_digest_add(*digest, s.t_ns, q);
         }
     }
+    (void)marl_still_finish(&still);
     return status;
 }
 

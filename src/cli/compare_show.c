@@ -64,7 +64,8 @@ int cli_compare_json(const cli_comparison *job)
 static void print_cell(int width, int decimals, double value)
 {
     if (isfinite(value)) {
-        printf(" %*.*f", width, decimals, value);
+        double shown = fabs(value) < 0.5 * pow(10, -decimals) ? 0 : value; /* no -0 */
+        printf(" %*.*f", width, decimals, shown);
     } else {
         printf(" %*s", width, "-");
     }

@@ -107,3 +107,11 @@ marl_still_verdict marl_still_update(marl_still *still, const marl_sample *sampl
     gather(still, sample);
     return verdict;
 }
+
+marl_still_verdict marl_still_finish(marl_still *still)
+{
+    if (!still->open || (still->accel.n < 3 && still->gyro.n < 3)) {
+        return MARL_STILL_OPEN;
+    }
+    return close_window(still, window_is_quiet(still), still->window_start_ns);
+}

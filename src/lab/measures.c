@@ -3,6 +3,7 @@
 #include "measures.h"
 #include "series.h"
 #include <math.h>
+#include <stdlib.h>
 
 #define DEGREE 0.017453292519943295
 #define SETTLED_DEG 2.0
@@ -57,20 +58,28 @@ double lab_drift_deg_per_h(const marl_comparison *c)
     return spread > 0 ? (n * sth - st * sh) / spread : NAN;
 }
 
-static marl_quat add_signed(marl_quat sum, marl_quat q, marl_quat like, double factor)
+/* Sums of the attitudes before each one, in double, signs kept alike along the way: the sum over any window
+ * is a difference of two. NULL without memory. */
+static double (*running_sums(const marl_series *s))[4]
 {
-    float dot = q.w * like.w + q.x * like.x + q.y * like.y + q.z * like.z;
-    float k = (float)(dot < 0 ? -factor : factor);
-    return (marl_quat){sum.w + k * q.w, sum.x + k * q.x, sum.y + k * q.y, sum.z + k * q.z};
+    double(*sum)[4] = calloc(s->n + 1, sizeof *sum);
+    double sign = 1;
+    for (size_t i = 0; sum != NULL && i < s->n; i++) {
+        marl_quat q = s->at[i].q, p = s->at[i > 0 ? i - 1 : 0].q;
+        float dot = q.w * p.w + q.x * p.x + q.y * p.y + q.z * p.z;
+        sign = dot < 0 ? -sign : sign;
+        sum[i + 1][0] = sum[i][0] + sign * (double)q.w;
+        sum[i + 1][1] = sum[i][1] + sign * (double)q.x;
+        sum[i + 1][2] = sum[i][2] + sign * (double)q.y;
+        sum[i + 1][3] = sum[i][3] + sign * (double)q.z;
+    }
+    return sum;
 }
 
-/* Mean attitude of [first, last], signs as `like`. */
-static marl_quat mean_attitude(const marl_series *s, size_t first, size_t last, marl_quat like)
+static marl_quat mean_attitude(const double before[4], const double after[4])
 {
-    marl_quat sum = {0, 0, 0, 0};
-    for (size_t i = first; i <= last; i++) {
-        sum = add_signed(sum, s->at[i].q, like, 1.0);
-    }
+    marl_quat sum = {(float)(after[0] - before[0]), (float)(after[1] - before[1]),
+                     (float)(after[2] - before[2]), (float)(after[3] - before[3])};
     return lab_quat_mix(sum, 1.0, sum, 0.0);
 }
 
@@ -80,7 +89,8 @@ double lab_jitter_deg(const marl_series *s, const marl_spans *still)
     const int64_t half = INT64_C(500000000);
     double squares = 0, n = 0;
     size_t first = 0, last = 0, span = 0;
-    for (size_t i = 0; i < s->n; i++) {
+    double(*sum)[4] = running_sums(s);
+    for (size_t i = 0; sum != NULL && i < s->n; i++) {
         int64_t t = s->at[i].t_ns;
         if (!marl_spans_hold(still, t, &span) || t - half < still->span[span].from_ns ||
             t + half > still->span[span].to_ns) {
@@ -92,10 +102,11 @@ double lab_jitter_deg(const marl_series *s, const marl_spans *still)
         while (last + 1 < s->n && s->at[last + 1].t_ns <= t + half) {
             last++;
         }
-        double angle = lab_quat_angle(s->at[i].q, mean_attitude(s, first, last, s->at[i].q));
+        double angle = lab_quat_angle(s->at[i].q, mean_attitude(sum[first], sum[last + 1]));
         squares += angle * angle;
         n++;
     }
+    free(sum);
     return n > 0 ? sqrt(squares / n) / DEGREE : NAN;
 }
 

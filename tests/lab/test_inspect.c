@@ -56,6 +56,7 @@ START_TEST(rest_is_found_at_both_ends_of_the_lift)
         ck_assert_uint_eq(still.n, 2);
         ck_assert_double_eq_tol((double)still.span[0].to_ns * 1e-9, 10.0, 1.01);
         ck_assert_double_eq_tol((double)still.span[1].from_ns * 1e-9, 105.0, 1.51);
+        ck_assert_int_eq(still.span[1].to_ns, log.row[log.n - 1].sample.t_ns);
         size_t at = 0;
         ck_assert_int_eq(marl_spans_hold(&still, 5000000000, &at), 1);
         ck_assert_int_eq(marl_spans_hold(&still, 50000000000, &at), 0);
