@@ -25,6 +25,10 @@ static marl_status load_reference(const options *o, marl_series *reference, cli_
     if (o->reference_world != NULL) {
         log.info.world = strcmp(o->reference_world, "ned") == 0 ? MARL_WORLD_NED : MARL_WORLD_ENU;
     }
+    if (log.info.relative_heading) {
+        cli_warn(warnings, "relative-heading",
+                 "%s:1: its heading is relative: heading errors hold an unknown constant", log.path);
+    }
     status = marl_series_from_log(reference, &log, error);
     marl_log_free(&log);
     return status;

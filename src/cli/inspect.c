@@ -12,8 +12,8 @@ static void warn_of_gaps(cli_warnings *warnings, const marl_inspection *inspecti
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_sensor_summary *s = &inspection->sensor[i];
         if (s->gaps > 0) {
-            cli_warn(warnings, "gap", "%s: %s has %zu gaps, the longest of %.4g s at %.3f s", path,
-                     marl_sensor_name((marl_sensor)i), s->gaps, s->longest_gap_s,
+            cli_warn(warnings, "gap", "%s: %s has %zu gap%s, the longest of %.4g s at %.3f s", path,
+                     marl_sensor_name((marl_sensor)i), s->gaps, s->gaps == 1 ? "" : "s", s->longest_gap_s,
                      (double)s->longest_gap_ns * 1e-9);
         }
     }
@@ -48,6 +48,15 @@ static json_t *spans_json(const marl_spans *spans)
     return list;
 }
 
+static size_t count_attitudes(const marl_log *log)
+{
+    size_t n = 0;
+    for (size_t i = 0; i < log->n; i++) {
+        n += log->row[i].has_q != 0;
+    }
+    return n;
+}
+
 static int print_json(const marl_log *log, const marl_inspection *inspection, const cli_warnings *warnings)
 {
     json_t *root = json_object(), *sensors = json_object();
@@ -64,6 +73,7 @@ static int print_json(const marl_log *log, const marl_inspection *inspection, co
         }
     }
     json_object_set_new(root, "sensors", sensors);
+    json_object_set_new(root, "attitudes", json_integer((json_int_t)count_attitudes(log)));
     json_object_set_new(root, "still_spans", spans_json(&inspection->still));
     json_object_set_new(root, "warnings", cli_warnings_json(warnings));
     return cli_print_json(root);
@@ -113,15 +123,17 @@ static void print_still(const marl_inspection *inspection)
     printf(still->n > 6 ? " and %zu more\n" : " s\n", still->n - 6);
 }
 
-static int print_table(const marl_log *log, const marl_inspection *inspection)
+static void print_attitudes(const marl_log *log)
 {
-    printf("%s: ", log->path);
-    if (log->info.device[0] != '\0') {
-        printf("device %s, ", log->info.device);
+    size_t n = count_attitudes(log);
+    if (n > 0) {
+        printf("attitudes: %zu in %s, heading %s\n", n, marl_world_name(log->info.world),
+               log->info.relative_heading ? "relative" : "magnetic");
     }
-    printf("%s%lu rows, %.3f s from %.3f s", log->info.corrected ? "corrected, " : "", log->report.rows,
-           inspection->duration_s, (double)log->row[0].sample.t_ns * 1e-9);
-    printf("; %lu rows dropped, %lu cells missing\n\n", log->report.rows_dropped, log->report.cells_missing);
+}
+
+static void print_sensors(const marl_inspection *inspection)
+{
     printf("%-6s %8s %9s %6s  %-6s %10s %21s  %10s\n", "", "rate", "jitter", "", "", "mean", "", "deviation");
     printf("%-6s %8s %9s %6s  %-6s %10s %10s %10s  %10s %10s %10s\n", "sensor", "Hz", "ms", "gaps", "unit",
            "x", "y", "z", "x", "y", "z");
@@ -132,6 +144,28 @@ static int print_table(const marl_log *log, const marl_inspection *inspection)
     }
     printf("\n");
     print_still(inspection);
+}
+
+static int has_sensors(const marl_inspection *inspection)
+{
+    return inspection->sensor[MARL_ACCEL].axes || inspection->sensor[MARL_GYRO].axes ||
+           inspection->sensor[MARL_MAG].axes;
+}
+
+static int print_table(const marl_log *log, const marl_inspection *inspection)
+{
+    printf("%s: ", log->path);
+    if (log->info.device[0] != '\0') {
+        printf("device %s, ", log->info.device);
+    }
+    printf("%s%lu rows, %.3f s from %.3f s", log->info.corrected ? "corrected, " : "", log->report.rows,
+           inspection->duration_s, (double)log->row[0].sample.t_ns * 1e-9);
+    printf("; %lu rows dropped, %lu cells missing\n%s", log->report.rows_dropped, log->report.cells_missing,
+           has_sensors(inspection) ? "\n" : "");
+    if (has_sensors(inspection)) {
+        print_sensors(inspection);
+    }
+    print_attitudes(log);
     return cli_print_done();
 }
 

@@ -118,7 +118,8 @@ static int print_table(const job *j, const options *o)
            (unsigned)e->counts.rejected_mag, (unsigned)e->counts.gaps);
     printf("at the end, %.3f s: roll %.2f, pitch %.2f, yaw %.2f deg", (double)j->last.sample.t_ns * 1e-9,
            (double)angles.roll / DEGREE, (double)angles.pitch / DEGREE, (double)angles.yaw / DEGREE);
-    if (marl_frame_heading(j->last.q, e->tuning.world, &heading) == MARL_OK) {
+    if (marl_estimator_heading_is_magnetic(e) &&
+        marl_frame_heading(j->last.q, e->tuning.world, &heading) == MARL_OK) {
         printf(", compass heading %.2f deg", (double)heading / DEGREE);
     }
     printf("%s\n", angles.at_pole ? " (pitch at its pole: roll and yaw are one angle)" : "");

@@ -219,6 +219,12 @@ START_TEST(worlds_and_relative_headings_are_said)
     char *text = temporary_read("a.csv");
     ck_assert_int_eq(strncmp(text, "# marlinspike log/1 corrected=no world=ned heading=relative\n", 60), 0);
     free(text);
+    tool_run attitudes = run("inspect a.csv");
+    ck_assert_ptr_nonnull(strstr(attitudes.out, "attitudes: 12000 in ned, heading relative"));
+    run_free(&attitudes);
+    tool_run warned = run("compare lift.csv --reference a.csv --tuning t.json");
+    ck_assert_ptr_nonnull(strstr(warned.err, "a.csv:1: its heading is relative"));
+    run_free(&warned);
     temporary_text(&dir, "n.json",
                    "{\"marlinspike\": \"tuning/1\", \"filter\": \"complementary\", \"world\": \"ned\"}");
     run_wants(0, "replay lift.csv --tuning n.json -o n.csv");
