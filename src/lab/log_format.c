@@ -178,7 +178,9 @@ static marl_status read_column(lab_layout *layout, const char *text, const char 
     if (info->columns & (1u << column->target)) {
         return marl_fail(error, MARL_ERR_INPUT, "%s: column %s stands there twice", where, name);
     }
-    info->columns |= 1u << column->target;
+    column->bit = 1u << column->target;
+    column->plain = column->target != MARL_COLUMN_T;
+    info->columns |= column->bit;
     return read_unit(column, name, unit, where, sheet, report, error);
 }
 

@@ -11,7 +11,9 @@
 
 /* What one column of the file is. */
 typedef struct lab_column {
-    int target; /* marl_column, or -1: ignored */
+    int target;   /* marl_column, or -1: ignored */
+    unsigned bit; /* 1 << target */
+    int plain;    /* holds plain numbers: neither ignored nor times */
     double factor, offset;
     int decimals; /* of the time column's unit */
 } lab_column;

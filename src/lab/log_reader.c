@@ -59,16 +59,15 @@ static const char *fault_text(row_fault fault)
 }
 
 /* Returns the column's bit when the cell holds a usable value, else 0. */
-static inline unsigned store(lab_cells *row, const lab_column *column, const char *begin, const char *end,
-                             char point, const lab_decimal *decimal)
+static unsigned store(lab_cells *row, const lab_column *column, const char *begin, const char *end,
+                      char point, const lab_decimal *decimal)
 {
-    unsigned bit = 1u << column->target;
     if (column->target == MARL_COLUMN_T) {
-        return lab_number_integer(decimal, column->decimals, &row->t_ns) ? bit : 0;
+        return lab_number_integer(decimal, column->decimals, &row->t_ns) ? column->bit : 0;
     }
     double value = lab_number_value(begin, end, point, decimal) * column->factor + column->offset;
     row->value[column->target] = value;
-    return fabs(value) <= 3.4e38 ? bit : 0;
+    return fabs(value) <= 3.4e38 ? column->bit : 0;
 }
 
 static int is_space(char c)
@@ -93,18 +92,29 @@ static void take_odd_cell(marl_log_reader *r, lab_cells *row, const lab_column *
     const char *stop = lab_number_scan(begin, r->point, &decimal);
     unsigned good = stop == end ? store(row, column, begin, end, r->point, &decimal) : 0;
     row->good |= good;
-    row->bad |= good ? 0 : 1u << column->target;
+    row->bad |= good ? 0 : column->bit;
     if (stop != end && r->point == '.' && r->comma_line == 0 &&
         lab_number_scan(begin, ',', &decimal) == end) {
         r->comma_line = r->lines.line;
     }
 }
 
-/* The slow way through one cell; returns its end. */
-static const char *skip_cell(marl_log_reader *r, lab_cells *row, const lab_column *column, const char *p,
-                             const char *end)
+/* Any cell of a plain row: times, zeros, exponents, padded and empty ones, what is no number, columns that
+ * are ignored. Returns its end. */
+static const char *take_other_cell(marl_log_reader *r, lab_cells *row, const lab_column *column,
+                                   const char *p, const char *end)
 {
-    const char *stop = memchr(p, r->delimiter, (size_t)(end - p));
+    lab_decimal decimal;
+    const char *stop = column->target >= 0 ? lab_number_scan(p, r->point, &decimal) : NULL;
+    unsigned good = 0;
+    if (stop != NULL && (stop == end || *stop == r->delimiter)) {
+        good = store(row, column, p, stop, r->point, &decimal);
+        row->good |= good;
+    }
+    if (good != 0) {
+        return stop;
+    }
+    stop = memchr(p, r->delimiter, (size_t)(end - p));
     stop = stop != NULL ? stop : end;
     if (column->target >= 0) {
         take_odd_cell(r, row, column, p, stop);
@@ -117,15 +127,13 @@ static row_fault take_plain_row(marl_log_reader *r, lab_cells *row, const char *
     const lab_column *column = r->layout.column, *last = column + r->layout.n - 1;
     const char delimiter = r->delimiter, point = r->point;
     for (;; column++) {
-        lab_decimal decimal;
-        const char *stop = column->target >= 0 ? lab_number_scan(p, point, &decimal) : NULL;
-        unsigned good = 0;
+        double value;
+        const char *stop = column->plain ? lab_number_plain(p, point, &value) : NULL;
         if (stop != NULL && (stop == end || *stop == delimiter)) {
-            good = store(row, column, p, stop, point, &decimal);
-            row->good |= good;
-        }
-        if (good == 0) {
-            stop = skip_cell(r, row, column, p, end);
+            row->value[column->target] = value * column->factor + column->offset;
+            row->good |= column->bit;
+        } else {
+            stop = take_other_cell(r, row, column, p, end);
         }
         if (stop == end || column == last) {
             return stop != end ? ROW_LONG : column == last ? ROW_GOOD : ROW_SHORT;

@@ -76,22 +76,38 @@ double lab_number_by_library(const char *text, const char *end, char point)
 
 int lab_number_integer(const lab_decimal *decimal, int scale, int64_t *value)
 {
+    static const uint64_t power[] = {UINT64_C(1),
+                                     UINT64_C(10),
+                                     UINT64_C(100),
+                                     UINT64_C(1000),
+                                     UINT64_C(10000),
+                                     UINT64_C(100000),
+                                     UINT64_C(1000000),
+                                     UINT64_C(10000000),
+                                     UINT64_C(100000000),
+                                     UINT64_C(1000000000),
+                                     UINT64_C(10000000000),
+                                     UINT64_C(100000000000),
+                                     UINT64_C(1000000000000),
+                                     UINT64_C(10000000000000),
+                                     UINT64_C(100000000000000),
+                                     UINT64_C(1000000000000000),
+                                     UINT64_C(10000000000000000),
+                                     UINT64_C(100000000000000000),
+                                     UINT64_C(1000000000000000000),
+                                     UINT64_C(10000000000000000000)};
     uint64_t magnitude = decimal->digits;
     int e = decimal->exponent + scale;
-    for (; e > 0 && magnitude != 0; e--) {
-        if (magnitude > UINT64_MAX / 10) {
+    if (e > 0 && magnitude != 0) {
+        if (e > 19 || magnitude > (uint64_t)INT64_MAX / power[e]) {
             return 0;
         }
-        magnitude *= 10;
-    }
-    if (e < -19) {
+        magnitude *= power[e];
+    } else if (e < -19) {
         magnitude = 0;
     } else if (e < 0) {
-        uint64_t power = 1;
-        for (; e < 0; e++) {
-            power *= 10;
-        }
-        magnitude = magnitude / power + (magnitude % power >= power - power / 2);
+        uint64_t p = power[-e];
+        magnitude = magnitude / p + (magnitude % p >= p - p / 2);
     }
     if (magnitude > (uint64_t)INT64_MAX) {
         return 0;

@@ -86,4 +86,29 @@ static inline double lab_number_value(const char *text, const char *end, char po
     return decimal->negative ? -value : value;
 }
 
+/* The common cell in one go: [-] digits [point digits] of at most 19 digits and 2^53, not zero. Returns its
+ * end, or NULL for anything else, which lab_number_scan then looks at. Signs come and go at random, so there
+ * is no branch on them; zero is left out because it has one, too. */
+static inline const char *lab_number_plain(const char *text, char point, double *value)
+{
+    uint64_t digits = 0;
+    int negative = *text == '-';
+    const char *start = text + negative, *p = lab_scan_digits(start, &digits);
+    long count = p - start, decimals = 0;
+    if (*p == point) {
+        decimals = lab_scan_run(++p, &digits);
+        if (decimals == 8) {
+            decimals += lab_scan_run(p + 8, &digits);
+        }
+        p += decimals;
+    }
+    count += decimals;
+    if (count > 19 || digits == 0 || digits > (UINT64_C(1) << 53)) {
+        return NULL;
+    }
+    int64_t whole = ((int64_t)digits ^ -(int64_t)negative) + negative;
+    *value = (double)whole / lab_power_of_ten[decimals];
+    return p;
+}
+
 #endif

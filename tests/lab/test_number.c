@@ -19,6 +19,17 @@ static const char *scan(const char *text, char point, lab_decimal *decimal)
     return end != NULL ? text + length : NULL;
 }
 
+/* The fast way through a common cell agrees with the general one wherever it does not decline. */
+static int plain_disagrees(const char *text, const char *end, double want)
+{
+    char copy[160] = "";
+    double value = 0;
+    snprintf(copy, sizeof copy, "%s", text);
+    const char *stop = lab_number_plain(copy, '.', &value);
+    int goes_on = stop != NULL && (*stop == 'e' || *stop == 'E'); /* the reader takes it for no cell's end */
+    return stop != NULL && !goes_on && (stop - copy != end - text || memcmp(&value, &want, sizeof want) != 0);
+}
+
 /* A decimal of any shape: length, point, zeros, exponent. */
 static void random_decimal(dice *d, char *text)
 {
@@ -52,7 +63,8 @@ START_TEST(reads_the_bits_of_strtod)
         double want = strtod(text, &want_end);
         const char *end = scan(text, '.', &decimal);
         double got = end != NULL ? lab_number_value(text, end, '.', &decimal) : NAN;
-        if (end != want_end || memcmp(&want, &got, sizeof got) != 0) {
+        if (end != want_end || memcmp(&want, &got, sizeof got) != 0 ||
+            plain_disagrees(text, want_end, want)) {
             ck_abort_msg("%s: %a, strtod %a", text, got, want);
         }
     }
