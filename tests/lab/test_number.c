@@ -26,8 +26,8 @@ static int plain_disagrees(const char *text, const char *end, double want)
     double value = 0;
     snprintf(copy, sizeof copy, "%s", text);
     const char *stop = lab_number_plain(copy, '.', &value);
-    int goes_on = stop != NULL && (*stop == 'e' || *stop == 'E'); /* the reader takes it for no cell's end */
-    return stop != NULL && !goes_on && (stop - copy != end - text || memcmp(&value, &want, sizeof want) != 0);
+    int declined = stop == NULL || *stop != '\0'; /* not the cell's end: the reader looks again */
+    return !declined && (stop - copy != end - text || memcmp(&value, &want, sizeof want) != 0);
 }
 
 /* A decimal of any shape: length, point, zeros, exponent. */
