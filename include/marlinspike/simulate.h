@@ -16,11 +16,12 @@ extern "C" {
 
 /* The true state of the pod at one moment. World enu, body frame as the sensors have it. */
 typedef struct marl_motion {
-    double q[4];     /* body to world, w first */
-    double rate[3];  /* rad/s, body */
-    double force[3]; /* specific force, m/s^2, body */
-    double field[3]; /* magnetic field, uT, body */
-    double temp;     /* degC */
+    double q[4];        /* body to world, w first */
+    double position[3]; /* m, world; any origin */
+    double rate[3];     /* rad/s, body */
+    double force[3];    /* specific force, m/s^2, body */
+    double field[3];    /* magnetic field, uT, body */
+    double temp;        /* degC */
 } marl_motion;
 
 /* Random numbers of a seed: "Fast splittable pseudorandom number generators" (2014). */
@@ -34,18 +35,32 @@ marl_random marl_random_seeded(uint64_t seed, uint64_t stream);
 double marl_random_uniform(marl_random *random); /* [0, 1) */
 double marl_random_normal(marl_random *random);  /* mean 0, deviation 1 */
 
+/* Recordings made by hand, named as the calibrations that need them, then motions of the hook block. */
 typedef enum marl_scene_kind {
-    MARL_SCENE_STILL, /* the pod lies on the bench, a little out of level */
-    MARL_SCENE_LIFT,  /* the block is picked up, swings and slews, hoist vibration; 120 s, repeated */
+    MARL_SCENE_STILL,
+    MARL_SCENE_TURNS,
+    MARL_SCENE_POSES,
+    MARL_SCENE_TUMBLE,
+    MARL_SCENE_SOAK,
+    MARL_SCENE_LIFT,
+    MARL_SCENE_SLEW,
+    MARL_SCENE_SHAKE,
+    MARL_SCENE_STEEL,
+    MARL_SCENE_UPSIDE,
     MARL_SCENE_COUNT
 } marl_scene_kind;
 
 typedef struct marl_scene {
     marl_scene_kind kind;
-    double draw[16]; /* what the seed decides: attitudes, amplitudes, phases */
+    double draw[16]; /* what the seed decides: attitudes, amplitudes, phases; each in [0, 1) */
+    double seat[4];  /* how the pod sits on what carries it: a few degrees out of level */
 } marl_scene;
 
 const char *marl_scene_name(marl_scene_kind kind);
+/* One line. */
+const char *marl_scene_about(marl_scene_kind kind);
+/* How long the scene takes, s; afterwards it begins again (soak: stays warm, still and tumble: go on). */
+double marl_scene_seconds(marl_scene_kind kind);
 /* MARL_ERR_ARGUMENT for an unknown name. */
 MARL_CHECKED marl_status marl_scene_from_name(const char *name, marl_scene_kind *kind);
 marl_scene marl_scene_make(marl_scene_kind kind, uint64_t seed);

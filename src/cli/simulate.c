@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike simulate */
 #include "cli.h"
+#include <math.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -31,6 +32,17 @@ static unsigned long write_rows(marl_simulator *simulator, unsigned long rows, m
     return rows;
 }
 
+static void list_scenes(char *text, size_t size)
+{
+    size_t used = strlen(text);
+    for (int i = 0; i < MARL_SCENE_COUNT && used < size; i++) {
+        marl_scene_kind kind = (marl_scene_kind)i;
+        used += (size_t)snprintf(text + used, size - used, "  %-7s %s; %.0f s%s", marl_scene_name(kind),
+                                 marl_scene_about(kind), marl_scene_seconds(kind),
+                                 i + 1 < MARL_SCENE_COUNT ? "\n" : "");
+    }
+}
+
 static marl_status unknown_scene(const char *scene, marl_error *error)
 {
     char known[200] = "";
@@ -53,7 +65,7 @@ static marl_status prepare(const options *o, marl_sheet *sheet, marl_simulator *
     if (marl_scene_from_name(o->scene, &scene) != MARL_OK) {
         return unknown_scene(o->scene, error);
     }
-    if (!(o->duration > 0 && o->duration <= 1e6) || o->seed < 0) {
+    if (o->duration <= 0 || o->duration > 1e6 || o->seed < 0) {
         return marl_fail(error, MARL_ERR_USE,
                          "simulate: --duration is more than 0 and at most 1e6 s, --seed not negative");
     }
@@ -86,7 +98,8 @@ static marl_status simulate(const options *o, unsigned long *rows, marl_error *e
         marl_log_abort(log);
         return status;
     }
-    unsigned long wanted = (unsigned long)(o->duration * simulator.rate_hz + 0.5);
+    double seconds = isnan(o->duration) ? marl_scene_seconds(simulator.scene.kind) : o->duration;
+    unsigned long wanted = (unsigned long)(seconds * simulator.rate_hz + 0.5);
     *rows = write_rows(&simulator, wanted > 0 ? wanted : 1, log, truth);
     status = marl_log_commit(log, error);
     if (truth != NULL && status != MARL_OK) {
@@ -117,27 +130,25 @@ static int report(const cli *c, const options *o, unsigned long rows)
 
 int cli_simulate(int argc, const char **argv)
 {
-    options o = {.duration = 60, .seed = 1};
+    options o = {.duration = NAN, .seed = 1};
     marl_error error = {0};
     unsigned long rows = 0;
     cli c;
     const struct poptOption table[] = {
-        {"scene", '\0', POPT_ARG_STRING, &o.scene, 0, "what happens: still or lift", "S"},
+        {"scene", '\0', POPT_ARG_STRING, &o.scene, 0, "what happens (listed below)", "S"},
         {"sheet", '\0', POPT_ARG_STRING, &o.sheet, 0, "sensor sheet (default: the Grommet chip)", "F"},
         {"rate", '\0', POPT_ARG_DOUBLE, &o.rate, 0, "rows per second (default: that of the sheet)", "HZ"},
-        {"duration", '\0', POPT_ARG_DOUBLE, &o.duration, 0, "length in s (default 60)", "S"},
+        {"duration", '\0', POPT_ARG_DOUBLE, &o.duration, 0, "length in s (default: that of the scene)", "S"},
         {"seed", '\0', POPT_ARG_LONGLONG, &o.seed, 0, "same seed, same log (default 1)", "N"},
         {"device", '\0', POPT_ARG_STRING, &o.device, 0, "device named in the log (default pod-07)", "NAME"},
         {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the log to write", "LOG"},
         {"truth", '\0', POPT_ARG_STRING, &o.truth, 0, "the true attitude to write", "ATT"},
         POPT_TABLEEND,
     };
+    char about[1200] = "Makes a log as the pod would record it, and the attitude it really had. Scenes:\n";
+    list_scenes(about, sizeof about);
     const cli_usage usage = {
-        "", 0, 0,
-        "Makes a log as the pod would record it, and the attitude it really had.\n"
-        "Scenes: still (the pod lies on the bench), lift (the hook block is picked up, swings and\n"
-        "slews, with hoist vibration; rest at both ends of its 120 s).",
-        "simulate --scene lift --duration 120 --seed 7 -o lift.csv --truth lift.truth.csv"};
+        "", 0, 0, about, "simulate --scene lift --duration 120 --seed 7 -o lift.csv --truth lift.truth.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
     if (code == CLI_GO) {
         (void)!simulate(&o, &rows, &error);

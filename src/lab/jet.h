@@ -45,16 +45,26 @@ static inline jet jet_product(jet a, jet b)
     return (jet){a.v * b.v, a.d * b.v + a.v * b.d, a.dd * b.v + 2 * a.d * b.d + a.v * b.dd};
 }
 
-static inline jet jet_sin(jet a)
+/* Sine and cosine together: each is the other's derivative. */
+static inline void jet_sin_cos(jet a, jet *sine, jet *cosine)
 {
     double s = sin(a.v), c = cos(a.v);
-    return (jet){s, c * a.d, c * a.dd - s * a.d * a.d};
+    *sine = (jet){s, c * a.d, c * a.dd - s * a.d * a.d};
+    *cosine = (jet){c, -s * a.d, -s * a.dd - c * a.d * a.d};
+}
+
+static inline jet jet_sin(jet a)
+{
+    jet s, c;
+    jet_sin_cos(a, &s, &c);
+    return s;
 }
 
 static inline jet jet_cos(jet a)
 {
-    double s = sin(a.v), c = cos(a.v);
-    return (jet){c, -s * a.d, -s * a.dd - c * a.d * a.d};
+    jet s, c;
+    jet_sin_cos(a, &s, &c);
+    return c;
 }
 
 /* From 0 at `from` to 1 at `to`, smooth up to the third derivative. */
@@ -69,6 +79,16 @@ static inline jet jet_ramp(jet t, double from, double to)
     p = jet_add(jet_product(p, u), jet_constant(35));
     jet u2 = jet_product(u, u);
     return jet_product(p, jet_product(u2, u2));
+}
+
+/* The time integral of jet_ramp, from 0: what an angle does whose rate rises smoothly to one. `t` is the
+ * time. */
+static inline jet jet_ramp_integral(jet t, double from, double to)
+{
+    double u = (t.v - from) / (to - from);
+    jet ramp = jet_ramp(t, from, to);
+    double v = u <= 0 ? 0 : u >= 1 ? u - 0.5 : u * u * u * u * u * (7 + u * (-14 + u * (10 - 2.5 * u)));
+    return (jet){v * (to - from), ramp.v, ramp.d};
 }
 
 static inline jet_quat jet_quat_product(jet_quat a, jet_quat b)
@@ -90,12 +110,24 @@ static inline jet_quat jet_quat_conjugate(jet_quat q)
     return (jet_quat){q.w, jet_scale(q.x, -1), jet_scale(q.y, -1), jet_scale(q.z, -1)};
 }
 
+static inline jet_quat jet_quat_constant(const double q[4])
+{
+    return (jet_quat){jet_constant(q[0]), jet_constant(q[1]), jet_constant(q[2]), jet_constant(q[3])};
+}
+
+/* A turn by `angle` about the unit vector `axis`. */
+static inline jet_quat jet_quat_turn(const double axis[3], jet angle)
+{
+    jet s, c;
+    jet_sin_cos(jet_scale(angle, 0.5), &s, &c);
+    return (jet_quat){c, jet_scale(s, axis[0]), jet_scale(s, axis[1]), jet_scale(s, axis[2])};
+}
+
 /* A turn by `angle` about axis 0 (x), 1 (y) or 2 (z). */
 static inline jet_quat jet_quat_about(int axis, jet angle)
 {
-    jet half = jet_scale(angle, 0.5);
-    jet s = jet_sin(half), none = jet_constant(0);
-    return (jet_quat){jet_cos(half), axis == 0 ? s : none, axis == 1 ? s : none, axis == 2 ? s : none};
+    const double unit[3] = {axis == 0, axis == 1, axis == 2};
+    return jet_quat_turn(unit, angle);
 }
 
 #endif
