@@ -10,6 +10,7 @@ marl_still_limits marl_still_default_limits(void)
                                .gyro_deviation = 0.012f,
                                .gyro_mean = 0.09f,
                                .accel_shift = 0.06f,
+                               .gyro_shift = 0.005f,
                                .mag_shift = 1.5f};
 }
 
@@ -22,8 +23,8 @@ marl_status marl_still_init(marl_still *still, const marl_still_limits *limits)
 {
     *still = (marl_still){.limits = *limits};
     int good = usable(limits->window_s) && usable(limits->accel_deviation) &&
-               usable(limits->gyro_deviation) && usable(limits->gyro_mean) && usable(limits->accel_shift) &&
-               usable(limits->mag_shift);
+               usable(limits->gyro_deviation) && usable(limits->gyro_mean) && usable(limits->gyro_shift) &&
+               usable(limits->accel_shift) && usable(limits->mag_shift);
     return good ? MARL_OK : MARL_ERR_ARGUMENT;
 }
 
@@ -63,6 +64,7 @@ static int window_is_quiet(marl_still *still)
 {
     const marl_still_limits *limits = &still->limits;
     int shift = shifted(&still->accel, &still->last_accel, &still->have_last_accel, limits->accel_shift);
+    shift |= shifted(&still->gyro, &still->last_gyro, &still->have_last_gyro, limits->gyro_shift);
     shift |= shifted(&still->mag, &still->last_mag, &still->have_last_mag, limits->mag_shift);
     int heard = still->accel.n >= 3 || still->gyro.n >= 3;
     return heard && !shift && !scatters(&still->accel, limits->accel_deviation) &&

@@ -43,6 +43,11 @@ static void swing(marl_sample *s, double t)
     s->gyro.x += (float)(0.2 * sin(2 * t));
 }
 
+static void swing_a_little(marl_sample *s, double t)
+{
+    s->gyro.y += (float)(0.02 * sin(0.8 * t)); /* 1.4 degrees to and fro, within every other limit */
+}
+
 static void vibrate(marl_sample *s, double t)
 {
     s->accel.z += (float)(0.5 * sin(200 * t));
@@ -86,6 +91,13 @@ START_TEST(motion_is_not)
 }
 END_TEST
 
+/* Only around its turning points does a slow, small swing look like rest. */
+START_TEST(a_small_swing_is_mostly_seen)
+{
+    ck_assert_double_lt(quiet_share(100, swing_a_little), 0.5);
+}
+END_TEST
+
 START_TEST(gaps_and_clocks_that_go_back_close_the_window)
 {
     dice d = {10};
@@ -109,4 +121,5 @@ START_TEST(gaps_and_clocks_that_go_back_close_the_window)
 }
 END_TEST
 
-MARL_SUITE("still", rest_is_quiet_at_any_rate, motion_is_not, gaps_and_clocks_that_go_back_close_the_window)
+MARL_SUITE("still", rest_is_quiet_at_any_rate, motion_is_not, a_small_swing_is_mostly_seen,
+           gaps_and_clocks_that_go_back_close_the_window)
