@@ -67,17 +67,36 @@ marl_scene marl_scene_make(marl_scene_kind kind, uint64_t seed);
 /* Closed form: any time, in any order. */
 marl_motion marl_scene_at(const marl_scene *scene, double t);
 
-/* One sensor's errors: scale, bias, white noise, saturation, rounding to counts, in this order. */
+/* 1/f noise as a sum of first-order processes whose time constants rise by a factor of four, each stepped
+ * exactly: "On the noise spectra of semi-conductor noise and of flicker effect" (1950). Slow ones are stepped
+ * rarely. */
+#define MARL_FLICKER_MOST 16
+
+typedef struct marl_flicker {
+    int n;
+    double sigma;                      /* deviation of each process */
+    double keep[MARL_FLICKER_MOST];    /* share of the value that a step leaves */
+    double kick[MARL_FLICKER_MOST];    /* deviation of what a step adds */
+    uint32_t every[MARL_FLICKER_MOST]; /* samples between steps */
+    double value[3][MARL_FLICKER_MOST], sum[3];
+} marl_flicker;
+
+/* One sensor's errors, in this order: scale and cross-axis, bias with its temperature, 1/f noise and walk,
+ * white noise, saturation, rounding to counts. */
 typedef struct marl_sensor_model {
     marl_sensor_sheet sheet;
     double bias[3]; /* of this power-on */
-    double sigma;   /* of one sample */
-    double count;   /* one count */
+    double sigma;   /* of one sample's white noise */
+    double step;    /* of the walk, per sample */
+    double walked[3];
+    double count; /* one count */
+    uint32_t sample;
+    marl_flicker flicker;
     marl_random random;
 } marl_sensor_model;
 
 marl_sensor_model marl_sensor_model_make(const marl_sensor_sheet *sheet, double rate_hz, marl_random random);
-marl_vec3 marl_sensor_model_read(marl_sensor_model *model, const double truth[3]);
+marl_vec3 marl_sensor_model_read(marl_sensor_model *model, const double truth[3], double degC);
 
 typedef struct marl_simulator {
     marl_scene scene;

@@ -22,7 +22,12 @@ marl_sheet marl_sheet_grommet(void)
                   .white = 0.12 * mg,
                   .bias = {5 * mg, -4 * mg, 6 * mg},
                   .bias_spread = 1 * mg,
-                  .scale_error = {0.002, -0.001, 0.0015}},
+                  .scale_error = {0.002, -0.001, 0.0015},
+                  .cross_axis = {{0, 0.002, -0.001}, {0.001, 0, 0.002}, {-0.002, 0.001, 0}},
+                  .flicker = 0.04 * mg,
+                  .walk = 0.002 * mg,
+                  .reference_degC = MARL_SHEET_REFERENCE_DEGC,
+                  .bias_per_degC = {0.15 * mg, -0.1 * mg, 0.2 * mg}},
         .gyro = {.present = 1,
                  .rate_hz = 100,
                  .full_scale = 500 * deg_s,
@@ -30,7 +35,12 @@ marl_sheet marl_sheet_grommet(void)
                  .white = 0.006 * deg_s,
                  .bias = {0.8 * deg_s, -0.5 * deg_s, 0.3 * deg_s},
                  .bias_spread = 0.12 * deg_s,
-                 .scale_error = {0.006, -0.004, 0.005}},
+                 .scale_error = {0.006, -0.004, 0.005},
+                 .cross_axis = {{0, 0.004, -0.003}, {-0.002, 0, 0.005}, {0.003, -0.004, 0}},
+                 .flicker = 0.002 * deg_s,
+                 .walk = 0.0001 * deg_s,
+                 .reference_degC = MARL_SHEET_REFERENCE_DEGC,
+                 .bias_per_degC = {0.012 * deg_s, -0.02 * deg_s, 0.008 * deg_s}},
         .mag = {.present = 1,
                 .rate_hz = 25,
                 .full_scale = 1200,
@@ -38,7 +48,8 @@ marl_sheet marl_sheet_grommet(void)
                 .white = 0.08,
                 .bias = {0.3, -0.2, 0.25},
                 .bias_spread = 0.05,
-                .scale_error = {0.004, -0.003, 0.002}},
+                .scale_error = {0.004, -0.003, 0.002},
+                .reference_degC = MARL_SHEET_REFERENCE_DEGC},
     };
 }
 
@@ -68,40 +79,83 @@ static marl_status read_unit(const lab_json_at *at, lab_quantity quantity, doubl
     return s;
 }
 
+static marl_status read_converter(const lab_json_at *at, marl_sensor_sheet *sensor, marl_error *error)
+{
+    double bits = 16;
+    marl_status s = lab_json_number(at, "rate_hz", LAB_NEEDED, 0.01, 1e5, &sensor->rate_hz, error);
+    s = s ? s : lab_json_number(at, "full_scale", LAB_NEEDED, 1e-9, 1e9, &sensor->full_scale, error);
+    s = s ? s : lab_json_number(at, "bits", LAB_NEEDED, 2, 32, &bits, error);
+    if (s == MARL_OK && bits != floor(bits)) {
+        s = lab_json_fail(at, "bits", error, "must be a whole number");
+    }
+    sensor->bits = (int)bits;
+    return s;
+}
+
+/* A sensor whose axis reads as much of another axis as of its own is none. */
+static marl_status check_shares(const lab_json_at *at, const marl_sensor_sheet *sensor, marl_error *error)
+{
+    for (int i = 0; i < 3; i++) {
+        if (!(fabs(sensor->scale_error[i]) < 1.0)) {
+            return lab_json_fail(at, "scale_error", error, "must lie between -1 and 1");
+        }
+        for (int k = 0; k < 3; k++) {
+            if (!(fabs(sensor->cross_axis[i][k]) < 1.0) || (i == k && sensor->cross_axis[i][k] != 0.0)) {
+                return lab_json_fail(at, "cross_axis", error, "must lie between -1 and 1, its diagonal be 0");
+            }
+        }
+    }
+    return MARL_OK;
+}
+
+static marl_status read_errors(const lab_json_at *at, marl_sensor_sheet *sensor, marl_error *error)
+{
+    marl_status s = lab_json_numbers(at, "bias", LAB_OPTIONAL, 0, 3, sensor->bias, error);
+    s = s ? s : lab_json_number(at, "bias_spread", LAB_OPTIONAL, 0, 1e6, &sensor->bias_spread, error);
+    s = s ? s : lab_json_numbers(at, "scale_error", LAB_OPTIONAL, 0, 3, sensor->scale_error, error);
+    s = s ? s : lab_json_matrix(at, "cross_axis", LAB_OPTIONAL, 0, sensor->cross_axis, error);
+    s = s ? s : check_shares(at, sensor, error);
+    s = s ? s : lab_json_number(at, "flicker", LAB_OPTIONAL, 0, 1e6, &sensor->flicker, error);
+    s = s ? s : lab_json_number(at, "walk", LAB_OPTIONAL, 0, 1e6, &sensor->walk, error);
+    s = s ? s
+          : lab_json_number(at, "reference_degC", LAB_OPTIONAL, -100, 200, &sensor->reference_degC, error);
+    return s ? s : lab_json_numbers(at, "bias_per_degC", LAB_OPTIONAL, 0, 3, sensor->bias_per_degC, error);
+}
+
+/* From the sheet's unit to SI; the density is converted where its key is known. */
+static void convert(marl_sensor_sheet *sensor, double factor)
+{
+    sensor->full_scale *= factor;
+    sensor->bias_spread *= factor;
+    sensor->flicker *= factor;
+    sensor->walk *= factor;
+    for (int i = 0; i < 3; i++) {
+        sensor->bias[i] *= factor;
+        sensor->bias_per_degC[i] *= factor;
+    }
+}
+
 static marl_status read_sensor(const lab_json_at *root, const char *name, lab_quantity quantity,
                                marl_sensor_sheet *sensor, marl_error *error)
 {
-    static const char *const known[] = {"unit", "rate_hz",         "full_scale",  "bits",        "white",
-                                        "bias", "white_one_sided", "bias_spread", "scale_error", NULL};
-    double factor = 1.0, bits = 16;
+    static const char *const known[] = {"unit",           "rate_hz",         "full_scale", "bits",
+                                        "white",          "white_one_sided", "bias",       "bias_spread",
+                                        "scale_error",    "cross_axis",      "flicker",    "walk",
+                                        "reference_degC", "bias_per_degC",   NULL};
+    double factor = 1.0;
     lab_json_at at;
     marl_status s = lab_json_object(root, name, LAB_OPTIONAL, &at, error);
-    *sensor = (marl_sensor_sheet){0};
+    *sensor = (marl_sensor_sheet){.reference_degC = MARL_SHEET_REFERENCE_DEGC};
     if (s != MARL_OK || at.object == NULL) {
         return s;
     }
     sensor->present = 1;
     s = lab_json_only(&at, known, error);
     s = s ? s : read_unit(&at, quantity, &factor, error);
-    s = s ? s : lab_json_number(&at, "rate_hz", LAB_NEEDED, 0.01, 1e5, &sensor->rate_hz, error);
-    s = s ? s : lab_json_number(&at, "full_scale", LAB_NEEDED, 1e-9, 1e9, &sensor->full_scale, error);
-    s = s ? s : lab_json_number(&at, "bits", LAB_NEEDED, 2, 32, &bits, error);
+    s = s ? s : read_converter(&at, sensor, error);
     s = s ? s : read_density(&at, factor, &sensor->white, error);
-    s = s ? s : lab_json_numbers(&at, "bias", LAB_OPTIONAL, 0, 3, sensor->bias, error);
-    s = s ? s : lab_json_number(&at, "bias_spread", LAB_OPTIONAL, 0, 1e6, &sensor->bias_spread, error);
-    s = s ? s : lab_json_numbers(&at, "scale_error", LAB_OPTIONAL, 0, 3, sensor->scale_error, error);
-    if (s == MARL_OK && bits != floor(bits)) {
-        s = lab_json_fail(&at, "bits", error, "must be a whole number");
-    }
-    for (int i = 0; i < 3; i++) {
-        sensor->bias[i] *= factor;
-        if (s == MARL_OK && !(fabs(sensor->scale_error[i]) < 1.0)) {
-            s = lab_json_fail(&at, "scale_error", error, "must lie between -1 and 1");
-        }
-    }
-    sensor->bits = (int)bits;
-    sensor->full_scale *= factor;
-    sensor->bias_spread *= factor;
+    s = s ? s : read_errors(&at, sensor, error);
+    convert(sensor, factor);
     return s;
 }
 

@@ -43,15 +43,15 @@ void marl_simulator_next(marl_simulator *s, marl_sample *sample, marl_quat *trut
     *sample = (marl_sample){.t_ns = (int64_t)llround(t * 1e9), .fresh = MARL_FRESH_TEMP};
     sample->temp = (float)m.temp;
     if (s->accel.sheet.present) {
-        sample->accel = marl_sensor_model_read(&s->accel, m.force);
+        sample->accel = marl_sensor_model_read(&s->accel, m.force, m.temp);
         sample->fresh |= MARL_FRESH_ACCEL;
     }
     if (s->gyro.sheet.present) {
-        sample->gyro = marl_sensor_model_read(&s->gyro, m.rate);
+        sample->gyro = marl_sensor_model_read(&s->gyro, m.rate, m.temp);
         sample->fresh |= MARL_FRESH_GYRO;
     }
     if (s->mag.sheet.present && mag_is_due(s)) {
-        sample->mag = marl_sensor_model_read(&s->mag, m.field);
+        sample->mag = marl_sensor_model_read(&s->mag, m.field, m.temp);
         sample->fresh |= MARL_FRESH_MAG;
     }
     *truth = marl_quat_canonical((marl_quat){(float)m.q[0], (float)m.q[1], (float)m.q[2], (float)m.q[3]});

@@ -85,6 +85,10 @@ static const struct {
     {sheet, GYRO_SHEET "\"bits\": 16, \"white\": -1}}", ":4: gyro.white: -1 is out of its range"},
     {sheet, GYRO_SHEET "\"bits\": 16, \"white\": 1, \"scale_error\": [0, 0, 2]}}",
      ":4: gyro.scale_error: must lie between -1 and 1"},
+    {sheet, GYRO_SHEET "\"bits\": 16, \"white\": 1, \"cross_axis\": [[0.1,0,0],[0,0,0],[0,0,0]]}}",
+     ":4: gyro.cross_axis: must lie between -1 and 1, its diagonal be 0"},
+    {sheet, GYRO_SHEET "\"bits\": 16, \"white\": 1, \"flicker\": -1}}",
+     ":4: gyro.flicker: -1 is out of its range"},
 };
 
 START_TEST(each_fault_names_file_line_and_key)

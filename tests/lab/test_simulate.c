@@ -3,6 +3,7 @@
 #include "check_main.h"
 #include "marlinspike/simulate.h"
 #include <math.h>
+#include <stdlib.h>
 #include <string.h>
 
 static void rotate(const double q[4], const double v[3], double out[3])
@@ -234,7 +235,7 @@ START_TEST(noise_is_that_of_the_sheet)
         const double truth[3] = {1, 2, 3};
         double mean = 0, squares = 0, along = 0, before = 0;
         for (int i = 0; i < n; i++) {
-            double x = (double)marl_sensor_model_read(&model, truth).x - (1.1 + 0.5);
+            double x = (double)marl_sensor_model_read(&model, truth, 24).x - (1.1 + 0.5);
             mean += x / n;
             squares += x * x / n;
             along += x * before / n;
@@ -248,12 +249,114 @@ START_TEST(noise_is_that_of_the_sheet)
 }
 END_TEST
 
+/* Allan deviation at `m` samples: rms of the differences of neighbouring means, over sqrt(2). */
+static double allan_deviation(const float *x, int n, int m)
+{
+    double squares = 0, before = 0;
+    int blocks = n / m;
+    for (int b = 0; b < blocks; b++) {
+        double mean = 0;
+        for (int i = 0; i < m; i++) {
+            mean += (double)x[b * m + i] / m;
+        }
+        squares += b > 0 ? (mean - before) * (mean - before) : 0;
+        before = mean;
+    }
+    return sqrt(squares / (2.0 * (blocks - 1)));
+}
+
+enum { LONG = 400000 };
+
+/* Readings of a sensor that has nothing but what the sheet says; the three axes as three recordings. */
+static void record(const marl_sensor_sheet *sheet, uint64_t seed, float *axis[3])
+{
+    marl_sensor_model model = marl_sensor_model_make(sheet, 100, marl_random_seeded(seed, 9));
+    const double truth[3] = {0, 0, 0};
+    for (int i = 0; i < LONG; i++) {
+        marl_vec3 v = marl_sensor_model_read(&model, truth, 24);
+        axis[0][i] = v.x;
+        axis[1][i] = v.y;
+        axis[2][i] = v.z;
+    }
+}
+
+/* Mean square of the Allan deviation at m samples over three axes and some seeds, as a deviation. */
+static void mean_allan(const marl_sensor_sheet *sheet, const int *m, int n, double *deviation)
+{
+    float *axis[3] = {malloc(LONG * sizeof(float)), malloc(LONG * sizeof(float)),
+                      malloc(LONG * sizeof(float))};
+    for (int k = 0; k < n; k++) {
+        deviation[k] = 0;
+    }
+    for (uint64_t seed = 1; seed <= 4; seed++) {
+        record(sheet, seed, axis);
+        for (int a = 0; a < 3; a++) {
+            for (int k = 0; k < n; k++) {
+                double d = allan_deviation(axis[a], LONG, m[k]);
+                deviation[k] += d * d / 12;
+            }
+        }
+    }
+    for (int k = 0; k < n; k++) {
+        deviation[k] = sqrt(deviation[k]);
+    }
+    for (int a = 0; a < 3; a++) {
+        free(axis[a]);
+    }
+}
+
+/* 1/f noise has the same Allan deviation at every time, sqrt(2 ln 2 / pi) of its coefficient; the steps of
+ * the sum of processes ripple it by some percent, and twelve recordings of 4000 s leave some more. */
+START_TEST(flicker_is_flat_in_allan_deviation)
+{
+    marl_sensor_sheet sheet = {.present = 1, .full_scale = 10, .bits = 28, .flicker = 0.01};
+    const int m[] = {10, 100, 1000, 5000};
+    double deviation[4];
+    mean_allan(&sheet, m, 4, deviation);
+    for (int k = 0; k < 4; k++) {
+        ck_assert_double_eq_tol(deviation[k] / (0.01 * sqrt(2 * log(2) / 3.14159265358979)), 1,
+                                k < 3 ? 0.08 : 0.15);
+    }
+}
+END_TEST
+
+START_TEST(walk_rises_with_the_root_of_time)
+{
+    marl_sensor_sheet sheet = {.present = 1, .full_scale = 10, .bits = 28, .walk = 0.001};
+    const int m[] = {100, 1000, 5000};
+    double deviation[3];
+    mean_allan(&sheet, m, 3, deviation);
+    for (int k = 0; k < 3; k++) {
+        /* n blocks of m: the relative deviation of the estimate is about 1 / sqrt(12 n) */
+        double tolerance = 4 / sqrt(12.0 * LONG / m[k]);
+        ck_assert_double_eq_tol(deviation[k] / (0.001 * sqrt(m[k] / 100.0 / 3)), 1, tolerance);
+    }
+}
+END_TEST
+
+START_TEST(temperature_and_cross_axis_move_the_reading)
+{
+    marl_sensor_sheet sheet = {.present = 1,
+                               .full_scale = 10,
+                               .bits = 28,
+                               .reference_degC = 20,
+                               .bias_per_degC = {0.1, 0, -0.1},
+                               .cross_axis = {{0, 0.5, 0}, {0, 0, 0.25}, {0, 0, 0}}};
+    marl_sensor_model model = marl_sensor_model_make(&sheet, 100, marl_random_seeded(1, 1));
+    const double truth[3] = {1, 2, 4};
+    marl_vec3 v = marl_sensor_model_read(&model, truth, 25);
+    ck_assert_double_eq_tol((double)v.x, 1 + 0.5 * 2 + 0.5, 1e-6);
+    ck_assert_double_eq_tol((double)v.y, 2 + 0.25 * 4, 1e-6);
+    ck_assert_double_eq_tol((double)v.z, 4 - 0.5, 1e-6);
+}
+END_TEST
+
 START_TEST(readings_are_whole_counts_and_saturate)
 {
     marl_sensor_sheet sheet = {.present = 1, .full_scale = 8, .bits = 4, .white = 0};
     marl_sensor_model model = marl_sensor_model_make(&sheet, 100, marl_random_seeded(1, 1));
     const double truth[3] = {3.4, 99, -99};
-    marl_vec3 v = marl_sensor_model_read(&model, truth);
+    marl_vec3 v = marl_sensor_model_read(&model, truth, 24);
     ck_assert_float_eq(v.x, 3);
     ck_assert_float_eq(v.y, 7); /* 2^3 - 1 counts */
     ck_assert_float_eq(v.z, -8);
@@ -296,6 +399,9 @@ int main(void)
                                   turns_are_full_turns,
                                   scenes_do_what_they_are_for,
                                   noise_is_that_of_the_sheet,
+                                  flicker_is_flat_in_allan_deviation,
+                                  walk_rises_with_the_root_of_time,
+                                  temperature_and_cross_axis_move_the_reading,
                                   readings_are_whole_counts_and_saturate,
                                   same_seed_same_log};
     int failed = check_run("scenes", of_scenes[0], MARL_SCENE_COUNT, NULL, 0);
