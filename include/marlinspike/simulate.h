@@ -27,8 +27,6 @@ typedef struct marl_motion {
 /* Random numbers of a seed: "Fast splittable pseudorandom number generators" (2014). */
 typedef struct marl_random {
     uint64_t state;
-    double spare; /* second of a pair of normal numbers */
-    int has_spare;
 } marl_random;
 
 marl_random marl_random_seeded(uint64_t seed, uint64_t stream);

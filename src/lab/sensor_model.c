@@ -60,7 +60,7 @@ marl_sensor_model marl_sensor_model_make(const marl_sensor_sheet *sheet, double 
 /* Whole counts from -2^(bits-1) to 2^(bits-1) - 1. */
 static double digitise(const marl_sensor_model *model, double value)
 {
-    double most = ldexp(1.0, model->sheet.bits - 1);
+    double most = (double)(INT64_C(1) << (model->sheet.bits - 1));
     double counts = nearbyint(value / model->count);
     return fmin(fmax(counts, -most), most - 1) * model->count;
 }

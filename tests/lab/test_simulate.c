@@ -218,6 +218,32 @@ START_TEST(scenes_do_what_they_are_for)
 }
 END_TEST
 
+/* The share of normal numbers below each point is that of the error function, within four binomial
+ * deviations; the tails beyond four deviations are there. */
+START_TEST(normal_numbers_are_normal)
+{
+    enum { N = 2000000, POINTS = 81 };
+    static long below[POINTS];
+    marl_random random = marl_random_seeded(6, 6);
+    long far = 0;
+    for (int i = 0; i < N; i++) {
+        double x = marl_random_normal(&random);
+        int first = (int)ceil((x + 4) * 10);
+        if (first < POINTS) {
+            below[first > 0 ? first : 0]++;
+        }
+        far += fabs(x) > 4;
+    }
+    long sum = 0;
+    for (int k = 0; k < POINTS; k++) {
+        sum += below[k];
+        double share = 0.5 * erfc(-(k * 0.1 - 4) / sqrt(2));
+        ck_assert_double_lt(fabs((double)sum - N * share), 4 * sqrt(N * share * (1 - share)) + 1);
+    }
+    ck_assert(far > 80 && far < 180); /* 127 expected */
+}
+END_TEST
+
 /* White noise of density N has the deviation N sqrt(rate): chi-square bounds at five sigma. */
 START_TEST(noise_is_that_of_the_sheet)
 {
@@ -398,6 +424,7 @@ int main(void)
                                   calibration_scenes_cover_the_sphere,
                                   turns_are_full_turns,
                                   scenes_do_what_they_are_for,
+                                  normal_numbers_are_normal,
                                   noise_is_that_of_the_sheet,
                                   flicker_is_flat_in_allan_deviation,
                                   walk_rises_with_the_root_of_time,
