@@ -97,7 +97,9 @@ static void put_plot(marl_outfile *out, const marl_panel *panel, size_t number)
     char line[120];
     put_quoted(out, "set xlabel ", panel->x_label, "\n");
     put_quoted(out, "set ylabel ", panel->y_label, "\n");
-    marl_outfile_text(out, number == 0 ? "set key top left\n" : "set key off\n");
+    marl_outfile_text(
+        out, number == 0 ? "set key at screen 0.53,0.95 center top horizontal maxrows 2 samplen 2 width 2\n"
+                         : "set key off\n");
     marl_outfile_text(out, "plot ");
     for (size_t i = 0; i < panel->curves; i++) {
         snprintf(line, sizeof line, "%s$p%zuc%zu with lines %s ", i ? ", " : "", number, i, styles[i]);
@@ -128,9 +130,8 @@ static void put_script(marl_outfile *out, const marl_figure *figure, const char 
         }
     }
     marl_outfile_text(out, "set grid lc rgb '#d0d0d0' lt 1\nset border 3\nset tics nomirror\n");
-    marl_outfile_text(out, "set key reverse Left samplen 2\n");
     snprintf(line, sizeof line,
-             "set multiplot layout %zu,1 margins 0.08,0.98,0.09,0.92 spacing 0.1,0.12 title ",
+             "set multiplot layout %zu,1 margins 0.08,0.98,0.09,0.89 spacing 0.1,0.12 title ",
              figure->panels);
     put_quoted(out, line, figure->title, "\n");
     for (size_t p = 0; p < figure->panels; p++) {
