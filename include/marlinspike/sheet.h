@@ -28,6 +28,9 @@ typedef struct marl_sensor_sheet {
                                 deviation is 0.664 flicker at every time */
     double walk;           /* unit/sqrt(s): the bias walks at random; alone, its Allan deviation at time T is
                               walk sqrt(T/3) */
+    double low_pass_hz;    /* corner of the flattest second-order low-pass; 0 = none */
+    double resonance_hz;   /* of the moving mass; 0 = it follows at once */
+    double damping;        /* of the moving mass, share of the critical */
     double reference_degC; /* at which the bias is as said */
     double bias_per_degC[3];
 } marl_sensor_sheet;

@@ -79,17 +79,36 @@ typedef struct marl_flicker {
     double value[3][MARL_FLICKER_MOST], sum[3];
 } marl_flicker;
 
+/* A second-order low-pass section, x'' + 2 d w x' + w^2 x = w^2 u: what a step of fixed length does, exactly;
+ * the same for all axes. */
+typedef struct marl_section {
+    double w, damping; /* rad/s, 1 */
+    double step;       /* s */
+    double free[2][2]; /* what is left of (x, x') without input */
+    double kick[3];    /* lower triangle by rows of what a step adds of unit white noise */
+    double rest[2];    /* deviations of x and x' under unit white noise for ever */
+} marl_section;
+
+/* The way of the truth through the part: its moving mass, then its low-pass, where the sheet has them. */
+typedef struct marl_sensor_path {
+    int has_mass, has_low_pass, begun;
+    marl_section mass, low_pass;
+    double felt[3], moved[3]; /* inputs of the two at the sample before */
+    double mass_state[3][2], pass_state[3][2], noise_state[3][2];
+} marl_sensor_path;
+
 /* One sensor's errors, in this order: scale and cross-axis, bias with its temperature, 1/f noise and walk,
  * white noise, saturation, rounding to counts. */
 typedef struct marl_sensor_model {
     marl_sensor_sheet sheet;
     double bias[3]; /* of this power-on */
-    double sigma;   /* of one sample's white noise */
+    double sigma;   /* of one sample's white noise without low-pass */
     double step;    /* of the walk, per sample */
     double walked[3];
     double count; /* one count */
     uint32_t sample;
     marl_flicker flicker;
+    marl_sensor_path path;
     marl_random random;
 } marl_sensor_model;
 

@@ -1,10 +1,11 @@
 /* SPDX-License-Identifier: MIT
  * The model of one sensor. */
-#include "marlinspike/simulate.h"
+#include "section.h"
 #include <math.h>
 
 #define PI 3.141592653589793
 #define FLICKER_RATIO 4.0
+#define FLATTEST 0.70710678118654752
 #define SLOWEST_S 1e5 /* the slowest process: 1/f noise has to end somewhere */
 
 /* The density of the sum is that of 1/f noise when each process has the variance flicker^2 ln(ratio) / pi. */
@@ -42,6 +43,51 @@ static void step_flicker(marl_flicker *f, uint32_t sample, marl_random *random)
     }
 }
 
+static void make_path(marl_sensor_path *path, const marl_sensor_sheet *sheet, double rate_hz,
+                      marl_random *random)
+{
+    path->has_mass = sheet->resonance_hz > 0;
+    path->has_low_pass = sheet->low_pass_hz > 0;
+    if (path->has_mass) {
+        path->mass = lab_section_make(sheet->resonance_hz, sheet->damping, 1 / rate_hz);
+    }
+    if (!path->has_low_pass) {
+        return;
+    }
+    path->low_pass = lab_section_make(sheet->low_pass_hz, FLATTEST, 1 / rate_hz);
+    for (int axis = 0; axis < 3; axis++) { /* as if it had run for ever */
+        path->noise_state[axis][0] = path->low_pass.rest[0] * marl_random_normal(random);
+        path->noise_state[axis][1] = path->low_pass.rest[1] * marl_random_normal(random);
+    }
+}
+
+/* What comes out of the part's moving mass and low-pass; at the first sample they have settled. */
+static double follow(marl_sensor_path *path, int axis, double truth)
+{
+    double felt = truth, moved;
+    if (!path->begun) {
+        path->felt[axis] = path->moved[axis] = path->mass_state[axis][0] = path->pass_state[axis][0] = truth;
+    }
+    moved = path->has_mass ? lab_section_follow(&path->mass, path->mass_state[axis], path->felt[axis], felt)
+                           : felt;
+    double passed = path->has_low_pass ? lab_section_follow(&path->low_pass, path->pass_state[axis],
+                                                            path->moved[axis], moved)
+                                       : moved;
+    path->felt[axis] = felt;
+    path->moved[axis] = moved;
+    return passed;
+}
+
+static double white_noise(marl_sensor_model *model, int axis)
+{
+    double a = marl_random_normal(&model->random);
+    if (!model->path.has_low_pass) {
+        return model->sigma * a;
+    }
+    double b = marl_random_normal(&model->random);
+    return model->sheet.white * lab_section_noise(&model->path.low_pass, model->path.noise_state[axis], a, b);
+}
+
 marl_sensor_model marl_sensor_model_make(const marl_sensor_sheet *sheet, double rate_hz, marl_random random)
 {
     marl_sensor_model model = {.sheet = *sheet, .random = random};
@@ -51,6 +97,7 @@ marl_sensor_model marl_sensor_model_make(const marl_sensor_sheet *sheet, double 
     for (int i = 0; i < 3; i++) {
         model.bias[i] = sheet->bias[i] + sheet->bias_spread * marl_random_normal(&model.random);
     }
+    make_path(&model.path, sheet, rate_hz, &model.random);
     if (sheet->flicker > 0) {
         make_flicker(&model.flicker, sheet->flicker, rate_hz, &model.random);
     }
@@ -84,11 +131,12 @@ marl_vec3 marl_sensor_model_read(marl_sensor_model *model, const double truth[3]
         if (model->step > 0) {
             model->walked[i] += model->step * marl_random_normal(&model->random);
         }
-        double value = mix(sheet, truth, i) + model->bias[i] + model->walked[i] + model->flicker.sum[i] +
-                       sheet->bias_per_degC[i] * (degC - sheet->reference_degC);
-        value += model->sigma * marl_random_normal(&model->random);
+        double value = follow(&model->path, i, mix(sheet, truth, i)) + model->bias[i] + model->walked[i] +
+                       model->flicker.sum[i] + sheet->bias_per_degC[i] * (degC - sheet->reference_degC);
+        value += white_noise(model, i);
         out[i] = (float)digitise(model, value);
     }
+    model->path.begun = 1;
     model->sample++;
     return (marl_vec3){out[0], out[1], out[2]};
 }

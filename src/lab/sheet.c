@@ -108,6 +108,15 @@ static marl_status check_shares(const lab_json_at *at, const marl_sensor_sheet *
     return MARL_OK;
 }
 
+/* A resonance needs its damping, and the other way round. */
+static marl_status read_dynamics(const lab_json_at *at, marl_sensor_sheet *sensor, marl_error *error)
+{
+    int both = lab_json_has(at, "resonance_hz") || lab_json_has(at, "damping");
+    marl_status s = lab_json_number(at, "low_pass_hz", LAB_OPTIONAL, 1e-3, 1e6, &sensor->low_pass_hz, error);
+    s = s ? s : lab_json_number(at, "resonance_hz", both, 1e-3, 1e7, &sensor->resonance_hz, error);
+    return s ? s : lab_json_number(at, "damping", both, 1e-4, 100, &sensor->damping, error);
+}
+
 static marl_status read_errors(const lab_json_at *at, marl_sensor_sheet *sensor, marl_error *error)
 {
     marl_status s = lab_json_numbers(at, "bias", LAB_OPTIONAL, 0, 3, sensor->bias, error);
@@ -117,6 +126,7 @@ static marl_status read_errors(const lab_json_at *at, marl_sensor_sheet *sensor,
     s = s ? s : check_shares(at, sensor, error);
     s = s ? s : lab_json_number(at, "flicker", LAB_OPTIONAL, 0, 1e6, &sensor->flicker, error);
     s = s ? s : lab_json_number(at, "walk", LAB_OPTIONAL, 0, 1e6, &sensor->walk, error);
+    s = s ? s : read_dynamics(at, sensor, error);
     s = s ? s
           : lab_json_number(at, "reference_degC", LAB_OPTIONAL, -100, 200, &sensor->reference_degC, error);
     return s ? s : lab_json_numbers(at, "bias_per_degC", LAB_OPTIONAL, 0, 3, sensor->bias_per_degC, error);
@@ -138,10 +148,10 @@ static void convert(marl_sensor_sheet *sensor, double factor)
 static marl_status read_sensor(const lab_json_at *root, const char *name, lab_quantity quantity,
                                marl_sensor_sheet *sensor, marl_error *error)
 {
-    static const char *const known[] = {"unit",           "rate_hz",         "full_scale", "bits",
-                                        "white",          "white_one_sided", "bias",       "bias_spread",
-                                        "scale_error",    "cross_axis",      "flicker",    "walk",
-                                        "reference_degC", "bias_per_degC",   NULL};
+    static const char *const known[] = {
+        "unit",        "rate_hz",      "full_scale",  "bits",           "white",         "white_one_sided",
+        "bias",        "bias_spread",  "scale_error", "cross_axis",     "flicker",       "walk",
+        "low_pass_hz", "resonance_hz", "damping",     "reference_degC", "bias_per_degC", NULL};
     double factor = 1.0;
     lab_json_at at;
     marl_status s = lab_json_object(root, name, LAB_OPTIONAL, &at, error);

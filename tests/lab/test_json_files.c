@@ -87,6 +87,10 @@ static const struct {
      ":4: gyro.scale_error: must lie between -1 and 1"},
     {sheet, GYRO_SHEET "\"bits\": 16, \"white\": 1, \"cross_axis\": [[0.1,0,0],[0,0,0],[0,0,0]]}}",
      ":4: gyro.cross_axis: must lie between -1 and 1, its diagonal be 0"},
+    {sheet, GYRO_SHEET "\"bits\": 16, \"white\": 1, \"resonance_hz\": 300}}", ":2: gyro.damping: is missing"},
+    {sheet, GYRO_SHEET "\"bits\": 16, \"white\": 1, \"damping\": 0.5}}", ":2: gyro.resonance_hz: is missing"},
+    {sheet, GYRO_SHEET "\"bits\": 16, \"white\": 1, \"low_pass_hz\": 0}}",
+     ":4: gyro.low_pass_hz: 0 is out of its range"},
     {sheet, GYRO_SHEET "\"bits\": 16, \"white\": 1, \"flicker\": -1}}",
      ":4: gyro.flicker: -1 is out of its range"},
 };

@@ -360,6 +360,35 @@ START_TEST(walk_rises_with_the_root_of_time)
 }
 END_TEST
 
+/* A low-pass makes a steady turn's angle late by sqrt(2)/w, and leaves of white noise the variance N^2 w
+ * sqrt(2)/4. */
+START_TEST(a_low_pass_delays_and_calms)
+{
+    marl_sensor_sheet sheet = {.present = 1,
+                               .full_scale = 100,
+                               .bits = 30,
+                               .white = 0.01,
+                               .low_pass_hz = 10,
+                               .resonance_hz = 300,
+                               .damping = 0.5};
+    marl_sensor_model model = marl_sensor_model_make(&sheet, 200, marl_random_seeded(3, 3));
+    const double w = 2 * 3.14159265358979 * 10, theory = 1e-4 * w * sqrt(2) / 4;
+    double squares = 0, late = 0;
+    const int n = 100000;
+    for (int i = 0; i < n; i++) { /* a ramp of 0.1 per s on x, nothing on y */
+        const double truth[3] = {0.1 * i / 200.0, 0, 0};
+        marl_vec3 v = marl_sensor_model_read(&model, truth, 24);
+        squares += (double)v.y * (double)v.y / n;
+        late += i >= n / 2 ? (truth[0] - (double)v.x) / 0.1 / (n / 2) : 0;
+    }
+    /* samples a tenth of a second apart are independent */
+    ck_assert_double_eq_tol(squares / theory, 1, 5 * sqrt(2.0 / (n / 20.0)));
+    double both = sqrt(2) / w + 2 * 0.5 / (2 * 3.14159265358979 * 300);
+    /* the mean of noise of density N over T s deviates by N / sqrt(T) */
+    ck_assert_double_eq_tol(late, both, 4 * 0.01 / sqrt(n / 400.0) / 0.1);
+}
+END_TEST
+
 START_TEST(temperature_and_cross_axis_move_the_reading)
 {
     marl_sensor_sheet sheet = {.present = 1,
@@ -428,6 +457,7 @@ int main(void)
                                   noise_is_that_of_the_sheet,
                                   flicker_is_flat_in_allan_deviation,
                                   walk_rises_with_the_root_of_time,
+                                  a_low_pass_delays_and_calms,
                                   temperature_and_cross_axis_move_the_reading,
                                   readings_are_whole_counts_and_saturate,
                                   same_seed_same_log};
