@@ -61,8 +61,8 @@ MARL_CHECKED marl_status marl_estimator_init(marl_estimator *estimator, const ma
  *                        a reading was left out, the rest used,
  *   MARL_ERR_TIME        the sample was left out whole,
  *   MARL_ERR_GAP         more than the tuning's gap_limit has passed, or the clock was set back (ten samples
- * in a row from the past that agree with each other): started anew, MARL_ERR_NOT_READY   not started yet.
- * What was left out is counted in `counts`. Calling on after any of these is right. */
+ * in a row from the past that agree with each other): started anew, MARL_ERR_NOT_READY   not
+ * started yet. What was left out is counted in `counts`. Calling on after any of these is right. */
 MARL_CHECKED marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *sample);
 
 /* The attitude after the last update: unit, canonical, in the tuning's world.

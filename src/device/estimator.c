@@ -23,12 +23,11 @@ static int uses_mag(const marl_estimator *e)
     return e->tuning.value[MARL_PARAMETER_USE_MAG] != 0.0f;
 }
 
-/* Everything but tuning and counts. */
+/* Everything but tuning and counts. The bias goes, too: what led to a new start may have spoilt it. */
 static void forget(marl_estimator *e)
 {
-    marl_tuning tuning = e->tuning;
-    marl_estimator_counts counts = e->counts;
-    *e = (marl_estimator){.tuning = tuning, .counts = counts, .q = marl_quat_identity()};
+    marl_estimator fresh = {.tuning = e->tuning, .counts = e->counts, .q = marl_quat_identity()};
+    *e = fresh;
 }
 
 /* A sample from the past. A single one is a slip; a row of them that agree with each other means that the
