@@ -60,37 +60,34 @@ static marl_status fetch(const char *name, const char *dir, marl_error *error)
     return status;
 }
 
-/* Puts the folder for DIR, cuts the line at its spaces. Returns the number of words. */
-static int split(const char *command, const char *dir, char *line, size_t size, char *word[MOST_WORDS])
+/* The words of one step. */
+typedef struct words {
+    int n;
+    char text[MOST_WORDS][PATH_MOST + 64];
+} words;
+
+/* Cuts the command at its spaces; a word that begins with DIR/ lies in the demo's folder. */
+static void split(const char *command, const char *dir, words *w)
 {
-    size_t used = 0;
-    int n = 0;
-    for (const char *p = command; *p != '\0' && used + 1 < size; p++) {
-        if (strncmp(p, "DIR/", 4) == 0) {
-            used += (size_t)snprintf(line + used, size - used, "%s", dir);
-            p += 2;
-        } else {
-            line[used++] = *p;
-        }
+    w->n = 0;
+    while (*command != '\0' && w->n < MOST_WORDS) {
+        size_t length = strcspn(command, " ");
+        int in_dir = strncmp(command, "DIR/", 4) == 0;
+        snprintf(w->text[w->n++], sizeof w->text[0], "%s%.*s", in_dir ? dir : "",
+                 (int)(length - (in_dir ? 3 : 0)), command + (in_dir ? 3 : 0));
+        command += length + (command[length] == ' ');
     }
-    line[used < size ? used : size - 1] = '\0';
-    char *rest = NULL;
-    for (char *w = strtok_r(line, " ", &rest); w != NULL && n < MOST_WORDS - 2;
-         w = strtok_r(NULL, " ", &rest)) {
-        word[n++] = w;
-    }
-    return n;
 }
 
 /* Runs this program with the given words. Returns its exit code. */
-static int run(char *word[], int n)
+static int run(words *w)
 {
     char self[] = "/proc/self/exe", name[] = "marlinspike";
-    char *arguments[MOST_WORDS + 1] = {name};
+    char *arguments[MOST_WORDS + 2] = {name};
     pid_t child;
     int result = 0;
-    for (int i = 0; i < n; i++) {
-        arguments[i + 1] = word[i];
+    for (int i = 0; i < w->n; i++) {
+        arguments[i + 1] = w->text[i];
     }
     if (posix_spawn(&child, self, NULL, NULL, arguments, environ) != 0) {
         cli_say("demo: this program cannot be started again");
@@ -103,17 +100,16 @@ static int run(char *word[], int n)
 
 static int run_step(size_t i, const char *dir)
 {
-    char line[8 * PATH_MOST];
-    char *word[MOST_WORDS] = {NULL};
-    int n = split(steps[i].command, dir, line, sizeof line, word);
+    words w;
+    split(steps[i].command, dir, &w);
     printf("%s\n$ marlinspike", steps[i].why);
-    for (int w = 0; w < n; w++) {
-        printf(" %s", word[w]);
+    for (int k = 0; k < w.n; k++) {
+        printf(strchr(w.text[k], ' ') != NULL ? " '%s'" : " %s", w.text[k]);
     }
     printf("\n");
     int code = cli_print_done();
     if (code == CLI_DONE) {
-        code = run(word, n);
+        code = run(&w);
     }
     if (code == CLI_DONE) {
         printf("\n");
@@ -124,8 +120,8 @@ static int run_step(size_t i, const char *dir)
 static int demo(const char *dir)
 {
     marl_error error = {0};
-    if (strlen(dir) >= PATH_MOST || strpbrk(dir, " \t") != NULL) {
-        cli_say("demo: the folder's name is too long or holds a space");
+    if (strlen(dir) >= PATH_MOST) {
+        cli_say("demo: the folder's name is too long");
         return CLI_WRONG_USE;
     }
     if (mkdir(dir, 0777) != 0 && errno != EEXIST) {

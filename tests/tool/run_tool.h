@@ -19,7 +19,7 @@ static inline temporary tool_folder(void)
     temporary dir = temporary_make();
     char command[600];
     ck_assert_int_eq(chdir(dir.dir), 0);
-    snprintf(command, sizeof command, "cp %s/*.csv .", DEMO);
+    snprintf(command, sizeof command, "cp '%s'/*.csv .", DEMO);
     ck_assert_int_eq(system(command), 0);
     return dir;
 }
@@ -32,7 +32,7 @@ static inline __attribute__((format(printf, 1, 2))) tool_run run(const char *for
     va_start(arguments, format);
     vsnprintf(words, sizeof words, format, arguments);
     va_end(arguments);
-    snprintf(command, sizeof command, "%s %s >.out 2>.err", TOOL, words);
+    snprintf(command, sizeof command, "'%s' %s >.out 2>.err", TOOL, words);
     int result = system(command);
     ck_assert_msg(WIFEXITED(result), "%s", words);
     tool_run r = {WEXITSTATUS(result), temporary_read(".out"), temporary_read(".err")};

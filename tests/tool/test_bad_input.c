@@ -111,7 +111,7 @@ START_TEST(each_case)
     tool_run r;
     if (strchr(command, '>') != NULL) { /* the case takes stdout for itself */
         char whole[600];
-        snprintf(whole, sizeof whole, "%s %s 2>.err", TOOL, command);
+        snprintf(whole, sizeof whole, "'%s' %s 2>.err", TOOL, command);
         r = (tool_run){WEXITSTATUS(system(whole)), strdup(""), temporary_read(".err")};
     } else {
         r = run("%s", command);

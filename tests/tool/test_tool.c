@@ -278,6 +278,10 @@ START_TEST(demo_does_the_whole_job)
         ck_assert_msg(at != NULL, "%s", said[i]);
     }
     run_free(&r);
+    tool_run spaced = run("demo 'made too' --quiet");
+    ck_assert(spaced.code == 0 && strstr(spaced.out, "$ marlinspike inspect 'made too/still.csv'") != NULL);
+    run_free(&spaced);
+    ck_assert_int_eq(system("rm -r 'made too'"), 0);
     const char *const files[] = {"made/pod-07.json", "made/lift.corrected.csv", "made/lift.attitude.csv",
                                  "made/lift.error.png"};
     for (size_t i = 0; i < 4; i++) {
