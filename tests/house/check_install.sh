@@ -22,10 +22,12 @@ by_cmake/two_tunings "$demo/lift.csv" "$demo/lift.reference.csv" | tee tunings.t
 grep -q '^missing.csv: cannot be read' error.txt
 
 echo "examples by pkg-config"
-export PKG_CONFIG_PATH=$(echo "$prefix"/lib*/pkgconfig "$prefix"/lib/*/pkgconfig | tr ' ' ':')
-cc -std=c11 "$source/examples/board_loop.c" $(pkg-config --cflags --libs marlinspike-device) -o loop_by_pkg_config
+PKG_CONFIG_PATH=$(dirname "$(find "$prefix" -name marlinspike-device.pc)")
+export PKG_CONFIG_PATH
+# eval: pkg-config puts a backslash before each space of a path
+eval "cc -std=c11 '$source/examples/board_loop.c' $(pkg-config --cflags --libs marlinspike-device) -o loop_by_pkg_config"
 ./loop_by_pkg_config | cmp - loop.txt
-cc -std=c11 "$source/examples/two_tunings.c" $(pkg-config --cflags --libs marlinspike-lab) -o tunings_by_pkg_config
+eval "cc -std=c11 '$source/examples/two_tunings.c' $(pkg-config --cflags --libs marlinspike-lab) -o tunings_by_pkg_config"
 ./tunings_by_pkg_config "$demo/lift.csv" "$demo/lift.reference.csv" | cmp - tunings.txt
 pkg-config --cflags marlinspike-lab | grep -q -- -ffp-contract=off
 
