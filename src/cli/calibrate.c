@@ -68,8 +68,8 @@ static void print_rest(const marl_rest *rest, const char *path)
     }
     printf("\n\n%-8s %12s %14s %14s\n", "", "bias deg/s", "std error", "noise deg/s");
     for (int k = 0; k < 3; k++) {
-        printf("gyro_%c   %+12.5f %14.5f %14.5f\n", "xyz"[k], rest -> fit.bias[k] / DEGREE,
-               rest->fit.bias_sigma[k] / DEGREE, rest->deviation[k] / DEGREE);
+        printf("%-8s %+12.5f %14.5f %14.5f\n", marl_column_name((marl_column)(MARL_COLUMN_GYRO_X + k)),
+               rest->fit.bias[k] / DEGREE, rest->fit.bias_sigma[k] / DEGREE, rest->deviation[k] / DEGREE);
     }
     printf("\n");
 }
@@ -83,7 +83,8 @@ static int conclude(const cli *c, const options *o, const marl_rest *rest, marl_
     if (rest->accepted && target != NULL) {
         written = marl_calibration_write(record, target, error) == MARL_OK;
     }
-    if (c->json && (rest->accepted ? error->status == MARL_OK : 1)) {
+    int told = !rest->accepted || error->status == MARL_OK; /* a result that could not be written is none */
+    if (c->json && told) {
         code = print_json(record, rest);
     } else if (!c->quiet && isfinite(rest->fit.residual_rms)) {
         print_rest(rest, c->file[1]);
@@ -118,6 +119,18 @@ static marl_status load(options *o, const cli *c, marl_log *log, marl_error *err
     return status;
 }
 
+/* There is nothing to fit. A log without samples is no evidence, and --json says so as for any other refusal.
+ */
+static int refuse(const cli *c, const marl_error *error)
+{
+    if (c->json && error->status == MARL_ERR_EVIDENCE) {
+        const marl_calibration_record nothing = marl_calibration_record_empty();
+        const marl_rest rest = {.next = "record a log at rest, 60 s are good"};
+        (void)print_json(&nothing, &rest);
+    }
+    return cli_exit(error);
+}
+
 static int calibrate_still(const cli *c, options *o)
 {
     marl_error error = {0};
@@ -127,7 +140,7 @@ static int calibrate_still(const cli *c, options *o)
     cli_warnings warnings = {0};
     if (load(o, c, &log, &error) != MARL_OK || begin_record(o, &log, &record, &error) != MARL_OK) {
         marl_log_free(&log);
-        return cli_exit(&error);
+        return refuse(c, &error);
     }
     cli_warn_of_log(&warnings, &log.report, log.path);
     if (marl_calibrate_rest(&log, &rest, &error) == MARL_OK && rest.moved_s > 0) {

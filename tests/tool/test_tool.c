@@ -110,6 +110,10 @@ START_TEST(a_board_that_moved_is_refused)
     ck_assert_ptr_nonnull(json_object_get(json_object_get(r, "calibration"), "gyro"));
     ck_assert_uint_eq(json_array_size(json_object_get(r, "next")), 1);
     json_decref(r);
+    temporary_text(&dir, "header.csv", "t,gyro_x,gyro_y,gyro_z\n");
+    json_t *none = run_json(4, "calibrate still header.csv");
+    ck_assert_double_eq(json_at(none, "accepted"), 0);
+    json_decref(none);
     tool_run told = run("calibrate still lift.csv -o new.json");
     ck_assert(told.code == 4 && strstr(told.err, "the board moved for") &&
               strstr(told.err, "next: lay the pod down"));
