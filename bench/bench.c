@@ -21,13 +21,18 @@ double bench_now(void)
     return (double)t.tv_sec + 1e-9 * (double)t.tv_nsec;
 }
 
+double bench_once(void (*work)(void *), void *context)
+{
+    double start = bench_now();
+    work(context);
+    return bench_now() - start;
+}
+
 double bench_least(void (*work)(void *), void *context)
 {
     double least = 1e9;
     for (int i = 0; i < 3; i++) {
-        double start = bench_now();
-        work(context);
-        double took = bench_now() - start;
+        double took = bench_once(work, context);
         least = took < least ? took : least;
     }
     return least;

@@ -10,6 +10,9 @@
 /* Monotonic seconds. */
 double bench_now(void);
 
+/* Time of one call of work(context), s. */
+double bench_once(void (*work)(void *), void *context);
+
 /* Least time of three calls of work(context), s. */
 double bench_least(void (*work)(void *), void *context);
 
@@ -25,8 +28,5 @@ void bench_reading(const char *log);
 void bench_numbers(void);
 void bench_estimators(void);
 void bench_file_to_file(const char *dir, const char *log);
-
-/* Seconds numpy.loadtxt needs for a log; measured once by bench_reading. */
-extern double bench_numpy_s;
 
 #endif
