@@ -36,6 +36,11 @@ static const struct {
     {"last number cut off", "# marlinspike log/1\nt,temp\n0,20\n1,21\n2,2", MARL_OK, "", 2, 1, 0},
     {"time stands still", "t,temp\n0,20\n1,21\n1,22\n2,23\n", MARL_OK, "", 3, 1, 0},
     {"time goes back", "t,temp\n0,20\n2,21\n1,22\n3,23\n", MARL_OK, "", 3, 1, 0},
+    {"a spoilt stamp", "t,temp\n0,20\n0.1,21\n900,22\n0.3,23\n0.4,24\n", MARL_OK, "", 4, 1, 0},
+    {"two spoilt stamps", "t,temp\n0,20\n900,21\n800,22\n0.3,23\n0.4,24\n", MARL_OK, "", 3, 2, 0},
+    {"gaps are no spoilt stamps", "t,temp\n0,20\n5,21\n10,22\n10.1,23\n90,24\n", MARL_OK, "", 5, 0, 0},
+    {"repeated behind a gap", "t,temp\n0,20\n5,21\n5,22\n5.1,23\n", MARL_OK, "", 3, 1, 0},
+    {"a bad row behind a gap", "t,temp\n0,20\n5,21\n7\n4,22\n4.1,23\n4.2,1\n", MARL_OK, "", 4, 2, 0},
     {"time is a word", "t,temp\n0,20\nnow,21\n2,22\n", MARL_OK, "", 2, 1, 0},
     {"time beyond all clocks", "t,temp\n0,20\n9e9,21\n2,22\n", MARL_OK, "", 2, 1, 0},
     {"stray quote", "t,temp\n0,20\n\"1,21\n2,22\n3,23\n", MARL_OK, "", 3, 1, 0},
@@ -170,6 +175,21 @@ START_TEST(metadata_and_attitudes)
 }
 END_TEST
 
+/* The values that come through, in order: a spoilt stamp costs its own row and no other. */
+START_TEST(a_spoilt_stamp_costs_one_row)
+{
+    marl_log log = load("t,temp\n0,0\n0.1,1\n7000,2\n0.3,3\n20,4\n20.1,5\n21.5,6\n", NULL);
+    const float want[] = {0, 1, 3, 4, 5, 6};
+    ck_assert_uint_eq(log.n, 6);
+    for (size_t i = 0; i < 6; i++) {
+        ck_assert_float_eq(log.row[i].sample.temp, want[i]);
+    }
+    ck_assert_int_eq(log.report.first_dropped_line, 4);
+    ck_assert_str_eq(log.report.first_dropped_why, "time jumps ahead and comes back");
+    marl_log_free(&log);
+}
+END_TEST
+
 /* What is written is read back to the same bits, times to the nanosecond, empty where it was not fresh. */
 START_TEST(round_trip_to_the_bit)
 {
@@ -284,5 +304,5 @@ START_TEST(missing_columns_are_named)
 END_TEST
 
 MARL_SUITE_OF_CASES("log", cases, each_case, units_become_si, counts_by_the_sheet_and_decimal_commas,
-                    a_wrapping_clock_goes_on, metadata_and_attitudes, round_trip_to_the_bit,
-                    cut_at_every_byte, noise_on_the_line, missing_columns_are_named)
+                    a_wrapping_clock_goes_on, a_spoilt_stamp_costs_one_row, metadata_and_attitudes,
+                    round_trip_to_the_bit, cut_at_every_byte, noise_on_the_line, missing_columns_are_named)
