@@ -1,11 +1,7 @@
 /* SPDX-License-Identifier: MIT
- * Reading logs. Plain rows go through the fast scanner, rows with quoted fields through libcsv; what
- * a cell means is decided in one place for both. */
-#include "log_cells.h"
-#include "log_format.h"
+ * Reading logs: which lines are rows, whether their time goes on, what is counted. */
 #include "log_lines.h"
-#include "number.h"
-#include <math.h>
+#include "log_scan.h"
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -37,34 +33,18 @@ typedef struct kept_row {
 
 struct marl_log_reader {
     char *path;
-    char delimiter, point;
     int ours; /* has our metadata line: then the last line ends with a line end, too */
     marl_log_info info;
     marl_log_report report;
-    lab_layout layout;
-    lab_csv_row csv;
+    lab_scanner scan;
     int timed;         /* `at` is set */
     moment at, found;  /* of the last row given out, and of the row at hand */
     kept_row ahead;    /* its time jumps ahead: the next row tells whether time does */
     kept_row after;    /* the one behind it */
-    long comma_line;   /* a decimal comma was met */
     lab_cells cells;   /* of the row at hand; columns that are absent stay 0 */
     uint8_t all_fresh; /* flags of a row in which no cell is empty or bad */
     lab_lines lines;
 };
-
-typedef enum row_fault {
-    ROW_GOOD,
-    ROW_SHORT,
-    ROW_LONG,
-    ROW_NOT_CSV,
-    ROW_NO_TIME,
-    ROW_TIME_REPEATED,
-    ROW_TIME_BACK,
-    ROW_TIME_AHEAD,
-    ROW_CUT,
-    ROW_KEPT /* no fault: not to be given out yet */
-} row_fault;
 
 static const char *fault_text(row_fault fault)
 {
@@ -78,117 +58,6 @@ static const char *fault_text(row_fault fault)
                                        "time jumps ahead and comes back",
                                        "the last line is cut off"};
     return text[fault];
-}
-
-/* Returns the column's bit when the cell holds a usable value, else 0. */
-static unsigned store(lab_cells *row, const lab_column *column, const char *begin, const char *end,
-                      char point, const lab_decimal *decimal)
-{
-    if (column->target == MARL_COLUMN_T) {
-        return lab_number_integer(decimal, column->decimals, &row->t_ns) ? column->bit : 0;
-    }
-    double value = lab_number_value(begin, end, point, decimal) * column->factor + column->offset;
-    row->value[column->target] = value;
-    return fabs(value) <= 3.4e38 ? column->bit : 0;
-}
-
-static int is_space(char c)
-{
-    return c == ' ' || c == '\t' || c == '\r';
-}
-
-/* A cell that is not just a number up to its delimiter: padded, empty, or not a number at all. */
-static void take_odd_cell(marl_log_reader *r, lab_cells *row, const lab_column *column, const char *begin,
-                          const char *end)
-{
-    lab_decimal decimal;
-    while (begin < end && is_space(*begin)) {
-        begin++;
-    }
-    while (end > begin && is_space(end[-1])) {
-        end--;
-    }
-    if (begin == end) {
-        return;
-    }
-    const char *stop = lab_number_scan(begin, r->point, &decimal);
-    unsigned good = stop == end ? store(row, column, begin, end, r->point, &decimal) : 0;
-    row->good |= good;
-    row->bad |= good ? 0 : column->bit;
-    if (stop != end && r->point == '.' && r->comma_line == 0 &&
-        lab_number_scan(begin, ',', &decimal) == end) {
-        r->comma_line = r->lines.line;
-    }
-}
-
-/* Any cell of a plain row: times, zeros, exponents, padded and empty ones, what is no number, columns that
- * are ignored. Returns its end. */
-static const char *take_other_cell(marl_log_reader *r, lab_cells *row, const lab_column *column,
-                                   const char *p, const char *end)
-{
-    lab_decimal decimal;
-    const char *stop = column->target >= 0 ? lab_number_scan(p, r->point, &decimal) : NULL;
-    unsigned good = 0;
-    if (stop != NULL && (stop == end || *stop == r->delimiter)) {
-        good = store(row, column, p, stop, r->point, &decimal);
-        row->good |= good;
-    }
-    if (good != 0) {
-        return stop;
-    }
-    stop = memchr(p, r->delimiter, (size_t)(end - p));
-    stop = stop != NULL ? stop : end;
-    if (column->target >= 0) {
-        take_odd_cell(r, row, column, p, stop);
-    }
-    return stop;
-}
-
-static row_fault take_plain_row(marl_log_reader *r, lab_cells *row, const char *p, const char *end)
-{
-    const lab_column *column = r->layout.column, *last = column + r->layout.n - 1;
-    const char delimiter = r->delimiter, point = r->point;
-    for (;; column++) {
-        double value;
-        const char *stop = column->plain ? lab_number_plain(p, point, &value) : NULL;
-        if (stop != NULL && (stop == end || *stop == delimiter)) {
-            row->value[column->target] = value * column->factor + column->offset;
-            row->good |= column->bit;
-        } else {
-            stop = take_other_cell(r, row, column, p, end);
-        }
-        if (stop == end || column == last) {
-            return stop != end ? ROW_LONG : column == last ? ROW_GOOD : ROW_SHORT;
-        }
-        p = stop + 1;
-    }
-}
-
-/* A row is one line: were a quoted field to go on in the next one, a stray quote from a noisy serial
- * line would swallow the rest of the file. Returns 1 when the line is a row. */
-static int split_by_library(marl_log_reader *r, const char *line, size_t n)
-{
-    lab_csv_begin(&r->csv);
-    /* line[n] is the line end, also behind a last line without one */
-    int complete = lab_csv_feed(&r->csv, line, n + 1);
-    if (complete == 0) {
-        csv_fini(&r->csv.parser, NULL, NULL, NULL);
-    }
-    return complete == 1;
-}
-
-static row_fault take_split_row(marl_log_reader *r, lab_cells *row)
-{
-    if (r->csv.cells != r->layout.n) {
-        return r->csv.cells < r->layout.n ? ROW_SHORT : ROW_LONG;
-    }
-    for (size_t i = 0; i < r->layout.n; i++) {
-        const char *cell = lab_csv_cell(&r->csv, i);
-        if (r->layout.column[i].target >= 0) {
-            take_odd_cell(r, row, &r->layout.column[i], cell, cell + strlen(cell));
-        }
-    }
-    return ROW_GOOD;
 }
 
 /* Unwraps the clock and checks that it goes on. */
@@ -237,18 +106,13 @@ static marl_status take_row(marl_log_reader *r, const char *line, size_t n, int 
                             row_fault *fault, marl_error *error)
 {
     lab_cells *c = &r->cells;
-    c->good = c->bad = 0;
-    if (memchr(line, '"', n) != NULL) {
-        *fault = split_by_library(r, line, n) ? take_split_row(r, c) : ROW_NOT_CSV;
-    } else {
-        *fault = take_plain_row(r, c, line, line + n);
-    }
+    *fault = lab_scan_row(&r->scan, line, n, c);
     if (!whole && (*fault != ROW_GOOD || r->ours)) {
         *fault = ROW_CUT;
     }
-    if (r->comma_line != 0) {
+    if (r->scan.met_comma) {
         return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: a decimal comma: say so with --decimal ,", r->path,
-                         r->comma_line);
+                         r->lines.line);
     }
     if (*fault == ROW_GOOD) {
         *fault = find_time(r, c, &r->found);
@@ -398,17 +262,17 @@ static marl_status read_header(marl_log_reader *r, const marl_sheet *sheet, marl
         return status;
     }
     snprintf(where, sizeof where, "%s:%ld", r->path, r->lines.line);
-    r->delimiter = lab_delimiter(line, n);
-    if (r->delimiter == r->point) {
+    r->scan.delimiter = lab_delimiter(line, n);
+    if (r->scan.delimiter == r->scan.point) {
         return marl_fail(error, MARL_ERR_INPUT, "%s: cells are divided by the decimal comma", where);
     }
-    if (!lab_csv_init(&r->csv, r->delimiter)) {
+    if (!lab_csv_init(&r->scan.csv, r->scan.delimiter)) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    if (!split_by_library(r, line, n)) {
+    if (!lab_scan_split(&r->scan, line, n)) {
         return marl_fail(error, MARL_ERR_INPUT, "%s: the header is not CSV", where);
     }
-    status = lab_layout_read(&r->layout, &r->csv, where, sheet, &r->info, &r->report, error);
+    status = lab_layout_read(&r->scan.layout, &r->scan.csv, where, sheet, &r->info, &r->report, error);
     if (status == MARL_OK) {
         r->all_fresh = lab_cells_all_fresh(r->info.columns);
     }
@@ -425,7 +289,7 @@ marl_status marl_log_open(marl_log_reader **reader, const char *path, const marl
     if (r == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    r->point = options->decimal ? options->decimal : '.';
+    r->scan.point = options->decimal ? options->decimal : '.';
     r->lines.fd = -1;
     r->path = strdup(path);
     marl_status status = r->path != NULL ? lab_lines_open(&r->lines, path, error)
@@ -447,7 +311,7 @@ void marl_log_close(marl_log_reader *r)
         return;
     }
     lab_lines_close(&r->lines);
-    lab_csv_free(&r->csv);
+    lab_csv_free(&r->scan.csv);
     free(r->path);
     free(r);
 }
