@@ -51,7 +51,8 @@ typedef struct marl_comparison {
     marl_measure total, tilt, heading;
     double settle_s;        /* from the first sample until total stays under 2 degrees for 5 s */
     double jitter_deg;      /* at rest, rms rotation against the attitude's own 1 s moving mean */
-    double lag_ms;          /* shift within +-1 s of least rms error; positive = the estimate is late */
+    double lag_ms;          /* shift of least rms error; positive = the estimate is late; NaN unless that lies
+                            inside +-1 s and the reference turns at 5 deg/s rms or more */
     double drift_deg_per_h; /* slope of the heading error */
 } marl_comparison;
 

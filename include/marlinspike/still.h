@@ -1,9 +1,8 @@
 /* SPDX-License-Identifier: MIT
- * Stillness: is the board at rest? Readings are gathered in windows that follow each other. A window
- * is quiet when the deviation of each sensor within it is small, the mean rate is no turn, and each
- * sensor's mean is where the window before had it. The board is still
- * from the second quiet window on. A slow, even turn about the vertical can only be seen when a
- * magnetometer is there. */
+ * Stillness: is the board at rest? Readings are gathered in windows that follow each other. A window is quiet
+ * when the deviation of each sensor within it is small, the mean rate is no turn, and each sensor's mean is
+ * where the window before had it. The board is still from the second quiet window on. A slow, even turn about
+ * the vertical can only be seen when a magnetometer is there. */
 #ifndef MARLINSPIKE_STILL_H
 #define MARLINSPIKE_STILL_H
 

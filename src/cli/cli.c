@@ -66,7 +66,7 @@ int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, 
         POPT_TABLEEND,
     };
     snprintf(c->name, sizeof c->name, "marlinspike %s", argv[0]);
-    snprintf(line, sizeof line, "[options] %s", usage->files);
+    snprintf(line, sizeof line, "[options]%s%s", usage->files[0] ? " " : "", usage->files);
     c->words = malloc(((size_t)argc + 1) * sizeof *c->words);
     if (c->words == NULL) {
         cli_say("no memory");

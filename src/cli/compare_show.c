@@ -173,10 +173,15 @@ marl_status cli_compare_figure(const cli_comparison *job, const char *path, marl
     figure->panel[0] = (marl_panel){.x_label = "time, s", .y_label = "tilt error, deg"};
     figure->panel[1] = (marl_panel){.x_label = "time, s", .y_label = "heading error, deg"};
     size_t n = 0;
-    for (size_t i = 0; i < job->runs && n < MARL_FIGURE_CURVES; i++) {
+    for (size_t i = 0; i < job->runs; i++) {
         const marl_comparison *c = &job->run[i].comparison;
         if (job->run[i].error.status != MARL_OK) {
             continue;
+        }
+        if (n == MARL_FIGURE_CURVES) {
+            cli_say("%s: shows the first %d tunings, %s and those behind it are left out", path,
+                    MARL_FIGURE_CURVES, job->run[i].tuning.name);
+            break;
         }
         data[n] = curve_data(c);
         if (data[n] == NULL) {

@@ -147,7 +147,8 @@ static double parabola_offset(double before, double at, double after)
     return curvature > 0 ? 0.5 * (before * before - after * after) / curvature : 0;
 }
 
-/* Best of the grid centre + k step, |k| <= n, refined between its neighbours. */
+/* Best of the grid centre + k step, |k| <= n, refined between its neighbours; NaN when it is at an end, for
+ * then the least error lies elsewhere. */
 static double best_lag(const marl_series *estimate, const marl_series *reference, int64_t longest,
                        double centre, double step, int n)
 {
@@ -157,11 +158,10 @@ static double best_lag(const marl_series *estimate, const marl_series *reference
         rms[k] = rms_at_lag(estimate, reference, longest, centre + (k - n) * step);
         best = rms[k] < rms[best] ? k : best;
     }
-    double lag = centre + (best - n) * step;
-    if (best > 0 && best < 2 * n) {
-        lag += step * parabola_offset(rms[best - 1], rms[best], rms[best + 1]);
+    if (best == 0 || best == 2 * n) {
+        return NAN;
     }
-    return lag;
+    return centre + (best - n) * step + step * parabola_offset(rms[best - 1], rms[best], rms[best + 1]);
 }
 
 double lab_lag_ms(const marl_series *estimate, const marl_series *reference)
@@ -172,7 +172,10 @@ double lab_lag_ms(const marl_series *estimate, const marl_series *reference)
     }
     int64_t longest = (int64_t)(5 * step * 1e9);
     double coarse = LAG_RANGE_S / LAG_GRID;
-    double lag = best_lag(estimate, reference, longest, 0, coarse, LAG_GRID);
-    lag = best_lag(estimate, reference, longest, lag, coarse / 5, 5);
-    return 1e3 * fmax(-LAG_RANGE_S, fmin(LAG_RANGE_S, lag));
+    double rough = best_lag(estimate, reference, longest, 0, coarse, LAG_GRID);
+    if (isnan(rough)) {
+        return NAN;
+    }
+    double fine = best_lag(estimate, reference, longest, rough, coarse / 5, 5);
+    return 1e3 * (isnan(fine) ? rough : fine);
 }

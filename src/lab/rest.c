@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The gyroscope's bias from a recording at rest. */
 #include "marlinspike/inspect.h"
-#include "marlinspike/still.h"
 #include "statistics.h"
 #include <math.h>
 #include <stdio.h>
@@ -12,18 +11,16 @@
 #define BLOCK_S 5.0
 #define MOST_MOVED 0.05 /* of the recording */
 
-/* Motion: what lies between the spans of rest. A tail shorter than a window was only not judged. */
+/* Motion: what lies before, between and behind the spans of rest. */
 static void find_motion(const marl_log *log, const marl_spans *still, marl_rest *rest)
 {
-    const int64_t window = (int64_t)(1e9 * (double)marl_still_default_limits().window_s) * 2;
     int64_t at = log->row[0].sample.t_ns, end = log->row[log->n - 1].sample.t_ns;
     for (size_t i = 0; i <= still->n; i++) {
         int64_t until = i < still->n ? still->span[i].from_ns : end;
-        int counts = until > at && (i < still->n || until - at > window);
-        if (counts && rest->moved_s == 0) {
+        if (until > at && rest->moved_s == 0) {
             rest->moved = (marl_span){at, until};
         }
-        rest->moved_s += counts ? (double)(until - at) * 1e-9 : 0;
+        rest->moved_s += until > at ? (double)(until - at) * 1e-9 : 0;
         at = i < still->n ? still->span[i].to_ns : at;
     }
 }

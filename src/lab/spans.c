@@ -85,7 +85,9 @@ static int find_rest(const marl_log *log, marl_still *still, marl_spans *spans)
     if (log->n > 0) {
         int64_t window = still->window_start_ns, last = log->row[log->n - 1].sample.t_ns;
         marl_still_verdict verdict = marl_still_finish(still);
-        if (verdict != MARL_STILL_OPEN && !take_window(&r, spans, verdict, window, last)) {
+        /* too few readings to judge by: rest goes on, but none begins */
+        int ends = verdict != MARL_STILL_OPEN || r.windows > 0;
+        if (ends && !take_window(&r, spans, verdict, window, last)) {
             return 0;
         }
     }

@@ -89,6 +89,16 @@ START_TEST(lag_is_found_with_its_sign)
         marl_comparison_free(&c);
         marl_series_free(&late);
     }
+    marl_series drifting = swing(6000, 0, 0); /* an error that grows with every shift one way has no lag */
+    for (size_t i = 0; i < drifting.n; i++) {
+        float turn = 0.5f * 0.005f * (float)i;
+        reference.at[i].q = marl_quat_from_rpy(0, 0, turn);
+        drifting.at[i].q = marl_quat_from_rpy(0, 0, turn - 1.0f);
+    }
+    marl_comparison far = compare(&drifting, &reference);
+    ck_assert(isnan(far.lag_ms));
+    marl_comparison_free(&far);
+    marl_series_free(&drifting);
     marl_series slow = {.n = 100, .at = reference.at};
     for (int i = 0; i < 100; i++) {
         slow.at[i].q = marl_quat_identity();

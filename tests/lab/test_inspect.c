@@ -117,6 +117,27 @@ START_TEST(wandering_noise_is_not_told_as_sure)
 }
 END_TEST
 
+/* Rest reaches to the last row at any rate, and a knock at the very end is seen. */
+START_TEST(the_end_of_a_recording_is_judged)
+{
+    const double rates[] = {10, 25, 100};
+    marl_sheet sheet = marl_sheet_grommet();
+    for (int r = 0; r < 3; r++) {
+        marl_rest rest;
+        marl_error error = {0};
+        marl_log log = memory_log_simulated(MARL_SCENE_STILL, &sheet, rates[r], 30.3, 1);
+        ck_assert_msg(marl_calibrate_rest(&log, &rest, &error) == MARL_OK, "%s", error.text);
+        ck_assert_double_eq(rest.moved_s, 0);
+        log.row[log.n - 2].sample.gyro.y += 1.0f;
+        if (rates[r] > 20) { /* at 10 Hz there are too few readings in the last window */
+            ck_assert_int_eq(marl_calibrate_rest(&log, &rest, &error), MARL_OK);
+            ck_assert_double_gt(rest.moved_s, 0);
+        }
+        marl_log_free(&log);
+    }
+}
+END_TEST
+
 static marl_rest refused(marl_log *log, const char *message, const char *next)
 {
     marl_rest rest;
@@ -170,5 +191,5 @@ START_TEST(a_short_knock_is_left_out)
 END_TEST
 
 MARL_SUITE("inspect", rates_jitter_and_gaps_as_they_were_made, rest_is_found_at_both_ends_of_the_lift,
-           bias_error_is_as_large_as_it_says, wandering_noise_is_not_told_as_sure,
-           refused_with_what_to_record_next, a_short_knock_is_left_out)
+           bias_error_is_as_large_as_it_says, the_end_of_a_recording_is_judged,
+           wandering_noise_is_not_told_as_sure, refused_with_what_to_record_next, a_short_knock_is_left_out)

@@ -193,6 +193,13 @@ START_TEST(figures_in_all_three_forms)
     run_wants(0, "compare lift.csv --reference lift.reference.csv --figure e.gp --quiet");
     ck_assert_int_eq(system("grep -q 'set ylabel .heading error, deg.' e.gp"), 0);
     ck_assert_int_eq(system("gnuplot e.gp > from_script.png"), 0);
+    tool_run many =
+        run("compare lift.csv --reference lift.reference.csv --figure e.gp --tuning gyro --tuning gyro "
+            "--tuning gyro "
+            "--tuning gyro --tuning gyro --tuning gyro --tuning gyro --tuning gyro --tuning vectors");
+    ck_assert(many.code == 0 &&
+              strstr(many.err, "e.gp: shows the first 8 tunings, vectors and those behind it") != NULL);
+    run_free(&many);
     run_wants(2, "compare lift.csv --reference lift.reference.csv --figure e.pdf");
     tool_run none = run("compare lift.csv --reference lift.reference.csv --figure nowhere/e.png");
     ck_assert_int_eq(none.code, 5);
