@@ -10,7 +10,8 @@
 #define SETTLED_NS INT64_C(5000000000)
 #define LEAST_DRIFT_S 60.0
 #define LAG_RANGE_S 1.0
-#define LAG_GRID 40        /* coarse steps on either side of zero */
+#define LAG_GRID 100       /* coarse steps on either side of zero */
+#define LAG_FINE 5         /* fine steps in a coarse one */
 #define LAG_LEAST_RATE 5.0 /* deg/s rms of the reference: less tells nothing about lag */
 #define LAG_MOST_POINTS 4000
 
@@ -147,35 +148,36 @@ static double parabola_offset(double before, double at, double after)
     return curvature > 0 ? 0.5 * (before * before - after * after) / curvature : 0;
 }
 
-/* Best of the grid centre + k step, |k| <= n, refined between its neighbours; NaN when it is at an end, for
- * then the least error lies elsewhere. */
-static double best_lag(const marl_series *estimate, const marl_series *reference, int64_t longest,
-                       double centre, double step, int n)
+/* Fills rms[0 .. 2 n] for the shifts centre + (k - n) step, and returns the k of the least. */
+static int search_lags(const marl_series *estimate, const marl_series *reference, int64_t longest,
+                       double centre, double step, int n, double *rms)
 {
-    double rms[2 * LAG_GRID + 1];
     int best = 0;
     for (int k = 0; k <= 2 * n; k++) {
         rms[k] = rms_at_lag(estimate, reference, longest, centre + (k - n) * step);
         best = rms[k] < rms[best] ? k : best;
     }
-    if (best == 0 || best == 2 * n) {
-        return NAN;
-    }
-    return centre + (best - n) * step + step * parabola_offset(rms[best - 1], rms[best], rms[best + 1]);
+    return best;
 }
 
+/* A grid fine enough for vibration, then a finer one from neighbour to neighbour, then a parabola. */
 double lab_lag_ms(const marl_series *estimate, const marl_series *reference)
 {
-    double step = lab_median_step_s(reference);
+    double step = lab_median_step_s(reference), rms[2 * LAG_GRID + 1];
     if (!(rate_rms_deg(reference) >= LAG_LEAST_RATE) || estimate->n < 2) {
         return NAN;
     }
     int64_t longest = (int64_t)(5 * step * 1e9);
-    double coarse = LAG_RANGE_S / LAG_GRID;
-    double rough = best_lag(estimate, reference, longest, 0, coarse, LAG_GRID);
-    if (isnan(rough)) {
-        return NAN;
+    const double coarse = LAG_RANGE_S / LAG_GRID, fine = coarse / LAG_FINE;
+    int best = search_lags(estimate, reference, longest, 0, coarse, LAG_GRID, rms);
+    if (best == 0 || best == 2 * LAG_GRID) {
+        return NAN; /* the least error lies elsewhere */
     }
-    double fine = best_lag(estimate, reference, longest, rough, coarse / 5, 5);
-    return 1e3 * (isnan(fine) ? rough : fine);
+    double lag = (best - LAG_GRID) * coarse;
+    best = search_lags(estimate, reference, longest, lag, fine, LAG_FINE, rms);
+    lag += (best - LAG_FINE) * fine;
+    if (best > 0 && best < 2 * LAG_FINE) {
+        lag += fine * parabola_offset(rms[best - 1], rms[best], rms[best + 1]);
+    }
+    return 1e3 * lag;
 }
