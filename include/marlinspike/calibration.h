@@ -23,11 +23,6 @@ typedef struct marl_fit {
     double field, dip_deg; /* magnetometer only: uT, degrees */
 } marl_fit;
 
-typedef enum marl_sensor { MARL_ACCEL = 0, MARL_GYRO, MARL_MAG, MARL_SENSOR_COUNT } marl_sensor;
-
-const char *marl_sensor_name(marl_sensor sensor); /* "accel", "gyro", "mag" */
-const char *marl_sensor_unit(marl_sensor sensor); /* "m/s^2", "rad/s", "uT" */
-
 typedef struct marl_calibration_record {
     char device[64]; /* "" = not said */
     char made[32];   /* UTC, as 2026-11-23T08:00:00Z; "" = not said */

@@ -11,6 +11,12 @@
 extern "C" {
 #endif
 
+typedef enum marl_sensor { MARL_ACCEL = 0, MARL_GYRO, MARL_MAG, MARL_SENSOR_COUNT } marl_sensor;
+
+const char *marl_sensor_name(marl_sensor sensor); /* "accel", "gyro", "mag" */
+const char *marl_sensor_unit(marl_sensor sensor); /* "m/s^2", "rad/s", "uT" */
+
+/* The first three are 1 << marl_sensor. */
 enum {
     MARL_FRESH_ACCEL = 1,
     MARL_FRESH_GYRO = 2,

@@ -24,6 +24,16 @@ typedef enum marl_status {
     MARL_ERR_NOT_READY,   /* no attitude yet: no good reading to start from */
     MARL_ERR_DEGENERATE,  /* the vectors do not determine the answer */
     MARL_ERR_ARITHMETIC,  /* this machine or build does not compute the agreed bits */
+    MARL_ERR_BUS_SILENT,  /* nothing answers at this address */
+    MARL_ERR_BUS_LATE,    /* a chip held the bus longer than the port waits */
+    MARL_ERR_BUS_GARBAGE, /* a chip answers what it cannot mean */
+    MARL_ERR_IDENTITY,    /* another chip than the table describes */
+    MARL_ERR_STORE,       /* the non-volatile memory refuses, or does not keep what was written */
+    MARL_ERR_EMPTY,       /* the store holds nothing usable */
+    MARL_ERR_ROOM,        /* it does not fit into the room given */
+    MARL_ERR_MESSAGE,     /* a message that is not understood */
+    MARL_ERR_MOVING,      /* the board must be at rest for this */
+    MARL_ERR_DEVICE,      /* meant for another device */
     /* lab floor */
     MARL_END,          /* nothing more to read; not an error */
     MARL_ERR_USE,      /* the call contradicts itself */

@@ -4,6 +4,9 @@
 #include <math.h>
 #include <stddef.h>
 
+static const char *const names[MARL_SENSOR_COUNT] = {"accel", "gyro", "mag"};
+static const char *const units[MARL_SENSOR_COUNT] = {"m/s^2", "rad/s", "uT"};
+
 /* Not the same as !(fabsf(x) <= limit): NaN and infinity are told apart from merely too large. */
 static marl_status check_value(float x, float limit)
 {
@@ -69,4 +72,14 @@ marl_status marl_time_step(int64_t from_ns, int64_t to_ns, float *seconds)
     }
     *seconds = (float)(int32_t)micro * 1e-6f;
     return MARL_OK;
+}
+
+const char *marl_sensor_name(marl_sensor sensor)
+{
+    return (unsigned)sensor < MARL_SENSOR_COUNT ? names[sensor] : "?";
+}
+
+const char *marl_sensor_unit(marl_sensor sensor)
+{
+    return (unsigned)sensor < MARL_SENSOR_COUNT ? units[sensor] : "?";
 }

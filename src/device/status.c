@@ -23,6 +23,26 @@ const char *marl_status_text(marl_status status)
         return "the vectors do not determine the answer";
     case MARL_ERR_ARITHMETIC:
         return "this machine or build does not compute the agreed bits";
+    case MARL_ERR_BUS_SILENT:
+        return "nothing answers at this address";
+    case MARL_ERR_BUS_LATE:
+        return "the chip answers too late";
+    case MARL_ERR_BUS_GARBAGE:
+        return "the chip answers garbage";
+    case MARL_ERR_IDENTITY:
+        return "another chip than expected answers";
+    case MARL_ERR_STORE:
+        return "the non-volatile memory refuses";
+    case MARL_ERR_EMPTY:
+        return "the store is empty";
+    case MARL_ERR_ROOM:
+        return "it does not fit";
+    case MARL_ERR_MESSAGE:
+        return "the message is not understood";
+    case MARL_ERR_MOVING:
+        return "the board moves; it must be at rest";
+    case MARL_ERR_DEVICE:
+        return "meant for another device";
     case MARL_END:
         return "nothing more to read";
     case MARL_ERR_USE:

@@ -9,19 +9,6 @@
 
 #define KIND "calibration/1"
 
-static const char *const names[MARL_SENSOR_COUNT] = {"accel", "gyro", "mag"};
-static const char *const units[MARL_SENSOR_COUNT] = {"m/s^2", "rad/s", "uT"};
-
-const char *marl_sensor_name(marl_sensor sensor)
-{
-    return (unsigned)sensor < MARL_SENSOR_COUNT ? names[sensor] : "?";
-}
-
-const char *marl_sensor_unit(marl_sensor sensor)
-{
-    return (unsigned)sensor < MARL_SENSOR_COUNT ? units[sensor] : "?";
-}
-
 marl_fit marl_fit_none(void)
 {
     marl_fit fit = {.matrix = {{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}};
@@ -95,7 +82,7 @@ static marl_status read_fit(const lab_json_at *root, marl_sensor sensor, marl_fi
                                             "temperature", "fit",  "field",  "dip_deg",    NULL};
     char unit[16] = "";
     lab_json_at at;
-    marl_status s = lab_json_object(root, names[sensor], LAB_OPTIONAL, &at, error);
+    marl_status s = lab_json_object(root, marl_sensor_name(sensor), LAB_OPTIONAL, &at, error);
     *fit = marl_fit_none();
     if (s != MARL_OK || at.object == NULL || json_object_size(at.object) == 0) {
         return s;
@@ -103,8 +90,8 @@ static marl_status read_fit(const lab_json_at *root, marl_sensor sensor, marl_fi
     fit->present = 1;
     s = lab_json_only(&at, sensor == MARL_MAG ? known_mag : known, error);
     s = s ? s : lab_json_string(&at, "unit", LAB_OPTIONAL, unit, sizeof unit, error);
-    if (s == MARL_OK && unit[0] != '\0' && strcmp(unit, units[sensor]) != 0) {
-        s = lab_json_fail(&at, "unit", error, "is '%s', wanted '%s'", unit, units[sensor]);
+    if (s == MARL_OK && unit[0] != '\0' && strcmp(unit, marl_sensor_unit(sensor)) != 0) {
+        s = lab_json_fail(&at, "unit", error, "is '%s', wanted '%s'", unit, marl_sensor_unit(sensor));
     }
     s = s ? s : lab_json_numbers(&at, "bias", LAB_OPTIONAL, 0, 3, fit->bias, error);
     s = s ? s : lab_json_matrix(&at, "matrix", LAB_OPTIONAL, 0, fit->matrix, error);
@@ -223,7 +210,8 @@ static json_t *to_json(const marl_calibration_record *record)
     }
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (record->fit[i].present) {
-            json_object_set_new(root, names[i], fit_to_json(&record->fit[i], units[i]));
+            json_object_set_new(root, marl_sensor_name((marl_sensor)i),
+                                fit_to_json(&record->fit[i], marl_sensor_unit((marl_sensor)i)));
         }
     }
     if (record->has_mount) {

@@ -1,0 +1,145 @@
+/* SPDX-License-Identifier: MIT
+ * Sensor chips as tables. A table says where a chip keeps its identity, settings and readings and what its
+ * counts mean, as its data sheet does; one driver serves them all through the port. Tables can be read from
+ * JSON (chip_file.h) or stand in flash like that of the Grommet. */
+#ifndef MARLINSPIKE_CHIP_H
+#define MARLINSPIKE_CHIP_H
+
+#include "marlinspike/port.h"
+#include "marlinspike/sample.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+enum {
+    MARL_CHIP_MOST_CHOICES = 8,
+    MARL_CHIP_MOST_SETUP = 8,
+    MARL_CHIP_MOST_BURST = 64, /* bytes */
+    MARL_BUS_TRIES = 3         /* a transfer that fails is tried so often */
+};
+
+/* Bits of a register; mask 0 = there are none. */
+typedef struct marl_chip_bits {
+    uint8_t reg, mask;
+} marl_chip_bits;
+
+/* How a number stands in consecutive registers: two's complement when it has a sign.
+ *
+ *   12 bits left-aligned, little-endian:   reg: 3 2 1 0 . . . .   reg + 1: 11 10 9 8 7 6 5 4        */
+typedef struct marl_chip_word {
+    uint8_t bytes; /* 1 to 4 */
+    uint8_t bits;  /* 2 to 8 * bytes */
+    uint8_t left_aligned, little_endian, is_unsigned;
+} marl_chip_word;
+
+/* One value of a setting. `code` is the value of the masked bits, as if they began at bit 0. */
+typedef struct marl_chip_choice {
+    uint8_t code;
+    float value;     /* full scale in SI (m/s^2, rad/s, uT), rate in Hz, or corner of the low-pass in Hz; a
+                        corner of 0 = no low-pass */
+    float per_count; /* SI per count; full scale only */
+} marl_chip_choice;
+
+typedef struct marl_chip_setting {
+    marl_chip_bits at; /* mask 0: fixed, the one choice there is holds */
+    uint8_t n;
+    marl_chip_choice choice[MARL_CHIP_MOST_CHOICES];
+} marl_chip_setting;
+
+/* Registers whose value the chip adds to each reading (sign +1) or takes away (sign -1). They keep their own
+ * scale whatever the full scale is. */
+typedef struct marl_chip_offset {
+    uint8_t present;
+    uint8_t reg[3];
+    marl_chip_word word;
+    float per_count; /* SI per count */
+    int8_t sign;
+} marl_chip_offset;
+
+typedef struct marl_chip_sensor {
+    uint8_t present;
+    uint8_t reg[3]; /* first register of x, y, z */
+    int8_t sign[3]; /* -1 where the chip's axis points the other way, +1 elsewhere */
+    marl_chip_word word;
+    marl_chip_bits ready; /* set while a reading has not been read; mask 0: always taken as fresh */
+    marl_chip_setting range, rate, filter; /* range and rate have at least one choice, filter may have none */
+    marl_chip_offset offset;
+} marl_chip_sensor;
+
+typedef struct marl_chip_thermometer {
+    uint8_t present;
+    uint8_t reg;
+    marl_chip_word word;
+    float per_count; /* degC */
+    float at_zero;   /* degC at count 0 */
+} marl_chip_thermometer;
+
+typedef struct marl_chip_write {
+    uint8_t reg, value;
+    uint8_t wait_ms; /* afterwards */
+} marl_chip_write;
+
+typedef struct marl_chip {
+    char name[24];
+    marl_chip_bits identity; /* where ... */
+    uint8_t identity_value;  /* ... and what it reads */
+    uint8_t start_ms;        /* after power-on it may be silent for so long */
+    uint8_t setups;
+    marl_chip_write setup[MARL_CHIP_MOST_SETUP]; /* wakes the chip up */
+    uint8_t burst_reg, burst_n; /* one transfer that holds every ready bit and reading; where it holds the
+                                   identity, too, each transfer is checked by it */
+    marl_chip_bits zeros;       /* bits in the burst that always read 0; tells garbage */
+    marl_chip_sensor sensor[MARL_SENSOR_COUNT];
+    marl_chip_thermometer temp;
+} marl_chip;
+
+/* The made-up nine-axis Grommet; the same as data/chips/grommet.json. */
+const marl_chip *marl_chip_grommet(void);
+
+/* MARL_ERR_ARGUMENT when a table contradicts itself; *what (may be NULL) says where, e.g. "gyro.word.bits".
+ */
+MARL_CHECKED marl_status marl_chip_check(const marl_chip *chip, const char **what);
+
+/* The range of a word: least and greatest count. */
+void marl_chip_word_range(const marl_chip_word *word, int32_t *least, int32_t *most);
+/* Between counts and bytes. A count outside the range is held at its end. */
+int32_t marl_chip_word_get(const marl_chip_word *word, const uint8_t *bytes);
+void marl_chip_word_put(const marl_chip_word *word, int32_t count, uint8_t *bytes);
+
+/* The choice with the least value that is at least `wanted`, or the one with the greatest (of low-passes, 0
+ * counts as the greatest). */
+uint8_t marl_chip_choose(const marl_chip_setting *setting, float wanted);
+
+/* A chip on a board. */
+typedef struct marl_part {
+    const marl_chip *chip;
+    marl_place at;
+    int8_t mount[3]; /* the body's axis i is the chip's axis |mount[i]| (1 = x), with its sign; a rotation.
+                        All 0 = {1, 2, 3} */
+    uint8_t use;     /* MARL_FRESH_ACCEL, _GYRO, _MAG, _TEMP: what is taken from it; 0 = all it has */
+    uint8_t range[MARL_SENSOR_COUNT], rate[MARL_SENSOR_COUNT], filter[MARL_SENSOR_COUNT]; /* choices */
+} marl_part;
+
+/* MARL_ERR_ARGUMENT when the table, the mounting or a choice is none. */
+MARL_CHECKED marl_status marl_part_check(const marl_part *part, const char **what);
+
+/* Identifies and configures a chip, reads every setting back. Takes start_ms and the waits of its setup at
+ * most, beside the transfers. MARL_ERR_BUS_SILENT, _LATE, _GARBAGE: the last of MARL_BUS_TRIES; what came
+ * back was not what was written, or two answers differ. MARL_ERR_IDENTITY: another chip; *identity (may be
+ * NULL) is what it says. */
+MARL_CHECKED marl_status marl_part_start(const marl_port *port, const marl_part *part, uint8_t *identity);
+
+/* One burst: the fresh readings in SI, in the body's axes, stamped with the port's clock after the transfer.
+ * MARL_ERR_NOT_READY when nothing is fresh, else as marl_part_start. */
+MARL_CHECKED marl_status marl_part_read(const marl_port *port, const marl_part *part, marl_sample *sample);
+
+/* Writes the registers that take `bias` (SI, body axes) away from every reading, rounded to their counts, and
+ * reads them back. MARL_ERR_ARGUMENT when the chip has none or the bias does not fit; nothing is written. */
+MARL_CHECKED marl_status marl_part_write_offset(const marl_port *port, const marl_part *part,
+                                                marl_sensor sensor, marl_vec3 bias);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,143 @@
+/* SPDX-License-Identifier: MIT
+ * Reading the chips of a board in turn. */
+#include "marlinspike/board.h"
+
+/* Periods without anything fresh after which a chip is started again, and the least such time. */
+#define PATIENCE_PERIODS 20u
+#define PATIENCE_LEAST_US 100000u
+
+marl_status marl_board_init(marl_board *board, const marl_port *port, const marl_part *part, uint8_t parts,
+                            const char **what)
+{
+    *board = (marl_board){.port = port, .part = part, .parts = parts};
+    marl_status status = marl_port_check(port, MARL_PORT_BUS, what);
+    if (status == MARL_OK && (parts < 1 || parts > MARL_BOARD_MOST_PARTS)) {
+        if (what != NULL) {
+            *what = "parts";
+        }
+        status = MARL_ERR_ARGUMENT;
+    }
+    for (uint8_t i = 0; i < parts && status == MARL_OK; i++) {
+        status = marl_part_check(&part[i], what);
+    }
+    return status;
+}
+
+static uint8_t sensors_of(const marl_part *part)
+{
+    uint8_t use = part->chip->temp.present ? MARL_FRESH_TEMP : 0;
+    for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
+        use = (uint8_t)(use | (part->chip->sensor[i].present ? 1u << i : 0u));
+    }
+    return part->use ? (uint8_t)(use & part->use) : use;
+}
+
+uint8_t marl_board_sensors(const marl_board *board)
+{
+    uint8_t all = 0;
+    for (uint8_t i = 0; i < board->parts; i++) {
+        all = (uint8_t)(all | sensors_of(&board->part[i]));
+    }
+    return all;
+}
+
+static uint32_t period_of(const marl_part *part)
+{
+    uint32_t least = 1000000;
+    uint8_t use = sensors_of(part);
+    for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_chip_sensor *s = &part->chip->sensor[i];
+        if (use & (1u << i)) {
+            float us = 1e6f / s->rate.choice[part->rate[i]].value;
+            least = us < (float)least ? (uint32_t)us : least;
+        }
+    }
+    return least > 0 ? least : 1;
+}
+
+uint32_t marl_board_period_us(const marl_board *board)
+{
+    uint32_t least = 1000000;
+    for (uint8_t i = 0; i < board->parts; i++) {
+        uint32_t period = period_of(&board->part[i]);
+        least = period < least ? period : least;
+    }
+    return least;
+}
+
+static void count(marl_part_state *state, marl_status status)
+{
+    state->fault = status;
+    state->counts.silent += status == MARL_ERR_BUS_SILENT;
+    state->counts.late += status == MARL_ERR_BUS_LATE;
+    state->counts.garbage += status == MARL_ERR_BUS_GARBAGE || status == MARL_ERR_IDENTITY;
+}
+
+static marl_status start_part(marl_board *board, uint8_t i)
+{
+    marl_part_state *state = &board->state[i];
+    marl_status status = marl_part_start(board->port, &board->part[i], &state->identity);
+    count(state, status);
+    state->running = status == MARL_OK;
+    marl_status clock = board->port->clock(board->port->context, &state->fresh_ns);
+    return status != MARL_OK ? status : clock;
+}
+
+marl_status marl_board_start(marl_board *board)
+{
+    marl_status first = MARL_OK;
+    for (uint8_t i = 0; i < board->parts; i++) {
+        marl_status status = start_part(board, i);
+        first = first != MARL_OK ? first : status;
+    }
+    return first;
+}
+
+/* Has the chip been without anything fresh for so long that it must have forgotten its settings? */
+static int starves(const marl_board *board, uint8_t i)
+{
+    int64_t now;
+    uint32_t patience = PATIENCE_PERIODS * period_of(&board->part[i]);
+    patience = patience < PATIENCE_LEAST_US ? PATIENCE_LEAST_US : patience;
+    return board->port->clock(board->port->context, &now) == MARL_OK &&
+           (now < board->state[i].fresh_ns ||
+            (uint64_t)(now - board->state[i].fresh_ns) > UINT64_C(1000) * patience);
+}
+
+static marl_status read_part(marl_board *board, uint8_t i, marl_sample *sample)
+{
+    marl_part_state *state = &board->state[i];
+    if (starves(board, i)) {
+        state->counts.restarts++;
+        marl_status status = start_part(board, i);
+        return status != MARL_OK ? status : MARL_ERR_NOT_READY;
+    }
+    if (!state->running) {
+        return state->fault != MARL_OK ? state->fault : MARL_ERR_NOT_READY;
+    }
+    marl_status status = marl_part_read(board->port, &board->part[i], sample);
+    if (status == MARL_ERR_NOT_READY) {
+        return status;
+    }
+    count(state, status);
+    if (status == MARL_OK) {
+        state->counts.reads++;
+        state->fresh_ns = sample->t_ns;
+    }
+    return status;
+}
+
+marl_status marl_board_read(marl_board *board, marl_sample *sample)
+{
+    marl_status worst = MARL_ERR_NOT_READY;
+    for (uint8_t k = 0; k < board->parts; k++) {
+        uint8_t i = board->next;
+        board->next = (uint8_t)((board->next + 1) % board->parts);
+        marl_status status = read_part(board, i, sample);
+        if (status == MARL_OK) {
+            return MARL_OK;
+        }
+        worst = status != MARL_ERR_NOT_READY ? status : worst;
+    }
+    return worst;
+}
