@@ -93,15 +93,20 @@ marl_status marl_board_start(marl_board *board)
     return first;
 }
 
-/* Has the chip been without anything fresh for so long that it must have forgotten its settings? */
-static int starves(const marl_board *board, uint8_t i)
+/* Has the chip been without anything fresh for so long that it must have forgotten its settings? A clock that
+ * was set back, as a 32-bit one is when it wraps, tells nothing. */
+static int starves(marl_board *board, uint8_t i)
 {
     int64_t now;
     uint32_t patience = PATIENCE_PERIODS * period_of(&board->part[i]);
     patience = patience < PATIENCE_LEAST_US ? PATIENCE_LEAST_US : patience;
-    return board->port->clock(board->port->context, &now) == MARL_OK &&
-           (now < board->state[i].fresh_ns ||
-            (uint64_t)(now - board->state[i].fresh_ns) > UINT64_C(1000) * patience);
+    if (board->port->clock(board->port->context, &now) != MARL_OK) {
+        return 0;
+    }
+    if (now < board->state[i].fresh_ns) {
+        board->state[i].fresh_ns = now;
+    }
+    return (uint64_t)now - (uint64_t)board->state[i].fresh_ns > UINT64_C(1000) * patience;
 }
 
 static marl_status read_part(marl_board *board, uint8_t i, marl_sample *sample)

@@ -5,20 +5,7 @@
 
 #include "log_cells.h"
 #include "log_format.h"
-
-/* What can be wrong with a row. */
-typedef enum row_fault {
-    ROW_GOOD,
-    ROW_SHORT,
-    ROW_LONG,
-    ROW_NOT_CSV,
-    ROW_NO_TIME,
-    ROW_TIME_REPEATED,
-    ROW_TIME_BACK,
-    ROW_TIME_AHEAD,
-    ROW_CUT,
-    ROW_KEPT /* no fault: not to be given out yet */
-} row_fault;
+#include "row_order.h"
 
 typedef struct lab_scanner {
     char delimiter, point;

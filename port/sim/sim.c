@@ -1,0 +1,221 @@
+/* SPDX-License-Identifier: MIT
+ * The simulated board: time, power, and the firmware on it. */
+#include "sim.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+#include <time.h>
+
+#define OFF_S 0.5    /* how long a power cut lasts */
+#define AHEAD_S 2e-3 /* at real pace the board runs ahead by so much at most */
+#define WRAP_US 4294967296.0
+
+int sim_chance(marl_sim *sim, double share)
+{
+    return share > 0 && marl_random_uniform(&sim->random) < share;
+}
+
+const marl_motion *sim_motion(marl_sim *sim, double t)
+{
+    if (t != sim->motion_s) {
+        sim->motion = marl_scene_at(&sim->scene, t);
+        sim->motion_s = t;
+    }
+    return &sim->motion;
+}
+
+void sim_power_off(marl_sim *sim)
+{
+    sim->powered = 0;
+    sim->off_s = sim->now_s;
+}
+
+void sim_pass(marl_sim *sim, double seconds)
+{
+    sim->now_s += seconds;
+    if (!sim->cut_done && sim->now_s >= sim->config.faults.cut_s) {
+        sim->cut_done = 1;
+        sim_power_off(sim);
+    }
+}
+
+static double wall_now(void)
+{
+    struct timespec t;
+    clock_gettime(CLOCK_MONOTONIC, &t);
+    return (double)t.tv_sec + 1e-9 * (double)t.tv_nsec;
+}
+
+/* Lets the wall clock catch up. When it has run ahead, because the machine was busy, the board catches up
+ * without losing anything: its time is its own. */
+static void keep_pace(const marl_sim *sim)
+{
+    double ahead = sim->now_s - (wall_now() - sim->wall_s);
+    if (sim->config.real_pace && ahead > AHEAD_S) {
+        struct timespec t = {.tv_sec = (time_t)ahead, .tv_nsec = (long)(1e9 * (ahead - floor(ahead)))};
+        nanosleep(&t, NULL);
+    }
+}
+
+static marl_status sim_clock(void *context, int64_t *t_ns)
+{
+    const marl_sim *sim = context;
+    double since = sim->now_s - sim->power_s, wrap = sim->config.faults.wrap_s;
+    *t_ns = (int64_t)(since * 1e9);
+    if (!isnan(wrap)) {
+        *t_ns = 1000 * (int64_t)fmod(since * 1e6 + WRAP_US - 1e6 * wrap, WRAP_US);
+    }
+    return sim->powered ? MARL_OK : MARL_ERR_SYSTEM;
+}
+
+static marl_status sim_sleep(void *context, uint32_t us)
+{
+    marl_sim *sim = context;
+    sim_pass(sim, 1e-6 * us);
+    keep_pace(sim);
+    return sim->powered ? MARL_OK : MARL_ERR_SYSTEM;
+}
+
+void marl_sim_power_on(marl_sim *sim)
+{
+    sim->powered = 1;
+    sim->power_s = sim->now_s;
+    for (int i = 0; i < sim->config.parts; i++) {
+        sim_chip_power(sim, &sim->chip[i]);
+    }
+}
+
+static marl_status check(const marl_sim_config *config, marl_error *error)
+{
+    const char *what = "";
+    if (config->parts < 1 || config->parts > MARL_BOARD_MOST_PARTS) {
+        return marl_fail(error, MARL_ERR_USE, "a board has 1 to %d chips", MARL_BOARD_MOST_PARTS);
+    }
+    for (int i = 0; i < config->parts; i++) {
+        const marl_part *a = &config->part[i];
+        if (marl_part_check(a, &what) != MARL_OK) {
+            return marl_fail(error, MARL_ERR_USE, "chip %s: %s cannot be so", a->chip->name, what);
+        }
+        for (int k = 0; k < i; k++) {
+            const marl_part *b = &config->part[k];
+            if (a->at.bus == b->at.bus && a->at.address == b->at.address) {
+                return marl_fail(error, MARL_ERR_USE, "two chips at address 0x%02x of bus %d", a->at.address,
+                                 a->at.bus);
+            }
+        }
+    }
+    return MARL_OK;
+}
+
+static void fill_port(marl_sim *sim)
+{
+    sim->port = (marl_port){.context = sim,
+                            .clock = sim_clock,
+                            .sleep = sim_sleep,
+                            .bus_read = sim_bus_read,
+                            .bus_write = sim_bus_write,
+                            .nv = {MARL_SIM_FLASH_SIZE, MARL_SIM_FLASH_SECTOR, MARL_SIM_FLASH_UNIT},
+                            .nv_read = sim_nv_read,
+                            .nv_erase = sim_nv_erase,
+                            .nv_write = sim_nv_write,
+                            .bytes_out = sim_bytes_out,
+                            .bytes_in = sim_bytes_in};
+}
+
+marl_status marl_sim_create(marl_sim **sim, const marl_sim_config *config, marl_error *error)
+{
+    *sim = NULL;
+    if (check(config, error) != MARL_OK) {
+        return error != NULL ? error->status : MARL_ERR_USE;
+    }
+    marl_sim *s = calloc(1, sizeof *s);
+    if (s == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    s->config = *config;
+    s->out = (sim_queue){.bytes = malloc(SIM_LINE_ROOM), .room = SIM_LINE_ROOM};
+    s->in = (sim_queue){.bytes = malloc(SIM_LINE_ROOM), .room = SIM_LINE_ROOM};
+    if (s->out.bytes == NULL || s->in.bytes == NULL) {
+        marl_sim_free(s);
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    memset(s->flash, 0xff, sizeof s->flash);
+    s->scene = marl_scene_make(config->scene, config->seed);
+    s->motion_s = NAN;
+    s->random = marl_random_seeded(config->seed, 100);
+    s->wall_s = wall_now();
+    fill_port(s);
+    for (int i = 0; i < config->parts; i++) {
+        s->chip[i].part = &config->part[i];
+    }
+    marl_sim_power_on(s);
+    *sim = s;
+    return MARL_OK;
+}
+
+void marl_sim_free(marl_sim *sim)
+{
+    if (sim != NULL) {
+        free(sim->out.bytes);
+        free(sim->in.bytes);
+        free(sim);
+    }
+}
+
+const marl_port *marl_sim_port(marl_sim *sim)
+{
+    return &sim->port;
+}
+
+marl_status marl_sim_start(marl_sim *sim, const marl_station_config *config, marl_error *error)
+{
+    const char *what = "";
+    sim->station_config = *config;
+    sim->counts.starts++;
+    marl_status status =
+        marl_station_start(&sim->station, &sim->port, sim->config.part, sim->config.parts, config, &what);
+    if (status == MARL_ERR_ARGUMENT) {
+        return marl_fail(error, MARL_ERR_USE, "the firmware cannot start: %s", what);
+    }
+    return sim->powered ? status : MARL_OK; /* the next step brings the power back */
+}
+
+/* Everything that the log holds has been taken. */
+static int log_is_over(const marl_sim *sim)
+{
+    const marl_log *log = sim->config.log;
+    return log != NULL && sim->now_s > sim_row_time(log, log->n - 1) + 0.1;
+}
+
+marl_status marl_sim_step(marl_sim *sim, marl_error *error)
+{
+    uint32_t rest_us;
+    if (!sim->powered) {
+        sim_pass(sim, OFF_S);
+        marl_sim_power_on(sim);
+        return marl_sim_start(sim, &sim->station_config, error);
+    }
+    if (log_is_over(sim) || marl_sim_unplugged(sim)) {
+        return MARL_END;
+    }
+    marl_status status = marl_station_step(&sim->station, &rest_us);
+    if (status == MARL_OK) {
+        status = sim_sleep(sim, rest_us);
+    }
+    return sim->powered ? status : MARL_OK;
+}
+
+const marl_station *marl_sim_station(const marl_sim *sim)
+{
+    return &sim->station;
+}
+
+double marl_sim_seconds(const marl_sim *sim)
+{
+    return sim->now_s;
+}
+
+const marl_sim_counts *marl_sim_counted(const marl_sim *sim)
+{
+    return &sim->counts;
+}

@@ -1,0 +1,88 @@
+/* SPDX-License-Identifier: MIT
+ * What the files of the simulated board share. */
+#ifndef SIM_H
+#define SIM_H
+
+#include "marlinspike/port_sim.h"
+
+enum { SIM_LINE_ROOM = 1 << 18, SIM_REGISTERS = 256 };
+
+/* A log that is played begins when the firmware has started. */
+#define SIM_LOG_BEGINS_S 0.1
+
+/* One sensor of a chip: takes readings by the chip's own clock. */
+typedef struct sim_sensor {
+    int running;
+    uint8_t range, rate, filter; /* choices, as the registers say */
+    double rate_hz;              /* by true time */
+    double begun_s;              /* when the rate was set */
+    uint64_t taken;              /* readings since then */
+    size_t row;                  /* of the log, next */
+    double ready_s;              /* when the next one is ready */
+    int32_t held;                /* count of the stuck axis */
+    int is_held;
+    int waiting; /* the ready bit: a reading has not been read */
+    marl_sensor_model model;
+} sim_sensor;
+
+typedef struct sim_chip {
+    const marl_part *part;
+    uint8_t reg[SIM_REGISTERS];
+    double on_s; /* when it got power */
+    int dipped;
+    sim_sensor sensor[MARL_SENSOR_COUNT];
+} sim_chip;
+
+/* Bytes on their way, oldest at `begin`. */
+typedef struct sim_queue {
+    uint8_t *bytes;
+    size_t room, begin, n;
+} sim_queue;
+
+struct marl_sim {
+    marl_sim_config config;
+    marl_port port;
+    marl_scene scene;
+    double now_s, motion_s;
+    marl_motion motion; /* at motion_s */
+    double wall_s;      /* wall clock at now_s = 0 */
+    int powered, cut_done;
+    double off_s;   /* when the power went */
+    double power_s; /* when it came back last: there the clock begins at 0 */
+    sim_chip chip[MARL_BOARD_MOST_PARTS];
+    marl_random random; /* of the faults */
+    sim_queue out, in;
+    double sent_s; /* when the line will have sent what it took */
+    uint8_t flash[MARL_SIM_FLASH_SIZE];
+    unsigned long flash_left; /* erases and writes until the power is cut */
+    marl_sim_counts counts;
+    marl_station_config station_config;
+    marl_station station;
+};
+
+/* Chips. `power` clears the registers; `written` follows a change of them; `advance` takes what readings have
+ * become ready; `read_done` clears the ready bits of what stood in the registers read. */
+void sim_chip_power(marl_sim *sim, sim_chip *chip);
+void sim_chip_written(marl_sim *sim, sim_chip *chip);
+void sim_chip_advance(marl_sim *sim, sim_chip *chip);
+void sim_chip_read_done(sim_chip *chip, uint8_t reg, size_t n);
+/* When a row of the log that is played happens. */
+double sim_row_time(const marl_log *log, size_t row);
+
+/* Members of the port. */
+marl_status sim_bus_read(void *context, marl_place at, uint8_t reg, uint8_t *bytes, size_t n);
+marl_status sim_bus_write(void *context, marl_place at, uint8_t reg, const uint8_t *bytes, size_t n);
+marl_status sim_nv_read(void *context, uint32_t at, uint8_t *bytes, size_t n);
+marl_status sim_nv_erase(void *context, uint32_t at);
+marl_status sim_nv_write(void *context, uint32_t at, const uint8_t *bytes, size_t n);
+marl_status sim_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *taken);
+marl_status sim_bytes_in(void *context, uint8_t *bytes, size_t n, size_t *got);
+
+/* True time goes on; the power may go with it. */
+void sim_pass(marl_sim *sim, double seconds);
+void sim_power_off(marl_sim *sim);
+/* The true motion of now or of any other time. */
+const marl_motion *sim_motion(marl_sim *sim, double t);
+int sim_chance(marl_sim *sim, double share);
+
+#endif
