@@ -4,12 +4,16 @@
 #define MARLINSPIKE_LAB_H
 
 #include "marlinspike/calibration.h"
+#include "marlinspike/chip_file.h"
 #include "marlinspike/compare.h"
 #include "marlinspike/device.h"
 #include "marlinspike/error.h"
+#include "marlinspike/guide.h"
 #include "marlinspike/inspect.h"
 #include "marlinspike/log.h"
+#include "marlinspike/message.h"
 #include "marlinspike/outfile.h"
+#include "marlinspike/receiver.h"
 #include "marlinspike/replay.h"
 #include "marlinspike/sheet.h"
 #include "marlinspike/simulate.h"

@@ -120,10 +120,17 @@ typedef struct marl_log_writer marl_log_writer;
  * empty. 9 significant digits, times with 9 decimals. */
 MARL_CHECKED marl_status marl_log_create(marl_log_writer **writer, const char *path,
                                          const marl_log_info *info, marl_error *error);
+/* The same for a recording that grows for a long time (see marl_outfile_open_growing). */
+MARL_CHECKED marl_status marl_log_create_growing(marl_log_writer **writer, const char *path,
+                                                 const marl_log_info *info, marl_error *error);
 void marl_log_write(marl_log_writer *writer, const marl_log_row *row);
+/* Hands all rows so far to the system. MARL_ERR_SYSTEM when any write failed. */
+MARL_CHECKED marl_status marl_log_flush(marl_log_writer *writer, marl_error *error);
 /* Completes the file. MARL_ERR_SYSTEM when any write failed; then no file is left. */
 MARL_CHECKED marl_status marl_log_commit(marl_log_writer *writer, marl_error *error);
 void marl_log_abort(marl_log_writer *writer); /* NULL is allowed */
+/* Gives up a recording that grows and leaves its PATH.part as it is. NULL is allowed. */
+void marl_log_leave(marl_log_writer *writer);
 
 #ifdef __cplusplus
 }

@@ -16,6 +16,13 @@ typedef struct marl_outfile marl_outfile;
 /* MARL_ERR_SYSTEM when the folder cannot be written. */
 MARL_CHECKED marl_status marl_outfile_open(marl_outfile **out, const char *path, marl_error *error);
 
+/* The same for a file that grows for a long time: it is written as PATH.part, which holds what has been
+ * flushed and is kept when writing fails. MARL_ERR_SYSTEM also when there is a PATH.part already: it may be
+ * all that is left of a recording. */
+MARL_CHECKED marl_status marl_outfile_open_growing(marl_outfile **out, const char *path, marl_error *error);
+/* Hands everything so far to the system. MARL_ERR_SYSTEM when any write failed. */
+MARL_CHECKED marl_status marl_outfile_flush(marl_outfile *out, marl_error *error);
+
 /* Writing cannot fail at the call: the first failure is kept and reported by commit. */
 void marl_outfile_write(marl_outfile *out, const char *bytes, size_t n);
 void marl_outfile_text(marl_outfile *out, const char *text);
@@ -24,8 +31,11 @@ void marl_outfile_text(marl_outfile *out, const char *text);
 char *marl_outfile_room(marl_outfile *out, size_t most);
 void marl_outfile_advance(marl_outfile *out, const char *end);
 
-/* Flushes, renames and frees. MARL_ERR_SYSTEM when any write failed; then no file is left. */
+/* Flushes, renames and frees. MARL_ERR_SYSTEM when any write failed; then no file is left, but for a
+ * PATH.part. */
 MARL_CHECKED marl_status marl_outfile_commit(marl_outfile *out, marl_error *error);
+/* Leaves a growing file as PATH.part, with what has been flushed, and frees. NULL is allowed. */
+void marl_outfile_leave(marl_outfile *out);
 /* Leaves no file and frees. NULL is allowed. */
 void marl_outfile_abort(marl_outfile *out);
 

@@ -47,6 +47,13 @@ typedef struct marl_sim_config {
     int real_pace; /* 1: keeps pace with the wall clock */
 } marl_sim_config;
 
+/* A chip at a place, set to the least full scale and rate that hold what the sheet says (rate_hz other than 0
+ * takes the place of its rates; the magnetometer is never faster than the sheet has it) and to its low-pass.
+ */
+marl_part marl_sim_part(const marl_chip *chip, marl_place at, const marl_sheet *sheet, double rate_hz);
+/* What a log asks of the chips that play it: rates and full scales. */
+marl_sheet marl_sim_sheet_of_log(const marl_log *log);
+
 /* What happened, to be compared with what the other end says. */
 typedef struct marl_sim_counts {
     uint64_t readings;    /* that the chips made, each sensor for itself */

@@ -130,6 +130,15 @@ marl_status cli_reading_prepare(cli_reading *reading, marl_error *error)
     return MARL_OK;
 }
 
+marl_status cli_unknown_scene(const char *scene, marl_error *error)
+{
+    char known[200] = "";
+    for (int i = 0; i < MARL_SCENE_COUNT; i++) {
+        marl_list_append(known, sizeof known, marl_scene_name((marl_scene_kind)i));
+    }
+    return marl_fail(error, MARL_ERR_USE, "unknown scene '%s'; known: %s", scene, known);
+}
+
 int cli_print_done(void)
 {
     if (fflush(stdout) != 0 || ferror(stdout)) {

@@ -30,6 +30,8 @@ int cli_calibrate(int argc, const char **argv);
 int cli_correct(int argc, const char **argv);
 int cli_replay(int argc, const char **argv);
 int cli_compare(int argc, const char **argv);
+int cli_record(int argc, const char **argv);
+int cli_send(int argc, const char **argv);
 int cli_demo(int argc, const char **argv);
 
 enum {
@@ -60,6 +62,9 @@ void cli_close(cli *c);
 int cli_exit(const marl_error *error);
 /* A message on stderr. */
 void cli_say(const char *format, ...) __attribute__((format(printf, 1, 2)));
+
+/* Fails with the names of all scenes. */
+marl_status cli_unknown_scene(const char *scene, marl_error *error);
 
 /* The options of every command that reads logs. */
 typedef struct cli_reading {

@@ -6,6 +6,8 @@
 
 static const cli_command commands[] = {
     {"simulate", "make a log, and the true attitude, from a scene and a sensor sheet", cli_simulate},
+    {"record", "record what a board streams, with a guide for the hand", cli_record},
+    {"send", "send a calibration, a tuning or a wish to a board", cli_send},
     {"inspect", "know what you recorded: rates, gaps, means, rest", cli_inspect},
     {"calibrate", "find a sensor's errors from a recording", cli_calibrate},
     {"correct", "apply a calibration to a log", cli_correct},

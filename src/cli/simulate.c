@@ -43,15 +43,6 @@ static void list_scenes(char *text, size_t size)
     }
 }
 
-static marl_status unknown_scene(const char *scene, marl_error *error)
-{
-    char known[200] = "";
-    for (int i = 0; i < MARL_SCENE_COUNT; i++) {
-        marl_list_append(known, sizeof known, marl_scene_name((marl_scene_kind)i));
-    }
-    return marl_fail(error, MARL_ERR_USE, "simulate: unknown scene '%s'; known: %s", scene, known);
-}
-
 static marl_status prepare(const options *o, marl_sheet *sheet, marl_simulator *simulator, marl_error *error)
 {
     marl_scene_kind scene;
@@ -63,7 +54,7 @@ static marl_status prepare(const options *o, marl_sheet *sheet, marl_simulator *
         return marl_fail(error, MARL_ERR_USE, "simulate: --device is one word");
     }
     if (marl_scene_from_name(o->scene, &scene) != MARL_OK) {
-        return unknown_scene(o->scene, error);
+        return cli_unknown_scene(o->scene, error);
     }
     if (o->duration <= 0 || o->duration > 1e6 || o->seed < 0) {
         return marl_fail(error, MARL_ERR_USE,

@@ -11,8 +11,8 @@
 #include "marlinspike/chip.h"
 #include <stddef.h>
 
-#define G 9.80665f
-#define DEG 0.017453292519943295f
+#define G 9.80665
+#define DEG 0.017453292519943295
 
 #define WORD16                                                                                               \
     {                                                                                                        \
@@ -20,7 +20,7 @@
     }
 #define RANGE(code, full_scale, unit)                                                                        \
     {                                                                                                        \
-        code, (full_scale) * (unit), (full_scale) * (unit) / 32768.0f                                        \
+        code, (float)((full_scale) * (unit)), (float)((full_scale) * (unit) / 32768.0)                       \
     }
 #define RATES                                                                                                \
     {                                                                                                        \
@@ -60,14 +60,14 @@ const marl_chip *marl_chip_grommet(void)
                                    .ready = {0x01, 0x02},
                                    .range = {.at = {0x22, 0x03},
                                              .n = 4,
-                                             .choice = {RANGE(0, 2.0f, G), RANGE(1, 4.0f, G),
-                                                        RANGE(2, 8.0f, G), RANGE(3, 16.0f, G)}},
+                                             .choice = {RANGE(0, 2.0, G), RANGE(1, 4.0, G), RANGE(2, 8.0, G),
+                                                        RANGE(3, 16.0, G)}},
                                    .rate = RATES,
                                    .filter = {.at = {0x22, 0x70}, .n = 6, .choice = FILTERS},
                                    .offset = {.present = 1,
                                               .reg = {0x36, 0x38, 0x3a},
                                               .word = WORD16,
-                                              .per_count = 0.0005f * G,
+                                              .per_count = (float)(0.0005 * G),
                                               .sign = 1}},
                    [MARL_GYRO] = {.present = 1,
                                   .reg = {0x02, 0x04, 0x06},
@@ -76,21 +76,21 @@ const marl_chip *marl_chip_grommet(void)
                                   .ready = {0x01, 0x01},
                                   .range = {.at = {0x21, 0x03},
                                             .n = 4,
-                                            .choice = {RANGE(0, 250.0f, DEG), RANGE(1, 500.0f, DEG),
-                                                       RANGE(2, 1000.0f, DEG), RANGE(3, 2000.0f, DEG)}},
+                                            .choice = {RANGE(0, 250.0, DEG), RANGE(1, 500.0, DEG),
+                                                       RANGE(2, 1000.0, DEG), RANGE(3, 2000.0, DEG)}},
                                   .rate = RATES,
                                   .filter = {.at = {0x21, 0x70}, .n = 6, .choice = FILTERS},
                                   .offset = {.present = 1,
                                              .reg = {0x30, 0x32, 0x34},
                                              .word = WORD16,
-                                             .per_count = 0.03125f * DEG,
+                                             .per_count = (float)(0.03125 * DEG),
                                              .sign = -1}},
                    [MARL_MAG] = {.present = 1,
                                  .reg = {0x0e, 0x10, 0x12},
                                  .sign = {1, 1, 1},
                                  .word = WORD16,
                                  .ready = {0x01, 0x04},
-                                 .range = {.n = 1, .choice = {RANGE(0, 1200.0f, 1.0f)}},
+                                 .range = {.n = 1, .choice = {RANGE(0, 1200.0, 1.0)}},
                                  .rate = {.at = {0x23, 0x30},
                                           .n = 4,
                                           .choice = {{0, 10.0f, 0.0f},

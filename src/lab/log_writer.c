@@ -47,8 +47,8 @@ static void write_header(marl_outfile *file, unsigned columns)
     marl_outfile_text(file, "\n");
 }
 
-marl_status marl_log_create(marl_log_writer **writer, const char *path, const marl_log_info *info,
-                            marl_error *error)
+static marl_status create(marl_log_writer **writer, const char *path, const marl_log_info *info, int growing,
+                          marl_error *error)
 {
     marl_log_writer *w = calloc(1, sizeof *w);
     *writer = NULL;
@@ -56,7 +56,8 @@ marl_status marl_log_create(marl_log_writer **writer, const char *path, const ma
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     w->columns = info->columns & ~(MARL_COLUMNS_RPY | 1u << MARL_COLUMN_T);
-    marl_status status = marl_outfile_open(&w->file, path, error);
+    marl_status status =
+        growing ? marl_outfile_open_growing(&w->file, path, error) : marl_outfile_open(&w->file, path, error);
     if (status != MARL_OK) {
         free(w);
         return status;
@@ -65,6 +66,23 @@ marl_status marl_log_create(marl_log_writer **writer, const char *path, const ma
     write_header(w->file, w->columns);
     *writer = w;
     return MARL_OK;
+}
+
+marl_status marl_log_create(marl_log_writer **writer, const char *path, const marl_log_info *info,
+                            marl_error *error)
+{
+    return create(writer, path, info, 0, error);
+}
+
+marl_status marl_log_create_growing(marl_log_writer **writer, const char *path, const marl_log_info *info,
+                                    marl_error *error)
+{
+    return create(writer, path, info, 1, error);
+}
+
+marl_status marl_log_flush(marl_log_writer *w, marl_error *error)
+{
+    return marl_outfile_flush(w->file, error);
 }
 
 /* The cells of one group; empty ones when it is not fresh. */
@@ -110,6 +128,14 @@ void marl_log_abort(marl_log_writer *w)
 {
     if (w != NULL) {
         marl_outfile_abort(w->file);
+        free(w);
+    }
+}
+
+void marl_log_leave(marl_log_writer *w)
+{
+    if (w != NULL) {
+        marl_outfile_leave(w->file);
         free(w);
     }
 }

@@ -13,7 +13,8 @@
 
 struct marl_outfile {
     int fd;
-    int failed; /* errno of the first failure */
+    int failed;  /* errno of the first failure */
+    int growing; /* what has been written stays when writing fails */
     char *path;
     char *temporary; /* NULL: written directly */
     size_t used;
@@ -46,7 +47,10 @@ static int open_target(marl_outfile *out)
     if (out->temporary == NULL) {
         return -1;
     }
-    snprintf(out->temporary, size, "%s.tmp.XXXXXX", out->path);
+    snprintf(out->temporary, size, out->growing ? "%s.part" : "%s.tmp.XXXXXX", out->path);
+    if (out->growing) {
+        return open(out->temporary, O_WRONLY | O_CREAT | O_EXCL, 0666);
+    }
     int fd = mkstemp(out->temporary);
     if (fd >= 0) {
         mode_t mask = umask(0);
@@ -56,7 +60,17 @@ static int open_target(marl_outfile *out)
     return fd;
 }
 
-marl_status marl_outfile_open(marl_outfile **out, const char *path, marl_error *error)
+static marl_status say_why(const marl_outfile *out, marl_error *error)
+{
+    if (out->growing && errno == EEXIST) {
+        return marl_fail(error, MARL_ERR_SYSTEM,
+                         "%s.part: left of a recording that was cut short; rename or remove it first",
+                         out->path);
+    }
+    return marl_fail(error, MARL_ERR_SYSTEM, "%s: cannot be written: %s", out->path, strerror(errno));
+}
+
+static marl_status open_out(marl_outfile **out, const char *path, int growing, marl_error *error)
 {
     marl_outfile *o = calloc(1, sizeof *o);
     *out = NULL;
@@ -64,17 +78,30 @@ marl_status marl_outfile_open(marl_outfile **out, const char *path, marl_error *
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     o->fd = -1;
+    o->growing = growing;
     o->path = strdup(path);
-    if (o->path != NULL) {
-        o->fd = open_target(o);
-    }
-    if (o->fd < 0) {
-        marl_fail(error, MARL_ERR_SYSTEM, "%s: cannot be written: %s", path, strerror(errno));
+    if (o->path == NULL) {
         release(o);
-        return MARL_ERR_SYSTEM;
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    o->fd = open_target(o);
+    if (o->fd < 0) {
+        marl_status status = say_why(o, error);
+        release(o);
+        return status;
     }
     *out = o;
     return MARL_OK;
+}
+
+marl_status marl_outfile_open(marl_outfile **out, const char *path, marl_error *error)
+{
+    return open_out(out, path, 0, error);
+}
+
+marl_status marl_outfile_open_growing(marl_outfile **out, const char *path, marl_error *error)
+{
+    return open_out(out, path, 1, error);
 }
 
 static void put(marl_outfile *out, const char *bytes, size_t n)
@@ -114,6 +141,14 @@ void marl_outfile_text(marl_outfile *out, const char *text)
     marl_outfile_write(out, text, strlen(text));
 }
 
+marl_status marl_outfile_flush(marl_outfile *out, marl_error *error)
+{
+    flush(out);
+    return out->failed ? marl_fail(error, MARL_ERR_SYSTEM, "%s: cannot be written: %s", out->path,
+                                   strerror(out->failed))
+                       : MARL_OK;
+}
+
 char *marl_outfile_room(marl_outfile *out, size_t most)
 {
     if (most > BUFFER - out->used) {
@@ -144,7 +179,7 @@ marl_status marl_outfile_commit(marl_outfile *out, marl_error *error)
     if (out->failed) {
         status =
             marl_fail(error, MARL_ERR_SYSTEM, "%s: cannot be written: %s", out->path, strerror(out->failed));
-        if (out->temporary != NULL) {
+        if (out->temporary != NULL && !out->growing) {
             unlink(out->temporary);
         }
     }
@@ -161,4 +196,11 @@ void marl_outfile_abort(marl_outfile *out)
         unlink(out->temporary);
     }
     release(out);
+}
+
+void marl_outfile_leave(marl_outfile *out)
+{
+    if (out != NULL) {
+        release(out);
+    }
 }

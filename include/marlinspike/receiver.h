@@ -1,0 +1,70 @@
+/* SPDX-License-Identifier: MIT
+ * The desk's end of a device stream: bytes in, rows out. Packets (docs/schema/stream.cddl) and CSV lines are
+ * told apart by themselves; a stream may begin in the middle and lose bytes anywhere. */
+#ifndef MARLINSPIKE_RECEIVER_H
+#define MARLINSPIKE_RECEIVER_H
+
+#include "marlinspike/log.h"
+#include "marlinspike/telemetry.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef enum marl_stream_kind {
+    MARL_STREAM_UNKNOWN,
+    MARL_STREAM_PACKETS,
+    MARL_STREAM_LINES
+} marl_stream_kind;
+
+typedef struct marl_stream_report {
+    marl_stream_kind kind;
+    marl_log_report rows;        /* as of a log; lines count from 1 where the kind is LINES */
+    unsigned long bytes;         /* that came in */
+    unsigned long bytes_skipped; /* that belonged to no good packet, or to no whole line behind a header */
+    unsigned long items, items_lost; /* the numbers of packets tell what is missing */
+    unsigned long notices;           /* of the board, about its chips */
+    char first_notice[160];
+    char firmware[MARL_DEVICE_NAME];
+    int identified;  /* the board said who it is */
+    uint8_t sensors; /* MARL_FRESH_..., as it said */
+    char fault[600]; /* of the first header or row of CSV lines that had one, with file and line */
+    int restarted;   /* the board began anew: the stream ends there */
+    int64_t last_ns; /* time of the last row */
+} marl_stream_report;
+
+/* What a board answered to the item of that number. */
+typedef struct marl_answer {
+    uint32_t answered;
+    marl_outcome outcome;
+    char text[100];
+} marl_answer;
+
+typedef struct marl_receiver marl_receiver;
+
+/* `options` as for a log, for CSV lines; may be NULL. `name` stands in messages. */
+MARL_CHECKED marl_status marl_receiver_create(marl_receiver **receiver, const char *name,
+                                              const marl_log_options *options, marl_error *error);
+void marl_receiver_free(marl_receiver *receiver); /* NULL is allowed */
+
+/* Takes bytes. Fails only without memory. */
+MARL_CHECKED marl_status marl_receiver_feed(marl_receiver *receiver, const uint8_t *bytes, size_t n,
+                                            marl_error *error);
+/* No more bytes will come: gives out what waited for them. */
+void marl_receiver_finish(marl_receiver *receiver);
+
+/* The next row in the order of time. MARL_ERR_NOT_READY when more bytes are needed, MARL_END when the board
+ * has begun anew and its clock with it. */
+MARL_CHECKED marl_status marl_receiver_next(marl_receiver *receiver, marl_log_row *row);
+/* The next answer, MARL_ERR_NOT_READY when there is none. */
+MARL_CHECKED marl_status marl_receiver_answer(marl_receiver *receiver, marl_answer *answer);
+
+/* Device and columns as far as they are known: columns are those of the header, or of all rows so far
+ * together with the sensors that the board named. */
+const marl_log_info *marl_receiver_info(const marl_receiver *receiver);
+const marl_stream_report *marl_receiver_report(const marl_receiver *receiver);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,230 @@
+/* SPDX-License-Identifier: MIT
+ * marlinspike send */
+#include "source.h"
+#include <stdio.h>
+#include <string.h>
+
+enum { TRIES = 3, MOST_STEPS = 4 };
+#define ANSWER_S 1.0
+#define SETTLE_S 2.0 /* a simulated board is at rest for so long before it is spoken to */
+
+typedef struct options {
+    char *to, *calibration, *tuning, *device;
+    int commit, zero;
+} options;
+
+/* What is sent, one after the other. */
+typedef struct steps {
+    int n;
+    struct {
+        marl_message message;
+        const char *what;
+        marl_outcome outcome;
+        char text[100];
+    } step[MOST_STEPS];
+    marl_calibration_record calibration;
+    marl_named_tuning tuning;
+} steps;
+
+static void add(steps *s, marl_item_kind kind, const char *what)
+{
+    s->step[s->n].what = what;
+    s->step[s->n++].message =
+        (marl_message){.kind = kind, .calibration = &s->calibration, .tuning = &s->tuning.tuning};
+}
+
+static marl_status plan(const options *o, steps *s, marl_error *error)
+{
+    marl_status status = MARL_OK;
+    if (o->to == NULL || (!o->calibration && !o->tuning && !o->commit && !o->zero)) {
+        return marl_fail(error, MARL_ERR_USE,
+                         "send: --to is needed, and one of --calibration, --tuning, --zero, --commit");
+    }
+    if (strncmp(o->to, "serial:", 7) != 0 && strcmp(o->to, "sim") != 0 && strncmp(o->to, "sim:", 4) != 0) {
+        return marl_fail(error, MARL_ERR_USE, "--to '%s': wanted serial:DEVICE[@BAUD], sim or sim:FILE",
+                         o->to);
+    }
+    if (o->calibration != NULL) {
+        status = marl_calibration_read(&s->calibration, o->calibration, error);
+        add(s, MARL_ITEM_CALIBRATION, "calibration");
+    }
+    if (status == MARL_OK && o->tuning != NULL) {
+        status = marl_tuning_read(&s->tuning, o->tuning, error);
+        add(s, MARL_ITEM_TUNING, "tuning");
+    }
+    if (o->zero) {
+        add(s, MARL_ITEM_ZERO, "zero");
+    }
+    if (o->commit) {
+        add(s, MARL_ITEM_COMMIT, "commit");
+    }
+    return status;
+}
+
+/* Reads until the answer to this number comes, for at most ANSWER_S. MARL_ERR_NOT_READY: it did not. */
+static marl_status wait_for(source *to, marl_receiver *receiver, uint32_t number, marl_answer *answer,
+                            marl_error *error)
+{
+    uint8_t bytes[4096];
+    double begin = source_seconds(to);
+    while (source_seconds(to) - begin < ANSWER_S) {
+        size_t got;
+        marl_log_row row;
+        marl_status status = source_read(to, bytes, sizeof bytes, &got, error);
+        if (status == MARL_END) {
+            return marl_fail(error, MARL_ERR_SYSTEM, "%s: the device vanished", to->name);
+        }
+        status = status != MARL_OK ? status : marl_receiver_feed(receiver, bytes, got, error);
+        if (status != MARL_OK) {
+            return status;
+        }
+        while (marl_receiver_next(receiver, &row) == MARL_OK) { /* samples are not wanted here */
+        }
+        while (marl_receiver_answer(receiver, answer) == MARL_OK) {
+            if (answer->answered == number) {
+                return MARL_OK;
+            }
+        }
+    }
+    return MARL_ERR_NOT_READY;
+}
+
+static marl_status ask(source *to, marl_receiver *receiver, const marl_message *message, marl_answer *answer,
+                       marl_error *error)
+{
+    uint8_t bytes[MARL_MESSAGE_MOST];
+    size_t n;
+    marl_status status = marl_message_make(message, bytes, &n, error);
+    for (int i = 0; i < TRIES && status == MARL_OK; i++) {
+        status = source_write(to, bytes, n, error);
+        if (status == MARL_END) {
+            return marl_fail(error, MARL_ERR_SYSTEM, "%s: the device vanished", to->name);
+        }
+        status = status != MARL_OK ? status : wait_for(to, receiver, message->number, answer, error);
+        if (status != MARL_ERR_NOT_READY) {
+            return status;
+        }
+        status = MARL_OK;
+    }
+    if (status == MARL_OK) {
+        const marl_stream_report *report = marl_receiver_report(receiver);
+        int deaf = report->kind == MARL_STREAM_UNKNOWN && report->bytes > 0 && to->kind == SOURCE_SERIAL;
+        status = marl_fail(error, MARL_ERR_SYSTEM, "%s: no answer to %d tries%s", to->name, TRIES,
+                           deaf ? "; bytes came, but no packet: is this the right baud rate?" : "");
+    }
+    return status;
+}
+
+/* How the tool ends when a board refuses. */
+static marl_status status_of(marl_outcome outcome)
+{
+    switch (outcome) {
+    case MARL_OUTCOME_DONE:
+        return MARL_OK;
+    case MARL_OUTCOME_MOVING:
+        return MARL_ERR_EVIDENCE;
+    case MARL_OUTCOME_STORE_FAILED:
+    case MARL_OUTCOME_NO_STORE:
+        return MARL_ERR_SYSTEM;
+    default:
+        return MARL_ERR_INPUT;
+    }
+}
+
+static marl_status talk(source *to, marl_receiver *receiver, steps *s, marl_error *error)
+{
+    marl_answer answer;
+    marl_message who = {.kind = MARL_ITEM_IDENTIFY, .number = 0};
+    marl_status status = ask(to, receiver, &who, &answer, error);
+    if (to->kind == SOURCE_SIM) { /* its first seconds at rest */
+        while (status == MARL_OK && source_seconds(to) < SETTLE_S) {
+            uint8_t bytes[4096];
+            size_t got;
+            status = source_read(to, bytes, sizeof bytes, &got, error);
+        }
+    }
+    for (int i = 0; i < s->n && status == MARL_OK; i++) {
+        s->step[i].message.number = (uint32_t)i + 1;
+        status = ask(to, receiver, &s->step[i].message, &answer, error);
+        if (status == MARL_OK && answer.outcome != MARL_OUTCOME_DONE) {
+            const char *device = marl_receiver_info(receiver)->device;
+            status = marl_fail(error, status_of(answer.outcome), "%s: %s refuses the %s: %s", to->name,
+                               device[0] ? device : "the board", s->step[i].what, answer.text);
+        }
+    }
+    return status;
+}
+
+static int report(const cli *c, const source *to, marl_receiver *receiver, const steps *s)
+{
+    const char *device = marl_receiver_info(receiver)->device;
+    const char *firmware = marl_receiver_report(receiver)->firmware;
+    char done[80] = "";
+    for (int i = 0; i < s->n; i++) {
+        marl_list_append(done, sizeof done, s->step[i].what);
+    }
+    if (c->json) {
+        json_t *root = json_object(), *list = json_array();
+        for (int i = 0; i < s->n; i++) {
+            json_array_append_new(list, json_string(s->step[i].what));
+        }
+        json_object_set_new(root, "to", json_string(to->name));
+        json_object_set_new(root, "device", json_string(device));
+        json_object_set_new(root, "firmware", json_string(firmware));
+        json_object_set_new(root, "done", list);
+        return cli_print_json(root);
+    }
+    if (!c->quiet) {
+        printf("%s: %s (firmware %s) has taken: %s\n", to->name, device, firmware, done);
+    }
+    return cli_print_done();
+}
+
+static int send_all(const cli *c, const options *o)
+{
+    marl_error error = {0};
+    source to = {0};
+    steps s = {0};
+    marl_receiver *receiver = NULL;
+    int is_sim = o->to != NULL && strncmp(o->to, "sim", 3) == 0;
+    const char *flash = is_sim && o->to[3] == ':' ? o->to + 4 : NULL;
+    source_options where = {
+        .from = is_sim ? "sim:still" : o->to, .flash = flash, .device = o->device, .seed = 1, .silent = 1};
+    marl_status status = plan(o, &s, &error);
+    status = status != MARL_OK ? status : source_open(&to, &where, &error);
+    status = status != MARL_OK ? status : marl_receiver_create(&receiver, to.name, NULL, &error);
+    status = status != MARL_OK ? status : talk(&to, receiver, &s, &error);
+    status = status != MARL_OK ? status : source_keep(&to, &error);
+    int code = status == MARL_OK ? report(c, &to, receiver, &s) : cli_exit(&error);
+    marl_receiver_free(receiver);
+    source_close(&to);
+    return code;
+}
+
+int cli_send(int argc, const char **argv)
+{
+    options o = {0};
+    cli c;
+    const struct poptOption table[] = {
+        {"to", '\0', POPT_ARG_STRING, &o.to, 0,
+         "serial:DEVICE[@BAUD], sim, or sim:FILE that keeps its memory", "T"},
+        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "use this calibration from now on", "CAL"},
+        {"tuning", '\0', POPT_ARG_STRING, &o.tuning, 0, "estimate with this tuning, and stream attitudes",
+         "T|FILTER"},
+        {"zero", '\0', POPT_ARG_NONE, &o.zero, 0, "the attitude of now is level (and north); at rest", NULL},
+        {"commit", '\0', POPT_ARG_NONE, &o.commit, 0, "keep all that over power cuts", NULL},
+        {"device", '\0', POPT_ARG_STRING, &o.device, 0, "name of the simulated board (default pod-07)",
+         "NAME"},
+        POPT_TABLEEND,
+    };
+    const cli_usage usage = {
+        "", 0, 0,
+        "Sends to a board and waits for its answer, three times at most. Several wishes go in the order\n"
+        "above. The board refuses what it cannot use, what is meant for another device, and a zero while\n"
+        "it moves; the message says why.",
+        "send --to serial:/dev/ttyUSB0@921600 --calibration pod-07.json --commit"};
+    int code = cli_open(&c, argc, argv, table, &usage);
+    code = code == CLI_GO ? send_all(&c, &o) : code;
+    cli_close(&c);
+    return code;
+}

@@ -1,0 +1,27 @@
+/* SPDX-License-Identifier: MIT
+ * Items of a device stream, read by libcbor. */
+#ifndef LAB_STREAM_ITEM_H
+#define LAB_STREAM_ITEM_H
+
+#include "marlinspike/receiver.h"
+
+typedef struct lab_identity {
+    int64_t t_ns;
+    char device[MARL_DEVICE_NAME], firmware[MARL_DEVICE_NAME];
+    uint8_t sensors;
+} lab_identity;
+
+typedef struct lab_item {
+    marl_item_kind kind;
+    uint32_t number;
+    int64_t t_ns;     /* sample, identity, notice */
+    marl_log_row row; /* sample */
+    lab_identity identity;
+    marl_answer answer;
+    char notice[160];
+} lab_item;
+
+/* Returns 0 when the bytes are no item. Kinds that are not known are items with nothing in them. */
+int lab_item_read(const uint8_t *bytes, size_t n, lab_item *item);
+
+#endif
