@@ -27,6 +27,7 @@ typedef struct marl_part_state {
     marl_status fault; /* MARL_OK, or why the last transfer failed */
     uint8_t identity;  /* that the chip gave */
     uint8_t running;   /* configured */
+    int64_t due_ns;    /* nothing fresh is to be expected before */
     int64_t fresh_ns;  /* when it last gave something, or was started */
 } marl_part_state;
 
@@ -47,9 +48,13 @@ MARL_CHECKED marl_status marl_board_init(marl_board *board, const marl_port *por
  * part it was and why stands in board->state. */
 MARL_CHECKED marl_status marl_board_start(marl_board *board);
 
-/* The next fresh sample of any chip, with its own stamp. MARL_ERR_NOT_READY when none has any; another status
- * when a part failed and no other had any. Calling on after any of these is right. */
+/* The next fresh sample of any chip that is due, with its own stamp. MARL_ERR_NOT_READY when none has any;
+ * another status when a part failed and no other had any. Calling on after any of these is right. */
 MARL_CHECKED marl_status marl_board_read(marl_board *board, marl_sample *sample);
+
+/* How long from now on nothing fresh is to be expected, in us: a chip is asked again from a tenth of its
+ * period before the next reading on, in steps of a fiftieth. */
+MARL_CHECKED marl_status marl_board_rest(const marl_board *board, uint32_t *us);
 
 /* The shortest time between two readings of any sensor that is used, in us. */
 uint32_t marl_board_period_us(const marl_board *board);

@@ -45,7 +45,6 @@ typedef struct marl_station {
     uint32_t rows;        /* lines sent, to repeat the header */
     float degC;           /* last temperature, or NaN */
     uint8_t fed;          /* samples come in by the stream; its own are not read */
-    int64_t next_ns;      /* when the next reading is due */
     size_t waiting, sent; /* bytes in `out`, and how many of them are gone */
     uint8_t in[MARL_ITEM_MOST + 4];
     uint8_t item[MARL_ITEM_MOST];

@@ -61,7 +61,9 @@ static int make_raw(int fd, speed_t speed)
     t.c_cflag |= CS8 | CREAD | CLOCAL;
     t.c_cc[VMIN] = 0;
     t.c_cc[VTIME] = 0;
-    return cfsetispeed(&t, speed) == 0 && cfsetospeed(&t, speed) == 0 && tcsetattr(fd, TCSANOW, &t) == 0;
+    /* what came in before that was translated, and may be old */
+    return cfsetispeed(&t, speed) == 0 && cfsetospeed(&t, speed) == 0 && tcsetattr(fd, TCSANOW, &t) == 0 &&
+           tcflush(fd, TCIFLUSH) == 0;
 }
 
 marl_status marl_serial_open(marl_serial **serial, const char *device, long baud)

@@ -15,8 +15,8 @@ typedef struct sim_sensor {
     int running;
     uint8_t range, rate, filter; /* choices, as the registers say */
     double rate_hz;              /* by true time */
-    double begun_s;              /* when the rate was set */
-    uint64_t taken;              /* readings since then */
+    double begun_s;              /* when the chip's oscillator began */
+    uint64_t taken;              /* periods since then */
     size_t row;                  /* of the log, next */
     double ready_s;              /* when the next one is ready */
     int32_t held;                /* count of the stuck axis */

@@ -46,7 +46,7 @@ static double next_taken(const marl_sim *sim, const sim_sensor *s)
     if (log != NULL) {
         return s->row < log->n ? sim_row_time(log, s->row) : INFINITY;
     }
-    return s->begun_s + (double)(s->taken + 1) / s->rate_hz;
+    return s->begun_s + (double)s->taken / s->rate_hz;
 }
 
 static marl_sensor_model make_model(const marl_sim *sim, const marl_chip_sensor *table, const sim_sensor *s,
@@ -88,9 +88,9 @@ static void set_up(marl_sim *sim, sim_chip *chip, unsigned which)
     }
     s->running = awake;
     s->waiting = 0;
-    s->taken = 0;
-    s->begun_s = sim->now_s;
     s->rate_hz = (double)table->rate.choice[s->rate].value * (1 + 1e-6 * sim->config.faults.clock_ppm);
+    s->begun_s = chip->on_s; /* one oscillator for all sensors of a chip */
+    s->taken = 1 + (uint64_t)((sim->now_s - s->begun_s) * s->rate_hz);
     if (sim->config.log != NULL) {
         for (s->row = 0; next_taken(sim, s) < sim->now_s;) {
             s->row++;

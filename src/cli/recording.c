@@ -201,7 +201,7 @@ static marl_status complete(recording *r, marl_error *error)
 marl_status recording_run(recording *r, const marl_log_options *options, marl_error *error)
 {
     r->on_terminal = isatty(STDERR_FILENO);
-    r->drawn_log_s = r->drawn_wall_s = -INFINITY;
+    r->drawn_wall_s = -INFINITY;
     listen_for_stop();
     marl_status status = marl_receiver_create(&r->receiver, r->from->name, options, error);
     status = status != MARL_OK ? status : ask(r, error);

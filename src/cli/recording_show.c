@@ -49,7 +49,7 @@ static void say(recording *r, const marl_guide_view *view, int now)
 {
     double since = marl_guide_seconds(r->guide) - r->drawn_log_s;
     int changed = strcmp(view->line[2], r->said) != 0;
-    if (!now && !(changed && since >= DRAW_LOG_S) && since < LINE_S) {
+    if (since <= 0 || (!now && !(changed && since >= DRAW_LOG_S) && since < LINE_S)) {
         return;
     }
     r->drawn_log_s = marl_guide_seconds(r->guide);

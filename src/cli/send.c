@@ -6,7 +6,8 @@
 
 enum { TRIES = 3, MOST_STEPS = 4 };
 #define ANSWER_S 1.0
-#define SETTLE_S 2.0 /* a simulated board is at rest for so long before it is spoken to */
+#define PAUSE_S 0.3
+#define PATIENCE_S 3.0 /* a board needs a while to see that it is at rest */
 
 typedef struct options {
     char *to, *calibration, *tuning, *device;
@@ -61,13 +62,13 @@ static marl_status plan(const options *o, steps *s, marl_error *error)
     return status;
 }
 
-/* Reads until the answer to this number comes, for at most ANSWER_S. MARL_ERR_NOT_READY: it did not. */
-static marl_status wait_for(source *to, marl_receiver *receiver, uint32_t number, marl_answer *answer,
-                            marl_error *error)
+/* Reads until the answer to this number comes, for so long at most. MARL_ERR_NOT_READY: it did not. */
+static marl_status wait_for(source *to, marl_receiver *receiver, uint32_t number, double seconds,
+                            marl_answer *answer, marl_error *error)
 {
     uint8_t bytes[4096];
     double begin = source_seconds(to);
-    while (source_seconds(to) - begin < ANSWER_S) {
+    while (source_seconds(to) - begin < seconds) {
         size_t got;
         marl_log_row row;
         marl_status status = source_read(to, bytes, sizeof bytes, &got, error);
@@ -100,7 +101,8 @@ static marl_status ask(source *to, marl_receiver *receiver, const marl_message *
         if (status == MARL_END) {
             return marl_fail(error, MARL_ERR_SYSTEM, "%s: the device vanished", to->name);
         }
-        status = status != MARL_OK ? status : wait_for(to, receiver, message->number, answer, error);
+        status =
+            status != MARL_OK ? status : wait_for(to, receiver, message->number, ANSWER_S, answer, error);
         if (status != MARL_ERR_NOT_READY) {
             return status;
         }
@@ -131,21 +133,33 @@ static marl_status status_of(marl_outcome outcome)
     }
 }
 
+/* Asks again for a while when the board says that it moves. */
+static marl_status ask_patiently(source *to, marl_receiver *receiver, marl_message *message,
+                                 marl_answer *answer, marl_error *error)
+{
+    double begin = source_seconds(to);
+    for (;;) {
+        marl_answer other;
+        message->number++;
+        marl_status status = ask(to, receiver, message, answer, error);
+        if (status != MARL_OK || answer->outcome != MARL_OUTCOME_MOVING ||
+            source_seconds(to) - begin > PATIENCE_S) {
+            return status;
+        }
+        status = wait_for(to, receiver, UINT32_MAX, PAUSE_S, &other, error);
+        if (status != MARL_ERR_NOT_READY) {
+            return status;
+        }
+    }
+}
+
 static marl_status talk(source *to, marl_receiver *receiver, steps *s, marl_error *error)
 {
     marl_answer answer;
     marl_message who = {.kind = MARL_ITEM_IDENTIFY, .number = 0};
     marl_status status = ask(to, receiver, &who, &answer, error);
-    if (to->kind == SOURCE_SIM) { /* its first seconds at rest */
-        while (status == MARL_OK && source_seconds(to) < SETTLE_S) {
-            uint8_t bytes[4096];
-            size_t got;
-            status = source_read(to, bytes, sizeof bytes, &got, error);
-        }
-    }
     for (int i = 0; i < s->n && status == MARL_OK; i++) {
-        s->step[i].message.number = (uint32_t)i + 1;
-        status = ask(to, receiver, &s->step[i].message, &answer, error);
+        status = ask_patiently(to, receiver, &s->step[i].message, &answer, error);
         if (status == MARL_OK && answer.outcome != MARL_OUTCOME_DONE) {
             const char *device = marl_receiver_info(receiver)->device;
             status = marl_fail(error, status_of(answer.outcome), "%s: %s refuses the %s: %s", to->name,

@@ -5,6 +5,9 @@
 /* Periods without anything fresh after which a chip is started again, and the least such time. */
 #define PATIENCE_PERIODS 20u
 #define PATIENCE_LEAST_US 100000u
+/* Asking begins this share of a period before a reading is due, and goes on in steps of a share. */
+#define EARLY_SHARE 10u
+#define STEP_SHARE 50u
 
 marl_status marl_board_init(marl_board *board, const marl_port *port, const marl_part *part, uint8_t parts,
                             const char **what)
@@ -80,6 +83,7 @@ static marl_status start_part(marl_board *board, uint8_t i)
     count(state, status);
     state->running = status == MARL_OK;
     marl_status clock = board->port->clock(board->port->context, &state->fresh_ns);
+    state->due_ns = state->fresh_ns;
     return status != MARL_OK ? status : clock;
 }
 
@@ -95,39 +99,46 @@ marl_status marl_board_start(marl_board *board)
 
 /* Has the chip been without anything fresh for so long that it must have forgotten its settings? A clock that
  * was set back, as a 32-bit one is when it wraps, tells nothing. */
-static int starves(marl_board *board, uint8_t i)
+static int starves(marl_board *board, uint8_t i, int64_t now)
 {
-    int64_t now;
+    marl_part_state *state = &board->state[i];
     uint32_t patience = PATIENCE_PERIODS * period_of(&board->part[i]);
     patience = patience < PATIENCE_LEAST_US ? PATIENCE_LEAST_US : patience;
-    if (board->port->clock(board->port->context, &now) != MARL_OK) {
-        return 0;
+    if (now < state->fresh_ns) {
+        state->fresh_ns = state->due_ns = now;
     }
-    if (now < board->state[i].fresh_ns) {
-        board->state[i].fresh_ns = now;
-    }
-    return (uint64_t)now - (uint64_t)board->state[i].fresh_ns > UINT64_C(1000) * patience;
+    return (uint64_t)now - (uint64_t)state->fresh_ns > UINT64_C(1000) * patience;
 }
 
 static marl_status read_part(marl_board *board, uint8_t i, marl_sample *sample)
 {
     marl_part_state *state = &board->state[i];
-    if (starves(board, i)) {
+    int64_t now;
+    marl_status status = board->port->clock(board->port->context, &now);
+    if (status != MARL_OK) {
+        return status;
+    }
+    if (starves(board, i, now)) {
         state->counts.restarts++;
-        marl_status status = start_part(board, i);
+        status = start_part(board, i);
         return status != MARL_OK ? status : MARL_ERR_NOT_READY;
     }
     if (!state->running) {
         return state->fault != MARL_OK ? state->fault : MARL_ERR_NOT_READY;
     }
-    marl_status status = marl_part_read(board->port, &board->part[i], sample);
+    if (now < state->due_ns) {
+        return MARL_ERR_NOT_READY;
+    }
+    status = marl_part_read(board->port, &board->part[i], sample);
     if (status == MARL_ERR_NOT_READY) {
         return status;
     }
     count(state, status);
     if (status == MARL_OK) {
+        uint32_t period = period_of(&board->part[i]);
         state->counts.reads++;
         state->fresh_ns = sample->t_ns;
+        state->due_ns = sample->t_ns + INT64_C(1000) * (period - period / EARLY_SHARE);
     }
     return status;
 }
@@ -145,4 +156,20 @@ marl_status marl_board_read(marl_board *board, marl_sample *sample)
         worst = status != MARL_ERR_NOT_READY ? status : worst;
     }
     return worst;
+}
+
+marl_status marl_board_rest(const marl_board *board, uint32_t *us)
+{
+    int64_t now;
+    *us = 0;
+    marl_status status = board->port->clock(board->port->context, &now);
+    for (uint8_t i = 0; i < board->parts; i++) {
+        int64_t left = board->state[i].due_ns - now;
+        uint32_t step = period_of(&board->part[i]) / STEP_SHARE;
+        uint32_t rest = left > 0 && left < INT64_C(1000000000) ? (uint32_t)left / 1000u : 0;
+        rest = rest < step ? step : rest;
+        *us = i == 0 || rest < *us ? rest : *us;
+    }
+    *us = *us > 0 ? *us : 1;
+    return status;
 }

@@ -6,9 +6,6 @@
 
 enum { HEADER_EVERY = 200 }; /* lines */
 
-/* Polls begin this share of a period before a reading is due, and go on in steps of a share. */
-enum { EARLY_SHARE = 10, POLL_SHARE = 20 };
-
 /* Hands out what waits. Nothing new is begun before all of it is gone, so that a packet is whole. */
 static marl_status drain(marl_station *s)
 {
@@ -126,10 +123,14 @@ static marl_status tell_faults(marl_station *s)
     return MARL_OK;
 }
 
-void station_use_settings(marl_station *s)
+void station_watch_rest(marl_station *s)
 {
     marl_still_limits limits = marl_still_default_limits();
     (void)!marl_still_init(&s->still, &limits);
+}
+
+void station_use_settings(marl_station *s)
+{
     if (s->settings.has_tuning && marl_estimator_init(&s->estimator, &s->settings.tuning) != MARL_OK) {
         s->settings.has_tuning = 0;
     }
@@ -183,39 +184,23 @@ marl_status marl_station_start(marl_station *s, const marl_port *port, const mar
     }
     station_load(s);
     station_use_settings(s);
+    station_watch_rest(s);
     (void)!marl_board_start(&s->board); /* a chip that fails is told by a notice and started again */
     status = config->as_lines ? MARL_OK : station_send_identity(s);
     return status != MARL_OK ? status : tell_faults(s);
 }
 
-/* How long nothing is due, in us. */
-static marl_status find_rest(marl_station *s, uint32_t *rest_us)
-{
-    int64_t now;
-    uint32_t poll = marl_board_period_us(&s->board) / POLL_SHARE;
-    marl_status status = s->port->clock(s->port->context, &now);
-    int64_t left = s->next_ns - now;
-    poll = poll > 0 ? poll : 1;
-    *rest_us = left > 0 && left < INT64_C(1000000000) && (uint32_t)left / 1000u > poll
-                   ? (uint32_t)left / 1000u
-                   : poll;
-    return status;
-}
-
 static marl_status read_board(marl_station *s)
 {
     marl_sample sample;
-    uint32_t period = marl_board_period_us(&s->board);
     marl_status status = marl_board_read(&s->board, &sample);
-    while (status == MARL_OK) {
-        s->next_ns = sample.t_ns + INT64_C(1000) * (period - period / EARLY_SHARE);
+    while (status == MARL_OK) { /* of several chips another may have something, too */
         station_take_sample(s, &sample);
         marl_status sent = station_stream(s, &sample);
         if (sent != MARL_OK) {
             return sent;
         }
-        /* of several chips another may have something, too */
-        status = s->board.parts > 1 ? marl_board_read(&s->board, &sample) : MARL_ERR_NOT_READY;
+        status = marl_board_read(&s->board, &sample);
     }
     return tell_faults(s);
 }
@@ -228,5 +213,5 @@ marl_status marl_station_step(marl_station *s, uint32_t *rest_us)
     if (status == MARL_OK && !s->fed) {
         status = read_board(s);
     }
-    return status != MARL_OK ? status : find_rest(s, rest_us);
+    return status != MARL_OK ? status : marl_board_rest(&s->board, rest_us);
 }

@@ -73,6 +73,7 @@ static marl_status take_calibration(marl_station *s, marl_cbor_reader *r)
     }
     if (status == MARL_OK) {
         s->settings.calibration = calibration;
+        station_watch_rest(s);
     }
     return status;
 }

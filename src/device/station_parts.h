@@ -14,8 +14,10 @@ marl_status station_send_identity(marl_station *station);
 marl_status station_stream(marl_station *station, const marl_sample *sample);
 /* Corrects, watches for rest, estimates. */
 void station_take_sample(marl_station *station, const marl_sample *raw);
-/* Begins anew with the settings as they are now. */
+/* Estimates anew with the settings as they are now. */
 void station_use_settings(marl_station *station);
+/* Forgets what it knew of rest: readings are corrected in another way from now on. */
+void station_watch_rest(marl_station *station);
 /* Settings that the store keeps; without any they stay as they are. */
 void station_load(marl_station *station);
 /* Takes and answers what has come in. */

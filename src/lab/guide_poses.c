@@ -93,8 +93,12 @@ static void say_next(const lab_poses *p, const int faces[6], int in, int more, c
             return;
         }
     }
-    snprintf(now, MARL_GUIDE_WIDTH, "lean it to rest in %d more attitudes: on edges and corners",
-             more < MORE_POSES ? MORE_POSES - more : 0);
+    if (more >= MORE_POSES) {
+        snprintf(now, MARL_GUIDE_WIDTH, "enough");
+        return;
+    }
+    snprintf(now, MARL_GUIDE_WIDTH, "lean it to rest in %d more attitude%s: on edges and corners",
+             MORE_POSES - more, more == MORE_POSES - 1 ? "" : "s");
 }
 
 static void look(const marl_guide *g, char *state, char *now)

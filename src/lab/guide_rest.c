@@ -69,9 +69,13 @@ static void soak_look(const marl_guide *g, char *state, char *now)
         snprintf(now, MARL_GUIDE_WIDTH, "the board must send its temperature");
         return;
     }
-    snprintf(state, MARL_GUIDE_WIDTH, "%.1f degC; %.1f to %.1f, %.1f of %.0f degC; moved in %lu half seconds",
-             (double)s->now, (double)s->low, (double)s->high, (double)(s->high - s->low), (double)SOAK_SPAN,
-             s->moved);
+    int used = snprintf(state, MARL_GUIDE_WIDTH, "%.1f degC now; %.1f to %.1f degC: %.1f of %.0f degC",
+                        (double)s->now, (double)s->low, (double)s->high, (double)(s->high - s->low),
+                        (double)SOAK_SPAN);
+    if (s->moved > 0) {
+        snprintf(state + used, (size_t)(MARL_GUIDE_WIDTH - used), "; moved for %.1f s",
+                 (double)s->moved * (double)g->watch.still.limits.window_s);
+    }
     snprintf(now, MARL_GUIDE_WIDTH, "%s",
              !g->watch.still.still             ? "it must not be touched while it warms"
              : s->high - s->low < SOAK_SPAN    ? "let it warm (or cool) on, untouched"

@@ -7,6 +7,8 @@
 #include <string.h>
 
 #define ENOUGH 0.8
+/* The least of the three ranges as share of the greatest: before, their middle means nothing. */
+#define ROUND 0.6f
 #define LOOK_NS INT64_C(500000000)
 #define KEEP_NS INT64_C(20000000)
 
@@ -16,6 +18,16 @@ static void begin(marl_guide *g)
         g->of.tumble.low[i] = INFINITY;
         g->of.tumble.high[i] = -INFINITY;
     }
+}
+
+static int is_round(const lab_tumble *t)
+{
+    float least = INFINITY, most = 0;
+    for (int i = 0; i < 3; i++) {
+        least = fminf(least, t->high[i] - t->low[i]);
+        most = fmaxf(most, t->high[i] - t->low[i]);
+    }
+    return t->n > 0 && least > ROUND * most;
 }
 
 /* Hard iron moves the sphere: directions count from the middle of the extremes. The middle moves while they
@@ -68,7 +80,7 @@ static void take(marl_guide *g, const marl_sample *s)
 
 static double share(const lab_tumble *t)
 {
-    return (double)t->covered / lab_grid_cells(LAB_GRID_60);
+    return is_round(t) ? (double)t->covered / lab_grid_cells(LAB_GRID_60) : 0;
 }
 
 static double progress(const marl_guide *g)
@@ -87,9 +99,15 @@ static void look(const marl_guide *g, char *state, char *now)
         return;
     }
     snprintf(state, MARL_GUIDE_WIDTH, "directions covered: %.0f of %.0f %%", 100 * share(t), 100 * ENOUGH);
-    snprintf(now, MARL_GUIDE_WIDTH,
-             "turn it slowly on and on; most is missing where %s points along the field",
-             lab_face_name(lab_nearest_face(t->missing, &cosine)));
+    if (!is_round(t)) {
+        snprintf(now, MARL_GUIDE_WIDTH, "turn it once about every axis");
+    } else if (share(t) >= ENOUGH) {
+        snprintf(now, MARL_GUIDE_WIDTH, "enough");
+    } else {
+        snprintf(now, MARL_GUIDE_WIDTH,
+                 "turn it slowly on and on; most is missing where %s points along the field",
+                 lab_face_name(lab_nearest_face(t->missing, &cosine)));
+    }
 }
 
 const lab_guide_kind lab_guide_tumble = {"tumble", begin, take, progress, look};

@@ -50,7 +50,8 @@ static void take(marl_guide *g, const marl_sample *s)
     if (still->still && !t->was_still) {
         end_turn(t);
     }
-    if (still->still && still->have_last_gyro) {
+    /* at every window that ended at rest: a turn may begin within the next, which is then all in the sum */
+    if (g->watch.verdict == MARL_STILL_QUIET && still->still && still->have_last_gyro) {
         t->bias[0] = (double)still->last_gyro.x;
         t->bias[1] = (double)still->last_gyro.y;
         t->bias[2] = (double)still->last_gyro.z;
