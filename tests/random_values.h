@@ -21,6 +21,12 @@ static inline uint64_t dice_bits(dice *d)
     return x ^ (x >> 33);
 }
 
+/* 0 to n - 1 */
+static inline uint32_t dice_below(dice *d, uint32_t n)
+{
+    return (uint32_t)(((dice_bits(d) >> 32) * n) >> 32);
+}
+
 /* [low, high) */
 static inline double dice_between(dice *d, double low, double high)
 {

@@ -28,6 +28,7 @@ typedef struct marl_packet_reader {
     uint8_t block;    /* bytes left of the open block, */
     uint8_t full;     /* which was one of 254: no zero stands behind it */
     uint8_t skipping; /* what is coming in cannot be a packet: until the next zero */
+    uint8_t started;  /* the first zero has come */
     uint32_t packets, broken;
     uint32_t skipped; /* bytes that belonged to no good packet */
     size_t taken;     /* bytes of the open packet, as they came */

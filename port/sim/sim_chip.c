@@ -20,10 +20,15 @@ static uint8_t choice_of(const sim_chip *chip, const marl_chip_setting *setting,
     return before; /* a code that the data sheet does not have changes nothing */
 }
 
-/* When a reading taken then is ready. */
-static double ready_at(marl_sim *sim, double taken_s)
+/* When a reading taken then is ready: the same for all sensors that were read at this moment. */
+static double ready_at(const marl_sim *sim, double taken_s)
 {
-    return taken_s + 1e-6 * sim->config.faults.jitter_us * marl_random_uniform(&sim->random);
+    double jitter_us = sim->config.faults.jitter_us;
+    if (jitter_us > 0 && isfinite(taken_s)) {
+        marl_random moment = marl_random_seeded(sim->config.seed, (uint64_t)(taken_s * 1e7 + 0.5));
+        taken_s += 1e-6 * jitter_us * marl_random_uniform(&moment);
+    }
+    return taken_s;
 }
 
 double sim_row_time(const marl_log *log, size_t row)

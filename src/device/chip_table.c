@@ -13,7 +13,8 @@ static int complain(int bad, const char *text, const char **what)
 
 static int bad_word(const marl_chip_word *w)
 {
-    return w->bytes < 1 || w->bytes > 4 || w->bits < 2 || w->bits > 8 * w->bytes;
+    return w->bytes < 1 || w->bytes > 4 || w->bits < 2 || w->bits > 8 * w->bytes ||
+           (w->is_unsigned && w->bits > 31);
 }
 
 static int outside_burst(const marl_chip *chip, uint8_t reg, uint8_t bytes)

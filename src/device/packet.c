@@ -72,7 +72,8 @@ static int is_good(const marl_packet_reader *r, size_t *n)
 static marl_status end(marl_packet_reader *r, size_t *n)
 {
     size_t taken = r->taken;
-    int good = is_good(r, n), first = r->skipping && r->packets + r->broken == 0;
+    int good = is_good(r, n), first = !r->started;
+    r->started = 1;
     begin(r);
     if (taken == 0) { /* zeros in a row */
         return MARL_ERR_NOT_READY;

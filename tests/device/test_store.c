@@ -1,0 +1,98 @@
+/* SPDX-License-Identifier: MIT
+ * Power cuts are in tests/port/test_sim.c, where there is flash. */
+#include "check_main.h"
+#include "fake_board.h"
+#include "marlinspike/store.h"
+#include "random_values.h"
+
+enum { HALF = FAKE_MEMORY / 2, MOST = HALF - 16 };
+
+START_TEST(what_was_saved_last_is_loaded)
+{
+    fake_board b;
+    dice d = {4};
+    uint8_t saved[MOST], loaded[MOST];
+    size_t n;
+    fake_board_make(&b);
+    ck_assert_int_eq(marl_store_load(&b.port, loaded, sizeof loaded, &n), MARL_ERR_EMPTY);
+    for (int i = 0; i < 300; i++) {
+        size_t length = dice_below(&d, MOST + 1);
+        for (size_t k = 0; k < length; k++) {
+            saved[k] = (uint8_t)dice_bits(&d);
+        }
+        ck_assert_int_eq(marl_store_save(&b.port, saved, length), MARL_OK);
+        ck_assert_int_eq(marl_store_load(&b.port, loaded, sizeof loaded, &n), MARL_OK);
+        ck_assert_uint_eq(n, length);
+        ck_assert(memcmp(saved, loaded, n) == 0);
+    }
+}
+END_TEST
+
+/* One bit that turns in the newest record brings back the one before; then none is left. */
+START_TEST(a_spoilt_record_gives_way_to_the_one_before)
+{
+    for (uint32_t bit = 0; bit < 8 * (16 + 40); bit++) {
+        fake_board b;
+        uint8_t first[40], second[40], loaded[64];
+        size_t n;
+        fake_board_make(&b);
+        memset(first, 1, sizeof first);
+        memset(second, 2, sizeof second);
+        ck_assert_int_eq(marl_store_save(&b.port, first, sizeof first), MARL_OK);
+        ck_assert_int_eq(marl_store_save(&b.port, second, sizeof second), MARL_OK);
+        b.memory[HALF + bit / 8] ^= (uint8_t)(1u << bit % 8);
+        ck_assert_int_eq(marl_store_load(&b.port, loaded, sizeof loaded, &n), MARL_OK);
+        ck_assert(n == sizeof first && memcmp(loaded, first, n) == 0);
+        b.memory[bit / 8] ^= (uint8_t)(1u << bit % 8);
+        ck_assert_int_eq(marl_store_load(&b.port, loaded, sizeof loaded, &n), MARL_ERR_EMPTY);
+    }
+}
+END_TEST
+
+START_TEST(a_failure_at_any_step_leaves_the_record_before)
+{
+    uint8_t first[100], second[100], loaded[128];
+    memset(first, 1, sizeof first);
+    memset(second, 2, sizeof second);
+    int failed = 0;
+    for (int step = 1; step < 40; step++) {
+        fake_board b;
+        size_t n;
+        fake_board_make(&b);
+        ck_assert_int_eq(marl_store_save(&b.port, first, sizeof first), MARL_OK);
+        b.memory_left = step;
+        marl_status status = marl_store_save(&b.port, second, sizeof second);
+        b.memory_left = -1;
+        failed += status == MARL_ERR_STORE;
+        ck_assert_int_eq(marl_store_load(&b.port, loaded, sizeof loaded, &n), MARL_OK);
+        ck_assert_uint_eq(loaded[50], status == MARL_OK ? 2 : 1);
+    }
+    ck_assert_int_eq(failed, 1 + (16 + 100 + FAKE_UNIT - 1) / FAKE_UNIT); /* an erase and every unit */
+}
+END_TEST
+
+START_TEST(memory_that_does_not_keep_is_noticed)
+{
+    fake_board b;
+    const uint8_t bytes[10] = {1, 2, 3};
+    fake_board_make(&b);
+    b.forgets = 1;
+    ck_assert_int_eq(marl_store_save(&b.port, bytes, sizeof bytes), MARL_ERR_STORE);
+}
+END_TEST
+
+START_TEST(too_long_is_refused)
+{
+    fake_board b;
+    uint8_t bytes[MOST + 1] = {0}, small[10];
+    size_t n;
+    fake_board_make(&b);
+    ck_assert_int_eq(marl_store_save(&b.port, bytes, MOST + 1), MARL_ERR_ROOM);
+    ck_assert_int_eq(marl_store_save(&b.port, bytes, MOST), MARL_OK);
+    ck_assert_int_eq(marl_store_load(&b.port, small, sizeof small, &n), MARL_ERR_ROOM);
+}
+END_TEST
+
+MARL_SUITE("store", what_was_saved_last_is_loaded, a_spoilt_record_gives_way_to_the_one_before,
+           a_failure_at_any_step_leaves_the_record_before, memory_that_does_not_keep_is_noticed,
+           too_long_is_refused)

@@ -1,0 +1,168 @@
+/* SPDX-License-Identifier: MIT
+ * The device's two directions against each other; tests/lab/test_stream.c has them against the desk's. */
+#include "check_main.h"
+#include "marlinspike/telemetry.h"
+#include "random_values.h"
+
+static marl_correction random_correction(dice *d)
+{
+    marl_correction c = {.present = (int)dice_below(d, 2), .has_curve = (int)dice_below(d, 2)};
+    c.bias = dice_vector(d, 3);
+    c.matrix = marl_mat3_identity();
+    for (int i = 0; i < 9; i++) {
+        c.matrix.m[i / 3][i % 3] += (float)dice_between(d, -0.1, 0.1);
+    }
+    c.curve.reference_degC = (float)dice_between(d, 0, 40);
+    c.curve.low_degC = (float)dice_between(d, -40, 0);
+    c.curve.high_degC = (float)dice_between(d, 0, 80);
+    c.curve.per_degC = dice_vector(d, 0.1);
+    c.curve.per_degC2 = dice_vector(d, 0.01);
+    return c;
+}
+
+static int same_correction(const marl_correction *a, const marl_correction *b)
+{
+    if (a->present != b->present || (a->present && a->has_curve != b->has_curve)) {
+        return 0;
+    }
+    return !a->present || (memcmp(&a->bias, &b->bias, sizeof a->bias) == 0 &&
+                           memcmp(&a->matrix, &b->matrix, sizeof a->matrix) == 0 &&
+                           (!a->has_curve || memcmp(&a->curve, &b->curve, sizeof a->curve) == 0));
+}
+
+START_TEST(a_calibration_comes_back_whole_and_fits)
+{
+    dice d = {11};
+    for (int i = 0; i < 500; i++) {
+        uint8_t bytes[MARL_ITEM_MOST];
+        char device[MARL_DEVICE_NAME];
+        marl_calibration c = {random_correction(&d), random_correction(&d), random_correction(&d),
+                              (int)dice_below(&d, 2), dice_attitude(&d)};
+        marl_calibration back;
+        marl_cbor_writer w = marl_cbor_into(bytes, sizeof bytes);
+        marl_item_put_calibration(&w, &c);
+        ck_assert(!w.full);
+        marl_cbor_reader r = marl_cbor_from(bytes, w.n);
+        ck_assert_int_eq(marl_item_get_calibration(&r, &back, device), MARL_OK);
+        ck_assert_str_eq(device, "");
+        ck_assert(same_correction(&c.accel, &back.accel) && same_correction(&c.gyro, &back.gyro) &&
+                  same_correction(&c.mag, &back.mag));
+        ck_assert_int_eq(c.has_mount, back.has_mount);
+        ck_assert(!c.has_mount || memcmp(&c.mount, &back.mount, sizeof c.mount) == 0);
+        for (size_t n = 0; n < w.n && i < 20; n++) { /* cut anywhere, it is refused */
+            r = marl_cbor_from(bytes, n);
+            ck_assert_int_eq(marl_item_get_calibration(&r, &back, device), MARL_ERR_MESSAGE);
+        }
+    }
+}
+END_TEST
+
+START_TEST(a_calibration_that_cannot_be_meant_is_refused)
+{
+    marl_calibration good = marl_calibration_none(), back;
+    char device[MARL_DEVICE_NAME];
+    good.gyro.present = 1;
+    for (int i = 0; i < 3; i++) {
+        uint8_t bytes[MARL_ITEM_MOST];
+        marl_calibration c = good;
+        if (i == 0) {
+            c.gyro.matrix.m[1][1] = 0.0f;
+        } else if (i == 1) {
+            c.has_mount = 1;
+            c.mount = (marl_quat){0.9f, 0.0f, 0.0f, 0.0f};
+        } else {
+            c.gyro.has_curve = 1;
+            c.gyro.curve.low_degC = 50.0f;
+        }
+        marl_cbor_writer w = marl_cbor_into(bytes, sizeof bytes);
+        marl_item_put_calibration(&w, &c);
+        marl_cbor_reader r = marl_cbor_from(bytes, w.n);
+        ck_assert_int_eq(marl_item_get_calibration(&r, &back, device), MARL_ERR_ARGUMENT);
+    }
+    static const uint8_t no_matrix[] = {0xa1, 0x03, 0xa1, 0x01, 0x83, 0x00, 0x00, 0x00};
+    marl_cbor_reader r = marl_cbor_from(no_matrix, sizeof no_matrix);
+    ck_assert_int_eq(marl_item_get_calibration(&r, &back, device), MARL_ERR_MESSAGE);
+}
+END_TEST
+
+START_TEST(a_tuning_comes_back_whole)
+{
+    for (int f = 0; f < MARL_FILTER_COUNT; f++) {
+        uint8_t bytes[MARL_ITEM_MOST];
+        marl_tuning t = marl_tuning_default((marl_filter)f), back;
+        t.world = MARL_WORLD_NED;
+        t.value[MARL_PARAMETER_GAP_LIMIT] = 2.5f;
+        marl_cbor_writer w = marl_cbor_into(bytes, sizeof bytes);
+        marl_item_put_tuning(&w, &t);
+        marl_cbor_reader r = marl_cbor_from(bytes, w.n);
+        ck_assert_int_eq(marl_item_get_tuning(&r, &back), MARL_OK);
+        ck_assert_int_eq(back.filter, t.filter);
+        ck_assert_int_eq(back.world, t.world);
+        ck_assert_mem_eq(back.value, t.value, sizeof t.value);
+        t.value[MARL_PARAMETER_GAP_LIMIT] = -1.0f;
+        w = marl_cbor_into(bytes, sizeof bytes);
+        marl_item_put_tuning(&w, &t);
+        r = marl_cbor_from(bytes, w.n);
+        ck_assert_int_eq(marl_item_get_tuning(&r, &back), MARL_ERR_ARGUMENT);
+    }
+}
+END_TEST
+
+START_TEST(a_tuning_of_an_unknown_filter_or_parameter_is_refused)
+{
+    uint8_t bytes[64];
+    marl_tuning back;
+    marl_cbor_writer w = marl_cbor_into(bytes, sizeof bytes);
+    marl_cbor_put_map(&w, 1);
+    marl_cbor_put_int(&w, 1);
+    marl_cbor_put_text(&w, "dream");
+    marl_cbor_reader r = marl_cbor_from(bytes, w.n);
+    ck_assert_int_eq(marl_item_get_tuning(&r, &back), MARL_ERR_ARGUMENT);
+    w = marl_cbor_into(bytes, sizeof bytes);
+    marl_cbor_put_map(&w, 2);
+    marl_cbor_put_int(&w, 1);
+    marl_cbor_put_text(&w, "gyro");
+    marl_cbor_put_int(&w, 3);
+    marl_cbor_put_map(&w, 1);
+    marl_cbor_put_text(&w, "tilt_time"); /* gyro has none */
+    marl_cbor_put_float(&w, 1.0f);
+    r = marl_cbor_from(bytes, w.n);
+    ck_assert_int_eq(marl_item_get_tuning(&r, &back), MARL_ERR_ARGUMENT);
+}
+END_TEST
+
+START_TEST(a_sample_comes_back_whole)
+{
+    dice d = {13};
+    for (int i = 0; i < 2000; i++) {
+        uint8_t bytes[MARL_ITEM_MOST];
+        marl_item_kind kind;
+        uint32_t number, wanted = (uint32_t)dice_bits(&d);
+        marl_sample back, s = {.t_ns = (int64_t)dice_bits(&d) >> dice_below(&d, 60),
+                               .accel = dice_vector(&d, 100),
+                               .gyro = dice_vector(&d, 10),
+                               .mag = dice_vector(&d, 100),
+                               .temp = (float)dice_normal(&d),
+                               .speed = (float)dice_normal(&d),
+                               .fresh = (uint8_t)dice_below(&d, 32)};
+        marl_quat q = dice_attitude(&d);
+        marl_cbor_writer w = marl_cbor_into(bytes, sizeof bytes);
+        marl_item_put_sample(&w, wanted, &s, i % 2 ? &q : NULL); /* the attitude is passed over */
+        marl_cbor_reader r = marl_cbor_from(bytes, w.n);
+        ck_assert_int_eq(marl_item_get_head(&r, &kind, &number), MARL_OK);
+        ck_assert_int_eq(kind, MARL_ITEM_SAMPLE);
+        ck_assert_uint_eq(number, wanted);
+        ck_assert_int_eq(marl_item_get_sample(&r, &back), MARL_OK);
+        ck_assert_uint_eq(r.at, w.n);
+        ck_assert(back.t_ns == s.t_ns && back.fresh == s.fresh);
+        ck_assert(!(s.fresh & MARL_FRESH_ACCEL) || memcmp(&back.accel, &s.accel, sizeof s.accel) == 0);
+        ck_assert(!(s.fresh & MARL_FRESH_GYRO) || memcmp(&back.gyro, &s.gyro, sizeof s.gyro) == 0);
+        ck_assert(!(s.fresh & MARL_FRESH_MAG) || memcmp(&back.mag, &s.mag, sizeof s.mag) == 0);
+        ck_assert(!(s.fresh & MARL_FRESH_SPEED) || bits_of(back.speed) == bits_of(s.speed));
+    }
+}
+END_TEST
+
+MARL_SUITE("telemetry", a_calibration_comes_back_whole_and_fits,
+           a_calibration_that_cannot_be_meant_is_refused, a_tuning_comes_back_whole,
+           a_tuning_of_an_unknown_filter_or_parameter_is_refused, a_sample_comes_back_whole)

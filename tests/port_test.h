@@ -1,0 +1,86 @@
+/* SPDX-License-Identifier: MIT
+ * A simulated board with a Grommet, for tests: quiet sensors unless a test wants others. */
+#ifndef PORT_TEST_H
+#define PORT_TEST_H
+
+#include "marlinspike/port_sim.h"
+#include "marlinspike/receiver.h"
+#include <check.h>
+#include <math.h>
+
+typedef struct sim_test {
+    marl_sheet sheet;
+    marl_part part[2];
+    marl_sim_config config;
+    marl_station_config station;
+    marl_sim *sim;
+    marl_receiver *receiver;
+} sim_test;
+
+/* Without noise and errors: what comes out is the truth, rounded. */
+static inline marl_sheet sheet_without_errors(void)
+{
+    const marl_sensor_sheet perfect = {.present = 1, .rate_hz = 100, .bits = 16, .reference_degC = 24};
+    marl_sheet sheet = {.name = "perfect", .accel = perfect, .gyro = perfect, .mag = perfect};
+    sheet.accel.full_scale = 70;
+    sheet.gyro.full_scale = 8;
+    sheet.mag.full_scale = 1000;
+    sheet.mag.rate_hz = 25;
+    return sheet;
+}
+
+/* Everything set up but the sim itself, so that a test may change it. */
+static inline void sim_test_prepare(sim_test *t, marl_scene_kind scene, double rate_hz)
+{
+    t->sheet = sheet_without_errors();
+    t->part[0] = marl_sim_part(marl_chip_grommet(), (marl_place){0, 0x2a}, &t->sheet, rate_hz);
+    t->config = (marl_sim_config){.scene = scene,
+                                  .sheet = &t->sheet,
+                                  .seed = 3,
+                                  .part = t->part,
+                                  .parts = 1,
+                                  .faults = marl_sim_faults_none()};
+    t->station = (marl_station_config){.device = "pod-07", .firmware = "test"};
+    t->sim = NULL;
+    t->receiver = NULL;
+}
+
+static inline void sim_test_start(sim_test *t)
+{
+    marl_error error = {0};
+    ck_assert_msg(marl_sim_create(&t->sim, &t->config, &error) == MARL_OK, "%s", error.text);
+    ck_assert_msg(marl_sim_start(t->sim, &t->station, &error) == MARL_OK, "%s", error.text);
+    ck_assert_int_eq(marl_receiver_create(&t->receiver, "test", NULL, &error), MARL_OK);
+}
+
+/* Runs until this time or an end; what comes goes to the receiver. */
+static inline marl_status sim_test_run(sim_test *t, double until_s)
+{
+    marl_error error = {0};
+    marl_status status = MARL_OK;
+    while (status == MARL_OK && marl_sim_seconds(t->sim) < until_s) {
+        uint8_t bytes[4096];
+        status = marl_sim_step(t->sim, &error);
+        size_t n = marl_sim_take(t->sim, bytes, sizeof bytes);
+        ck_assert_int_eq(marl_receiver_feed(t->receiver, bytes, n, &error), MARL_OK);
+    }
+    return status;
+}
+
+static inline void sim_test_end(sim_test *t)
+{
+    marl_receiver_free(t->receiver);
+    marl_sim_free(t->sim);
+}
+
+/* The rows that came, at most `most`. */
+static inline size_t sim_test_rows(sim_test *t, marl_log_row *row, size_t most)
+{
+    size_t n = 0;
+    while (n < most && marl_receiver_next(t->receiver, &row[n]) == MARL_OK) {
+        n++;
+    }
+    return n;
+}
+
+#endif
