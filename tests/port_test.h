@@ -7,6 +7,7 @@
 #include "marlinspike/receiver.h"
 #include <check.h>
 #include <math.h>
+#include <string.h>
 
 typedef struct sim_test {
     marl_sheet sheet;
@@ -81,6 +82,11 @@ static inline size_t sim_test_rows(sim_test *t, marl_log_row *row, size_t most)
         n++;
     }
     return n;
+}
+
+static inline int same_bits(marl_quat a, marl_quat b)
+{
+    return memcmp(&a, &b, sizeof a) == 0;
 }
 
 #endif

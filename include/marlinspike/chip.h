@@ -124,11 +124,12 @@ typedef struct marl_part {
 /* MARL_ERR_ARGUMENT when the table, the mounting or a choice is none. */
 MARL_CHECKED marl_status marl_part_check(const marl_part *part, const char **what);
 
-/* Identifies and configures a chip, reads every setting back. Takes start_ms and the waits of its setup at
- * most, beside the transfers. MARL_ERR_BUS_SILENT, _LATE, _GARBAGE: the last of MARL_BUS_TRIES; what came
- * back was not what was written, or two answers differ. MARL_ERR_IDENTITY: another chip; *identity (may be
- * NULL) is what it says. */
-MARL_CHECKED marl_status marl_part_start(const marl_port *port, const marl_part *part, uint8_t *identity);
+/* Identifies and configures a chip, reads every setting back. Takes the waits of its setup, beside the
+ * transfers, and with `wait` start_ms at most when it is silent at first, as after power-on.
+ * MARL_ERR_BUS_SILENT, _LATE, _GARBAGE: the last of MARL_BUS_TRIES; what came back was not what was written,
+ * or two answers differ. MARL_ERR_IDENTITY: another chip; *identity (may be NULL) is what it says. */
+MARL_CHECKED marl_status marl_part_start(const marl_port *port, const marl_part *part, int wait,
+                                         uint8_t *identity);
 
 /* One burst: the fresh readings in SI, in the body's axes, stamped with the port's clock after the transfer.
  * MARL_ERR_NOT_READY when nothing is fresh, else as marl_part_start. */

@@ -76,10 +76,11 @@ static void count(marl_part_state *state, marl_status status)
     state->counts.garbage += status == MARL_ERR_BUS_GARBAGE || status == MARL_ERR_IDENTITY;
 }
 
-static marl_status start_part(marl_board *board, uint8_t i)
+/* Only at the begin a silent chip is waited for: later the others would starve meanwhile. */
+static marl_status start_part(marl_board *board, uint8_t i, int wait)
 {
     marl_part_state *state = &board->state[i];
-    marl_status status = marl_part_start(board->port, &board->part[i], &state->identity);
+    marl_status status = marl_part_start(board->port, &board->part[i], wait, &state->identity);
     count(state, status);
     state->running = status == MARL_OK;
     marl_status clock = board->port->clock(board->port->context, &state->fresh_ns);
@@ -91,23 +92,27 @@ marl_status marl_board_start(marl_board *board)
 {
     marl_status first = MARL_OK;
     for (uint8_t i = 0; i < board->parts; i++) {
-        marl_status status = start_part(board, i);
+        marl_status status = start_part(board, i, 1);
         first = first != MARL_OK ? first : status;
     }
     return first;
 }
 
-/* Has the chip been without anything fresh for so long that it must have forgotten its settings? A clock that
- * was set back, as a 32-bit one is when it wraps, tells nothing. */
+/* How long a chip may be without anything fresh before it must have forgotten its settings. */
+static int64_t patience_ns(const marl_part *part)
+{
+    uint32_t us = PATIENCE_PERIODS * period_of(part);
+    return INT64_C(1000) * (us < PATIENCE_LEAST_US ? PATIENCE_LEAST_US : us);
+}
+
+/* A clock that was set back, as a 32-bit one is when it wraps, tells nothing. */
 static int starves(marl_board *board, uint8_t i, int64_t now)
 {
     marl_part_state *state = &board->state[i];
-    uint32_t patience = PATIENCE_PERIODS * period_of(&board->part[i]);
-    patience = patience < PATIENCE_LEAST_US ? PATIENCE_LEAST_US : patience;
     if (now < state->fresh_ns) {
         state->fresh_ns = state->due_ns = now;
     }
-    return (uint64_t)now - (uint64_t)state->fresh_ns > UINT64_C(1000) * patience;
+    return (uint64_t)now - (uint64_t)state->fresh_ns > (uint64_t)patience_ns(&board->part[i]);
 }
 
 static marl_status read_part(marl_board *board, uint8_t i, marl_sample *sample)
@@ -120,7 +125,7 @@ static marl_status read_part(marl_board *board, uint8_t i, marl_sample *sample)
     }
     if (starves(board, i, now)) {
         state->counts.restarts++;
-        status = start_part(board, i);
+        status = start_part(board, i, 0);
         return status != MARL_OK ? status : MARL_ERR_NOT_READY;
     }
     if (!state->running) {
@@ -164,7 +169,9 @@ marl_status marl_board_rest(const marl_board *board, uint32_t *us)
     *us = 0;
     marl_status status = board->port->clock(board->port->context, &now);
     for (uint8_t i = 0; i < board->parts; i++) {
-        int64_t left = board->state[i].due_ns - now;
+        const marl_part_state *state = &board->state[i];
+        int64_t left =
+            (state->running ? state->due_ns : state->fresh_ns + patience_ns(&board->part[i])) - now;
         uint32_t step = period_of(&board->part[i]) / STEP_SHARE;
         uint32_t rest = left > 0 && left < INT64_C(1000000000) ? (uint32_t)left / 1000u : 0;
         rest = rest < step ? step : rest;

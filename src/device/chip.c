@@ -106,9 +106,9 @@ static marl_status set(const marl_port *port, const marl_part *part, const marl_
     return status != MARL_OK ? status : write_surely(port, part, setting->at.reg, &value, 1);
 }
 
-marl_status marl_part_start(const marl_port *port, const marl_part *part, uint8_t *identity)
+marl_status marl_part_start(const marl_port *port, const marl_part *part, int wait, uint8_t *identity)
 {
-    marl_status status = wait_for_identity(port, part, identity);
+    marl_status status = wait ? wait_for_identity(port, part, identity) : identify(port, part, identity);
     status = status != MARL_OK ? status : wake_up(port, part);
     for (int i = 0; i < MARL_SENSOR_COUNT && status == MARL_OK; i++) {
         const marl_chip_sensor *s = &part->chip->sensor[i];

@@ -76,7 +76,13 @@ static int read_q(const cbor_item_t *value, marl_log_row *row)
         return 0;
     }
     row->q = (marl_quat){q[0], q[1], q[2], q[3]};
-    row->has_q = marl_quat_normalize(&row->q) == MARL_OK;
+    marl_quat unit = row->q;
+    row->has_q = marl_quat_normalize(&unit) == MARL_OK;
+    double norm2 = (double)q[0] * (double)q[0] + (double)q[1] * (double)q[1] + (double)q[2] * (double)q[2] +
+                   (double)q[3] * (double)q[3];
+    if (fabs(norm2 - 1) > 1e-5) { /* else the board's own bits stay */
+        row->q = unit;
+    }
     return row->has_q;
 }
 

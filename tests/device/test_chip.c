@@ -98,7 +98,7 @@ START_TEST(start_writes_what_was_chosen)
     grommet_board(&b);
     b.reg[0][0x21] = 0x88; /* bits that are nobody's stay */
     marl_part part = grommet_part();
-    ck_assert_int_eq(marl_part_start(&b.port, &part, &identity), MARL_OK);
+    ck_assert_int_eq(marl_part_start(&b.port, &part, 1, &identity), MARL_OK);
     ck_assert_uint_eq(identity, 0x6b);
     ck_assert_uint_eq(b.reg[0][0x20], 0x01);
     ck_assert_uint_eq(b.reg[0][0x21], 0x88 | 0x01 | 4 << 4);
@@ -152,7 +152,7 @@ START_TEST(nothing_is_wired_to_the_first_chip)
     fake_board_make(&b);
     b.reg[1][0x75] = 0x93; /* masked: 0x12 */
     ck_assert_int_eq(marl_part_check(&part, NULL), MARL_OK);
-    ck_assert_int_eq(marl_part_start(&b.port, &part, &identity), MARL_OK);
+    ck_assert_int_eq(marl_part_start(&b.port, &part, 1, &identity), MARL_OK);
     ck_assert_uint_eq(identity, 0x93);
     ck_assert_uint_eq(b.reg[1][0x6b], 0x01);
     ck_assert_uint_eq(b.reg[1][0x6c], 0x40);
@@ -187,13 +187,13 @@ START_TEST(a_disturbed_bus_is_told_by_its_kind)
         b.fault_until = 1000;
         ck_assert_int_eq(marl_part_read(&b.port, &part, &s), kinds[k]);
         ck_assert_uint_eq(s.fresh, 0);
-        ck_assert_int_eq(marl_part_start(&b.port, &part, NULL), kinds[k]);
+        ck_assert_int_eq(marl_part_start(&b.port, &part, 1, NULL), kinds[k]);
     }
     fake_board b;
     grommet_board(&b);
     b.garble_until = 1000;
     ck_assert_int_eq(marl_part_read(&b.port, &part, &s), MARL_ERR_BUS_GARBAGE);
-    ck_assert_int_eq(marl_part_start(&b.port, &part, NULL), MARL_ERR_BUS_GARBAGE);
+    ck_assert_int_eq(marl_part_start(&b.port, &part, 1, NULL), MARL_ERR_BUS_GARBAGE);
 }
 END_TEST
 
@@ -204,7 +204,7 @@ START_TEST(another_chip_is_named)
     marl_part part = grommet_part();
     fake_board_make(&b);
     b.reg[0][0] = 0x42;
-    ck_assert_int_eq(marl_part_start(&b.port, &part, &identity), MARL_ERR_IDENTITY);
+    ck_assert_int_eq(marl_part_start(&b.port, &part, 1, &identity), MARL_ERR_IDENTITY);
     ck_assert_uint_eq(identity, 0x42);
 }
 END_TEST
@@ -215,7 +215,7 @@ START_TEST(a_setting_that_is_not_kept_is_garbage)
     marl_part part = grommet_part();
     grommet_board(&b);
     b.dead_reg = 0x22;
-    ck_assert_int_eq(marl_part_start(&b.port, &part, NULL), MARL_ERR_BUS_GARBAGE);
+    ck_assert_int_eq(marl_part_start(&b.port, &part, 1, NULL), MARL_ERR_BUS_GARBAGE);
 }
 END_TEST
 
@@ -227,7 +227,7 @@ START_TEST(start_waits_for_a_chip_to_wake)
     grommet_board(&b);
     b.fault = MARL_ERR_BUS_SILENT;
     b.fault_until = 30; /* ten tries of three transfers: some 14 ms */
-    ck_assert_int_eq(marl_part_start(&b.port, &part, NULL), MARL_OK);
+    ck_assert_int_eq(marl_part_start(&b.port, &part, 1, NULL), MARL_OK);
     ck_assert(b.now_ns > 10000000 && b.now_ns < 25000000);
 }
 END_TEST
