@@ -104,6 +104,11 @@ static void say_next(const lab_poses *p, const int faces[6], int in, int more, c
 static void look(const marl_guide *g, char *state, char *now)
 {
     int faces[6], attitudes, used = 0;
+    if (g->watch.pace[MARL_ACCEL].n == 0) {
+        snprintf(state, MARL_GUIDE_WIDTH, "no accelerometer yet");
+        snprintf(now, MARL_GUIDE_WIDTH, "the board must send its accelerometer");
+        return;
+    }
     int n = count(&g->of.poses, faces, &attitudes);
     used = snprintf(state, MARL_GUIDE_WIDTH, "up so far:");
     for (int i = 0; i < 6; i++) {

@@ -9,6 +9,7 @@
 #define ENOUGH 0.8
 /* The least of the three ranges as share of the greatest: before, their middle means nothing. */
 #define ROUND 0.6f
+#define LEAST_RANGE 20.0f /* uT: the Earth's field is nowhere so weak that a turn gives less */
 #define LOOK_NS INT64_C(500000000)
 #define KEEP_NS INT64_C(20000000)
 
@@ -27,7 +28,7 @@ static int is_round(const lab_tumble *t)
         least = fminf(least, t->high[i] - t->low[i]);
         most = fmaxf(most, t->high[i] - t->low[i]);
     }
-    return t->n > 0 && least > ROUND * most;
+    return t->n > 0 && least > LEAST_RANGE && least > ROUND * most;
 }
 
 /* Hard iron moves the sphere: directions count from the middle of the extremes. The middle moves while they

@@ -96,6 +96,11 @@ static void say_next(const marl_guide *g, char *now)
 static void look(const marl_guide *g, char *state, char *now)
 {
     const lab_turns *t = &g->of.turns;
+    if (g->watch.pace[MARL_GYRO].n == 0) {
+        snprintf(state, MARL_GUIDE_WIDTH, "no gyroscope yet");
+        snprintf(now, MARL_GUIDE_WIDTH, "the board must send its gyroscope");
+        return;
+    }
     int used = snprintf(state, MARL_GUIDE_WIDTH, "turns about x +%d -%d, y +%d -%d, z +%d -%d", t->n[0][0],
                         t->n[0][1], t->n[1][0], t->n[1][1], t->n[2][0], t->n[2][1]);
     if (t->last_axis >= 0) {

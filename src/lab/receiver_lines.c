@@ -47,6 +47,8 @@ static marl_status take_header(lab_lines_in *in, marl_log_report *report)
         return marl_fail(&in->fault, MARL_ERR_SYSTEM, "no memory");
     }
     marl_status status = MARL_ERR_INPUT;
+    in->scan.layout.n = 0; /* of a header with a fault before */
+    in->info.columns = 0;
     if (in->scan.delimiter == in->scan.point) {
         status = marl_fail(&in->fault, MARL_ERR_INPUT, "%s: cells are divided by the decimal comma", where);
     } else if (lab_scan_split(&in->scan, in->text, in->n)) {

@@ -231,7 +231,12 @@ static int read_item(const cbor_item_t *root, lab_item *item)
 int lab_item_read(const uint8_t *bytes, size_t n, lab_item *item)
 {
     struct cbor_load_result result;
+    marl_cbor_reader whole = marl_cbor_from(bytes, n);
     memset(item, 0, sizeof *item);
+    marl_cbor_skip(&whole);
+    if (whole.status != MARL_OK || whole.at != n) { /* libcbor makes room for whatever length is claimed */
+        return 0;
+    }
     cbor_item_t *root = cbor_load(bytes, n, &result);
     if (root == NULL) {
         return 0;

@@ -1,0 +1,119 @@
+/* SPDX-License-Identifier: MIT
+ * CSV lines as they come over a line: cases are what was sent, and what became of it. */
+#include "check_main.h"
+#include "marlinspike/receiver.h"
+#include <stdio.h>
+#include <string.h>
+
+static const struct {
+    const char *sent;
+    int kind;
+    unsigned long rows, dropped, missing;
+    const char *fault; /* a part of it; "" = none */
+} cases[] = {
+    {"t[s],gyro_x[deg/s],gyro_y[deg/s],gyro_z[deg/s]\n1,1,2,3\n2,1,2,3\n", MARL_STREAM_LINES, 2, 0, 0, ""},
+    /* begins in the middle of a line, and of a row */
+    {"5,2.5\n0.98,1,2,3\nt[s],gyro_x,gyro_y,gyro_z\r\n1,1,2,3\r\n2,1,2,3\r\n", MARL_STREAM_LINES, 2, 0, 0,
+     ""},
+    /* the header again, as boards send it for those who come late */
+    {"t[s],temp[degC]\n1,20\nt[s],temp[degC]\n2,21\n", MARL_STREAM_LINES, 2, 0, 0, ""},
+    {"# marlinspike log/1 device=pod-09 corrected=no world=enu\nt[s],temp[degC]\n1,20\n", MARL_STREAM_LINES,
+     1, 0, 0, ""},
+    {"\xef\xbb\xbft[ms];temp[degC]\n1;20\n2;21\n", MARL_STREAM_LINES, 2, 0, 0, ""},
+    /* noise: a short row, a word, a number with a letter in it, a stamp from the past */
+    {"t[s],temp[degC]\n1,20\n2\nhello,there\n3,2x\n2,20\n4,20\n", MARL_STREAM_LINES, 3, 3, 1, ""},
+    /* a stamp far ahead, behind which time goes on where it was */
+    {"t[s],temp[degC]\n1,20\n900000,20\n1.1,20\n1.2,20\n", MARL_STREAM_LINES, 3, 1, 0, ""},
+    /* a header with a fault is passed over and kept in mind; a good one may follow */
+    {"t[s],temp[degX]\n1,20\n", MARL_STREAM_UNKNOWN, 0, 0, 0, "test:1: temp has the unknown unit 'degX'"},
+    {"t[s],temp[degX]\nt[s],temp[degC]\n1,20\n", MARL_STREAM_LINES, 1, 0, 0, "test:1: "},
+    {"t[s];temp[degC]\n1,5;20,5\n", MARL_STREAM_LINES, 0, 1, 0, "test:2: a decimal comma"},
+    {"log begins\nno header here\n1,2,3\n", MARL_STREAM_UNKNOWN, 0, 0, 0, ""},
+    {"", MARL_STREAM_UNKNOWN, 0, 0, 0, ""},
+};
+
+START_TEST(lines_are_taken_as_they_come)
+{
+    marl_receiver *receiver;
+    marl_log_row row;
+    unsigned long rows = 0;
+    ck_assert_int_eq(marl_receiver_create(&receiver, "test", NULL, NULL), MARL_OK);
+    for (const char *c = cases[_i].sent; *c != '\0'; c++) {
+        ck_assert_int_eq(marl_receiver_feed(receiver, (const uint8_t *)c, 1, NULL), MARL_OK);
+    }
+    marl_receiver_finish(receiver);
+    while (marl_receiver_next(receiver, &row) == MARL_OK) {
+        rows++;
+    }
+    const marl_stream_report *report = marl_receiver_report(receiver);
+    ck_assert_int_eq(report->kind, cases[_i].kind);
+    ck_assert_uint_eq(rows, cases[_i].rows);
+    ck_assert_uint_eq(report->rows.rows_dropped, cases[_i].dropped);
+    ck_assert_uint_eq(report->rows.cells_missing, cases[_i].missing);
+    ck_assert_msg(cases[_i].fault[0] ? strstr(report->fault, cases[_i].fault) != NULL
+                                     : report->fault[0] == '\0',
+                  "'%s'", report->fault);
+    marl_receiver_free(receiver);
+}
+END_TEST
+
+START_TEST(device_and_columns_come_from_the_header)
+{
+    static const char sent[] =
+        "# marlinspike log/1 device=pod-09 corrected=yes world=ned\nt,mag_x,mag_y,mag_z,q_w,q_x,q_y,q_z\n";
+    marl_receiver *receiver;
+    ck_assert_int_eq(marl_receiver_create(&receiver, "test", NULL, NULL), MARL_OK);
+    ck_assert_int_eq(marl_receiver_feed(receiver, (const uint8_t *)sent, sizeof sent - 1, NULL), MARL_OK);
+    const marl_log_info *info = marl_receiver_info(receiver);
+    ck_assert_str_eq(info->device, "pod-09");
+    ck_assert_int_eq(info->corrected, 1);
+    ck_assert_int_eq(info->world, MARL_WORLD_NED);
+    ck_assert_uint_eq(info->columns & ~(1u << MARL_COLUMN_T), MARL_COLUMNS_MAG | MARL_COLUMNS_Q);
+    marl_receiver_free(receiver);
+}
+END_TEST
+
+/* A single spoilt stamp ends nothing; ten rows in a row from the past do. */
+START_TEST(a_board_that_begins_anew_ends_the_lines)
+{
+    marl_receiver *receiver;
+    marl_log_row row;
+    int came = 0;
+    char text[64];
+    ck_assert_int_eq(marl_receiver_create(&receiver, "test", NULL, NULL), MARL_OK);
+    ck_assert_int_eq(marl_receiver_feed(receiver, (const uint8_t *)"t[s],temp[degC]\n", 16, NULL), MARL_OK);
+    for (int i = 0; i < 200; i++) {
+        double t = 100 + 0.01 * i - (i == 50 ? 60 : 0) - (i >= 150 ? 101.5 : 0);
+        int n = snprintf(text, sizeof text, "%.3f,20\n", t);
+        ck_assert_int_eq(marl_receiver_feed(receiver, (const uint8_t *)text, (size_t)n, NULL), MARL_OK);
+    }
+    while (marl_receiver_next(receiver, &row) == MARL_OK) {
+        came++;
+    }
+    ck_assert_int_eq(came, 149);
+    ck_assert_int_eq(marl_receiver_report(receiver)->restarted, 1);
+    marl_receiver_free(receiver);
+}
+END_TEST
+
+START_TEST(a_line_without_end_is_no_line)
+{
+    static char text[10000];
+    marl_receiver *receiver;
+    marl_log_row row;
+    memset(text, '7', sizeof text);
+    memcpy(text, "t[s],temp[degC]\n1,20\n", 21);
+    memcpy(text + sizeof text - 8, "\n2,20.5\n", 8);
+    ck_assert_int_eq(marl_receiver_create(&receiver, "test", NULL, NULL), MARL_OK);
+    ck_assert_int_eq(marl_receiver_feed(receiver, (const uint8_t *)text, sizeof text, NULL), MARL_OK);
+    ck_assert_int_eq(marl_receiver_next(receiver, &row), MARL_OK);
+    ck_assert_int_eq(marl_receiver_next(receiver, &row), MARL_OK);
+    ck_assert_float_eq(row.sample.temp, 20.5f);
+    ck_assert_uint_gt(marl_receiver_report(receiver)->bytes_skipped, 4000);
+    marl_receiver_free(receiver);
+}
+END_TEST
+
+MARL_SUITE_OF_CASES("receiver_lines", cases, lines_are_taken_as_they_come,
+                    device_and_columns_come_from_the_header, a_board_that_begins_anew_ends_the_lines,
+                    a_line_without_end_is_no_line)
