@@ -89,6 +89,9 @@ static marl_status nothing_understood(const recording *r, marl_error *error)
     if (report->fault[0] != '\0') {
         return marl_fail(error, MARL_ERR_INPUT, "%s", report->fault);
     }
+    if (report->items > 0 || report->kind != MARL_STREAM_UNKNOWN) {
+        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: no sample came", r->from->name);
+    }
     if (r->from->kind == SOURCE_SERIAL && report->bytes > 0) {
         return marl_fail(
             error, MARL_ERR_INPUT,
@@ -112,7 +115,8 @@ static marl_status check_patience(recording *r, const patience *p, marl_error *e
 {
     const marl_stream_report *report = marl_receiver_report(r->receiver);
     double now = source_seconds(r->from);
-    if (report->kind == MARL_STREAM_UNKNOWN && report->bytes > DEAF_BYTES && now - p->began_s > DEAF_S) {
+    if (report->kind == MARL_STREAM_UNKNOWN && report->items == 0 && report->bytes > DEAF_BYTES &&
+        now - p->began_s > DEAF_S) {
         return nothing_understood(r, error);
     }
     if (now - p->heard_s > SILENCE_S) {
@@ -178,9 +182,7 @@ static marl_status complete(recording *r, marl_error *error)
     const marl_log_report *rows = &marl_receiver_report(r->receiver)->rows;
     marl_status status = MARL_OK;
     if (r->log == NULL && r->first_n == 0) {
-        return marl_receiver_report(r->receiver)->kind == MARL_STREAM_UNKNOWN
-                   ? nothing_understood(r, error)
-                   : marl_fail(error, MARL_ERR_EVIDENCE, "%s: no sample came", r->from->name);
+        return nothing_understood(r, error);
     }
     if (rows->rows_dropped > rows->rows) {
         const char *fault = marl_receiver_report(r->receiver)->fault;

@@ -138,7 +138,6 @@ static marl_status take_item(marl_receiver *r, size_t n, marl_error *error)
     if (!lab_item_read(r->packet, n, &item)) {
         return MARL_OK;
     }
-    r->report.kind = MARL_STREAM_PACKETS;
     if ((item.kind == MARL_ITEM_SAMPLE || item.kind == MARL_ITEM_IDENTITY) && began_anew(r, item.t_ns)) {
         r->report.restarted = 1;
         return MARL_OK;
@@ -147,6 +146,7 @@ static marl_status take_item(marl_receiver *r, size_t n, marl_error *error)
     count_lost(r, item.number);
     switch (item.kind) {
     case MARL_ITEM_SAMPLE:
+        r->report.kind = MARL_STREAM_PACKETS; /* answers alone may come between lines, too */
         return take_row(r, &item.row, item.t_ns, error);
     case MARL_ITEM_IDENTITY:
         take_identity(r, &item.identity);

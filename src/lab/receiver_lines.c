@@ -18,8 +18,27 @@ void lab_lines_in_free(lab_lines_in *in)
     }
 }
 
+/* Between lines a board may answer with a packet, which stands between two zeros. */
+static int belongs_to_packet(lab_lines_in *in, char byte)
+{
+    int inside = in->in_packet;
+    if (byte == '\0') {
+        in->in_packet = !inside;
+        in->packet_n = 0;
+        in->skipped += in->n;
+        in->n = 0;
+        return 1;
+    }
+    in->packet_n += inside != 0;
+    in->in_packet = inside && in->packet_n < MARL_PACKET_SIZE(MARL_ITEM_MOST); /* else that zero was noise */
+    return in->in_packet;
+}
+
 int lab_lines_in_byte(lab_lines_in *in, char byte)
 {
+    if (belongs_to_packet(in, byte)) {
+        return 0;
+    }
     if (byte == '\n') {
         return 1;
     }
@@ -96,7 +115,7 @@ static marl_status take_cells(lab_lines_in *in, marl_log_report *report, marl_lo
 
 static marl_status take(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
 {
-    if (in->too_long || memchr(in->text, '\0', in->n) != NULL) {
+    if (in->too_long) {
         in->skipped += in->n;
         return MARL_ERR_NOT_READY;
     }

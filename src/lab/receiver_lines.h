@@ -4,6 +4,7 @@
 #define LAB_RECEIVER_LINES_H
 
 #include "log_scan.h"
+#include "marlinspike/packet.h"
 #include "marlinspike/receiver.h"
 #include "number.h"
 
@@ -31,6 +32,8 @@ typedef struct lab_lines_in {
     lab_cells cells;
     size_t n;
     int too_long;
+    int in_packet; /* behind a zero */
+    size_t packet_n;
     char header[LAB_LINE_MOST];
     char text[LAB_LINE_MOST + 1 + LAB_NUMBER_SLACK];
 } lab_lines_in;

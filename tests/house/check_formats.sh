@@ -19,7 +19,7 @@ for path in glob.glob(source + "/docs/schema/*.schema.json"):
     jsonschema.Draft202012Validator.check_schema(schema)
     schemas[schema["properties"]["marlinspike"]["const"]] = jsonschema.Draft202012Validator(schema)
 
-files = [work + "/calibration.json"] + glob.glob(source + "/data/sheets/*.json") + glob.glob(source + "/data/tunings/*.json")
+files = [work + "/calibration.json"] + glob.glob(source + "/data/sheets/*.json") + glob.glob(source + "/data/tunings/*.json") + glob.glob(source + "/data/chips/*.json")
 assert len(files) >= 3, files
 for path in files:
     document = json.load(open(path))
