@@ -89,7 +89,8 @@ typedef struct marl_chip {
     marl_chip_write setup[MARL_CHIP_MOST_SETUP]; /* wakes the chip up */
     uint8_t burst_reg, burst_n; /* one transfer that holds every ready bit and reading; where it holds the
                                    identity, too, each transfer is checked by it */
-    marl_chip_bits zeros;       /* bits in the burst that always read 0; tells garbage */
+    marl_chip_bits zeros; /* bits in the burst that always read 0; tell garbage: of random bytes the Grommet's
+                             identity and zeros let one burst in 4096 pass */
     marl_chip_sensor sensor[MARL_SENSOR_COUNT];
     marl_chip_thermometer temp;
 } marl_chip;

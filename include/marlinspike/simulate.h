@@ -33,6 +33,24 @@ marl_random marl_random_seeded(uint64_t seed, uint64_t stream);
 double marl_random_uniform(marl_random *random); /* [0, 1) */
 double marl_random_normal(marl_random *random);  /* mean 0, deviation 1 */
 
+/* The same normal numbers in the same order, drawn in advance many at once, which is faster. */
+enum { MARL_NORMALS_AHEAD = 64 };
+typedef struct marl_normals {
+    marl_random random;
+    int left;
+    double value[MARL_NORMALS_AHEAD];
+} marl_normals;
+
+marl_normals marl_normals_of(marl_random random);
+void marl_normals_draw(marl_normals *normals);
+static inline double marl_normals_next(marl_normals *normals)
+{
+    if (normals->left == 0) {
+        marl_normals_draw(normals);
+    }
+    return normals->value[MARL_NORMALS_AHEAD - normals->left--];
+}
+
 /* Recordings made by hand, named as the calibrations that need them, then motions of the hook block. */
 typedef enum marl_scene_kind {
     MARL_SCENE_STILL,
@@ -76,6 +94,7 @@ typedef struct marl_flicker {
     double keep[MARL_FLICKER_MOST];    /* share of the value that a step leaves */
     double kick[MARL_FLICKER_MOST];    /* deviation of what a step adds */
     uint32_t every[MARL_FLICKER_MOST]; /* samples between steps */
+    uint32_t due[MARL_FLICKER_MOST];   /* the sample of the next step */
     double value[3][MARL_FLICKER_MOST], sum[3];
 } marl_flicker;
 
@@ -109,7 +128,7 @@ typedef struct marl_sensor_model {
     uint32_t sample;
     marl_flicker flicker;
     marl_sensor_path path;
-    marl_random random;
+    marl_normals normals;
 } marl_sensor_model;
 
 marl_sensor_model marl_sensor_model_make(const marl_sensor_sheet *sheet, double rate_hz, marl_random random);

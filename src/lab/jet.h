@@ -53,6 +53,11 @@ static inline void jet_sin_cos(jet a, jet *sine, jet *cosine)
     *cosine = (jet){c, -s * a.d, -s * a.dd - c * a.d * a.d};
 }
 
+static inline int jet_is_zero(jet a)
+{
+    return a.v == 0 && a.d == 0 && a.dd == 0;
+}
+
 static inline jet jet_sin(jet a)
 {
     jet s, c;
@@ -103,6 +108,53 @@ static inline jet_quat jet_quat_product(jet_quat a, jet_quat b)
     q.z = jet_add(jet_add(jet_product(a.w, b.z), jet_product(a.x, b.y)),
                   jet_sub(jet_product(a.z, b.w), jet_product(a.y, b.x)));
     return q;
+}
+
+/* q times a turn whose only parts are c and s along axis 0 (x), 1 (y) or 2 (z): half the work. */
+static inline jet_quat jet_quat_turned(jet_quat q, int axis, jet angle)
+{
+    jet s, c;
+    jet_sin_cos(jet_scale(angle, 0.5), &s, &c);
+    jet along = axis == 0 ? q.x : axis == 1 ? q.y : q.z;
+    jet next = axis == 0 ? q.y : axis == 1 ? q.z : q.x, after = axis == 0 ? q.z : axis == 1 ? q.x : q.y;
+    jet w = jet_sub(jet_product(q.w, c), jet_product(along, s));
+    jet a = jet_add(jet_product(q.w, s), jet_product(along, c));
+    jet b = jet_add(jet_product(next, c), jet_product(after, s));
+    jet d = jet_sub(jet_product(after, c), jet_product(next, s));
+    return (jet_quat){w,
+                      axis == 0   ? a
+                      : axis == 1 ? d
+                                  : b,
+                      axis == 0   ? b
+                      : axis == 1 ? a
+                                  : d,
+                      axis == 0   ? d
+                      : axis == 1 ? b
+                                  : a};
+}
+
+/* q times a quaternion that does not move: a third of the work. */
+static inline jet_quat jet_quat_seated(jet_quat q, const double f[4])
+{
+    jet_quat r;
+    r.w = jet_sub(jet_sub(jet_scale(q.w, f[0]), jet_scale(q.x, f[1])),
+                  jet_add(jet_scale(q.y, f[2]), jet_scale(q.z, f[3])));
+    r.x = jet_add(jet_add(jet_scale(q.w, f[1]), jet_scale(q.x, f[0])),
+                  jet_sub(jet_scale(q.y, f[3]), jet_scale(q.z, f[2])));
+    r.y = jet_add(jet_sub(jet_scale(q.w, f[2]), jet_scale(q.x, f[3])),
+                  jet_add(jet_scale(q.y, f[0]), jet_scale(q.z, f[1])));
+    r.z = jet_add(jet_add(jet_scale(q.w, f[3]), jet_scale(q.x, f[2])),
+                  jet_sub(jet_scale(q.z, f[0]), jet_scale(q.y, f[1])));
+    return r;
+}
+
+/* Where q turns the third axis, times `length`. */
+static inline void jet_quat_third(jet_quat q, jet length, jet v[3])
+{
+    jet two = jet_scale(length, 2);
+    v[0] = jet_product(two, jet_add(jet_product(q.x, q.z), jet_product(q.w, q.y)));
+    v[1] = jet_product(two, jet_sub(jet_product(q.y, q.z), jet_product(q.w, q.x)));
+    v[2] = jet_sub(length, jet_product(two, jet_add(jet_product(q.x, q.x), jet_product(q.y, q.y))));
 }
 
 static inline jet_quat jet_quat_conjugate(jet_quat q)

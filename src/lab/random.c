@@ -59,3 +59,27 @@ double marl_random_normal(marl_random *random)
     }
     return q < 0 ? -outer(u) : outer(1.0 - u);
 }
+
+marl_normals marl_normals_of(marl_random random)
+{
+    return (marl_normals){.random = random};
+}
+
+/* All as if central, which the compiler does several at a time, then those that are not once more. */
+void marl_normals_draw(marl_normals *normals)
+{
+    double u[MARL_NORMALS_AHEAD];
+    for (int i = 0; i < MARL_NORMALS_AHEAD; i++) {
+        u[i] = ((double)(int64_t)(next(&normals->random) >> 11) + 0.5) * 0x1p-53;
+    }
+    for (int i = 0; i < MARL_NORMALS_AHEAD; i++) {
+        normals->value[i] = central(u[i] - 0.5);
+    }
+    for (int i = 0; i < MARL_NORMALS_AHEAD; i++) {
+        double q = u[i] - 0.5;
+        if (fabs(q) > 0.425) {
+            normals->value[i] = q < 0 ? -outer(u[i]) : outer(1.0 - u[i]);
+        }
+    }
+    normals->left = MARL_NORMALS_AHEAD;
+}

@@ -11,13 +11,12 @@ static double swing_frequency(double rope)
 /* The rope's end `rope` below a trolley that stands `radius` from the tower, the jib turned by `slew`. */
 static void hang(lab_pose *pose, jet_quat rope_q, jet rope, double radius, jet slew)
 {
-    jet none = jet_constant(0), s, c;
-    jet_quat down = {none, none, none, jet_scale(rope, -1)};
-    jet_quat end = jet_quat_product(jet_quat_product(rope_q, down), jet_quat_conjugate(rope_q));
+    jet s, c, end[3];
+    jet_quat_third(rope_q, jet_scale(rope, -1), end);
     jet_sin_cos(slew, &s, &c);
-    lab_move(pose, 0, jet_add(end.x, jet_scale(c, radius)));
-    lab_move(pose, 1, jet_add(end.y, jet_scale(s, radius)));
-    lab_move(pose, 2, end.z);
+    lab_move(pose, 0, jet_add(end[0], jet_scale(c, radius)));
+    lab_move(pose, 1, jet_add(end[1], jet_scale(s, radius)));
+    lab_move(pose, 2, end[2]);
 }
 
 static void vibrate(const marl_scene *scene, lab_pose *pose, jet t, jet envelope, double strength)
@@ -40,15 +39,14 @@ void lab_scene_lift(const marl_scene *scene, double seconds, lab_pose *pose)
     jet slew = jet_scale(lab_hump(t, 25, 60, 62, 95), lab_drawn(scene, 3, 70, 100) * LAB_DEGREE);
 
     double f = swing_frequency(11), phase = lab_drawn(scene, 4, 0, 2 * LAB_PI);
-    jet about_x = lab_swung(lab_drawn(scene, 5, 5, 8) * LAB_DEGREE, swing, lab_wave(t, f, phase));
-    jet about_y =
-        lab_swung(lab_drawn(scene, 6, 4, 7) * LAB_DEGREE, swing, lab_wave(t, 1.03 * f, phase + 1.8));
-    jet turn = lab_swung(lab_drawn(scene, 7, 15, 30) * LAB_DEGREE, twist, lab_wave(t, 1 / 19.0, 0));
-    jet rattle = lab_swung(0.15 * LAB_DEGREE, hoist, lab_wave(t, lab_drawn(scene, 9, 8, 10), 0));
+    jet about_x = lab_swung(lab_drawn(scene, 5, 5, 8) * LAB_DEGREE, swing, t, f, phase);
+    jet about_y = lab_swung(lab_drawn(scene, 6, 4, 7) * LAB_DEGREE, swing, t, 1.03 * f, phase + 1.8);
+    jet turn = lab_swung(lab_drawn(scene, 7, 15, 30) * LAB_DEGREE, twist, t, 1 / 19.0, 0);
+    jet rattle = lab_swung(0.15 * LAB_DEGREE, hoist, t, lab_drawn(scene, 9, 8, 10), 0);
 
-    jet_quat rope_q = jet_quat_product(jet_quat_about(0, about_x), jet_quat_about(1, about_y));
-    jet_quat block = jet_quat_product(lab_heading(scene, jet_add(slew, turn)), jet_quat_about(1, rattle));
-    pose->q = jet_quat_product(rope_q, jet_quat_product(block, lab_seat(scene)));
+    jet_quat rope_q = jet_quat_turned(jet_quat_about(0, about_x), 1, about_y);
+    jet_quat block = jet_quat_turned(rope_q, 2, lab_heading(scene, jet_add(slew, turn)));
+    pose->q = lab_seated(scene, jet_quat_turned(block, 1, rattle));
     hang(pose, rope_q, rope, 18, slew);
     vibrate(scene, pose, t, hoist, 1.0);
 }
@@ -61,11 +59,11 @@ void lab_scene_slew(const marl_scene *scene, double seconds, lab_pose *pose)
     jet t = jet_time(fmod(seconds, 100)), share = lab_hump(t, 10, 18, 82, 90);
     jet slew = jet_scale(jet_sub(jet_ramp_integral(t, 10, 18), jet_ramp_integral(t, 82, 90)), rate);
     jet lean = jet_scale(jet_product(share, share), atan2(radius * rate * rate, LAB_GRAVITY));
-    jet sway = lab_swung(lab_drawn(scene, 5, 0.5, 1.5) * LAB_DEGREE, lab_hump(t, 12, 24, 76, 88),
-                         lab_wave(t, swing_frequency(14), 0));
-    jet_quat jib = jet_quat_about(2, slew), outward = jet_quat_about(1, jet_scale(jet_add(lean, sway), -1));
-    jet_quat rope_q = jet_quat_product(jet_quat_product(jib, outward), jet_quat_conjugate(jib));
-    pose->q = jet_quat_product(rope_q, jet_quat_product(lab_heading(scene, slew), lab_seat(scene)));
+    jet sway = lab_swung(lab_drawn(scene, 5, 0.5, 1.5) * LAB_DEGREE, lab_hump(t, 12, 24, 76, 88), t,
+                         swing_frequency(14), 0);
+    jet_quat outward = jet_quat_turned(jet_quat_about(2, slew), 1, jet_scale(jet_add(lean, sway), -1));
+    jet_quat rope_q = jet_quat_turned(outward, 2, jet_scale(slew, -1));
+    pose->q = lab_seated(scene, jet_quat_turned(rope_q, 2, lab_heading(scene, slew)));
     hang(pose, rope_q, jet_constant(14), radius, slew);
 }
 
@@ -75,17 +73,17 @@ void lab_scene_shake(const marl_scene *scene, double seconds, lab_pose *pose)
     jet t = jet_time(fmod(seconds, 60));
     jet hoist = lab_hump(t, 5, 7, 53, 55);
     double f = swing_frequency(12);
-    jet about_x = lab_swung(lab_drawn(scene, 5, 1, 3) * LAB_DEGREE, hoist, lab_wave(t, f, 0));
-    jet about_y = lab_swung(lab_drawn(scene, 6, 1, 3) * LAB_DEGREE, hoist, lab_wave(t, f, 2));
-    jet rattle = lab_swung(0.3 * LAB_DEGREE, hoist, lab_wave(t, lab_drawn(scene, 9, 8, 10), 0));
+    jet about_x = lab_swung(lab_drawn(scene, 5, 1, 3) * LAB_DEGREE, hoist, t, f, 0);
+    jet about_y = lab_swung(lab_drawn(scene, 6, 1, 3) * LAB_DEGREE, hoist, t, f, 2);
+    jet rattle = lab_swung(0.3 * LAB_DEGREE, hoist, t, lab_drawn(scene, 9, 8, 10), 0);
     jet rope = jet_constant(12);
     for (int i = 0; i < 3; i++) { /* 0.1 m in 0.3 s: some 8 m/s^2 */
         double at = 12 + 13 * i + lab_drawn(scene, 10 + i, 0, 5);
         rope = jet_add(rope, jet_scale(lab_hump(t, at, at + 0.3, at + 3, at + 3.5), -0.1));
     }
-    jet_quat rope_q = jet_quat_product(jet_quat_about(0, about_x), jet_quat_about(1, about_y));
-    jet_quat block = jet_quat_product(lab_heading(scene, jet_constant(0)), jet_quat_about(0, rattle));
-    pose->q = jet_quat_product(rope_q, jet_quat_product(block, lab_seat(scene)));
+    jet_quat rope_q = jet_quat_turned(jet_quat_about(0, about_x), 1, about_y);
+    jet_quat block = jet_quat_turned(rope_q, 2, lab_heading(scene, jet_constant(0)));
+    pose->q = lab_seated(scene, jet_quat_turned(block, 0, rattle));
     hang(pose, rope_q, rope, 18, jet_constant(0));
     vibrate(scene, pose, t, hoist, 3.0);
 }
@@ -110,11 +108,11 @@ void lab_scene_steel(const marl_scene *scene, double seconds, lab_pose *pose)
     double now = fmod(seconds, 90);
     jet t = jet_time(now), moving = lab_hump(t, 5, 12, 75, 85);
     double f = swing_frequency(14);
-    jet about_x = lab_swung(lab_drawn(scene, 5, 1, 3) * LAB_DEGREE, moving, lab_wave(t, f, 0));
-    jet about_y = lab_swung(lab_drawn(scene, 6, 1, 3) * LAB_DEGREE, moving, lab_wave(t, f, 1));
-    jet turn = lab_swung(lab_drawn(scene, 7, 10, 20) * LAB_DEGREE, moving, lab_wave(t, 1 / 23.0, 0));
-    jet_quat rope_q = jet_quat_product(jet_quat_about(0, about_x), jet_quat_about(1, about_y));
-    pose->q = jet_quat_product(rope_q, jet_quat_product(lab_heading(scene, turn), lab_seat(scene)));
+    jet about_x = lab_swung(lab_drawn(scene, 5, 1, 3) * LAB_DEGREE, moving, t, f, 0);
+    jet about_y = lab_swung(lab_drawn(scene, 6, 1, 3) * LAB_DEGREE, moving, t, f, 1);
+    jet turn = lab_swung(lab_drawn(scene, 7, 10, 20) * LAB_DEGREE, moving, t, 1 / 23.0, 0);
+    jet_quat rope_q = jet_quat_turned(jet_quat_about(0, about_x), 1, about_y);
+    pose->q = lab_seated(scene, jet_quat_turned(rope_q, 2, lab_heading(scene, turn)));
     hang(pose, rope_q, jet_constant(14), 18, jet_constant(0));
     for (int column = 0; column < 3; column++) {
         pass_column(scene, column, now, pose->field);
@@ -127,12 +125,10 @@ void lab_scene_upside(const marl_scene *scene, double seconds, lab_pose *pose)
 {
     jet t = jet_time(fmod(seconds, 60));
     jet over = jet_scale(lab_hump(t, 5, 17, 40, 55), 3 * LAB_PI);
-    jet roll =
-        lab_swung(lab_drawn(scene, 5, 5, 12) * LAB_DEGREE, lab_hump(t, 18, 22, 35, 39), lab_wave(t, 0.3, 0));
-    jet_quat turned =
-        jet_quat_product(jet_quat_about(1, jet_add(over, jet_constant(LAB_PI))), jet_quat_about(0, roll));
-    pose->q =
-        jet_quat_product(lab_heading(scene, jet_constant(0)), jet_quat_product(turned, lab_seat(scene)));
+    jet roll = lab_swung(lab_drawn(scene, 5, 5, 12) * LAB_DEGREE, lab_hump(t, 18, 22, 35, 39), t, 0.3, 0);
+    jet_quat block = jet_quat_about(2, lab_heading(scene, jet_constant(0)));
+    jet_quat turned = jet_quat_turned(block, 1, jet_add(over, jet_constant(LAB_PI)));
+    pose->q = lab_seated(scene, jet_quat_turned(turned, 0, roll));
     lab_move(pose, 0, lab_vibration(0.4, 0.9, lab_hump(t, 5, 8, 52, 55), t, 0));
     lab_move(pose, 2, lab_vibration(0.3, 1.3, lab_hump(t, 5, 8, 52, 55), t, 1));
 }

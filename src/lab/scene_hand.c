@@ -5,7 +5,7 @@
 void lab_scene_still(const marl_scene *scene, double t, lab_pose *pose)
 {
     (void)t;
-    pose->q = jet_quat_product(lab_heading(scene, jet_constant(0)), lab_seat(scene));
+    pose->q = lab_seated(scene, jet_quat_about(2, lab_heading(scene, jet_constant(0))));
 }
 
 /* Cold and warm ends are held for half a minute. */
@@ -75,7 +75,7 @@ void lab_scene_poses(const marl_scene *scene, double seconds, lab_pose *pose)
     jet t = jet_time(now), carried = lab_hump(t, leave, leave + 0.7, arrive - 0.7, arrive);
     pose_number(scene, i, from);
     pose_number(scene, (i + 1) % POSES, to);
-    pose->q = jet_quat_product(between(from, to, t, leave, arrive), lab_seat(scene));
+    pose->q = lab_seated(scene, between(from, to, t, leave, arrive));
     lab_move(pose, 2, jet_scale(carried, 0.08));
     lab_move(pose, 0, lab_vibration(0.8, 2.1, carried, t, 0));
     lab_move(pose, 1, lab_vibration(0.6, 2.9, carried, t, 1));
@@ -94,8 +94,8 @@ void lab_scene_turns(const marl_scene *scene, double seconds, lab_pose *pose)
     upright(up[i], 0, from);
     upright(up[(i + 1) % 3], 0, to);
     jet angle = jet_scale(lab_hump(t, 3, 9, 12, 18), 2 * LAB_PI);
-    jet_quat body = jet_quat_product(lab_seat(scene), between(from, to, t, 21, 23.5));
-    pose->q = jet_quat_product(lab_heading(scene, angle), body);
+    jet_quat table = lab_seated(scene, jet_quat_about(2, lab_heading(scene, angle)));
+    pose->q = jet_quat_product(table, between(from, to, t, 21, 23.5));
 }
 
 /* Turned in the hand about all axes at rates that have no common period; the hand moves it about as well. */
@@ -105,10 +105,9 @@ void lab_scene_tumble(const marl_scene *scene, double seconds, lab_pose *pose)
     double pace = lab_drawn(scene, 3, 0.9, 1.1);
     jet roll = jet_scale(jet_product(moving, jet_add(t, jet_constant(-2))), 1.31 * pace);
     jet yaw = jet_scale(jet_product(moving, jet_add(t, jet_constant(-2))), 0.47 * pace);
-    jet pitch = lab_swung(1.4, moving, lab_wave(t, 0.113 * pace, lab_drawn(scene, 4, 0, 2 * LAB_PI)));
-    jet_quat turned = jet_quat_product(lab_heading(scene, yaw),
-                                       jet_quat_product(jet_quat_about(1, pitch), jet_quat_about(0, roll)));
-    pose->q = jet_quat_product(turned, lab_seat(scene));
+    jet pitch = lab_swung(1.4, moving, t, 0.113 * pace, lab_drawn(scene, 4, 0, 2 * LAB_PI));
+    jet_quat turned = jet_quat_turned(jet_quat_about(2, lab_heading(scene, yaw)), 1, pitch);
+    pose->q = lab_seated(scene, jet_quat_turned(turned, 0, roll));
     lab_move(pose, 0, lab_vibration(0.5, 0.7, moving, t, 0));
     lab_move(pose, 1, lab_vibration(0.4, 0.9, moving, t, 1));
     lab_move(pose, 2, lab_vibration(0.6, 1.1, moving, t, 2));

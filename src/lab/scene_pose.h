@@ -40,17 +40,18 @@ static inline jet lab_wave(jet t, double frequency, double phase)
     return jet_sin(jet_add(jet_scale(t, 2 * LAB_PI * frequency), jet_constant(phase)));
 }
 
-/* amplitude times envelope times wave */
-static inline jet lab_swung(double amplitude, jet envelope, jet wave)
+/* amplitude times envelope times a wave, which is not asked for while the envelope is zero */
+static inline jet lab_swung(double amplitude, jet envelope, jet t, double frequency, double phase)
 {
-    return jet_scale(jet_product(envelope, wave), amplitude);
+    return jet_is_zero(envelope) ? envelope
+                                 : jet_scale(jet_product(envelope, lab_wave(t, frequency, phase)), amplitude);
 }
 
 /* A vibration whose acceleration has the given amplitude, m/s^2, as a path. */
 static inline jet lab_vibration(double acceleration, double frequency, jet envelope, jet t, double phase)
 {
     double w = 2 * LAB_PI * frequency;
-    return lab_swung(acceleration / (w * w), envelope, lab_wave(t, frequency, phase));
+    return lab_swung(acceleration / (w * w), envelope, t, frequency, phase);
 }
 
 static inline void lab_move(lab_pose *pose, int axis, jet path)
@@ -58,16 +59,16 @@ static inline void lab_move(lab_pose *pose, int axis, jet path)
     pose->position[axis] = jet_add(pose->position[axis], path);
 }
 
-/* The pod's seat on what carries it. */
-static inline jet_quat lab_seat(const marl_scene *scene)
+/* The attitude of what carries the pod, and on it the pod's seat. */
+static inline jet_quat lab_seated(const marl_scene *scene, jet_quat carrier)
 {
-    return jet_quat_constant(scene->seat);
+    return jet_quat_seated(carrier, scene->seat);
 }
 
-/* The heading at the start, anywhere. */
-static inline jet_quat lab_heading(const marl_scene *scene, jet turn)
+/* The angle about the vertical: where it points at the start is anywhere. */
+static inline jet lab_heading(const marl_scene *scene, jet turn)
 {
-    return jet_quat_about(2, jet_add(turn, jet_constant(lab_drawn(scene, 2, -LAB_PI, LAB_PI))));
+    return jet_add(turn, jet_constant(lab_drawn(scene, 2, -LAB_PI, LAB_PI)));
 }
 
 #endif

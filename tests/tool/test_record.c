@@ -106,10 +106,14 @@ START_TEST(every_combination_of_faults_ends_in_a_whole_log)
         } else if (!late && !silent) {
             ck_assert_int_eq(warns(root, "gap"), 0);
         }
-        for (size_t i = 0; i < log.n; i++) { /* nothing wrong came through: gravity is about what it is */
+        int wrong = 0;
+        for (size_t i = 0; i < log.n; i++) {
             const marl_sample *s = &log.row[i].sample;
-            ck_assert(!(s->fresh & MARL_FRESH_ACCEL) || fabsf(marl_vec3_norm(s->accel) - 9.8f) < 6.0f);
+            wrong += (s->fresh & MARL_FRESH_ACCEL) && fabsf(marl_vec3_norm(s->accel) - 9.8f) > 6.0f;
         }
+        /* of random bytes one burst in 4096 looks like a Grommet's (identity and zeros); some 3000 are read
+         */
+        ck_assert_int_le(wrong, garbage ? 6 : 0);
         ck_assert(access("r.csv.part", F_OK) != 0);
         marl_log_free(&log);
         json_decref(root);
