@@ -114,6 +114,9 @@ static inline jet_quat jet_quat_product(jet_quat a, jet_quat b)
 static inline jet_quat jet_quat_turned(jet_quat q, int axis, jet angle)
 {
     jet s, c;
+    if (jet_is_zero(angle)) {
+        return q;
+    }
     jet_sin_cos(jet_scale(angle, 0.5), &s, &c);
     jet along = axis == 0 ? q.x : axis == 1 ? q.y : q.z;
     jet next = axis == 0 ? q.y : axis == 1 ? q.z : q.x, after = axis == 0 ? q.z : axis == 1 ? q.x : q.y;

@@ -15,7 +15,7 @@ static void make_flicker(marl_flicker *f, double flicker, double rate_hz, marl_n
     f->sigma = flicker * sqrt(log(FLICKER_RATIO) / PI);
     f->n = 0;
     for (double time = 1 / rate_hz; time < SLOWEST_S && f->n < MARL_FLICKER_MOST; time *= FLICKER_RATIO) {
-        double every = fmax(1, floor(time * rate_hz / 16));
+        double every = fmax(1, floor(time * rate_hz / 4));
         f->every[f->n] = (uint32_t)every;
         f->keep[f->n] = exp(-every / (rate_hz * time));
         f->kick[f->n] = f->sigma * sqrt(1 - f->keep[f->n] * f->keep[f->n]);
@@ -112,7 +112,8 @@ static double digitise(const marl_sensor_model *model, double value)
     double most = (double)(INT64_C(1) << (model->sheet.bits - 1));
     /* to the nearest whole number: beyond 2^52 doubles have no fraction */
     double counts = (value / model->count + ROUNDER) - ROUNDER;
-    return fmin(fmax(counts, -most), most - 1) * model->count;
+    counts = counts < -most ? -most : counts;
+    return (counts > most - 1 ? most - 1 : counts) * model->count;
 }
 
 /* What the axis reads of the truth. */
