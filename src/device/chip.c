@@ -93,6 +93,20 @@ static marl_status write_surely(const marl_port *port, const marl_part *part, ui
     return MARL_ERR_BUS_GARBAGE;
 }
 
+/* A register as two reads in a row have it: what is written back of it must not come from a disturbed bus. */
+static marl_status read_surely(const marl_port *port, const marl_part *part, uint8_t reg, uint8_t *value)
+{
+    uint8_t before = 0;
+    for (int i = 0; i < 2 * MARL_BUS_TRIES; i++) {
+        marl_status status = read_bytes(port, part, reg, value, 1);
+        if (status != MARL_OK || (i > 0 && *value == before)) {
+            return status;
+        }
+        before = *value;
+    }
+    return MARL_ERR_BUS_GARBAGE;
+}
+
 static marl_status set(const marl_port *port, const marl_part *part, const marl_chip_setting *setting,
                        uint8_t choice)
 {
@@ -101,7 +115,7 @@ static marl_status set(const marl_port *port, const marl_part *part, const marl_
         return MARL_OK;
     }
     uint8_t code = (uint8_t)(setting->choice[choice].code * (mask & (0u - mask)));
-    marl_status status = read_bytes(port, part, setting->at.reg, &value, 1);
+    marl_status status = read_surely(port, part, setting->at.reg, &value);
     value = (uint8_t)((value & ~mask) | code);
     return status != MARL_OK ? status : write_surely(port, part, setting->at.reg, &value, 1);
 }

@@ -219,6 +219,24 @@ START_TEST(a_setting_that_is_not_kept_is_garbage)
 }
 END_TEST
 
+/* A read that is garbled while settings are written must not end up in bits that are somebody else's. */
+START_TEST(a_garbled_read_does_not_spoil_other_bits)
+{
+    marl_part part = grommet_part();
+    for (int at = 0; at < 60; at++) {
+        fake_board b;
+        grommet_board(&b);
+        b.reg[0][0x21] = 0x88;
+        b.garble_from = at;
+        b.garble_until = at + 1;
+        ck_assert_int_eq(marl_part_start(&b.port, &part, 1, NULL), MARL_OK);
+        ck_assert_uint_eq(b.reg[0][0x21], 0x88 | 0x01 | 4 << 4);
+        ck_assert_uint_eq(b.reg[0][0x22], 0x02);
+        ck_assert_uint_eq(b.reg[0][0x23], 0x02 | 1 << 4);
+    }
+}
+END_TEST
+
 /* A chip that is silent after power-on is waited for, but not for longer than its table says. */
 START_TEST(start_waits_for_a_chip_to_wake)
 {
@@ -343,6 +361,6 @@ MARL_SUITE_OF_CASES("chip", words, bytes_mean_what_the_data_sheet_says,
                     start_writes_what_was_chosen, a_burst_becomes_a_sample,
                     nothing_is_wired_to_the_first_chip, a_disturbed_bus_is_told_by_its_kind,
                     another_chip_is_named, a_setting_that_is_not_kept_is_garbage,
-                    start_waits_for_a_chip_to_wake, offset_registers_take_the_bias_away,
-                    an_offset_that_does_not_fit_is_refused_whole, a_table_that_contradicts_itself_is_refused,
-                    a_mounting_is_a_rotation)
+                    a_garbled_read_does_not_spoil_other_bits, start_waits_for_a_chip_to_wake,
+                    offset_registers_take_the_bias_away, an_offset_that_does_not_fit_is_refused_whole,
+                    a_table_that_contradicts_itself_is_refused, a_mounting_is_a_rotation)
