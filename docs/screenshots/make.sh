@@ -42,6 +42,12 @@ shoot() {
     wait $terminal 2>/dev/null || true
 }
 
+shoot record 'marlinspike record --from sim:poses --until poses -o poses.csv' \
+    'marlinspike record --from sim:still --until turns -o turns.csv' \
+    'marlinspike record --from sim:lift --until 20 --faults lose=0.0005,garbage=0.02,unplug=15 -o lossy.csv'
+shoot send 'marlinspike calibrate still still.csv --into pod-07.json --quiet' \
+    'marlinspike send --to sim:pod-07.memory --calibration pod-07.json --tuning calm.json --zero --commit' \
+    'marlinspike send --to sim --device pod-08 --calibration pod-07.json'
 shoot inspect 'marlinspike inspect lift.csv' \
     'marlinspike simulate --scene lift --rate 200 --duration 30 --seed 3 -o practice.csv --truth practice.truth.csv' \
     'marlinspike inspect practice.csv'

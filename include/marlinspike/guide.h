@@ -51,6 +51,7 @@ void marl_guide_take(marl_guide *guide, const marl_sample *sample);
 int marl_guide_done(const marl_guide *guide);
 double marl_guide_progress(const marl_guide *guide); /* 0 to 1 */
 double marl_guide_seconds(const marl_guide *guide);  /* since the first sample */
+/* Steps of over one and a half usual ones: of the sensor that has most. */
 unsigned long marl_guide_gaps(const marl_guide *guide);
 /* Readings a second of a sensor over the whole recording; NaN when it has fewer than two. */
 double marl_guide_rate(const marl_guide *guide, marl_sensor sensor);

@@ -20,7 +20,9 @@ static const struct {
     const char *why;
     const char *command;
 } steps[] = {
-    {"The pod lay still on the bench for a minute. What did it record?", "inspect DIR/still.csv"},
+    {"A simulated pod streams; the tool leads the hand that turns it, until there is enough:",
+     "record --from sim:poses --until poses -o DIR/poses.csv"},
+    {"The real one lay still on the bench for a minute. What did it record?", "inspect DIR/still.csv"},
     {"The gyroscope's bias, from that rest:", "calibrate still DIR/still.csv --into DIR/pod-07.json"},
     {"Next day the hook block was lifted, swung and slewed; an optical rig watched:", "inspect DIR/lift.csv"},
     {"The log with that calibration applied, for other programs:",

@@ -35,12 +35,16 @@ static void draw(recording *r, const marl_guide_view *view)
     if (r->drawn > 0) {
         fprintf(stderr, "\033[%dA", r->drawn);
     }
+    r->drawn = 0;
     for (int i = 0; i < MARL_GUIDE_LINES; i++) {
         const char *line = view->line[i];
-        int arrow = i == MARL_GUIDE_LINES - 1 && line[0] != '\0';
+        int arrow = i == MARL_GUIDE_LINES - 1;
+        if (line[0] == '\0') {
+            continue;
+        }
+        r->drawn++;
         fprintf(stderr, "\r%s%.*s\033[K\n", arrow ? "-> " : "", width - (arrow ? 3 : 0), line);
     }
-    r->drawn = MARL_GUIDE_LINES;
     fflush(stderr);
 }
 
@@ -129,7 +133,8 @@ static void warn_of_lack(recording *r)
     marl_guide_view view;
     if (!recording_is_enough(r)) {
         marl_guide_look(r->guide, &view);
-        cli_warn(&r->warnings, "not-enough", "not enough: %s; next: %s", view.line[1], view.line[2]);
+        cli_warn(&r->warnings, "not-enough", view.line[2][0] ? "not enough; next: %s" : "not enough: %s",
+                 view.line[2][0] ? view.line[2] : view.line[1]);
     }
 }
 
@@ -178,7 +183,7 @@ int recording_print_json(recording *r)
     warn_of_lack(r);
     marl_guide_look(r->guide, &view);
     if (!recording_is_enough(r)) {
-        json_array_append_new(next, json_string(view.line[2]));
+        json_array_append_new(next, json_string(view.line[2][0] ? view.line[2] : "record for longer"));
     }
     json_object_set_new(root, "accepted", json_boolean(recording_is_enough(r)));
     json_object_set_new(root, "log", json_string(r->out));

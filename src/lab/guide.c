@@ -146,7 +146,7 @@ unsigned long marl_guide_gaps(const marl_guide *g)
 {
     unsigned long gaps = 0;
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
-        gaps += g->watch.pace[i].gaps;
+        gaps = g->watch.pace[i].gaps > gaps ? g->watch.pace[i].gaps : gaps;
     }
     return gaps;
 }

@@ -45,6 +45,19 @@ for package in $(sed -n 's/^ *need \([a-z0-9.+-]*\) .*/\1/p' run | sort -u); do
     grep -qwF -- "$package" docs/dependencies.md || [ "$package" = libc6-dev ] || complain "docs/dependencies.md: no $package"
 done
 
+# The port that docs/porting.md writes step by step is one file that compiles.
+sed -n '/^```c$/,/^```$/p' docs/porting.md | grep -v '^```' >"${TMPDIR:-/tmp}/my_port.$$.c"
+[ "$(wc -l <"${TMPDIR:-/tmp}/my_port.$$.c")" -gt 100 ] || complain "docs/porting.md: the code cannot be found"
+cc -std=c11 -Wall -Wextra -Wpedantic -Werror -Iinclude -fsyntax-only "${TMPDIR:-/tmp}/my_port.$$.c" || complain "docs/porting.md: the code does not compile"
+rm -f "${TMPDIR:-/tmp}/my_port.$$.c"
+
+# The keys of the stream are the same in the schema and at both ends.
+for kind in SAMPLE:1 IDENTITY:2 ANSWER:3 NOTICE:4 IDENTIFY:16 CALIBRATION:17 TUNING:18 COMMIT:19 ZERO:20; do
+    name=$(tr '[:upper:]' '[:lower:]' <<<"${kind%:*}")
+    grep -q "^$name = \[${kind#*:}, number" docs/schema/stream.cddl || complain "docs/schema/stream.cddl: no $name = ${kind#*:}"
+    grep -q "MARL_ITEM_${kind%:*} = ${kind#*:}\b" include/marlinspike/telemetry.h || complain "telemetry.h: no ${kind%:*} = ${kind#*:}"
+done
+
 shots=$(git ls-files docs/screenshots 2>/dev/null | grep -c png || true)
 [ "$shots" -lt 20 ] || complain "more than 19 pictures"
 exit $bad
