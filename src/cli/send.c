@@ -95,6 +95,7 @@ static marl_status ask(source *to, marl_receiver *receiver, const marl_message *
 {
     uint8_t bytes[MARL_MESSAGE_MOST];
     size_t n;
+    *answer = (marl_answer){0};
     marl_status status = marl_message_make(message, bytes, &n, error);
     for (int i = 0; i < TRIES && status == MARL_OK; i++) {
         status = source_write(to, bytes, n, error);
@@ -110,7 +111,7 @@ static marl_status ask(source *to, marl_receiver *receiver, const marl_message *
     }
     if (status == MARL_OK) {
         const marl_stream_report *report = marl_receiver_report(receiver);
-        int deaf = report->kind == MARL_STREAM_UNKNOWN && report->bytes > 0 && to->kind == SOURCE_SERIAL;
+        int deaf = report->items == 0 && report->bytes > 0 && to->kind == SOURCE_SERIAL;
         status = marl_fail(error, MARL_ERR_SYSTEM, "%s: no answer to %d tries%s", to->name, TRIES,
                            deaf ? "; bytes came, but no packet: is this the right baud rate?" : "");
     }

@@ -123,8 +123,10 @@ static void put_correction(marl_cbor_writer *w, int key, const marl_correction *
 
 void marl_item_put_calibration(marl_cbor_writer *w, const marl_calibration *c)
 {
-    size_t pairs = (size_t)((c->accel.present != 0) + (c->gyro.present != 0) + (c->mag.present != 0) +
-                            (c->has_mount != 0));
+    size_t pairs = c->has_mount != 0;
+    pairs += c->accel.present != 0;
+    pairs += c->gyro.present != 0;
+    pairs += c->mag.present != 0;
     marl_cbor_put_map(w, pairs);
     if (c->accel.present) {
         put_correction(w, KEY_CAL_ACCEL, &c->accel);

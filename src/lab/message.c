@@ -50,7 +50,8 @@ static cbor_item_t *fit_item(const marl_fit *fit)
 
 static cbor_item_t *calibration_item(const marl_calibration_record *record)
 {
-    size_t pairs = (size_t)((record->device[0] != '\0') + (record->has_mount != 0));
+    size_t pairs = record->has_mount != 0;
+    pairs += record->device[0] != '\0';
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         pairs += record->fit[i].present != 0;
     }
