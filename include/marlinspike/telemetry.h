@@ -41,6 +41,7 @@ typedef struct marl_item_notice {
     int64_t t_ns;
     uint8_t part, bus, address;
     marl_status fault; /* MARL_OK: works again */
+    uint8_t identity;  /* that it gave, with MARL_ERR_IDENTITY */
     uint32_t silent, late, garbage, restarts;
 } marl_item_notice;
 

@@ -2,6 +2,7 @@
  * Calls everything that the device library offers, so that the linked image shows what it costs and drags in,
  * and checks on this very processor that the self-test passes and the estimators give the known bits. */
 #include "known_answers.h"
+#include "known_board.h"
 #include "marlinspike/device.h"
 #include <stddef.h>
 
@@ -43,6 +44,25 @@ static int sees_rest(void)
     return marl_still_finish(&still) == MARL_STILL_QUIET && still.still;
 }
 
+/* Chip, board, packets, messages and store, all in one station. */
+static int streams_known_bytes(void)
+{
+    known_board board;
+    marl_station station;
+    uint32_t crc;
+    return known_board_runs(&board, &station, &crc) && crc == known_stream;
+}
+
+/* What firmware may use beside the station. */
+static int writes_lines(void)
+{
+    char line[MARL_CSV_LINE_MOST];
+    marl_sample s = {.t_ns = 1500000000, .temp = 24.5f, .fresh = MARL_FRESH_TEMP};
+    marl_clock32 clock = {0, 0};
+    return marl_csv_line_header(line, s.fresh, 0) == 16 &&
+           marl_csv_line_row(line, s.fresh, 0, &s, NULL) == 19 && marl_clock32_ns(&clock, 5) == 5000;
+}
+
 static float angles(marl_quat q)
 {
     float heading;
@@ -66,6 +86,7 @@ int main(void)
     }
     faults |= angles((marl_quat){0.8f, 0.6f, 0.0f, 0.0f}) >= 0.0f ? 0 : 32;
     faults |= sees_rest() ? 0 : 64;
+    faults |= streams_known_bytes() && writes_lines() ? 0 : 16;
     faults |= marl_filter_from_name("complementary", &named) == MARL_OK && marl_status_text(MARL_OK)[0] != 0
                   ? 0
                   : 128;

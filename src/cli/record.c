@@ -63,7 +63,9 @@ static int record(const cli *c, const options *o, cli_reading *reading)
     status = status != MARL_OK ? status : source_open(&from, &where, &error);
     status = status != MARL_OK ? status : find_guide(o, &from, &r.guide, &error);
     if (status == MARL_OK) {
+        marl_guide_kind kind;
         r.wanted = o->until != NULL;
+        r.guided = r.wanted && marl_guide_from_name(o->until, &kind) == MARL_OK;
         r.from = &from;
         status = recording_run(&r, &reading->options, &error);
     }

@@ -136,7 +136,7 @@ static recording_end end_of_source(const recording *r)
 /* A simulated scene does not wait for ever for a guide that is never content. */
 static int scene_is_over(const recording *r)
 {
-    return r->from->kind == SOURCE_SIM && source_seconds(r->from) > 2 * r->from->most_s + 1;
+    return r->guided && r->from->kind == SOURCE_SIM && source_seconds(r->from) > 2 * r->from->most_s + 1;
 }
 
 /* Until one of the ends. */

@@ -22,6 +22,7 @@ typedef struct recording {
     const char *out;
     int quiet;  /* the guide stays silent */
     int wanted; /* it was said what is enough */
+    int guided; /* and that is not a number of seconds */
     source *from;
     marl_guide *guide;
     marl_receiver *receiver;

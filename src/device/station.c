@@ -107,6 +107,7 @@ static marl_status tell_faults(marl_station *s)
                                    .bus = s->board.part[i].at.bus,
                                    .address = s->board.part[i].at.address,
                                    .fault = state->fault,
+                                   .identity = state->identity,
                                    .silent = state->counts.silent,
                                    .late = state->counts.late,
                                    .garbage = state->counts.garbage,
@@ -131,6 +132,7 @@ void station_watch_rest(marl_station *s)
 
 void station_use_settings(marl_station *s)
 {
+    s->rows = 0; /* there may be other columns from now on: the header first */
     if (s->settings.has_tuning && marl_estimator_init(&s->estimator, &s->settings.tuning) != MARL_OK) {
         s->settings.has_tuning = 0;
     }

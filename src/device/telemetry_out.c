@@ -92,7 +92,7 @@ void marl_item_put_notice(marl_cbor_writer *w, uint32_t number, const marl_item_
 {
     const uint32_t count[4] = {notice->silent, notice->late, notice->garbage, notice->restarts};
     put_head(w, MARL_ITEM_NOTICE, number);
-    marl_cbor_put_map(w, 6);
+    marl_cbor_put_map(w, notice->fault == MARL_ERR_IDENTITY ? 7 : 6);
     put_int(w, KEY_T, notice->t_ns);
     put_int(w, KEY_PART, notice->part);
     put_int(w, KEY_BUS, notice->bus);
@@ -102,6 +102,9 @@ void marl_item_put_notice(marl_cbor_writer *w, uint32_t number, const marl_item_
     marl_cbor_put_array(w, 4);
     for (int i = 0; i < 4; i++) {
         marl_cbor_put_int(w, count[i]);
+    }
+    if (notice->fault == MARL_ERR_IDENTITY) {
+        put_int(w, KEY_IDENTITY, notice->identity);
     }
 }
 

@@ -164,7 +164,7 @@ static int answer_pair(int64_t key, const cbor_item_t *value, lab_item *item)
 
 /* What the words of a notice are made of. */
 typedef struct notice {
-    int64_t part, bus, address;
+    int64_t part, bus, address, identity; /* -1: not said */
     char fault[80];
 } notice;
 
@@ -179,6 +179,8 @@ static int notice_pair(int64_t key, const cbor_item_t *value, lab_item *item, no
         return get_int(value, &told->bus);
     case NOTICE_ADDRESS:
         return get_int(value, &told->address);
+    case NOTICE_IDENTITY:
+        return get_int(value, &told->identity);
     case NOTICE_FAULT:
         return get_text(value, told->fault, sizeof told->fault);
     default:
@@ -186,9 +188,21 @@ static int notice_pair(int64_t key, const cbor_item_t *value, lab_item *item, no
     }
 }
 
+static void put_notice_into_words(const notice *told, lab_item *item)
+{
+    int used =
+        snprintf(item->notice, sizeof item->notice, "%.3f s: chip %lld (bus %lld, address 0x%02llx): %s",
+                 (double)item->t_ns * 1e-9, (long long)told->part, (long long)told->bus,
+                 (unsigned long long)told->address, told->fault[0] ? told->fault : "works again");
+    if (told->identity >= 0 && used < (int)sizeof item->notice) {
+        snprintf(item->notice + used, sizeof item->notice - (size_t)used, ": it says 0x%02llx",
+                 (unsigned long long)told->identity);
+    }
+}
+
 static int read_body(const cbor_item_t *body, lab_item *item)
 {
-    notice told = {0};
+    notice told = {.identity = -1};
     struct cbor_pair *pair = cbor_map_handle(body);
     for (size_t i = 0; i < cbor_map_size(body); i++) {
         int64_t key;
@@ -206,9 +220,7 @@ static int read_body(const cbor_item_t *body, lab_item *item)
             return 0;
         }
     }
-    snprintf(item->notice, sizeof item->notice, "%.3f s: chip %lld (bus %lld, address 0x%02llx): %s",
-             (double)item->t_ns * 1e-9, (long long)told.part, (long long)told.bus,
-             (unsigned long long)told.address, told.fault[0] ? told.fault : "works again");
+    put_notice_into_words(&told, item);
     return 1;
 }
 

@@ -101,6 +101,36 @@ START_TEST(saturation_holds_at_full_scale)
 }
 END_TEST
 
+/* White noise of two-sided density N^2 behind the flattest second-order low-pass of corner f has the
+ * deviation N sqrt(2 * 1.1107 f). 300 s at 10 Hz are some 6,000 independent values: 1 %. */
+START_TEST(the_low_pass_set_in_the_chip_is_at_work)
+{
+    static const double corners[] = {0, 10, 41};
+    for (int i = 0; i < 3; i++) {
+        sim_test t;
+        double sum = 0, square = 0, n = 0;
+        sim_test_prepare(&t, MARL_SCENE_STILL, 200);
+        t.sheet.gyro.white = 0.003;
+        t.sheet.gyro.low_pass_hz = corners[i];
+        t.part[0] = marl_sim_part(marl_chip_grommet(), (marl_place){0, 0x2a}, &t.sheet, 200);
+        sim_test_start(&t);
+        for (int part = 1; part <= 10; part++) {
+            ck_assert_int_eq(sim_test_run(&t, 30 * part), MARL_OK);
+            size_t rows = sim_test_rows(&t, row, ROWS);
+            for (size_t k = 0; k < rows; k++) {
+                sum += (double)row[k].sample.gyro.x;
+                square += (double)row[k].sample.gyro.x * (double)row[k].sample.gyro.x;
+                n++;
+            }
+        }
+        double deviation = sqrt(square / n - sum / n * (sum / n));
+        double wanted = 0.003 * sqrt(corners[i] > 0 ? 2 * 1.1107 * corners[i] : 200);
+        ck_assert_double_eq_tol(deviation / wanted, 1, 0.04);
+        sim_test_end(&t);
+    }
+}
+END_TEST
+
 /* The chip's own clock: 2,000 ppm fast over 30 s at 1 kHz are 60 more readings. */
 START_TEST(the_chips_clock_is_its_own)
 {
@@ -396,8 +426,8 @@ END_TEST
 
 MARL_SUITE("sim", readings_are_the_true_motion_as_the_chip_counts_it,
            mounting_and_table_do_not_show_in_the_readings, saturation_holds_at_full_scale,
-           the_chips_clock_is_its_own, jitter_is_as_large_as_asked, dropped_readings_are_gaps,
-           a_stuck_axis_keeps_its_value, a_clock_of_32_bits_wraps_and_is_unwrapped,
+           the_low_pass_set_in_the_chip_is_at_work, the_chips_clock_is_its_own, jitter_is_as_large_as_asked,
+           dropped_readings_are_gaps, a_stuck_axis_keeps_its_value, a_clock_of_32_bits_wraps_and_is_unwrapped,
            a_power_dip_of_the_chips_is_a_gap, a_power_cut_starts_the_firmware_anew,
            a_log_is_played_through_the_chip, same_seed_same_bytes, the_store_survives_a_cut_at_any_step,
            flash_is_written_once_between_erases, faults_are_read_by_name, two_chips_at_one_place_are_refused)

@@ -354,6 +354,30 @@ START_TEST(chips_that_fail_are_told_and_told_well_again)
 }
 END_TEST
 
+/* The firmware expects another chip than the one soldered on. */
+START_TEST(another_chip_is_told_with_what_it_says)
+{
+    sim_test t;
+    marl_chip expected = *marl_chip_grommet();
+    static marl_station station;
+    uint8_t bytes[4096];
+    sim_test_prepare(&t, MARL_SCENE_STILL, 100);
+    sim_test_start(&t);
+    marl_part part = t.part[0];
+    expected.identity_value = 0x17;
+    part.chip = &expected;
+    ck_assert_int_eq(marl_station_start(&station, marl_sim_port(t.sim), &part, 1, &t.station, NULL), MARL_OK);
+    size_t n = marl_sim_take(t.sim, bytes, sizeof bytes);
+    ck_assert_int_eq(marl_receiver_feed(t.receiver, bytes, n, NULL), MARL_OK);
+    const char *said = marl_receiver_report(t.receiver)->first_notice;
+    ck_assert_msg(
+        strstr(said, "chip 0 (bus 0, address 0x2a): another chip than expected answers: it says 0x6b") !=
+            NULL,
+        "%s", said);
+    sim_test_end(&t);
+}
+END_TEST
+
 START_TEST(a_station_without_name_or_stream_is_refused)
 {
     sim_test t;
@@ -379,4 +403,4 @@ MARL_SUITE("station", a_board_says_who_it_is, streamed_attitudes_are_those_of_a_
            a_board_that_moves_has_no_zero, what_cannot_be_used_is_refused_and_changes_nothing,
            nonsense_does_no_harm, samples_sent_in_are_estimated, lines_say_the_same_as_packets,
            a_line_too_slow_loses_whole_items_and_counts_them, chips_that_fail_are_told_and_told_well_again,
-           a_station_without_name_or_stream_is_refused)
+           another_chip_is_told_with_what_it_says, a_station_without_name_or_stream_is_refused)

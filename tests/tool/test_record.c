@@ -142,6 +142,18 @@ START_TEST(a_power_cut_and_a_wrapped_clock_are_named)
 }
 END_TEST
 
+/* A number of seconds is what it says, also beyond the scene's own length. */
+START_TEST(ten_minutes_of_the_boards_time_are_recorded)
+{
+    temporary t = tool_folder();
+    json_t *root = run_json(0, "record --from sim:still --until 600 --rate 25 -o r.csv");
+    ck_assert_double_ge(json_at(root, "duration_s"), 600);
+    ck_assert_double_lt(json_at(root, "duration_s"), 600.1);
+    json_decref(root);
+    temporary_remove(&t);
+}
+END_TEST
+
 START_TEST(a_log_is_recorded_again_through_the_chips)
 {
     temporary t = tool_folder();
@@ -401,7 +413,8 @@ END_TEST
 MARL_SUITE_OF_CASES("record", kinds, a_guided_recording_ends_by_itself,
                     too_little_is_exit_4_with_what_to_do_next,
                     every_combination_of_faults_ends_in_a_whole_log,
-                    a_power_cut_and_a_wrapped_clock_are_named, a_log_is_recorded_again_through_the_chips,
+                    a_power_cut_and_a_wrapped_clock_are_named, ten_minutes_of_the_boards_time_are_recorded,
+                    a_log_is_recorded_again_through_the_chips,
                     chips_of_a_split_board_keep_their_rates_and_stamps, standard_input_is_taken,
                     what_cannot_be_recorded_leaves_no_file, what_is_left_of_a_recording_is_not_overwritten,
                     a_full_disk_keeps_what_was_written, a_recorded_board_is_calibrated_and_replayed,

@@ -109,6 +109,26 @@ START_TEST(a_wrong_baud_rate_is_suspected)
 }
 END_TEST
 
+/* A board that hangs keeps the line open and says nothing more. */
+START_TEST(a_board_that_goes_silent_is_not_waited_for)
+{
+    static terminal_run run;
+    temporary t = tool_folder();
+    char words[200];
+    board_run b = board_start("-s still -r 100");
+    snprintf(words, sizeof words, "record --from serial:%s --until 60 -o r.csv", b.device);
+    terminal_start(&run, words, 120);
+    wait_ms(2000);
+    kill(b.pid, SIGSTOP);
+    ck_assert_int_eq(terminal_wait(&run), 4);
+    ck_assert_msg(strstr(run.text, ": the board went silent after ") != NULL, "%s", run.text);
+    ck_assert_uint_gt(rows_of("r.csv"), 100);
+    kill(b.pid, SIGCONT);
+    board_stop(&b);
+    temporary_remove(&t);
+}
+END_TEST
+
 START_TEST(ctrl_c_keeps_what_is_there)
 {
     static const int signals[] = {SIGINT, SIGTERM};
@@ -215,5 +235,6 @@ END_TEST
 
 MARL_SUITE("serial", a_fast_board_loses_nothing, lines_come_over_the_same_wire, a_noisy_line_is_counted,
            unplugged_in_the_middle_what_came_is_kept, a_wrong_baud_rate_is_suspected,
-           ctrl_c_keeps_what_is_there, a_crash_leaves_a_log_that_can_be_read,
-           send_repeats_until_it_is_answered, another_library_reads_the_stream)
+           a_board_that_goes_silent_is_not_waited_for, ctrl_c_keeps_what_is_there,
+           a_crash_leaves_a_log_that_can_be_read, send_repeats_until_it_is_answered,
+           another_library_reads_the_stream)

@@ -1,0 +1,17 @@
+/* SPDX-License-Identifier: MIT
+ * The bytes of a station on a board of plain memory: the same here as on the ARM cores, where the image
+ * checks. */
+#include "check_main.h"
+#include "known_board.h"
+
+START_TEST(the_stream_is_the_known_one)
+{
+    static known_board board;
+    static marl_station station;
+    uint32_t crc = 0;
+    ck_assert(known_board_runs(&board, &station, &crc));
+    ck_assert_msg(crc == known_stream, "0x%08x", crc);
+}
+END_TEST
+
+MARL_SUITE("station_bytes", the_stream_is_the_known_one)
