@@ -49,6 +49,7 @@ static marl_status begin_log(recording *r, marl_error *error)
 static marl_status take_row(recording *r, const marl_log_row *row, marl_error *error)
 {
     marl_guide_take(r->guide, &row->sample);
+    r->rows++;
     if (r->log == NULL) {
         r->first[r->first_n++] = *row;
         return r->first_n == RECORDING_FIRST_ROWS ? begin_log(r, error) : MARL_OK;

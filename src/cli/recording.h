@@ -28,6 +28,7 @@ typedef struct recording {
     marl_receiver *receiver;
     marl_log_writer *log;
     marl_log_info info; /* as the log has it */
+    unsigned long rows; /* in the log */
     size_t first_n;
     marl_log_row first[RECORDING_FIRST_ROWS];
     recording_end end;

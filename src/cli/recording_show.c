@@ -144,7 +144,7 @@ int recording_print(recording *r)
     warn_of_losses(r);
     warn_of_lack(r);
     cli_print_warnings(&r->warnings);
-    printf("%s: %lu rows, %.1f s", r->out, s->rows.rows, marl_guide_seconds(r->guide));
+    printf("%s: %lu rows, %.1f s", r->out, r->rows, marl_guide_seconds(r->guide));
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         double rate = marl_guide_rate(r->guide, (marl_sensor)i);
         if (isfinite(rate)) {
@@ -190,7 +190,7 @@ int recording_print_json(recording *r)
     json_object_set_new(root, "device", r->info.device[0] ? json_string(r->info.device) : json_null());
     json_object_set_new(root, "stream", json_string(s->kind == MARL_STREAM_LINES ? "lines" : "packets"));
     json_object_set_new(root, "ended", json_string(end_names[r->end]));
-    json_object_set_new(root, "rows", json_integer((json_int_t)s->rows.rows));
+    json_object_set_new(root, "rows", json_integer((json_int_t)r->rows));
     json_object_set_new(root, "rows_dropped", json_integer((json_int_t)s->rows.rows_dropped));
     json_object_set_new(root, "duration_s", json_real(marl_guide_seconds(r->guide)));
     json_object_set_new(root, "sensors", rates_json(r));

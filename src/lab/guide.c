@@ -113,7 +113,6 @@ void marl_guide_take(marl_guide *g, const marl_sample *sample)
     marl_sample s = *sample;
     (void)!marl_sample_check(&s, NULL);
     w->first_ns = w->begun ? w->first_ns : s.t_ns;
-    w->dt = w->begun ? 1e-9 * (double)(s.t_ns - w->last_ns) : 0;
     w->begun = 1;
     w->last_ns = s.t_ns;
     for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {

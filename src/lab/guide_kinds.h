@@ -19,7 +19,6 @@ typedef struct lab_watch {
     marl_still_verdict verdict; /* of the window that this sample ended */
     int64_t first_ns, last_ns;
     int begun;
-    double dt; /* since the sample before, s */
     lab_pace pace[MARL_SENSOR_COUNT];
 } lab_watch;
 
@@ -36,6 +35,8 @@ enum { LAB_MOST_TURNS = 64 };
 typedef struct lab_turns {
     double angle; /* wanted, degrees */
     double sum[3], bias[3], rate[3];
+    int64_t rate_ns;
+    int rated;
     int rested, was_still;
     int n[3][2];       /* turns about each axis, forward and back */
     int last_axis;     /* of the last turn, -1: none */

@@ -42,10 +42,14 @@ static void take(marl_guide *g, const marl_sample *s)
     const marl_still *still = &g->watch.still;
     if (s->fresh & MARL_FRESH_GYRO) {
         const double rate[3] = {(double)s->gyro.x, (double)s->gyro.y, (double)s->gyro.z};
+        double dt =
+            t->rated ? 1e-9 * (double)(s->t_ns - t->rate_ns) : 0; /* other sensors have rows of their own */
         for (int i = 0; i < 3; i++) {
-            t->sum[i] += g->watch.dt * (0.5 * (rate[i] + t->rate[i]) - t->bias[i]);
+            t->sum[i] += dt * (0.5 * (rate[i] + t->rate[i]) - t->bias[i]);
             t->rate[i] = rate[i];
         }
+        t->rate_ns = s->t_ns;
+        t->rated = 1;
     }
     if (still->still && !t->was_still) {
         end_turn(t);

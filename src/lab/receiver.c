@@ -77,8 +77,8 @@ static unsigned columns_of(const marl_log_row *row)
     return columns;
 }
 
-/* Is this a board that began anew, and not a 32-bit clock that wrapped? Only packets are checked: were a
- * spoilt line believed, a single one could end the recording. */
+/* Is this a board that began anew, and not a 32-bit clock that wrapped? Of packets one is believed; lines are
+ * not checked, so that it takes some in a row. */
 static int began_anew(const marl_receiver *r, int64_t raw)
 {
     int64_t t_ns;
@@ -198,15 +198,14 @@ marl_status marl_receiver_feed(marl_receiver *r, const uint8_t *bytes, size_t n,
     r->report.bytes += n;
     for (size_t i = 0; i < n && status == MARL_OK && !r->report.restarted; i++) {
         size_t length;
-        if (r->report.kind != MARL_STREAM_LINES &&
-            marl_packet_take(&r->reader, bytes[i], &length) == MARL_OK) {
+        if (marl_packet_take(&r->reader, bytes[i], &length) == MARL_OK) {
             status = take_item(r, length, error);
         }
         if (r->report.kind != MARL_STREAM_PACKETS && lab_lines_in_byte(&r->lines, (char)bytes[i])) {
             status = take_line(r, error);
         }
     }
-    r->report.bytes_skipped = r->report.kind == MARL_STREAM_PACKETS ? r->reader.skipped : r->lines.skipped;
+    r->report.bytes_skipped = r->report.kind == MARL_STREAM_LINES ? r->lines.skipped : r->reader.skipped;
     return status;
 }
 

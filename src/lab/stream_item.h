@@ -6,7 +6,6 @@
 #include "marlinspike/receiver.h"
 
 typedef struct lab_identity {
-    int64_t t_ns;
     char device[MARL_DEVICE_NAME], firmware[MARL_DEVICE_NAME];
     uint8_t sensors;
 } lab_identity;

@@ -47,7 +47,18 @@ START_TEST(lines_come_over_the_same_wire)
     json_t *root = run_json(0, "record --from serial:%s --until 3 -o r.csv", b.device);
     ck_assert_str_eq(json_string_value(json_object_get(root, "stream")), "lines");
     ck_assert_uint_ge(rows_of("r.csv"), 400); /* the header comes once in 200 lines */
+    ck_assert_str_eq(json_string_value(json_object_get(root, "device")),
+                     "pod-07"); /* the answer is a packet between */
+    ck_assert_double_eq(json_at(root, "rows_dropped"), 0);
     json_decref(root);
+    root = run_json(0, "send --to serial:%s --tuning vectors", b.device);
+    json_decref(root);
+    run_wants(0, "record --from serial:%s --until 3 -o s.csv --quiet", b.device);
+    marl_log log = {0};
+    ck_assert_int_eq(marl_log_load(&log, "s.csv", NULL, NULL), MARL_OK);
+    ck_assert_uint_eq(log.info.columns & MARL_COLUMNS_Q, MARL_COLUMNS_Q);
+    ck_assert_int_eq(log.row[log.n - 1].has_q, 1);
+    marl_log_free(&log);
     board_stop(&b);
     temporary_remove(&t);
 }
