@@ -12,6 +12,7 @@
 #include "marlinspike/inspect.h"
 #include "marlinspike/log.h"
 #include "marlinspike/message.h"
+#include "marlinspike/noise.h"
 #include "marlinspike/outfile.h"
 #include "marlinspike/receiver.h"
 #include "marlinspike/replay.h"

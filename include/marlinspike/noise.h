@@ -1,0 +1,69 @@
+/* SPDX-License-Identifier: MIT
+ * Allan deviation, and the noise of a sensor from it. */
+#ifndef MARLINSPIKE_NOISE_H
+#define MARLINSPIKE_NOISE_H
+
+#include "marlinspike/error.h"
+#include "marlinspike/inspect.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+enum { MARL_ALLAN_MOST = 112 };
+
+/* One averaging time. */
+typedef struct marl_allan_point {
+    uint32_t samples; /* averaged */
+    double tau_s;
+    double deviation; /* the sensor's unit */
+    double low, high; /* 99 % of the time the true value lies between */
+    double freedom;   /* equivalent degrees of freedom, for white noise */
+} marl_allan_point;
+
+typedef struct marl_allan {
+    size_t samples;
+    double step_s;
+    size_t n;
+    marl_allan_point point[MARL_ALLAN_MOST]; /* four an octave, up to a quarter of the recording */
+} marl_allan;
+
+/* Overlapping Allan deviation of n readings, step_s apart: "Properties of signal sources and measurement
+ * methods" (1981); confidence from the chi-square distribution by "The distribution of chi-square" (1931).
+ * MARL_ERR_EVIDENCE under 16 readings, MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_allan_of(const double *value, size_t n, double step_s, marl_allan *allan,
+                                       marl_error *error);
+
+/* NaN = the recording cannot show it. */
+typedef struct marl_noise {
+    double white;   /* unit/sqrt(Hz), square root of the two-sided density; Allan deviation white / sqrt(T) */
+    double flicker; /* unit; Allan deviation 0.664 flicker at all times */
+    double walk;    /* unit/sqrt(s); Allan deviation walk sqrt(T/3) */
+    double floor;   /* the least Allan deviation, where the curve has risen again behind it */
+    double white_sigma, flicker_sigma, walk_sigma;
+    double flicker_most, walk_most; /* where they are NaN: larger ones would have been seen */
+} marl_noise;
+
+/* White, flicker and walk together, by a weighted fit to the Allan variances an octave apart (model and data
+ * share their noise only when both are long enough: flicker and walk are told only when leaving them out
+ * makes the fit worse by three standard deviations). */
+MARL_CHECKED marl_status marl_noise_fit(const marl_allan *allan, marl_noise *noise, marl_error *error);
+
+/* The noise of one sensor at rest. */
+typedef struct marl_sensor_noise {
+    unsigned axes;  /* bit 0 x, ...: which were there; 0 = none */
+    double seconds; /* of the longest rest without a gap, from which it is */
+    int64_t from_ns;
+    marl_allan allan[3];
+    marl_noise noise[3];
+} marl_sensor_noise;
+
+/* From the longest still span of the log without a gap (of over one and a half usual steps). `axes` is 0 when
+ * there is none of at least 16 readings. */
+MARL_CHECKED marl_status marl_noise_of_log(const marl_log *log, const marl_inspection *inspection,
+                                           marl_sensor sensor, marl_sensor_noise *noise, marl_error *error);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

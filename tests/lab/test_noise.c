@@ -1,0 +1,186 @@
+/* SPDX-License-Identifier: MIT
+ * Allan deviations against closed forms, noise against what was put in. */
+#include "check_main.h"
+#include "marlinspike/noise.h"
+#include "marlinspike/simulate.h"
+#include <math.h>
+#include <stdlib.h>
+
+enum { SEEDS = 20 };
+static marl_allan allan;
+
+static double *noise_of(const marl_sensor_sheet *sheet, size_t n, uint64_t seed)
+{
+    marl_sensor_model model = marl_sensor_model_make(sheet, sheet->rate_hz, marl_random_seeded(seed, 1));
+    double *value = malloc(n * sizeof *value);
+    const double zero[3] = {0, 0, 0};
+    for (size_t i = 0; i < n; i++) {
+        value[i] = (double)marl_sensor_model_read(&model, zero, 24).x;
+    }
+    return value;
+}
+
+/* A ramp of slope r: r tau / sqrt(2) at every tau. Readings that alternate: sqrt(2) at one, 0 at every even
+ * number. */
+START_TEST(closed_forms)
+{
+    double value[1000];
+    for (int i = 0; i < 1000; i++) {
+        value[i] = 5 + 0.25 * 0.01 * i;
+    }
+    ck_assert_int_eq(marl_allan_of(value, 1000, 0.01, &allan, NULL), MARL_OK);
+    ck_assert_uint_eq(allan.point[allan.n - 1].samples, 215);
+    for (size_t i = 0; i < allan.n; i++) {
+        const marl_allan_point *p = &allan.point[i];
+        ck_assert_double_eq_tol(p->tau_s, 0.01 * p->samples, 1e-12);
+        ck_assert_double_eq_tol(p->deviation / (0.25 * p->tau_s / sqrt(2)), 1, 1e-9);
+    }
+    for (int i = 0; i < 1000; i++) {
+        value[i] = i % 2 ? 1 : -1;
+    }
+    ck_assert_int_eq(marl_allan_of(value, 1000, 0.01, &allan, NULL), MARL_OK);
+    ck_assert_double_eq_tol(allan.point[0].deviation, sqrt(2), 1e-12);
+    ck_assert_double_eq_tol(allan.point[1].deviation, 0, 1e-9);
+}
+END_TEST
+
+/* By the words of the definition, from means of neighbours at every place. */
+START_TEST(the_sum_is_that_of_the_definition)
+{
+    const marl_sensor_sheet sheet = {
+        .present = 1, .rate_hz = 100, .full_scale = 10, .bits = 24, .white = 0.01, .walk = 0.1};
+    enum { N = 300 };
+    double *value = noise_of(&sheet, N, 3);
+    ck_assert_int_eq(marl_allan_of(value, N, 0.01, &allan, NULL), MARL_OK);
+    for (size_t i = 0; i < allan.n; i++) {
+        size_t m = allan.point[i].samples, places = 0;
+        double squares = 0;
+        for (size_t k = 0; k + 2 * m <= N; k++, places++) {
+            double a = 0, b = 0;
+            for (size_t j = 0; j < m; j++) {
+                a += value[k + j] / (double)m;
+                b += value[k + m + j] / (double)m;
+            }
+            squares += (b - a) * (b - a);
+        }
+        ck_assert_double_eq_tol(allan.point[i].deviation, sqrt(squares / (2 * (double)places)), 1e-9);
+    }
+    free(value);
+}
+END_TEST
+
+/* White noise of sigma 1 has the deviation 1 / sqrt(m): it lies in the 99 % bands so often. Of 400 recordings
+ * 396 are expected, with a deviation of 2; the formula of the freedom is an approximation of a percent or
+ * two. */
+START_TEST(bands_hold_what_they_say)
+{
+    enum { RUNS = 400, N = 2000 };
+    int held[MARL_ALLAN_MOST] = {0};
+    for (int run = 0; run < RUNS; run++) {
+        double value[N];
+        marl_normals normals = marl_normals_of(marl_random_seeded((uint64_t)run, 7));
+        for (int i = 0; i < N; i++) {
+            value[i] = marl_normals_next(&normals);
+        }
+        ck_assert_int_eq(marl_allan_of(value, N, 1, &allan, NULL), MARL_OK);
+        for (size_t i = 0; i < allan.n; i++) {
+            double truth = 1 / sqrt(allan.point[i].samples);
+            held[i] += truth > allan.point[i].low && truth < allan.point[i].high;
+        }
+    }
+    for (size_t i = 0; i < allan.n; i += 3) {
+        ck_assert_int_ge(held[i], 388);
+    }
+    ck_assert_int_lt(held[8], RUNS); /* and they are not simply wide */
+}
+END_TEST
+
+static int by_size(const void *a, const void *b)
+{
+    double x = *(const double *)a, y = *(const double *)b;
+    return (x > y) - (x < y);
+}
+
+/* Median of the finite ones over all seeds, in *n how many there are. */
+static double median(double *value, int *n)
+{
+    *n = 0;
+    for (int i = 0; i < SEEDS; i++) {
+        if (isfinite(value[i])) {
+            value[(*n)++] = value[i];
+        }
+    }
+    qsort(value, (size_t)*n, sizeof *value, by_size);
+    return *n > 0 ? value[*n / 2] : NAN;
+}
+
+/* What was put in; a value of 0 must be null in at least 18 of 20. */
+static const struct {
+    double rate, seconds, white, flicker, walk, low_pass;
+} recordings[] = {
+    {100, 300, 1e-3, 0, 0, 0},      {100, 300, 1e-3, 0, 0, 20},      {50, 3600, 1e-3, 6e-4, 0, 0},
+    {50, 3600, 1e-3, 0, 1.5e-4, 0}, {50, 3600, 1e-3, 0, 1.5e-4, 10}, {50, 3600, 6e-3, 2.5e-3, 0, 0},
+};
+
+START_TEST(what_was_put_in_comes_out)
+{
+    const marl_sensor_sheet sheet = {.present = 1,
+                                     .rate_hz = recordings[_i].rate,
+                                     .full_scale = 10,
+                                     .bits = 24,
+                                     .white = recordings[_i].white,
+                                     .flicker = recordings[_i].flicker,
+                                     .walk = recordings[_i].walk,
+                                     .low_pass_hz = recordings[_i].low_pass};
+    double white[SEEDS], flicker[SEEDS], walk[SEEDS];
+    int n;
+    for (int i = 0; i < SEEDS; i++) {
+        size_t samples = (size_t)(recordings[_i].rate * recordings[_i].seconds);
+        double *value = noise_of(&sheet, samples, (uint64_t)i + 1);
+        marl_noise noise;
+        ck_assert_int_eq(marl_allan_of(value, samples, 1 / recordings[_i].rate, &allan, NULL), MARL_OK);
+        ck_assert_int_eq(marl_noise_fit(&allan, &noise, NULL), MARL_OK);
+        white[i] = noise.white;
+        flicker[i] = noise.flicker;
+        walk[i] = noise.walk;
+        ck_assert(isnan(noise.flicker) != isnan(noise.flicker_most));
+        free(value);
+    }
+    ck_assert_double_eq_tol(median(white, &n) / sheet.white, 1, 0.02);
+    ck_assert_int_eq(n, SEEDS);
+    double found = median(flicker, &n);
+    if (sheet.flicker > 0) {
+        ck_assert_int_ge(n, 18);
+        ck_assert_double_eq_tol(found / sheet.flicker, 1, 0.2);
+    } else {
+        ck_assert_int_le(n, 2);
+    }
+    found = median(walk, &n);
+    if (sheet.walk > 0) {
+        ck_assert_int_ge(n, 18);
+        ck_assert_double_eq_tol(found / sheet.walk, 1, 0.25);
+    } else {
+        ck_assert_int_le(n, 2);
+    }
+}
+END_TEST
+
+START_TEST(too_little_and_nothing_at_all)
+{
+    static const double flat[500];
+    marl_noise noise;
+    marl_error error = {0};
+    ck_assert_int_eq(marl_allan_of(flat, 15, 0.01, &allan, &error), MARL_ERR_EVIDENCE);
+    ck_assert_str_eq(error.text, "15 readings in a row; at least 16 are needed");
+    ck_assert_int_eq(marl_allan_of(flat, 500, 0.01, &allan, NULL), MARL_OK);
+    ck_assert_int_eq(marl_noise_fit(&allan, &noise, NULL), MARL_OK);
+    ck_assert(isnan(noise.white) && isnan(noise.flicker) && isnan(noise.walk));
+    ck_assert_int_eq(marl_allan_of(flat, 16, 0.01, &allan, NULL), MARL_OK);
+    ck_assert_int_eq(marl_noise_fit(&allan, &noise, NULL), MARL_OK);
+    ck_assert(isnan(noise.white));
+}
+END_TEST
+
+MARL_SUITE_OF_CASES("noise", recordings, what_was_put_in_comes_out, closed_forms,
+                    the_sum_is_that_of_the_definition, bands_hold_what_they_say,
+                    too_little_and_nothing_at_all)
