@@ -49,13 +49,15 @@ shoot send 'marlinspike calibrate still still.csv --into pod-07.json --quiet' \
     'marlinspike send --to sim:pod-07.memory --calibration pod-07.json --tuning calm.json --zero --commit' \
     'marlinspike send --to sim --device pod-08 --calibration pod-07.json'
 shoot inspect 'marlinspike inspect lift.csv' \
-    'marlinspike simulate --scene lift --rate 200 --duration 30 --seed 3 -o practice.csv --truth practice.truth.csv' \
-    'marlinspike inspect practice.csv'
+    'marlinspike record --from sim:still --until 3600 --faults stuck=3000 --quiet -o hour.csv' \
+    'marlinspike inspect hour.csv'
 shoot calibrate 'marlinspike calibrate still still.csv --into pod-07.json' 'marlinspike calibrate still lift.csv'
 shoot replay 'marlinspike correct lift.csv --calibration pod-07.json -o lift.corrected.csv' \
     'marlinspike replay lift.csv --calibration pod-07.json --tuning complementary --digest -o lift.attitude.csv' \
     'head -4 lift.attitude.csv'
 shoot compare 'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json' \
     'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --tuning quick.json --tuning calm.json'
+marlinspike record --from sim:still --until 3600 --seed 5 --quiet -o hour.csv
+marlinspike inspect hour.csv --quiet --figure "$here/noise.png"
 marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --quiet \
     --figure "$here/error.png"

@@ -23,12 +23,14 @@ typedef struct marl_curve {
 
 typedef struct marl_panel {
     const char *x_label, *y_label; /* with units */
+    int logarithmic;               /* both axes; values that are not positive leave a break */
     size_t curves;
     marl_curve curve[MARL_FIGURE_CURVES];
 } marl_panel;
 
 typedef struct marl_figure {
     const char *title; /* says what is seen */
+    int side_by_side;  /* panels beside each other; else above each other */
     size_t panels;
     marl_panel panel[MARL_FIGURE_PANELS];
 } marl_figure;

@@ -37,6 +37,9 @@ typedef struct marl_sensor_summary {
     double longest_gap_s;         /* 0 without gaps */
     int64_t longest_gap_ns;       /* when it began */
     double mean[3], deviation[3]; /* SI, over the whole recording */
+    size_t clipped[3]; /* readings in runs of three and more at the axis's own extreme, which moves in far
+                          smaller steps elsewhere */
+    size_t stuck[3]; /* readings in runs of a second and more that keep one value while another axis moves */
 } marl_sensor_summary;
 
 typedef struct marl_inspection {

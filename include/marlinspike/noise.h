@@ -47,7 +47,7 @@ typedef struct marl_noise {
 /* White, flicker and walk together, by a weighted fit to the Allan variances an octave apart (model and data
  * share their noise only when both are long enough: flicker and walk are told only when leaving them out
  * makes the fit worse by three standard deviations). */
-MARL_CHECKED marl_status marl_noise_fit(const marl_allan *allan, marl_noise *noise, marl_error *error);
+void marl_noise_fit(const marl_allan *allan, marl_noise *noise);
 
 /* The noise of one sensor at rest. */
 typedef struct marl_sensor_noise {

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * What a recording is. */
 #include "marlinspike/inspect.h"
+#include "axis_faults.h"
 #include "statistics.h"
 #include <math.h>
 #include <stdlib.h>
@@ -90,6 +91,7 @@ static void summarise(const marl_log *log, marl_sensor sensor, double *step, mar
         summary->deviation[k] = lab_moments_deviation(&moments[k]);
     }
     summarise_steps(log, sensor, step, collect_steps(log, sensor, step), summary);
+    lab_find_axis_faults(log, sensor, summary);
 }
 
 marl_status marl_inspect(const marl_log *log, marl_inspection *inspection, marl_error *error)

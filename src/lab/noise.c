@@ -13,7 +13,8 @@ enum { MOST_POINTS = 32, ROUNDS = 6 };
 #define FLICKER_SHARE 0.44127123 /* 2 ln 2 / pi */
 #define SEEN 9.0                 /* a term is seen when chi-square falls by so much: three deviations */
 #define WHITE_SLOPE (-0.45)
-#define RISEN 1.15 /* the curve behind its floor */
+#define LEAST_SHARE 1e-15 /* of the first variance: no weight is infinite */
+#define RISEN 1.15        /* the curve behind its floor */
 
 /* The points that are fitted: nearly independent, an octave apart. */
 typedef struct points {
@@ -99,7 +100,7 @@ static double solve_positive(const points *p, unsigned allowed, const double *mo
 {
     double best = INFINITY;
     for (unsigned set = 1; set < 1u << TERMS; set++) {
-        double t[TERMS], s[TERMS];
+        double t[TERMS] = {0}, s[TERMS] = {0};
         double chi = (set & ~allowed) ? INFINITY : solve(p, set, model, t, s);
         if (chi < best && none_negative(t)) {
             best = chi;
@@ -117,6 +118,7 @@ static void predict(const points *p, const double term[TERMS], double *model)
         for (int k = 0; k < TERMS; k++) {
             model[i] += term[k] * p->share[i][k];
         }
+        model[i] = fmax(model[i], LEAST_SHARE * p->variance[0]);
     }
 }
 
@@ -152,7 +154,9 @@ typedef struct solution {
 static void iterate(const points *p, unsigned allowed, solution *f)
 {
     f->allowed = allowed;
-    memcpy(f->model, p->variance, sizeof f->model);
+    for (size_t i = 0; i < p->n; i++) {
+        f->model[i] = fmax(p->variance[i], LEAST_SHARE * p->variance[0]);
+    }
     for (int i = 0; i < ROUNDS; i++) {
         f->chi = solve_positive(p, allowed, f->model, f->term, f->sigma);
         predict(p, f->term, f->model);
@@ -179,7 +183,7 @@ static void tell_or_bound(const points *p, const solution *f, int term, double *
     *most = sqrt(f->term[term] + 3 * s[term]);
 }
 
-marl_status marl_noise_fit(const marl_allan *allan, marl_noise *noise, marl_error *error)
+void marl_noise_fit(const marl_allan *allan, marl_noise *noise)
 {
     const unsigned all = (1u << TERMS) - 1;
     points p;
@@ -187,21 +191,20 @@ marl_status marl_noise_fit(const marl_allan *allan, marl_noise *noise, marl_erro
     *noise = (marl_noise){NAN, NAN, NAN, find_floor(allan), NAN, NAN, NAN, NAN, NAN};
     choose_points(allan, &p);
     if (p.n < TERMS + 1 || !(p.variance[0] > 0)) {
-        return MARL_OK; /* too short, or the axis never moves: nothing is told */
+        return; /* too short, or the axis never moves: nothing is told */
     }
     iterate(&p, all, &f);
     if (isfinite(f.chi) && lost_without(&p, &f, LOW_PASS) < SEEN) {
         iterate(&p, all & ~(1u << LOW_PASS), &f);
     }
     if (!isfinite(f.chi)) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "the noise cannot be fitted");
+        return; /* no noise of these kinds */
     }
     if (f.term[WHITE] > 0) {
         tell(f.term[WHITE], f.sigma[WHITE], &noise->white, &noise->white_sigma);
     }
     tell_or_bound(&p, &f, FLICKER, &noise->flicker, &noise->flicker_sigma, &noise->flicker_most);
     tell_or_bound(&p, &f, WALK, &noise->walk, &noise->walk_sigma, &noise->walk_most);
-    return MARL_OK;
 }
 
 /* Rows of a run of readings without a gap. */
@@ -272,8 +275,9 @@ marl_status marl_noise_of_log(const marl_log *log, const marl_inspection *inspec
         if (inspection->sensor[sensor].axes & (1u << axis)) {
             collect(log, &r, sensor, axis, value);
             status = marl_allan_of(value, r.readings, step, &noise->allan[axis], error);
-            status =
-                status != MARL_OK ? status : marl_noise_fit(&noise->allan[axis], &noise->noise[axis], error);
+            if (status == MARL_OK) {
+                marl_noise_fit(&noise->allan[axis], &noise->noise[axis]);
+            }
             noise->axes |= 1u << axis;
         }
     }

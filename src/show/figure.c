@@ -100,6 +100,8 @@ static void put_plot(marl_outfile *out, const marl_panel *panel, size_t number)
     marl_outfile_text(
         out, number == 0 ? "set key at screen 0.53,0.95 center top horizontal maxrows 2 samplen 2 width 2\n"
                          : "set key off\n");
+    marl_outfile_text(out, panel->logarithmic ? "set logscale xy\nset format xy '%g'\nset xtics 100\n"
+                                              : "unset logscale\nset format xy '%h'\nset xtics autofreq\n");
     marl_outfile_text(out, "plot ");
     for (size_t i = 0; i < panel->curves; i++) {
         snprintf(line, sizeof line, "%s$p%zuc%zu with lines %s ", i ? ", " : "", number, i, styles[i]);
@@ -131,7 +133,9 @@ static void put_script(marl_outfile *out, const marl_figure *figure, const char 
     }
     marl_outfile_text(out, "set grid lc rgb '#d0d0d0' lt 1\nset border 3\nset tics nomirror\n");
     snprintf(line, sizeof line,
-             "set multiplot layout %zu,1 margins 0.08,0.98,0.09,0.89 spacing 0.1,0.12 title ",
+             figure->side_by_side
+                 ? "set multiplot layout 1,%zu margins 0.11,0.98,0.11,0.88 spacing 0.13,0.1 title "
+                 : "set multiplot layout %zu,1 margins 0.08,0.98,0.09,0.89 spacing 0.1,0.12 title ",
              figure->panels);
     put_quoted(out, line, figure->title, "\n");
     for (size_t p = 0; p < figure->panels; p++) {

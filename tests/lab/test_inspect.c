@@ -44,6 +44,63 @@ START_TEST(rates_jitter_and_gaps_as_they_were_made)
 }
 END_TEST
 
+/* A tumble through a gyroscope of 60 deg/s: as many readings at the ends as the truth lies beyond. */
+START_TEST(clipped_readings_are_counted)
+{
+    marl_sheet sheet = marl_sheet_grommet(), narrow = sheet;
+    narrow.gyro.full_scale = 60 * 0.017453292519943295;
+    marl_log wide = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 60, 4);
+    marl_log log = memory_log_simulated(MARL_SCENE_TUMBLE, &narrow, 100, 60, 4);
+    marl_inspection in;
+    size_t beyond[3] = {0, 0, 0};
+    ck_assert_int_eq(marl_inspect(&log, &in, NULL), MARL_OK);
+    for (size_t i = 0; i < wide.n; i++) {
+        const marl_vec3 *v = &wide.row[i].sample.gyro;
+        beyond[0] += fabs((double)v->x) >= narrow.gyro.full_scale;
+        beyond[1] += fabs((double)v->y) >= narrow.gyro.full_scale;
+        beyond[2] += fabs((double)v->z) >= narrow.gyro.full_scale;
+    }
+    ck_assert_uint_gt(beyond[0], 1000);
+    for (int k = 0; k < 3; k++) { /* lone ones at the edge are not told */
+        ck_assert_uint_le(in.sensor[MARL_GYRO].clipped[k], beyond[k] + 2);
+        ck_assert_uint_ge(in.sensor[MARL_GYRO].clipped[k] + 40, beyond[k]);
+        ck_assert_uint_eq(in.sensor[MARL_ACCEL].clipped[k], 0);
+        ck_assert_uint_eq(in.sensor[MARL_GYRO].stuck[k], 0);
+    }
+    marl_inspection_free(&in);
+    ck_assert_int_eq(marl_inspect(&wide, &in, NULL), MARL_OK);
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        for (int k = 0; k < 3; k++) {
+            ck_assert_uint_eq(in.sensor[i].clipped[k] + in.sensor[i].stuck[k], 0);
+        }
+    }
+    marl_inspection_free(&in);
+    marl_log_free(&log);
+    marl_log_free(&wide);
+}
+END_TEST
+
+START_TEST(a_stuck_axis_is_told_from_a_quiet_one)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_log log = memory_log_simulated(MARL_SCENE_LIFT, &sheet, 100, 60, 4);
+    marl_inspection in;
+    for (size_t i = 2000; i < 4500; i++) {
+        log.row[i].sample.accel.y = 0.25f;
+    }
+    for (size_t i = 0; i < log.n;
+         i++) { /* a sensor that says the same all the time is none that is stuck in one axis */
+        log.row[i].sample.mag = (marl_vec3){1, 2, 3};
+    }
+    ck_assert_int_eq(marl_inspect(&log, &in, NULL), MARL_OK);
+    ck_assert_uint_eq(in.sensor[MARL_ACCEL].stuck[1], 2500);
+    ck_assert_uint_eq(in.sensor[MARL_ACCEL].stuck[0] + in.sensor[MARL_ACCEL].stuck[2], 0);
+    ck_assert_uint_eq(in.sensor[MARL_MAG].stuck[0] + in.sensor[MARL_MAG].clipped[0], 0);
+    marl_inspection_free(&in);
+    marl_log_free(&log);
+}
+END_TEST
+
 START_TEST(rest_is_found_at_both_ends_of_the_lift)
 {
     marl_sheet sheet = marl_sheet_grommet();
@@ -190,6 +247,7 @@ START_TEST(a_short_knock_is_left_out)
 }
 END_TEST
 
-MARL_SUITE("inspect", rates_jitter_and_gaps_as_they_were_made, rest_is_found_at_both_ends_of_the_lift,
+MARL_SUITE("inspect", rates_jitter_and_gaps_as_they_were_made, clipped_readings_are_counted,
+           a_stuck_axis_is_told_from_a_quiet_one, rest_is_found_at_both_ends_of_the_lift,
            bias_error_is_as_large_as_it_says, the_end_of_a_recording_is_judged,
            wandering_noise_is_not_told_as_sure, refused_with_what_to_record_next, a_short_knock_is_left_out)

@@ -5,6 +5,38 @@
 #include <math.h>
 #include <sys/resource.h>
 
+/* The noise of the sheet comes out of a recording at rest; what it cannot show is null. */
+START_TEST(inspect_tells_the_noise)
+{
+    temporary t = tool_folder();
+    json_t *root = run_json(0, "inspect still.csv --figure still.png");
+    const double deg = 0.017453292519943295;
+    ck_assert_double_eq_tol(json_at(root, "sensors.gyro.noise.white.1") / (0.006 * deg), 1, 0.03);
+    ck_assert_double_eq_tol(json_at(root, "sensors.accel.noise.white.0") / (0.12e-3 * 9.80665), 1, 0.03);
+    ck_assert_double_eq_tol(json_at(root, "sensors.mag.noise.white.2") / 0.08, 1, 0.06);
+    json_t *walk = json_object_get(
+        json_object_get(json_object_get(json_object_get(root, "sensors"), "gyro"), "noise"), "walk");
+    ck_assert(json_is_null(json_array_get(walk, 0)));
+    ck_assert_double_gt(json_at(root, "sensors.gyro.noise.walk_most.0"), 1e-4 * deg); /* which is there */
+    ck_assert_double_eq(json_at(root, "sensors.gyro.clipped.0"), 0);
+    ck_assert_double_eq(json_at(root, "sensors.gyro.stuck.2"), 0);
+    json_decref(root);
+    char *figure = temporary_read("still.png");
+    ck_assert_ptr_nonnull(figure);
+    ck_assert_int_eq(memcmp(figure + 1, "PNG", 3), 0);
+    free(figure);
+    tool_run r = run("inspect still.csv");
+    ck_assert_ptr_nonnull(strstr(r.out, "white, unit/sqrt(Hz)"));
+    run_free(&r);
+    run_wants(0, "simulate --scene tumble --duration 10 --seed 3 -o moving.csv --quiet");
+    r = run("inspect moving.csv --figure moving.png --quiet"); /* some rest at its begin */
+    ck_assert_int_eq(r.code, 0);
+    run_free(&r);
+    run_wants(2, "inspect still.csv --figure still.pdf");
+    temporary_remove(&t);
+}
+END_TEST
+
 START_TEST(help_is_there_for_all)
 {
     temporary dir = tool_folder();
@@ -303,8 +335,8 @@ START_TEST(demo_does_the_whole_job)
 }
 END_TEST
 
-MARL_SUITE("tool", help_is_there_for_all, simulate_makes_log_and_truth, inspect_tells_what_is_there,
-           calibrate_merges_and_keeps_the_rest, a_board_that_moved_is_refused,
+MARL_SUITE("tool", inspect_tells_the_noise, help_is_there_for_all, simulate_makes_log_and_truth,
+           inspect_tells_what_is_there, calibrate_merges_and_keeps_the_rest, a_board_that_moved_is_refused,
            corrected_log_gives_the_same_attitudes, compare_splits_and_measures, figures_in_all_three_forms,
            worlds_and_relative_headings_are_said, memory_stays_flat_from_file_to_file,
            demo_does_the_whole_job)
