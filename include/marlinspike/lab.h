@@ -3,6 +3,7 @@
 #ifndef MARLINSPIKE_LAB_H
 #define MARLINSPIKE_LAB_H
 
+#include "marlinspike/axes.h"
 #include "marlinspike/calibration.h"
 #include "marlinspike/chip_file.h"
 #include "marlinspike/compare.h"
