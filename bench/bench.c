@@ -100,6 +100,7 @@ int main(void)
     bench_reading(log);
     bench_numbers();
     bench_estimators();
+    bench_inspect();
     bench_stream(dir);
     unlink(log);
     rmdir(dir);

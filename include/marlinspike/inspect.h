@@ -3,6 +3,7 @@
 #ifndef MARLINSPIKE_INSPECT_H
 #define MARLINSPIKE_INSPECT_H
 
+#include "marlinspike/axes.h"
 #include "marlinspike/calibration.h"
 #include "marlinspike/log.h"
 
@@ -50,6 +51,15 @@ typedef struct marl_inspection {
 
 MARL_CHECKED marl_status marl_inspect(const marl_log *log, marl_inspection *inspection, marl_error *error);
 void marl_inspection_free(marl_inspection *inspection);
+
+/* What the units of the columns probably are, where that is not what the log says; "" = nothing to suspect.
+ * From the length of gravity (at rest, or the median of all), and from how much the gyroscope must be scaled
+ * to turn it. */
+typedef struct marl_unit_suspicions {
+    char accel[160], gyro[160];
+} marl_unit_suspicions;
+
+marl_unit_suspicions marl_suspect_units(const marl_log *log, const marl_spans *still, const marl_axes *axes);
 
 /* A gyroscope bias from a recording at rest. */
 typedef struct marl_rest {

@@ -34,6 +34,32 @@ static void warn_of_axes(cli_warnings *warnings, const marl_inspection *inspecti
     }
 }
 
+static void warn_of_arrangement(cli_warnings *warnings, const marl_axes_fit *fit, const char *name,
+                                const char *path)
+{
+    char text[32];
+    if (fit->verdict == MARL_AXES_DECIDED && !marl_arrangement_is_plain(&fit->best)) {
+        marl_arrangement_text(&fit->best, text);
+        cli_warn(warnings, "axes-suspect", "%s: to the accelerometer's axes the %s's stand so: %s", path,
+                 name, text);
+    }
+}
+
+/* What the columns say and the motion denies. */
+static void warn_of_suspicions(cli_inspected *seen)
+{
+    const char *path = seen->log.path;
+    marl_unit_suspicions units = marl_suspect_units(&seen->log, &seen->inspection.still, &seen->axes);
+    if (units.accel[0] != '\0') {
+        cli_warn(&seen->warnings, "units-suspect", "%s: %s", path, units.accel);
+    }
+    if (units.gyro[0] != '\0') {
+        cli_warn(&seen->warnings, "units-suspect", "%s: %s", path, units.gyro);
+    }
+    warn_of_arrangement(&seen->warnings, &seen->axes.gyro, "gyroscope", path);
+    warn_of_arrangement(&seen->warnings, &seen->axes.mag, "magnetometer", path);
+}
+
 static marl_status look(cli_inspected *seen, const char *path, const cli_reading *reading, marl_error *error)
 {
     marl_status status = marl_log_load(&seen->log, path, &reading->options, error);
@@ -41,7 +67,7 @@ static marl_status look(cli_inspected *seen, const char *path, const cli_reading
     for (int i = 0; i < MARL_SENSOR_COUNT && status == MARL_OK; i++) {
         status = marl_noise_of_log(&seen->log, &seen->inspection, (marl_sensor)i, &seen->noise[i], error);
     }
-    return status;
+    return status != MARL_OK ? status : marl_axes_find(&seen->log, &seen->axes, error);
 }
 
 static int show(const cli *c, const cli_inspected *seen, const char *figure)
@@ -72,6 +98,7 @@ static int inspect(const cli *c, cli_reading *reading, const char *figure)
         cli_warn_of_log(&seen->warnings, &seen->log.report, seen->log.path);
         warn_of_gaps(&seen->warnings, &seen->inspection, seen->log.path);
         warn_of_axes(&seen->warnings, &seen->inspection, seen->log.path);
+        warn_of_suspicions(seen);
         if (!c->quiet) {
             cli_print_warnings(&seen->warnings);
         }

@@ -9,6 +9,7 @@ typedef struct cli_inspected {
     marl_log log;
     marl_inspection inspection;
     marl_sensor_noise noise[MARL_SENSOR_COUNT];
+    marl_axes axes;
     cli_warnings warnings;
 } cli_inspected;
 

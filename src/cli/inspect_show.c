@@ -95,6 +95,35 @@ static size_t count_attitudes(const marl_log *log)
     return n;
 }
 
+static json_t *fit_json(const marl_axes_fit *fit)
+{
+    static const char *const verdicts[] = {"absent", "undecided", "decided"};
+    json_t *root = json_object(), *axes = json_null();
+    if (fit->verdict == MARL_AXES_DECIDED) {
+        axes = json_array();
+        for (int k = 0; k < 3; k++) {
+            const char text[3] = {fit->best.axis[k] < 0 ? '-' : '+', "?xyz"[abs(fit->best.axis[k])], '\0'};
+            json_array_append_new(axes, json_string(text));
+        }
+    }
+    json_object_set_new(root, "verdict", json_string(verdicts[fit->verdict]));
+    json_object_set_new(root, "fits", axes);
+    json_object_set_new(root, "residual", cli_number(fit->residual));
+    json_object_set_new(root, "next", cli_number(fit->next));
+    return root;
+}
+
+static json_t *axes_json(const marl_axes *axes)
+{
+    json_t *root = json_object(), *gyro = fit_json(&axes->gyro), *mag = fit_json(&axes->mag);
+    json_object_set_new(gyro, "scale", cli_number(axes->gyro.scale));
+    json_object_set_new(mag, "sign_decided", json_boolean(axes->mag.sign_decided));
+    json_object_set_new(root, "gyro", gyro);
+    json_object_set_new(root, "mag", mag);
+    json_object_set_new(root, "dip_deg", cli_number(axes->dip_deg));
+    return root;
+}
+
 int cli_inspect_json(const cli_inspected *seen)
 {
     const marl_log *log = &seen->log;
@@ -115,6 +144,7 @@ int cli_inspect_json(const cli_inspected *seen)
     json_object_set_new(root, "sensors", sensors);
     json_object_set_new(root, "attitudes", json_integer((json_int_t)count_attitudes(log)));
     json_object_set_new(root, "still_spans", spans_json(&inspection->still));
+    json_object_set_new(root, "axes", axes_json(&seen->axes));
     json_object_set_new(root, "warnings", cli_warnings_json(&seen->warnings));
     return cli_print_json(root);
 }
@@ -192,6 +222,38 @@ static int has_sensors(const marl_inspection *inspection)
            inspection->sensor[MARL_MAG].axes;
 }
 
+static void print_fit(const char *name, const marl_axes_fit *fit)
+{
+    char text[32];
+    if (fit->verdict == MARL_AXES_DECIDED) {
+        marl_arrangement_text(&fit->best, text);
+        printf("%s %s (leaves %.0f %%, the next best %.0f %%)", name, text, 100 * fit->residual,
+               100 * fit->next);
+    }
+}
+
+/* One line, where there is motion enough to say it. */
+static void print_axes(const marl_axes *axes)
+{
+    if (axes->gyro.verdict == MARL_AXES_UNDECIDED) {
+        printf(
+            "axes: this motion cannot tell how they stand to each other; turn it about two axes and more\n");
+    }
+    if (axes->gyro.verdict != MARL_AXES_DECIDED) {
+        return;
+    }
+    printf("axes against the accelerometer's: ");
+    print_fit("gyro", &axes->gyro);
+    printf("%s", axes->mag.verdict == MARL_AXES_DECIDED ? "\n                                  " : "");
+    print_fit("mag ", &axes->mag);
+    if (axes->mag.verdict == MARL_AXES_DECIDED) {
+        printf(axes->mag.sign_decided ? ", dip %.0f deg if this is the northern hemisphere"
+                                      : ", dip %.0f deg: too flat to tell its sign",
+               axes->dip_deg);
+    }
+    printf("\n");
+}
+
 static void print_quantity(double value, double unit, int present)
 {
     if (present && isfinite(value)) {
@@ -256,6 +318,7 @@ int cli_inspect_table(const cli_inspected *seen)
            has_sensors(inspection) ? "\n" : "");
     if (has_sensors(inspection)) {
         print_sensors(inspection);
+        print_axes(&seen->axes);
         print_noise(seen);
     }
     print_attitudes(log);

@@ -6,6 +6,54 @@
 #include <sys/resource.h>
 
 /* The noise of the sheet comes out of a recording at rest; what it cannot show is null. */
+static int said(const json_t *root, const char *code, const char *text)
+{
+    const json_t *list = json_object_get(root, "warnings");
+    for (size_t i = 0; i < json_array_size(list); i++) {
+        const json_t *item = json_array_get(list, i);
+        if (strcmp(json_string_value(json_object_get(item, "code")), code) == 0 &&
+            strstr(json_string_value(json_object_get(item, "text")), text) != NULL) {
+            return 1;
+        }
+    }
+    return 0;
+}
+
+/* The gyroscope turned about z, in degrees that the header calls nothing; the accelerometer in g. */
+START_TEST(inspect_suspects_units_and_axes)
+{
+    temporary t = tool_folder();
+    run_wants(0, "simulate --scene tumble --seed 2 -o right.csv --quiet");
+    ck_assert_int_eq(
+        system("awk -F, -v OFS=, 'NR<=2{print;next}{g=$5;$5=-$6*57.29578;$6=g*57.29578;$7*=57.29578;"
+               "$2/=9.80665;$3/=9.80665;$4/=9.80665;print}' right.csv >mixed.csv"),
+        0);
+    json_t *root = run_json(0, "inspect right.csv");
+    ck_assert(!said(root, "axes-suspect", "") && !said(root, "units-suspect", ""));
+    ck_assert_str_eq(
+        json_string_value(json_object_get(json_object_get(json_object_get(root, "axes"), "gyro"), "verdict")),
+        "decided");
+    ck_assert_double_eq_tol(json_at(root, "axes.dip_deg"), 61.2, 2);
+    json_decref(root);
+    root = run_json(0, "inspect mixed.csv");
+    ck_assert(said(root, "units-suspect", "reads 1.006 in length: that looks like g, not m/s^2"));
+    ck_assert(said(root, "units-suspect", "that looks like deg/s taken for rad/s"));
+    ck_assert(said(root, "axes-suspect", "the gyroscope's stand so: x = +y, y = -x, z = +z"));
+    ck_assert(!said(root, "axes-suspect", "magnetometer"));
+    json_decref(root);
+    root = run_json(0, "inspect still.csv");
+    ck_assert_str_eq(
+        json_string_value(json_object_get(json_object_get(json_object_get(root, "axes"), "gyro"), "verdict")),
+        "undecided");
+    ck_assert(!said(root, "axes-suspect", "") && !said(root, "units-suspect", ""));
+    json_decref(root);
+    tool_run r = run("inspect still.csv");
+    ck_assert_ptr_nonnull(strstr(r.out, "axes: this motion cannot tell how they stand to each other"));
+    run_free(&r);
+    temporary_remove(&t);
+}
+END_TEST
+
 START_TEST(inspect_tells_the_noise)
 {
     temporary t = tool_folder();
@@ -335,8 +383,8 @@ START_TEST(demo_does_the_whole_job)
 }
 END_TEST
 
-MARL_SUITE("tool", inspect_tells_the_noise, help_is_there_for_all, simulate_makes_log_and_truth,
-           inspect_tells_what_is_there, calibrate_merges_and_keeps_the_rest, a_board_that_moved_is_refused,
-           corrected_log_gives_the_same_attitudes, compare_splits_and_measures, figures_in_all_three_forms,
-           worlds_and_relative_headings_are_said, memory_stays_flat_from_file_to_file,
-           demo_does_the_whole_job)
+MARL_SUITE("tool", inspect_tells_the_noise, inspect_suspects_units_and_axes, help_is_there_for_all,
+           simulate_makes_log_and_truth, inspect_tells_what_is_there, calibrate_merges_and_keeps_the_rest,
+           a_board_that_moved_is_refused, corrected_log_gives_the_same_attitudes, compare_splits_and_measures,
+           figures_in_all_three_forms, worlds_and_relative_headings_are_said,
+           memory_stays_flat_from_file_to_file, demo_does_the_whole_job)
