@@ -84,23 +84,22 @@ static void to_body(const double q[4], const double v[3], double out[3])
 }
 
 /* rate = 2 q* dq/dt */
-static void body_rate(const jet_quat *q, double rate[3])
+static void body_rate(const lab_turning *q, double rate[3])
 {
-    double w = q->w.v, x = q->x.v, y = q->y.v, z = q->z.v;
-    rate[0] = 2 * (w * q->x.d - x * q->w.d - y * q->z.d + z * q->y.d);
-    rate[1] = 2 * (w * q->y.d - y * q->w.d - z * q->x.d + x * q->z.d);
-    rate[2] = 2 * (w * q->z.d - z * q->w.d - x * q->y.d + y * q->x.d);
+    const double *v = q->v, *d = q->d;
+    rate[0] = 2 * (v[0] * d[1] - v[1] * d[0] - v[2] * d[3] + v[3] * d[2]);
+    rate[1] = 2 * (v[0] * d[2] - v[2] * d[0] - v[3] * d[1] + v[1] * d[3]);
+    rate[2] = 2 * (v[0] * d[3] - v[3] * d[0] - v[1] * d[2] + v[2] * d[1]);
 }
 
 marl_motion marl_scene_at(const marl_scene *scene, double t)
 {
-    static const double level[4] = {1, 0, 0, 0};
-    lab_pose p = {.q = jet_quat_constant(level), .temp = ROOM};
+    lab_pose p = {.q = {.v = {1}}, .temp = ROOM};
     scenes[scene->kind].pose(scene, t, &p);
     const double north = FIELD * cos(DIP), down = FIELD * sin(DIP);
     const double field[3] = {p.field[0], p.field[1] + north, p.field[2] - down};
     const double force[3] = {p.position[0].dd, p.position[1].dd, p.position[2].dd + LAB_GRAVITY};
-    marl_motion m = {.q = {p.q.w.v, p.q.x.v, p.q.y.v, p.q.z.v},
+    marl_motion m = {.q = {p.q.v[0], p.q.v[1], p.q.v[2], p.q.v[3]},
                      .position = {p.position[0].v, p.position[1].v, p.position[2].v},
                      .temp = p.temp};
     body_rate(&p.q, m.rate);

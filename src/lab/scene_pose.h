@@ -10,9 +10,14 @@
 #define LAB_DEGREE (LAB_PI / 180)
 #define LAB_GRAVITY 9.80665
 
+/* A quaternion and its first derivative: nobody asks for the second, so it need not be computed. */
+typedef struct lab_turning {
+    double v[4], d[4];
+} lab_turning;
+
 /* Rates and specific force follow from these by their derivatives. */
 typedef struct lab_pose {
-    jet_quat q;      /* body to world */
+    lab_turning q;   /* body to world */
     jet position[3]; /* m, world */
     double field[3]; /* added to the Earth's, uT, world */
     double temp;     /* degC */
@@ -59,10 +64,15 @@ static inline void lab_move(lab_pose *pose, int axis, jet path)
     pose->position[axis] = jet_add(pose->position[axis], path);
 }
 
-/* The attitude of what carries the pod, and on it the pod's seat. */
-static inline jet_quat lab_seated(const marl_scene *scene, jet_quat carrier)
+static inline lab_turning lab_turns(jet_quat q)
 {
-    return jet_quat_seated(carrier, scene->seat);
+    return (lab_turning){{q.w.v, q.x.v, q.y.v, q.z.v}, {q.w.d, q.x.d, q.y.d, q.z.d}};
+}
+
+/* The attitude of what carries the pod, and on it the pod's seat. */
+static inline lab_turning lab_seated(const marl_scene *scene, jet_quat carrier)
+{
+    return lab_turns(jet_quat_seated(carrier, scene->seat));
 }
 
 /* The angle about the vertical: where it points at the start is anywhere. */
