@@ -45,6 +45,8 @@ marl_sheet marl_sheet_grommet(void);
 
 /* MARL_ERR_INPUT names file, line and key. */
 MARL_CHECKED marl_status marl_sheet_read(marl_sheet *sheet, const char *path, marl_error *error);
+/* In SI units; what is zero is left out. */
+MARL_CHECKED marl_status marl_sheet_write(const marl_sheet *sheet, const char *path, marl_error *error);
 
 #ifdef __cplusplus
 }

@@ -3,6 +3,10 @@
 #include "inspect.h"
 #include <stdlib.h>
 
+typedef struct options {
+    char *figure, *sheet_out;
+} options;
+
 static void warn_of_gaps(cli_warnings *warnings, const marl_inspection *inspection, const char *path)
 {
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
@@ -70,9 +74,22 @@ static marl_status look(cli_inspected *seen, const char *path, const cli_reading
     return status != MARL_OK ? status : marl_axes_find(&seen->log, &seen->axes, error);
 }
 
-static int show(const cli *c, const cli_inspected *seen, const char *figure)
+static marl_status write_sheet(const cli_inspected *seen, const cli_reading *reading, const char *path,
+                               marl_error *error)
 {
+    marl_sheet sheet;
+    marl_status status =
+        marl_sheet_of_recording(&seen->log, seen->noise, reading->options.sheet, &sheet, error);
+    return status != MARL_OK ? status : marl_sheet_write(&sheet, path, error);
+}
+
+static int show(const cli *c, const cli_inspected *seen, const options *o, const cli_reading *reading)
+{
+    const char *figure = o->figure;
     marl_error error = {0};
+    if (o->sheet_out != NULL && write_sheet(seen, reading, o->sheet_out, &error) != MARL_OK) {
+        return cli_exit(&error);
+    }
     if (figure != NULL && cli_inspect_figure(seen, figure, &error) != MARL_OK) {
         return cli_exit(&error);
     }
@@ -82,7 +99,7 @@ static int show(const cli *c, const cli_inspected *seen, const char *figure)
     return c->quiet ? CLI_DONE : cli_inspect_table(seen);
 }
 
-static int inspect(const cli *c, cli_reading *reading, const char *figure)
+static int inspect(const cli *c, cli_reading *reading, const options *o)
 {
     marl_error error = {0};
     cli_inspected *seen = calloc(1, sizeof *seen);
@@ -91,7 +108,7 @@ static int inspect(const cli *c, cli_reading *reading, const char *figure)
         cli_say("no memory");
         return CLI_MACHINE;
     }
-    marl_status status = figure != NULL ? marl_figure_check_path(figure, &error) : MARL_OK;
+    marl_status status = o->figure != NULL ? marl_figure_check_path(o->figure, &error) : MARL_OK;
     status = status != MARL_OK ? status : cli_reading_prepare(reading, &error);
     status = status != MARL_OK ? status : look(seen, c->file[0], reading, &error);
     if (status == MARL_OK) {
@@ -102,7 +119,7 @@ static int inspect(const cli *c, cli_reading *reading, const char *figure)
         if (!c->quiet) {
             cli_print_warnings(&seen->warnings);
         }
-        code = show(c, seen, figure);
+        code = show(c, seen, o, reading);
     } else {
         code = cli_exit(&error);
     }
@@ -115,11 +132,13 @@ static int inspect(const cli *c, cli_reading *reading, const char *figure)
 int cli_inspect(int argc, const char **argv)
 {
     cli_reading reading = {0};
-    char *figure = NULL;
+    options o = {NULL, NULL};
     cli c;
     const struct poptOption table[] = {
-        {"figure", '\0', POPT_ARG_STRING, &figure, 0,
+        {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
          "Allan deviation of each axis at rest: .png, .svg or .gp", "FILE"},
+        {"sheet-out", '\0', POPT_ARG_STRING, &o.sheet_out, 0,
+         "a sheet of these sensors for simulate; --sheet gives range and bits", "F"},
         CLI_READING_OPTIONS(reading),
         POPT_TABLEEND,
     };
@@ -131,7 +150,7 @@ int cli_inspect(int argc, const char **argv)
         "have there: white, flicker and walk, each only where this recording can show it.",
         "inspect data/demo/lift.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
-    code = code == CLI_GO ? inspect(&c, &reading, figure) : code;
+    code = code == CLI_GO ? inspect(&c, &reading, &o) : code;
     cli_close(&c);
     return code;
 }

@@ -11,8 +11,9 @@ enum { WHITE, FLICKER, WALK, LOW_PASS, TERMS };
 enum { MOST_POINTS = 32, ROUNDS = 6 };
 
 #define FLICKER_SHARE 0.44127123 /* 2 ln 2 / pi */
-#define SEEN 9.0                 /* a term is seen when chi-square falls by so much: three deviations */
-#define WHITE_SLOPE (-0.45)
+#define PI 3.141592653589793
+#define SEEN 9.0 /* a term is seen when chi-square falls by so much: three deviations */
+#define WHITE_SLOPE (-0.4)
 #define LEAST_SHARE 1e-15 /* of the first variance: no weight is infinite */
 #define RISEN 1.15        /* the curve behind its floor */
 
@@ -183,12 +184,44 @@ static void tell_or_bound(const points *p, const solution *f, int term, double *
     *most = sqrt(f->term[term] + 3 * s[term]);
 }
 
+/* What the flattest second-order low-pass takes from the Allan variance N^2 / tau of white noise sampled
+ * every step_s: its correlation R(t) takes away 3 / tau^2 times the sum of t R(t) over the samples. As a
+ * share of N^2, in s. */
+static double taken_away(double corner_hz, double step_s)
+{
+    double a = sqrt(2) * PI * corner_hz, whole = 0.5, moment = 0;
+    for (int k = 1; k * step_s * a < 40; k++) {
+        double t = k * step_s, r = exp(-a * t) * (cos(a * t) + sin(a * t));
+        whole += r;
+        moment += t * r;
+    }
+    return 1.5 * moment / whole;
+}
+
+/* The corner that takes away so much; NaN where it would lie beyond what the samples can show. */
+static double find_corner(double taken, double step_s)
+{
+    double low = 1e-5 / step_s, high = 0.35 / step_s;
+    if (!(taken > taken_away(high, step_s) && taken < taken_away(low, step_s))) {
+        return NAN;
+    }
+    for (int i = 0; i < 60; i++) {
+        double middle = sqrt(low * high);
+        if (taken_away(middle, step_s) > taken) {
+            low = middle;
+        } else {
+            high = middle;
+        }
+    }
+    return low;
+}
+
 void marl_noise_fit(const marl_allan *allan, marl_noise *noise)
 {
     const unsigned all = (1u << TERMS) - 1;
     points p;
     solution f;
-    *noise = (marl_noise){NAN, NAN, NAN, find_floor(allan), NAN, NAN, NAN, NAN, NAN};
+    *noise = (marl_noise){NAN, NAN, NAN, find_floor(allan), NAN, NAN, NAN, NAN, NAN, NAN};
     choose_points(allan, &p);
     if (p.n < TERMS + 1 || !(p.variance[0] > 0)) {
         return; /* too short, or the axis never moves: nothing is told */
@@ -202,6 +235,9 @@ void marl_noise_fit(const marl_allan *allan, marl_noise *noise)
     }
     if (f.term[WHITE] > 0) {
         tell(f.term[WHITE], f.sigma[WHITE], &noise->white, &noise->white_sigma);
+    }
+    if (f.term[WHITE] > 0 && f.term[LOW_PASS] > 0) {
+        noise->low_pass_hz = find_corner(f.term[LOW_PASS] / f.term[WHITE], allan->step_s);
     }
     tell_or_bound(&p, &f, FLICKER, &noise->flicker, &noise->flicker_sigma, &noise->flicker_most);
     tell_or_bound(&p, &f, WALK, &noise->walk, &noise->walk_sigma, &noise->walk_most);

@@ -8,6 +8,7 @@ trap 'rm -rf "$work"' EXIT
 python=/usr/bin/python3
 [ -x "$python" ] || python=python3
 "$tool" calibrate still "$source/data/demo/still.csv" -o "$work/calibration.json" --quiet
+"$tool" inspect "$source/data/demo/still.csv" --sheet-out "$work/sheet.json" --quiet
 "$python" - "$source" "$work" <<'PYTHON'
 import glob, json, os, sys
 import jsonschema
@@ -19,7 +20,7 @@ for path in glob.glob(source + "/docs/schema/*.schema.json"):
     jsonschema.Draft202012Validator.check_schema(schema)
     schemas[schema["properties"]["marlinspike"]["const"]] = jsonschema.Draft202012Validator(schema)
 
-files = [work + "/calibration.json"] + glob.glob(source + "/data/sheets/*.json") + glob.glob(source + "/data/tunings/*.json") + glob.glob(source + "/data/chips/*.json")
+files = [work + "/calibration.json", work + "/sheet.json"] + glob.glob(source + "/data/sheets/*.json") + glob.glob(source + "/data/tunings/*.json") + glob.glob(source + "/data/chips/*.json")
 assert len(files) >= 3, files
 for path in files:
     document = json.load(open(path))

@@ -3,6 +3,7 @@
 #include "check_main.h"
 #include "marlinspike/noise.h"
 #include "marlinspike/simulate.h"
+#include "memory_log.h"
 #include <math.h>
 #include <stdlib.h>
 
@@ -132,7 +133,7 @@ START_TEST(what_was_put_in_comes_out)
                                      .flicker = recordings[_i].flicker,
                                      .walk = recordings[_i].walk,
                                      .low_pass_hz = recordings[_i].low_pass};
-    double white[SEEDS], flicker[SEEDS], walk[SEEDS];
+    double white[SEEDS], flicker[SEEDS], walk[SEEDS], corner[SEEDS];
     int n;
     for (int i = 0; i < SEEDS; i++) {
         size_t samples = (size_t)(recordings[_i].rate * recordings[_i].seconds);
@@ -143,6 +144,7 @@ START_TEST(what_was_put_in_comes_out)
         white[i] = noise.white;
         flicker[i] = noise.flicker;
         walk[i] = noise.walk;
+        corner[i] = noise.low_pass_hz;
         ck_assert(isnan(noise.flicker) != isnan(noise.flicker_most));
         free(value);
     }
@@ -155,6 +157,13 @@ START_TEST(what_was_put_in_comes_out)
     } else {
         ck_assert_int_le(n, 2);
     }
+    found = median(corner, &n);
+    if (sheet.low_pass_hz > 0) {
+        ck_assert_int_ge(n, 18);
+        ck_assert_double_eq_tol(found / sheet.low_pass_hz, 1, 0.1);
+    } else {
+        ck_assert_int_le(n, 2);
+    }
     found = median(walk, &n);
     if (sheet.walk > 0) {
         ck_assert_int_ge(n, 18);
@@ -162,6 +171,50 @@ START_TEST(what_was_put_in_comes_out)
     } else {
         ck_assert_int_le(n, 2);
     }
+}
+END_TEST
+
+/* A recording, its sheet, and a recording by that sheet: their Allan deviations agree within 10 % up to T /
+ * 300, and within their bands beyond. */
+START_TEST(a_sheet_made_of_a_recording_gives_its_like)
+{
+    marl_sheet sheet = marl_sheet_grommet(), made;
+    static marl_sensor_noise noise[2][MARL_SENSOR_COUNT];
+    sheet.accel.low_pass_hz = 12;
+    for (int k = 0; k < 2; k++) {
+        marl_log log = memory_log_simulated(MARL_SCENE_STILL, k ? &made : &sheet, 100, 1800, (uint64_t)k + 1);
+        marl_inspection in;
+        marl_error error = {0};
+        ck_assert_int_eq(marl_inspect(&log, &in, NULL), MARL_OK);
+        for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+            ck_assert_int_eq(marl_noise_of_log(&log, &in, (marl_sensor)i, &noise[k][i], NULL), MARL_OK);
+        }
+        if (k == 0) {
+            ck_assert_msg(marl_sheet_of_recording(&log, noise[0], NULL, &made, &error) == MARL_OK, "%s",
+                          error.text);
+        }
+        marl_inspection_free(&in);
+        marl_log_free(&log);
+    }
+    ck_assert_double_eq_tol(made.accel.low_pass_hz / 12, 1, 0.1);
+    ck_assert_double_eq_tol(made.gyro.rate_hz, 100, 1e-6);
+    ck_assert_double_eq_tol(made.mag.rate_hz, 25, 1e-6);
+    ck_assert_double_eq_tol(ldexp(made.gyro.full_scale, -made.gyro.bits) / ldexp(sheet.gyro.full_scale, -16),
+                            1, 1e-3);
+    int compared = 0, outside = 0;
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        for (int axis = 0; axis < 3; axis++) {
+            const marl_allan *a = &noise[0][i].allan[axis], *b = &noise[1][i].allan[axis];
+            for (size_t p = 0; p < a->n; p++) {
+                const marl_allan_point *x = &a->point[p], *y = &b->point[p];
+                compared++;
+                outside += x->tau_s < 1800 / 300.0 ? fabs(x->deviation / y->deviation - 1) > 0.1
+                                                   : x->low > y->high || y->low > x->high;
+            }
+        }
+    }
+    ck_assert_int_gt(compared, 300);
+    ck_assert_int_eq(outside, 0);
 }
 END_TEST
 
@@ -189,4 +242,4 @@ END_TEST
 
 MARL_SUITE_OF_CASES("noise", recordings, what_was_put_in_comes_out, closed_forms,
                     the_sum_is_that_of_the_definition, bands_hold_what_they_say,
-                    too_little_and_nothing_at_all)
+                    a_sheet_made_of_a_recording_gives_its_like, too_little_and_nothing_at_all)

@@ -6,6 +6,31 @@
 #include <sys/resource.h>
 
 /* The noise of the sheet comes out of a recording at rest; what it cannot show is null. */
+START_TEST(a_sheet_is_made_of_a_recording)
+{
+    temporary t = tool_folder();
+    run_wants(0, "inspect still.csv --sheet-out pod.json --quiet");
+    run_wants(0, "simulate --scene still --duration 60 --sheet pod.json -o again.csv --quiet");
+    json_t *a = run_json(0, "inspect still.csv"), *b = run_json(0, "inspect again.csv");
+    ck_assert_double_eq_tol(
+        json_at(b, "sensors.gyro.noise.white.0") / json_at(a, "sensors.gyro.noise.white.0"), 1, 0.05);
+    ck_assert_double_eq_tol(json_at(b, "sensors.mag.noise.white.1") / json_at(a, "sensors.mag.noise.white.1"),
+                            1, 0.1);
+    ck_assert_double_eq_tol(json_at(b, "sensors.gyro.mean.2"), json_at(a, "sensors.gyro.mean.2"), 1e-4);
+    json_decref(a);
+    json_decref(b);
+    run_wants(0, "simulate --scene tumble --duration 20 --seed 3 -o moving.csv --quiet");
+    ck_assert_int_eq(system("awk -F, -v OFS=, 'NR<=2||$1>4' moving.csv >never.csv"), 0);
+    tool_run r = run("inspect never.csv --sheet-out none.json");
+    ck_assert_int_eq(r.code, 4);
+    ck_assert_ptr_nonnull(
+        strstr(r.err, "never.csv: no rest long enough to see noise; record with --until still"));
+    ck_assert(access("none.json", F_OK) != 0);
+    run_free(&r);
+    temporary_remove(&t);
+}
+END_TEST
+
 static int said(const json_t *root, const char *code, const char *text)
 {
     const json_t *list = json_object_get(root, "warnings");
@@ -383,8 +408,9 @@ START_TEST(demo_does_the_whole_job)
 }
 END_TEST
 
-MARL_SUITE("tool", inspect_tells_the_noise, inspect_suspects_units_and_axes, help_is_there_for_all,
-           simulate_makes_log_and_truth, inspect_tells_what_is_there, calibrate_merges_and_keeps_the_rest,
-           a_board_that_moved_is_refused, corrected_log_gives_the_same_attitudes, compare_splits_and_measures,
-           figures_in_all_three_forms, worlds_and_relative_headings_are_said,
-           memory_stays_flat_from_file_to_file, demo_does_the_whole_job)
+MARL_SUITE("tool", inspect_tells_the_noise, a_sheet_is_made_of_a_recording, inspect_suspects_units_and_axes,
+           help_is_there_for_all, simulate_makes_log_and_truth, inspect_tells_what_is_there,
+           calibrate_merges_and_keeps_the_rest, a_board_that_moved_is_refused,
+           corrected_log_gives_the_same_attitudes, compare_splits_and_measures, figures_in_all_three_forms,
+           worlds_and_relative_headings_are_said, memory_stays_flat_from_file_to_file,
+           demo_does_the_whole_job)
