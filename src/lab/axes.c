@@ -164,7 +164,7 @@ static double solve(const sums *s, int unknowns, double x[MOST_UNKNOWNS])
 static double fit_gyro(const windows *all, const marl_arrangement *how, double *scale)
 {
     sums s = {0};
-    double x[MOST_UNKNOWNS];
+    double x[MOST_UNKNOWNS] = {0};
     for (size_t i = 0; i < all->n; i++) {
         const window *w = &all->at[i];
         double rate[3], change[3], turned[3];
