@@ -147,7 +147,8 @@ int cli_inspect(int argc, const char **argv)
         "Tells what a recording holds: rows, real rates, jitter, gaps, mean and deviation of each axis over\n"
         "the whole recording, clipped and stuck axes, when the board was at rest, and what noise its "
         "sensors\n"
-        "have there: white, flicker and walk, each only where this recording can show it.",
+        "have there: white, flicker and walk, each only where this recording can show it. Says where units\n"
+        "or axes cannot be what the header says: gravity and the motion deny them.",
         "inspect data/demo/lift.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
     code = code == CLI_GO ? inspect(&c, &reading, &o) : code;
