@@ -19,7 +19,7 @@
 extern char **environ;
 
 #define SAMPLES 100000
-#define TURNS 16
+#define TURNS 24
 #define HOUR 3600.0
 #define MINUTE "60"
 
@@ -45,20 +45,22 @@ static void simulate(void *context)
     (void)keep;
 }
 
-/* Every sensor fresh in every sample, and every error of the sheet at work. */
+/* Every sensor fresh in every sample, and every error of the sheet at work. The scenes take turns, so that a
+ * slow moment of the machine does not fall on one of them. */
 static void bench_simulator(void)
 {
     scene_job j = {.sheet = marl_sheet_grommet()};
+    double least[MARL_SCENE_COUNT];
     j.sheet.mag.rate_hz = 100;
-    printf("\nsimulating nine axes in memory  samples/s\n");
-    for (int k = 0; k < MARL_SCENE_COUNT; k++) {
-        double least = 1e9;
+    for (int i = 0; i < TURNS * MARL_SCENE_COUNT; i++) {
+        int k = i % MARL_SCENE_COUNT;
         j.scene = (marl_scene_kind)k;
-        for (int i = 0; i < TURNS; i++) {
-            double took = bench_once(simulate, &j);
-            least = took < least ? took : least;
-        }
-        printf("%-28s %12.0f\n", marl_scene_name(j.scene), SAMPLES / least);
+        double took = bench_once(simulate, &j);
+        least[k] = i < MARL_SCENE_COUNT || took < least[k] ? took : least[k];
+    }
+    printf("\nsimulating nine axes in memory  samples/s (wanted: 1000000)\n");
+    for (int k = 0; k < MARL_SCENE_COUNT; k++) {
+        printf("%-28s %12.0f\n", marl_scene_name((marl_scene_kind)k), SAMPLES / least[k]);
     }
 }
 
