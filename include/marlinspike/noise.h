@@ -46,9 +46,10 @@ typedef struct marl_noise {
                            Allan deviation at short times; NaN where none is seen */
 } marl_noise;
 
-/* White, flicker and walk together, by a weighted fit to the Allan variances an octave apart (model and data
- * share their noise only when both are long enough: flicker and walk are told only when leaving them out
- * makes the fit worse by three standard deviations). */
+/* White, flicker and walk together, by a weighted fit to the Allan variances an octave apart, with what a
+ * low-pass takes away as a further term where it is seen. Flicker and walk are told only where leaving them
+ * out makes the fit worse by three standard deviations. All are NaN when the recording is too short for the
+ * fit or never changes. */
 void marl_noise_fit(const marl_allan *allan, marl_noise *noise);
 
 /* The noise of one sensor at rest. */

@@ -21,7 +21,8 @@ static unsigned long rows_of(const char *path)
     return n;
 }
 
-/* Nine axes at 1 kHz; the stream is met in the middle, so the first packet is half. */
+/* Nine axes at 1 kHz, the magnetometer at its own 25 Hz; the stream is met in the middle, so the first packet
+ * is half. */
 START_TEST(a_fast_board_loses_nothing)
 {
     temporary t = tool_folder();
