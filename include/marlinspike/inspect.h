@@ -37,6 +37,7 @@ typedef struct marl_sensor_summary {
     size_t gaps;                  /* steps over 1.5 medians */
     double longest_gap_s;         /* 0 without gaps */
     int64_t longest_gap_ns;       /* when it began */
+    size_t duplicates;            /* readings equal in all axes to the one before */
     double mean[3], deviation[3]; /* SI, over the whole recording */
     size_t clipped[3]; /* readings in runs of three and more at the axis's own extreme, which moves in far
                           smaller steps elsewhere */

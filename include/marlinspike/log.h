@@ -79,8 +79,9 @@ typedef struct marl_log_row {
 } marl_log_row;
 
 typedef struct marl_log_options {
-    char decimal;            /* '.' or ','; 0 = '.' */
-    const marl_sheet *sheet; /* for columns in counts; NULL = such columns are an error */
+    char decimal;                          /* '.' or ','; 0 = '.' */
+    const marl_sheet *sheet;               /* for columns in counts; NULL = such columns are an error */
+    const struct marl_column_map *columns; /* of a file from elsewhere (columns.h); NULL = a log of ours */
 } marl_log_options;
 
 typedef struct marl_log_reader marl_log_reader;

@@ -120,6 +120,16 @@ marl_status cli_reading_prepare(cli_reading *reading, marl_error *error)
         }
         reading->options.decimal = reading->decimal[0];
     }
+    for (char **text = reading->columns; text != NULL && *text != NULL; text++) {
+        if (reading->maps == CLI_MAPS_MOST) {
+            return marl_fail(error, MARL_ERR_USE, "--columns: at most %d", CLI_MAPS_MOST);
+        }
+        marl_status status = marl_column_map_read(&reading->map[reading->maps++], *text, error);
+        if (status != MARL_OK) {
+            return status;
+        }
+    }
+    reading->options.columns = reading->maps > 0 ? &reading->map[0] : NULL;
     if (reading->sheet != NULL) {
         marl_status status = marl_sheet_read(&reading->sheet_read, reading->sheet, error);
         if (status != MARL_OK) {

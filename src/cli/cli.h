@@ -66,15 +66,26 @@ void cli_say(const char *format, ...) __attribute__((format(printf, 1, 2)));
 /* Fails with the names of all scenes. */
 marl_status cli_unknown_scene(const char *scene, marl_error *error);
 
+enum { CLI_MAPS_MOST = 2 };
+
 /* The options of every command that reads logs. */
 typedef struct cli_reading {
-    char *decimal, *sheet;
+    char *decimal, *sheet, **columns;
     marl_sheet sheet_read;
+    marl_column_map map[CLI_MAPS_MOST]; /* as many as were given */
+    int maps;
     marl_log_options options;
 } cli_reading;
 
 #define CLI_READING_OPTIONS(reading)                                                                         \
     {"decimal", '\0', POPT_ARG_STRING, &(reading).decimal, 0, "decimal sign of the log: . or ,", "C"},       \
+        {"columns",                                                                                          \
+         '\0',                                                                                               \
+         POPT_ARG_ARGV,                                                                                      \
+         &(reading).columns,                                                                                 \
+         0,                                                                                                  \
+         "of a log from elsewhere, like 't=1[ms]; accel=2,3,4[g]'; or a file that holds such a map",         \
+         "MAP"},                                                                                             \
     {                                                                                                        \
         "sheet", '\0', POPT_ARG_STRING, &(reading).sheet, 0, "sensor sheet, for a log in counts", "F"        \
     }

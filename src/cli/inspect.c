@@ -1,10 +1,13 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike inspect */
 #include "inspect.h"
+#include <math.h>
 #include <stdlib.h>
+#include <string.h>
 
 typedef struct options {
-    char *figure, *sheet_out;
+    char *figure, *sheet_out, *out, *time_offset;
+    cli_clock clock;
 } options;
 
 static void warn_of_gaps(cli_warnings *warnings, const marl_inspection *inspection, const char *path)
@@ -19,13 +22,27 @@ static void warn_of_gaps(cli_warnings *warnings, const marl_inspection *inspecti
     }
 }
 
+/* A slow sensor whose last reading is written again with each row. */
+static void warn_of_duplicates(cli_warnings *warnings, const marl_inspection *inspection, const char *path)
+{
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_sensor_summary *s = &inspection->sensor[i];
+        if (2 * s->duplicates > s->readings && s->readings > 2) {
+            cli_warn(warnings, "duplicate",
+                     "%s: %s repeats its reading before in %zu of %zu rows: leave such cells empty, or say "
+                     "'changed' in --columns",
+                     path, marl_sensor_name((marl_sensor)i), s->duplicates, s->readings);
+        }
+    }
+}
+
 /* Readings that an axis lost to its ends, or kept although it moved. */
 static void warn_of_axes(cli_warnings *warnings, const marl_inspection *inspection, const char *path)
 {
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_sensor_summary *s = &inspection->sensor[i];
         for (int k = 0; k < 3; k++) {
-            if (s->clipped[k] > 0) {
+            if (s->clipped[k] > 0 && 2 * s->duplicates < s->readings) {
                 cli_warn(warnings, "clipped", "%s: %s_%c is clipped in %zu of %zu readings", path,
                          marl_sensor_name((marl_sensor)i), 'x' + k, s->clipped[k], s->readings);
             }
@@ -64,9 +81,10 @@ static void warn_of_suspicions(cli_inspected *seen)
     warn_of_arrangement(&seen->warnings, &seen->axes.mag, "magnetometer", path);
 }
 
-static marl_status look(cli_inspected *seen, const char *path, const cli_reading *reading, marl_error *error)
+static marl_status look(const cli *c, cli_inspected *seen, const cli_reading *reading, const options *o,
+                        marl_error *error)
 {
-    marl_status status = marl_log_load(&seen->log, path, &reading->options, error);
+    marl_status status = cli_inspect_read(c, reading, &o->clock, seen, error);
     status = status != MARL_OK ? status : marl_inspect(&seen->log, &seen->inspection, error);
     for (int i = 0; i < MARL_SENSOR_COUNT && status == MARL_OK; i++) {
         status = marl_noise_of_log(&seen->log, &seen->inspection, (marl_sensor)i, &seen->noise[i], error);
@@ -90,6 +108,9 @@ static int show(const cli *c, const cli_inspected *seen, const options *o, const
     if (o->sheet_out != NULL && write_sheet(seen, reading, o->sheet_out, &error) != MARL_OK) {
         return cli_exit(&error);
     }
+    if (o->out != NULL && cli_inspect_write(seen, o->out, &error) != MARL_OK) {
+        return cli_exit(&error);
+    }
     if (figure != NULL && cli_inspect_figure(seen, figure, &error) != MARL_OK) {
         return cli_exit(&error);
     }
@@ -99,7 +120,25 @@ static int show(const cli *c, const cli_inspected *seen, const options *o, const
     return c->quiet ? CLI_DONE : cli_inspect_table(seen);
 }
 
-static int inspect(const cli *c, cli_reading *reading, const options *o)
+static marl_status check_options(const cli *c, options *o, marl_error *error)
+{
+    if (o->time_offset == NULL || strcmp(o->time_offset, "auto") == 0) {
+        return MARL_OK;
+    }
+    char *end;
+    o->clock.given = 1;
+    o->clock.offset_s = strtod(o->time_offset, &end);
+    if (end == o->time_offset || *end != '\0' || !(fabs(o->clock.offset_s) < 4e9)) {
+        return marl_fail(error, MARL_ERR_USE, "--time-offset is auto or seconds, and not '%s'",
+                         o->time_offset);
+    }
+    if (c->files < 2) {
+        return marl_fail(error, MARL_ERR_USE, "--time-offset is of the second of two logs");
+    }
+    return MARL_OK;
+}
+
+static int inspect(const cli *c, cli_reading *reading, options *o)
 {
     marl_error error = {0};
     cli_inspected *seen = calloc(1, sizeof *seen);
@@ -110,10 +149,11 @@ static int inspect(const cli *c, cli_reading *reading, const options *o)
     }
     marl_status status = o->figure != NULL ? marl_figure_check_path(o->figure, &error) : MARL_OK;
     status = status != MARL_OK ? status : cli_reading_prepare(reading, &error);
-    status = status != MARL_OK ? status : look(seen, c->file[0], reading, &error);
+    status = status != MARL_OK ? status : check_options(c, o, &error);
+    status = status != MARL_OK ? status : look(c, seen, reading, o, &error);
     if (status == MARL_OK) {
-        cli_warn_of_log(&seen->warnings, &seen->log.report, seen->log.path);
         warn_of_gaps(&seen->warnings, &seen->inspection, seen->log.path);
+        warn_of_duplicates(&seen->warnings, &seen->inspection, seen->log.path);
         warn_of_axes(&seen->warnings, &seen->inspection, seen->log.path);
         warn_of_suspicions(seen);
         if (!c->quiet) {
@@ -132,23 +172,30 @@ static int inspect(const cli *c, cli_reading *reading, const options *o)
 int cli_inspect(int argc, const char **argv)
 {
     cli_reading reading = {0};
-    options o = {NULL, NULL};
+    options o = {0};
     cli c;
     const struct poptOption table[] = {
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
          "Allan deviation of each axis at rest: .png, .svg or .gp", "FILE"},
         {"sheet-out", '\0', POPT_ARG_STRING, &o.sheet_out, 0,
          "a sheet of these sensors for simulate; --sheet gives range and bits", "F"},
+        {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the recording as a log of ours", "LOG"},
+        {"time-offset", '\0', POPT_ARG_STRING, &o.time_offset, 0,
+         "to be added to the times of the second log: auto (from motion), or seconds", "S"},
         CLI_READING_OPTIONS(reading),
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "LOG", 1, 1,
+        "LOG [LOG]", 1, 2,
         "Tells what a recording holds: rows, real rates, jitter, gaps, mean and deviation of each axis over\n"
         "the whole recording, clipped and stuck axes, when the board was at rest, and what noise its "
         "sensors\n"
         "have there: white, flicker and walk, each only where this recording can show it. Says where units\n"
-        "or axes cannot be what the header says: gravity and the motion deny them.",
+        "or axes cannot be what the header says: gravity and the motion deny them. Of a file from elsewhere "
+        "it\n"
+        "tells what the columns seem to be, and the map to read it by. Two logs, whose sensors were "
+        "recorded\n"
+        "apart, are put together on the clock of the first; --columns may be given once for each.",
         "inspect data/demo/lift.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
     code = code == CLI_GO ? inspect(&c, &reading, &o) : code;

@@ -10,8 +10,22 @@ typedef struct cli_inspected {
     marl_inspection inspection;
     marl_sensor_noise noise[MARL_SENSOR_COUNT];
     marl_axes axes;
+    int merged;              /* of two files */
+    marl_clock_offset clock; /* then: of the second's */
     cli_warnings warnings;
 } cli_inspected;
+
+/* What --time-offset says. */
+typedef struct cli_clock {
+    int given;
+    double offset_s;
+} cli_clock;
+
+/* Loads the one or two logs of the command line, with a warning for what is wrong with them. What a file from
+ * elsewhere seems to hold is printed when it cannot be read without a map. */
+MARL_CHECKED marl_status cli_inspect_read(const cli *c, const cli_reading *reading, const cli_clock *clock,
+                                          cli_inspected *seen, marl_error *error);
+MARL_CHECKED marl_status cli_inspect_write(const cli_inspected *seen, const char *path, marl_error *error);
 
 int cli_inspect_json(const cli_inspected *seen);
 int cli_inspect_table(const cli_inspected *seen);

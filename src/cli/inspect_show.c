@@ -63,6 +63,7 @@ static json_t *sensor_json(const marl_sensor_summary *s, const marl_sensor_noise
     json_object_set_new(sensor, "jitter_ms", cli_number(s->jitter_ms));
     json_object_set_new(sensor, "gaps", json_integer((json_int_t)s->gaps));
     json_object_set_new(sensor, "longest_gap_s", cli_number(s->longest_gap_s));
+    json_object_set_new(sensor, "duplicates", json_integer((json_int_t)s->duplicates));
     json_t *mean = json_array(), *deviation = json_array();
     for (int k = 0; k < 3; k++) {
         double none = s->axes & (1u << k) ? 0.0 : NAN;
@@ -146,6 +147,14 @@ int cli_inspect_json(const cli_inspected *seen)
     json_object_set_new(root, "attitudes", json_integer((json_int_t)count_attitudes(log)));
     json_object_set_new(root, "still_spans", spans_json(&inspection->still));
     json_object_set_new(root, "axes", axes_json(&seen->axes));
+    if (seen->merged) {
+        json_t *clock = json_object();
+        json_object_set_new(clock, "found", json_boolean(seen->clock.found));
+        json_object_set_new(clock, "offset_s", cli_number(seen->clock.offset_s));
+        json_object_set_new(clock, "sigma_s", cli_number(seen->clock.sigma_s));
+        json_object_set_new(clock, "explained", cli_number(seen->clock.explained));
+        json_object_set_new(root, "clock", clock);
+    }
     json_object_set_new(root, "warnings", cli_warnings_json(&seen->warnings));
     return cli_print_json(root);
 }
@@ -305,6 +314,16 @@ static void print_noise(const cli_inspected *seen)
     printf("-: not seen in this rest; one 16 times as long shows half as much\n");
 }
 
+/* How two clocks were brought together. */
+static void print_clock(const cli_inspected *seen)
+{
+    if (seen->merged && seen->clock.found && isfinite(seen->clock.explained)) {
+        printf("clock of the second log: %+.4f s added, +- %.4f s, found from motion (explains %.0f %% of "
+               "it)\n\n",
+               seen->clock.offset_s, seen->clock.sigma_s, 100 * seen->clock.explained);
+    }
+}
+
 int cli_inspect_table(const cli_inspected *seen)
 {
     const marl_log *log = &seen->log;
@@ -317,6 +336,7 @@ int cli_inspect_table(const cli_inspected *seen)
            inspection->duration_s, (double)log->row[0].sample.t_ns * 1e-9);
     printf("; %lu rows dropped, %lu cells missing\n%s", log->report.rows_dropped, log->report.cells_missing,
            has_sensors(inspection) ? "\n" : "");
+    print_clock(seen);
     if (has_sensors(inspection)) {
         print_sensors(inspection);
         print_axes(&seen->axes);

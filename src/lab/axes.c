@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Arrangements of axes, found from motion. */
 #include "marlinspike/axes.h"
+#include "arrangement.h"
 #include "statistics.h"
 #include <lapacke.h>
 #include <math.h>
@@ -13,7 +14,7 @@
 #define NEXT_TIMES 1.6     /* the next best must be so much worse */
 #define LEAST_DIP 10.0     /* degrees */
 #define DEGREE 0.017453292519943295
-enum { LEAST_WINDOWS = 30, MOST_UNKNOWNS = 4, ARRANGEMENTS = 48 };
+enum { LEAST_WINDOWS = 30, MOST_UNKNOWNS = 4 };
 
 /* Means of the three sensors over a window of time, and which of them were there. */
 typedef struct window {
@@ -45,8 +46,7 @@ void marl_arrangement_text(const marl_arrangement *a, char text[32])
              "?xyz"[abs(a->axis[2])]);
 }
 
-/* Number 0 to 47; 0 to 23 and 24 to 47 are each other's opposites. */
-static marl_arrangement arrangement(int number)
+marl_arrangement lab_arrangement(int number)
 {
     static const int order[6][3] = {{1, 2, 3}, {2, 3, 1}, {3, 1, 2}, {1, 3, 2}, {3, 2, 1}, {2, 1, 3}};
     const int *o = order[number % 6];
@@ -266,8 +266,8 @@ static void decide(marl_axes_fit *fit)
 
 static void find_gyro(const windows *all, marl_axes_fit *fit)
 {
-    for (int i = 0; i < ARRANGEMENTS; i++) {
-        marl_arrangement how = arrangement(i);
+    for (int i = 0; i < LAB_ARRANGEMENTS; i++) {
+        marl_arrangement how = lab_arrangement(i);
         double scale, left = fit_gyro(all, &how, &scale);
         keep_best(fit, left, &how, scale);
     }
@@ -317,8 +317,8 @@ static void find_mag(const windows *all, marl_axes *axes)
 {
     double offset[3] = {0, 0, 0}, best[3] = {0, 0, 0}, whole = changes(all);
     marl_axes_fit *fit = &axes->mag;
-    for (int i = 0; i < ARRANGEMENTS / 2 && whole > 0; i++) {
-        marl_arrangement how = arrangement(i);
+    for (int i = 0; i < LAB_ARRANGEMENTS / 2 && whole > 0; i++) {
+        marl_arrangement how = lab_arrangement(i);
         double left = fit_mag(all, &axes->gyro.best, axes->gyro.scale, &how, offset) / whole;
         if (left < fit->residual) {
             memcpy(best, offset, sizeof best);

@@ -75,6 +75,7 @@ static void summarise_steps(const marl_log *log, marl_sensor sensor, double *ste
 static void summarise(const marl_log *log, marl_sensor sensor, double *step, marl_sensor_summary *summary)
 {
     lab_moments moments[3] = {{0}};
+    const marl_vec3 *before = NULL;
     summary->axes = (log->info.columns >> first_column[sensor]) & 7u;
     for (size_t i = 0; i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;
@@ -83,6 +84,8 @@ static void summarise(const marl_log *log, marl_sensor sensor, double *step, mar
             lab_moments_add(&moments[0], (double)v->x);
             lab_moments_add(&moments[1], (double)v->y);
             lab_moments_add(&moments[2], (double)v->z);
+            summary->duplicates += before != NULL && memcmp(v, before, sizeof *v) == 0;
+            before = v;
         }
     }
     summary->readings = moments[0].n;

@@ -84,8 +84,7 @@ char lab_delimiter(const char *line, size_t n)
     return candidate[count[2] > count[best] ? 2 : best];
 }
 
-/* Splits "name[unit]" in place; *unit is NULL without brackets. Returns the name, spaces trimmed. */
-static char *split_name(char *cell, char **unit)
+char *lab_split_name(char *cell, char **unit)
 {
     char *name = cell + strspn(cell, " \t");
     char *open = strchr(name, '[');
@@ -101,7 +100,7 @@ static char *split_name(char *cell, char **unit)
     return name;
 }
 
-static int column_by_name(const char *name)
+int lab_column_by_name(const char *name)
 {
     for (int i = 0; i < MARL_COLUMN_COUNT; i++) {
         if (strcmp(name, columns[i].name) == 0) {
@@ -135,8 +134,8 @@ static marl_status unit_in_counts(lab_column *column, const char *name, lab_quan
     return MARL_OK;
 }
 
-static marl_status read_unit(lab_column *column, const char *name, const char *unit, const char *where,
-                             const marl_sheet *sheet, marl_log_report *report, marl_error *error)
+marl_status lab_column_unit(lab_column *column, const char *name, const char *unit, const char *where,
+                            const marl_sheet *sheet, marl_log_report *report, marl_error *error)
 {
     lab_quantity quantity = columns[column->target].quantity;
     const lab_unit *found = unit != NULL ? lab_unit_find(quantity, unit) : lab_unit_si(quantity);
@@ -155,10 +154,17 @@ static marl_status read_unit(lab_column *column, const char *name, const char *u
         snprintf(assumed, sizeof assumed, "%s in %s", name, found->name);
         marl_list_append(report->assumed_units, sizeof report->assumed_units, assumed);
     }
-    column->factor = found->factor;
+    column->factor = quantity == LAB_TIME ? 1.0 : found->factor;
     column->offset = found->offset;
     column->decimals = found->decimals;
     return MARL_OK;
+}
+
+void lab_column_place(lab_column *column, marl_log_info *info)
+{
+    column->bit = 1u << column->target;
+    column->plain = column->target != MARL_COLUMN_T;
+    info->columns |= column->bit;
 }
 
 static marl_status read_column(lab_layout *layout, const char *text, const char *where,
@@ -168,9 +174,9 @@ static marl_status read_column(lab_layout *layout, const char *text, const char 
     char cell[128];
     char *unit;
     snprintf(cell, sizeof cell, "%s", text);
-    const char *name = split_name(cell, &unit);
+    const char *name = lab_split_name(cell, &unit);
     lab_column *column = &layout->column[layout->n++];
-    *column = (lab_column){.target = column_by_name(name), .factor = 1.0};
+    *column = (lab_column){.target = lab_column_by_name(name), .factor = 1.0};
     if (column->target < 0) {
         marl_list_append(report->unknown_columns, sizeof report->unknown_columns, *name ? name : "(no name)");
         return MARL_OK;
@@ -178,10 +184,8 @@ static marl_status read_column(lab_layout *layout, const char *text, const char 
     if (info->columns & (1u << column->target)) {
         return marl_fail(error, MARL_ERR_INPUT, "%s: column %s stands there twice", where, name);
     }
-    column->bit = 1u << column->target;
-    column->plain = column->target != MARL_COLUMN_T;
-    info->columns |= column->bit;
-    return read_unit(column, name, unit, where, sheet, report, error);
+    lab_column_place(column, info);
+    return lab_column_unit(column, name, unit, where, sheet, report, error);
 }
 
 marl_status lab_layout_read(lab_layout *layout, const lab_csv_row *header, const char *where,

@@ -73,8 +73,15 @@ marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line
         *stop = '\n';
     }
     lines->line++;
+    lines->last = (size_t)(start - lines->buffer);
     lines->begin = *whole ? (size_t)(stop - lines->buffer) + 1 : lines->end;
     *line = start;
     *n = (size_t)(stop - start);
     return MARL_OK;
+}
+
+void lab_lines_back(lab_lines *lines)
+{
+    lines->begin = lines->last;
+    lines->line--;
 }

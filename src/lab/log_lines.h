@@ -14,6 +14,7 @@ typedef struct lab_lines {
     int at_end;
     long line;         /* number of the line last given, from 1 */
     size_t begin, end; /* unread bytes */
+    size_t last;       /* where the line last given begins */
     char buffer[LAB_LINES_BUFFER + LAB_LINES_SLACK];
 } lab_lines;
 
@@ -26,5 +27,7 @@ void lab_lines_close(lab_lines *lines);
  * reading fails or a line is longer than the buffer. */
 MARL_CHECKED marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line, size_t *n,
                                         int *whole, marl_error *error);
+/* The line last given will be given once more. */
+void lab_lines_back(lab_lines *lines);
 
 #endif

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Reading logs: which lines are rows, whether their time goes on, what is counted. */
-#include "log_lines.h"
-#include "log_scan.h"
+#include "log_map.h"
 #include "row_order.h"
+#include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -16,6 +16,11 @@ struct marl_log_reader {
     lab_row_order order;
     lab_cells cells;   /* of the row at hand; columns that are absent stay 0 */
     uint8_t all_fresh; /* flags of a row in which no cell is empty or bad */
+    double rate_hz;    /* of rows without time, else 0 */
+    int64_t lines_of_rows;
+    unsigned changed; /* columns of sensors that are fresh only when they change */
+    double last[MARL_COLUMN_COUNT];
+    int blanks; /* cells are divided by blanks */
     lab_lines lines;
 };
 
@@ -29,12 +34,44 @@ static void count_missing(marl_log_reader *r, unsigned missing)
     }
 }
 
+/* Takes readings out that only repeat the ones before. */
+static void drop_repeats(marl_log_reader *r)
+{
+    static const unsigned groups[] = {MARL_COLUMNS_ACCEL, MARL_COLUMNS_GYRO,  MARL_COLUMNS_MAG,
+                                      MARL_COLUMNS_TEMP,  MARL_COLUMNS_SPEED, MARL_COLUMNS_Q,
+                                      MARL_COLUMNS_RPY};
+    lab_cells *c = &r->cells;
+    for (size_t g = 0; g < sizeof groups / sizeof groups[0]; g++) {
+        unsigned set = groups[g] & r->changed & c->good;
+        int same = set != 0;
+        for (int i = 0; i < MARL_COLUMN_COUNT; i++) {
+            if (set & (1u << i)) {
+                same = same && memcmp(&r->last[i], &c->value[i], sizeof r->last[i]) == 0;
+                r->last[i] = c->value[i];
+            }
+        }
+        c->good &= same ? ~set : ~0u;
+    }
+}
+
 /* One row that stands in [line, line + n). */
 static marl_status take_row(marl_log_reader *r, const char *line, size_t n, int whole, marl_log_row *row,
                             row_fault *fault, marl_error *error)
 {
     lab_cells *c = &r->cells;
+    if (r->blanks) {
+        char *joined = r->lines.buffer + (line - r->lines.buffer);
+        n = lab_join_blanks(joined, n);
+        joined[n] = '\n';
+    }
     *fault = lab_scan_row(&r->scan, line, n, c);
+    if (r->rate_hz > 0) {
+        c->t_ns = (int64_t)llround((double)r->lines_of_rows++ / r->rate_hz * 1e9);
+        c->good |= 1u << MARL_COLUMN_T;
+    }
+    if (r->changed != 0) {
+        drop_repeats(r);
+    }
     if (!whole && (*fault != ROW_GOOD || r->ours)) {
         *fault = ROW_CUT;
     }
@@ -128,6 +165,23 @@ static marl_status find_header(marl_log_reader *r, const char **line, size_t *n,
     }
 }
 
+/* The layout of a file from elsewhere. */
+static marl_status read_mapped(marl_log_reader *r, const marl_log_options *options, marl_error *error)
+{
+    r->rate_hz = options->columns->rate_hz;
+    r->changed = options->columns->changed;
+    for (int i = 0; i < MARL_COLUMN_COUNT; i++) {
+        r->last[i] = NAN;
+    }
+    if (!lab_csv_init(&r->scan.csv, ',')) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    marl_status status = lab_map_find_rows(&r->scan, &r->lines, r->path, options->columns, options->sheet,
+                                           &r->info, &r->report, &r->blanks, error);
+    r->all_fresh = lab_cells_all_fresh(r->info.columns);
+    return status;
+}
+
 static marl_status read_header(marl_log_reader *r, const marl_sheet *sheet, marl_error *error)
 {
     const char *line;
@@ -171,7 +225,8 @@ marl_status marl_log_open(marl_log_reader **reader, const char *path, const marl
     marl_status status = r->path != NULL ? lab_lines_open(&r->lines, path, error)
                                          : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     if (status == MARL_OK) {
-        status = read_header(r, options->sheet, error);
+        status =
+            options->columns != NULL ? read_mapped(r, options, error) : read_header(r, options->sheet, error);
     }
     if (status != MARL_OK) {
         marl_log_close(r);

@@ -6,12 +6,26 @@
 #include <math.h>
 #include <string.h>
 
+/* Ticks that are no decimal unit are rounded to ns once; the others are exact. */
+static int store_time(lab_cells *row, const lab_column *column, const lab_decimal *decimal)
+{
+    if (!lab_number_integer(decimal, column->decimals, &row->t_ns)) {
+        return 0;
+    }
+    if (column->factor == 1.0) {
+        return 1;
+    }
+    long double t = (long double)row->t_ns * (long double)column->factor;
+    row->t_ns = fabsl(t) < 9.2e18L ? (int64_t)llroundl(t) : 0;
+    return fabsl(t) < 9.2e18L;
+}
+
 /* Returns the column's bit when the cell holds a usable value, else 0. */
 static unsigned store(lab_cells *row, const lab_column *column, const char *begin, const char *end,
                       char point, const lab_decimal *decimal)
 {
     if (column->target == MARL_COLUMN_T) {
-        return lab_number_integer(decimal, column->decimals, &row->t_ns) ? column->bit : 0;
+        return store_time(row, column, decimal) ? column->bit : 0;
     }
     double value = lab_number_value(begin, end, point, decimal) * column->factor + column->offset;
     row->value[column->target] = value;

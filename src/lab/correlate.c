@@ -1,0 +1,88 @@
+/* SPDX-License-Identifier: MIT
+ * Sums of products at every lag, by the Fourier transform. */
+#include "correlate.h"
+#include <kiss_fftr.h>
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* What the transforms work on. */
+typedef struct room {
+    int size;
+    size_t bins;
+    kiss_fftr_cfg forward, back;
+    kiss_fft_scalar *series;
+    kiss_fft_cpx *a, *b, *product; /* count_a, count_b and one spectrum */
+} room;
+
+static int make_room(room *w, const lab_series_set *a, const lab_series_set *b)
+{
+    w->size = kiss_fftr_next_fast_size_real((int)(a->n + b->n));
+    w->bins = (size_t)w->size / 2 + 1;
+    w->forward = kiss_fftr_alloc(w->size, 0, NULL, NULL);
+    w->back = kiss_fftr_alloc(w->size, 1, NULL, NULL);
+    w->series = malloc((size_t)w->size * sizeof *w->series);
+    w->a = malloc(a->count * w->bins * sizeof *w->a);
+    w->b = malloc(b->count * w->bins * sizeof *w->b);
+    w->product = malloc(w->bins * sizeof *w->product);
+    return w->forward != NULL && w->back != NULL && w->series != NULL && w->a != NULL && w->b != NULL &&
+           w->product != NULL;
+}
+
+static void free_room(room *w)
+{
+    kiss_fftr_free(w->forward);
+    kiss_fftr_free(w->back);
+    free(w->series);
+    free(w->a);
+    free(w->b);
+    free(w->product);
+}
+
+static void transform(room *w, const lab_series_set *set, kiss_fft_cpx *out)
+{
+    for (size_t s = 0; s < set->count; s++) {
+        memset(w->series, 0, (size_t)w->size * sizeof *w->series);
+        for (size_t i = 0; i < set->n; i++) {
+            w->series[i] = (kiss_fft_scalar)set->series[s][i];
+        }
+        kiss_fftr(w->forward, w->series, out + s * w->bins);
+    }
+}
+
+static void multiply_back(room *w, const kiss_fft_cpx *a, const kiss_fft_cpx *b, size_t na, size_t nb,
+                          float *sums)
+{
+    for (size_t i = 0; i < w->bins; i++) {
+        w->product[i] = (kiss_fft_cpx){a[i].r * b[i].r + a[i].i * b[i].i, a[i].i * b[i].r - a[i].r * b[i].i};
+    }
+    kiss_fftri(w->back, w->product, w->series);
+    for (size_t i = 0; i < na + nb - 1; i++) {
+        size_t at = i + 1 >= nb ? i + 1 - nb : (size_t)w->size + i + 1 - nb;
+        sums[i] = w->series[at] / (float)w->size;
+    }
+}
+
+marl_status lab_cross_sums(const lab_series_set *a, const lab_series_set *b, float **sums, marl_error *error)
+{
+    room w = {0};
+    size_t lags = a->n + b->n - 1;
+    int fits = a->n + b->n < (1u << 28) && make_room(&w, a, b);
+    *sums = fits ? malloc(a->count * b->count * lags * sizeof **sums) : NULL;
+    if (*sums != NULL) {
+        transform(&w, a, w.a);
+        transform(&w, b, w.b);
+        for (size_t i = 0; i < a->count * b->count; i++) {
+            multiply_back(&w, w.a + i / b->count * w.bins, w.b + i % b->count * w.bins, a->n, b->n,
+                          *sums + i * lags);
+        }
+    }
+    free_room(&w);
+    return *sums != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+}
+
+double lab_peak_place(double before, double at, double after)
+{
+    double bend = before - 2 * at + after;
+    return bend < 0 ? fmax(-0.5, fmin(0.5, 0.5 * (before - after) / bend)) : 0;
+}

@@ -1,0 +1,24 @@
+/* SPDX-License-Identifier: MIT
+ * Products of two sets of series, shifted against each other. */
+#ifndef LAB_CORRELATE_H
+#define LAB_CORRELATE_H
+
+#include "marlinspike/error.h"
+#include <stddef.h>
+
+/* Several series of the same length. */
+typedef struct lab_series_set {
+    size_t count, n;
+    const double *const *series;
+} lab_series_set;
+
+/* For each series of a with each of b, at every lag from -(nb - 1) to na - 1, the sum of a[k + lag] b[k] over
+ * their overlap: count_a * count_b rows of na + nb - 1 sums, b's series running faster, to be freed by the
+ * caller. Good to about six digits of the largest. */
+MARL_CHECKED marl_status lab_cross_sums(const lab_series_set *a, const lab_series_set *b, float **sums,
+                                        marl_error *error);
+
+/* Where a peak lies between its neighbours, by the parabola through the three: -0.5 to 0.5. */
+double lab_peak_place(double before, double at, double after);
+
+#endif

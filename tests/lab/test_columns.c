@@ -1,0 +1,273 @@
+/* SPDX-License-Identifier: MIT
+ * Logs from elsewhere: column maps, what is read by them, and what a file seems to hold. */
+#include "check_main.h"
+#include "marlinspike/lab.h"
+#include "memory_log.h"
+#include "random_values.h"
+#include "temporary.h"
+#include <math.h>
+#include <stdio.h>
+
+#define G 9.80665f
+#define DEGREE 0.017453292519943295f
+
+/* A file, its map, and what the second row then holds; or how the message goes on. */
+static const struct {
+    const char *name, *text, *map;
+    marl_status status;
+    const char *message; /* after the file's name where it begins with ':' */
+    unsigned long rows, dropped;
+    int64_t t_ns; /* of the second row */
+    float value;  /* accel_x, else gyro_x, else mag_x, else temp */
+} cases[] = {
+    {"by number, without a header", "0,1\n10,2\n", "t=1[ms]; temp=2", MARL_OK, "", 2, 0, 10000000, 2},
+    {"by name, order free", "T0,when,x\n7,0,3\n8,5,4\n", "temp=T0; t=when[us]", MARL_OK, "", 2, 0, 5000, 8},
+    {"units from round brackets", "time (ms),a (g),b (g),c (g)\n0,1,0,0\n4,2,0,0\n", "t=time; accel=a,b,c",
+     MARL_OK, "", 2, 0, 4000000, 2 * G},
+    {"units from square brackets", "time [ns];w[deg/s];x[deg/s];y[deg/s]\n0;1;0;0\n4;90;0;0\n",
+     "t=time;gyro=w,x,y", MARL_OK, "", 2, 0, 4, 90 * DEGREE},
+    {"the map's unit wins", "time[s],b[T]\n0,1\n1,2\n", "t=1[ms]; mag_x=2[nT]", MARL_OK, "", 2, 0, 1000000,
+     0.002f},
+    {"sign and order", "0 1 2 3\n1 4 5 6\n", "t=1[s]; accel=-4,2,-3", MARL_OK, "", 2, 0, 1000000000, -6},
+    {"blanks, ragged", "  0   1 2 \n 1  3   4  \n", "t=1; temp=3", MARL_OK, "", 2, 0, 1000000000, 4},
+    {"bars", "t|k\n0|1\n1|2\n", "t=1; temp=k", MARL_OK, "", 2, 0, 1000000000, 2},
+    {"constant rate", "1\n2\n3\n", "t=@250; temp=1", MARL_OK, "", 3, 0, 4000000, 2},
+    {"a bad row keeps its place in time", "1,1\nx\n3,1\n4,1\n", "t=@10; temp=1", MARL_OK, "", 3, 1, 200000000,
+     3},
+    {"ticks", "0,1\n5,2\n", "t=1[10 us]; temp=2", MARL_OK, "", 2, 0, 50000, 2},
+    {"ticks of a watch crystal", "0,1\n32768,2\n", "t=1[30.517578125 us]; temp=2", MARL_OK, "", 2, 0,
+     1000000000, 2},
+    {"a count's worth", "0,1,1,1\n1,100,1,1\n", "t=1; accel=2,3,4[0.5 mg]", MARL_OK, "", 2, 0, 1000000000,
+     0.05f * G},
+    {"Kelvin", "0,300\n1,301\n", "t=1; temp=2[K]", MARL_OK, "", 2, 0, 1000000000, 27.85f},
+    {"words before the header", "Pod 7\n\nmade by hand, at noon\ntime,temp\n0,1\n1,2\n",
+     "t=time[s]; temp=temp[degC]", MARL_OK, "", 2, 0, 1000000000, 2},
+    {"header behind a comment sign", "# time temp\n0 1\n1 2\n", "t=time; temp=temp", MARL_OK, "", 2, 0,
+     1000000000, 2},
+    {"byte order mark before numbers",
+     "\xef\xbb\xbf"
+     "0,1\r\n1,2\r\n",
+     "t=1; temp=2", MARL_OK, "", 2, 0, 1000000000, 2},
+    {"names with blanks", "\"the time\",\"a, b\"\n0,1\n1,2\n", "t=\"the time\"[s]; temp=\"a, b\"", MARL_OK,
+     "", 2, 0, 1000000000, 2},
+    {"a row of units behind the header", "time,temp\nms,C\n0,1\n1,2\n2,3\n", "t=time[ms]; temp=temp", MARL_OK,
+     "", 3, 1, 1000000, 2},
+    {"comments and lines in the map", "0,1\n1,2\n", "# of the pod\nt=1[s]\n\ntemp=2 ;\n", MARL_OK, "", 2, 0,
+     1000000000, 2},
+    {"repeats are not fresh", "0,7\n1,7\n2,8\n", "t=1; temp=2 changed", MARL_OK, "", 3, 0, 1000000000, -1},
+    {"no such name", "time,temp\n0,1\n", "t=time; temp=heat", MARL_ERR_INPUT,
+     ": no line has all the columns time, heat (the best has 1 of them)", 0, 0, 0, 0},
+    {"no such number", "0,1\n1,2\n", "t=1; temp=3", MARL_ERR_INPUT, ": no line has numbers", 0, 0, 0, 0},
+    {"name twice", "t,a,a\n0,1,2\n", "t=t; temp=a", MARL_ERR_INPUT, ":1: column 'a' stands there twice", 0, 0,
+     0, 0},
+    {"unknown unit in the file", "t (turns),a\n0,1\n", "t=1; temp=2", MARL_ERR_INPUT,
+     ":2: t has the unknown unit 'turns'", 0, 0, 0, 0},
+    {"counts without a sheet", "0,1\n1,2\n", "t=1; accel_x=2[count]", MARL_ERR_INPUT,
+     ":1: accel_x is in counts", 0, 0, 0, 0},
+    {"a column for two", "0,1\n1,2\n", "t=1; temp=1", MARL_ERR_USE, "column map: column 1 is taken for t and",
+     0, 0, 0, 0},
+    {"empty file", "", "t=1", MARL_ERR_INPUT, ":1: the file is empty", 0, 0, 0, 0},
+    {"header alone", "time,temp\n", "t=time; temp=temp", MARL_ERR_EVIDENCE, ": a header and no samples", 0, 0,
+     0, 0},
+    {"no t", "0,1\n", "temp=2", MARL_ERR_USE, "column map: no t;", 0, 0, 0, 0},
+    {"two times", "0,1\n", "t=1; t=@50", MARL_ERR_USE, "column map: t is a column or a rate", 0, 0, 0, 0},
+    {"target twice", "0,1\n", "t=1; temp=2; temp=3", MARL_ERR_USE, "column map: temp stands there twice", 0,
+     0, 0, 0},
+    {"unknown target", "0,1\n", "t=1; heat=2", MARL_ERR_USE, "column map: 'heat' is no column of a log", 0, 0,
+     0, 0},
+    {"two of three", "0,1\n", "t=1; accel=2,3", MARL_ERR_USE, "column map: three columns are needed at", 0, 0,
+     0, 0},
+    {"open bracket", "0,1\n", "t=1[ms", MARL_ERR_USE, "column map: a ] is missing", 0, 0, 0, 0},
+    {"open quote", "0,1\n", "t=\"a", MARL_ERR_USE, "column map: a quote is not closed", 0, 0, 0, 0},
+    {"column 0", "0,1\n", "t=0", MARL_ERR_USE, "column map: columns are numbered from 1", 0, 0, 0, 0},
+    {"no rate", "0,1\n", "t=@fast", MARL_ERR_USE, "column map: a rate in Hz is missing", 0, 0, 0, 0},
+    {"factor of nothing", "0,1\n", "t=1[0 ms]", MARL_ERR_USE, "column map: a factor that is not positive", 0,
+     0, 0, 0},
+    {"words between", "0,1\n", "t=1 temp=2", MARL_ERR_INPUT, ": no line has all the columns", 0, 0, 0, 0},
+};
+
+static float second_value(const marl_sample *s)
+{
+    return s->fresh & MARL_FRESH_ACCEL  ? s->accel.x
+           : s->fresh & MARL_FRESH_GYRO ? s->gyro.x
+           : s->fresh & MARL_FRESH_MAG  ? s->mag.x
+           : s->fresh & MARL_FRESH_TEMP ? s->temp
+                                        : -1;
+}
+
+START_TEST(each_case)
+{
+    temporary dir = temporary_make();
+    marl_column_map map;
+    marl_log log;
+    marl_error error = {0};
+    const char *path = temporary_text(&dir, "a.txt", cases[_i].text), *message = cases[_i].message;
+    marl_status status = marl_column_map_read(&map, cases[_i].map, &error);
+    const marl_log_options options = {.columns = &map};
+    status = status != MARL_OK ? status : marl_log_load(&log, path, &options, &error);
+    ck_assert_msg(status == cases[_i].status, "%s: %s", cases[_i].name, error.text);
+    if (status != MARL_OK) {
+        const char *text = message[0] == ':' ? error.text + strlen(path) : error.text;
+        ck_assert_msg(strncmp(text, message, strlen(message)) == 0, "%s: %s", cases[_i].name, error.text);
+    } else {
+        const marl_sample *s = &log.row[1].sample;
+        ck_assert_msg(log.n == cases[_i].rows && log.report.rows_dropped == cases[_i].dropped, "%s: %zu rows",
+                      cases[_i].name, log.n);
+        ck_assert_msg(s->t_ns == cases[_i].t_ns, "%s: %ld", cases[_i].name, (long)s->t_ns);
+        ck_assert_msg(fabsf(second_value(s) - cases[_i].value) <= 1e-6f * fabsf(cases[_i].value), "%s: %.9g",
+                      cases[_i].name, (double)second_value(s));
+        marl_log_free(&log);
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* How a log may be written elsewhere. */
+typedef struct shape {
+    char delimiter;
+    int header, order[3], flip; /* order of the sensors */
+    double t_factor, accel_factor, gyro_factor, mag_factor;
+    const char *t_unit, *accel_unit, *gyro_unit, *mag_unit;
+} shape;
+
+static shape random_shape(dice *d)
+{
+    static const char delimiters[] = {',', ';', '\t', ' ', '|'};
+    static const int orders[][3] = {{0, 1, 2}, {1, 0, 2}, {0, 2, 1}, {2, 1, 0}};
+    static const struct {
+        double factor;
+        const char *unit;
+    } times[] = {{1e-9, "s"}, {1e-6, "ms"}, {1e-3, "us"}, {1, "ns"}},
+      accels[] = {{1, "m/s^2"}, {1 / 9.80665, "g"}, {1000 / 9.80665, "mg"}},
+      gyros[] = {{1, "rad/s"}, {57.29577951308232, "deg/s"}}, mags[] = {{1, "uT"}, {0.01, "G"}, {10, "mG"}};
+    shape s = {.delimiter = delimiters[dice_below(d, 5)], .header = (int)dice_below(d, 2)};
+    memcpy(s.order, orders[dice_below(d, 4)], sizeof s.order);
+    uint32_t k = dice_below(d, 4);
+    s.t_factor = times[k].factor;
+    s.t_unit = times[k].unit;
+    k = dice_below(d, 3);
+    s.accel_factor = accels[k].factor;
+    s.accel_unit = accels[k].unit;
+    k = dice_below(d, 2);
+    s.gyro_factor = gyros[k].factor;
+    s.gyro_unit = gyros[k].unit;
+    k = dice_below(d, 3);
+    s.mag_factor = mags[k].factor;
+    s.mag_unit = mags[k].unit;
+    return s;
+}
+
+static void write_shape(const shape *s, const marl_log *log, const char *path)
+{
+    FILE *f = fopen(path, "w");
+    static const char *const names[3] = {"acc", "gyr", "mag"};
+    ck_assert_ptr_nonnull(f);
+    if (s->header) {
+        fputs("time", f);
+        for (int i = 0; i < 9; i++) {
+            fprintf(f, "%c%s_%c", s->delimiter, names[s->order[i / 3]], 'x' + i % 3);
+        }
+        fputc('\n', f);
+    }
+    marl_vec3 mag = log->row[0].sample.mag;
+    for (size_t i = 0; i < log->n; i++) {
+        const marl_sample *r = &log->row[i].sample;
+        mag = r->fresh & MARL_FRESH_MAG ? r->mag : mag;
+        const marl_vec3 *v[3] = {&r->accel, &r->gyro, &mag};
+        const double factor[3] = {s->accel_factor, s->gyro_factor, s->mag_factor};
+        fprintf(f, "%.7f", (double)r->t_ns * s->t_factor);
+        for (int k = 0; k < 3; k++) {
+            int o = s->order[k];
+            fprintf(f, "%c%.8f%c%.8f%c%.8f", s->delimiter, (double)v[o]->x * factor[o], s->delimiter,
+                    (double)v[o]->y * factor[o], s->delimiter, (double)v[o]->z * factor[o]);
+        }
+        fputc('\n', f);
+    }
+    fclose(f);
+}
+
+/* Whatever the delimiter, the units and the order of a tumble's columns: the map that is proposed reads the
+ * recording back. Without names the order accelerometer, gyroscope, magnetometer is assumed among what cannot
+ * be told otherwise. */
+START_TEST(a_guessed_map_reads_the_recording_back)
+{
+    temporary dir = temporary_make();
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_log all = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 45, 5);
+    const char *path = temporary_path(&dir, "a.txt");
+    dice d = {11};
+    for (int trial = 0; trial < 40; trial++) {
+        shape s = random_shape(&d);
+        s.header |= s.order[0] != 0;
+        write_shape(&s, &all, path);
+        marl_columns_guess guess;
+        marl_column_map map;
+        marl_log log;
+        marl_error error = {0};
+        ck_assert_msg(marl_columns_guess_file(&guess, path, '.', &error) == MARL_OK, "%s", error.text);
+        ck_assert_msg(marl_column_map_read(&map, guess.map, &error) == MARL_OK, "%s", error.text);
+        const marl_log_options options = {.columns = &map};
+        ck_assert_msg(marl_log_load(&log, path, &options, &error) == MARL_OK, "%s", error.text);
+        ck_assert_uint_eq(log.n, all.n);
+        for (size_t i = 0; i < all.n; i += 97) {
+            const marl_sample *was = &all.row[i].sample, *is = &log.row[i].sample;
+            ck_assert_msg(llabs(was->t_ns - is->t_ns) < 101, "%s", guess.map);
+            ck_assert_msg(fabsf(was->accel.z - is->accel.z) < 1e-5f &&
+                              fabsf(was->gyro.y - is->gyro.y) < 1e-5f &&
+                              was->fresh == (is->fresh | MARL_FRESH_TEMP),
+                          "%s: row %zu, %x %x", guess.map, i, was->fresh, is->fresh);
+            ck_assert_msg(!(is->fresh & MARL_FRESH_MAG) || fabsf(was->mag.x - is->mag.x) < 1e-4f, "%s",
+                          guess.map);
+        }
+        marl_log_free(&log);
+    }
+    marl_log_free(&all);
+    temporary_remove(&dir);
+}
+END_TEST
+
+START_TEST(what_is_no_table_is_said)
+{
+    temporary dir = temporary_make();
+    marl_columns_guess guess;
+    marl_error error = {0};
+    const char *path = temporary_text(&dir, "a.txt", "once upon a time\nthere was a hook\n");
+    ck_assert_int_eq(marl_columns_guess_file(&guess, path, '.', &error), MARL_ERR_INPUT);
+    ck_assert_ptr_nonnull(strstr(error.text, "no rows of numbers"));
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* Any bytes: no crash, an answer or a message. */
+START_TEST(any_bytes_are_survived)
+{
+    temporary dir = temporary_make();
+    static const char bytes[] = "0123456789.-+eE,;\t |\"#\n\n\r[](): abxyzt\xef\xbb\xbf";
+    char text[400];
+    dice d = {3};
+    for (int trial = 0; trial < 3000; trial++) {
+        size_t n = dice_below(&d, (uint32_t)sizeof text - 1);
+        for (size_t i = 0; i < n; i++) {
+            text[i] = bytes[dice_below(&d, (uint32_t)sizeof bytes - 1)];
+        }
+        text[n] = '\0';
+        const char *path = temporary_text(&dir, "a.txt", text);
+        marl_columns_guess guess;
+        marl_column_map map;
+        marl_log log;
+        if (marl_columns_guess_file(&guess, path, '.', NULL) == MARL_OK &&
+            marl_column_map_read(&map, guess.map, NULL) == MARL_OK) {
+            const marl_log_options options = {.columns = &map};
+            if (marl_log_load(&log, path, &options, NULL) == MARL_OK) {
+                marl_log_free(&log);
+            }
+        }
+        marl_status status = marl_column_map_read(&map, text, NULL);
+        ck_assert(status == MARL_OK || status == MARL_ERR_USE || status == MARL_ERR_INPUT);
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
+MARL_SUITE_OF_CASES("columns", cases, each_case, a_guessed_map_reads_the_recording_back,
+                    what_is_no_table_is_said, any_bytes_are_survived)
