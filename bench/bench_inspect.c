@@ -14,16 +14,19 @@ static void inspect(void *context)
     marl_error error = {0};
     marl_inspection inspection;
     marl_sensor_noise *noise = malloc(sizeof *noise);
-    if (noise == NULL || marl_inspect(log, &inspection, &error) != MARL_OK) {
+    marl_sensor_spectrum *spectrum = malloc(sizeof *spectrum);
+    if (noise == NULL || spectrum == NULL || marl_inspect(log, &inspection, &error) != MARL_OK) {
         exit(1);
     }
     for (int i = MARL_ACCEL; i <= MARL_GYRO; i++) {
-        if (marl_noise_of_log(log, &inspection, (marl_sensor)i, noise, &error) != MARL_OK) {
+        if (marl_noise_of_log(log, &inspection, (marl_sensor)i, noise, &error) != MARL_OK ||
+            marl_spectrum_of_log(log, &inspection, (marl_sensor)i, 1, spectrum, &error) != MARL_OK) {
             exit(1);
         }
     }
     marl_inspection_free(&inspection);
     free(noise);
+    free(spectrum);
 }
 
 void bench_inspect(void)
@@ -38,7 +41,8 @@ void bench_inspect(void)
     for (int i = 0; i < HOUR_ROWS; i++) {
         marl_simulator_next(&simulator, &log.row[i].sample, &log.row[i].q);
     }
-    printf("\nrest, Allan deviation and noise of an hour at %d Hz, 6 axes: %.2f s (wanted: under 2)\n", RATE,
-           bench_least(inspect, &log));
+    printf(
+        "\nrest, Allan deviation, noise and spectrum of an hour at %d Hz, 6 axes: %.2f s (wanted: under 2)\n",
+        RATE, bench_least(inspect, &log));
     free(log.row);
 }

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * Figures: one or more panels of curves above each other, drawn by gnuplot. */
+ * Figures: panels of curves above and beside each other, drawn by gnuplot. */
 #ifndef MARLINSPIKE_FIGURE_H
 #define MARLINSPIKE_FIGURE_H
 
@@ -11,7 +11,7 @@ extern "C" {
 #endif
 
 #define MARL_FIGURE_CURVES 8
-#define MARL_FIGURE_PANELS 4
+#define MARL_FIGURE_PANELS 9
 
 /* y over x; points that are not finite leave a break. Long curves are thinned so that every extreme
  * stays visible. The data belong to the caller. */
@@ -19,18 +19,19 @@ typedef struct marl_curve {
     const char *label; /* NULL: not in the key */
     const double *x, *y;
     size_t n;
+    int like; /* 0 = a colour of its own; else that of so many curves before it, dashed */
 } marl_curve;
 
 typedef struct marl_panel {
     const char *x_label, *y_label; /* with units */
     int logarithmic;               /* both axes; values that are not positive leave a break */
-    size_t curves;
+    size_t curves;                 /* a panel without any is left empty */
     marl_curve curve[MARL_FIGURE_CURVES];
 } marl_panel;
 
 typedef struct marl_figure {
     const char *title; /* says what is seen */
-    int side_by_side;  /* panels beside each other; else above each other */
+    size_t columns;    /* panels beside each other, rows from above; 0 = 1 */
     size_t panels;
     marl_panel panel[MARL_FIGURE_PANELS];
 } marl_figure;

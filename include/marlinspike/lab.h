@@ -12,6 +12,7 @@
 #include "marlinspike/error.h"
 #include "marlinspike/guide.h"
 #include "marlinspike/inspect.h"
+#include "marlinspike/likeness.h"
 #include "marlinspike/log.h"
 #include "marlinspike/merge.h"
 #include "marlinspike/message.h"
@@ -21,6 +22,7 @@
 #include "marlinspike/replay.h"
 #include "marlinspike/sheet.h"
 #include "marlinspike/simulate.h"
+#include "marlinspike/spectrum.h"
 #include "marlinspike/tuning_file.h"
 
 #endif

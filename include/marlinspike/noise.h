@@ -5,6 +5,7 @@
 
 #include "marlinspike/error.h"
 #include "marlinspike/inspect.h"
+#include "marlinspike/spectrum.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -42,8 +43,6 @@ typedef struct marl_noise {
     double floor;   /* the least Allan deviation, where the curve has risen again behind it */
     double white_sigma, flicker_sigma, walk_sigma;
     double flicker_most, walk_most; /* where they are NaN: larger ones would have been seen */
-    double low_pass_hz; /* corner of a flattest second-order low-pass that takes as much away from the
-                           Allan deviation at short times; NaN where none is seen */
 } marl_noise;
 
 /* White, flicker and walk together, by a weighted fit to the Allan variances an octave apart, with what a
@@ -61,12 +60,13 @@ typedef struct marl_sensor_noise {
     marl_noise noise[3];
 } marl_sensor_noise;
 
-/* A sheet of the sensors whose noise was seen, for the simulator: rate, noise, corner, and the gyroscope's
- * bias from rest; range and resolution from `base` where it has the sensor (it may be NULL), else from the
- * least step between readings. White noise is the root mean square over the axes, flicker and walk the mean
- * of those seen. MARL_ERR_EVIDENCE when no sensor's noise was seen. */
+/* A sheet of the sensors whose noise was seen, for the simulator: rate, noise, corner of the spectrum, and
+ * the gyroscope's bias from rest; range and resolution from `base` where it has the sensor (it may be NULL),
+ * else from the least step between readings. White noise is the root mean square over the axes, flicker and
+ * walk the mean of those seen. MARL_ERR_EVIDENCE when no sensor's noise was seen. */
 MARL_CHECKED marl_status marl_sheet_of_recording(const marl_log *log,
                                                  const marl_sensor_noise noise[MARL_SENSOR_COUNT],
+                                                 const marl_sensor_spectrum spectrum[MARL_SENSOR_COUNT],
                                                  const marl_sheet *base, marl_sheet *sheet,
                                                  marl_error *error);
 

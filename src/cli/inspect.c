@@ -5,8 +5,11 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define DEGREE 0.017453292519943295
+#define LESSER_PART 0.25 /* of the recording */
+
 typedef struct options {
-    char *figure, *sheet_out, *out, *time_offset;
+    char *figure, *sheet_out, *against, *out, *time_offset;
     cli_clock clock;
 } options;
 
@@ -81,14 +84,112 @@ static void warn_of_suspicions(cli_inspected *seen)
     warn_of_arrangement(&seen->warnings, &seen->axes.mag, "magnetometer", path);
 }
 
+/* What swings; at rest nothing should. */
+static void warn_of_lines(cli_inspected *seen)
+{
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_sensor_spectrum *s = &seen->rest[i];
+        const double unit = i == MARL_GYRO ? DEGREE : 1;
+        size_t lines = 0;
+        int best = 0;
+        for (int k = 0; k < 3 && s->axes; k++) {
+            lines += s->spectrum[k].lines;
+            best = s->spectrum[k].lines > 0 &&
+                           (s->spectrum[best].lines == 0 ||
+                            s->spectrum[k].line[0].amplitude > s->spectrum[best].line[0].amplitude)
+                       ? k
+                       : best;
+        }
+        if (lines > 0) {
+            const marl_line *line = &s->spectrum[best].line[0];
+            cli_warn(&seen->warnings, "line", "%s: at rest %s_%c swings at %.2f Hz with %.3g %s%s",
+                     seen->log.path, marl_sensor_name((marl_sensor)i), 'x' + best, line->hz,
+                     line->amplitude / unit, i == MARL_GYRO ? "deg/s" : marl_sensor_unit((marl_sensor)i),
+                     lines > 1 ? ", and there are more lines" : "");
+        }
+    }
+}
+
+static marl_status find_noise(cli_inspected *seen, marl_error *error)
+{
+    marl_status status = marl_inspect(&seen->log, &seen->inspection, error);
+    for (int i = 0; i < MARL_SENSOR_COUNT && status == MARL_OK; i++) {
+        status = marl_noise_of_log(&seen->log, &seen->inspection, (marl_sensor)i, &seen->noise[i], error);
+        if (status == MARL_OK) {
+            status =
+                marl_spectrum_of_log(&seen->log, &seen->inspection, (marl_sensor)i, 1, &seen->rest[i], error);
+        }
+        if (status == MARL_OK && seen->rest[i].seconds < LESSER_PART * seen->inspection.duration_s) {
+            status = marl_spectrum_of_log(&seen->log, &seen->inspection, (marl_sensor)i, 0, &seen->motion[i],
+                                          error);
+        }
+    }
+    return status;
+}
+
+const marl_sensor_spectrum *cli_inspect_spectrum(const cli_inspected *seen, int sensor)
+{
+    return seen->motion[sensor].axes ? &seen->motion[sensor] : &seen->rest[sensor];
+}
+
+/* How long a rest must be for what was asked, of the sensors that this log has. */
+static marl_status need_rest(const cli_inspected *seen, marl_error *error)
+{
+    double longest = 0, needed = 0;
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        if (seen->inspection.sensor[i].axes && isfinite(seen->inspection.sensor[i].rate_hz)) {
+            needed = fmax(needed, MARL_SPECTRUM_LEAST / seen->inspection.sensor[i].rate_hz);
+            longest = fmax(longest, seen->noise[i].axes ? seen->noise[i].seconds : 0);
+            if (seen->rest[i].axes) {
+                return MARL_OK;
+            }
+        }
+    }
+    return marl_fail(error, MARL_ERR_EVIDENCE,
+                     "%s: the longest rest without a gap takes %.3g s; noise needs at least %.3g s at these "
+                     "rates, and tells more in an hour: record with --until still",
+                     seen->log.path, longest, fmax(needed, 1));
+}
+
+int cli_inspect_holds(const cli_inspected *seen)
+{
+    int compared = 0, holds = 1;
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        compared |= seen->likeness[i].axes != 0;
+        holds = holds && (seen->likeness[i].axes == 0 || seen->likeness[i].holds);
+    }
+    return compared && holds;
+}
+
+/* The second log of --against: the noise of both must be there. */
+static marl_status look_against(cli_inspected *seen, cli_inspected *other, const char *path,
+                                const cli_reading *reading, marl_error *error)
+{
+    marl_log_options ours = reading->options;
+    ours.columns = NULL;
+    marl_status status = marl_log_load(&other->log, path, &ours, error);
+    status = status != MARL_OK ? status : find_noise(other, error);
+    status = status != MARL_OK ? status : need_rest(seen, error);
+    status = status != MARL_OK ? status : need_rest(other, error);
+    int compared = 0;
+    for (int i = 0; i < MARL_SENSOR_COUNT && status == MARL_OK; i++) {
+        seen->likeness[i] =
+            marl_compare_noise(&seen->noise[i], &seen->rest[i], &other->noise[i], &other->rest[i]);
+        compared |= seen->likeness[i].axes != 0;
+    }
+    if (status == MARL_OK && !compared) {
+        status = marl_fail(error, MARL_ERR_EVIDENCE, "%s: no sensor at rest that %s has, too", path,
+                           seen->log.path);
+    }
+    seen->against = other;
+    return status;
+}
+
 static marl_status look(const cli *c, cli_inspected *seen, const cli_reading *reading, const options *o,
                         marl_error *error)
 {
     marl_status status = cli_inspect_read(c, reading, &o->clock, seen, error);
-    status = status != MARL_OK ? status : marl_inspect(&seen->log, &seen->inspection, error);
-    for (int i = 0; i < MARL_SENSOR_COUNT && status == MARL_OK; i++) {
-        status = marl_noise_of_log(&seen->log, &seen->inspection, (marl_sensor)i, &seen->noise[i], error);
-    }
+    status = status != MARL_OK ? status : find_noise(seen, error);
     return status != MARL_OK ? status : marl_axes_find(&seen->log, &seen->axes, error);
 }
 
@@ -96,8 +197,11 @@ static marl_status write_sheet(const cli_inspected *seen, const cli_reading *rea
                                marl_error *error)
 {
     marl_sheet sheet;
-    marl_status status =
-        marl_sheet_of_recording(&seen->log, seen->noise, reading->options.sheet, &sheet, error);
+    marl_status status = need_rest(seen, error);
+    if (status == MARL_OK) {
+        status = marl_sheet_of_recording(&seen->log, seen->noise, seen->rest, reading->options.sheet, &sheet,
+                                         error);
+    }
     return status != MARL_OK ? status : marl_sheet_write(&sheet, path, error);
 }
 
@@ -114,10 +218,9 @@ static int show(const cli *c, const cli_inspected *seen, const options *o, const
     if (figure != NULL && cli_inspect_figure(seen, figure, &error) != MARL_OK) {
         return cli_exit(&error);
     }
-    if (c->json) {
-        return cli_inspect_json(seen);
-    }
-    return c->quiet ? CLI_DONE : cli_inspect_table(seen);
+    int code = c->json ? cli_inspect_json(seen) : c->quiet ? CLI_DONE : cli_inspect_table(seen);
+    int differs = seen->against != NULL && !cli_inspect_holds(seen);
+    return code == CLI_DONE && differs ? CLI_DOES_NOT_HOLD : code;
 }
 
 static marl_status check_options(const cli *c, options *o, marl_error *error)
@@ -141,7 +244,7 @@ static marl_status check_options(const cli *c, options *o, marl_error *error)
 static int inspect(const cli *c, cli_reading *reading, options *o)
 {
     marl_error error = {0};
-    cli_inspected *seen = calloc(1, sizeof *seen);
+    cli_inspected *seen = calloc(2, sizeof *seen), *other = seen + 1;
     int code;
     if (seen == NULL) {
         cli_say("no memory");
@@ -151,11 +254,15 @@ static int inspect(const cli *c, cli_reading *reading, options *o)
     status = status != MARL_OK ? status : cli_reading_prepare(reading, &error);
     status = status != MARL_OK ? status : check_options(c, o, &error);
     status = status != MARL_OK ? status : look(c, seen, reading, o, &error);
+    if (status == MARL_OK && o->against != NULL) {
+        status = look_against(seen, other, o->against, reading, &error);
+    }
     if (status == MARL_OK) {
         warn_of_gaps(&seen->warnings, &seen->inspection, seen->log.path);
         warn_of_duplicates(&seen->warnings, &seen->inspection, seen->log.path);
         warn_of_axes(&seen->warnings, &seen->inspection, seen->log.path);
         warn_of_suspicions(seen);
+        warn_of_lines(seen);
         if (!c->quiet) {
             cli_print_warnings(&seen->warnings);
         }
@@ -163,8 +270,10 @@ static int inspect(const cli *c, cli_reading *reading, options *o)
     } else {
         code = cli_exit(&error);
     }
-    marl_inspection_free(&seen->inspection);
-    marl_log_free(&seen->log);
+    for (int i = 0; i < 2; i++) {
+        marl_inspection_free(&seen[i].inspection);
+        marl_log_free(&seen[i].log);
+    }
     free(seen);
     return code;
 }
@@ -176,7 +285,9 @@ int cli_inspect(int argc, const char **argv)
     cli c;
     const struct poptOption table[] = {
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
-         "Allan deviation of each axis at rest: .png, .svg or .gp", "FILE"},
+         "readings over time, Allan deviation and spectrum: .png, .svg or .gp", "FILE"},
+        {"against", '\0', POPT_ARG_STRING, &o.against, 0,
+         "is the noise at rest of this log the same? (one simulated by a sheet)", "LOG"},
         {"sheet-out", '\0', POPT_ARG_STRING, &o.sheet_out, 0,
          "a sheet of these sensors for simulate; --sheet gives range and bits", "F"},
         {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the recording as a log of ours", "LOG"},

@@ -9,7 +9,11 @@ typedef struct cli_inspected {
     marl_log log;
     marl_inspection inspection;
     marl_sensor_noise noise[MARL_SENSOR_COUNT];
+    marl_sensor_spectrum rest[MARL_SENSOR_COUNT];   /* spectrum at rest */
+    marl_sensor_spectrum motion[MARL_SENSOR_COUNT]; /* where rest is the lesser part of the recording */
     marl_axes axes;
+    const struct cli_inspected *against; /* the log of --against, or NULL */
+    marl_likeness likeness[MARL_SENSOR_COUNT];
     int merged;              /* of two files */
     marl_clock_offset clock; /* then: of the second's */
     cli_warnings warnings;
@@ -27,6 +31,11 @@ MARL_CHECKED marl_status cli_inspect_read(const cli *c, const cli_reading *readi
                                           cli_inspected *seen, marl_error *error);
 MARL_CHECKED marl_status cli_inspect_write(const cli_inspected *seen, const char *path, marl_error *error);
 
+/* The spectrum that is shown: of the motion where there is one, else at rest. */
+const marl_sensor_spectrum *cli_inspect_spectrum(const cli_inspected *seen, int sensor);
+size_t cli_count_attitudes(const marl_log *log);
+/* Is the log of --against like this one in all that both have? */
+int cli_inspect_holds(const cli_inspected *seen);
 int cli_inspect_json(const cli_inspected *seen);
 int cli_inspect_table(const cli_inspected *seen);
 MARL_CHECKED marl_status cli_inspect_figure(const cli_inspected *seen, const char *path, marl_error *error);

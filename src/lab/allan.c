@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The overlapping Allan deviation. */
 #include "marlinspike/noise.h"
+#include "statistics.h"
 #include <math.h>
 #include <stdlib.h>
 
@@ -12,14 +13,6 @@
 static double freedom(double n, double m)
 {
     return (1.5 * (n - 1) / m - 2 * (n - 2) / n) * 4 * m * m / (4 * m * m + 5);
-}
-
-/* The value that chi-square with so many degrees of freedom stays below, z deviations of a normal number up.
- */
-static double chi_square(double nu, double z)
-{
-    double a = 2 / (9 * nu), root = 1 - a + z * sqrt(a);
-    return root > 0 ? nu * root * root * root : 0;
 }
 
 /* Second differences of the sum over m readings, at every place. */
@@ -42,8 +35,8 @@ static void add_point(marl_allan *allan, const double *sum, size_t m)
     p->tau_s = (double)m * allan->step_s;
     p->deviation = sqrt(found);
     p->freedom = nu;
-    p->low = sqrt(found * nu / chi_square(nu, BAND));
-    double least = chi_square(nu, -BAND);
+    p->low = sqrt(found * nu / lab_chi_square(nu, BAND));
+    double least = lab_chi_square(nu, -BAND);
     p->high = least > 0 ? sqrt(found * nu / least) : INFINITY;
 }
 

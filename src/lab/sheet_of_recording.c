@@ -85,8 +85,23 @@ static void find_bias(const marl_log *log, const marl_sensor_noise *noise, doubl
     }
 }
 
+/* Mean of the corners that are seen; 0 without any. */
+static double corner_of(const marl_sensor_spectrum *spectrum)
+{
+    double sum = 0, n = 0;
+    for (int k = 0; k < 3; k++) {
+        double corner = spectrum->spectrum[k].low_pass_hz;
+        if ((spectrum->axes & (1u << k)) && spectrum->at_rest && isfinite(corner)) {
+            sum += corner;
+            n++;
+        }
+    }
+    return n > 0 ? sum / n : 0;
+}
+
 static void describe(const marl_log *log, marl_sensor sensor, const marl_sensor_noise *noise,
-                     const marl_sensor_sheet *base, marl_sensor_sheet *sheet)
+                     const marl_sensor_spectrum *spectrum, const marl_sensor_sheet *base,
+                     marl_sensor_sheet *sheet)
 {
     int axis = noise->axes & 1u ? 0 : noise->axes & 2u ? 1 : 2;
     *sheet = (marl_sensor_sheet){.present = 1, .reference_degC = MARL_SHEET_REFERENCE_DEGC};
@@ -94,7 +109,7 @@ static void describe(const marl_log *log, marl_sensor sensor, const marl_sensor_
     sheet->white = over_axes(noise, offsetof(marl_noise, white), 2);
     sheet->flicker = over_axes(noise, offsetof(marl_noise, flicker), 1);
     sheet->walk = over_axes(noise, offsetof(marl_noise, walk), 1);
-    sheet->low_pass_hz = over_axes(noise, offsetof(marl_noise, low_pass_hz), 1);
+    sheet->low_pass_hz = corner_of(spectrum);
     find_converter(log, sensor, base, sheet);
     if (sensor == MARL_GYRO) {
         find_bias(log, noise, sheet->bias);
@@ -102,6 +117,7 @@ static void describe(const marl_log *log, marl_sensor sensor, const marl_sensor_
 }
 
 marl_status marl_sheet_of_recording(const marl_log *log, const marl_sensor_noise noise[MARL_SENSOR_COUNT],
+                                    const marl_sensor_spectrum spectrum[MARL_SENSOR_COUNT],
                                     const marl_sheet *base, marl_sheet *sheet, marl_error *error)
 {
     marl_sensor_sheet *of[MARL_SENSOR_COUNT] = {&sheet->accel, &sheet->gyro, &sheet->mag};
@@ -114,7 +130,7 @@ marl_status marl_sheet_of_recording(const marl_log *log, const marl_sensor_noise
                                         : i == MARL_GYRO  ? &base->gyro
                                                           : &base->mag;
         if (noise[i].axes && over_axes(&noise[i], offsetof(marl_noise, white), 2) > 0) {
-            describe(log, (marl_sensor)i, &noise[i], from, of[i]);
+            describe(log, (marl_sensor)i, &noise[i], &spectrum[i], from, of[i]);
             seen = 1;
         }
     }

@@ -33,3 +33,16 @@ double lab_quantile(double *value, size_t n, double q)
     }
     return value[below] + (place - (double)below) * (value[below + 1] - value[below]);
 }
+
+double lab_chi_square(double nu, double z)
+{
+    double a = 2 / (9 * nu), root = 1 - a + z * sqrt(a);
+    return root > 0 ? nu * root * root * root : 0;
+}
+
+double lab_normal_deviation(double probability)
+{
+    double t = sqrt(-2 * log(probability));
+    return t -
+           (2.515517 + t * (0.802853 + t * 0.010328)) / (1 + t * (1.432788 + t * (0.189269 + t * 0.001308)));
+}

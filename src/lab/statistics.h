@@ -19,6 +19,13 @@ double lab_moments_deviation(const lab_moments *moments); /* n - 1; NaN under tw
 /* The q-quantile (0 to 1) of n > 0 values, between neighbours by straight line. Sorts `value`. */
 double lab_quantile(double *value, size_t n, double q);
 
+/* The value that chi-square with so many degrees of freedom stays below, z deviations of a normal number up
+ * ("The distribution of chi-square", 1931). */
+double lab_chi_square(double freedom, double z);
+/* The deviations that a normal number exceeds with this probability, under a half ("Approximations for
+ * digital computers", 1955). */
+double lab_normal_deviation(double probability);
+
 /* The reading of a sensor in a sample. */
 const marl_vec3 *lab_reading(const marl_sample *sample, marl_sensor sensor);
 

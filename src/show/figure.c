@@ -15,10 +15,11 @@
 #define COLUMNS 1200
 
 /* Told apart by colour-blind readers ("Points of view: Color blindness", 2011), and by dash in grey. */
-static const char *const styles[MARL_FIGURE_CURVES] = {
-    "lc rgb '#0072b2' lw 2 dt 1",   "lc rgb '#e69f00' lw 2 dt 1",   "lc rgb '#000000' lw 2 dt 1",
-    "lc rgb '#009e73' lw 2 dt 1",   "lc rgb '#d55e00' lw 2 dt '-'", "lc rgb '#cc79a7' lw 2 dt '-'",
-    "lc rgb '#56b4e9' lw 2 dt '-'", "lc rgb '#7f7f7f' lw 2 dt '.'",
+static const struct {
+    const char *colour, *dash;
+} styles[MARL_FIGURE_CURVES] = {
+    {"#0072b2", "1"},   {"#e69f00", "1"},   {"#000000", "1"},   {"#009e73", "1"},
+    {"#d55e00", "'-'"}, {"#cc79a7", "'-'"}, {"#56b4e9", "'-'"}, {"#7f7f7f", "'.'"},
 };
 
 extern char **environ;
@@ -92,19 +93,46 @@ static void put_quoted(marl_outfile *out, const char *before, const char *text, 
     marl_outfile_text(out, after);
 }
 
-static void put_plot(marl_outfile *out, const marl_panel *panel, size_t number)
+/* At most five labelled places below a narrow panel, at 1, 2 or 5 times a power of ten. */
+static void put_few_tics(marl_outfile *out, const marl_panel *panel)
 {
+    double least = INFINITY, most = -INFINITY;
+    char line[64];
+    for (size_t i = 0; i < panel->curves; i++) {
+        const marl_curve *c = &panel->curve[i];
+        least = c->n > 0 ? fmin(least, c->x[0]) : least;
+        most = c->n > 0 ? fmax(most, c->x[c->n - 1]) : most;
+    }
+    double wanted = (most - least) / 5, step = pow(10, floor(log10(wanted)));
+    step *= wanted > 5 * step ? 10 : wanted > 2 * step ? 5 : wanted > step ? 2 : 1;
+    if (isfinite(step) && step > 0) {
+        snprintf(line, sizeof line, "set xtics %.9g\n", step);
+        marl_outfile_text(out, line);
+    }
+}
+
+static void put_plot(marl_outfile *out, const marl_figure *figure, size_t number)
+{
+    const marl_panel *panel = &figure->panel[number];
     char line[120];
     put_quoted(out, "set xlabel ", panel->x_label, "\n");
     put_quoted(out, "set ylabel ", panel->y_label, "\n");
     marl_outfile_text(
-        out, number == 0 ? "set key at screen 0.53,0.95 center top horizontal maxrows 2 samplen 2 width 2\n"
-                         : "set key off\n");
+        out, number > 0 ? "set key off\n"
+             : figure->columns > 1
+                 ? "set key at screen 0.53,0.955 center top horizontal maxrows 1 samplen 2 width 2\n"
+                 : "set key at screen 0.53,0.95 center top horizontal maxrows 2 samplen 2 width 2\n");
     marl_outfile_text(out, panel->logarithmic ? "set logscale xy\nset format xy '%g'\nset xtics 100\n"
                                               : "unset logscale\nset format xy '%h'\nset xtics autofreq\n");
+    if (figure->columns > 1 && !panel->logarithmic) {
+        put_few_tics(out, panel);
+    }
     marl_outfile_text(out, "plot ");
     for (size_t i = 0; i < panel->curves; i++) {
-        snprintf(line, sizeof line, "%s$p%zuc%zu with lines %s ", i ? ", " : "", number, i, styles[i]);
+        int like = panel->curve[i].like;
+        size_t from = like > 0 && (size_t)like <= i ? i - (size_t)like : i;
+        snprintf(line, sizeof line, "%s$p%zuc%zu with lines lc rgb '%s' lw 2 dt %s ", i ? ", " : "", number,
+                 i, styles[from].colour, from != i ? "'-'" : styles[i].dash);
         marl_outfile_text(out, line);
         if (panel->curve[i].label != NULL) {
             put_quoted(out, "title ", panel->curve[i].label, "");
@@ -131,15 +159,23 @@ static void put_script(marl_outfile *out, const marl_figure *figure, const char 
             put_data(out, &figure->panel[p].curve[c], p, c);
         }
     }
+    if (figure->columns > 1) {
+        marl_outfile_text(
+            out, "set tics font ',12'\nset xlabel font ',13' offset 0,0.6\nset ylabel font ',13' offset 1\n");
+    }
     marl_outfile_text(out, "set grid lc rgb '#d0d0d0' lt 1\nset border 3\nset tics nomirror\n");
-    snprintf(line, sizeof line,
-             figure->side_by_side
-                 ? "set multiplot layout 1,%zu margins 0.11,0.98,0.11,0.88 spacing 0.13,0.1 title "
-                 : "set multiplot layout %zu,1 margins 0.08,0.98,0.09,0.89 spacing 0.1,0.12 title ",
-             figure->panels);
+    size_t columns = figure->columns > 0 ? figure->columns : 1;
+    size_t rows = (figure->panels + columns - 1) / columns;
+    snprintf(line, sizeof line, "set multiplot layout %zu,%zu margins %s,0.98,%s spacing %s title ", rows,
+             columns, columns > 1 ? "0.1" : "0.08", rows > 1 && columns > 1 ? "0.075,0.89" : "0.1,0.88",
+             columns > 1 ? "0.11,0.115" : "0.1,0.12");
     put_quoted(out, line, figure->title, "\n");
     for (size_t p = 0; p < figure->panels; p++) {
-        put_plot(out, &figure->panel[p], p);
+        if (figure->panel[p].curves > 0) {
+            put_plot(out, figure, p);
+        } else {
+            marl_outfile_text(out, "set multiplot next\n");
+        }
     }
     marl_outfile_text(out, "unset multiplot\n");
 }

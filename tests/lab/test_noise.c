@@ -9,6 +9,7 @@
 
 enum { SEEDS = 20 };
 static marl_allan allan;
+static marl_spectrum spectrum;
 
 static double *noise_of(const marl_sensor_sheet *sheet, size_t n, uint64_t seed)
 {
@@ -144,7 +145,8 @@ START_TEST(what_was_put_in_comes_out)
         white[i] = noise.white;
         flicker[i] = noise.flicker;
         walk[i] = noise.walk;
-        corner[i] = noise.low_pass_hz;
+        ck_assert_int_eq(marl_spectrum_of(value, samples, 1 / recordings[_i].rate, &spectrum, NULL), MARL_OK);
+        corner[i] = spectrum.low_pass_hz;
         ck_assert(isnan(noise.flicker) != isnan(noise.flicker_most));
         free(value);
     }
@@ -180,6 +182,7 @@ START_TEST(a_sheet_made_of_a_recording_gives_its_like)
 {
     marl_sheet sheet = marl_sheet_grommet(), made;
     static marl_sensor_noise noise[2][MARL_SENSOR_COUNT];
+    static marl_sensor_spectrum spectra[2][MARL_SENSOR_COUNT];
     sheet.accel.low_pass_hz = 12;
     for (int k = 0; k < 2; k++) {
         marl_log log = memory_log_simulated(MARL_SCENE_STILL, k ? &made : &sheet, 100, 1800, (uint64_t)k + 1);
@@ -188,10 +191,12 @@ START_TEST(a_sheet_made_of_a_recording_gives_its_like)
         ck_assert_int_eq(marl_inspect(&log, &in, NULL), MARL_OK);
         for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
             ck_assert_int_eq(marl_noise_of_log(&log, &in, (marl_sensor)i, &noise[k][i], NULL), MARL_OK);
+            ck_assert_int_eq(marl_spectrum_of_log(&log, &in, (marl_sensor)i, 1, &spectra[k][i], NULL),
+                             MARL_OK);
         }
         if (k == 0) {
-            ck_assert_msg(marl_sheet_of_recording(&log, noise[0], NULL, &made, &error) == MARL_OK, "%s",
-                          error.text);
+            ck_assert_msg(marl_sheet_of_recording(&log, noise[0], spectra[0], NULL, &made, &error) == MARL_OK,
+                          "%s", error.text);
         }
         marl_inspection_free(&in);
         marl_log_free(&log);
