@@ -30,7 +30,7 @@ static void warn_of_duplicates(cli_warnings *warnings, const marl_inspection *in
 {
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_sensor_summary *s = &inspection->sensor[i];
-        if (2 * s->duplicates > s->readings && s->readings > 2) {
+        if (2 * s->duplicates > s->readings && s->readings > 16) {
             cli_warn(warnings, "duplicate",
                      "%s: %s repeats its reading before in %zu of %zu rows: leave such cells empty, or say "
                      "'changed' in --columns",

@@ -7,6 +7,16 @@
 #include <stdlib.h>
 #include <string.h>
 
+/* Is anything but a time understood? */
+static int is_worth_a_look(const marl_columns_guess *guess)
+{
+    int understood = 0;
+    for (size_t i = 0; i < guess->n; i++) {
+        understood |= guess->column[i].target > MARL_COLUMN_T;
+    }
+    return understood;
+}
+
 static int has_time_of_ours(const marl_columns_guess *guess)
 {
     for (size_t i = 0; i < guess->n; i++) {
@@ -97,7 +107,7 @@ static void say_what_it_seems(const cli *c, const cli_reading *reading, const ch
 {
     marl_columns_guess *guess = calloc(1, sizeof *guess);
     if (guess != NULL && marl_columns_guess_file(guess, path, reading->options.decimal, NULL) == MARL_OK &&
-        !has_time_of_ours(guess)) {
+        !has_time_of_ours(guess) && is_worth_a_look(guess)) {
         if (c->json) {
             print_guess_json(guess);
         } else if (!c->quiet) {

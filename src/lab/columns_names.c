@@ -188,6 +188,27 @@ static int take_word(const char *name, marl_column_guess *column)
     return 0;
 }
 
+/* A unit says what is measured, an x, y or z at the end of the name which axis. */
+static int take_unit(const char *name, const char *unit, marl_column_guess *column)
+{
+    static const struct {
+        lab_quantity quantity;
+        marl_column first;
+    } sensors[] = {
+        {LAB_ACCEL, MARL_COLUMN_ACCEL_X}, {LAB_GYRO, MARL_COLUMN_GYRO_X}, {LAB_MAG, MARL_COLUMN_MAG_X}};
+    char plain[MARL_NAME_MOST];
+    simplify(name, plain, sizeof plain);
+    size_t n = strlen(plain);
+    for (size_t i = 0; i < sizeof sensors / sizeof sensors[0] && unit != NULL && n > 0; i++) {
+        const char *axis = strchr("xyz", plain[n - 1]);
+        if (axis != NULL && lab_unit_find(sensors[i].quantity, unit) != NULL) {
+            column->target = (int)sensors[i].first + (int)(*axis - 'x');
+            return 1;
+        }
+    }
+    return 0;
+}
+
 void lab_guess_by_name(marl_column_guess *column)
 {
     char name[MARL_NAME_MOST], *open;
@@ -201,7 +222,7 @@ void lab_guess_by_name(marl_column_guess *column)
     for (int q = 0; q < LAB_QUANTITY_COUNT && unit == NULL; q++) {
         unit = unit_at_end(name, (lab_quantity)q);
     }
-    if (!take_word(name, column)) {
+    if (!take_word(name, column) && !take_unit(name, unit, column)) {
         return;
     }
     lab_quantity quantity = lab_column_quantity((marl_column)column->target);

@@ -4,8 +4,9 @@
 #include "spectrum_parts.h"
 #include <math.h>
 
+#define BEND 8.0
 #define SEEN 9.0 /* chi-square falls by so much: three deviations */
-enum { FILTERED, FLICKER, UNFILTERED, TERMS, ALIASES = 3, TRIES = 48, LEAST_BANDS = 6 };
+enum { FILTERED, FLICKER, UNFILTERED, TERMS, ALIASES = 3, TRIES = 48, ROUNDS = 20, LEAST_BANDS = 6 };
 
 /* The flattest second-order low-pass, with what sampling folds back. */
 static double passed(double hz, double corner, double rate)
@@ -43,6 +44,30 @@ static double chi_at(const marl_spectrum *s, const lab_band_power *band, double 
     return fit->chi;
 }
 
+/* Goes down from a place on the logarithmic grid in ever smaller steps, until chi-square rises by no more
+ * than BEND on both sides of its least; there it is a parabola, and where it has risen by 1 is one deviation.
+ */
+static void tell_corner(marl_spectrum *s, const lab_band_power *band, lab_variances *v, double place,
+                        double step, const double *around)
+{
+    double chi[3] = {around[-1], around[0], around[1]};
+    lab_positive_fit fit;
+    for (int round = 0; round < ROUNDS && chi[0] - 2 * chi[1] + chi[2] > BEND; round++) {
+        step /= 2;
+        chi[0] = chi_at(s, band, exp(place - step), v, &fit);
+        chi[2] = chi_at(s, band, exp(place + step), v, &fit);
+        for (int down; (down = chi[0] < chi[1] ? -1 : chi[2] < chi[1] ? 1 : 0) != 0;) {
+            place += down * step;
+            chi[1 - down] = chi[1];
+            chi[1] = chi[1 + down];
+            chi[1 + down] = chi_at(s, band, exp(place + down * step), v, &fit);
+        }
+    }
+    double bend = chi[0] - 2 * chi[1] + chi[2];
+    s->low_pass_hz = exp(place + 0.5 * step * (chi[0] - chi[2]) / bend);
+    s->low_pass_sigma = s->low_pass_hz * step * sqrt(2 / bend);
+}
+
 void lab_find_corner(marl_spectrum *s, const unsigned char *skip)
 {
     lab_band_power band[MARL_SPECTRUM_BANDS];
@@ -67,9 +92,5 @@ void lab_find_corner(marl_spectrum *s, const unsigned char *skip)
     if (best == 0 || best == TRIES - 1 || !(without - chi[best] > SEEN)) {
         return;
     }
-    /* the parabola through the three: its lowest place, and where it has risen by 1 */
-    double bend = chi[best - 1] - 2 * chi[best] + chi[best + 1];
-    double place = 0.5 * (chi[best - 1] - chi[best + 1]) / bend;
-    s->low_pass_hz = low * exp((best + place) * step);
-    s->low_pass_sigma = s->low_pass_hz * step * sqrt(2 / bend);
+    tell_corner(s, band, &v, log(low) + best * step, step, chi + best);
 }

@@ -120,7 +120,7 @@ static void put_plot(marl_outfile *out, const marl_figure *figure, size_t number
     marl_outfile_text(
         out, number > 0 ? "set key off\n"
              : figure->columns > 1
-                 ? "set key at screen 0.53,0.955 center top horizontal maxrows 1 samplen 2 width 2\n"
+                 ? "set key at screen 0.53,0.955 center top horizontal maxrows 1 samplen 1.5 font ',13'\n"
                  : "set key at screen 0.53,0.95 center top horizontal maxrows 2 samplen 2 width 2\n");
     marl_outfile_text(out, panel->logarithmic ? "set logscale xy\nset format xy '%g'\nset xtics 100\n"
                                               : "unset logscale\nset format xy '%h'\nset xtics autofreq\n");

@@ -1,0 +1,183 @@
+/* SPDX-License-Identifier: MIT
+ * inspect as a user drives it: files from elsewhere, two files, one log against another. */
+#include "check_main.h"
+#include "run_tool.h"
+#include <math.h>
+#include <stdio.h>
+
+/* Writes the lift as another logger would: counts of milliseconds, g and deg/s, bars between, words before.
+ */
+static void write_foreign(void)
+{
+    static const char script[] =
+        "awk -F, 'BEGIN { print \"Hook logger 2\"; print \"when|fx|fy|fz|rx_dps|ry_dps|rz_dps\" }"
+        " /^[0-9]/ { printf \"%.3f|%.7f|%.7f|%.7f|%.7f|%.7f|%.7f\\n\", $1 * 1000, $2 / 9.80665, $3 / 9.80665,"
+        " $4 / 9.80665, $5 * 57.29577951, $6 * 57.29577951, $7 * 57.29577951 }' lift.csv > hook.txt";
+    ck_assert_int_eq(system(script), 0);
+}
+
+/* The proposal of inspect is taken as it stands, and the log that comes of it is the log that went in. */
+START_TEST(a_foreign_file_becomes_a_log)
+{
+    temporary dir = tool_folder();
+    write_foreign();
+    tool_run r = run("inspect hook.txt");
+    ck_assert_int_eq(r.code, 3);
+    ck_assert_ptr_nonnull(strstr(r.err, "hook.txt:1: no column t"));
+    ck_assert_ptr_nonnull(strstr(r.out, "divided by bars, named in line 2"));
+    run_free(&r);
+    json_t *guess = run_json(3, "inspect hook.txt");
+    const char *map = json_string_value(json_object_get(guess, "map"));
+    ck_assert_msg(map != NULL &&
+                      strcmp(map, "t=when[ms]; accel=fx,fy,fz[g]; gyro=rx_dps,ry_dps,rz_dps[deg/s]") == 0,
+                  "%s", map);
+    run_wants(0, "inspect hook.txt --columns '%s' -o hook.csv --quiet", map);
+    json_t *is = run_json(0, "inspect hook.csv"), *was = run_json(0, "inspect lift.csv");
+    static const char *const same[] = {"rows", "duration_s", "sensors.accel.rate_hz", "sensors.gyro.mean.0",
+                                       "sensors.accel.deviation.2"};
+    for (size_t i = 0; i < sizeof same / sizeof same[0]; i++) {
+        double a = json_at(is, same[i]), b = json_at(was, same[i]);
+        ck_assert_msg(fabs(a - b) < 1e-5 * fabs(b) + 1e-9, "%s: %g, %g", same[i], a, b);
+    }
+    json_decref(guess);
+    json_decref(is);
+    json_decref(was);
+    /* every command that reads logs takes a map, also from a file */
+    const char *path =
+        temporary_text(&dir, "hook.map", "t=when[ms]\naccel=fx,fy,fz[g]\ngyro=rx_dps,ry_dps,rz_dps[deg/s]\n");
+    run_wants(0, "replay hook.txt --columns %s --tuning complementary -o hook.attitude.csv --quiet", path);
+    /* a log of ours with a fault is no foreign file */
+    temporary_text(&dir, "fault.csv", "t[s],gyro_x[rpm]\n0,1\n1,2\n");
+    r = run("inspect fault.csv");
+    ck_assert(r.code == 3 && r.out[0] == '\0');
+    run_free(&r);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* Two files of one tumble, the second by a clock of its own. */
+START_TEST(two_files_become_one_log)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "simulate --scene tumble --seed 4 --duration 60 -o all.csv --quiet");
+    ck_assert_int_eq(system("cut -d, -f1-4,8- all.csv > force.csv"), 0);
+    ck_assert_int_eq(
+        system("awk -F, 'BEGIN { OFS = \",\" } /^#/ { next } !/^t/ { $1 = sprintf(\"%.6f\", $1 + 20.25) }"
+               " { print $1, $5, $6, $7 }' all.csv > rate.csv"),
+        0);
+    json_t *root = run_json(0, "inspect force.csv rate.csv -o one.csv");
+    ck_assert_double_eq_tol(json_at(root, "clock.offset_s"), -20.25, 0.01);
+    ck_assert_double_eq_tol(json_at(root, "duration_s"), 59.99, 0.05);
+    ck_assert_double_gt(json_at(root, "clock.sigma_s"), 0);
+    json_decref(root);
+    root = run_json(0, "inspect force.csv rate.csv --time-offset -20.25 -o one.csv");
+    ck_assert_double_eq(json_at(root, "rows"), 6000);
+    json_decref(root);
+    root = run_json(0, "inspect one.csv");
+    ck_assert_double_eq(json_at(root, "sensors.gyro.readings"), 6000);
+    ck_assert_str_eq(
+        json_string_value(json_object_get(json_object_get(json_object_get(root, "axes"), "gyro"), "verdict")),
+        "decided");
+    json_decref(root);
+    run_wants(4, "inspect force.csv rate.csv --time-offset 500");
+    /* at rest nothing tells: said, and the times stand as they are */
+    ck_assert_int_eq(system("cut -d, -f1-4 still.csv > force.csv; cut -d, -f1,5-7 still.csv > rate.csv"), 0);
+    tool_run r = run("inspect force.csv rate.csv");
+    ck_assert(r.code == 0 && strstr(r.err, "the motion does not tell how its clock stands") != NULL);
+    run_free(&r);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* A sheet from a recording holds against it; another one does not, and is said to be where. */
+START_TEST(a_sheet_is_checked_against_its_recording)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "simulate --scene still --duration 300 --seed 2 -o long.csv --quiet");
+    run_wants(0, "inspect long.csv --sheet-out pod.json --quiet");
+    run_wants(0, "simulate --scene still --duration 300 --seed 3 --sheet pod.json -o like.csv --quiet");
+    json_t *root = run_json(0, "inspect long.csv --against like.csv --figure both.png");
+    ck_assert_double_eq(json_at(root, "against.holds"), 1);
+    ck_assert_double_gt(json_at(root, "against.sensors.gyro.allan.0.limit"), 1.09);
+    json_decref(root);
+    ck_assert_int_eq(
+        system("awk -F, 'BEGIN { OFS = \",\" } /^[0-9]/ { $5 = 0.01 + 1.3 * ($5 - 0.01) } { print }' like.csv"
+               " > other.csv"),
+        0);
+    root = run_json(1, "inspect long.csv --against other.csv");
+    ck_assert_double_eq(json_at(root, "against.holds"), 0);
+    ck_assert_double_eq(json_at(root, "against.sensors.gyro.holds"), 0);
+    ck_assert_double_eq(json_at(root, "against.sensors.gyro.allan.0.holds"), 0);
+    ck_assert_double_eq(json_at(root, "against.sensors.gyro.allan.1.holds"), 1);
+    ck_assert_double_eq(json_at(root, "against.sensors.accel.holds"), 1);
+    ck_assert_double_eq_tol(json_at(root, "against.sensors.gyro.allan.0.ratio"), 1.3, 0.1);
+    json_decref(root);
+    tool_run r = run("inspect long.csv --against other.csv");
+    ck_assert(r.code == 1 && strstr(r.out, "DIFFERENT") != NULL && strstr(r.out, "not alike") != NULL);
+    run_free(&r);
+    /* too short for noise: how long it must be */
+    run_wants(0, "simulate --scene still --duration 2 -o short.csv --quiet");
+    r = run("inspect long.csv --against short.csv");
+    ck_assert_msg(
+        r.code == 4 &&
+            strstr(r.err,
+                   "short.csv: the longest rest without a gap takes 1.99 s; noise needs at least 10.2 s") !=
+                NULL,
+        "%s", r.err);
+    run_free(&r);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* The curves, the spectrum and its lines are there for whoever draws them. */
+START_TEST(curves_and_lines_are_told)
+{
+    temporary dir = tool_folder();
+    ck_assert_int_eq(
+        system("awk -F, 'BEGIN { OFS = \",\" } /^[0-9]/ { $2 += 0.02 * sin(6.283185 * 12.5 * $1) } { print }'"
+               " still.csv > motor.csv"),
+        0);
+    json_t *root = run_json(0, "inspect motor.csv");
+    ck_assert_double_eq_tol(json_at(root, "sensors.accel.spectrum.lines.0.0.hz"), 12.5, 0.1);
+    ck_assert_double_eq_tol(json_at(root, "sensors.accel.spectrum.lines.0.0.amplitude"), 0.02, 0.003);
+    ck_assert_double_eq_tol(json_at(root, "sensors.gyro.allan.tau_s.0"), 0.01, 1e-6);
+    double white = json_at(root, "sensors.gyro.noise.white.0");
+    ck_assert_double_eq_tol(json_at(root, "sensors.gyro.allan.deviation.0.0") / white, 10, 1);
+    ck_assert_double_lt(json_at(root, "sensors.gyro.allan.low.0.5"),
+                        json_at(root, "sensors.gyro.allan.deviation.0.5"));
+    ck_assert_double_eq_tol(json_at(root, "sensors.gyro.spectrum.density.0.8") / white, 1, 0.4);
+    json_decref(root);
+    tool_run r = run("inspect motor.csv --figure motor.svg");
+    ck_assert(r.code == 0 && strstr(r.err, "at rest accel_x swings at 12.5") != NULL);
+    ck_assert_ptr_nonnull(strstr(r.out, "accel x  line at 12.5"));
+    run_free(&r);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* A slow sensor whose reading is written again with each row. */
+START_TEST(repeated_readings_are_told)
+{
+    temporary dir = tool_folder();
+    ck_assert_int_eq(
+        system("awk -F, 'BEGIN { OFS = \",\" } /^[0-9]/ { if ($8 == \"\") { $8 = x; $9 = y; $10 = z }"
+               " x = $8; y = $9; z = $10 } { print }' still.csv > held.csv"),
+        0);
+    json_t *root = run_json(0, "inspect held.csv");
+    const char *code =
+        json_string_value(json_object_get(json_array_get(json_object_get(root, "warnings"), 0), "code"));
+    ck_assert_str_eq(code, "duplicate");
+    ck_assert_double_gt(json_at(root, "sensors.mag.duplicates"), 0.7 * json_at(root, "sensors.mag.readings"));
+    json_decref(root);
+    root = run_json(
+        0, "inspect held.csv --columns 't=1[s]; accel=2,3,4[m/s^2]; gyro=5,6,7[rad/s]; mag=8,9,10[uT] "
+           "changed; temp=11[degC]'");
+    ck_assert_double_eq_tol(json_at(root, "sensors.mag.rate_hz"), 25, 0.1);
+    ck_assert_uint_eq(json_array_size(json_object_get(root, "warnings")), 0);
+    json_decref(root);
+    temporary_remove(&dir);
+}
+END_TEST
+
+MARL_SUITE("inspect", a_foreign_file_becomes_a_log, two_files_become_one_log,
+           a_sheet_is_checked_against_its_recording, curves_and_lines_are_told, repeated_readings_are_told)
