@@ -48,16 +48,26 @@ shoot record 'marlinspike record --from sim:poses --until poses -o poses.csv' \
 shoot send 'marlinspike calibrate still still.csv --into pod-07.json --quiet' \
     'marlinspike send --to sim:pod-07.memory --calibration pod-07.json --tuning calm.json --zero --commit' \
     'marlinspike send --to sim --device pod-08 --calibration pod-07.json'
-shoot inspect 'marlinspike inspect lift.csv' \
-    'marlinspike record --from sim:still --until 3600 --faults stuck=3000 --quiet -o hour.csv' \
-    'marlinspike inspect hour.csv'
+shoot inspect 'marlinspike inspect lift.csv'
+marlinspike record --from sim:still --until 3600 --seed 5 --quiet -o hour.csv
+shoot against 'marlinspike inspect hour.csv --sheet-out pod-07.sheet.json --quiet' \
+    'marlinspike simulate --scene still --duration 3600 --seed 6 --sheet pod-07.sheet.json --quiet -o simulated.csv' \
+    'marlinspike inspect hour.csv --against simulated.csv'
+# the lift as another logger would write it
+awk -F, 'BEGIN { print "Hook logger 2"; print "time_ms|ax|ay|az|gx|gy|gz|note" } /^[0-9]/ {
+    printf "%.1f|%.6f|%.6f|%.6f|%.5f|%.5f|%.5f|ok\n", $1 * 1000, $2 / 9.80665, $3 / 9.80665, $4 / 9.80665,
+        $5 * 57.29578, $6 * 57.29578, $7 * 57.29578 }' lift.csv >hook.txt
+marlinspike simulate --scene tumble --seed 4 -o tumble.csv --quiet
+cut -d, -f1-4,8- tumble.csv >force.csv
+awk -F, 'BEGIN { OFS = "," } /^#/ { next } !/^t/ { $1 = sprintf("%.6f", $1 + 20.25) } { print $1, $5, $6, $7 }' \
+    tumble.csv >rate.csv
+shoot columns 'marlinspike inspect hook.txt' 'marlinspike inspect force.csv rate.csv -o one.csv'
 shoot calibrate 'marlinspike calibrate still still.csv --into pod-07.json' 'marlinspike calibrate still lift.csv'
 shoot replay 'marlinspike correct lift.csv --calibration pod-07.json -o lift.corrected.csv' \
     'marlinspike replay lift.csv --calibration pod-07.json --tuning complementary --digest -o lift.attitude.csv' \
     'head -4 lift.attitude.csv'
 shoot compare 'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json' \
     'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --tuning quick.json --tuning calm.json'
-marlinspike record --from sim:still --until 3600 --seed 5 --quiet -o hour.csv
-marlinspike inspect hour.csv --quiet --figure "$here/noise.png"
+marlinspike inspect hour.csv --quiet --against simulated.csv --figure "$here/noise.png"
 marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --quiet \
     --figure "$here/error.png"

@@ -108,7 +108,7 @@ static void print_axes(const marl_axes *axes)
     printf("%s", axes->mag.verdict == MARL_AXES_DECIDED ? "\n                                  " : "");
     print_fit("mag ", &axes->mag);
     if (axes->mag.verdict == MARL_AXES_DECIDED) {
-        printf(axes->mag.sign_decided ? ", dip %.0f deg if this is the northern hemisphere"
+        printf(axes->mag.sign_decided ? ", dip %.0f deg (north assumed)"
                                       : ", dip %.0f deg: too flat to tell its sign",
                axes->dip_deg);
     }
@@ -188,8 +188,10 @@ static void print_spectrum(const cli_inspected *seen)
             if (!((s->axes >> k) & 1) || (a->lines == 0 && isnan(a->low_pass_hz))) {
                 continue;
             }
-            printf(headed ? "" : "\n%s\n", s->at_rest ? "spectrum at rest" : "spectrum, in motion");
-            headed = 1;
+            if (!headed) {
+                printf("\nspectrum %s\n", s->at_rest ? "at rest" : "in motion");
+                headed = 1;
+            }
             printf("%-5s %c ", marl_sensor_name((marl_sensor)i), 'x' + k);
             if (isfinite(a->low_pass_hz)) {
                 printf(" low-pass of %.3g +- %.1g Hz", a->low_pass_hz, a->low_pass_sigma);

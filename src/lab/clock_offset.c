@@ -76,7 +76,7 @@ static double grid_step(const marl_log *a, int sa, const marl_log *b, int sb)
     const marl_log *log[2] = {a, b};
     const int sensor[2] = {sa, sb};
     double step = LEAST_STEP_S;
-    for (int k = 0; k < 2; k++) {
+    for (size_t k = 0; k < 2; k++) {
         size_t n = 0;
         for (size_t i = 0; i < log[k]->n; i++) {
             n += ((unsigned)log[k]->row[i].sample.fresh >> sensor[k]) & 1u;
@@ -117,7 +117,7 @@ static int stands_alone(const double *share, size_t n, size_t best, size_t wides
 /* Room for `count` series. */
 static marl_status make_series(double **room, double **series, size_t count, size_t n, marl_error *error)
 {
-    *room = calloc(count * n, sizeof **room);
+    *room = n > 0 ? calloc(count * n, sizeof **room) : NULL;
     for (size_t i = 0; i < count; i++) {
         series[i] = *room != NULL ? *room + i * n : NULL;
     }
@@ -160,16 +160,16 @@ static void direction(double (*mean)[3], size_t k, size_t n, double step_s, doub
 /* Without a gyroscope the part of the rate across the direction must do: u x u'. */
 static marl_status find_cause(const marl_log *log, int sensor, double step_s, cause *c, marl_error *error)
 {
-    double(*mean)[3], *all[3 + PAIRS];
+    double(*mean)[3] = NULL, *all[3 + PAIRS];
     marl_status status = make_means(log, sensor, step_s, &mean, &c->n, error);
-    if (status != MARL_OK) {
+    if (status != MARL_OK || mean == NULL) {
         return status;
     }
     status = make_series(&c->room, all, 3 + PAIRS, c->n, error);
     memcpy(c->rate, all, sizeof c->rate);
     memcpy(c->square, all + 3, sizeof c->square);
     c->from_ns = log->row[0].sample.t_ns;
-    for (size_t k = 0; k < c->n && status == MARL_OK; k++) {
+    for (size_t k = 0; k < c->n && c->room != NULL; k++) {
         double w[3], u[3], change[3];
         direction(mean, k, c->n, step_s, u, change);
         cross(u, change, w);
@@ -187,9 +187,9 @@ static marl_status find_cause(const marl_log *log, int sensor, double step_s, ca
 /* With P = [u]x, P'P = 1 - u u' and P'y = y x u. */
 static marl_status find_effect(const marl_log *log, int sensor, double step_s, effect *e, marl_error *error)
 {
-    double(*mean)[3], *all[PAIRS + 4];
+    double(*mean)[3] = NULL, *all[PAIRS + 4];
     marl_status status = make_means(log, sensor, step_s, &mean, &e->n, error);
-    if (status != MARL_OK) {
+    if (status != MARL_OK || mean == NULL) {
         return status;
     }
     status = make_series(&e->room, all, PAIRS + 4, e->n, error);
@@ -197,7 +197,7 @@ static marl_status find_effect(const marl_log *log, int sensor, double step_s, e
     memcpy(e->product, all + PAIRS, sizeof e->product);
     e->length = all[PAIRS + 3];
     e->from_ns = log->row[0].sample.t_ns;
-    for (size_t k = 0; k < e->n && status == MARL_OK; k++) {
+    for (size_t k = 0; k < e->n && e->room != NULL; k++) {
         double u[3] = {0}, y[3], back[3];
         if (sensor == MARL_GYRO) {
             memcpy(y, mean[k], sizeof y);
@@ -288,7 +288,7 @@ static marl_status shares_at_all_lags(const cause *a, const effect *b, size_t le
     marl_status status = length != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     status = status != MARL_OK ? status : lab_cross_sums(&rate_squares, &effect_squares, &squares, error);
     status = status != MARL_OK ? status : lab_cross_sums(&rates, &effects, &products, error);
-    if (status == MARL_OK) {
+    if (status == MARL_OK && length != NULL) {
         length[0] = 0;
         for (size_t k = 0; k < b->n; k++) {
             length[k + 1] = length[k] + b->length[k];
@@ -360,7 +360,7 @@ static marl_status find_shift(const cause *a, const effect *b, double step_s, ma
 {
     size_t least = (size_t)(LEAST_OVERLAP_S / step_s), shorter = a->n < b->n ? a->n : b->n;
     least = shorter / 2 > least ? shorter / 2 : least;
-    double *share = malloc((a->n + b->n) * sizeof *share);
+    double *share = calloc(a->n + b->n + 1, sizeof *share);
     if (share == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }

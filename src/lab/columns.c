@@ -201,8 +201,8 @@ static marl_status add_sources(cursor *c, marl_column_map *map, const marl_colum
 static marl_status take_entry(cursor *c, marl_column_map *map)
 {
     marl_column_source found[4] = {{0}};
-    marl_column first;
-    int columns;
+    marl_column first = MARL_COLUMN_T;
+    int columns = 1;
     marl_status status = take_target(c, &first, &columns);
     if (status != MARL_OK) {
         return status;

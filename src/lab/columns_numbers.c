@@ -180,7 +180,7 @@ static void take_triple(marl_columns_guess *guess, size_t at, marl_column first,
     }
 }
 
-/* Turning faster than 35 rad/s is more than sensors show, under 3 deg/s is less than a hand does. */
+/* Hardly anything turns faster than 4 rad/s; nearly everything turns faster than 4 deg/s once. */
 static const char *unit_of_rates(const lab_rows *rows, size_t column)
 {
     double most = 0;
@@ -188,7 +188,7 @@ static const char *unit_of_rates(const lab_rows *rows, size_t column)
         double length = length_at(rows, i, column);
         most = isfinite(length) ? fmax(most, length) : most;
     }
-    return in_counts(rows, column) ? "count" : most > 20 ? "deg/s" : "rad/s";
+    return in_counts(rows, column) ? "count" : most > 4 ? "deg/s" : "rad/s";
 }
 
 static int is_free_triple(const marl_columns_guess *guess, size_t k)

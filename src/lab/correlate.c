@@ -12,7 +12,7 @@ typedef struct room {
     size_t bins;
     kiss_fftr_cfg forward, back;
     kiss_fft_scalar *series;
-    kiss_fft_cpx *a, *b, *product; /* count_a, count_b and one spectrum */
+    kiss_fft_cpx *product;
 } room;
 
 static int make_room(room *w, const lab_series_set *a, const lab_series_set *b)
@@ -22,11 +22,8 @@ static int make_room(room *w, const lab_series_set *a, const lab_series_set *b)
     w->forward = kiss_fftr_alloc(w->size, 0, NULL, NULL);
     w->back = kiss_fftr_alloc(w->size, 1, NULL, NULL);
     w->series = malloc((size_t)w->size * sizeof *w->series);
-    w->a = malloc(a->count * w->bins * sizeof *w->a);
-    w->b = malloc(b->count * w->bins * sizeof *w->b);
     w->product = malloc(w->bins * sizeof *w->product);
-    return w->forward != NULL && w->back != NULL && w->series != NULL && w->a != NULL && w->b != NULL &&
-           w->product != NULL;
+    return w->forward != NULL && w->back != NULL && w->series != NULL && w->product != NULL;
 }
 
 static void free_room(room *w)
@@ -34,8 +31,6 @@ static void free_room(room *w)
     kiss_fftr_free(w->forward);
     kiss_fftr_free(w->back);
     free(w->series);
-    free(w->a);
-    free(w->b);
     free(w->product);
 }
 
@@ -59,7 +54,7 @@ static void multiply_back(room *w, const kiss_fft_cpx *a, const kiss_fft_cpx *b,
     kiss_fftri(w->back, w->product, w->series);
     for (size_t i = 0; i < na + nb - 1; i++) {
         size_t at = i + 1 >= nb ? i + 1 - nb : (size_t)w->size + i + 1 - nb;
-        sums[i] = w->series[at] / (float)w->size;
+        sums[i] = w->series[at] / (float)(w->size > 0 ? w->size : 1);
     }
 }
 
@@ -67,18 +62,28 @@ marl_status lab_cross_sums(const lab_series_set *a, const lab_series_set *b, flo
 {
     room w = {0};
     size_t lags = a->n + b->n - 1;
-    int fits = a->n + b->n < (1u << 28) && make_room(&w, a, b);
-    *sums = fits ? malloc(a->count * b->count * lags * sizeof **sums) : NULL;
-    if (*sums != NULL) {
-        transform(&w, a, w.a);
-        transform(&w, b, w.b);
-        for (size_t i = 0; i < a->count * b->count; i++) {
-            multiply_back(&w, w.a + i / b->count * w.bins, w.b + i % b->count * w.bins, a->n, b->n,
-                          *sums + i * lags);
-        }
+    int fits = a->n > 0 && b->n > 0 && lags < (1u << 28) && make_room(&w, a, b);
+    kiss_fft_cpx *of_a = fits ? malloc(a->count * w.bins * sizeof *of_a) : NULL;
+    kiss_fft_cpx *of_b = fits ? malloc(b->count * w.bins * sizeof *of_b) : NULL;
+    float *all = fits ? malloc(a->count * b->count * lags * sizeof *all) : NULL;
+    fits = of_a != NULL && of_b != NULL && all != NULL;
+    if (fits) {
+        transform(&w, a, of_a);
+        transform(&w, b, of_b);
     }
+    for (size_t i = 0; fits && i < a->count * b->count; i++) {
+        multiply_back(&w, of_a + i / b->count * w.bins, of_b + i % b->count * w.bins, a->n, b->n,
+                      all + i * lags);
+    }
+    if (!fits) {
+        free(all);
+        all = NULL;
+    }
+    free(of_a);
+    free(of_b);
     free_room(&w);
-    return *sums != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    *sums = all;
+    return fits ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
 }
 
 double lab_peak_place(double before, double at, double after)

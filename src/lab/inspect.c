@@ -72,6 +72,11 @@ static void summarise_steps(const marl_log *log, marl_sensor sensor, double *ste
     }
 }
 
+static int same(const marl_vec3 *a, const marl_vec3 *b)
+{
+    return fabsf(a->x - b->x) <= 0 && fabsf(a->y - b->y) <= 0 && fabsf(a->z - b->z) <= 0;
+}
+
 static void summarise(const marl_log *log, marl_sensor sensor, double *step, marl_sensor_summary *summary)
 {
     lab_moments moments[3] = {{0}};
@@ -84,7 +89,7 @@ static void summarise(const marl_log *log, marl_sensor sensor, double *step, mar
             lab_moments_add(&moments[0], (double)v->x);
             lab_moments_add(&moments[1], (double)v->y);
             lab_moments_add(&moments[2], (double)v->z);
-            summary->duplicates += before != NULL && memcmp(v, before, sizeof *v) == 0;
+            summary->duplicates += before != NULL && same(v, before);
             before = v;
         }
     }

@@ -263,8 +263,11 @@ marl_status lab_map_find_rows(lab_scanner *s, lab_lines *lines, const char *path
     const size_t wanted = names_wanted(map);
     size_t most = 0;
     heading *h = calloc(1, sizeof *h);
-    marl_status status = h != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    marl_status status = MARL_OK;
     int found = 0;
+    if (h == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
     while (status == MARL_OK && !found) {
         const char *line;
         size_t n;

@@ -46,7 +46,7 @@ static void drop_repeats(marl_log_reader *r)
         int same = set != 0;
         for (int i = 0; i < MARL_COLUMN_COUNT; i++) {
             if (set & (1u << i)) {
-                same = same && memcmp(&r->last[i], &c->value[i], sizeof r->last[i]) == 0;
+                same = same && fabs(c->value[i] - r->last[i]) <= 0;
                 r->last[i] = c->value[i];
             }
         }

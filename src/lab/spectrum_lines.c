@@ -33,11 +33,18 @@ static double surroundings(const marl_spectrum *s, const unsigned char *skip, si
     return isnan(below) ? NAN : isnan(above) ? below : sqrt(below * above);
 }
 
-/* Its frequency by the centre of its bins, its size by their power above the surroundings. */
-static void take_line(marl_spectrum *s, unsigned char *skip, size_t k, double around)
+/* Its frequency by the centre of its bins, its size by their power above the surroundings. A swing that comes
+ * and goes has a foot: the bins down to `limit` are part of it. */
+static void take_line(marl_spectrum *s, unsigned char *skip, size_t k, double around, double limit)
 {
     double sum = 0, moment = 0, above = s->density[k] / around;
     size_t from = k > REACH ? k - REACH : 1, to = k + REACH < s->bins ? k + REACH + 1 : s->bins;
+    while (from > 1 && s->density[from - 1] > limit * around) {
+        from--;
+    }
+    while (to < s->bins && s->density[to] > limit * around) {
+        to++;
+    }
     for (size_t i = from; i < to; i++) {
         double more = fmax(0, s->density[i] - around);
         skip[i] = 1;
@@ -76,7 +83,7 @@ void lab_find_lines(marl_spectrum *s, unsigned char *skip)
         if (best == 0) {
             break;
         }
-        take_line(s, skip, best, surroundings(s, skip, best));
+        take_line(s, skip, best, surroundings(s, skip, best), limit);
     }
     qsort(s->line, s->lines, sizeof s->line[0], stronger);
 }
