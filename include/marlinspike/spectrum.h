@@ -51,8 +51,8 @@ typedef struct marl_spectrum {
 /* Averaged periodograms of half-overlapping segments under a raised cosine: "The use of fast Fourier
  * transform for the estimation of power spectra" (1967). A line stands out of its surroundings so far that
  * noise does so in one spectrum of a thousand. The corner is that of the best fit of filtered white noise,
- * flicker and unfiltered noise to the bands, seen where leaving it out costs more than three deviations.
- * MARL_ERR_EVIDENCE under MARL_SPECTRUM_LEAST readings, MARL_ERR_SYSTEM without memory. */
+ * flicker, walk and unfiltered noise to the bands, seen where leaving it out costs more than three
+ * deviations. MARL_ERR_EVIDENCE under MARL_SPECTRUM_LEAST readings, MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_spectrum_of(const double *value, size_t n, double step_s,
                                           marl_spectrum *spectrum, marl_error *error);
 

@@ -6,7 +6,7 @@
 
 #define BEND 8.0
 #define SEEN 9.0 /* chi-square falls by so much: three deviations */
-enum { FILTERED, FLICKER, UNFILTERED, TERMS, ALIASES = 3, TRIES = 48, ROUNDS = 20, LEAST_BANDS = 6 };
+enum { FILTERED, FLICKER, WALK, UNFILTERED, TERMS, ALIASES = 3, TRIES = 24, ROUNDS = 20, LEAST_BANDS = 6 };
 
 /* The flattest second-order low-pass, with what sampling folds back. */
 static double passed(double hz, double corner, double rate)
@@ -23,14 +23,16 @@ static double passed(double hz, double corner, double rate)
 static void shape(const marl_spectrum *s, const lab_band_power *band, double corner, lab_variances *v)
 {
     for (size_t i = 0; i < v->n; i++) {
-        double sum = 0, inverse = 0, count = (double)(band[i].to - band[i].from);
+        double sum = 0, inverse = 0, square = 0, count = (double)(band[i].to - band[i].from);
         for (size_t k = band[i].from; k < band[i].to; k++) {
             double hz = s->step_hz * (double)k;
             sum += corner > 0 ? passed(hz, corner, s->rate_hz) : 1;
             inverse += 1 / hz;
+            square += 1 / (hz * hz);
         }
         v->share[i][FILTERED] = sum / count;
         v->share[i][FLICKER] = inverse / count;
+        v->share[i][WALK] = square / count;
         v->share[i][UNFILTERED] = 1;
     }
 }
@@ -39,7 +41,7 @@ static double chi_at(const marl_spectrum *s, const lab_band_power *band, double 
                      lab_positive_fit *fit)
 {
     shape(s, band, corner, v);
-    unsigned all = 1u << FILTERED | 1u << FLICKER | (corner > 0 ? 1u << UNFILTERED : 0);
+    unsigned all = 1u << FILTERED | 1u << FLICKER | 1u << WALK | (corner > 0 ? 1u << UNFILTERED : 0);
     lab_positive_fit_find(v, all, fit);
     return fit->chi;
 }
