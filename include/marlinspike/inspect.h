@@ -39,7 +39,7 @@ typedef struct marl_sensor_summary {
     int64_t longest_gap_ns;       /* when it began */
     size_t duplicates;            /* readings equal in all axes to the one before */
     double mean[3], deviation[3]; /* SI, over the whole recording */
-    size_t clipped[3]; /* readings in runs of three and more at the axis's own extreme, which moves in far
+    size_t clipped[3]; /* readings in runs of five and more at the axis's own extreme, which moves in far
                           smaller steps elsewhere */
     size_t stuck[3]; /* readings in runs of a second and more that keep one value while another axis moves */
 } marl_sensor_summary;

@@ -4,6 +4,7 @@
 #define MARLINSPIKE_LAB_H
 
 #include "marlinspike/axes.h"
+#include "marlinspike/calibrate.h"
 #include "marlinspike/calibration.h"
 #include "marlinspike/chip_file.h"
 #include "marlinspike/columns.h"

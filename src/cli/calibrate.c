@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike calibrate */
-#include "cli.h"
+#include "calibrate.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -12,7 +12,9 @@
 
 typedef struct options {
     cli_reading reading;
-    char *into, *out;
+    char *into, *out, *figure;
+    double turn_angle, gravity, field;
+    int quick;
 } options;
 
 static void stamp(char made[32])
@@ -24,9 +26,9 @@ static void stamp(char made[32])
 }
 
 /* The record that the new fit goes into: the one in the file, where there is one. */
-static marl_status begin_record(const options *o, const marl_log *log, marl_calibration_record *record,
-                                marl_error *error)
+static marl_status begin_record(const options *o, cli_calibrated *job, marl_error *error)
 {
+    marl_calibration_record *record = &job->record;
     *record = marl_calibration_record_empty();
     if (o->into != NULL && access(o->into, F_OK) == 0) {
         marl_status status = marl_calibration_read(record, o->into, error);
@@ -34,153 +36,261 @@ static marl_status begin_record(const options *o, const marl_log *log, marl_cali
             return status;
         }
     }
-    marl_status status =
-        marl_device_match(log->info.device, log->path, record->device, o->into != NULL ? o->into : "", error);
+    marl_status status = marl_device_match(job->log.info.device, job->log.path, record->device,
+                                           o->into != NULL ? o->into : "", error);
     if (status == MARL_OK && record->device[0] == '\0') {
-        snprintf(record->device, sizeof record->device, "%s", log->info.device);
+        snprintf(record->device, sizeof record->device, "%s", job->log.info.device);
     }
     return status;
 }
 
-static int print_json(const marl_calibration_record *record, const marl_rest *rest)
+static marl_status calibrate_still(const options *o, cli_calibrated *job, marl_error *error)
 {
-    char *text = marl_calibration_text(record);
-    json_t *calibration = text != NULL ? json_loads(text, 0, NULL) : NULL, *next = json_array();
-    json_t *root = calibration;
-    free(text);
-    if (rest->next[0] != '\0') {
-        json_array_append_new(next, json_string(rest->next));
+    (void)o;
+    marl_status status = MARL_OK;
+    if (job->log.info.corrected) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; a calibration needs the raw log",
+                         job->log.path);
     }
-    if (!rest->accepted) {
-        root = json_object();
-        json_object_set_new(root, "calibration", calibration);
+    status = marl_calibrate_rest(&job->log, &job->rest, error);
+    if (status == MARL_OK && job->rest.moved_s > 0) {
+        cli_warn(&job->warnings, "moved", "%s: moved for %.2f s, first at %.2f s; that was left out",
+                 job->log.path, job->rest.moved_s, (double)job->rest.moved.from_ns * 1e-9);
     }
-    json_object_set_new(root, "accepted", json_boolean(rest->accepted));
-    json_object_set_new(root, "next", next);
-    return cli_print_json(root);
+    job->still = (marl_calibrated){
+        .sensor = MARL_GYRO, .fit = job->rest.fit, .accepted = job->rest.accepted, .model = "bias"};
+    snprintf(job->still.next, sizeof job->still.next, "%s", job->rest.next);
+    marl_fit_merge(&job->record.fit[MARL_GYRO], &job->rest.fit, MARL_FIT_BIAS);
+    return status;
 }
 
-static void print_rest(const marl_rest *rest, const char *path)
+static marl_status calibrate_turns(const options *o, cli_calibrated *job, marl_error *error)
 {
-    printf("%s: gyroscope bias from %.1f s at rest", path, rest->still_s);
-    if (isfinite(rest->fit.temperature_degC)) {
-        printf(", at %.1f degC", rest->fit.temperature_degC);
-    }
-    printf("\n\n%-8s %12s %14s %14s\n", "", "bias deg/s", "std error", "noise deg/s");
-    for (int k = 0; k < 3; k++) {
-        printf("%-8s %+12.5f %14.5f %14.5f\n", marl_column_name((marl_column)(MARL_COLUMN_GYRO_X + k)),
-               rest->fit.bias[k] / DEGREE, rest->fit.bias_sigma[k] / DEGREE, rest->deviation[k] / DEGREE);
-    }
-    printf("\n");
+    marl_status status = marl_calibrate_turns(&job->log, o->turn_angle * DEGREE, &job->turns, error);
+    marl_fit_merge(&job->record.fit[MARL_GYRO], &job->turns.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
+    return status;
 }
 
-/* Prints the result, accepted or not, and writes it when it was accepted. */
-static int conclude(const cli *c, const options *o, const marl_rest *rest, marl_calibration_record *record,
-                    marl_error *error)
+static marl_status calibrate_poses(const options *o, cli_calibrated *job, marl_error *error)
 {
+    marl_status status = marl_calibrate_poses(&job->log, o->gravity, &job->poses, error);
+    for (size_t i = 0; i < job->poses.poses.n; i++) {
+        const marl_pose *p = &job->poses.poses.pose[i];
+        if (!p->used) {
+            cli_warn(&job->warnings, "pose-left-out", "%s: the pose from %.2f to %.2f s is left out: %s",
+                     job->log.path, (double)p->span.from_ns * 1e-9, (double)p->span.to_ns * 1e-9, p->why);
+        }
+    }
+    marl_fit_merge(&job->record.fit[MARL_ACCEL], &job->poses.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
+    return status;
+}
+
+static marl_status calibrate_tumble(const options *o, cli_calibrated *job, marl_error *error)
+{
+    const marl_fit *accel = &job->record.fit[MARL_ACCEL];
+    const marl_tumble_options how = {o->field > 0 ? o->field : NAN, o->quick, accel->present ? accel : NULL};
+    marl_status status = marl_calibrate_tumble(&job->log, &how, &job->tumble, error);
+    const marl_spans *rejected = &job->tumble.rejected;
+    size_t longest = 0;
+    for (size_t i = 1; i < rejected->n; i++) {
+        const marl_span *a = &rejected->span[i], *b = &rejected->span[longest];
+        longest = a->to_ns - a->from_ns > b->to_ns - b->from_ns ? i : longest;
+    }
+    if (job->tumble.rejected_n > 0) {
+        cli_warn(
+            &job->warnings, "rejected",
+            "%s: %zu readings in %zu spans do not belong to the field and are left out, the longest from "
+            "%.2f to %.2f s",
+            job->log.path, job->tumble.rejected_n, rejected->n,
+            (double)rejected->span[longest].from_ns * 1e-9, (double)rejected->span[longest].to_ns * 1e-9);
+    }
+    marl_fit_merge(&job->record.fit[MARL_MAG], &job->tumble.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
+    return status;
+}
+
+/* The accelerometer's change comes along where it is in the log. */
+static marl_status calibrate_soak(const options *o, cli_calibrated *job, marl_error *error)
+{
+    (void)o;
+    marl_error none = {0};
+    marl_status status = marl_calibrate_soak(&job->log, MARL_GYRO, &job->soak[0], error);
+    marl_fit_merge(&job->record.fit[MARL_GYRO], &job->soak[0].outcome.fit, MARL_FIT_BIAS_AND_CURVE);
+    if (status == MARL_OK && marl_calibrate_soak(&job->log, MARL_ACCEL, &job->soak[1], &none) == MARL_OK) {
+        marl_fit_merge(&job->record.fit[MARL_ACCEL], &job->soak[1].outcome.fit, MARL_FIT_CURVE);
+    }
+    return status;
+}
+
+static const struct {
+    const char *name, *next; /* what to record when there is nothing at all */
+    marl_status (*run)(const options *, cli_calibrated *, marl_error *);
+} kinds[CLI_RECORDING_KINDS] = {
+    [CLI_STILL] = {"still", "record a log at rest, 60 s are good", calibrate_still},
+    [CLI_TURNS] = {"turns", "record turns through a known angle about each axis, rest between",
+                   calibrate_turns},
+    [CLI_POSES] = {"poses", "record the pod at rest on each of its six sides, and more", calibrate_poses},
+    [CLI_TUMBLE] = {"tumble", "record a tumble through all directions", calibrate_tumble},
+    [CLI_SOAK] = {"soak", "record a soak from cold to warm at rest", calibrate_soak},
+};
+
+static const marl_calibrated *result_of(const cli_calibrated *job)
+{
+    const marl_calibrated *of[CLI_RECORDING_KINDS] = {&job->still, &job->turns.outcome, &job->poses.outcome,
+                                                      &job->tumble.outcome, &job->soak[0].outcome};
+    return of[job->kind];
+}
+
+static marl_status load(options *o, const cli *c, cli_calibrated *job, marl_error *error)
+{
+    marl_status status = o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK;
+    status = status != MARL_OK ? status : cli_reading_prepare(&o->reading, error);
+    if (status == MARL_OK && !(o->turn_angle > 0 && o->gravity > 1 && o->gravity < 100 && o->field >= 0)) {
+        status = marl_fail(error, MARL_ERR_USE,
+                           "calibrate: --turn-angle, --gravity and --field are positive, gravity in m/s^2");
+    }
+    if (status == MARL_OK) {
+        status = marl_log_load(&job->log, c->file[1], &o->reading.options, error);
+    }
+    return status != MARL_OK ? status : begin_record(o, job, error);
+}
+
+/* There is nothing to fit. A log without samples is no evidence, and --json says so as for any other refusal.
+ */
+static int refuse(const cli *c, cli_calibrated *job, const marl_error *error)
+{
+    if (c->json && error->status == MARL_ERR_EVIDENCE) {
+        job->still = (marl_calibrated){.model = ""};
+        snprintf(job->still.next, sizeof job->still.next, "%s", kinds[job->kind].next);
+        job->record = marl_calibration_record_empty();
+        job->result = &job->still;
+        (void)cli_calibrated_json(job);
+    }
+    return cli_exit(error);
+}
+
+/* Shows the result, accepted or not, and writes it when it was accepted. */
+static int conclude(const cli *c, const options *o, cli_calibrated *job, marl_error *error)
+{
+    const marl_calibrated *r = job->result;
     const char *target = o->out != NULL ? o->out : o->into;
     int code = CLI_DONE, written = 0;
-    if (rest->accepted && target != NULL) {
-        written = marl_calibration_write(record, target, error) == MARL_OK;
+    if (r->accepted && target != NULL) {
+        written = marl_calibration_write(&job->record, target, error) == MARL_OK;
     }
-    int told = !rest->accepted || error->status == MARL_OK; /* a result that could not be written is none */
-    if (c->json && told) {
-        code = print_json(record, rest);
-    } else if (!c->quiet && isfinite(rest->fit.residual_rms)) {
-        print_rest(rest, c->file[1]);
-        if (written) {
-            printf("written: %s\n", target);
-        } else if (rest->accepted && target == NULL) {
-            printf("not kept: say --into CAL or -o CAL\n");
-        } else if (!rest->accepted) {
-            printf("not accepted, nothing is written\n");
+    if (o->figure != NULL && r->fit.present && (r->accepted ? error->status == MARL_OK : 1)) {
+        marl_error drawing = {0};
+        if (cli_calibrated_figure(job, o->figure, &drawing) != MARL_OK && error->status == MARL_OK) {
+            *error = drawing;
         }
-        code = cli_print_done();
+    }
+    int told = !r->accepted || error->status == MARL_OK; /* a result that could not be written is none */
+    if (c->json && told) {
+        code = cli_calibrated_json(job);
+    } else if (!c->quiet && r->fit.present) {
+        code = cli_calibrated_table(job, written ? target : NULL, target);
     }
     if (error->status != MARL_OK) {
         code = cli_exit(error);
-        if (!rest->accepted && rest->next[0] != '\0') {
-            cli_say("next: %s", rest->next);
+        if (!r->accepted && r->next[0] != '\0') {
+            cli_say("next: %s", r->next);
         }
     }
     return code;
 }
 
-static marl_status load(options *o, const cli *c, marl_log *log, marl_error *error)
-{
-    marl_status status = cli_reading_prepare(&o->reading, error);
-    if (status == MARL_OK) {
-        status = marl_log_load(log, c->file[1], &o->reading.options, error);
-    }
-    if (status == MARL_OK && log->info.corrected) {
-        status = marl_fail(error, MARL_ERR_INPUT,
-                           "%s:1: is corrected already; a calibration needs the raw log", log->path);
-    }
-    return status;
-}
-
-/* There is nothing to fit. A log without samples is no evidence, and --json says so as for any other refusal.
- */
-static int refuse(const cli *c, const marl_error *error)
-{
-    if (c->json && error->status == MARL_ERR_EVIDENCE) {
-        const marl_calibration_record nothing = marl_calibration_record_empty();
-        const marl_rest rest = {.next = "record a log at rest, 60 s are good"};
-        (void)print_json(&nothing, &rest);
-    }
-    return cli_exit(error);
-}
-
-static int calibrate_still(const cli *c, options *o)
+static int calibrate(const cli *c, options *o, cli_calibrated *job)
 {
     marl_error error = {0};
-    marl_log log = {0};
-    marl_calibration_record record;
-    marl_rest rest;
-    cli_warnings warnings = {0};
-    if (load(o, c, &log, &error) != MARL_OK || begin_record(o, &log, &record, &error) != MARL_OK) {
-        marl_log_free(&log);
-        return refuse(c, &error);
+    if (load(o, c, job, &error) != MARL_OK) {
+        return refuse(c, job, &error);
     }
-    cli_warn_of_log(&warnings, &log.report, log.path);
-    if (marl_calibrate_rest(&log, &rest, &error) == MARL_OK && rest.moved_s > 0) {
-        cli_warn(&warnings, "moved", "%s: moved for %.2f s, first at %.2f s; that was left out", log.path,
-                 rest.moved_s, (double)rest.moved.from_ns * 1e-9);
-    }
+    cli_warn_of_log(&job->warnings, &job->log.report, job->log.path);
+    marl_status status = kinds[job->kind].run(o, job, &error);
     if (!c->quiet) {
-        cli_print_warnings(&warnings);
+        cli_print_warnings(&job->warnings);
     }
-    stamp(record.made);
-    if (rest.fit.present) {
-        record.fit[MARL_GYRO] = rest.fit;
+    stamp(job->record.made);
+    job->result = result_of(job);
+    if (status == MARL_ERR_SYSTEM || status == MARL_ERR_INPUT) {
+        return cli_exit(&error);
     }
-    int code = error.status == MARL_ERR_SYSTEM ? cli_exit(&error) : conclude(c, o, &rest, &record, &error);
-    marl_log_free(&log);
+    return conclude(c, o, job, &error);
+}
+
+static int find_kind(const char *name, cli_recording_kind *kind)
+{
+    char known[80] = "";
+    for (int i = 0; i < CLI_RECORDING_KINDS; i++) {
+        if (strcmp(name, kinds[i].name) == 0) {
+            *kind = (cli_recording_kind)i;
+            return 1;
+        }
+        marl_list_append(known, sizeof known, kinds[i].name);
+    }
+    cli_say("calibrate: unknown recording '%s'; known: %s", name, known);
+    return 0;
+}
+
+static int run(const cli *c, options *o)
+{
+    cli_calibrated *job = calloc(1, sizeof *job);
+    int code = CLI_WRONG_USE;
+    if (job == NULL) {
+        cli_say("no memory");
+        return CLI_MACHINE;
+    }
+    if (find_kind(c->file[0], &job->kind)) {
+        code = calibrate(c, o, job);
+    }
+    marl_turns_result_free(&job->turns);
+    marl_poses_result_free(&job->poses);
+    marl_tumble_result_free(&job->tumble);
+    marl_soak_result_free(&job->soak[0]);
+    marl_soak_result_free(&job->soak[1]);
+    marl_log_free(&job->log);
+    free(job);
     return code;
 }
 
 int cli_calibrate(int argc, const char **argv)
 {
-    options o = {0};
+    options o = {.turn_angle = 360, .gravity = MARL_STANDARD_GRAVITY};
     cli c;
     const struct poptOption table[] = {
         {"into", '\0', POPT_ARG_STRING, &o.into, 0,
          "put the result into this calibration, keep its other sensors", "CAL"},
         {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "write here (default: the file of --into)", "CAL"},
+        {"turn-angle", '\0', POPT_ARG_DOUBLE, &o.turn_angle, 0, "turns: the angle of each (default 360)",
+         "DEG"},
+        {"gravity", '\0', POPT_ARG_DOUBLE, &o.gravity, 0, "poses: local gravity, m/s^2 (default 9.80665)",
+         "G"},
+        {"field", '\0', POPT_ARG_DOUBLE, &o.field, 0,
+         "tumble: strength of the Earth's field there (default: as found)", "UT"},
+        {"quick", '\0', POPT_ARG_NONE, &o.quick, 0, "tumble: midpoint of the extremes, a first look", NULL},
+        {"figure", '\0', POPT_ARG_STRING, &o.figure, 0, "what was fitted, and how well: .png, .svg or .gp",
+         "FILE"},
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "still LOG", 2, 2,
-        "still: the gyroscope's bias and its standard error, from a recording in which nobody touches\n"
-        "the board: 60 s are good. When the board moved, nothing is written and the exit code is 4.",
+        "still|turns|poses|tumble|soak LOG", 2, 2,
+        "still   the gyroscope's bias, from a recording in which nobody touches the board: 60 s are good\n"
+        "turns   the gyroscope's bias and scale, from turns through a known angle with rest between, both "
+        "ways\n"
+        "        about each axis\n"
+        "poses   the accelerometer's bias and scale from six faces, its skew too from twelve attitudes and "
+        "more;\n"
+        "        they are found in one recording: lay it down, let go for two seconds, go on\n"
+        "tumble  the magnetometer's hard and soft iron, field strength and dip, from turning it to all "
+        "sides\n"
+        "soak    bias over temperature of gyroscope and accelerometer, from a recording at rest, cold to "
+        "warm\n"
+        "Every number comes with its standard error. A recording that does not bear it out is shown, with "
+        "what\n"
+        "to record next; then nothing is written and the exit code is 4.",
         "calibrate still data/demo/still.csv --into pod-07.json"};
     int code = cli_open(&c, argc, argv, table, &usage);
-    if (code == CLI_GO && strcmp(c.file[0], "still") != 0) {
-        cli_say("calibrate: unknown recording '%s'; known: still", c.file[0]);
-        code = CLI_WRONG_USE;
-    }
-    code = code == CLI_GO ? calibrate_still(&c, &o) : code;
+    code = code == CLI_GO ? run(&c, &o) : code;
     cli_close(&c);
     return code;
 }

@@ -5,7 +5,7 @@
 #include <math.h>
 
 #define STUCK_S 1.0
-enum { LEAST_STUCK = 20, LEAST_CLIPPED = 3 };
+enum { LEAST_STUCK = 20, LEAST_CLIPPED = 5 };
 #define STEPS_TO_EXTREME 50.0 /* an axis that spans fewer of its own steps is at its extremes by chance */
 
 /* One axis as the readings go by. */
@@ -44,10 +44,12 @@ static void find_extremes(const marl_log *log, marl_sensor sensor, axis_watch wa
     }
 }
 
-static void close_run(axis_watch *w, size_t long_run, size_t *clipped, size_t *stuck)
+/* A quiet sensor at rest keeps its values, too, but then no axis moves. */
+static void close_run(axis_watch *w, size_t long_run, int alone, size_t *clipped, size_t *stuck)
 {
     int wide = w->most - w->least > STEPS_TO_EXTREME * w->step;
-    if (w->run >= LEAST_CLIPPED && wide && (w->held == w->most || w->held == w->least)) {
+    int moving = alone || w->others_moved > w->run / 2;
+    if (w->run >= LEAST_CLIPPED && wide && moving && (w->held == w->most || w->held == w->least)) {
         *clipped += w->run;
     } else if (w->run >= long_run && w->others_moved > w->run / 2) {
         *stuck += w->run;
@@ -58,6 +60,7 @@ static void close_run(axis_watch *w, size_t long_run, size_t *clipped, size_t *s
 void lab_find_axis_faults(const marl_log *log, marl_sensor sensor, marl_sensor_summary *summary)
 {
     axis_watch watch[3];
+    int alone = summary->axes == 1u || summary->axes == 2u || summary->axes == 4u;
     const marl_vec3 *before = NULL;
     double wanted = isfinite(summary->rate_hz) ? STUCK_S * summary->rate_hz : LEAST_STUCK;
     size_t long_run = wanted > LEAST_STUCK ? (size_t)wanted : LEAST_STUCK;
@@ -72,7 +75,7 @@ void lab_find_axis_faults(const marl_log *log, marl_sensor sensor, marl_sensor_s
             axis_watch *w = &watch[k];
             float value = part(now, k);
             if (w->run > 0 && value != w->held) {
-                close_run(w, long_run, &summary->clipped[k], &summary->stuck[k]);
+                close_run(w, long_run, alone, &summary->clipped[k], &summary->stuck[k]);
             }
             w->held = value;
             w->run++;
@@ -83,6 +86,6 @@ void lab_find_axis_faults(const marl_log *log, marl_sensor sensor, marl_sensor_s
         before = now;
     }
     for (int k = 0; k < 3; k++) {
-        close_run(&watch[k], long_run, &summary->clipped[k], &summary->stuck[k]);
+        close_run(&watch[k], long_run, alone, &summary->clipped[k], &summary->stuck[k]);
     }
 }

@@ -147,7 +147,7 @@ static marl_status gather(const double (*x)[3], const unsigned char *skip, size_
     return MARL_OK;
 }
 
-/* Covariance of the unknowns from the derivatives at the solution; NaN when they cannot be separated. */
+/* Cofactors of the unknowns from the derivatives at the solution; NaN when they cannot be separated. */
 static void find_covariance(const cloud *c, const double *p, lab_ellipsoid *fit)
 {
     double bias[3], shape[3][3], slope[UNKNOWNS], normal[UNKNOWNS * UNKNOWNS] = {0}, squares = 0;
@@ -172,7 +172,7 @@ static void find_covariance(const cloud *c, const double *p, lab_ellipsoid *fit)
             /* back to the readings' unit: biases grow by the size, shapes fall by it */
             double scale = (j < 3 ? c->size : 1 / c->size) * (k < 3 ? c->size : 1 / c->size);
             double value = normal[(j < k ? j : k) * n + (j < k ? k : j)];
-            fit->covariance[j][k] = fails ? NAN : value * variance * scale;
+            fit->cofactor[j][k] = fails ? NAN : value * scale / (c->size * c->size);
         }
     }
 }

@@ -19,11 +19,11 @@ typedef enum lab_ellipsoid_model { LAB_SPHERE, LAB_DIAGONAL, LAB_FULL } lab_elli
 typedef struct lab_ellipsoid {
     lab_ellipsoid_model model;
     double bias[3], shape[3][3];
-    int unknowns;                                                      /* 4, 6 or 9 */
-    double covariance[LAB_ELLIPSOID_UNKNOWNS][LAB_ELLIPSOID_UNKNOWNS]; /* b, then A: xx yy zz xy xz yz, or the
-                                                                          one of a sphere; NaN when they
-                                                                          cannot be separated */
-    double deviation; /* of the distances, with their degrees of freedom */
+    int unknowns; /* 4, 6 or 9 */
+    /* Covariance for noise of deviation 1: b, then A: xx yy zz xy xz yz, or the one of a sphere; NaN when
+     * they cannot be separated. */
+    double cofactor[LAB_ELLIPSOID_UNKNOWNS][LAB_ELLIPSOID_UNKNOWNS];
+    double deviation; /* of the distances, with their degrees of freedom; NaN without any */
     size_t used;
 } lab_ellipsoid;
 

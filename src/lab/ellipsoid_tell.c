@@ -54,12 +54,12 @@ static void tell_matrix_sigma(const lab_ellipsoid *fit, double field, double sig
         double variance = 0;
         for (int k = 0; k < shapes; k++) {
             for (int l = 0; l < shapes; l++) {
-                variance += slope[k][j] * fit->covariance[3 + k][3 + l] * slope[l][j];
+                variance += slope[k][j] * fit->cofactor[3 + k][3 + l] * slope[l][j];
             }
         }
         /* what the model holds fixed is not determined by the data */
         int open = fit->model != LAB_FULL && j / 3 != j % 3;
-        sigma[j / 3][j % 3] = open || !(variance >= 0) ? NAN : sqrt(variance);
+        sigma[j / 3][j % 3] = open || !(variance >= 0) ? NAN : fit->deviation * sqrt(variance);
     }
 }
 
@@ -69,7 +69,7 @@ void lab_ellipsoid_tell(const lab_ellipsoid *fit, double field, marl_fit *told)
     memcpy(told->bias, fit->bias, sizeof told->bias);
     told->present = told->has_sigma = 1;
     for (int k = 0; k < 3; k++) {
-        told->bias_sigma[k] = fit->covariance[k][k] >= 0 ? sqrt(fit->covariance[k][k]) : NAN;
+        told->bias_sigma[k] = fit->cofactor[k][k] >= 0 ? fit->deviation * sqrt(fit->cofactor[k][k]) : NAN;
     }
     tell_matrix_sigma(fit, field, told->matrix_sigma);
     told->points = (double)fit->used;

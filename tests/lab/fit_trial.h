@@ -152,7 +152,7 @@ static inline double fit_normalised(const lab_ellipsoid *fit, const double error
 {
     double a[9], x[3] = {error[0], error[1], error[2]}, sum = 0;
     for (int k = 0; k < 9; k++) {
-        a[k] = fit->covariance[k / 3][k % 3];
+        a[k] = fit->cofactor[k / 3][k % 3] * fit->deviation * fit->deviation;
     }
     (void)LAPACKE_dposv(LAPACK_ROW_MAJOR, 'U', 3, 1, a, 3, x, 1);
     for (int k = 0; k < 3; k++) {

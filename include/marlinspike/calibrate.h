@@ -1,0 +1,166 @@
+/* SPDX-License-Identifier: MIT
+ * Calibrations from recordings, named as the recordings are: poses, tumble, turns, soak. (still stands in
+ * inspect.h.) Each tells its standard errors, how well the directions are covered, and, when it is not
+ * accepted, what to record next; then it also returns MARL_ERR_EVIDENCE, with what was found filled in. */
+#ifndef MARLINSPIKE_CALIBRATE_H
+#define MARLINSPIKE_CALIBRATE_H
+
+#include "marlinspike/calibration.h"
+#include "marlinspike/inspect.h"
+#include "marlinspike/log.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+#define MARL_STANDARD_GRAVITY 9.80665 /* m/s^2 */
+
+/* What every calibration ends with. */
+typedef struct marl_calibrated {
+    marl_sensor sensor;
+    marl_fit fit;
+    int accepted;
+    const char *model; /* what was free in the fit */
+    char next[300];    /* what to record next, when not accepted; "" = nothing */
+} marl_calibrated;
+
+/* The raw log that a sensor is to be calibrated from: MARL_ERR_INPUT when it is corrected already,
+ * MARL_ERR_EVIDENCE when axes are missing, clipped or stuck. */
+MARL_CHECKED marl_status marl_calibration_log_check(const marl_log *log, marl_sensor sensor,
+                                                    marl_calibrated *outcome, marl_error *error);
+
+/* Where the board lay in one attitude. */
+typedef struct marl_pose {
+    marl_span span;
+    double accel[3]; /* mean reading, m/s^2 */
+    double noise;    /* standard error of the mean along an axis, from parts of the pose */
+    double temp;     /* degC, NaN without */
+    int used;        /* 0: disturbed, or it does not fit the others */
+    double distance; /* of the mean from the fitted surface, m/s^2; NaN before the fit */
+    const char *why; /* it is not used; "" */
+} marl_pose;
+
+typedef struct marl_pose_list {
+    size_t n;
+    marl_pose *pose;
+} marl_pose_list;
+
+/* Attitudes that were held for a second and more, at rest but for the noise that the recording itself shows
+ * at its quietest: no threshold. One that was disturbed is listed, not used. MARL_ERR_EVIDENCE when there is
+ * none at rest, MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_poses_find(const marl_log *log, marl_pose_list *poses, marl_error *error);
+void marl_poses_free(marl_pose_list *poses);
+
+typedef struct marl_poses_result {
+    marl_calibrated outcome;
+    marl_pose_list poses;
+} marl_poses_result;
+
+/* The accelerometer from poses: bias and scale from six faces, the full symmetric matrix from twelve
+ * attitudes and more, by maximum likelihood, robust to a bad pose. Corrected lengths equal `gravity`, m/s^2.
+ * Coverage is of 26 cells of equal area. */
+MARL_CHECKED marl_status marl_calibrate_poses(const marl_log *log, double gravity, marl_poses_result *result,
+                                              marl_error *error);
+void marl_poses_result_free(marl_poses_result *result);
+
+typedef struct marl_tumble_options {
+    double field;          /* uT that corrected lengths shall have; NaN: the matrix has determinant 1 */
+    int quick;             /* midpoint of the extremes only */
+    const marl_fit *accel; /* for the dip; NULL = the raw accelerometer */
+} marl_tumble_options;
+
+typedef struct marl_tumble_result {
+    marl_calibrated outcome;
+    marl_spans rejected; /* something passed by, or readings that do not belong */
+    size_t rejected_n;
+} marl_tumble_result;
+
+/* The magnetometer from a tumble: hard iron and the symmetric soft iron by maximum likelihood, what does not
+ * belong left out; a sphere (hard iron alone) where fewer than half of 60 cells of equal area are covered.
+ * Field strength comes with it, and with an accelerometer the dip. */
+MARL_CHECKED marl_status marl_calibrate_tumble(const marl_log *log, const marl_tumble_options *options,
+                                               marl_tumble_result *result, marl_error *error);
+void marl_tumble_result_free(marl_tumble_result *result);
+
+/* One turn between two rests. */
+typedef struct marl_turn {
+    marl_span span;
+    int axis;       /* 0 x, 1 y, 2 z: about which it went */
+    double raw_rad; /* length of the integrated rate, bias removed */
+    double wanted;  /* the angle that it was, rad: a multiple of the given one */
+    double error;   /* of the corrected length, rad */
+} marl_turn;
+
+typedef struct marl_turns_result {
+    marl_calibrated outcome;
+    size_t n;
+    marl_turn *turn;
+    double spread[3]; /* deviation of the repeats about an axis, as a share of the angle; NaN under two */
+} marl_turns_result;
+
+/* The gyroscope's scale from turns through a known angle (rad), rest between, both ways about each axis. The
+ * length of the corrected, integrated rate is fitted: nobody aligns an axis to a degree, so cross-axis terms
+ * are not told. Bias from the rests. */
+MARL_CHECKED marl_status marl_calibrate_turns(const marl_log *log, double angle, marl_turns_result *result,
+                                              marl_error *error);
+void marl_turns_result_free(marl_turns_result *result);
+
+/* One part of a soak. */
+typedef struct marl_soak_point {
+    double degC, value[3]; /* mean reading, SI */
+} marl_soak_point;
+
+typedef struct marl_soak_result {
+    marl_calibrated outcome;
+    int order; /* of the curve: 0, 1 or 2 */
+    size_t n;
+    marl_soak_point *point;
+    double change_sigma[3]; /* standard error of the curve across the range recorded */
+} marl_soak_result;
+
+/* Bias over temperature from a soak at rest; the order is as high as the scatter bears out ("Estimating the
+ * dimension of a model", 1978). The accelerometer's bias itself stays open in one pose: only its change is
+ * found, fit.bias is 0. MARL_ERR_EVIDENCE when the board moved or the temperature spans under 10 degC. */
+MARL_CHECKED marl_status marl_calibrate_soak(const marl_log *log, marl_sensor sensor,
+                                             marl_soak_result *result, marl_error *error);
+void marl_soak_result_free(marl_soak_result *result);
+
+/* What one recording adds to what is known of a sensor. */
+typedef enum marl_fit_part {
+    MARL_FIT_BIAS,            /* still */
+    MARL_FIT_BIAS_AND_MATRIX, /* poses, tumble, turns */
+    MARL_FIT_CURVE,           /* soak of the accelerometer: its change alone */
+    MARL_FIT_BIAS_AND_CURVE   /* soak of the gyroscope */
+} marl_fit_part;
+
+/* Takes that part of `found` into `known`, which keeps the rest. A bias is moved along the temperature curve
+ * to its reference, from the temperature at which it was found. */
+void marl_fit_merge(marl_fit *known, const marl_fit *found, marl_fit_part part);
+
+/* One sensor of a calibration against a recording that it has not seen. */
+typedef struct marl_verified {
+    int present; /* the calibration and the recording have it, and there was something to see */
+    int holds;
+    double found_rms;    /* m/s^2, rad/s, uT */
+    double expected_rms; /* by the noise and by the standard errors of the calibration */
+    double limit;        /* of found_rms: noise alone exceeds it once in a hundred recordings */
+    size_t n;            /* poses, rests, readings */
+} marl_verified;
+
+typedef struct marl_verification {
+    int holds; /* all that were seen; 0 when there was nothing */
+    marl_verified sensor[MARL_SENSOR_COUNT];
+    double dip_deg, dip_deviation; /* of the corrected field at rest or slow motion, degrees; NaN without */
+    int outside;                   /* readings at temperatures beyond the curve's range were met */
+} marl_verification;
+
+/* Accelerometer: lengths in still poses against gravity. Gyroscope: mean rates at rest. Magnetometer: the
+ * spread of corrected lengths about the field. MARL_ERR_INPUT when the recording is corrected,
+ * MARL_ERR_EVIDENCE when nothing can be verified by it. */
+MARL_CHECKED marl_status marl_verify(const marl_calibration_record *record, const marl_log *log,
+                                     marl_verification *verification, marl_error *error);
+
+#ifdef __cplusplus
+}
+#endif
+#endif
