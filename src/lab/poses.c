@@ -30,6 +30,7 @@ typedef struct window {
 typedef struct windows {
     size_t n;
     window *at;
+    double rounding[2]; /* variance of toggling between two counts, over all axes: of accel, of gyro */
 } windows;
 
 static void close_window(windows *all, const lab_moments accel[3], const lab_moments gyro[3],
@@ -88,18 +89,41 @@ static marl_status cut_windows(const marl_log *log, windows *all, marl_error *er
     return MARL_OK;
 }
 
-/* The variance of the quietest windows, over all axes; not under a quiet sensor's rounding, which is what the
- * next larger variance that occurs stands for. */
+/* The least step between readings is a count, where the log is one of counts; a sensor that is quieter than
+ * its counts toggles between two. */
+static double rounding_of(const marl_log *log, marl_sensor sensor)
+{
+    const marl_vec3 *before = NULL;
+    float step[3] = {INFINITY, INFINITY, INFINITY};
+    double sum = 0;
+    for (size_t i = 0; i < log->n; i++) {
+        const marl_sample *s = &log->row[i].sample;
+        if (!(s->fresh & (1u << sensor))) {
+            continue;
+        }
+        const marl_vec3 *now = lab_reading(s, sensor);
+        if (before != NULL) {
+            const float d[3] = {fabsf(now->x - before->x), fabsf(now->y - before->y),
+                                fabsf(now->z - before->z)};
+            for (int k = 0; k < 3; k++) {
+                step[k] = d[k] > 0 ? fminf(step[k], d[k]) : step[k];
+            }
+        }
+        before = now;
+    }
+    for (int k = 0; k < 3; k++) {
+        sum += isfinite(step[k]) ? 0.25 * (double)step[k] * (double)step[k] : 0;
+    }
+    return sum;
+}
+
+/* The variance of the quietest windows, over all axes. */
 static double quiet_variance(const windows *all, int of_gyro, double *room)
 {
     for (size_t i = 0; i < all->n; i++) {
         room[i] = of_gyro ? all->at[i].gyro_variance : all->at[i].accel_variance;
     }
-    double quiet = lab_quantile(room, all->n, QUIET_QUANTILE);
-    for (size_t i = 0; i < all->n && quiet <= 0; i++) {
-        quiet = room[i];
-    }
-    return quiet;
+    return lab_quantile(room, all->n, QUIET_QUANTILE) + all->rounding[of_gyro];
 }
 
 /* Returns 0 when the recording never rests. */
@@ -216,6 +240,8 @@ marl_status marl_poses_find(const marl_log *log, marl_pose_list *poses, marl_err
         status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     size_t used = 0;
+    all.rounding[0] = rounding_of(log, MARL_ACCEL);
+    all.rounding[1] = rounding_of(log, MARL_GYRO);
     if (status == MARL_OK && all.n > 0 && mark_quiet(&all, room)) {
         collect(&all, poses);
     }
