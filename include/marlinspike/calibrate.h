@@ -137,6 +137,28 @@ typedef enum marl_fit_part {
  * to its reference, from the temperature at which it was found. */
 void marl_fit_merge(marl_fit *known, const marl_fit *found, marl_fit_part part);
 
+typedef struct marl_axes_result {
+    int accepted;
+    char next[300];
+    marl_axes axes;         /* of the recording as the calibration corrects it */
+    int turned;             /* 1: the magnetometer's small rotation is seen, and taken in */
+    double rotation_deg[3]; /* of the magnetometer against the accelerometer, about x, y, z */
+    double rotation_sigma[3];
+} marl_axes_result;
+
+/* Which way the gyroscope's and the magnetometer's axes stand to the accelerometer's, from a tumble: signed
+ * permutations, then the small rotation of the magnetometer that keeps the field's dip the same in all
+ * attitudes. Both are multiplied onto the matrices of `record` from the left. `southern`: the field points up
+ * there. MARL_ERR_EVIDENCE, with result->next, where the motion cannot tell. */
+MARL_CHECKED marl_status marl_calibrate_axes(const marl_log *log, int southern,
+                                             marl_calibration_record *record, marl_axes_result *result,
+                                             marl_error *error);
+
+/* The mount by which the attitude of the longest rest becomes the zero: level, and with a magnetometer x to
+ * the (magnetic) north. `span` is that rest. MARL_ERR_EVIDENCE without a rest of a second. */
+MARL_CHECKED marl_status marl_zero(const marl_log *log, marl_calibration_record *record, marl_span *span,
+                                   marl_error *error);
+
 /* One sensor of a calibration against a recording that it has not seen. */
 typedef struct marl_verified {
     int present; /* the calibration and the recording have it, and there was something to see */

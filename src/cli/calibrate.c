@@ -12,7 +12,7 @@
 
 typedef struct options {
     cli_reading reading;
-    char *into, *out, *figure;
+    char *into, *out, *figure, *hemisphere;
     double turn_angle, gravity, field;
     int quick;
 } options;
@@ -121,6 +121,22 @@ static marl_status calibrate_soak(const options *o, cli_calibrated *job, marl_er
     return status;
 }
 
+static marl_status calibrate_axes(const options *o, cli_calibrated *job, marl_error *error)
+{
+    int southern = o->hemisphere != NULL && strcmp(o->hemisphere, "south") == 0;
+    marl_status status = marl_calibrate_axes(&job->log, southern, &job->record, &job->axes, error);
+    job->still = (marl_calibrated){.sensor = MARL_MAG, .accepted = job->axes.accepted, .model = "axes"};
+    job->still.fit.present = 1;
+    snprintf(job->still.next, sizeof job->still.next, "%s", job->axes.next);
+    if (status == MARL_OK && o->hemisphere == NULL && job->axes.axes.mag.sign_decided) {
+        cli_warn(&job->warnings, "hemisphere",
+                 "%s: the field is taken to point down, as in the north; else say "
+                 "--hemisphere south",
+                 job->log.path);
+    }
+    return status;
+}
+
 static const struct {
     const char *name, *next; /* what to record when there is nothing at all */
     marl_status (*run)(const options *, cli_calibrated *, marl_error *);
@@ -131,12 +147,14 @@ static const struct {
     [CLI_POSES] = {"poses", "record the pod at rest on each of its six sides, and more", calibrate_poses},
     [CLI_TUMBLE] = {"tumble", "record a tumble through all directions", calibrate_tumble},
     [CLI_SOAK] = {"soak", "record a soak from cold to warm at rest", calibrate_soak},
+    [CLI_AXES] = {"axes", "record a tumble through all directions", calibrate_axes},
 };
 
 static const marl_calibrated *result_of(const cli_calibrated *job)
 {
-    const marl_calibrated *of[CLI_RECORDING_KINDS] = {&job->still, &job->turns.outcome, &job->poses.outcome,
-                                                      &job->tumble.outcome, &job->soak[0].outcome};
+    const marl_calibrated *of[CLI_RECORDING_KINDS] = {&job->still,           &job->turns.outcome,
+                                                      &job->poses.outcome,   &job->tumble.outcome,
+                                                      &job->soak[0].outcome, &job->still};
     return of[job->kind];
 }
 
@@ -147,6 +165,11 @@ static marl_status load(options *o, const cli *c, cli_calibrated *job, marl_erro
     if (status == MARL_OK && !(o->turn_angle > 0 && o->gravity > 1 && o->gravity < 100 && o->field >= 0)) {
         status = marl_fail(error, MARL_ERR_USE,
                            "calibrate: --turn-angle, --gravity and --field are positive, gravity in m/s^2");
+    }
+    if (status == MARL_OK && o->hemisphere != NULL && strcmp(o->hemisphere, "north") != 0 &&
+        strcmp(o->hemisphere, "south") != 0) {
+        status =
+            marl_fail(error, MARL_ERR_USE, "--hemisphere is north or south, and not '%s'", o->hemisphere);
     }
     if (status == MARL_OK) {
         status = marl_log_load(&job->log, c->file[1], &o->reading.options, error);
@@ -266,6 +289,8 @@ int cli_calibrate(int argc, const char **argv)
          "G"},
         {"field", '\0', POPT_ARG_DOUBLE, &o.field, 0,
          "tumble: strength of the Earth's field there (default: as found)", "UT"},
+        {"hemisphere", '\0', POPT_ARG_STRING, &o.hemisphere, 0, "axes: north or south (default north, said)",
+         "H"},
         {"quick", '\0', POPT_ARG_NONE, &o.quick, 0, "tumble: midpoint of the extremes, a first look", NULL},
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0, "what was fitted, and how well: .png, .svg or .gp",
          "FILE"},
@@ -273,7 +298,7 @@ int cli_calibrate(int argc, const char **argv)
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "still|turns|poses|tumble|soak LOG", 2, 2,
+        "still|turns|poses|tumble|soak|axes LOG", 2, 2,
         "still   the gyroscope's bias, from a recording in which nobody touches the board: 60 s are good\n"
         "turns   the gyroscope's bias and scale, from turns through a known angle with rest between, both "
         "ways\n"

@@ -11,6 +11,7 @@ typedef enum cli_recording_kind {
     CLI_POSES,
     CLI_TUMBLE,
     CLI_SOAK,
+    CLI_AXES,
     CLI_RECORDING_KINDS
 } cli_recording_kind;
 
@@ -23,7 +24,8 @@ typedef struct cli_calibrated {
     marl_turns_result turns;
     marl_poses_result poses;
     marl_tumble_result tumble;
-    marl_soak_result soak[2];      /* gyroscope, accelerometer */
+    marl_soak_result soak[2]; /* gyroscope, accelerometer */
+    marl_axes_result axes;
     const marl_calibrated *result; /* of the first sensor */
     marl_calibrated still;         /* of still, in the shape of the others */
 } cli_calibrated;

@@ -81,6 +81,9 @@ int cli_calibrated_json(const cli_calibrated *job)
         json_object_set_new(root, "turns", turns_json(&job->turns));
     } else if (job->kind == CLI_TUMBLE) {
         json_object_set_new(root, "rejected_spans", spans_json(&job->tumble.rejected));
+    } else if (job->kind == CLI_AXES) {
+        json_object_set_new(root, "rotation_deg", cli_numbers(job->axes.rotation_deg, 3));
+        json_object_set_new(root, "rotation_sigma_deg", cli_numbers(job->axes.rotation_sigma, 3));
     } else if (job->kind == CLI_SOAK) {
         json_object_set_new(root, "order", json_integer(job->soak[0].order));
     }
@@ -221,10 +224,38 @@ static void print_soak(const cli_calibrated *job)
     }
 }
 
+static void print_arrangement(const char *name, const marl_axes_fit *fit)
+{
+    char text[32];
+    marl_arrangement_text(&fit->best, text);
+    printf("%-13s %s (leaves %.0f %% of the motion, the next best %.0f %%)\n", name, text,
+           100 * fit->residual, 100 * fit->next);
+}
+
+static void print_axes(const cli_calibrated *job)
+{
+    const marl_axes_result *r = &job->axes;
+    if (r->axes.gyro.verdict != MARL_AXES_DECIDED) {
+        return;
+    }
+    printf("%s, as the calibration corrects it, against the accelerometer's axes:\n\n", job->log.path);
+    print_arrangement("gyroscope", &r->axes.gyro);
+    if (r->axes.mag.verdict == MARL_AXES_DECIDED) {
+        print_arrangement("magnetometer", &r->axes.mag);
+        printf("rotation of the magnetometer, deg:");
+        for (int k = 0; k < 3; k++) {
+            printf("  %c %+.3f +- %.3f", 'x' + k, r->rotation_deg[k], r->rotation_sigma[k]);
+        }
+        printf(r->turned ? "\n" : "  (not seen, left as it is)\n");
+    } else {
+        printf("magnetometer  not told by this motion, left as it is\n");
+    }
+}
+
 int cli_calibrated_table(const cli_calibrated *job, const char *written, const char *target)
 {
     static void (*const print[CLI_RECORDING_KINDS])(const cli_calibrated *) = {
-        print_still, print_turns, print_poses, print_tumble, print_soak};
+        print_still, print_turns, print_poses, print_tumble, print_soak, print_axes};
     print[job->kind](job);
     printf("\n");
     if (written != NULL) {

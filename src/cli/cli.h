@@ -27,6 +27,7 @@ typedef struct cli_command {
 int cli_simulate(int argc, const char **argv);
 int cli_inspect(int argc, const char **argv);
 int cli_calibrate(int argc, const char **argv);
+int cli_zero(int argc, const char **argv);
 int cli_verify(int argc, const char **argv);
 int cli_correct(int argc, const char **argv);
 int cli_replay(int argc, const char **argv);

@@ -10,6 +10,7 @@ static const cli_command commands[] = {
     {"send", "send a calibration, a tuning or a wish to a board", cli_send},
     {"inspect", "know what you recorded: rates, gaps, means, rest", cli_inspect},
     {"calibrate", "a calibration from a recording made for it, with its standard errors", cli_calibrate},
+    {"zero", "make the attitude of a recording at rest the zero", cli_zero},
     {"verify", "does a calibration hold on a recording that it has not seen", cli_verify},
     {"correct", "apply a calibration to a log", cli_correct},
     {"replay", "run a log through the device code", cli_replay},

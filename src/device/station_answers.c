@@ -50,15 +50,18 @@ static marl_status commit(marl_station *s)
     return w.full ? MARL_ERR_ROOM : marl_store_save(s->port, w.bytes, w.n);
 }
 
-/* The mount that makes the attitude of now the zero: level, and where a magnetometer tells it north. */
+/* The mount that makes the attitude of now the zero: level, and where a magnetometer tells it with x to the
+ * north, which in the world enu is a quarter turn from its own zero. */
 static marl_status zero(marl_station *s)
 {
     const marl_still *still = &s->still;
     if (!still->still || !still->have_last_accel) {
         return MARL_ERR_MOVING;
     }
+    const marl_quat from_north = {0.70710678f, 0.0f, 0.0f, -0.70710678f};
+    marl_quat q = step_vectors(still->last_accel, still->last_mag, still->have_last_mag);
     s->settings.calibration.mount =
-        marl_quat_canonical(step_vectors(still->last_accel, still->last_mag, still->have_last_mag));
+        marl_quat_canonical(still->have_last_mag ? marl_quat_product(from_north, q) : q);
     s->settings.calibration.has_mount = 1;
     return MARL_OK;
 }

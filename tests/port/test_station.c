@@ -161,7 +161,7 @@ START_TEST(zero_makes_this_attitude_level_and_north)
          * deviations */
         ck_assert_float_eq_tol(angles.roll, 0.0f, 0.01f);
         ck_assert_float_eq_tol(angles.pitch, 0.0f, 0.01f);
-        ck_assert_float_eq_tol(angles.yaw, 0.0f, 0.1f);
+        ck_assert_float_eq_tol(angles.yaw, 1.5707963f, 0.1f); /* x to the north */
     }
     ck_assert_uint_gt(seen, 700);
     sim_test_end(&t);

@@ -1,0 +1,85 @@
+/* SPDX-License-Identifier: MIT
+ * marlinspike zero */
+#include "cli.h"
+#include <stdio.h>
+#include <unistd.h>
+
+typedef struct options {
+    cli_reading reading;
+    char *into, *out;
+} options;
+
+static marl_status find(const cli *c, options *o, marl_calibration_record *record, marl_span *span,
+                        marl_error *error)
+{
+    marl_log log = {0};
+    *record = marl_calibration_record_empty();
+    marl_status status = o->into != NULL || o->out != NULL
+                             ? cli_reading_prepare(&o->reading, error)
+                             : marl_fail(error, MARL_ERR_USE, "zero: --into CAL or -o CAL is needed");
+    status = status ? status : marl_log_load(&log, c->file[0], &o->reading.options, error);
+    if (status == MARL_OK && log.info.corrected) {
+        status =
+            marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; zero needs the raw log", log.path);
+    }
+    if (status == MARL_OK && o->into != NULL && access(o->into, F_OK) == 0) {
+        status = marl_calibration_read(record, o->into, error);
+    }
+    status = status ? status
+                    : marl_device_match(log.info.device, log.path, record->device,
+                                        o->into != NULL ? o->into : "", error);
+    if (status == MARL_OK && record->device[0] == '\0') {
+        snprintf(record->device, sizeof record->device, "%s", log.info.device);
+    }
+    status = status ? status : marl_zero(&log, record, span, error);
+    marl_log_free(&log);
+    return status;
+}
+
+static int zero(const cli *c, options *o)
+{
+    marl_error error = {0};
+    marl_calibration_record record;
+    marl_span span;
+    const char *target = o->out != NULL ? o->out : o->into;
+    marl_status status = find(c, o, &record, &span, &error);
+    status = status ? status : marl_calibration_write(&record, target, &error);
+    if (status != MARL_OK) {
+        return cli_exit(&error);
+    }
+    if (c->json) {
+        json_t *root = json_object();
+        json_object_set_new(root, "mount", cli_numbers(record.mount, 4));
+        json_object_set_new(root, "from_s", json_real(1e-9 * (double)span.from_ns));
+        json_object_set_new(root, "to_s", json_real(1e-9 * (double)span.to_ns));
+        return cli_print_json(root);
+    }
+    if (!c->quiet) {
+        printf(
+            "the attitude from %.2f to %.2f s is zero now: level, and north where there is a magnetometer\n"
+            "written: %s\n",
+            1e-9 * (double)span.from_ns, 1e-9 * (double)span.to_ns, target);
+    }
+    return cli_print_done();
+}
+
+int cli_zero(int argc, const char **argv)
+{
+    options o = {0};
+    cli c;
+    const struct poptOption table[] = {
+        {"into", '\0', POPT_ARG_STRING, &o.into, 0, "put the mount into this calibration", "CAL"},
+        {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "write here (default: the file of --into)", "CAL"},
+        CLI_READING_OPTIONS(o.reading),
+        POPT_TABLEEND,
+    };
+    const cli_usage usage = {
+        "LOG", 1, 1,
+        "The attitude in which the board rests longest becomes the zero: level, and, with a magnetometer, x\n"
+        "to the north. It goes into the calibration as its mount, which turns the corrected vectors.",
+        "zero still.csv --into pod-07.json"};
+    int code = cli_open(&c, argc, argv, table, &usage);
+    code = code == CLI_GO ? zero(&c, &o) : code;
+    cli_close(&c);
+    return code;
+}
