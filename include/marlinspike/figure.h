@@ -19,12 +19,14 @@ typedef struct marl_curve {
     const char *label; /* NULL: not in the key */
     const double *x, *y;
     size_t n;
-    int like; /* 0 = a colour of its own; else that of so many curves before it, dashed */
+    int points; /* dots instead of a line */
+    int like;   /* 0 = a colour of its own; else that of so many curves before it, dashed */
 } marl_curve;
 
 typedef struct marl_panel {
     const char *x_label, *y_label; /* with units */
     int logarithmic;               /* both axes; values that are not positive leave a break */
+    int square;                    /* both axes at the same scale */
     size_t curves;                 /* a panel without any is left empty */
     marl_curve curve[MARL_FIGURE_CURVES];
 } marl_panel;

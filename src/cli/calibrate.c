@@ -161,6 +161,9 @@ static const marl_calibrated *result_of(const cli_calibrated *job)
 static marl_status load(options *o, const cli *c, cli_calibrated *job, marl_error *error)
 {
     marl_status status = o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK;
+    if (status == MARL_OK && o->figure != NULL && (job->kind == CLI_STILL || job->kind == CLI_AXES)) {
+        status = marl_fail(error, MARL_ERR_USE, "calibrate: --figure is of turns, poses, tumble and soak");
+    }
     status = status != MARL_OK ? status : cli_reading_prepare(&o->reading, error);
     if (status == MARL_OK && !(o->turn_angle > 0 && o->gravity > 1 && o->gravity < 100 && o->field >= 0)) {
         status = marl_fail(error, MARL_ERR_USE,

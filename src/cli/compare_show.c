@@ -188,8 +188,9 @@ marl_status cli_compare_figure(const cli_comparison *job, const char *path, marl
             status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
             break;
         }
-        figure->panel[0].curve[n] = (marl_curve){job->run[i].tuning.name, data[n], data[n] + c->n, c->n, 0};
-        figure->panel[1].curve[n] = (marl_curve){NULL, data[n], data[n] + 2 * c->n, c->n, 0};
+        figure->panel[0].curve[n] =
+            (marl_curve){.label = job->run[i].tuning.name, .x = data[n], .y = data[n] + c->n, .n = c->n};
+        figure->panel[1].curve[n] = (marl_curve){.x = data[n], .y = data[n] + 2 * c->n, .n = c->n};
         n++;
     }
     figure->panel[0].curves = figure->panel[1].curves = n;

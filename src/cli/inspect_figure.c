@@ -33,7 +33,8 @@ static double unit_of(int sensor)
 static void add_curve(marl_panel *panel, int axis, int like, const double *x, const double *y, size_t n)
 {
     static const char *const names[3] = {"x", "y", "z"};
-    panel->curve[panel->curves++] = (marl_curve){like > 0 ? NULL : names[axis], x, y, n, like};
+    panel->curve[panel->curves++] =
+        (marl_curve){.label = like > 0 ? NULL : names[axis], .x = x, .y = y, .n = n, .like = like};
 }
 
 static const marl_vec3 *reading(const marl_sample *s, int sensor)

@@ -75,7 +75,15 @@ static void put_data(marl_outfile *out, const marl_curve *curve, size_t panel, s
     snprintf(line, sizeof line, "$p%zuc%zu << END\n", panel, number);
     marl_outfile_text(out, line);
     size_t columns = curve->n > 2 * COLUMNS ? COLUMNS : curve->n;
+    if (curve->points) { /* of many, an even share */
+        columns = curve->n > 4 * COLUMNS ? 4 * COLUMNS : curve->n;
+    }
     for (size_t i = 0; i < columns; i++) {
+        if (curve->points) {
+            size_t at = i * curve->n / columns;
+            put_point(out, curve->x[at], curve->y[at]);
+            continue;
+        }
         put_extremes(out, curve, i * curve->n / columns, (i + 1) * curve->n / columns);
     }
     marl_outfile_text(out, "END\n");
@@ -100,8 +108,10 @@ static void put_few_tics(marl_outfile *out, const marl_panel *panel)
     char line[64];
     for (size_t i = 0; i < panel->curves; i++) {
         const marl_curve *c = &panel->curve[i];
-        least = c->n > 0 ? fmin(least, c->x[0]) : least;
-        most = c->n > 0 ? fmax(most, c->x[c->n - 1]) : most;
+        for (size_t k = 0; k < c->n; k++) {
+            least = fmin(least, c->x[k]);
+            most = fmax(most, c->x[k]);
+        }
     }
     double wanted = (most - least) / 5, step = pow(10, floor(log10(wanted)));
     step *= wanted > 5 * step ? 10 : wanted > 2 * step ? 5 : wanted > step ? 2 : 1;
@@ -124,15 +134,22 @@ static void put_plot(marl_outfile *out, const marl_figure *figure, size_t number
                  : "set key at screen 0.53,0.95 center top horizontal maxrows 2 samplen 2 width 2\n");
     marl_outfile_text(out, panel->logarithmic ? "set logscale xy\nset format xy '%g'\nset xtics 100\n"
                                               : "unset logscale\nset format xy '%h'\nset xtics autofreq\n");
-    if (figure->columns > 1 && !panel->logarithmic) {
+    marl_outfile_text(out, panel->square ? "set size ratio -1\n" : "set size noratio\n");
+    if (figure->columns > 1 && !panel->logarithmic && !panel->square) {
         put_few_tics(out, panel);
     }
     marl_outfile_text(out, "plot ");
     for (size_t i = 0; i < panel->curves; i++) {
         int like = panel->curve[i].like;
         size_t from = like > 0 && (size_t)like <= i ? i - (size_t)like : i;
-        snprintf(line, sizeof line, "%s$p%zuc%zu with lines lc rgb '%s' lw 2 dt %s ", i ? ", " : "", number,
-                 i, styles[from].colour, from != i ? "'-'" : styles[i].dash);
+        const char *dash = from != i ? "'-'" : styles[i].dash;
+        if (panel->curve[i].points) {
+            snprintf(line, sizeof line, "%s$p%zuc%zu with points pt 7 ps 0.4 lc rgb '%s' ", i ? ", " : "",
+                     number, i, styles[from].colour);
+        } else {
+            snprintf(line, sizeof line, "%s$p%zuc%zu with lines lc rgb '%s' lw 2 dt %s ", i ? ", " : "",
+                     number, i, styles[from].colour, dash);
+        }
         marl_outfile_text(out, line);
         if (panel->curve[i].label != NULL) {
             put_quoted(out, "title ", panel->curve[i].label, "");

@@ -1,0 +1,138 @@
+/* SPDX-License-Identifier: MIT
+ * Axes against each other, and the zero. */
+#include "check_main.h"
+#include "marlinspike/lab.h"
+#include "memory_log.h"
+#include <math.h>
+
+static marl_vec3 arranged(marl_vec3 v, const int axis[3])
+{
+    const float from[3] = {v.x, v.y, v.z};
+    float to[3];
+    for (int k = 0; k < 3; k++) {
+        to[k] = (axis[k] < 0 ? -1.0f : 1.0f) * from[abs(axis[k]) - 1];
+    }
+    return (marl_vec3){to[0], to[1], to[2]};
+}
+
+/* The rates as the calibration gives them, of readings that were mixed up before. */
+static const int mixes[][3] = {{1, 2, 3}, {2, -1, 3}, {-3, -1, 2}, {1, 2, -3}};
+
+START_TEST(mixed_up_axes_are_put_right)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_log log = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 60, 5), plain = log;
+    plain.row = malloc(log.n * sizeof *plain.row);
+    memcpy(plain.row, log.row, log.n * sizeof *plain.row);
+    for (size_t i = 0; i < log.n; i++) {
+        marl_sample *s = &log.row[i].sample;
+        s->gyro = arranged(s->gyro, mixes[_i]);
+        s->mag = arranged(s->mag, mixes[(_i + 1) % 4]);
+    }
+    marl_calibration_record record = marl_calibration_record_empty();
+    marl_axes_result r;
+    marl_error error = {0};
+    ck_assert_msg(marl_calibrate_axes(&log, 0, &record, &r, &error) == MARL_OK, "%s", error.text);
+    ck_assert(r.accepted && r.axes.mag.verdict == MARL_AXES_DECIDED);
+    marl_calibration calibration = marl_calibration_for_device(&record);
+    for (size_t i = 0; i < log.n; i += 40) {
+        marl_sample s = log.row[i].sample;
+        const marl_sample *was = &plain.row[i].sample;
+        marl_calibration_apply(&calibration, NAN, &s);
+        ck_assert_float_eq_tol(s.gyro.x, was->gyro.x, 1e-5f);
+        ck_assert_float_eq_tol(s.gyro.z, was->gyro.z, 1e-5f);
+        ck_assert_float_eq_tol(s.mag.x, was->mag.x, 1.0f); /* and perhaps turned by a fraction of a degree */
+        ck_assert_float_eq_tol(s.mag.y, was->mag.y, 1.0f);
+    }
+    free(plain.row);
+    marl_log_free(&log);
+}
+END_TEST
+
+/* Three degrees about each axis come out within three standard errors, which are under half a degree. */
+START_TEST(a_small_rotation_is_found)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    for (int k = 0; k < 3; k++) {
+        marl_log log = memory_log_simulated(MARL_SCENE_POSES, &sheet, 100, 120, 8 + (uint64_t)k);
+        float half = 0.5f * 3 * 0.017453293f;
+        marl_quat turn = {cosf(half), k == 0 ? sinf(half) : 0, k == 1 ? sinf(half) : 0,
+                          k == 2 ? sinf(half) : 0};
+        for (size_t i = 0; i < log.n; i++) {
+            log.row[i].sample.mag = marl_quat_rotate_back(turn, log.row[i].sample.mag);
+        }
+        marl_calibration_record record = marl_calibration_record_empty();
+        marl_axes_result r;
+        marl_error error = {0};
+        ck_assert_msg(marl_calibrate_axes(&log, 0, &record, &r, &error) == MARL_OK, "%s", error.text);
+        ck_assert(r.turned);
+        for (int j = 0; j < 3; j++) {
+            double off = r.rotation_deg[j] - (j == k ? 3 : 0);
+            ck_assert_msg(fabs(off) < 3 * r.rotation_sigma[j] + 0.1 && r.rotation_sigma[j] < 0.5,
+                          "%d: %.3f +- %.3f", j, r.rotation_deg[j], r.rotation_sigma[j]);
+        }
+        marl_log_free(&log);
+    }
+}
+END_TEST
+
+START_TEST(rest_cannot_tell_axes)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_log log = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 30, 5);
+    marl_calibration_record record = marl_calibration_record_empty(), before = record;
+    marl_axes_result r;
+    ck_assert_int_eq(marl_calibrate_axes(&log, 0, &record, &r, NULL), MARL_ERR_EVIDENCE);
+    ck_assert(!r.accepted && strstr(r.next, "turn the pod about all three axes") != NULL);
+    ck_assert_mem_eq(record.fit[MARL_GYRO].matrix, before.fit[MARL_GYRO].matrix, sizeof before.fit[0].matrix);
+    marl_log_free(&log);
+}
+END_TEST
+
+/* Replayed with the mount, the recording that gave the zero is level and heads north; without a magnetometer
+ * it is level. A board that never rests has none. */
+START_TEST(zero_is_level_and_north)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    for (int with_mag = 0; with_mag < 2; with_mag++) {
+        marl_log log = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 30, 5);
+        marl_calibration_record record = marl_calibration_record_empty();
+        marl_span span;
+        marl_error error = {0};
+        for (size_t i = 0; i < log.n; i++) {
+            log.row[i].sample.fresh &= (uint8_t)(with_mag ? 0xff : ~MARL_FRESH_MAG);
+        }
+        ck_assert_msg(marl_zero(&log, &record, &span, &error) == MARL_OK, "%s", error.text);
+        ck_assert(record.has_mount && span.to_ns - span.from_ns > INT64_C(25000000000));
+        marl_calibration calibration = marl_calibration_for_device(&record);
+        marl_tuning tuning = marl_tuning_default(MARL_FILTER_VECTORS);
+        marl_estimator estimator;
+        marl_quat q;
+        tuning.value[MARL_PARAMETER_USE_MAG] = (float)with_mag;
+        ck_assert_int_eq(marl_estimator_init(&estimator, &tuning), MARL_OK);
+        for (size_t i = 0; i < 400; i++) {
+            marl_sample s = log.row[i].sample;
+            marl_calibration_apply(&calibration, s.temp, &s);
+            marl_status status = marl_estimator_update(&estimator, &s);
+            ck_assert(status == MARL_OK || status == MARL_ERR_NOT_READY);
+        }
+        ck_assert_int_eq(marl_estimator_attitude(&estimator, &q), MARL_OK);
+        marl_rpy angles = marl_quat_to_rpy(q);
+        ck_assert_float_eq_tol(angles.roll, 0, 0.01f);
+        ck_assert_float_eq_tol(angles.pitch, 0, 0.01f);
+        ck_assert_float_eq_tol(angles.yaw, with_mag ? 1.5707963f : 0.0f, 0.1f); /* x to the north */
+        marl_log_free(&log);
+    }
+    marl_log moving = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 30, 5);
+    marl_calibration_record record = marl_calibration_record_empty();
+    marl_span span;
+    memmove(moving.row, moving.row + 600, 2000 * sizeof *moving.row);
+    moving.n = 2000;
+    ck_assert_int_eq(marl_zero(&moving, &record, &span, NULL), MARL_ERR_EVIDENCE);
+    ck_assert_int_eq(record.has_mount, 0);
+    marl_log_free(&moving);
+}
+END_TEST
+
+MARL_SUITE_OF_CASES("calibrate axes", mixes, mixed_up_axes_are_put_right, a_small_rotation_is_found,
+                    rest_cannot_tell_axes, zero_is_level_and_north)
