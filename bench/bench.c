@@ -101,6 +101,7 @@ int main(void)
     bench_numbers();
     bench_estimators();
     bench_inspect();
+    bench_calibrate();
     bench_stream(dir);
     unlink(log);
     rmdir(dir);

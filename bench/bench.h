@@ -28,6 +28,7 @@ void bench_reading(const char *log);
 void bench_numbers(void);
 void bench_estimators(void);
 void bench_inspect(void);
+void bench_calibrate(void);
 void bench_stream(const char *dir);
 void bench_file_to_file(const char *dir, const char *log);
 

@@ -382,7 +382,9 @@ START_TEST(demo_does_the_whole_job)
     temporary dir = tool_folder();
     tool_run r = run("demo made");
     ck_assert_msg(r.code == 0, "%s", r.err);
-    const char *const said[] = {"$ marlinspike inspect made/still.csv",
+    const char *const said[] = {"$ marlinspike calibrate poses made/poses.csv",
+                                "$ marlinspike inspect made/still.csv",
+                                "the calibration holds",
                                 "$ marlinspike calibrate still made/still.csv --into made/pod-07.json",
                                 "$ marlinspike replay made/lift.csv",
                                 "$ marlinspike compare made/lift.csv",
