@@ -71,8 +71,9 @@ done
 shoot calibrate 'marlinspike calibrate poses poses.csv --into pod-07.json' \
     'marlinspike calibrate tumble tumble.csv --into pod-07.json' \
     'marlinspike calibrate turns turns.csv --into pod-07.json'
-shoot verify 'marlinspike verify pod-07.json still.csv' 'marlinspike calibrate still still.csv --into pod-07.json' \
-    'marlinspike calibrate still lift.csv' 'marlinspike verify pod-07.json lift.csv'
+shoot verify 'marlinspike verify pod-07.json still.csv' 'marlinspike calibrate still lift.csv' \
+    'marlinspike verify pod-07.json lift.csv'
+marlinspike calibrate still still.csv --into pod-07.json --quiet
 shoot replay 'marlinspike correct lift.csv --calibration pod-07.json -o lift.corrected.csv' \
     'marlinspike replay lift.csv --calibration pod-07.json --tuning complementary --digest -o lift.attitude.csv' \
     'head -4 lift.attitude.csv'

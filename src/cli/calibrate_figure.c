@@ -57,7 +57,7 @@ static marl_status gather(const cli_calibrated *job, cloud *p, double *length, m
     const marl_fit *fit = &job->result->fit;
     *length = job->kind == CLI_POSES ? MARL_STANDARD_GRAVITY : fit->field;
     marl_status status = make_cloud(p, job->kind == CLI_POSES ? job->poses.poses.n : job->log.n, error);
-    if (status != MARL_OK) {
+    if (status != MARL_OK || p->room == NULL) {
         return status;
     }
     if (job->kind == CLI_POSES) {

@@ -153,7 +153,7 @@ static marl_status fit_poses(material *m, double gravity, marl_poses_result *r, 
         return status;
     }
     /* with few poses the residual knows less than the noise inside them */
-    int few = e.used < (size_t)(e.unknowns + LEAST_FREEDOM);
+    int few = e.used < (size_t)e.unknowns + LEAST_FREEDOM;
     e.deviation = few ? fmax(isnan(e.deviation) ? 0 : e.deviation, m->noise) : e.deviation;
     lab_ellipsoid_tell(&e, gravity, &o->fit);
     o->fit.field = NAN;

@@ -53,7 +53,9 @@ static double distance(const double bias[3], const double shape[3][3], const dou
     apply(shape, y, z);
     double s = sqrt(dot(y, y)), length = sqrt(dot(z, z)), g = length / s;
     if (!(s > 0 && length > 0)) {
-        memset(slope, 0, slope != NULL ? UNKNOWNS * sizeof *slope : 0);
+        if (slope != NULL) {
+            memset(slope, 0, UNKNOWNS * sizeof *slope);
+        }
         return -1;
     }
     double rest = s - 1;
@@ -98,7 +100,7 @@ static int residuals(void *context, int m, int n, const double *p, double *dista
                      int rows, int flag)
 {
     const cloud *c = context;
-    double bias[3], shape[3][3], slope[UNKNOWNS];
+    double bias[3], shape[3][3], slope[UNKNOWNS] = {0};
     lab_ellipsoid_from_unknowns(c->model, p, bias, shape);
     for (int i = 0; i < m; i++) {
         double off = distance(bias, (const double(*)[3])shape, c->x[i], flag == 2 ? slope : NULL);

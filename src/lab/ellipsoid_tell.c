@@ -120,8 +120,12 @@ marl_status lab_ellipsoid_fit_robust(const double (*x)[3], size_t n, lab_ellipso
 {
     double *off = malloc((2 * n + 1) * sizeof *off);
     unsigned char *before = calloc(n + 1, 1);
-    marl_status status =
-        off != NULL && before != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    marl_status status = MARL_OK;
+    if (off == NULL || before == NULL) {
+        free(off);
+        free(before);
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
     memset(skip, 0, n);
     for (int round = 0; round < ROUNDS && status == MARL_OK; round++) {
         status = lab_ellipsoid_fit(x, skip, n, model, fit, error);

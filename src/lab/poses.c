@@ -229,23 +229,30 @@ static void collect(const windows *all, marl_pose_list *poses)
     }
 }
 
+/* Finds the poses in the windows; `room` holds a number for each. */
+static void find_in(const marl_log *log, windows *all, double *room, marl_pose_list *poses)
+{
+    all->rounding[0] = rounding_of(log, MARL_ACCEL);
+    all->rounding[1] = rounding_of(log, MARL_GYRO);
+    if (all->n > 0 && mark_quiet(all, room)) {
+        collect(all, poses);
+    }
+}
+
 marl_status marl_poses_find(const marl_log *log, marl_pose_list *poses, marl_error *error)
 {
     windows all = {0};
     memset(poses, 0, sizeof *poses);
     marl_status status = cut_windows(log, &all, error);
-    double *room = malloc((all.n + 1) * sizeof *room);
-    poses->pose = malloc((all.n + 1) * sizeof *poses->pose);
-    if (status == MARL_OK && (room == NULL || poses->pose == NULL)) {
+    double *room = calloc(all.n + 1, sizeof *room);
+    poses->pose = calloc(all.n + 1, sizeof *poses->pose);
+    if (room != NULL && poses->pose != NULL && all.at != NULL) {
+        find_in(log, &all, room, poses);
+    } else if (status == MARL_OK) {
         status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     size_t used = 0;
-    all.rounding[0] = rounding_of(log, MARL_ACCEL);
-    all.rounding[1] = rounding_of(log, MARL_GYRO);
-    if (status == MARL_OK && all.n > 0 && mark_quiet(&all, room)) {
-        collect(&all, poses);
-    }
-    for (size_t i = 0; i < poses->n; i++) {
+    for (size_t i = 0; poses->pose != NULL && i < poses->n; i++) {
         used += poses->pose[i].used != 0;
     }
     if (status == MARL_OK && used == 0) {
