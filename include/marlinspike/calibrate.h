@@ -149,8 +149,10 @@ typedef struct marl_axes_result {
 /* Which way the gyroscope's and the magnetometer's axes stand to the accelerometer's, from a tumble: signed
  * permutations, then the small rotation of the magnetometer that keeps the field's dip the same in all
  * attitudes. Both are multiplied onto the matrices of `record` from the left. `southern`: the field points up
- * there. MARL_ERR_EVIDENCE, with result->next, where the motion cannot tell. */
-MARL_CHECKED marl_status marl_calibrate_axes(const marl_log *log, int southern,
+ * there. `up`: the axis that points up in the first still pose, 1 to 3 for x to z, negative for down; then
+ * the accelerometer's axes are put right, too; 0 = they are taken as the truth. MARL_ERR_EVIDENCE, with
+ * result->next, where the motion cannot tell. */
+MARL_CHECKED marl_status marl_calibrate_axes(const marl_log *log, int southern, int up,
                                              marl_calibration_record *record, marl_axes_result *result,
                                              marl_error *error);
 
@@ -158,6 +160,12 @@ MARL_CHECKED marl_status marl_calibrate_axes(const marl_log *log, int southern,
  * the (magnetic) north. `span` is that rest. MARL_ERR_EVIDENCE without a rest of a second. */
 MARL_CHECKED marl_status marl_zero(const marl_log *log, marl_calibration_record *record, marl_span *span,
                                    marl_error *error);
+
+/* The Earth's rate of turning in the sensors' axes at the longest rest, rad/s: from the latitude (rad),
+ * gravity and the magnetic north. To be taken off a gyroscope's mean at rest. MARL_ERR_EVIDENCE without a
+ * rest, or without a magnetometer. */
+MARL_CHECKED marl_status marl_earth_rate(const marl_log *log, const marl_calibration_record *record,
+                                         double latitude, double rate[3], marl_error *error);
 
 /* One sensor of a calibration against a recording that it has not seen. */
 typedef struct marl_verified {
@@ -175,6 +183,10 @@ typedef struct marl_verification {
     double dip_deg, dip_deviation; /* of the corrected field at rest or slow motion, degrees; NaN without */
     int outside;                   /* readings at temperatures beyond the curve's range were met */
 } marl_verification;
+
+/* 1 when the log has temperatures beyond the range of a curve of the calibration, by more than half a degree:
+ * there the correction holds the curve's end value. */
+int marl_temperature_outside(const marl_calibration_record *record, const marl_log *log);
 
 /* Accelerometer: lengths in still poses against gravity. Gyroscope: mean rates at rest. Magnetometer: the
  * spread of corrected lengths about the field. MARL_ERR_INPUT when the recording is corrected,

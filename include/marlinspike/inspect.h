@@ -25,8 +25,8 @@ double marl_spans_seconds(const marl_spans *spans);
 /* 1 when t lies in one of the spans; *at is a place to go on from, start with 0. */
 int marl_spans_hold(const marl_spans *spans, int64_t t_ns, size_t *at);
 
-/* Rest, found by the device's stillness detector with its default limits; at least 1 s each.
- * MARL_ERR_SYSTEM without memory. */
+/* Rest, found by the device's stillness detector with its default limits, wider where the sensors' own noise
+ * would not fit into them; at least 1 s each. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_inspect_still(const marl_log *log, marl_spans *spans, marl_error *error);
 
 typedef struct marl_sensor_summary {

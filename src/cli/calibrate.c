@@ -12,8 +12,9 @@
 
 typedef struct options {
     cli_reading reading;
-    char *into, *out, *figure, *hemisphere;
-    double turn_angle, gravity, field;
+    char *into, *out, *figure, *hemisphere, *up;
+    double turn_angle, gravity, field, latitude;
+    int up_axis; /* 1 to 3, negative for down; 0 = not said */
     int quick;
 } options;
 
@@ -44,9 +45,19 @@ static marl_status begin_record(const options *o, cli_calibrated *job, marl_erro
     return status;
 }
 
+/* Takes the Earth's own turning off the gyroscope's mean. */
+static marl_status without_earth(const options *o, cli_calibrated *job, marl_error *error)
+{
+    double rate[3];
+    marl_status status = marl_earth_rate(&job->log, &job->record, o->latitude * DEGREE, rate, error);
+    for (int k = 0; k < 3 && status == MARL_OK; k++) {
+        job->rest.fit.bias[k] -= rate[k];
+    }
+    return status;
+}
+
 static marl_status calibrate_still(const options *o, cli_calibrated *job, marl_error *error)
 {
-    (void)o;
     marl_status status = MARL_OK;
     if (job->log.info.corrected) {
         return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; a calibration needs the raw log",
@@ -56,6 +67,10 @@ static marl_status calibrate_still(const options *o, cli_calibrated *job, marl_e
     if (status == MARL_OK && job->rest.moved_s > 0) {
         cli_warn(&job->warnings, "moved", "%s: moved for %.2f s, first at %.2f s; that was left out",
                  job->log.path, job->rest.moved_s, (double)job->rest.moved.from_ns * 1e-9);
+    }
+    if (status == MARL_OK && isfinite(o->latitude)) {
+        status = without_earth(o, job, error);
+        job->rest.accepted = status == MARL_OK;
     }
     job->still = (marl_calibrated){
         .sensor = MARL_GYRO, .fit = job->rest.fit, .accepted = job->rest.accepted, .model = "bias"};
@@ -124,7 +139,8 @@ static marl_status calibrate_soak(const options *o, cli_calibrated *job, marl_er
 static marl_status calibrate_axes(const options *o, cli_calibrated *job, marl_error *error)
 {
     int southern = o->hemisphere != NULL && strcmp(o->hemisphere, "south") == 0;
-    marl_status status = marl_calibrate_axes(&job->log, southern, &job->record, &job->axes, error);
+    marl_status status =
+        marl_calibrate_axes(&job->log, southern, o->up_axis, &job->record, &job->axes, error);
     job->still = (marl_calibrated){.sensor = MARL_MAG, .accepted = job->axes.accepted, .model = "axes"};
     job->still.fit.present = 1;
     snprintf(job->still.next, sizeof job->still.next, "%s", job->axes.next);
@@ -150,6 +166,19 @@ static const struct {
     [CLI_AXES] = {"axes", "record a tumble through all directions", calibrate_axes},
 };
 
+/* "z", "+z" or "-z". */
+static marl_status read_up(options *o, marl_error *error)
+{
+    const char *text = o->up;
+    int sign = *text == '-' ? -1 : 1;
+    text += *text == '-' || *text == '+';
+    if (strlen(text) != 1 || *text < 'x' || *text > 'z') {
+        return marl_fail(error, MARL_ERR_USE, "--up is one of x y z -x -y -z, and not '%s'", o->up);
+    }
+    o->up_axis = sign * (*text - 'x' + 1);
+    return MARL_OK;
+}
+
 static const marl_calibrated *result_of(const cli_calibrated *job)
 {
     const marl_calibrated *of[CLI_RECORDING_KINDS] = {&job->still,           &job->turns.outcome,
@@ -168,6 +197,12 @@ static marl_status load(options *o, const cli *c, cli_calibrated *job, marl_erro
     if (status == MARL_OK && !(o->turn_angle > 0 && o->gravity > 1 && o->gravity < 100 && o->field >= 0)) {
         status = marl_fail(error, MARL_ERR_USE,
                            "calibrate: --turn-angle, --gravity and --field are positive, gravity in m/s^2");
+    }
+    if (status == MARL_OK && o->up != NULL) {
+        status = read_up(o, error);
+    }
+    if (status == MARL_OK && isfinite(o->latitude) && !(fabs(o->latitude) <= 90)) {
+        status = marl_fail(error, MARL_ERR_USE, "--latitude is from -90 to 90 degrees");
     }
     if (status == MARL_OK && o->hemisphere != NULL && strcmp(o->hemisphere, "north") != 0 &&
         strcmp(o->hemisphere, "south") != 0) {
@@ -280,7 +315,7 @@ static int run(const cli *c, options *o)
 
 int cli_calibrate(int argc, const char **argv)
 {
-    options o = {.turn_angle = 360, .gravity = MARL_STANDARD_GRAVITY};
+    options o = {.turn_angle = 360, .gravity = MARL_STANDARD_GRAVITY, .latitude = NAN};
     cli c;
     const struct poptOption table[] = {
         {"into", '\0', POPT_ARG_STRING, &o.into, 0,
@@ -294,6 +329,11 @@ int cli_calibrate(int argc, const char **argv)
          "tumble: strength of the Earth's field there (default: as found)", "UT"},
         {"hemisphere", '\0', POPT_ARG_STRING, &o.hemisphere, 0, "axes: north or south (default north, said)",
          "H"},
+        {"up", '\0', POPT_ARG_STRING, &o.up, 0,
+         "axes: what points up in the first still pose, x y z -x -y -z (default: accelerometer right)",
+         "AXIS"},
+        {"latitude", '\0', POPT_ARG_DOUBLE, &o.latitude, 0,
+         "still: takes the Earth's turning off; north is positive (default: it stays in the bias)", "DEG"},
         {"quick", '\0', POPT_ARG_NONE, &o.quick, 0, "tumble: midpoint of the extremes, a first look", NULL},
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0, "what was fitted, and how well: .png, .svg or .gp",
          "FILE"},

@@ -9,7 +9,7 @@
 #define LESSER_PART 0.25 /* of the recording */
 
 typedef struct options {
-    char *figure, *sheet_out, *against, *out, *time_offset;
+    char *figure, *sheet_out, *against, *calibration, *out, *time_offset;
     cli_clock clock;
 } options;
 
@@ -241,6 +241,22 @@ static marl_status check_options(const cli *c, options *o, marl_error *error)
     return MARL_OK;
 }
 
+/* What a calibration says of this recording's temperatures. */
+static marl_status warn_of_temperature(cli_inspected *seen, const char *path, marl_error *error)
+{
+    marl_calibration_record record;
+    marl_status status = marl_calibration_read(&record, path, error);
+    if (status == MARL_OK) {
+        status = marl_device_match(seen->log.info.device, seen->log.path, record.device, path, error);
+    }
+    if (status == MARL_OK && marl_temperature_outside(&record, &seen->log)) {
+        cli_warn(&seen->warnings, "temperature-outside",
+                 "%s: beyond the temperatures of %s, whose curve holds its end value there", seen->log.path,
+                 path);
+    }
+    return status;
+}
+
 static int inspect(const cli *c, cli_reading *reading, options *o)
 {
     marl_error error = {0};
@@ -254,6 +270,9 @@ static int inspect(const cli *c, cli_reading *reading, options *o)
     status = status != MARL_OK ? status : cli_reading_prepare(reading, &error);
     status = status != MARL_OK ? status : check_options(c, o, &error);
     status = status != MARL_OK ? status : look(c, seen, reading, o, &error);
+    if (status == MARL_OK && o->calibration != NULL) {
+        status = warn_of_temperature(seen, o->calibration, &error);
+    }
     if (status == MARL_OK && o->against != NULL) {
         status = look_against(seen, other, o->against, reading, &error);
     }
@@ -290,6 +309,8 @@ int cli_inspect(int argc, const char **argv)
          "is the noise at rest of this log the same? (one simulated by a sheet)", "LOG"},
         {"sheet-out", '\0', POPT_ARG_STRING, &o.sheet_out, 0,
          "a sheet of these sensors for simulate; --sheet gives range and bits", "F"},
+        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0,
+         "is this recording within its temperatures?", "CAL"},
         {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the recording as a log of ours", "LOG"},
         {"time-offset", '\0', POPT_ARG_STRING, &o.time_offset, 0,
          "to be added to the times of the second log: auto (from motion), or seconds", "S"},

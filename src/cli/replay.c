@@ -18,7 +18,8 @@ typedef struct job {
     marl_log_writer *writer; /* NULL: no file asked for */
     marl_named_tuning tuning;
     marl_replay replay;
-    marl_log_row last; /* attitude last given out */
+    marl_log_row last;      /* attitude last given out */
+    double declination_deg; /* NaN: headings stay magnetic */
 } job;
 
 static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
@@ -28,6 +29,7 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
     s = s ? s : marl_tuning_read(&j->tuning, o->tuning != NULL ? o->tuning : "complementary", error);
     if (s == MARL_OK && o->calibration != NULL) {
         s = marl_calibration_read(&record, o->calibration, error);
+        j->declination_deg = s == MARL_OK ? record.declination_deg : NAN;
     }
     s = s ? s : marl_log_open(&j->reader, c->file[0], &o->reading.options, error);
     s = s ? s
@@ -120,7 +122,9 @@ static int print_table(const job *j, const options *o)
            (double)angles.roll / DEGREE, (double)angles.pitch / DEGREE, (double)angles.yaw / DEGREE);
     if (marl_estimator_heading_is_magnetic(e) &&
         marl_frame_heading(j->last.q, e->tuning.world, &heading) == MARL_OK) {
-        printf(", compass heading %.2f deg", (double)heading / DEGREE);
+        double turned = isnan(j->declination_deg) ? 0 : j->declination_deg;
+        printf(", %s heading %.2f deg", isnan(j->declination_deg) ? "compass" : "true",
+               fmod((double)heading / DEGREE + turned + 360, 360));
     }
     printf("%s\n", angles.at_pole ? " (pitch at its pole: roll and yaw are one angle)" : "");
     print_bias(e);
@@ -137,7 +141,7 @@ static int replay(const cli *c, options *o)
 {
     marl_error error = {0};
     cli_warnings warnings = {0};
-    job j = {0};
+    job j = {.declination_deg = NAN};
     marl_status status = prepare(&j, c, o, &error);
     status = status == MARL_OK ? run(&j, &error) : status;
     (void)!finish(&j, status, &error);

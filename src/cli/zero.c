@@ -1,12 +1,14 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike zero */
 #include "cli.h"
+#include <math.h>
 #include <stdio.h>
 #include <unistd.h>
 
 typedef struct options {
     cli_reading reading;
     char *into, *out;
+    double declination;
 } options;
 
 static marl_status find(const cli *c, options *o, marl_calibration_record *record, marl_span *span,
@@ -30,6 +32,12 @@ static marl_status find(const cli *c, options *o, marl_calibration_record *recor
                                         o->into != NULL ? o->into : "", error);
     if (status == MARL_OK && record->device[0] == '\0') {
         snprintf(record->device, sizeof record->device, "%s", log.info.device);
+    }
+    if (status == MARL_OK && isfinite(o->declination)) {
+        status = fabs(o->declination) <= 180
+                     ? MARL_OK
+                     : marl_fail(error, MARL_ERR_USE, "--declination is from -180 to 180 degrees");
+        record->declination_deg = o->declination;
     }
     status = status ? status : marl_zero(&log, record, span, error);
     marl_log_free(&log);
@@ -65,11 +73,13 @@ static int zero(const cli *c, options *o)
 
 int cli_zero(int argc, const char **argv)
 {
-    options o = {0};
+    options o = {.declination = NAN};
     cli c;
     const struct poptOption table[] = {
         {"into", '\0', POPT_ARG_STRING, &o.into, 0, "put the mount into this calibration", "CAL"},
         {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "write here (default: the file of --into)", "CAL"},
+        {"declination", '\0', POPT_ARG_DOUBLE, &o.declination, 0,
+         "of the magnetic from the true north there, east positive; kept in the calibration", "DEG"},
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };

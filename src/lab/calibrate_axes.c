@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The axes of the sensors against each other, and the mount. */
+#include "corrected_log.h"
 #include "marlinspike/calibrate.h"
 #include "statistics.h"
 #include <lapacke.h>
@@ -14,27 +15,6 @@
 #define SURE_DEG 0.5
 #define SEEN 3.0 /* standard errors */
 enum { LEAST_WINDOWS = 40, ROUNDS = 4, UNKNOWNS = 4, PARTS = 12 };
-
-/* The log as the calibration corrects it, without the mount. */
-static marl_status corrected_copy(const marl_log *log, const marl_calibration_record *record, marl_log *copy,
-                                  marl_error *error)
-{
-    marl_calibration calibration = marl_calibration_for_device(record);
-    float degC = NAN;
-    calibration.has_mount = 0;
-    *copy = *log;
-    copy->row = malloc((log->n + 1) * sizeof *copy->row);
-    if (copy->row == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    }
-    for (size_t i = 0; i < log->n; i++) {
-        copy->row[i] = log->row[i];
-        marl_sample *s = &copy->row[i].sample;
-        degC = s->fresh & MARL_FRESH_TEMP ? s->temp : degC;
-        marl_calibration_apply(&calibration, degC, s);
-    }
-    return MARL_OK;
-}
 
 static void multiply(const double a[3][3], double matrix[3][3])
 {
@@ -60,15 +40,6 @@ typedef struct pair {
     double up[3], field[3];
 } pair;
 
-static double unit(const double v[3], double out[3])
-{
-    double n = sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]);
-    for (int k = 0; k < 3; k++) {
-        out[k] = n > 0 ? v[k] / n : 0;
-    }
-    return n;
-}
-
 static size_t collect_pairs(const marl_log *log, const double arrange[3][3], pair *pairs)
 {
     lab_moments accel[3] = {{0}}, mag[3] = {{0}};
@@ -84,8 +55,8 @@ static size_t collect_pairs(const marl_log *log, const double arrange[3][3], pai
             for (int k = 0; k < 3; k++) {
                 turned[k] = arrange[k][0] * m[0] + arrange[k][1] * m[1] + arrange[k][2] * m[2];
             }
-            int steady = fabs(unit(a, pairs[n].up) - MARL_STANDARD_GRAVITY) < STEADY;
-            n += mag[0].n > 0 && steady && unit(turned, pairs[n].field) > 0;
+            int steady = fabs(lab_unit_vector(a, pairs[n].up) - MARL_STANDARD_GRAVITY) < STEADY;
+            n += mag[0].n > 0 && steady && lab_unit_vector(turned, pairs[n].field) > 0;
             memset(accel, 0, sizeof accel);
             memset(mag, 0, sizeof mag);
             begin = s->t_ns;
@@ -211,7 +182,35 @@ static marl_status turn_mag(const marl_log *corrected, int southern, marl_calibr
     return MARL_OK;
 }
 
-marl_status marl_calibrate_axes(const marl_log *log, int southern, marl_calibration_record *record,
+/* Turns the accelerometer's axes so that at the first rest the one that is said to point up does: two axes
+ * change their names, and one its sign where it must. A mirrored axis cannot be told from motion, only so. */
+static marl_status put_up(const marl_log *log, int up, marl_calibration_record *record, marl_error *error)
+{
+    marl_pose_list poses;
+    marl_status status = marl_poses_find(log, &poses, error);
+    double matrix[3][3] = {{1, 0, 0}, {0, 1, 0}, {0, 0, 1}};
+    int axis = abs(up) - 1;
+    for (size_t i = 0; i < poses.n && status == MARL_OK; i++) {
+        const double *a = poses.pose[i].accel;
+        if (!poses.pose[i].used) {
+            continue;
+        }
+        int most = fabs(a[0]) > fabs(a[1]) ? 0 : 1;
+        most = fabs(a[2]) > fabs(a[most]) ? 2 : most;
+        matrix[most][most] = matrix[axis][axis] = 0;
+        matrix[most][axis] = 1;
+        matrix[axis][most] = (a[most] < 0 ? -1 : 1) * (up < 0 ? -1 : 1);
+        break;
+    }
+    if (status == MARL_OK) {
+        record->fit[MARL_ACCEL].present = 1;
+        multiply((const double(*)[3])matrix, record->fit[MARL_ACCEL].matrix);
+    }
+    marl_poses_free(&poses);
+    return status;
+}
+
+marl_status marl_calibrate_axes(const marl_log *log, int southern, int up, marl_calibration_record *record,
                                 marl_axes_result *r, marl_error *error)
 {
     marl_log corrected = {0};
@@ -223,7 +222,11 @@ marl_status marl_calibrate_axes(const marl_log *log, int southern, marl_calibrat
     snprintf(r->next, sizeof r->next, "record a log with accelerometer and gyroscope, turned about all axes");
     marl_status status =
         marl_log_require(&log->info, log->path, MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO, error);
-    status = status != MARL_OK ? status : corrected_copy(log, record, &corrected, error);
+    if (status == MARL_OK && up != 0) {
+        snprintf(r->next, sizeof r->next, "begin with a rest of two seconds in the attitude that --up says");
+        status = put_up(log, up, record, error);
+    }
+    status = status != MARL_OK ? status : lab_corrected_copy(log, record, &corrected, error);
     status = status != MARL_OK ? status : marl_axes_find(&corrected, &r->axes, error);
     if (status == MARL_OK && r->axes.gyro.verdict != MARL_AXES_DECIDED) {
         snprintf(r->next, sizeof r->next,
@@ -242,89 +245,6 @@ marl_status marl_calibrate_axes(const marl_log *log, int southern, marl_calibrat
     }
     r->accepted = status == MARL_OK;
     r->next[0] = r->accepted ? '\0' : r->next[0];
-    free(corrected.row);
-    return status;
-}
-
-/* East, north and up as rows turn the sensor's vectors into the world. */
-static marl_status attitude_of(const double accel[3], const double mag[3], int has_mag, double q[4],
-                               marl_error *error)
-{
-    double up[3], field[3], east[3], north[3];
-    if (!(unit(accel, up) > 1)) {
-        return marl_fail(error, MARL_ERR_EVIDENCE, "no gravity in the accelerometer");
-    }
-    (void)unit(mag, field);
-    for (int i = 0; i < 3; i++) {
-        int j = (i + 1) % 3, k = (i + 2) % 3;
-        east[i] = field[j] * up[k] - field[k] * up[j];
-    }
-    has_mag = has_mag && unit(east, east) > 0.05;
-    for (int i = 0; i < 3; i++) {
-        int j = (i + 1) % 3, k = (i + 2) % 3;
-        north[i] = up[j] * east[k] - up[k] * east[j];
-    }
-    marl_quat found = marl_quat_identity();
-    if (has_mag) { /* zero has x to the north, so rows are north, west, up */
-        marl_mat3 rows = {{{(float)north[0], (float)north[1], (float)north[2]},
-                           {(float)-east[0], (float)-east[1], (float)-east[2]},
-                           {(float)up[0], (float)up[1], (float)up[2]}}};
-        if (marl_quat_from_matrix(&rows, &found) != MARL_OK) {
-            return marl_fail(error, MARL_ERR_EVIDENCE, "no attitude from these vectors");
-        }
-    } else if (up[2] > -0.999999) {
-        found = (marl_quat){(float)(1 + up[2]), (float)up[1], (float)-up[0], 0};
-        (void)!marl_quat_normalize(&found);
-    } else {
-        found = (marl_quat){0, 1, 0, 0};
-    }
-    found = marl_quat_canonical(found);
-    q[0] = (double)found.w;
-    q[1] = (double)found.x;
-    q[2] = (double)found.y;
-    q[3] = (double)found.z;
-    return MARL_OK;
-}
-
-marl_status marl_zero(const marl_log *log, marl_calibration_record *record, marl_span *span,
-                      marl_error *error)
-{
-    marl_log corrected = {0};
-    marl_spans still = {0};
-    lab_moments accel[3] = {{0}}, mag[3] = {{0}};
-    size_t longest = 0;
-    marl_status status = marl_log_require(&log->info, log->path, MARL_COLUMNS_ACCEL, error);
-    status = status != MARL_OK ? status : corrected_copy(log, record, &corrected, error);
-    status = status != MARL_OK ? status : marl_inspect_still(log, &still, error);
-    for (size_t i = 1; i < still.n; i++) {
-        const marl_span *a = &still.span[i], *b = &still.span[longest];
-        longest = a->to_ns - a->from_ns > b->to_ns - b->from_ns ? i : longest;
-    }
-    if (status == MARL_OK && still.n == 0) {
-        status = marl_fail(error, MARL_ERR_EVIDENCE, "%s: never at rest for as long as a second", log->path);
-    }
-    if (status == MARL_OK) {
-        *span = still.span[longest];
-    }
-    for (size_t i = 0; i < log->n && status == MARL_OK; i++) {
-        const marl_sample *s = &corrected.row[i].sample;
-        const float a[3] = {s->accel.x, s->accel.y, s->accel.z}, m[3] = {s->mag.x, s->mag.y, s->mag.z};
-        for (int k = 0; k < 3 && s->t_ns >= span->from_ns && s->t_ns <= span->to_ns; k++) {
-            if (s->fresh & MARL_FRESH_ACCEL) {
-                lab_moments_add(&accel[k], (double)a[k]);
-            }
-            if (s->fresh & MARL_FRESH_MAG) {
-                lab_moments_add(&mag[k], (double)m[k]);
-            }
-        }
-    }
-    if (status == MARL_OK) {
-        const double a[3] = {accel[0].mean, accel[1].mean, accel[2].mean};
-        const double m[3] = {mag[0].mean, mag[1].mean, mag[2].mean};
-        status = attitude_of(a, m, mag[0].n > 0, record->mount, error);
-        record->has_mount = status == MARL_OK;
-    }
-    marl_spans_free(&still);
     free(corrected.row);
     return status;
 }

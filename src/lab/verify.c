@@ -148,7 +148,7 @@ static void verify_mag(const marl_calibration_record *record, const marl_log *lo
     }
 }
 
-static int beyond_curve(const marl_calibration_record *record, const marl_log *log)
+int marl_temperature_outside(const marl_calibration_record *record, const marl_log *log)
 {
     for (size_t i = 0; i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;
@@ -182,7 +182,7 @@ marl_status marl_verify(const marl_calibration_record *record, const marl_log *l
     if (status == MARL_OK && record->fit[MARL_MAG].present && (c & MARL_COLUMNS_MAG) == MARL_COLUMNS_MAG) {
         verify_mag(record, log, v);
     }
-    v->outside = beyond_curve(record, log);
+    v->outside = marl_temperature_outside(record, log);
     int seen = 0;
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         seen |= v->sensor[i].present;

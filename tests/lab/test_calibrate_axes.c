@@ -32,7 +32,7 @@ START_TEST(mixed_up_axes_are_put_right)
     marl_calibration_record record = marl_calibration_record_empty();
     marl_axes_result r;
     marl_error error = {0};
-    ck_assert_msg(marl_calibrate_axes(&log, 0, &record, &r, &error) == MARL_OK, "%s", error.text);
+    ck_assert_msg(marl_calibrate_axes(&log, 0, 0, &record, &r, &error) == MARL_OK, "%s", error.text);
     ck_assert(r.accepted && r.axes.mag.verdict == MARL_AXES_DECIDED);
     marl_calibration calibration = marl_calibration_for_device(&record);
     for (size_t i = 0; i < log.n; i += 40) {
@@ -64,7 +64,7 @@ START_TEST(a_small_rotation_is_found)
         marl_calibration_record record = marl_calibration_record_empty();
         marl_axes_result r;
         marl_error error = {0};
-        ck_assert_msg(marl_calibrate_axes(&log, 0, &record, &r, &error) == MARL_OK, "%s", error.text);
+        ck_assert_msg(marl_calibrate_axes(&log, 0, 0, &record, &r, &error) == MARL_OK, "%s", error.text);
         ck_assert(r.turned);
         for (int j = 0; j < 3; j++) {
             double off = r.rotation_deg[j] - (j == k ? 3 : 0);
@@ -76,13 +76,63 @@ START_TEST(a_small_rotation_is_found)
 }
 END_TEST
 
+/* A mirrored accelerometer looks like a turned gyroscope, until it is said what points up. */
+START_TEST(a_mirrored_accelerometer_needs_a_word)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_log log = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 60, 5);
+    for (size_t i = 0; i < log.n; i++) {
+        log.row[i].sample.accel.z = -log.row[i].sample.accel.z;
+    }
+    marl_calibration_record record = marl_calibration_record_empty();
+    marl_axes_result r;
+    ck_assert_int_eq(marl_calibrate_axes(&log, 0, 0, &record, &r, NULL), MARL_OK);
+    ck_assert(!marl_arrangement_is_plain(&r.axes.gyro.best)); /* blamed on the gyroscope */
+    record = marl_calibration_record_empty();
+    ck_assert_int_eq(marl_calibrate_axes(&log, 0, 3, &record, &r, NULL), MARL_OK);
+    ck_assert(marl_arrangement_is_plain(&r.axes.gyro.best) && marl_arrangement_is_plain(&r.axes.mag.best));
+    ck_assert_double_eq_tol(record.fit[MARL_ACCEL].matrix[2][2], -1, 1e-12);
+    marl_log_free(&log);
+}
+END_TEST
+
+/* The Earth turns by 15 degrees an hour: at the pole about the vertical, at the equator about north. */
+START_TEST(the_earth_turns)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_log log = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 30, 5);
+    marl_calibration_record record = marl_calibration_record_empty();
+    const double once = 6.283185307179586 / 86164.1; /* a sidereal day */
+    double pole[3], equator[3], whole[2] = {0}, between = 0, along = 0;
+    ck_assert_int_eq(marl_earth_rate(&log, &record, 1.5707963267948966, pole, NULL), MARL_OK);
+    ck_assert_int_eq(marl_earth_rate(&log, &record, 0, equator, NULL), MARL_OK);
+    const double a[3] = {(double)log.row[4].sample.accel.x, (double)log.row[4].sample.accel.y,
+                         (double)log.row[4].sample.accel.z};
+    for (int k = 0; k < 3; k++) {
+        whole[0] += pole[k] * pole[k];
+        whole[1] += equator[k] * equator[k];
+        between += pole[k] * equator[k];
+        along += pole[k] * a[k] / 9.8;
+    }
+    ck_assert_double_eq_tol(sqrt(whole[0]) / once, 1, 1e-4);
+    ck_assert_double_eq_tol(sqrt(whole[1]) / once, 1, 1e-4);
+    ck_assert_double_eq_tol(between / whole[0], 0, 1e-6);
+    ck_assert_double_eq_tol(along / once, 1, 0.02); /* counter-clockwise seen from above the north pole */
+    /* north: the field has a part along it */
+    const marl_vec3 m = log.row[0].sample.mag;
+    ck_assert_double_gt((double)m.x * equator[0] + (double)m.y * equator[1] + (double)m.z * equator[2],
+                        10 * once);
+    marl_log_free(&log);
+}
+END_TEST
+
 START_TEST(rest_cannot_tell_axes)
 {
     marl_sheet sheet = marl_sheet_grommet();
     marl_log log = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 30, 5);
     marl_calibration_record record = marl_calibration_record_empty(), before = record;
     marl_axes_result r;
-    ck_assert_int_eq(marl_calibrate_axes(&log, 0, &record, &r, NULL), MARL_ERR_EVIDENCE);
+    ck_assert_int_eq(marl_calibrate_axes(&log, 0, 0, &record, &r, NULL), MARL_ERR_EVIDENCE);
     ck_assert(!r.accepted && strstr(r.next, "turn the pod about all three axes") != NULL);
     ck_assert_mem_eq(record.fit[MARL_GYRO].matrix, before.fit[MARL_GYRO].matrix, sizeof before.fit[0].matrix);
     marl_log_free(&log);
@@ -135,4 +185,5 @@ START_TEST(zero_is_level_and_north)
 END_TEST
 
 MARL_SUITE_OF_CASES("calibrate axes", mixes, mixed_up_axes_are_put_right, a_small_rotation_is_found,
-                    rest_cannot_tell_axes, zero_is_level_and_north)
+                    a_mirrored_accelerometer_needs_a_word, the_earth_turns, rest_cannot_tell_axes,
+                    zero_is_level_and_north)

@@ -40,7 +40,19 @@ START_TEST(one_calibration_from_many_recordings)
     ck_assert_double_eq_tol(json_at(cal, "mag.dip_deg"), 61, 1);
     ck_assert_double_gt(json_at(cal, "mag.fit.coverage"), 0.8);
     json_decref(cal);
-    run_wants(0, "zero still.csv --into pod.json");
+    run_wants(0, "zero still.csv --into pod.json --declination 3");
+    /* hotter than the soak was: said by both */
+    ck_assert_int_eq(
+        system("awk -F, 'BEGIN { OFS = \",\" } /^[0-9]/ { $11 = 60 } { print }' still.csv > hot.csv"), 0);
+    tool_run hot = run("inspect hot.csv --calibration pod.json");
+    ck_assert(hot.code == 0 && strstr(hot.err, "beyond the temperatures of pod.json") != NULL);
+    run_free(&hot);
+    hot = run("inspect still.csv --calibration pod.json");
+    ck_assert(hot.code == 0 && strstr(hot.err, "beyond the temperatures") == NULL);
+    run_free(&hot);
+    hot = run("verify pod.json hot.csv");
+    ck_assert(strstr(hot.err, "its curve holds its end value") != NULL);
+    run_free(&hot);
     run_wants(0, "simulate --scene lift --seed 7 -o lift7.csv --quiet");
     json_t *root = run_json(0, "verify pod.json lift7.csv");
     ck_assert_double_eq(json_at(root, "holds"), 1);
@@ -69,6 +81,9 @@ static const struct {
     {"calibrate poses still.csv --gravity -9", 2, "gravity in m/s^2"},
     {"calibrate tumble tumble.csv --hemisphere east", 2, "--hemisphere is north or south"},
     {"calibrate still still.csv --figure a.png", 2, "--figure is of turns, poses, tumble and soak"},
+    {"calibrate axes tumble.csv --up w", 2, "--up is one of x y z"},
+    {"calibrate still still.csv --latitude 95", 2, "--latitude is from -90 to 90"},
+    {"zero still.csv --declination 200", 2, "--declination is from -180 to 180"},
     {"calibrate poses still.csv", 4, "next: no pose with"},
     {"calibrate poses tumble.csv", 4, "six are the least"},
     {"calibrate tumble still.csv", 4, "it was not turned, or there is no field"},
