@@ -151,8 +151,7 @@ marl_status cli_inspect_figure(const cli_inspected *seen, const char *path, marl
         all.no_memory ? marl_fail(error, MARL_ERR_SYSTEM, "no memory")
         : figure.panels > 0
             ? marl_figure_draw(&figure, path, error)
-            : marl_fail(error, MARL_ERR_EVIDENCE, "%s: no accelerometer, gyroscope or magnetometer to draw",
-                        seen->log.path);
+            : marl_fail(error, MARL_ERR_EVIDENCE, "%s: no sensor with two readings to draw", seen->log.path);
     for (size_t i = 0; i < all.n; i++) {
         free(all.block[i]);
     }

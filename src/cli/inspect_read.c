@@ -53,7 +53,7 @@ static const char *delimiter_name(char delimiter)
     }
 }
 
-static void print_guess(const marl_columns_guess *guess, const char *path)
+static void print_guess(const marl_columns_guess *guess, const char *path, char decimal)
 {
     printf("%s is not a log of ours. Its columns, divided by %s, ", path, delimiter_name(guess->delimiter));
     if (guess->header > 0) {
@@ -74,14 +74,15 @@ static void print_guess(const marl_columns_guess *guess, const char *path)
         print_range(c->most);
         printf("  %-16s %s\n", what, c->why);
     }
-    printf("\nTo read it so:\n  marlinspike inspect %s --columns '%s'\n", path, guess->map);
+    printf("\nTo read it so:\n  marlinspike inspect %s%s --columns '%s'\n", path,
+           decimal == ',' ? " --decimal ," : "", guess->map);
     if (guess->doubt[0] != '\0') {
         printf("Look at this first: %s.\n", guess->doubt);
     }
     printf("With -o LOG it is also written as a log of ours.\n");
 }
 
-static void print_guess_json(const marl_columns_guess *guess)
+static void print_guess_json(const marl_columns_guess *guess, char decimal)
 {
     json_t *root = json_object(), *columns = json_array();
     for (size_t i = 0; i < guess->n; i++) {
@@ -97,22 +98,33 @@ static void print_guess_json(const marl_columns_guess *guess)
         json_array_append_new(columns, item);
     }
     json_object_set_new(root, "columns", columns);
+    json_object_set_new(root, "decimal", json_string(decimal == ',' ? "," : "."));
     json_object_set_new(root, "map", json_string(guess->map));
     json_object_set_new(root, "doubt", guess->doubt[0] ? json_string(guess->doubt) : json_null());
     (void)cli_print_json(root);
 }
 
-/* A header that is not ours is worth a look; one of ours with a fault is not. */
+static int guess_file(marl_columns_guess *guess, const char *path, char decimal)
+{
+    return marl_columns_guess_file(guess, path, decimal, NULL) == MARL_OK && !has_time_of_ours(guess) &&
+           is_worth_a_look(guess);
+}
+
+/* A header that is not ours is worth a look; one of ours with a fault is not. Where points make no numbers,
+ * commas may. */
 static void say_what_it_seems(const cli *c, const cli_reading *reading, const char *path)
 {
     marl_columns_guess *guess = calloc(1, sizeof *guess);
-    if (guess != NULL && marl_columns_guess_file(guess, path, reading->options.decimal, NULL) == MARL_OK &&
-        !has_time_of_ours(guess) && is_worth_a_look(guess)) {
-        if (c->json) {
-            print_guess_json(guess);
-        } else if (!c->quiet) {
-            print_guess(guess, path);
-        }
+    char decimal = reading->options.decimal ? reading->options.decimal : '.';
+    int seen = guess != NULL && guess_file(guess, path, decimal);
+    if (guess != NULL && !seen && reading->options.decimal == 0) {
+        decimal = ',';
+        seen = guess_file(guess, path, decimal);
+    }
+    if (seen && c->json) {
+        print_guess_json(guess, decimal);
+    } else if (seen && !c->quiet) {
+        print_guess(guess, path, decimal);
     }
     free(guess);
 }

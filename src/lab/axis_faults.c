@@ -87,5 +87,8 @@ void lab_find_axis_faults(const marl_log *log, marl_sensor sensor, marl_sensor_s
     }
     for (int k = 0; k < 3; k++) {
         close_run(&watch[k], long_run, alone, &summary->clipped[k], &summary->stuck[k]);
+        if (!(summary->axes & (1u << k))) { /* an axis that is not in the log is not stuck */
+            summary->clipped[k] = summary->stuck[k] = 0;
+        }
     }
 }

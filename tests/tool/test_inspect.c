@@ -46,6 +46,13 @@ START_TEST(a_foreign_file_becomes_a_log)
     const char *path =
         temporary_text(&dir, "hook.map", "t=when[ms]\naccel=fx,fy,fz[g]\ngyro=rx_dps,ry_dps,rz_dps[deg/s]\n");
     run_wants(0, "replay hook.txt --columns %s --tuning complementary -o hook.attitude.csv --quiet", path);
+    /* decimal commas are found, too */
+    ck_assert_int_eq(system("tr '.|' ',;' < hook.txt > hook.de"), 0);
+    guess = run_json(3, "inspect hook.de");
+    ck_assert_str_eq(json_string_value(json_object_get(guess, "decimal")), ",");
+    run_wants(0, "inspect hook.de --decimal , --columns '%s' --quiet",
+              json_string_value(json_object_get(guess, "map")));
+    json_decref(guess);
     /* a log of ours with a fault is no foreign file */
     temporary_text(&dir, "fault.csv", "t[s],gyro_x[rpm]\n0,1\n1,2\n");
     r = run("inspect fault.csv");
@@ -155,6 +162,21 @@ START_TEST(curves_and_lines_are_told)
 }
 END_TEST
 
+/* One axis alone is a legal log, and nothing is wrong with the two that are not there. */
+START_TEST(one_axis_is_a_log)
+{
+    temporary dir = tool_folder();
+    ck_assert_int_eq(system("cut -d, -f1,5 still.csv > one.csv"), 0);
+    json_t *root = run_json(0, "inspect one.csv --figure one.png");
+    ck_assert_uint_eq(json_array_size(json_object_get(root, "warnings")), 0);
+    ck_assert_double_gt(json_at(root, "sensors.gyro.noise.white.0"), 0);
+    ck_assert(json_is_null(json_array_get(
+        json_object_get(json_object_get(json_object_get(root, "sensors"), "gyro"), "mean"), 1)));
+    json_decref(root);
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* A slow sensor whose reading is written again with each row. */
 START_TEST(repeated_readings_are_told)
 {
@@ -180,4 +202,5 @@ START_TEST(repeated_readings_are_told)
 END_TEST
 
 MARL_SUITE("inspect", a_foreign_file_becomes_a_log, two_files_become_one_log,
-           a_sheet_is_checked_against_its_recording, curves_and_lines_are_told, repeated_readings_are_told)
+           a_sheet_is_checked_against_its_recording, curves_and_lines_are_told, one_axis_is_a_log,
+           repeated_readings_are_told)
