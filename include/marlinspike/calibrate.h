@@ -188,11 +188,11 @@ typedef struct marl_verification {
  * there the correction holds the curve's end value. */
 int marl_temperature_outside(const marl_calibration_record *record, const marl_log *log);
 
-/* Accelerometer: lengths in still poses against gravity. Gyroscope: mean rates at rest. Magnetometer: the
- * spread of corrected lengths about the field. MARL_ERR_INPUT when the recording is corrected,
- * MARL_ERR_EVIDENCE when nothing can be verified by it. */
+/* Accelerometer: lengths in still poses against `gravity`, m/s^2. Gyroscope: mean rates at rest.
+ * Magnetometer: the spread of corrected lengths about the field. MARL_ERR_INPUT when the recording is
+ * corrected, MARL_ERR_EVIDENCE when nothing can be verified by it. */
 MARL_CHECKED marl_status marl_verify(const marl_calibration_record *record, const marl_log *log,
-                                     marl_verification *verification, marl_error *error);
+                                     double gravity, marl_verification *verification, marl_error *error);
 
 #ifdef __cplusplus
 }

@@ -32,6 +32,12 @@ MARL_CHECKED marl_status marl_clock_offset_find(const marl_log *first, const mar
 MARL_CHECKED marl_status marl_log_merge(const marl_log *first, const marl_log *second, int64_t offset_ns,
                                         marl_log *merged, marl_error *error);
 
+/* Another recording of the same board behind this one, as if it had begun `gap_ns` after its end. Reports are
+ * added up. MARL_ERR_INPUT when the columns, the device or being corrected differ; MARL_ERR_SYSTEM without
+ * memory. */
+MARL_CHECKED marl_status marl_log_append(marl_log *log, const marl_log *next, int64_t gap_ns,
+                                         marl_error *error);
+
 #ifdef __cplusplus
 }
 #endif

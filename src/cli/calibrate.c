@@ -9,6 +9,7 @@
 #include <unistd.h>
 
 #define DEGREE 0.017453292519943295
+#define BETWEEN_LOGS_NS INT64_C(2000000000)
 
 typedef struct options {
     cli_reading reading;
@@ -187,6 +188,24 @@ static const marl_calibrated *result_of(const cli_calibrated *job)
     return of[job->kind];
 }
 
+/* Another recording for the same calibration. */
+static marl_status append(const options *o, const char *path, cli_calibrated *job, marl_error *error)
+{
+    marl_log next;
+    marl_status status = marl_log_load(&next, path, &o->reading.options, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    double at = 1e-9 * (double)(job->log.row[job->log.n - 1].sample.t_ns + BETWEEN_LOGS_NS);
+    status = marl_log_append(&job->log, &next, BETWEEN_LOGS_NS, error);
+    if (status == MARL_OK) {
+        cli_warn(&job->warnings, "appended",
+                 "%s: goes on behind the recording before, its first row at %.2f s", path, at);
+    }
+    marl_log_free(&next);
+    return status;
+}
+
 static marl_status load(options *o, const cli *c, cli_calibrated *job, marl_error *error)
 {
     marl_status status = o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK;
@@ -211,6 +230,9 @@ static marl_status load(options *o, const cli *c, cli_calibrated *job, marl_erro
     }
     if (status == MARL_OK) {
         status = marl_log_load(&job->log, c->file[1], &o->reading.options, error);
+    }
+    for (int i = 2; i < c->files && status == MARL_OK; i++) {
+        status = append(o, c->file[i], job, error);
     }
     return status != MARL_OK ? status : begin_record(o, job, error);
 }
@@ -341,7 +363,7 @@ int cli_calibrate(int argc, const char **argv)
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "still|turns|poses|tumble|soak|axes LOG", 2, 2,
+        "still|turns|poses|tumble|soak|axes LOG...", 2, 64,
         "still   the gyroscope's bias, from a recording in which nobody touches the board: 60 s are good\n"
         "turns   the gyroscope's bias and scale, from turns through a known angle with rest between, both "
         "ways\n"
@@ -353,6 +375,7 @@ int cli_calibrate(int argc, const char **argv)
         "sides\n"
         "soak    bias over temperature of gyroscope and accelerometer, from a recording at rest, cold to "
         "warm\n"
+        "Several logs of the same kind count as one recording.\n"
         "Every number comes with its standard error. A recording that does not bear it out is shown, with "
         "what\n"
         "to record next; then nothing is written and the exit code is 4.",

@@ -55,7 +55,7 @@ static int print_table(const marl_verification *v, const char *calibration, cons
     return cli_print_done();
 }
 
-static int verify(const cli *c, cli_reading *reading)
+static int verify(const cli *c, cli_reading *reading, double gravity)
 {
     marl_error error = {0};
     marl_log log = {0};
@@ -67,7 +67,7 @@ static int verify(const cli *c, cli_reading *reading)
     status = status ? status : marl_log_load(&log, c->file[1], &reading->options, &error);
     status =
         status ? status : marl_device_match(log.info.device, log.path, record.device, c->file[0], &error);
-    status = status ? status : marl_verify(&record, &log, &v, &error);
+    status = status ? status : marl_verify(&record, &log, gravity, &v, &error);
     int code = cli_exit(&error);
     if (status == MARL_OK) {
         cli_warn_of_log(&warnings, &log.report, log.path);
@@ -92,7 +92,13 @@ int cli_verify(int argc, const char **argv)
 {
     cli_reading reading = {0};
     cli c;
-    const struct poptOption table[] = {CLI_READING_OPTIONS(reading), POPT_TABLEEND};
+    double gravity = MARL_STANDARD_GRAVITY;
+    const struct poptOption table[] = {
+        {"gravity", '\0', POPT_ARG_DOUBLE, &gravity, 0, "as calibrate poses had it, m/s^2 (default 9.80665)",
+         "G"},
+        CLI_READING_OPTIONS(reading),
+        POPT_TABLEEND,
+    };
     const cli_usage usage = {
         "CAL LOG", 2, 2,
         "Does the calibration hold on a recording that it has not seen? The length of the corrected\n"
@@ -101,7 +107,7 @@ int cli_verify(int argc, const char **argv)
         "exceeded by chance once in a hundred recordings. Exit code 1 when it does not hold.",
         "verify pod-07.json data/demo/still.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
-    code = code == CLI_GO ? verify(&c, &reading) : code;
+    code = code == CLI_GO ? verify(&c, &reading, gravity) : code;
     cli_close(&c);
     return code;
 }

@@ -5,15 +5,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-static marl_status check_together(const marl_log *a, const marl_log *b, marl_error *error)
+/* Are both of one board, and both raw or both corrected? */
+static marl_status check_kin(const marl_log *a, const marl_log *b, marl_error *error)
 {
-    unsigned both = a->info.columns & b->info.columns & ~(1u << MARL_COLUMN_T);
-    for (int i = 0; i < MARL_COLUMN_COUNT; i++) {
-        if (both & (1u << i)) {
-            return marl_fail(error, MARL_ERR_INPUT, "%s: %s is in %s, too: which one counts?", b->path,
-                             marl_column_name((marl_column)i), a->path);
-        }
-    }
     if (a->info.device[0] && b->info.device[0] && strcmp(a->info.device, b->info.device) != 0) {
         return marl_fail(error, MARL_ERR_INPUT, "%s: device %s, but %s is of device %s", b->path,
                          b->info.device, a->path, a->info.device);
@@ -23,6 +17,18 @@ static marl_status check_together(const marl_log *a, const marl_log *b, marl_err
                          b->path, a->path);
     }
     return MARL_OK;
+}
+
+static marl_status check_together(const marl_log *a, const marl_log *b, marl_error *error)
+{
+    unsigned both = a->info.columns & b->info.columns & ~(1u << MARL_COLUMN_T);
+    for (int i = 0; i < MARL_COLUMN_COUNT; i++) {
+        if (both & (1u << i)) {
+            return marl_fail(error, MARL_ERR_INPUT, "%s: %s is in %s, too: which one counts?", b->path,
+                             marl_column_name((marl_column)i), a->path);
+        }
+    }
+    return check_kin(a, b, error);
 }
 
 static marl_status check_overlap(const marl_log *a, const marl_log *b, int64_t offset_ns, marl_error *error)
@@ -116,5 +122,31 @@ marl_status marl_log_merge(const marl_log *first, const marl_log *second, int64_
     add_reports(&second->report, &merged->report);
     join_rows(first, second, offset_ns, merged);
     merged->report.rows = merged->n;
+    return MARL_OK;
+}
+
+marl_status marl_log_append(marl_log *log, const marl_log *next, int64_t gap_ns, marl_error *error)
+{
+    marl_status status = check_kin(log, next, error);
+    if (status == MARL_OK && log->info.columns != next->info.columns) {
+        status =
+            marl_fail(error, MARL_ERR_INPUT, "%s: its columns are not those of %s", next->path, log->path);
+    }
+    if (status != MARL_OK || next->n == 0 || log->n == 0) {
+        return status;
+    }
+    marl_log_row *larger = realloc(log->row, (log->n + next->n) * sizeof *larger);
+    if (larger == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    log->row = larger;
+    int64_t shift = log->row[log->n - 1].sample.t_ns + gap_ns - next->row[0].sample.t_ns;
+    for (size_t i = 0; i < next->n; i++) {
+        log->row[log->n + i] = next->row[i];
+        log->row[log->n + i].sample.t_ns += shift;
+    }
+    log->n += next->n;
+    add_reports(&next->report, &log->report);
+    log->report.rows += next->report.rows;
     return MARL_OK;
 }

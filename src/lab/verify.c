@@ -53,7 +53,8 @@ static void judge(marl_verified *v, double squares, double expected, double inde
     v->holds = v->found_rms <= v->limit;
 }
 
-static marl_status verify_accel(const marl_fit *fit, const marl_log *log, marl_verified *v, marl_error *error)
+static marl_status verify_accel(const marl_fit *fit, const marl_log *log, double gravity, marl_verified *v,
+                                marl_error *error)
 {
     marl_pose_list poses;
     marl_error why = {0};
@@ -64,7 +65,7 @@ static marl_status verify_accel(const marl_fit *fit, const marl_log *log, marl_v
         double corrected[3];
         if (p->used) {
             correct(fit, p->accel, p->temp, corrected);
-            double off = length(corrected) - MARL_STANDARD_GRAVITY;
+            double off = length(corrected) - gravity;
             squares += off * off;
             noise += p->noise * p->noise;
             v->n++;
@@ -72,7 +73,7 @@ static marl_status verify_accel(const marl_fit *fit, const marl_log *log, marl_v
     }
     marl_poses_free(&poses);
     if (v->n > 0) {
-        double n = (double)v->n, own = own_error(fit, MARL_STANDARD_GRAVITY);
+        double n = (double)v->n, own = own_error(fit, gravity);
         double residual = isfinite(fit->residual_rms) ? fit->residual_rms : 0;
         double expected = sqrt(fmax(noise / n, residual * residual) + own * own);
         judge(v, squares / n, expected, n);
@@ -163,8 +164,8 @@ int marl_temperature_outside(const marl_calibration_record *record, const marl_l
     return 0;
 }
 
-marl_status marl_verify(const marl_calibration_record *record, const marl_log *log, marl_verification *v,
-                        marl_error *error)
+marl_status marl_verify(const marl_calibration_record *record, const marl_log *log, double gravity,
+                        marl_verification *v, marl_error *error)
 {
     *v = (marl_verification){.holds = 1, .dip_deg = NAN, .dip_deviation = NAN};
     if (log->info.corrected) {
@@ -174,7 +175,7 @@ marl_status marl_verify(const marl_calibration_record *record, const marl_log *l
     marl_status status = MARL_OK;
     unsigned c = log->info.columns;
     if (record->fit[MARL_ACCEL].present && (c & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL) {
-        status = verify_accel(&record->fit[MARL_ACCEL], log, &v->sensor[MARL_ACCEL], error);
+        status = verify_accel(&record->fit[MARL_ACCEL], log, gravity, &v->sensor[MARL_ACCEL], error);
     }
     if (status == MARL_OK && record->fit[MARL_GYRO].present && (c & MARL_COLUMNS_GYRO) == MARL_COLUMNS_GYRO) {
         status = verify_gyro(&record->fit[MARL_GYRO], log, &v->sensor[MARL_GYRO], error);

@@ -427,7 +427,7 @@ START_TEST(verify_holds_where_it_should)
         record.fit[MARL_ACCEL] = p.outcome.fit;
         record.fit[MARL_MAG] = t.outcome.fit;
         record.fit[MARL_GYRO] = rest.fit;
-        ck_assert_int_eq(marl_verify(&record, &lift, &v, NULL), MARL_OK);
+        ck_assert_int_eq(marl_verify(&record, &lift, 9.80665, &v, NULL), MARL_OK);
         for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
             holds += v.sensor[i].present && v.sensor[i].holds;
             sensors_seen += v.sensor[i].present;
@@ -438,7 +438,7 @@ START_TEST(verify_holds_where_it_should)
             lift.row[i].sample.mag.x += 1;
             lift.row[i].sample.gyro.z += 0.002f;
         }
-        ck_assert_int_eq(marl_verify(&record, &lift, &v, NULL), MARL_OK);
+        ck_assert_int_eq(marl_verify(&record, &lift, 9.80665, &v, NULL), MARL_OK);
         ck_assert(!v.holds && !v.sensor[MARL_GYRO].holds && !v.sensor[MARL_MAG].holds);
         marl_poses_result_free(&p);
         marl_tumble_result_free(&t);

@@ -77,7 +77,7 @@ static const struct {
     const char *message;
 } refusals[] = {
     {"calibrate nonsense still.csv", 2, "known: still, turns, poses, tumble, soak, axes"},
-    {"calibrate poses", 2, "missing: still|turns|poses|tumble|soak|axes LOG"},
+    {"calibrate poses", 2, "missing: still|turns|poses|tumble|soak|axes LOG..."},
     {"calibrate poses still.csv --gravity -9", 2, "gravity in m/s^2"},
     {"calibrate tumble tumble.csv --hemisphere east", 2, "--hemisphere is north or south"},
     {"calibrate still still.csv --figure a.png", 2, "--figure is of turns, poses, tumble and soak"},
@@ -164,6 +164,18 @@ START_TEST(options_and_figures)
     ck_assert_ptr_nonnull(strstr(json_string_value(json_object_get(root, "model")), "first look"));
     ck_assert(json_is_null(json_array_get(json_object_get(json_object_get(root, "mag"), "bias_sigma"), 0)));
     json_decref(root);
+    /* two halves of a recording are as good as the whole */
+    ck_assert_int_eq(system("awk -F, '!/^[0-9]/ || $1 < 60' poses.csv > a.csv; awk -F, '!/^[0-9]/ || $1 >= "
+                            "60' poses.csv > b.csv"),
+                     0);
+    json_t *halves = run_json(0, "calibrate poses a.csv b.csv"),
+           *whole = run_json(0, "calibrate poses poses.csv");
+    ck_assert_double_eq(json_at(halves, "accel.fit.points"), json_at(whole, "accel.fit.points"));
+    ck_assert_double_eq_tol(json_at(halves, "accel.bias.2"), json_at(whole, "accel.bias.2"), 1e-3);
+    json_decref(halves);
+    json_decref(whole);
+    run_wants(0, "simulate --scene poses --device pod-08 -o other.csv --quiet");
+    run_wants(3, "calibrate poses a.csv other.csv");
     json_t *plain = run_json(0, "calibrate poses poses.csv");
     root = run_json(0, "calibrate poses poses.csv --gravity 9.78");
     ck_assert_double_eq_tol(json_at(root, "accel.matrix.1.1") / json_at(plain, "accel.matrix.1.1"),
