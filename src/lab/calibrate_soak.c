@@ -207,6 +207,9 @@ static void copy_curve(marl_fit *to, const marl_fit *from)
 void marl_fit_merge(marl_fit *known, const marl_fit *found, marl_fit_part part)
 {
     marl_fit old = known->present ? *known : marl_fit_none(), merged = *found;
+    if (!found->present) {
+        return; /* nothing was found: what is known stays */
+    }
     if (!known->present) {
         *known = merged;
         return;

@@ -393,6 +393,11 @@ START_TEST(parts_of_a_fit_come_together_in_any_order)
         }
         ck_assert(known[order].has_curve);
     }
+    /* what found nothing changes nothing */
+    marl_fit nothing = marl_fit_none();
+    marl_fit_merge(&known[0], &nothing, MARL_FIT_BIAS_AND_MATRIX);
+    ck_assert(known[0].present && known[0].has_curve);
+    ck_assert_double_eq_tol(known[0].matrix[0][0], 1.01, 1e-12);
     /* a bias alone leaves the matrix */
     marl_fit rest = marl_fit_none();
     rest.present = 1;
