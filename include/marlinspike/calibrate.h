@@ -76,8 +76,8 @@ typedef struct marl_tumble_result {
 } marl_tumble_result;
 
 /* The magnetometer from a tumble: hard iron and the symmetric soft iron by maximum likelihood, what does not
- * belong left out; a sphere (hard iron alone) where fewer than half of 60 cells of equal area are covered.
- * Field strength comes with it, and with an accelerometer the dip. */
+ * belong left out; a sphere (hard iron alone) where the readings do not tell the soft iron. Coverage is of 60
+ * cells of equal area. Field strength comes with it, and with an accelerometer the dip. */
 MARL_CHECKED marl_status marl_calibrate_tumble(const marl_log *log, const marl_tumble_options *options,
                                                marl_tumble_result *result, marl_error *error);
 void marl_tumble_result_free(marl_tumble_result *result);

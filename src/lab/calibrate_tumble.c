@@ -10,7 +10,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define ELLIPSOID_COVERAGE 0.5 /* less, and the axes of an ellipsoid are guessed */
+#define MOST_MATRIX_SIGMA 0.05 /* more, and the axes of the ellipsoid are guessed */
 #define LEAST_COVERAGE 0.2
 #define MOST_SIGMA 0.05 /* of the field */
 #define MOST_REJECTED 0.4
@@ -18,7 +18,8 @@
 #define LEAST_FIELD 5 /* uT */
 #define STEADY 0.5    /* m/s^2 off gravity: the accelerometer shows up */
 #define DEGREE 0.017453292519943295
-enum { LEAST_READINGS = 50 };
+#define SEEN 4.2 /* of an F with 5 and many degrees of freedom: one in a thousand */
+enum { LEAST_READINGS = 50, SPHERE_UNKNOWNS = 4 };
 
 typedef struct readings {
     size_t n;
@@ -26,6 +27,7 @@ typedef struct readings {
     size_t *row;
     unsigned char *skip;
     lab_moments temp;
+    int torn; /* soft iron shows, but these directions do not tell how much */
 } readings;
 
 static int gather(const marl_log *log, readings *r)
@@ -107,7 +109,7 @@ static marl_status fit_surface(readings *r, lab_ellipsoid_model model, double fi
     if (status == MARL_OK) {
         lab_ellipsoid_tell(&e, field, &o->fit);
         o->model =
-            model == LAB_FULL ? "hard and soft iron" : "hard iron alone, as few directions are covered";
+            model == LAB_FULL ? "hard and soft iron" : "hard iron alone (errors hold without soft iron)";
     }
     return status;
 }
@@ -207,6 +209,13 @@ static marl_status judge(const marl_log *log, const readings *r, const unsigned 
         return marl_fail(error, MARL_ERR_EVIDENCE, "%s: only %.0f %% of all directions are covered",
                          log->path, 100 * o->fit.coverage);
     }
+    if (r->torn) {
+        ask_for_directions(seen, o);
+        return marl_fail(
+            error, MARL_ERR_EVIDENCE,
+            "%s: soft iron shows, but %.0f %% of all directions do not tell how much, nor the hard iron",
+            log->path, 100 * o->fit.coverage);
+    }
     if (o->fit.field < LEAST_FIELD || !(o->fit.residual_rms < MOST_REST * o->fit.field)) {
         ask_for_directions(none, o);
         return marl_fail(
@@ -222,6 +231,34 @@ static marl_status judge(const marl_log *log, const readings *r, const unsigned 
     }
     o->accepted = 1;
     return MARL_OK;
+}
+
+/* Soft iron that is there and not fitted spoils the hard iron by far more than its errors say: so all is
+ * fitted where the readings tell it, and the sphere stands only where they do not. */
+static marl_status choose_surface(readings *r, double field, marl_calibrated *o, marl_error *error)
+{
+    marl_calibrated full = *o;
+    marl_error why = {0};
+    if (fit_surface(r, LAB_FULL, field, &full, &why) == MARL_OK && is_sure(&full.fit)) {
+        int told = 1;
+        for (int k = 0; k < 9; k++) {
+            told = told && full.fit.matrix_sigma[k / 3][k % 3] < MOST_MATRIX_SIGMA;
+        }
+        if (told) {
+            *o = full;
+            return MARL_OK;
+        }
+    }
+    if (why.status == MARL_ERR_SYSTEM) {
+        return marl_fail(error, why.status, "%s", why.text);
+    }
+    marl_status status = fit_surface(r, LAB_SPHERE, field, o, error); /* once more, for what it leaves out */
+    double freedom = full.fit.points - LAB_ELLIPSOID_UNKNOWNS,
+           more = LAB_ELLIPSOID_UNKNOWNS - SPHERE_UNKNOWNS;
+    double left = full.fit.residual_rms * full.fit.residual_rms * freedom;
+    double sphere = o->fit.residual_rms * o->fit.residual_rms * (o->fit.points - SPHERE_UNKNOWNS);
+    r->torn = why.status == MARL_OK && (sphere - left) / more > SEEN * left / freedom;
+    return status;
 }
 
 static marl_status fit_tumble(const marl_log *log, const marl_tumble_options *options, readings *r,
@@ -245,8 +282,8 @@ static marl_status fit_tumble(const marl_log *log, const marl_tumble_options *op
     if (options->quick) {
         memset(r->skip, 0, r->n);
         fit_quick(r, options->field, o);
-    } else if (o->fit.coverage >= ELLIPSOID_COVERAGE) {
-        status = fit_surface(r, LAB_FULL, options->field, o, error);
+    } else {
+        status = choose_surface(r, options->field, o, error);
     }
     if (status != MARL_OK) {
         return status;

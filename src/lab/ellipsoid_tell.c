@@ -58,7 +58,7 @@ static void tell_matrix_sigma(const lab_ellipsoid *fit, double field, double sig
             }
         }
         /* what the model holds fixed is not determined by the data */
-        int open = fit->model != LAB_FULL && j / 3 != j % 3;
+        int open = fit->model == LAB_SPHERE || (fit->model == LAB_DIAGONAL && j / 3 != j % 3);
         sigma[j / 3][j % 3] = open || !(variance >= 0) ? NAN : fit->deviation * sqrt(variance);
     }
 }

@@ -174,8 +174,10 @@ marl_status marl_verify(const marl_calibration_record *record, const marl_log *l
     }
     marl_status status = MARL_OK;
     unsigned c = log->info.columns;
-    if (record->fit[MARL_ACCEL].present && (c & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL) {
-        status = verify_accel(&record->fit[MARL_ACCEL], log, gravity, &v->sensor[MARL_ACCEL], error);
+    const marl_fit *accel = &record->fit[MARL_ACCEL];
+    int open = accel->has_sigma && isnan(accel->bias_sigma[0]); /* a soak alone leaves its bias open */
+    if (accel->present && !open && (c & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL) {
+        status = verify_accel(accel, log, gravity, &v->sensor[MARL_ACCEL], error);
     }
     if (status == MARL_OK && record->fit[MARL_GYRO].present && (c & MARL_COLUMNS_GYRO) == MARL_COLUMNS_GYRO) {
         status = verify_gyro(&record->fit[MARL_GYRO], log, &v->sensor[MARL_GYRO], error);
