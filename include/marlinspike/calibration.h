@@ -37,6 +37,9 @@ marl_calibration_record marl_calibration_record_empty(void);
 /* A fit that changes nothing, with everything else not given. */
 marl_fit marl_fit_none(void);
 
+/* A corrected reading in double, without the mount: matrix * (raw - bias(T)). degC NaN = at the reference. */
+void marl_fit_apply(const marl_fit *fit, const double raw[3], double degC, double corrected[3]);
+
 /* MARL_ERR_INPUT names file, line and key. */
 MARL_CHECKED marl_status marl_calibration_read(marl_calibration_record *record, const char *path,
                                                marl_error *error);

@@ -36,11 +36,8 @@ static marl_status make_cloud(cloud *p, size_t n, marl_error *error)
 static void add_reading(cloud *p, const marl_fit *fit, double length, const double x[3])
 {
     double v[3], whole = 0;
+    marl_fit_apply(fit, x, NAN, v);
     for (int k = 0; k < 3; k++) {
-        v[k] = 0;
-        for (int j = 0; j < 3; j++) {
-            v[k] += fit->matrix[k][j] * (x[j] - fit->bias[j]);
-        }
         whole += v[k] * v[k];
         p->raw[k][p->n] = x[k];
         p->corrected[k][p->n] = v[k];

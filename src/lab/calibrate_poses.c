@@ -122,13 +122,8 @@ static double coverage_of(const material *m, const marl_fit *fit)
     unsigned char seen[LAB_GRID_MOST] = {0};
     int cells = lab_grid_cells(LAB_GRID_26), n = 0;
     for (size_t i = 0; i < m->n; i++) {
-        double d[3], v[3];
-        for (int k = 0; k < 3; k++) {
-            d[k] = m->x[i][k] - fit->bias[k];
-        }
-        for (int k = 0; k < 3; k++) {
-            v[k] = fit->matrix[k][0] * d[0] + fit->matrix[k][1] * d[1] + fit->matrix[k][2] * d[2];
-        }
+        double v[3];
+        marl_fit_apply(fit, m->x[i], NAN, v);
         if (!m->skip[i]) {
             seen[lab_grid_cell(LAB_GRID_26, v)] = 1;
         }

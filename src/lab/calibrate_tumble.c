@@ -50,14 +50,6 @@ static int gather(const marl_log *log, readings *r)
     return r->x != NULL && r->row != NULL && r->skip != NULL;
 }
 
-static void correct(const marl_fit *fit, const double x[3], double v[3])
-{
-    double d[3] = {x[0] - fit->bias[0], x[1] - fit->bias[1], x[2] - fit->bias[2]};
-    for (int k = 0; k < 3; k++) {
-        v[k] = fit->matrix[k][0] * d[0] + fit->matrix[k][1] * d[1] + fit->matrix[k][2] * d[2];
-    }
-}
-
 /* Which cells are seen; the share of them. */
 static double find_coverage(const readings *r, const marl_fit *fit, unsigned char seen[LAB_GRID_MOST])
 {
@@ -65,7 +57,7 @@ static double find_coverage(const readings *r, const marl_fit *fit, unsigned cha
     memset(seen, 0, LAB_GRID_MOST);
     for (size_t i = 0; i < r->n; i++) {
         double v[3];
-        correct(fit, r->x[i], v);
+        marl_fit_apply(fit, r->x[i], NAN, v);
         if (!r->skip[i] && v[0] * v[0] + v[1] * v[1] + v[2] * v[2] > 0) {
             seen[lab_grid_cell(LAB_GRID_60, v)] = 1;
         }
@@ -150,9 +142,9 @@ static double find_dip(const marl_log *log, const readings *r, const marl_fit *f
         const double raw[3] = {(double)force->x, (double)force->y, (double)force->z};
         double up[3] = {raw[0], raw[1], raw[2]}, field[3];
         if (accel != NULL) {
-            correct(accel, raw, up);
+            marl_fit_apply(accel, raw, NAN, up);
         }
-        correct(fit, r->x[i], field);
+        marl_fit_apply(fit, r->x[i], NAN, field);
         double length = sqrt(up[0] * up[0] + up[1] * up[1] + up[2] * up[2]);
         double strength = sqrt(field[0] * field[0] + field[1] * field[1] + field[2] * field[2]);
         if (fabs(length - MARL_STANDARD_GRAVITY) < STEADY && strength > 0) {

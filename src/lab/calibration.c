@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Calibrations on their way to the device, and to which device they belong. */
 #include "marlinspike/calibration.h"
+#include <math.h>
 #include <string.h>
 
 static marl_vec3 to_vec3(const double v[3])
@@ -40,6 +41,20 @@ marl_calibration marl_calibration_for_device(const marl_calibration_record *reco
         c.mount = marl_quat_identity();
     }
     return c;
+}
+
+void marl_fit_apply(const marl_fit *fit, const double raw[3], double degC, double corrected[3])
+{
+    double d[3], away = 0;
+    if (fit->has_curve && !isnan(degC)) {
+        away = fmax(fit->range_degC[0], fmin(fit->range_degC[1], degC)) - fit->reference_degC;
+    }
+    for (int k = 0; k < 3; k++) {
+        d[k] = raw[k] - fit->bias[k] - fit->bias_per_degC[k] * away - fit->bias_per_degC2[k] * away * away;
+    }
+    for (int k = 0; k < 3; k++) {
+        corrected[k] = fit->matrix[k][0] * d[0] + fit->matrix[k][1] * d[1] + fit->matrix[k][2] * d[2];
+    }
 }
 
 marl_status marl_device_match(const char *device_a, const char *path_a, const char *device_b,

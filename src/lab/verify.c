@@ -11,19 +11,6 @@
 #define DEGREE 0.017453292519943295
 enum { LEAST_FIELD = 50, DEPENDENT = 25 /* readings in a row know as much as one, for the limit */ };
 
-static void correct(const marl_fit *fit, const double x[3], double degC, double v[3])
-{
-    double d[3];
-    for (int k = 0; k < 3; k++) {
-        double held = fmax(fit->range_degC[0], fmin(fit->range_degC[1], degC)) - fit->reference_degC;
-        held = fit->has_curve && !isnan(degC) ? held : 0;
-        d[k] = x[k] - fit->bias[k] - fit->bias_per_degC[k] * held - fit->bias_per_degC2[k] * held * held;
-    }
-    for (int k = 0; k < 3; k++) {
-        v[k] = fit->matrix[k][0] * d[0] + fit->matrix[k][1] * d[1] + fit->matrix[k][2] * d[2];
-    }
-}
-
 static double length(const double v[3])
 {
     return sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]);
@@ -64,7 +51,7 @@ static marl_status verify_accel(const marl_fit *fit, const marl_log *log, double
         const marl_pose *p = &poses.pose[i];
         double corrected[3];
         if (p->used) {
-            correct(fit, p->accel, p->temp, corrected);
+            marl_fit_apply(fit, p->accel, p->temp, corrected);
             double off = length(corrected) - gravity;
             squares += off * off;
             noise += p->noise * p->noise;
@@ -95,7 +82,7 @@ static marl_status verify_gyro(const marl_fit *fit, const marl_log *log, marl_ve
         return MARL_OK;
     }
     double corrected[3], squares = 0, expected = 0;
-    correct(fit, rest.fit.bias, rest.fit.temperature_degC, corrected);
+    marl_fit_apply(fit, rest.fit.bias, rest.fit.temperature_degC, corrected);
     for (int k = 0; k < 3; k++) {
         double own = isfinite(fit->bias_sigma[k]) ? fit->bias_sigma[k] : 0;
         squares += corrected[k] * corrected[k] / 3;
@@ -123,7 +110,7 @@ static void verify_mag(const marl_calibration_record *record, const marl_log *lo
         }
         const double raw[3] = {(double)s->mag.x, (double)s->mag.y, (double)s->mag.z};
         double field[3], up[3];
-        correct(fit, raw, degC, field);
+        marl_fit_apply(fit, raw, degC, field);
         double off = length(field) - fit->field;
         squares += off * off;
         v->n++;
@@ -131,7 +118,7 @@ static void verify_mag(const marl_calibration_record *record, const marl_log *lo
             continue;
         }
         const double pull[3] = {(double)force->x, (double)force->y, (double)force->z};
-        correct(accel, pull, degC, up);
+        marl_fit_apply(accel, pull, degC, up);
         if (fabs(length(up) - MARL_STANDARD_GRAVITY) < SETTLED && length(field) > 0) {
             double sine =
                 -(up[0] * field[0] + up[1] * field[1] + up[2] * field[2]) / (length(up) * length(field));

@@ -453,6 +453,36 @@ START_TEST(parts_of_a_fit_come_together_in_any_order)
 }
 END_TEST
 
+/* The desk's correction is the device's, at any temperature, beyond the curve's ends too. */
+START_TEST(desk_and_device_correct_alike)
+{
+    dice d = {9};
+    marl_calibration_record record = marl_calibration_record_empty();
+    marl_fit *fit = &record.fit[MARL_MAG];
+    fit->present = fit->has_curve = 1;
+    fit->reference_degC = 20;
+    fit->range_degC[0] = 0;
+    fit->range_degC[1] = 40;
+    for (int k = 0; k < 9; k++) {
+        fit->matrix[k / 3][k % 3] += 0.1 * dice_normal(&d);
+        fit->bias[k % 3] = 10 * dice_normal(&d);
+        fit->bias_per_degC[k % 3] = 0.1 * dice_normal(&d);
+        fit->bias_per_degC2[k % 3] = 1e-3 * dice_normal(&d);
+    }
+    marl_calibration calibration = marl_calibration_for_device(&record);
+    for (int i = 0; i < 500; i++) {
+        const double raw[3] = {40 * dice_normal(&d), 40 * dice_normal(&d), 40 * dice_normal(&d)};
+        double degC = i % 10 ? dice_between(&d, -30, 70) : NAN, found[3];
+        marl_vec3 v = marl_correction_apply(
+            &calibration.mag, (marl_vec3){(float)raw[0], (float)raw[1], (float)raw[2]}, (float)degC);
+        marl_fit_apply(fit, raw, degC, found);
+        ck_assert_msg(
+            fabs(found[0] - (double)v.x) + fabs(found[1] - (double)v.y) + fabs(found[2] - (double)v.z) < 2e-4,
+            "at %.1f degC", degC);
+    }
+}
+END_TEST
+
 /* A calibration of the same power-on holds on other recordings, but for one in a hundred; another device's
  * does not, and it is said of which sensor. */
 START_TEST(verify_holds_where_it_should)
@@ -505,4 +535,4 @@ MARL_SUITE_OF_CASES("calibrate", sensors, poses_are_found_and_fitted, bad_poses_
                     six_faces_and_five, a_tumble_gives_iron_field_and_dip, half_a_tumble_is_told_honestly,
                     a_passage_is_listed_and_harmless, what_is_no_tumble_is_refused, turns_give_the_scale,
                     a_soak_gives_the_curve_and_no_more, parts_of_a_fit_come_together_in_any_order,
-                    verify_holds_where_it_should)
+                    desk_and_device_correct_alike, verify_holds_where_it_should)
