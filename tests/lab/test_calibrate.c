@@ -1,61 +1,12 @@
 /* SPDX-License-Identifier: MIT
  * Calibrations against the truth of the simulator, and what they refuse. */
 #include "check_main.h"
+#include "known_errors.h"
 #include "marlinspike/lab.h"
 #include "memory_log.h"
 #include "random_values.h"
 #include <math.h>
 #include <string.h>
-
-/* The errors that a simulated sensor has: raw = (1 + E) truth + bias. */
-static void true_errors(const marl_sensor_sheet *sheet, double matrix[3][3])
-{
-    for (int i = 0; i < 3; i++) {
-        for (int k = 0; k < 3; k++) {
-            matrix[i][k] = (i == k ? 1 + sheet->scale_error[i] : sheet->cross_axis[i][k]);
-        }
-    }
-}
-
-static const double *bias_of(marl_scene_kind scene, const marl_sheet *sheet, double rate, uint64_t seed,
-                             marl_sensor sensor)
-{
-    static double bias[3];
-    marl_simulator simulator;
-    ck_assert_int_eq(marl_simulator_init(&simulator, scene, sheet, rate, seed), MARL_OK);
-    const marl_sensor_model *model = sensor == MARL_ACCEL  ? &simulator.accel
-                                     : sensor == MARL_GYRO ? &simulator.gyro
-                                                           : &simulator.mag;
-    memcpy(bias, model->bias, sizeof bias);
-    return bias;
-}
-
-/* Largest error of corrected lengths, as a share, over random directions that the fit has not seen. */
-static double worst_length(const marl_fit *fit, const double errors[3][3], const double bias[3],
-                           double length)
-{
-    dice d = {5};
-    double worst = 0;
-    for (int i = 0; i < 200; i++) {
-        double y[3], raw[3], v[3], n = 0, found = 0;
-        for (int k = 0; k < 3; k++) {
-            y[k] = dice_normal(&d);
-            n += y[k] * y[k];
-        }
-        for (int k = 0; k < 3; k++) {
-            raw[k] = bias[k] - fit->bias[k];
-            for (int j = 0; j < 3; j++) {
-                raw[k] += errors[k][j] * y[j] * length / sqrt(n);
-            }
-        }
-        for (int k = 0; k < 3; k++) {
-            v[k] = fit->matrix[k][0] * raw[0] + fit->matrix[k][1] * raw[1] + fit->matrix[k][2] * raw[2];
-            found += v[k] * v[k];
-        }
-        worst = fmax(worst, fabs(sqrt(found) / length - 1));
-    }
-    return worst;
-}
 
 /* Slow and fast, noisy and quiet: nothing is to be set. */
 static const struct {
@@ -173,165 +124,6 @@ START_TEST(six_faces_and_five)
     log.n = 3000;
     marl_log_free(&log);
     marl_log_free(&other);
-}
-END_TEST
-
-static marl_status tumble(const marl_log *log, double field, marl_tumble_result *r, marl_error *error)
-{
-    const marl_tumble_options how = {.field = field};
-    return marl_calibrate_tumble(log, &how, r, error);
-}
-
-START_TEST(a_tumble_gives_iron_field_and_dip)
-{
-    marl_sheet sheet = marl_sheet_grommet();
-    double errors[3][3];
-    sheet.mag.bias[0] = 30;
-    sheet.mag.bias[1] = -22;
-    sheet.mag.cross_axis[0][1] = sheet.mag.cross_axis[1][0] = 0.05;
-    sheet.mag.scale_error[2] = 0.1;
-    true_errors(&sheet.mag, errors);
-    for (uint64_t seed = 1; seed <= 5; seed++) {
-        marl_log log = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 90, seed);
-        marl_motion truth;
-        marl_scene scene = marl_scene_make(MARL_SCENE_TUMBLE, seed);
-        marl_tumble_result r;
-        marl_error error = {0};
-        truth = marl_scene_at(&scene, 0);
-        double field = sqrt(truth.field[0] * truth.field[0] + truth.field[1] * truth.field[1] +
-                            truth.field[2] * truth.field[2]);
-        ck_assert_msg(tumble(&log, field, &r, &error) == MARL_OK, "%s", error.text);
-        const double *bias = bias_of(MARL_SCENE_TUMBLE, &sheet, 100, seed, MARL_MAG);
-        for (int k = 0; k < 3; k++) {
-            double off = r.outcome.fit.bias[k] - bias[k];
-            ck_assert_msg(fabs(off) < 5 * r.outcome.fit.bias_sigma[k], "%d: %.4f +- %.4f", k, off,
-                          r.outcome.fit.bias_sigma[k]);
-        }
-        ck_assert_double_lt(worst_length(&r.outcome.fit, (const double(*)[3])errors, bias, field), 0.003);
-        ck_assert_double_eq_tol(r.outcome.fit.dip_deg, 61, 1.5);
-        ck_assert_double_gt(r.outcome.fit.coverage, 0.8);
-        ck_assert_double_eq_tol(r.outcome.fit.field, field, 1e-9);
-        marl_tumble_result_free(&r);
-        /* without --field the determinant is 1 and the length is found */
-        ck_assert_int_eq(tumble(&log, NAN, &r, NULL), MARL_OK);
-        const double(*m)[3] = (const double(*)[3])r.outcome.fit.matrix;
-        double det = m[0][0] * (m[1][1] * m[2][2] - m[1][2] * m[2][1]) -
-                     m[0][1] * (m[1][0] * m[2][2] - m[1][2] * m[2][0]) +
-                     m[0][2] * (m[1][0] * m[2][1] - m[1][1] * m[2][0]);
-        ck_assert_double_eq_tol(det, 1, 1e-9);
-        ck_assert_double_eq_tol(r.outcome.fit.field, field,
-                                2.5); /* times the root of the errors' determinant */
-        marl_tumble_result_free(&r);
-        marl_log_free(&log);
-    }
-}
-END_TEST
-
-/* A part of a tumble, with soft iron of 6 %: whatever is told of the hard iron is true within its errors. */
-START_TEST(half_a_tumble_is_told_honestly)
-{
-    marl_sheet sheet = marl_sheet_grommet();
-    int full = 0, accepted = 0;
-    sheet.mag.bias[0] = 22;
-    sheet.mag.scale_error[0] = 0.06;
-    sheet.mag.scale_error[1] = -0.05;
-    sheet.mag.cross_axis[0][1] = sheet.mag.cross_axis[1][0] = 0.04;
-    for (int part = 0; part < 12; part++) {
-        uint64_t seed = 1 + (uint64_t)part / 3;
-        marl_log log = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 7 + 4 * (part % 3), seed);
-        marl_tumble_result r;
-        marl_status status = tumble(&log, NAN, &r, NULL);
-        const double *bias = bias_of(MARL_SCENE_TUMBLE, &sheet, 100, seed, MARL_MAG);
-        accepted += status == MARL_OK;
-        full += status == MARL_OK && strcmp(r.outcome.model, "hard and soft iron") == 0;
-        for (int k = 0; k < 3 && status == MARL_OK; k++) {
-            double off = r.outcome.fit.bias[k] - bias[k];
-            ck_assert_msg(fabs(off) < 5 * r.outcome.fit.bias_sigma[k], "%d, %s: %.3f +- %.3f", part,
-                          r.outcome.model, off, r.outcome.fit.bias_sigma[k]);
-        }
-        marl_tumble_result_free(&r);
-        marl_log_free(&log);
-    }
-    ck_assert_int_gt(accepted, 5);
-    ck_assert_int_eq(full, accepted); /* a sphere would have been wrong, and was refused */
-    /* without soft iron the sphere stands, and says that it is one */
-    sheet = marl_sheet_grommet();
-    memset(sheet.mag.scale_error, 0, sizeof sheet.mag.scale_error);
-    marl_log log = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 6, 3);
-    marl_tumble_result r;
-    ck_assert_int_eq(tumble(&log, NAN, &r, NULL), MARL_OK);
-    ck_assert_ptr_nonnull(strstr(r.outcome.model, "hard iron alone"));
-    ck_assert(isnan(r.outcome.fit.matrix_sigma[0][0]));
-    const double *bias = bias_of(MARL_SCENE_TUMBLE, &sheet, 100, 3, MARL_MAG);
-    for (int k = 0; k < 3; k++) {
-        ck_assert_double_lt(fabs(r.outcome.fit.bias[k] - bias[k]), 5 * r.outcome.fit.bias_sigma[k]);
-    }
-    marl_tumble_result_free(&r);
-    marl_log_free(&log);
-}
-END_TEST
-
-/* A column passes at 40 s for 4 s: found as a span there, and the bias stays where it is without it. */
-START_TEST(a_passage_is_listed_and_harmless)
-{
-    marl_sheet sheet = marl_sheet_grommet();
-    marl_log log = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 90, 3);
-    marl_tumble_result clean, r;
-    ck_assert_int_eq(tumble(&log, NAN, &clean, NULL), MARL_OK);
-    for (size_t i = 0; i < log.n; i++) {
-        double t = 1e-9 * (double)log.row[i].sample.t_ns - 40;
-        float rise = t > 0 && t < 4 ? (float)(15 * (1 - cos(1.5707963267948966 * t))) : 0;
-        log.row[i].sample.mag.x += 0.6f * rise;
-        log.row[i].sample.mag.z += 0.8f * rise;
-    }
-    ck_assert_int_eq(tumble(&log, NAN, &r, NULL), MARL_OK);
-    int inside = 0;
-    for (size_t i = 0; i < r.rejected.n; i++) {
-        double from = 1e-9 * (double)r.rejected.span[i].from_ns, to = 1e-9 * (double)r.rejected.span[i].to_ns;
-        inside += from > 39.9 && to < 44.1 && to - from > 0.5;
-    }
-    ck_assert_int_ge(inside, 1);
-    for (int k = 0; k < 3; k++) {
-        ck_assert_msg(fabs(r.outcome.fit.bias[k] - clean.outcome.fit.bias[k]) <
-                          3 * clean.outcome.fit.bias_sigma[k],
-                      "%d: %.4f, %.4f", k, r.outcome.fit.bias[k], clean.outcome.fit.bias[k]);
-    }
-    marl_tumble_result_free(&clean);
-    marl_tumble_result_free(&r);
-    marl_log_free(&log);
-}
-END_TEST
-
-/* Rest, a turn about one axis, no field, one value: each is refused with its word, nothing is accepted. */
-START_TEST(what_is_no_tumble_is_refused)
-{
-    marl_sheet sheet = marl_sheet_grommet();
-    static const char *const words[] = {"was not turned", "covered", "stuck", "no field"};
-    for (int kind = 0; kind < 4; kind++) {
-        marl_log log =
-            memory_log_simulated(kind == 0 ? MARL_SCENE_STILL : MARL_SCENE_TUMBLE, &sheet, 100, 60, 7);
-        marl_tumble_result r;
-        marl_error error = {0};
-        for (size_t i = 0; i < log.n; i++) {
-            marl_vec3 *m = &log.row[i].sample.mag;
-            double t = 0.01 * (double)i;
-            if (kind == 1) { /* about z, with the noise that was there */
-                marl_vec3 was = *m;
-                *m = (marl_vec3){20 * (float)cos(t) + 0.01f * was.x, 20 * (float)sin(t) + 0.01f * was.y,
-                                 -40 + 0.01f * was.z};
-            } else if (kind == 2) {
-                *m = (marl_vec3){20, 5, -40};
-            } else if (kind == 3) {
-                *m = (marl_vec3){0.01f * m->x, 0.01f * m->y, 0.01f * m->z};
-            }
-        }
-        ck_assert_int_eq(tumble(&log, NAN, &r, &error), MARL_ERR_EVIDENCE);
-        ck_assert_msg(!r.outcome.accepted && r.outcome.next[0] != '\0', "%s", error.text);
-        ck_assert_msg(strstr(error.text, words[kind]) != NULL || strstr(error.text, "flat") != NULL, "%d: %s",
-                      kind, error.text);
-        marl_tumble_result_free(&r);
-        marl_log_free(&log);
-    }
 }
 END_TEST
 
@@ -488,6 +280,7 @@ END_TEST
 START_TEST(verify_holds_where_it_should)
 {
     marl_sheet sheet = marl_sheet_grommet();
+    const marl_tumble_options free_field = {.field = NAN};
     int holds = 0, sensors_seen = 0;
     sheet.gyro.flicker = sheet.gyro.walk = sheet.accel.flicker = sheet.accel.walk = 0;
     for (uint64_t seed = 1; seed <= 12; seed++) {
@@ -501,7 +294,7 @@ START_TEST(verify_holds_where_it_should)
         marl_rest rest;
         marl_verification v;
         ck_assert_int_eq(marl_calibrate_poses(&poses, 9.80665, &p, NULL), MARL_OK);
-        ck_assert_int_eq(tumble(&turn, NAN, &t, NULL), MARL_OK);
+        ck_assert_int_eq(marl_calibrate_tumble(&turn, &free_field, &t, NULL), MARL_OK);
         ck_assert_int_eq(marl_calibrate_rest(&still, &rest, NULL), MARL_OK);
         record.fit[MARL_ACCEL] = p.outcome.fit;
         record.fit[MARL_MAG] = t.outcome.fit;
@@ -532,7 +325,6 @@ START_TEST(verify_holds_where_it_should)
 END_TEST
 
 MARL_SUITE_OF_CASES("calibrate", sensors, poses_are_found_and_fitted, bad_poses_are_left_out_and_listed,
-                    six_faces_and_five, a_tumble_gives_iron_field_and_dip, half_a_tumble_is_told_honestly,
-                    a_passage_is_listed_and_harmless, what_is_no_tumble_is_refused, turns_give_the_scale,
-                    a_soak_gives_the_curve_and_no_more, parts_of_a_fit_come_together_in_any_order,
-                    desk_and_device_correct_alike, verify_holds_where_it_should)
+                    six_faces_and_five, turns_give_the_scale, a_soak_gives_the_curve_and_no_more,
+                    parts_of_a_fit_come_together_in_any_order, desk_and_device_correct_alike,
+                    verify_holds_where_it_should)
