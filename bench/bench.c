@@ -85,12 +85,12 @@ void bench_make_log(const char *path, int rows)
     }
 }
 
-int main(void)
+static void bench_with_files(void)
 {
     char dir[64] = "/tmp/marlinspike-bench-XXXXXX", log[80];
     if (mkdtemp(dir) == NULL) {
         perror(dir);
-        return 1;
+        exit(1);
     }
     snprintf(log, sizeof log, "%s/log.csv", dir);
     double start = bench_now();
@@ -98,12 +98,39 @@ int main(void)
     printf("made a log of %d rows and ten columns in %.2f s\n", BENCH_ROWS, bench_now() - start);
     bench_file_to_file(dir, log);
     bench_reading(log);
-    bench_numbers();
-    bench_estimators();
-    bench_inspect();
-    bench_calibrate();
     bench_stream(dir);
     unlink(log);
     rmdir(dir);
+}
+
+static const struct {
+    const char *name;
+    void (*table)(void);
+    int asked_only;
+} tables[] = {
+    {"files", bench_with_files, 0},        {"numbers", bench_numbers, 0},
+    {"estimators", bench_estimators, 0},   {"accuracy", bench_accuracy, 0},
+    {"plain", bench_plain, 1},             {"inspect", bench_inspect, 0},
+    {"calibrate", bench_calibrate, 0},
+};
+
+/* Without words all tables, with words those named. */
+int main(int argc, char **argv)
+{
+    size_t found = 0;
+    for (size_t i = 0; i < sizeof tables / sizeof tables[0]; i++) {
+        int asked = 0;
+        for (int k = 1; k < argc; k++) {
+            asked |= strcmp(argv[k], tables[i].name) == 0;
+        }
+        found += asked != 0;
+        if (asked || (argc == 1 && !tables[i].asked_only)) {
+            tables[i].table();
+        }
+    }
+    if (found + 1 < (size_t)argc) {
+        fprintf(stderr, "tables: files numbers estimators accuracy plain inspect calibrate\n");
+        return 2;
+    }
     return 0;
 }

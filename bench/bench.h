@@ -27,6 +27,9 @@ void bench_make_log(const char *path, int rows);
 void bench_reading(const char *log);
 void bench_numbers(void);
 void bench_estimators(void);
+void bench_accuracy(void);
+/* Finds the one tuning of each textbook loop; not part of a run without words. */
+void bench_plain(void);
 void bench_inspect(void);
 void bench_calibrate(void);
 void bench_stream(const char *dir);

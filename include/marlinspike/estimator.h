@@ -17,6 +17,7 @@
 #define MARLINSPIKE_ESTIMATOR_H
 
 #include "marlinspike/sample.h"
+#include "marlinspike/trust.h"
 #include "marlinspike/tuning.h"
 
 #ifdef __cplusplus
@@ -28,19 +29,42 @@ typedef struct marl_estimator_counts {
     uint32_t rejected_accel; /* readings left out: not finite, implausible, or no direction */
     uint32_t rejected_gyro;
     uint32_t rejected_mag;
+    uint32_t doubted_accel; /* readings that counted less than half */
+    uint32_t doubted_mag;
     uint32_t rejected_time; /* samples whose time stood still or went back */
     uint32_t gaps;          /* new starts: gaps longer than may be bridged, clocks set back */
 } marl_estimator_counts;
 
+/* What an estimator believes. */
+typedef struct marl_belief {
+    marl_quat q;       /* body to enu, whatever world the tuning asks for */
+    marl_vec3 bias;    /* of the gyroscope, rad/s */
+    marl_vec3 turning; /* rate without bias, rad/s, body */
+    marl_trust tilt;   /* in the accelerometer, and what is known of the tilt */
+    marl_trust heading; /* in the magnetometer, and what is known of the heading */
+    float field;       /* strength of the magnetic field while it was trusted, uT */
+    float dip;         /* sine of its dip, positive down */
+    float bias_doubt;  /* what may be wrong with the bias, rad/s */
+} marl_belief;
+
+/* The body's own motion, as far as lever arm and speed tell it. */
+typedef struct marl_pull {
+    marl_vec3 turning, spin; /* rate, rad/s, and its change, rad/s^2, smoothed */
+    float speed, surge;      /* along body x, m/s, and its change, m/s^2, smoothed */
+    float speed_age;         /* s since the speed was last read */
+    uint8_t has_speed, begun;
+} marl_pull;
+
 typedef struct marl_estimator {
     marl_tuning tuning;
     marl_estimator_counts counts;
-    marl_quat q;          /* body to enu, whatever world the tuning asks for */
-    marl_vec3 bias;       /* estimated gyroscope bias, rad/s */
-    marl_vec3 rate;       /* last good angular rate, rad/s */
-    marl_vec3 accel, mag; /* last good readings */
-    float accel_age;      /* time since the last correction by each sensor, s */
+    marl_belief belief;
+    marl_vec3 rate;         /* last good angular rate, rad/s */
+    marl_vec3 accel, mag;   /* last good readings */
+    marl_pull pull;
+    float accel_age;        /* time since the last correction by each sensor, s */
     float mag_age;
+    float covariance[6][6]; /* kalman: of the missing turn in the world, rad, and of the bias, rad/s */
     int64_t t_ns;           /* of the last accepted sample */
     int64_t refused_ns;     /* of the last sample refused for its time */
     int64_t wait_from_ns;   /* when the wait for a magnetometer began */

@@ -15,7 +15,10 @@ extern "C" {
 typedef enum marl_filter {
     MARL_FILTER_GYRO = 0,      /* integration of the rate alone */
     MARL_FILTER_VECTORS,       /* accelerometer and magnetometer alone */
-    MARL_FILTER_COMPLEMENTARY, /* rate, pulled towards the vectors; gyroscope bias estimated */
+    /* The rate, pulled towards the vectors as far as they are trusted; gyroscope bias estimated: */
+    MARL_FILTER_COMPLEMENTARY,    /* by a share of the error, time constants */
+    MARL_FILTER_GRADIENT_DESCENT, /* at a speed of its own, however large the error */
+    MARL_FILTER_KALMAN,           /* by the noise of the sensors, with the covariance of the errors */
     MARL_FILTER_COUNT
 } marl_filter;
 
@@ -23,9 +26,29 @@ typedef enum marl_parameter_id {
     MARL_PARAMETER_USE_MAG = 0,
     MARL_PARAMETER_TILT_TIME,
     MARL_PARAMETER_HEADING_TIME,
+    MARL_PARAMETER_TILT_SPEED,
+    MARL_PARAMETER_HEADING_SPEED,
     MARL_PARAMETER_BIAS_TIME,
+    MARL_PARAMETER_GYRO_WHITE,
+    MARL_PARAMETER_GYRO_FLICKER,
+    MARL_PARAMETER_GYRO_WALK,
+    MARL_PARAMETER_ACCEL_WHITE,
+    MARL_PARAMETER_MAG_WHITE,
+    MARL_PARAMETER_GYRO_SCALE,
+    MARL_PARAMETER_BIAS_SPREAD,
     MARL_PARAMETER_BIAS_LIMIT,
     MARL_PARAMETER_GAP_LIMIT,
+    MARL_PARAMETER_ACCEL_SLACK, /* from here on: trust */
+    MARL_PARAMETER_RATE_SLACK,
+    MARL_PARAMETER_TILT_SLACK,
+    MARL_PARAMETER_FIELD_SLACK,
+    MARL_PARAMETER_DIP_SLACK,
+    MARL_PARAMETER_HEADING_SLACK,
+    MARL_PARAMETER_LINGER,
+    MARL_PARAMETER_HOLD_LIMIT,
+    MARL_PARAMETER_LEVER_X,
+    MARL_PARAMETER_LEVER_Y,
+    MARL_PARAMETER_LEVER_Z,
     MARL_PARAMETER_COUNT
 } marl_parameter_id;
 
@@ -47,7 +70,7 @@ typedef struct marl_tuning {
     float value[MARL_PARAMETER_COUNT];
 } marl_tuning;
 
-/* "gyro", "vectors", "complementary"; "?" for a number that is no filter. */
+/* "gyro", "vectors", "complementary", "gradient-descent", "kalman"; "?" for a number that is no filter. */
 const char *marl_filter_name(marl_filter filter);
 /* MARL_ERR_ARGUMENT for an unknown name. */
 MARL_CHECKED marl_status marl_filter_from_name(const char *name, marl_filter *filter);
@@ -56,6 +79,9 @@ MARL_CHECKED marl_status marl_filter_from_name(const char *name, marl_filter *fi
 const marl_parameter *marl_parameter_row(marl_parameter_id id);
 /* MARL_ERR_ARGUMENT when no parameter of that filter has this name. */
 MARL_CHECKED marl_status marl_parameter_find(marl_filter filter, const char *name, marl_parameter_id *id);
+
+/* 1 when the parameter is one of trust: which evidence weighs how much against a sensor. */
+int marl_parameter_is_trust(marl_parameter_id id);
 
 /* Defaults, world enu. */
 marl_tuning marl_tuning_default(marl_filter filter);

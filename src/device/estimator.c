@@ -2,7 +2,9 @@
  * The estimators: what is a usable sample, when to start, which step to take. The arithmetic is in
  * step.h. */
 #include "marlinspike/estimator.h"
-#include "step.h"
+#include "fusion.h"
+#include "kalman.h"
+#include "pull.h"
 #include <stddef.h>
 
 /* How long a start waits for the first magnetometer reading, s. */
@@ -11,10 +13,12 @@
 #define CLOCK_BELIEVED 10
 /* Sine of the least angle between magnetometer and accelerometer that still tells north. */
 #define LEAST_DIP_SINE 0.05f
+/* A rate reading that had to be refused may have been a turn of so much, rad. */
+#define UNSEEN_TURN 0.1f
 
 marl_status marl_estimator_init(marl_estimator *estimator, const marl_tuning *tuning)
 {
-    *estimator = (marl_estimator){.tuning = *tuning, .q = marl_quat_identity()};
+    *estimator = (marl_estimator){.tuning = *tuning, .belief = {.q = marl_quat_identity()}};
     return marl_tuning_check(tuning);
 }
 
@@ -26,7 +30,7 @@ static int uses_mag(const marl_estimator *e)
 /* Everything but tuning and counts. The bias goes, too: what led to a new start may have spoilt it. */
 static void forget(marl_estimator *e)
 {
-    marl_estimator fresh = {.tuning = e->tuning, .counts = e->counts, .q = marl_quat_identity()};
+    marl_estimator fresh = {.tuning = e->tuning, .counts = e->counts, .belief = {.q = marl_quat_identity()}};
     *e = fresh;
 }
 
@@ -47,6 +51,20 @@ static void start_anew(marl_estimator *e)
 {
     forget(e);
     e->counts.gaps++;
+}
+
+/* An estimate that may be anywhere is none: it begins anew from the next vectors, on the same clock. */
+static void give_up_if_lost(marl_estimator *e)
+{
+    if (e->started && e->belief.tilt.doubt >= TRUST_LOST) {
+        int64_t t_ns = e->t_ns;
+        start_anew(e);
+        e->timed = 1;
+        e->t_ns = t_ns;
+    }
+    if (e->heading_known && e->belief.heading.doubt >= TRUST_LOST) {
+        e->heading_known = 0; /* the next reading sets it */
+    }
 }
 
 /* Moves the clock on; *dt is the time since the last accepted sample, 0 for the first. */
@@ -70,6 +88,24 @@ static marl_status take_time(marl_estimator *e, int64_t t_ns, float *dt)
     e->t_ns = t_ns;
     e->counts.updates++;
     return status;
+}
+
+/* NaN fails every comparison. */
+static int small(marl_vec3 v, float limit)
+{
+    return (fabsf(v.x) <= limit) & (fabsf(v.y) <= limit) & (fabsf(v.z) <= limit);
+}
+
+/* Nothing to find fault with, as nearly always. */
+static int faultless(const marl_sample *s)
+{
+    int bad = (s->fresh & (MARL_FRESH_TEMP | MARL_FRESH_SPEED)) != 0;
+    bad |= (s->fresh & MARL_FRESH_ACCEL) != 0 &&
+           !(small(s->accel, MARL_PLAUSIBLE_ACCEL) && lane3_dot(s->accel, s->accel) >= MARL_TINY_ACCEL * MARL_TINY_ACCEL);
+    bad |= (s->fresh & MARL_FRESH_GYRO) != 0 && !small(s->gyro, MARL_PLAUSIBLE_GYRO);
+    bad |= (s->fresh & MARL_FRESH_MAG) != 0 &&
+           !(small(s->mag, MARL_PLAUSIBLE_MAG) && lane3_dot(s->mag, s->mag) >= MARL_TINY_MAG * MARL_TINY_MAG);
+    return !bad;
 }
 
 /* Clears the fresh flag of vectors too short to have a direction. */
@@ -97,6 +133,10 @@ static marl_status screen(marl_estimator *e, marl_sample *s)
     e->counts.rejected_accel += (refused & MARL_FRESH_ACCEL) != 0;
     e->counts.rejected_gyro += (refused & MARL_FRESH_GYRO) != 0;
     e->counts.rejected_mag += (refused & MARL_FRESH_MAG) != 0;
+    if (refused & MARL_FRESH_GYRO) { /* how it turned meanwhile is not known */
+        e->belief.tilt.doubt += UNSEEN_TURN;
+        e->belief.heading.doubt += UNSEEN_TURN;
+    }
     return status != MARL_OK ? status : direction;
 }
 
@@ -108,8 +148,12 @@ static marl_vec3 remember(marl_estimator *e, const marl_sample *s)
         mean = e->seen & MARL_FRESH_GYRO ? lane3_scale(lane3_add(e->rate, s->gyro), 0.5f) : s->gyro;
         e->rate = s->gyro;
     }
-    e->accel = s->fresh & MARL_FRESH_ACCEL ? s->accel : e->accel;
-    e->mag = s->fresh & MARL_FRESH_MAG ? s->mag : e->mag;
+    if (s->fresh & MARL_FRESH_ACCEL) {
+        e->accel = s->accel;
+    }
+    if (s->fresh & MARL_FRESH_MAG) {
+        e->mag = s->mag;
+    }
     e->seen |= s->fresh;
     return mean;
 }
@@ -135,6 +179,29 @@ static int still_waits_for_mag(marl_estimator *e)
     return status != MARL_ERR_GAP && waited < MAG_WAIT;
 }
 
+/* The heading has just been taken from the magnetometer, with everything it says about the field. */
+static void begin_heading(marl_estimator *e)
+{
+    float strength = lane_root(lane3_dot(e->mag, e->mag));
+    e->belief.heading = (marl_trust){.doubt = TRUST_FRESH};
+    e->belief.field = strength;
+    e->belief.dip = -lane3_dot(step_up(e->belief.q), e->mag) / strength;
+    e->heading_known = 1;
+    e->mag_age = 0.0f;
+}
+
+static void begin(marl_estimator *e, int north)
+{
+    e->started = 1;
+    e->accel_age = 0.0f;
+    e->belief.tilt = (marl_trust){.doubt = TRUST_FRESH};
+    e->belief.bias_doubt = e->tuning.value[MARL_PARAMETER_BIAS_SPREAD];
+    if (north) {
+        begin_heading(e);
+    }
+    kalman_begin(e, north);
+}
+
 static void start(marl_estimator *e)
 {
     if (!(e->seen & MARL_FRESH_ACCEL)) {
@@ -144,70 +211,103 @@ static void start(marl_estimator *e)
     if (!north && uses_mag(e) && still_waits_for_mag(e)) {
         return;
     }
-    e->q = step_vectors(e->accel, e->mag, north);
-    e->heading_known = (uint8_t)north;
-    e->started = 1;
-    e->accel_age = e->mag_age = 0.0f;
+    e->belief.q = step_vectors(e->accel, e->mag, north);
+    begin(e, north);
 }
 
 /* The first magnetometer reading after a start without one sets the heading at once; the tilt stays. */
 static void find_heading(marl_estimator *e)
 {
-    marl_vec3 up = laneq_rotate(laneq_conjugate(e->q), (marl_vec3){0.0f, 0.0f, 1.0f});
+    marl_vec3 up = step_up(e->belief.q);
     if (tells_north(e, up)) {
-        e->q = step_vectors(up, e->mag, 1);
-        e->heading_known = 1;
+        e->belief.q = step_vectors(up, e->mag, 1);
+        begin_heading(e);
+        kalman_begin_heading(e);
     }
 }
 
-/* First-order share of an error taken out in `age` seconds by a time constant; stable for any age. */
-static float share(float age, float time_constant)
-{
-    return age / (time_constant + age);
-}
-
-static void correct_by_vectors(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
+static fusion_limits limits_of(const marl_estimator *e)
 {
     const float *value = e->tuning.value;
-    float tilt_time = value[MARL_PARAMETER_TILT_TIME];
-    float heading_time = value[MARL_PARAMETER_HEADING_TIME];
-    float bias_time = value[MARL_PARAMETER_BIAS_TIME];
-    step_complementary_input in = {.dt = dt, .rate = rate, .accel = e->accel, .mag = e->mag};
-    in.bias_limit = value[MARL_PARAMETER_BIAS_LIMIT];
+    fusion_limits p = {.trust = {.accel = value[MARL_PARAMETER_ACCEL_SLACK],
+                                 .rate = value[MARL_PARAMETER_RATE_SLACK],
+                                 .tilt = value[MARL_PARAMETER_TILT_SLACK],
+                                 .field = value[MARL_PARAMETER_FIELD_SLACK],
+                                 .dip = value[MARL_PARAMETER_DIP_SLACK],
+                                 .heading = value[MARL_PARAMETER_HEADING_SLACK],
+                                 .linger = value[MARL_PARAMETER_LINGER],
+                                 .hold = value[MARL_PARAMETER_HOLD_LIMIT]},
+                       .tilt_time = value[MARL_PARAMETER_TILT_TIME],
+                       .heading_time = value[MARL_PARAMETER_HEADING_TIME],
+                       .tilt_speed = value[MARL_PARAMETER_TILT_SPEED],
+                       .heading_speed = value[MARL_PARAMETER_HEADING_SPEED],
+                       .bias_time = value[MARL_PARAMETER_BIAS_TIME],
+                       .bias_limit = value[MARL_PARAMETER_BIAS_LIMIT],
+                       .bias_spread = value[MARL_PARAMETER_BIAS_SPREAD],
+                       .gyro_scale = value[MARL_PARAMETER_GYRO_SCALE]};
+    return p;
+}
+
+static void fuse(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
+{
+    fusion_limits p = limits_of(e);
+    int gradient = e->tuning.filter == MARL_FILTER_GRADIENT_DESCENT;
+    fusion_turn(&e->belief, &p, rate, dt);
     if (fresh & MARL_FRESH_ACCEL) {
-        in.tilt_gain = share(e->accel_age, tilt_time);
-        in.tilt_bias_gain = in.tilt_gain / bias_time;
+        fusion_tilt(&e->belief, &p, e->accel, e->accel_age, gradient);
+    }
+    if (fresh & MARL_FRESH_MAG) {
+        fusion_heading(&e->belief, &p, e->mag, e->mag_age, gradient);
+    }
+}
+
+/* As fuse, by the covariance. */
+static void filter(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
+{
+    fusion_limits p = limits_of(e);
+    kalman_turn(e, rate, dt);
+    if (fresh & MARL_FRESH_ACCEL) {
+        kalman_tilt(e, &p, e->accel, e->accel_age);
+    }
+    if (fresh & MARL_FRESH_MAG) {
+        kalman_heading(e, &p, e->mag, e->mag_age);
+    }
+}
+
+/* Ages and counts of the readings that were taken in. */
+static void settle(marl_estimator *e, uint8_t fresh)
+{
+    if (fresh & MARL_FRESH_ACCEL) {
         e->accel_age = 0.0f;
+        e->counts.doubted_accel += e->belief.tilt.weight < 0.5f;
     }
-    if ((fresh & MARL_FRESH_MAG) && e->heading_known) {
-        in.heading_gain = share(e->mag_age, heading_time);
-        in.heading_bias_gain = in.heading_gain / bias_time;
+    if (fresh & MARL_FRESH_MAG) {
         e->mag_age = 0.0f;
+        e->counts.doubted_mag += e->belief.heading.weight < 0.5f;
     }
-    step_complementary_state state = {e->q, e->bias};
-    step_complementary(&state, &in);
-    e->q = state.q;
-    e->bias = state.bias;
 }
 
 static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
 {
     e->accel_age += dt;
     e->mag_age += dt;
-    switch (e->tuning.filter) {
-    case MARL_FILTER_VECTORS:
+    if (e->tuning.filter == MARL_FILTER_GYRO) {
+        e->belief.q = step_turn(e->belief.q, rate, dt);
+    } else if (e->tuning.filter == MARL_FILTER_VECTORS) {
         if (fresh & (MARL_FRESH_ACCEL | MARL_FRESH_MAG)) {
             int north = tells_north(e, e->accel);
-            e->q = step_vectors(e->accel, e->mag, north);
+            e->belief.q = step_vectors(e->accel, e->mag, north);
             e->heading_known = (uint8_t)north;
         }
         return;
-    case MARL_FILTER_COMPLEMENTARY:
-        correct_by_vectors(e, fresh, rate, dt);
-        break;
-    default:
-        e->q = step_turn(e->q, rate, dt);
-        break;
+    } else {
+        uint8_t used = (uint8_t)(e->heading_known ? fresh : fresh & ~MARL_FRESH_MAG);
+        if (e->tuning.filter == MARL_FILTER_KALMAN) {
+            filter(e, used, rate, dt);
+        } else {
+            fuse(e, used, rate, dt);
+        }
+        settle(e, used);
     }
     if (!e->heading_known && (fresh & MARL_FRESH_MAG)) {
         find_heading(e);
@@ -216,16 +316,21 @@ static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
 
 marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *sample)
 {
-    marl_sample s = *sample;
     float dt;
-    marl_status time = take_time(estimator, s.t_ns, &dt);
+    marl_sample checked;
+    marl_status readings = MARL_OK, time = take_time(estimator, sample->t_ns, &dt);
     if (time == MARL_ERR_TIME) {
         return time;
     }
-    marl_status readings = screen(estimator, &s);
-    marl_vec3 rate = remember(estimator, &s);
+    if (!faultless(sample)) {
+        checked = *sample;
+        readings = screen(estimator, &checked);
+        sample = &checked;
+    }
+    give_up_if_lost(estimator);
+    marl_vec3 rate = remember(estimator, sample);
     if (estimator->started) {
-        step(estimator, s.fresh, rate, dt);
+        step(estimator, sample->fresh, rate, dt);
     } else {
         start(estimator);
     }
@@ -244,8 +349,8 @@ marl_status marl_estimator_attitude(const marl_estimator *estimator, marl_quat *
         *q = marl_quat_identity();
         return MARL_ERR_NOT_READY;
     }
-    *q = estimator->tuning.world == MARL_WORLD_NED ? marl_frame_swap_world(estimator->q)
-                                                   : marl_quat_canonical(estimator->q);
+    *q = estimator->tuning.world == MARL_WORLD_NED ? marl_frame_swap_world(estimator->belief.q)
+                                                   : marl_quat_canonical(estimator->belief.q);
     return MARL_OK;
 }
 

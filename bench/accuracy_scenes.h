@@ -1,0 +1,40 @@
+/* SPDX-License-Identifier: MIT
+ * Scenes with their truth in memory, for the accuracy of filters; and the error after the first five seconds. */
+#ifndef ACCURACY_SCENES_H
+#define ACCURACY_SCENES_H
+
+#include "marlinspike/lab.h"
+
+enum { ACCURACY_SCENES = 5 };
+static const marl_scene_kind accuracy_scenes[ACCURACY_SCENES] = {MARL_SCENE_LIFT, MARL_SCENE_SHAKE,
+                                                                 MARL_SCENE_SLEW, MARL_SCENE_STEEL,
+                                                                 MARL_SCENE_UPSIDE};
+
+typedef struct accuracy_run {
+    marl_scene_kind kind;
+    uint64_t seed;
+    size_t n;
+    marl_sample *sample;
+    marl_quat *truth;
+} accuracy_run;
+
+/* Mean squares in degrees^2, over `n` samples. */
+typedef struct accuracy_sum {
+    double total, tilt, heading;
+    size_t n;
+} accuracy_sum;
+
+/* The Grommet as calibration leaves it: some of the accelerometer's and the gyroscope's errors, the magnetometer's,
+ * and a gyroscope bias of some 0.3 to 0.6 deg/s of this power-on. */
+marl_sheet accuracy_sheet(void);
+
+/* Stops the program without memory. */
+accuracy_run accuracy_run_make(marl_scene_kind kind, const marl_sheet *sheet, uint64_t seed);
+void accuracy_run_free(accuracy_run *run);
+
+/* Takes one estimate in, where it lies after the first five seconds. */
+void accuracy_add(accuracy_sum *sum, const accuracy_run *run, size_t i, marl_quat q);
+/* Square root of a mean square. */
+double accuracy_rms(double squares, size_t n);
+
+#endif

@@ -1,0 +1,35 @@
+/* SPDX-License-Identifier: MIT
+ * How far accelerometer and magnetometer are believed. Each reading gets a weight from 0 to 1 by evidence:
+ *
+ *   accelerometer  its length against gravity, the rate of turning (a steady turn pulls sideways and hardly
+ *                  changes the length), and the angle between it and the estimate's "up"
+ *   magnetometer   its strength and dip against what they were while it was believed, and the angle
+ *                  between it and the estimate's north
+ *
+ * Each piece of evidence is a ratio to its slack, a parameter of the tuning; `unrest` is the sum of the ratios'
+ * squares and lingers for a while after its cause is gone. weight = 1 / (1 + unrest^2): all of it well inside the
+ * slacks, half at one of them, a hundredth at three.
+ *
+ * Disagreement with the estimate counts for less the less the estimate knows: `doubt` says how far it may be
+ * off, grows with time and turning, and shrinks as readings are taken in. So a sensor cannot be shut out by an
+ * estimate that is wrong. A sensor that has been left out for the tuning's hold_limit is let in again. */
+#ifndef MARLINSPIKE_TRUST_H
+#define MARLINSPIKE_TRUST_H
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct marl_trust {
+    float weight;   /* of the last reading, 0 to 1 */
+    float unrest;   /* evidence against it, lingering */
+    float misfit;   /* square of the angle between the last reading and the estimate, rad^2 */
+    float doubt;    /* of the estimate's own tilt or heading, rad */
+    float memory_s; /* time of which readings have been believed, by weight */
+    float out_s;    /* time since its weight was last a half */
+} marl_trust;
+
+#ifdef __cplusplus
+}
+#endif
+#endif

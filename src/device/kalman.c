@@ -1,0 +1,205 @@
+/* SPDX-License-Identifier: MIT
+ * The Kalman filter. States 0 to 2: turn in the world, rad; 3 to 5: bias in the body, rad/s. */
+#include "kalman.h"
+
+#define START_TILT 0.3f    /* rad: a start in motion may be so wrong */
+#define START_HEADING 0.3f /* rad */
+#define MOST_ANGLE 1.0f    /* rad^2: no direction is known worse */
+#define LEAST 1e-14f       /* variances never reach zero by rounding */
+/* Flicker noise taken as the walk that has its Allan deviation at 50 s. */
+#define FLICKER_AS_WALK 0.0265f
+#define TWO_PI 6.2831853f
+
+void kalman_begin(marl_estimator *e, int north)
+{
+    float spread = e->tuning.value[MARL_PARAMETER_BIAS_SPREAD];
+    for (int i = 0; i < 6; i++) {
+        for (int k = 0; k < 6; k++) {
+            e->covariance[i][k] = 0.0f;
+        }
+    }
+    for (int i = 0; i < 3; i++) {
+        e->covariance[i][i] = START_TILT * START_TILT;
+        e->covariance[i + 3][i + 3] = spread * spread + LEAST;
+    }
+    e->covariance[2][2] = north ? START_HEADING * START_HEADING : LEAST;
+}
+
+/* What was known together with the old heading is worth nothing now. */
+void kalman_begin_heading(marl_estimator *e)
+{
+    for (int i = 0; i < 6; i++) {
+        e->covariance[i][2] = e->covariance[2][i] = 0.0f;
+    }
+    e->covariance[2][2] = START_HEADING * START_HEADING;
+}
+
+static void mirror(float p[6][6])
+{
+    for (int i = 0; i < 6; i++) {
+        for (int k = 0; k < i; k++) {
+            p[i][k] = lane_snap(p[k][i]);
+        }
+    }
+}
+
+/* P := F P F' + Q with F = [1, -R dt; 0, 1]. */
+static void propagate(float p[6][6], const marl_mat3 *turn, float dt)
+{
+    float moved[3][3], middle[3][3];
+    for (int i = 0; i < 3; i++) {
+        for (int k = 0; k < 3; k++) {
+            float sum = 0.0f;
+            for (int j = 0; j < 3; j++) {
+                sum += turn->m[i][j] * p[3 + j][3 + k];
+            }
+            moved[i][k] = dt * sum;
+            middle[i][k] = p[i][3 + k] - 0.5f * moved[i][k];
+            p[i][3 + k] -= moved[i][k];
+        }
+    }
+    for (int i = 0; i < 3; i++) {
+        for (int k = i; k < 3; k++) {
+            float sum = 0.0f;
+            for (int j = 0; j < 3; j++) {
+                sum += middle[i][j] * turn->m[k][j] + middle[k][j] * turn->m[i][j];
+            }
+            p[i][k] -= dt * sum;
+        }
+    }
+}
+
+/* A variance above `most` is brought down to it, with all that goes with it. */
+static void cap(float p[6][6], int state, float most)
+{
+    if (p[state][state] > most) {
+        float k = lane_root(most / p[state][state]);
+        for (int i = 0; i < 6; i++) {
+            p[i][state] *= k;
+            p[state][i] *= k;
+        }
+    }
+}
+
+/* What the covariance says is what trust goes by. */
+static void tell_doubts(marl_estimator *e)
+{
+    const float(*p)[6] = (const float(*)[6])e->covariance;
+    e->belief.tilt.doubt = lane_root(p[0][0] + p[1][1]);
+    e->belief.heading.doubt = lane_root(p[2][2]);
+    e->belief.bias_doubt = lane_root(lane_most(p[3][3], lane_most(p[4][4], p[5][5])));
+}
+
+void kalman_turn(marl_estimator *e, marl_vec3 rate, float dt)
+{
+    const float *value = e->tuning.value;
+    float(*p)[6] = e->covariance;
+    e->belief.turning = lane3_sub(rate, e->belief.bias);
+    e->belief.q = step_turn(e->belief.q, e->belief.turning, dt);
+    marl_mat3 turn = marl_quat_to_matrix(e->belief.q);
+    propagate(p, &turn, dt);
+    float speed = lane_root(lane3_dot(e->belief.turning, e->belief.turning));
+    float white = value[MARL_PARAMETER_GYRO_WHITE], scale = value[MARL_PARAMETER_GYRO_SCALE];
+    float flicker = value[MARL_PARAMETER_GYRO_FLICKER], walk = value[MARL_PARAMETER_GYRO_WALK];
+    /* a scale error adds up within a turn, and from turn to turn at random */
+    float angle = (white * white + scale * scale * TWO_PI * speed) * dt;
+    float drift = (walk * walk + FLICKER_AS_WALK * flicker * flicker) * dt;
+    float spread = value[MARL_PARAMETER_BIAS_SPREAD];
+    for (int i = 0; i < 3; i++) {
+        p[i][i] = lane_most(p[i][i], LEAST) + angle;
+        p[i + 3][i + 3] = lane_most(p[i + 3][i + 3], LEAST) + drift;
+    }
+    mirror(p);
+    for (int i = 0; i < 3; i++) {
+        cap(p, i, MOST_ANGLE);
+        cap(p, i + 3, spread * spread + LEAST);
+    }
+    tell_doubts(e);
+}
+
+/* One number is read: state `m` with variance r. Adds the gain times its surprise to d. */
+static void take_in(float p[6][6], int m, float z, float r, float d[6])
+{
+    float row[6], k[6], own = p[m][m], inverse = 1.0f / (own + r);
+    float surprise = z - d[m];
+    for (int i = 0; i < 6; i++) {
+        row[i] = p[m][i];
+        k[i] = row[i] * inverse;
+        d[i] += k[i] * surprise;
+    }
+    for (int i = 0; i < 6; i++) {
+        for (int j = i; j < 6; j++) {
+            p[i][j] -= k[i] * row[j];
+        }
+    }
+    p[m][m] = own * r * inverse;
+    mirror(p);
+}
+
+static void move(marl_estimator *e, const float d[6], float limit)
+{
+    marl_quat turn = {1.0f, 0.5f * d[0], 0.5f * d[1], 0.5f * d[2]};
+    marl_vec3 b = e->belief.bias;
+    e->belief.q = laneq_snap(laneq_unit(laneq_product(turn, e->belief.q)));
+    e->belief.bias = lane3_snap((marl_vec3){step_clamp(b.x + d[3], limit), step_clamp(b.y + d[4], limit),
+                                            step_clamp(b.z + d[5], limit)});
+}
+
+/* Trusted time passes. */
+static void kalman_remember(marl_trust *t, float age)
+{
+    t->memory_s = lane_least(t->memory_s + t->weight * age, TRUST_MOST_MEMORY);
+}
+
+void kalman_tilt(marl_estimator *e, const fusion_limits *limits, marl_vec3 accel, float age)
+{
+    marl_belief *b = &e->belief;
+    marl_vec3 up = laneq_rotate(b->q, lane3_unit(accel, MARL_TINY_ACCEL));
+    float k = 2.0f / lane_most(1.0f + up.z, 0.02f);
+    float east = k * up.y, north = -k * up.x;
+    b->tilt.misfit = east * east + north * north;
+    (void)fusion_judge_pull(b, &limits->trust, accel, age);
+    kalman_remember(&b->tilt, age);
+
+    float white = e->tuning.value[MARL_PARAMETER_ACCEL_WHITE] / MARL_GRAVITY;
+    float r = white * white / (age * b->tilt.weight), d[6] = {0};
+    take_in(e->covariance, 0, east, r, d);
+    take_in(e->covariance, 1, north, r, d);
+    move(e, d, limits->bias_limit);
+}
+
+/* As take_in of the turn about up, with a gain that leaves the tilt alone: it turns about the vertical and moves the
+ * bias along the vertical. Joseph's form, since the gain is not the best one. */
+static void take_in_heading(float p[6][6], marl_vec3 up, float z, float r, float d[6])
+{
+    float row[6], sum = p[2][2] + r, inverse = 1.0f / sum;
+    for (int i = 0; i < 6; i++) {
+        row[i] = p[2][i];
+    }
+    float along = (up.x * row[3] + up.y * row[4] + up.z * row[5]) * inverse;
+    const float k[6] = {0.0f, 0.0f, row[2] * inverse, up.x * along, up.y * along, up.z * along};
+    for (int i = 0; i < 6; i++) {
+        d[i] += k[i] * z;
+        for (int j = i; j < 6; j++) {
+            p[i][j] += k[i] * k[j] * sum - k[i] * row[j] - row[i] * k[j];
+        }
+    }
+    mirror(p);
+}
+
+void kalman_heading(marl_estimator *e, const fusion_limits *limits, marl_vec3 mag, float age)
+{
+    marl_belief *b = &e->belief;
+    marl_vec3 up = step_up(b->q), level = laneq_rotate(b->q, mag);
+    float reach2 = level.x * level.x + level.y * level.y;
+    float reach = lane_root(lane_most(reach2, MARL_TINY_MAG * MARL_TINY_MAG));
+    float east = 2.0f * level.x / lane_most(reach + level.y, 0.02f * reach);
+    b->heading.misfit = east * east;
+    fusion_judge_field(b, &limits->trust, mag, up, age);
+    kalman_remember(&b->heading, age);
+
+    float white = e->tuning.value[MARL_PARAMETER_MAG_WHITE] / reach;
+    float r = white * white / (age * b->heading.weight), d[6] = {0};
+    take_in_heading(e->covariance, up, east, r, d);
+    move(e, d, limits->bias_limit);
+}

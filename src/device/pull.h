@@ -1,0 +1,3 @@
+#ifndef MARL_PULL_H
+#define MARL_PULL_H
+#endif
