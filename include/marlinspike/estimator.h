@@ -40,11 +40,10 @@ typedef struct marl_belief {
     marl_quat q;       /* body to enu, whatever world the tuning asks for */
     marl_vec3 bias;    /* of the gyroscope, rad/s */
     marl_vec3 turning; /* rate without bias, rad/s, body */
-    marl_trust tilt;   /* in the accelerometer, and what is known of the tilt */
-    marl_trust heading; /* in the magnetometer, and what is known of the heading */
+    marl_trust accel_trust, mag_trust;
+    marl_doubt tilt, heading; /* of each axis of the tilt, and of the heading */
     float field;       /* strength of the magnetic field while it was trusted, uT */
     float dip;         /* sine of its dip, positive down */
-    float bias_doubt;  /* what may be wrong with the bias, rad/s */
 } marl_belief;
 
 /* The body's own motion, as far as lever arm and speed tell it. */

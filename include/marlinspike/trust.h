@@ -10,9 +10,9 @@
  * squares and lingers for a while after its cause is gone. weight = 1 / (1 + unrest^2): all of it well inside the
  * slacks, half at one of them, a hundredth at three.
  *
- * Disagreement with the estimate counts for less the less the estimate knows: `doubt` says how far it may be
- * off, grows with time and turning, and shrinks as readings are taken in. So a sensor cannot be shut out by an
- * estimate that is wrong. A sensor that has been left out for the tuning's hold_limit is let in again. */
+ * Disagreement with the estimate counts for less the less the estimate knows: its doubt grows with time and turning,
+ * and shrinks as readings are taken in. So a sensor cannot be shut out by an estimate that is wrong. A sensor that
+ * has been left out for the tuning's hold_limit is let in again, at a tenth. */
 #ifndef MARLINSPIKE_TRUST_H
 #define MARLINSPIKE_TRUST_H
 
@@ -20,14 +20,21 @@
 extern "C" {
 #endif
 
+/* Of one sensor. */
 typedef struct marl_trust {
     float weight;   /* of the last reading, 0 to 1 */
     float unrest;   /* evidence against it, lingering */
     float misfit;   /* square of the angle between the last reading and the estimate, rad^2 */
-    float doubt;    /* of the estimate's own tilt or heading, rad */
     float memory_s; /* time of which readings have been believed, by weight */
     float out_s;    /* time since its weight was last a half */
 } marl_trust;
+
+/* How far an angle of the estimate and the gyroscope's bias about its axis may be off: their covariance. */
+typedef struct marl_doubt {
+    float angle; /* rad^2 */
+    float both;  /* rad^2/s */
+    float bias;  /* (rad/s)^2 */
+} marl_doubt;
 
 #ifdef __cplusplus
 }

@@ -56,13 +56,13 @@ static void start_anew(marl_estimator *e)
 /* An estimate that may be anywhere is none: it begins anew from the next vectors, on the same clock. */
 static void give_up_if_lost(marl_estimator *e)
 {
-    if (e->started && e->belief.tilt.doubt >= TRUST_LOST) {
+    if (e->started && e->belief.tilt.angle >= FUSION_LOST) {
         int64_t t_ns = e->t_ns;
         start_anew(e);
         e->timed = 1;
         e->t_ns = t_ns;
     }
-    if (e->heading_known && e->belief.heading.doubt >= TRUST_LOST) {
+    if (e->heading_known && e->belief.heading.angle >= FUSION_LOST) {
         e->heading_known = 0; /* the next reading sets it */
     }
 }
@@ -134,8 +134,8 @@ static marl_status screen(marl_estimator *e, marl_sample *s)
     e->counts.rejected_gyro += (refused & MARL_FRESH_GYRO) != 0;
     e->counts.rejected_mag += (refused & MARL_FRESH_MAG) != 0;
     if (refused & MARL_FRESH_GYRO) { /* how it turned meanwhile is not known */
-        e->belief.tilt.doubt += UNSEEN_TURN;
-        e->belief.heading.doubt += UNSEEN_TURN;
+        e->belief.tilt.angle += UNSEEN_TURN * UNSEEN_TURN;
+        e->belief.heading.angle += UNSEEN_TURN * UNSEEN_TURN;
     }
     return status != MARL_OK ? status : direction;
 }
@@ -179,11 +179,18 @@ static int still_waits_for_mag(marl_estimator *e)
     return status != MARL_ERR_GAP && waited < MAG_WAIT;
 }
 
+static marl_doubt fresh_doubt(const marl_estimator *e)
+{
+    float spread = e->tuning.value[MARL_PARAMETER_BIAS_SPREAD];
+    return (marl_doubt){FUSION_FRESH, 0.0f, spread * spread};
+}
+
 /* The heading has just been taken from the magnetometer, with everything it says about the field. */
 static void begin_heading(marl_estimator *e)
 {
     float strength = lane_root(lane3_dot(e->mag, e->mag));
-    e->belief.heading = (marl_trust){.doubt = TRUST_FRESH};
+    e->belief.mag_trust = (marl_trust){0};
+    e->belief.heading = fresh_doubt(e);
     e->belief.field = strength;
     e->belief.dip = -lane3_dot(step_up(e->belief.q), e->mag) / strength;
     e->heading_known = 1;
@@ -194,8 +201,7 @@ static void begin(marl_estimator *e, int north)
 {
     e->started = 1;
     e->accel_age = 0.0f;
-    e->belief.tilt = (marl_trust){.doubt = TRUST_FRESH};
-    e->belief.bias_doubt = e->tuning.value[MARL_PARAMETER_BIAS_SPREAD];
+    e->belief.tilt = e->belief.heading = fresh_doubt(e);
     if (north) {
         begin_heading(e);
     }
@@ -243,7 +249,6 @@ static fusion_limits limits_of(const marl_estimator *e)
                        .heading_speed = value[MARL_PARAMETER_HEADING_SPEED],
                        .bias_time = value[MARL_PARAMETER_BIAS_TIME],
                        .bias_limit = value[MARL_PARAMETER_BIAS_LIMIT],
-                       .bias_spread = value[MARL_PARAMETER_BIAS_SPREAD],
                        .gyro_scale = value[MARL_PARAMETER_GYRO_SCALE]};
     return p;
 }
@@ -279,11 +284,11 @@ static void settle(marl_estimator *e, uint8_t fresh)
 {
     if (fresh & MARL_FRESH_ACCEL) {
         e->accel_age = 0.0f;
-        e->counts.doubted_accel += e->belief.tilt.weight < 0.5f;
+        e->counts.doubted_accel += e->belief.accel_trust.weight < 0.5f;
     }
     if (fresh & MARL_FRESH_MAG) {
         e->mag_age = 0.0f;
-        e->counts.doubted_mag += e->belief.heading.weight < 0.5f;
+        e->counts.doubted_mag += e->belief.mag_trust.weight < 0.5f;
     }
 }
 

@@ -8,9 +8,13 @@
 #include "step.h"
 #include "trust.h"
 
-/* Trusted seconds before the bias is moved at full strength: what a start knows of it. */
-#define FUSION_BIAS_AFTER_TILT 0.5f
-#define FUSION_BIAS_AFTER_HEADING 2.0f
+/* The noise of the rate in whose terms time constants are told, rad/s/sqrt(Hz): it sets no gain but the first. */
+#define FUSION_WHITE 1e-4f
+/* Doubts of a fresh start, rad^2: in motion it may be so wrong; and of no estimate at all. */
+#define FUSION_FRESH 0.1f
+#define FUSION_LOST 2.0f
+/* Scale errors add up within a turn, and from turn to turn at random. */
+#define FUSION_TURN 6.2831853f
 /* Trusted seconds after which the references of field strength and dip follow only slowly. */
 #define FUSION_FIELD_MEMORY 30.0f
 
@@ -18,8 +22,9 @@
 typedef struct fusion_state {
     laneq q;
     lane3 bias, turning;
-    lane_trust tilt, heading;
-    lane field, dip, bias_doubt;
+    lane_trust accel_trust, mag_trust;
+    lane_doubt tilt, heading;
+    lane field, dip;
 } fusion_state;
 #else
 typedef marl_belief fusion_state;
@@ -27,73 +32,54 @@ typedef marl_belief fusion_state;
 
 typedef struct fusion_limits {
     trust_limits trust;
-    lane tilt_time, heading_time;   /* s; of the complementary filter */
+    lane tilt_time, heading_time;   /* s */
     lane tilt_speed, heading_speed; /* rad/s; of gradient descent */
     lane bias_time, bias_limit;     /* s, rad/s */
-    lane bias_spread, gyro_scale;   /* rad/s, 1 */
+    lane gyro_scale;                /* 1 */
 } fusion_limits;
 
-/* What a step takes out of an error. */
-typedef struct fusion_gain {
-    lane share; /* of the error, 0 to 1 */
-    lane bias;  /* of what was taken out, to the bias, 1/s */
-} fusion_gain;
-
-/* Growth of a doubt in dt seconds. */
-static inline lane fusion_doubt(const fusion_state *s, const fusion_limits *p, lane dt)
+static inline lane3 lane3_clamp(lane3 a, lane limit)
 {
-    lane3 r = s->turning;
-    lane turning = lane_most(r.x, -r.x) + lane_most(r.y, -r.y) + lane_most(r.z, -r.z);
-    return (s->bias_doubt + p->gyro_scale * turning) * dt;
+    return (lane3){step_clamp(a.x, limit), step_clamp(a.y, limit), step_clamp(a.z, limit)};
+}
+
+/* A doubt after dt seconds of integrated rate, with the variance `angle` and `drift` added by noise. */
+static inline void fusion_age(lane_doubt *d, lane dt, lane angle, lane drift)
+{
+    d->angle = lane_least(d->angle - dt * (2.0f * d->both - dt * d->bias) + angle, lane_constant(dt, FUSION_LOST));
+    d->both = d->both - dt * d->bias;
+    d->bias = d->bias + drift;
 }
 
 /* Turns on with the rate for dt seconds. */
 static inline void fusion_turn(fusion_state *s, const fusion_limits *p, lane3 rate, lane dt)
 {
-    lane most = lane_constant(dt, TRUST_LOST);
-    s->turning = lane3_sub(rate, s->bias);
+    lane3 r = s->turning = lane3_sub(rate, s->bias);
+    lane turning = lane_most(r.x, -r.x) + lane_most(r.y, -r.y) + lane_most(r.z, -r.z);
     s->q = step_turn(s->q, s->turning, dt);
-    lane known = s->tilt.memory_s;
-    s->bias_doubt = p->bias_spread / (1.0f + known * known) + 1e-4f;
-    lane growth = fusion_doubt(s, p, dt);
-    s->tilt.doubt = lane_least(s->tilt.doubt + growth, most);
-    s->heading.doubt = lane_least(s->heading.doubt + growth, most);
+    lane drift = FUSION_WHITE / p->bias_time;
+    lane angle = (FUSION_WHITE * FUSION_WHITE + p->gyro_scale * p->gyro_scale * FUSION_TURN * turning) * dt;
+    fusion_age(&s->tilt, dt, angle, drift * drift * dt);
+    fusion_age(&s->heading, dt, angle, drift * drift * dt);
 }
 
-/* A time constant that begins short and grows to `full` with the trusted time: the weights of a straight line fitted
- * to all readings so far. */
-static inline lane fusion_time(lane full, lane memory_s)
-{
-    return lane_least(full, 0.25f * memory_s);
-}
+/* What a reading takes out of an error, and adds to the bias of what it takes out (1/s). */
+typedef struct fusion_gain {
+    lane share, bias;
+} fusion_gain;
 
-/* Both filters run their gain down from a start and learn the bias from what they take out. */
-static inline fusion_gain fusion_gain_of(lane share, const lane_trust *t, lane bias_time, float after)
+/* The gain that a Kalman filter of one angle and its bias would take, for readings so noisy that it settles at the time
+ * constant: large after a start, then running down to it. `way` bounds what is taken out of an error (rad). */
+static inline fusion_gain fusion_take_in(lane_doubt *d, lane time_constant, lane weight, lane age, lane error, lane way)
 {
-    lane settling = lane_least(bias_time, (t->memory_s + after) * (1.0f / 1.5f));
-    return (fusion_gain){share, t->weight / settling};
-}
-
-/* A share of the error for each time constant. */
-static inline lane fusion_share_by_time(lane full, const lane_trust *t, lane age)
-{
-    lane trusted = t->weight * age;
-    return trusted / (trusted + fusion_time(full, t->memory_s));
-}
-
-/* The way of a fixed speed down the gradient of the squared error, never beyond its end. */
-static inline lane fusion_share_by_speed(lane speed, const lane_trust *t, lane age, lane half)
-{
-    lane trusted = t->weight * age, one = lane_constant(age, 1.0f);
-    lane way = trusted * speed * (1.0f + 1.0f / (t->memory_s + 0.02f));
-    return lane_least(way / (2.0f * half + 1e-6f), one);
-}
-
-static inline void fusion_move_bias(fusion_state *s, const fusion_limits *p, lane3 by)
-{
-    lane3 b = lane3_sub(s->bias, by);
-    lane limit = p->bias_limit;
-    s->bias = lane3_snap((lane3){step_clamp(b.x, limit), step_clamp(b.y, limit), step_clamp(b.z, limit)});
+    lane noise = FUSION_WHITE * time_constant;
+    lane inverse = 1.0f / (d->angle + noise * noise / (age * weight));
+    lane full = d->angle * inverse;
+    fusion_gain gain = {lane_least(full, way / (error + 1e-6f)), -d->both / d->angle};
+    d->bias = d->bias - d->both * d->both * inverse;
+    d->both = d->both * (1.0f - full);
+    d->angle = d->angle * (1.0f - full);
+    return gain;
 }
 
 /* The evidence of an accelerometer reading. Returns its direction. */
@@ -102,9 +88,9 @@ static inline lane3 fusion_judge_pull(fusion_state *s, const trust_limits *p, la
     lane strength2 = lane3_dot(accel, accel);
     lane inverse = 1.0f / lane_root(lane_most(strength2, lane_constant(age, MARL_TINY_ACCEL * MARL_TINY_ACCEL)));
     lane length = (strength2 * inverse - MARL_GRAVITY) / p->accel;
-    lane evidence = length * length + trust_ratio(lane3_dot(s->turning, s->turning), p->rate, s->bias_doubt) +
-                    trust_ratio(s->tilt.misfit, p->tilt, s->tilt.doubt);
-    trust_judge(&s->tilt, evidence, age, p);
+    lane evidence = length * length + trust_ratio(lane3_dot(s->turning, s->turning), p->rate, 4.0f * (2.0f * s->tilt.bias + s->heading.bias)) +
+                    trust_ratio(s->accel_trust.misfit, p->tilt, s->tilt.angle);
+    trust_judge(&s->accel_trust, evidence, s->tilt.angle, age, p);
     return lane3_scale(accel, inverse);
 }
 
@@ -114,16 +100,14 @@ static inline void fusion_tilt(fusion_state *s, const fusion_limits *p, lane3 ac
     lane3 seen = fusion_judge_pull(s, &p->trust, accel, age), up = step_up(s->q);
     lane k = 1.0f / lane_most(1.0f + lane3_dot(seen, up), lane_constant(age, 0.02f));
     lane3 half = lane3_scale(lane3_cross(seen, up), k);
-    lane half2 = lane3_dot(half, half);
-    lane share = gradient ? fusion_share_by_speed(p->tilt_speed, &s->tilt, age, lane_root(half2))
-                          : fusion_share_by_time(p->tilt_time, &s->tilt, age);
-    fusion_gain gain = fusion_gain_of(share, &s->tilt, p->bias_time, FUSION_BIAS_AFTER_TILT);
-    s->tilt.misfit = 4.0f * half2;
-    trust_take_in(&s->tilt, share, p->trust.tilt, age);
+    lane misfit = 4.0f * lane3_dot(half, half);
+    s->accel_trust.misfit = misfit;
+    lane way = gradient ? p->tilt_speed * age : lane_constant(age, 4.0f);
+    fusion_gain gain = fusion_take_in(&s->tilt, p->tilt_time, s->accel_trust.weight, age, lane_root(misfit), way);
     lane3 fix = lane3_scale(half, gain.share);
     laneq turn = {lane_constant(age, 1.0f), fix.x, fix.y, fix.z};
     s->q = laneq_snap(laneq_unit(laneq_product(s->q, turn)));
-    fusion_move_bias(s, p, lane3_scale(fix, 2.0f * gain.bias));
+    s->bias = lane3_snap(lane3_clamp(lane3_sub(s->bias, lane3_scale(fix, 2.0f * gain.bias)), p->bias_limit));
 }
 
 /* The evidence of a magnetometer reading; its strength and dip are remembered as far as they are believed. */
@@ -134,10 +118,10 @@ static inline void fusion_judge_field(fusion_state *s, const trust_limits *p, la
     lane strength = strength2 * inverse, dip = -lane3_dot(up, mag) * inverse;
     lane stronger = (strength / s->field - 1.0f) / p->field, steeper = (dip - s->dip) / p->dip;
     lane evidence = stronger * stronger + steeper * steeper +
-                    trust_ratio(s->heading.misfit, p->heading, s->heading.doubt);
-    trust_judge(&s->heading, evidence, age, p);
-    lane trusted = s->heading.weight * age;
-    lane follow = trusted / (trusted + lane_least(s->heading.memory_s, lane_constant(age, FUSION_FIELD_MEMORY)));
+                    trust_ratio(s->mag_trust.misfit, p->heading, s->heading.angle);
+    trust_judge(&s->mag_trust, evidence, s->heading.angle, age, p);
+    lane trusted = s->mag_trust.weight * age;
+    lane follow = trusted / (lane_least(s->mag_trust.memory_s, lane_constant(age, FUSION_FIELD_MEMORY)) + trusted);
     s->field = s->field + follow * (strength - s->field);
     s->dip = s->dip + follow * (dip - s->dip);
 }
@@ -150,15 +134,14 @@ static inline void fusion_heading(fusion_state *s, const fusion_limits *p, lane3
     lane reach2 = level.x * level.x + level.y * level.y;
     lane reach = lane_root(lane_most(reach2, lane_constant(age, MARL_TINY_MAG * MARL_TINY_MAG)));
     lane half = level.x / lane_most(reach + level.y, 0.02f * reach);
-    lane share = gradient ? fusion_share_by_speed(p->heading_speed, &s->heading, age, lane_most(half, -half))
-                          : fusion_share_by_time(p->heading_time, &s->heading, age);
-    fusion_gain gain = fusion_gain_of(share, &s->heading, p->bias_time, FUSION_BIAS_AFTER_HEADING);
-    s->heading.misfit = 4.0f * half * half;
-    trust_take_in(&s->heading, share, p->trust.heading, age);
+    lane error = 2.0f * lane_most(half, -half);
+    s->mag_trust.misfit = error * error;
+    lane way = gradient ? p->heading_speed * age : lane_constant(age, 4.0f);
+    fusion_gain gain = fusion_take_in(&s->heading, p->heading_time, s->mag_trust.weight, age, error, way);
     lane fix = half * gain.share;
     laneq turn = {lane_constant(age, 1.0f), lane_constant(age, 0.0f), lane_constant(age, 0.0f), fix};
     s->q = laneq_snap(laneq_unit(laneq_product(turn, s->q)));
-    fusion_move_bias(s, p, lane3_scale(up, 2.0f * fix * gain.bias));
+    s->bias = lane3_snap(lane3_clamp(lane3_sub(s->bias, lane3_scale(up, 2.0f * fix * gain.bias)), p->bias_limit));
 }
 
 #endif

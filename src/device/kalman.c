@@ -2,13 +2,9 @@
  * The Kalman filter. States 0 to 2: turn in the world, rad; 3 to 5: bias in the body, rad/s. */
 #include "kalman.h"
 
-#define START_TILT 0.3f    /* rad: a start in motion may be so wrong */
-#define START_HEADING 0.3f /* rad */
-#define MOST_ANGLE 1.0f    /* rad^2: no direction is known worse */
 #define LEAST 1e-14f       /* variances never reach zero by rounding */
 /* Flicker noise taken as the walk that has its Allan deviation at 50 s. */
 #define FLICKER_AS_WALK 0.0265f
-#define TWO_PI 6.2831853f
 
 void kalman_begin(marl_estimator *e, int north)
 {
@@ -19,10 +15,10 @@ void kalman_begin(marl_estimator *e, int north)
         }
     }
     for (int i = 0; i < 3; i++) {
-        e->covariance[i][i] = START_TILT * START_TILT;
+        e->covariance[i][i] = FUSION_FRESH;
         e->covariance[i + 3][i + 3] = spread * spread + LEAST;
     }
-    e->covariance[2][2] = north ? START_HEADING * START_HEADING : LEAST;
+    e->covariance[2][2] = north ? FUSION_FRESH : LEAST;
 }
 
 /* What was known together with the old heading is worth nothing now. */
@@ -31,7 +27,7 @@ void kalman_begin_heading(marl_estimator *e)
     for (int i = 0; i < 6; i++) {
         e->covariance[i][2] = e->covariance[2][i] = 0.0f;
     }
-    e->covariance[2][2] = START_HEADING * START_HEADING;
+    e->covariance[2][2] = FUSION_FRESH;
 }
 
 static void mirror(float p[6][6])
@@ -85,9 +81,9 @@ static void cap(float p[6][6], int state, float most)
 static void tell_doubts(marl_estimator *e)
 {
     const float(*p)[6] = (const float(*)[6])e->covariance;
-    e->belief.tilt.doubt = lane_root(p[0][0] + p[1][1]);
-    e->belief.heading.doubt = lane_root(p[2][2]);
-    e->belief.bias_doubt = lane_root(lane_most(p[3][3], lane_most(p[4][4], p[5][5])));
+    float bias = (p[3][3] + p[4][4] + p[5][5]) * (1.0f / 3.0f);
+    e->belief.tilt = (marl_doubt){0.5f * (p[0][0] + p[1][1]), 0.0f, bias};
+    e->belief.heading = (marl_doubt){p[2][2], 0.0f, bias};
 }
 
 void kalman_turn(marl_estimator *e, marl_vec3 rate, float dt)
@@ -102,7 +98,7 @@ void kalman_turn(marl_estimator *e, marl_vec3 rate, float dt)
     float white = value[MARL_PARAMETER_GYRO_WHITE], scale = value[MARL_PARAMETER_GYRO_SCALE];
     float flicker = value[MARL_PARAMETER_GYRO_FLICKER], walk = value[MARL_PARAMETER_GYRO_WALK];
     /* a scale error adds up within a turn, and from turn to turn at random */
-    float angle = (white * white + scale * scale * TWO_PI * speed) * dt;
+    float angle = (white * white + scale * scale * FUSION_TURN * speed) * dt;
     float drift = (walk * walk + FLICKER_AS_WALK * flicker * flicker) * dt;
     float spread = value[MARL_PARAMETER_BIAS_SPREAD];
     for (int i = 0; i < 3; i++) {
@@ -111,7 +107,7 @@ void kalman_turn(marl_estimator *e, marl_vec3 rate, float dt)
     }
     mirror(p);
     for (int i = 0; i < 3; i++) {
-        cap(p, i, MOST_ANGLE);
+        cap(p, i, FUSION_LOST);
         cap(p, i + 3, spread * spread + LEAST);
     }
     tell_doubts(e);
@@ -145,24 +141,17 @@ static void move(marl_estimator *e, const float d[6], float limit)
                                             step_clamp(b.z + d[5], limit)});
 }
 
-/* Trusted time passes. */
-static void kalman_remember(marl_trust *t, float age)
-{
-    t->memory_s = lane_least(t->memory_s + t->weight * age, TRUST_MOST_MEMORY);
-}
-
 void kalman_tilt(marl_estimator *e, const fusion_limits *limits, marl_vec3 accel, float age)
 {
     marl_belief *b = &e->belief;
     marl_vec3 up = laneq_rotate(b->q, lane3_unit(accel, MARL_TINY_ACCEL));
     float k = 2.0f / lane_most(1.0f + up.z, 0.02f);
     float east = k * up.y, north = -k * up.x;
-    b->tilt.misfit = east * east + north * north;
+    b->accel_trust.misfit = east * east + north * north;
     (void)fusion_judge_pull(b, &limits->trust, accel, age);
-    kalman_remember(&b->tilt, age);
 
     float white = e->tuning.value[MARL_PARAMETER_ACCEL_WHITE] / MARL_GRAVITY;
-    float r = white * white / (age * b->tilt.weight), d[6] = {0};
+    float r = white * white / (age * b->accel_trust.weight), d[6] = {0};
     take_in(e->covariance, 0, east, r, d);
     take_in(e->covariance, 1, north, r, d);
     move(e, d, limits->bias_limit);
@@ -194,12 +183,11 @@ void kalman_heading(marl_estimator *e, const fusion_limits *limits, marl_vec3 ma
     float reach2 = level.x * level.x + level.y * level.y;
     float reach = lane_root(lane_most(reach2, MARL_TINY_MAG * MARL_TINY_MAG));
     float east = 2.0f * level.x / lane_most(reach + level.y, 0.02f * reach);
-    b->heading.misfit = east * east;
+    b->mag_trust.misfit = east * east;
     fusion_judge_field(b, &limits->trust, mag, up, age);
-    kalman_remember(&b->heading, age);
 
     float white = e->tuning.value[MARL_PARAMETER_MAG_WHITE] / reach;
-    float r = white * white / (age * b->heading.weight), d[6] = {0};
+    float r = white * white / (age * b->mag_trust.weight), d[6] = {0};
     take_in_heading(e->covariance, up, east, r, d);
     move(e, d, limits->bias_limit);
 }
