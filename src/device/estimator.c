@@ -99,7 +99,8 @@ static int small(marl_vec3 v, float limit)
 /* Nothing to find fault with, as nearly always. */
 static int faultless(const marl_sample *s)
 {
-    int bad = (s->fresh & (MARL_FRESH_TEMP | MARL_FRESH_SPEED)) != 0;
+    int bad = (s->fresh & MARL_FRESH_TEMP) != 0 && !(fabsf(s->temp) <= MARL_PLAUSIBLE_TEMP);
+    bad |= (s->fresh & MARL_FRESH_SPEED) != 0 && !(fabsf(s->speed) <= MARL_PLAUSIBLE_SPEED);
     bad |= (s->fresh & MARL_FRESH_ACCEL) != 0 &&
            !(small(s->accel, MARL_PLAUSIBLE_ACCEL) && lane3_dot(s->accel, s->accel) >= MARL_TINY_ACCEL * MARL_TINY_ACCEL);
     bad |= (s->fresh & MARL_FRESH_GYRO) != 0 && !small(s->gyro, MARL_PLAUSIBLE_GYRO);

@@ -43,24 +43,33 @@ static inline lane3 lane3_clamp(lane3 a, lane limit)
     return (lane3){step_clamp(a.x, limit), step_clamp(a.y, limit), step_clamp(a.z, limit)};
 }
 
-/* A doubt after dt seconds of integrated rate, with the variance `angle` and `drift` added by noise. */
-static inline void fusion_age(lane_doubt *d, lane dt, lane angle, lane drift)
+/* A doubt after dt seconds of integrated rate, with the variance `angle` and `drift` added by noise. `turned` is the
+ * angle by which the axis moved in the body: error and bias go together only as long as they share an axis. */
+static inline void fusion_age(lane_doubt *d, lane dt, lane angle, lane drift, lane turned)
 {
+    d->both = d->both * lane_most(1.0f - turned, lane_constant(dt, 0.0f));
     d->angle = lane_least(d->angle - dt * (2.0f * d->both - dt * d->bias) + angle, lane_constant(dt, FUSION_LOST));
     d->both = d->both - dt * d->bias;
     d->bias = d->bias + drift;
 }
 
-/* Turns on with the rate for dt seconds. */
+static inline lane lane_size(lane x)
+{
+    return lane_most(x, -x);
+}
+
+/* Turns on with the rate for dt seconds. Scale errors add to the doubt about the axis of the turn. */
 static inline void fusion_turn(fusion_state *s, const fusion_limits *p, lane3 rate, lane dt)
 {
-    lane3 r = s->turning = lane3_sub(rate, s->bias);
-    lane turning = lane_most(r.x, -r.x) + lane_most(r.y, -r.y) + lane_most(r.z, -r.z);
-    s->q = step_turn(s->q, s->turning, dt);
-    lane drift = FUSION_WHITE / p->bias_time;
-    lane angle = (FUSION_WHITE * FUSION_WHITE + p->gyro_scale * p->gyro_scale * FUSION_TURN * turning) * dt;
-    fusion_age(&s->tilt, dt, angle, drift * drift * dt);
-    fusion_age(&s->heading, dt, angle, drift * drift * dt);
+    lane3 r = s->turning = lane3_sub(rate, s->bias), up = step_up(s->q);
+    lane upright = lane3_dot(up, r);
+    lane3 level = lane3_sub(r, lane3_scale(up, upright));
+    s->q = step_turn(s->q, r, dt);
+    lane scale = p->gyro_scale * p->gyro_scale * FUSION_TURN, drift = FUSION_WHITE / p->bias_time;
+    lane white = lane_constant(dt, FUSION_WHITE * FUSION_WHITE);
+    lane tilted = lane_size(level.x) + lane_size(level.y) + lane_size(level.z);
+    fusion_age(&s->tilt, dt, (white + scale * tilted) * dt, drift * drift * dt, (tilted + lane_size(upright)) * dt);
+    fusion_age(&s->heading, dt, (white + scale * lane_size(upright)) * dt, drift * drift * dt, tilted * dt);
 }
 
 /* What a reading takes out of an error, and adds to the bias of what it takes out (1/s). */
@@ -88,7 +97,8 @@ static inline lane3 fusion_judge_pull(fusion_state *s, const trust_limits *p, la
     lane strength2 = lane3_dot(accel, accel);
     lane inverse = 1.0f / lane_root(lane_most(strength2, lane_constant(age, MARL_TINY_ACCEL * MARL_TINY_ACCEL)));
     lane length = (strength2 * inverse - MARL_GRAVITY) / p->accel;
-    lane evidence = length * length + trust_ratio(lane3_dot(s->turning, s->turning), p->rate, 4.0f * (2.0f * s->tilt.bias + s->heading.bias)) +
+    lane unsure = 4.0f * (2.0f * s->tilt.bias + s->heading.bias);
+    lane evidence = length * length + trust_ratio(lane3_dot(s->turning, s->turning), p->rate, unsure) +
                     trust_ratio(s->accel_trust.misfit, p->tilt, s->tilt.angle);
     trust_judge(&s->accel_trust, evidence, s->tilt.angle, age, p);
     return lane3_scale(accel, inverse);

@@ -2,6 +2,9 @@
  * The Kalman filter. States 0 to 2: turn in the world, rad; 3 to 5: bias in the body, rad/s. */
 #include "kalman.h"
 
+/* What calibration leaves in the magnetometer is taken as a noise that stays for a second: 2 s of density, s. */
+#define LEFT_FOR 2.0f
+#define TILTED_FOR 60.0f
 #define LEAST 1e-14f       /* variances never reach zero by rounding */
 /* Flicker noise taken as the walk that has its Allan deviation at 50 s. */
 #define FLICKER_AS_WALK 0.0265f
@@ -94,15 +97,14 @@ void kalman_turn(marl_estimator *e, marl_vec3 rate, float dt)
     e->belief.q = step_turn(e->belief.q, e->belief.turning, dt);
     marl_mat3 turn = marl_quat_to_matrix(e->belief.q);
     propagate(p, &turn, dt);
-    float speed = lane_root(lane3_dot(e->belief.turning, e->belief.turning));
+    marl_vec3 turned = laneq_rotate(e->belief.q, e->belief.turning);
+    const float speed[3] = {lane_size(turned.x), lane_size(turned.y), lane_size(turned.z)};
     float white = value[MARL_PARAMETER_GYRO_WHITE], scale = value[MARL_PARAMETER_GYRO_SCALE];
     float flicker = value[MARL_PARAMETER_GYRO_FLICKER], walk = value[MARL_PARAMETER_GYRO_WALK];
-    /* a scale error adds up within a turn, and from turn to turn at random */
-    float angle = (white * white + scale * scale * FUSION_TURN * speed) * dt;
     float drift = (walk * walk + FLICKER_AS_WALK * flicker * flicker) * dt;
     float spread = value[MARL_PARAMETER_BIAS_SPREAD];
     for (int i = 0; i < 3; i++) {
-        p[i][i] = lane_most(p[i][i], LEAST) + angle;
+        p[i][i] = lane_most(p[i][i], LEAST) + (white * white + scale * scale * FUSION_TURN * speed[i]) * dt;
         p[i + 3][i + 3] = lane_most(p[i + 3][i + 3], LEAST) + drift;
     }
     mirror(p);
@@ -186,8 +188,11 @@ void kalman_heading(marl_estimator *e, const fusion_limits *limits, marl_vec3 ma
     b->mag_trust.misfit = east * east;
     fusion_judge_field(b, &limits->trust, mag, up, age);
 
-    float white = e->tuning.value[MARL_PARAMETER_MAG_WHITE] / reach;
-    float r = white * white / (age * b->mag_trust.weight), d[6] = {0};
+    float white = e->tuning.value[MARL_PARAMETER_MAG_WHITE], left = e->tuning.value[MARL_PARAMETER_MAG_ERROR];
+    /* a wrong tilt lets the upright field look like a turn, for as long as it stays wrong */
+    float slope2 = (lane3_dot(mag, mag) - reach2) / (reach * reach);
+    float noise = (white * white + LEFT_FOR * left * left) / (reach * reach) + TILTED_FOR * slope2 * b->tilt.angle;
+    float r = noise / (age * b->mag_trust.weight), d[6] = {0};
     take_in_heading(e->covariance, up, east, r, d);
     move(e, d, limits->bias_limit);
 }
