@@ -2,36 +2,19 @@
  * The estimators: what is a usable sample, when to start, which step to take. The arithmetic is in
  * step.h. */
 #include "marlinspike/estimator.h"
-#include "fusion.h"
+#include "canonical.h"
+#include "estimator_parts.h"
 #include "kalman.h"
 #include "pull.h"
+#include "time_step.h"
 #include <stddef.h>
 
-/* How long a start waits for the first magnetometer reading, s. */
-#define MAG_WAIT 1.0f
 /* So many samples in a row from the past, in agreement with each other, and their clock is believed. */
 #define CLOCK_BELIEVED 10
-/* Sine of the least angle between magnetometer and accelerometer that still tells north. */
-#define LEAST_DIP_SINE 0.05f
-/* A rate reading that had to be refused may have been a turn of so much, rad. */
-#define UNSEEN_TURN 0.1f
-
 marl_status marl_estimator_init(marl_estimator *estimator, const marl_tuning *tuning)
 {
     *estimator = (marl_estimator){.tuning = *tuning, .belief = {.q = marl_quat_identity()}};
     return marl_tuning_check(tuning);
-}
-
-static int uses_mag(const marl_estimator *e)
-{
-    return e->tuning.value[MARL_PARAMETER_USE_MAG] != 0.0f;
-}
-
-/* Everything but tuning and counts. The bias goes, too: what led to a new start may have spoilt it. */
-static void forget(marl_estimator *e)
-{
-    marl_estimator fresh = {.tuning = e->tuning, .counts = e->counts, .belief = {.q = marl_quat_identity()}};
-    *e = fresh;
 }
 
 /* A sample from the past. A single one is a slip; a row of them that agree with each other means that the
@@ -39,32 +22,12 @@ static void forget(marl_estimator *e)
 static int clock_was_set_back(marl_estimator *e, int64_t t_ns)
 {
     float step;
-    int agrees = e->refused_in_row > 0 && marl_time_step(e->refused_ns, t_ns, &step) == MARL_OK &&
+    int agrees = e->refused_in_row > 0 && time_step(e->refused_ns, t_ns, &step) == MARL_OK &&
                  step <= e->tuning.value[MARL_PARAMETER_GAP_LIMIT];
     e->refused_in_row = (uint8_t)(agrees ? e->refused_in_row + 1 : 1);
     e->refused_ns = t_ns;
     e->counts.rejected_time++;
     return e->refused_in_row >= CLOCK_BELIEVED;
-}
-
-static void start_anew(marl_estimator *e)
-{
-    forget(e);
-    e->counts.gaps++;
-}
-
-/* An estimate that may be anywhere is none: it begins anew from the next vectors, on the same clock. */
-static void give_up_if_lost(marl_estimator *e)
-{
-    if (e->started && e->belief.tilt.angle >= FUSION_LOST) {
-        int64_t t_ns = e->t_ns;
-        start_anew(e);
-        e->timed = 1;
-        e->t_ns = t_ns;
-    }
-    if (e->heading_known && e->belief.heading.angle >= FUSION_LOST) {
-        e->heading_known = 0; /* the next reading sets it */
-    }
 }
 
 /* Moves the clock on; *dt is the time since the last accepted sample, 0 for the first. */
@@ -73,12 +36,12 @@ static marl_status take_time(marl_estimator *e, int64_t t_ns, float *dt)
     marl_status status = MARL_OK;
     *dt = 0.0f;
     if (e->timed) {
-        status = marl_time_step(e->t_ns, t_ns, dt);
+        status = time_step(e->t_ns, t_ns, dt);
         if (status == MARL_ERR_TIME && !clock_was_set_back(e, t_ns)) {
             return status;
         }
         if (status != MARL_OK || *dt > e->tuning.value[MARL_PARAMETER_GAP_LIMIT]) {
-            start_anew(e);
+            estimator_start_anew(e);
             status = MARL_ERR_GAP;
             *dt = 0.0f;
         }
@@ -90,55 +53,22 @@ static marl_status take_time(marl_estimator *e, int64_t t_ns, float *dt)
     return status;
 }
 
-/* NaN fails every comparison. */
-static int small(marl_vec3 v, float limit)
+/* Of a vector's parts added up. NaN and infinity fail every comparison. */
+static int within(marl_vec3 v, float least, float most)
 {
-    return (fabsf(v.x) <= limit) & (fabsf(v.y) <= limit) & (fabsf(v.z) <= limit);
+    float sum = fabsf(v.x) + fabsf(v.y) + fabsf(v.z);
+    return sum >= least && sum <= most;
 }
 
-/* Nothing to find fault with, as nearly always. */
+/* Certainly nothing to find fault with, as nearly always; where in doubt, screen finds out. */
 static int faultless(const marl_sample *s)
 {
-    int bad = (s->fresh & MARL_FRESH_TEMP) != 0 && !(fabsf(s->temp) <= MARL_PLAUSIBLE_TEMP);
-    bad |= (s->fresh & MARL_FRESH_SPEED) != 0 && !(fabsf(s->speed) <= MARL_PLAUSIBLE_SPEED);
-    bad |= (s->fresh & MARL_FRESH_ACCEL) != 0 &&
-           !(small(s->accel, MARL_PLAUSIBLE_ACCEL) && lane3_dot(s->accel, s->accel) >= MARL_TINY_ACCEL * MARL_TINY_ACCEL);
-    bad |= (s->fresh & MARL_FRESH_GYRO) != 0 && !small(s->gyro, MARL_PLAUSIBLE_GYRO);
-    bad |= (s->fresh & MARL_FRESH_MAG) != 0 &&
-           !(small(s->mag, MARL_PLAUSIBLE_MAG) && lane3_dot(s->mag, s->mag) >= MARL_TINY_MAG * MARL_TINY_MAG);
-    return !bad;
-}
-
-/* Clears the fresh flag of vectors too short to have a direction. */
-static marl_status drop_directionless(marl_sample *s, uint8_t *refused)
-{
-    uint8_t gone = 0;
-    if (lane3_dot(s->accel, s->accel) < MARL_TINY_ACCEL * MARL_TINY_ACCEL) {
-        gone |= MARL_FRESH_ACCEL;
-    }
-    if (lane3_dot(s->mag, s->mag) < MARL_TINY_MAG * MARL_TINY_MAG) {
-        gone |= MARL_FRESH_MAG;
-    }
-    gone &= s->fresh;
-    s->fresh = (uint8_t)(s->fresh & ~gone);
-    *refused |= gone;
-    return gone ? MARL_ERR_DEGENERATE : MARL_OK;
-}
-
-/* Leaves the usable readings fresh, counts the others. */
-static marl_status screen(marl_estimator *e, marl_sample *s)
-{
-    uint8_t refused;
-    marl_status status = marl_sample_check(s, &refused);
-    marl_status direction = drop_directionless(s, &refused);
-    e->counts.rejected_accel += (refused & MARL_FRESH_ACCEL) != 0;
-    e->counts.rejected_gyro += (refused & MARL_FRESH_GYRO) != 0;
-    e->counts.rejected_mag += (refused & MARL_FRESH_MAG) != 0;
-    if (refused & MARL_FRESH_GYRO) { /* how it turned meanwhile is not known */
-        e->belief.tilt.angle += UNSEEN_TURN * UNSEEN_TURN;
-        e->belief.heading.angle += UNSEEN_TURN * UNSEEN_TURN;
-    }
-    return status != MARL_OK ? status : direction;
+    int fresh = s->fresh;
+    return (!(fresh & MARL_FRESH_ACCEL) || within(s->accel, 2.0f * MARL_TINY_ACCEL, MARL_PLAUSIBLE_ACCEL)) &&
+           (!(fresh & MARL_FRESH_GYRO) || within(s->gyro, 0.0f, MARL_PLAUSIBLE_GYRO)) &&
+           (!(fresh & MARL_FRESH_MAG) || within(s->mag, 2.0f * MARL_TINY_MAG, MARL_PLAUSIBLE_MAG)) &&
+           (!(fresh & MARL_FRESH_TEMP) || fabsf(s->temp) <= MARL_PLAUSIBLE_TEMP) &&
+           (!(fresh & MARL_FRESH_SPEED) || fabsf(s->speed) <= MARL_PLAUSIBLE_SPEED);
 }
 
 /* Keeps the fresh readings and returns the mean rate over the step that ends with this sample. */
@@ -157,80 +87,6 @@ static marl_vec3 remember(marl_estimator *e, const marl_sample *s)
     }
     e->seen |= s->fresh;
     return mean;
-}
-
-/* Do magnetometer and "up" point apart enough to tell north? */
-static int tells_north(const marl_estimator *e, marl_vec3 up)
-{
-    if (!uses_mag(e) || !(e->seen & MARL_FRESH_MAG)) {
-        return 0;
-    }
-    marl_vec3 across = lane3_cross(lane3_unit(e->mag, MARL_TINY_MAG), lane3_unit(up, MARL_TINY_ACCEL));
-    return lane3_dot(across, across) > LEAST_DIP_SINE * LEAST_DIP_SINE;
-}
-
-static int still_waits_for_mag(marl_estimator *e)
-{
-    float waited;
-    if (!e->waiting) {
-        e->waiting = 1;
-        e->wait_from_ns = e->t_ns;
-    }
-    marl_status status = marl_time_step(e->wait_from_ns, e->t_ns, &waited);
-    return status != MARL_ERR_GAP && waited < MAG_WAIT;
-}
-
-static marl_doubt fresh_doubt(const marl_estimator *e)
-{
-    float spread = e->tuning.value[MARL_PARAMETER_BIAS_SPREAD];
-    return (marl_doubt){FUSION_FRESH, 0.0f, spread * spread};
-}
-
-/* The heading has just been taken from the magnetometer, with everything it says about the field. */
-static void begin_heading(marl_estimator *e)
-{
-    float strength = lane_root(lane3_dot(e->mag, e->mag));
-    e->belief.mag_trust = (marl_trust){0};
-    e->belief.heading = fresh_doubt(e);
-    e->belief.field = strength;
-    e->belief.dip = -lane3_dot(step_up(e->belief.q), e->mag) / strength;
-    e->heading_known = 1;
-    e->mag_age = 0.0f;
-}
-
-static void begin(marl_estimator *e, int north)
-{
-    e->started = 1;
-    e->accel_age = 0.0f;
-    e->belief.tilt = e->belief.heading = fresh_doubt(e);
-    if (north) {
-        begin_heading(e);
-    }
-    kalman_begin(e, north);
-}
-
-static void start(marl_estimator *e)
-{
-    if (!(e->seen & MARL_FRESH_ACCEL)) {
-        return;
-    }
-    int north = tells_north(e, e->accel);
-    if (!north && uses_mag(e) && still_waits_for_mag(e)) {
-        return;
-    }
-    e->belief.q = step_vectors(e->accel, e->mag, north);
-    begin(e, north);
-}
-
-/* The first magnetometer reading after a start without one sets the heading at once; the tilt stays. */
-static void find_heading(marl_estimator *e)
-{
-    marl_vec3 up = step_up(e->belief.q);
-    if (tells_north(e, up)) {
-        e->belief.q = step_vectors(up, e->mag, 1);
-        begin_heading(e);
-        kalman_begin_heading(e);
-    }
 }
 
 static fusion_limits limits_of(const marl_estimator *e)
@@ -258,13 +114,15 @@ static void fuse(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
 {
     fusion_limits p = limits_of(e);
     int gradient = e->tuning.filter == MARL_FILTER_GRADIENT_DESCENT;
-    fusion_turn(&e->belief, &p, rate, dt);
+    fusion_state *s = &e->belief;
+    step_axes world = fusion_turn(s, &p, rate, dt);
     if (fresh & MARL_FRESH_ACCEL) {
-        fusion_tilt(&e->belief, &p, e->accel, e->accel_age, gradient);
+        fusion_tilt(s, &p, world.up, e->accel, e->accel_age, gradient);
     }
     if (fresh & MARL_FRESH_MAG) {
-        fusion_heading(&e->belief, &p, e->mag, e->mag_age, gradient);
+        fusion_heading(s, &p, &world, e->mag, e->mag_age, gradient);
     }
+    s->q = laneq_snap(laneq_touch_up(s->q));
 }
 
 /* As fuse, by the covariance. */
@@ -298,11 +156,11 @@ static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
     e->accel_age += dt;
     e->mag_age += dt;
     if (e->tuning.filter == MARL_FILTER_GYRO) {
-        e->belief.q = step_turn(e->belief.q, rate, dt);
+        e->belief.q = laneq_snap(laneq_touch_up(step_turn(e->belief.q, rate, dt)));
     } else if (e->tuning.filter == MARL_FILTER_VECTORS) {
         if (fresh & (MARL_FRESH_ACCEL | MARL_FRESH_MAG)) {
-            int north = tells_north(e, e->accel);
-            e->belief.q = step_vectors(e->accel, e->mag, north);
+            int north = estimator_tells_north(e, e->accel);
+            e->belief.q = north ? step_vectors(e->accel, e->mag) : step_tilt_only(e->accel);
             e->heading_known = (uint8_t)north;
         }
         return;
@@ -316,7 +174,7 @@ static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
         settle(e, used);
     }
     if (!e->heading_known && (fresh & MARL_FRESH_MAG)) {
-        find_heading(e);
+        estimator_find_heading(e);
     }
 }
 
@@ -330,15 +188,17 @@ marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *
     }
     if (!faultless(sample)) {
         checked = *sample;
-        readings = screen(estimator, &checked);
+        readings = estimator_screen(estimator, &checked);
         sample = &checked;
     }
-    give_up_if_lost(estimator);
+    if (estimator->belief.tilt.angle >= FUSION_LOST || estimator->belief.heading.angle >= FUSION_LOST) {
+        estimator_give_up(estimator);
+    }
     marl_vec3 rate = remember(estimator, sample);
     if (estimator->started) {
         step(estimator, sample->fresh, rate, dt);
     } else {
-        start(estimator);
+        estimator_start(estimator);
     }
     if (time != MARL_OK) {
         return time;
@@ -356,7 +216,7 @@ marl_status marl_estimator_attitude(const marl_estimator *estimator, marl_quat *
         return MARL_ERR_NOT_READY;
     }
     *q = estimator->tuning.world == MARL_WORLD_NED ? marl_frame_swap_world(estimator->belief.q)
-                                                   : marl_quat_canonical(estimator->belief.q);
+                                                   : quat_canonical(estimator->belief.q);
     return MARL_OK;
 }
 

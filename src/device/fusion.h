@@ -13,6 +13,8 @@
 /* Doubts of a fresh start, rad^2: in motion it may be so wrong; and of no estimate at all. */
 #define FUSION_FRESH 0.1f
 #define FUSION_LOST 2.0f
+/* Half the most that one reading may turn the estimate about an axis, rad. */
+#define FUSION_MOST_FIX 0.07f
 /* Scale errors add up within a turn, and from turn to turn at random. */
 #define FUSION_TURN 6.2831853f
 /* Trusted seconds after which the references of field strength and dip follow only slowly. */
@@ -43,14 +45,15 @@ static inline lane3 lane3_clamp(lane3 a, lane limit)
     return (lane3){step_clamp(a.x, limit), step_clamp(a.y, limit), step_clamp(a.z, limit)};
 }
 
-/* A doubt after dt seconds of integrated rate, with the variance `angle` and `drift` added by noise. `turned` is the
- * angle by which the axis moved in the body: error and bias go together only as long as they share an axis. */
-static inline void fusion_age(lane_doubt *d, lane dt, lane angle, lane drift, lane turned)
+/* A doubt after dt seconds of integrated rate, whose variance grows by `scale` a second and its bias walks by `drift`.
+ * `turning` is the rate at which the axis moves in the body: error and bias go together only while they share it. */
+static inline void fusion_age(lane_doubt *d, lane dt, lane scale, lane drift, lane turning)
 {
-    d->both = d->both * lane_most(1.0f - turned, lane_constant(dt, 0.0f));
-    d->angle = lane_least(d->angle - dt * (2.0f * d->both - dt * d->bias) + angle, lane_constant(dt, FUSION_LOST));
-    d->both = d->both - dt * d->bias;
-    d->bias = d->bias + drift;
+    lane both = d->both * lane_most(1.0f - turning * dt, lane_constant(dt, 0.0f));
+    lane noise = (FUSION_WHITE * FUSION_WHITE + scale) * dt;
+    d->angle = lane_least(d->angle - dt * (both + both - dt * d->bias) + noise, lane_constant(dt, FUSION_LOST));
+    d->both = both - dt * d->bias;
+    d->bias = d->bias + drift * drift * dt;
 }
 
 static inline lane lane_size(lane x)
@@ -58,18 +61,19 @@ static inline lane lane_size(lane x)
     return lane_most(x, -x);
 }
 
-/* Turns on with the rate for dt seconds. Scale errors add to the doubt about the axis of the turn. */
-static inline void fusion_turn(fusion_state *s, const fusion_limits *p, lane3 rate, lane dt)
+/* Turns on with the rate for dt seconds. Scale errors add to the doubt about the axis of the turn. Returns where the
+ * world's axes are now. */
+static inline step_axes fusion_turn(fusion_state *s, const fusion_limits *p, lane3 rate, lane dt)
 {
-    lane3 r = s->turning = lane3_sub(rate, s->bias), up = step_up(s->q);
-    lane upright = lane3_dot(up, r);
-    lane3 level = lane3_sub(r, lane3_scale(up, upright));
+    lane3 r = s->turning = lane3_sub(rate, s->bias);
     s->q = step_turn(s->q, r, dt);
+    step_axes world = step_world(s->q);
+    lane level = lane_size(lane3_dot(world.east, r)) + lane_size(lane3_dot(world.north, r));
+    lane upright = lane_size(lane3_dot(world.up, r));
     lane scale = p->gyro_scale * p->gyro_scale * FUSION_TURN, drift = FUSION_WHITE / p->bias_time;
-    lane white = lane_constant(dt, FUSION_WHITE * FUSION_WHITE);
-    lane tilted = lane_size(level.x) + lane_size(level.y) + lane_size(level.z);
-    fusion_age(&s->tilt, dt, (white + scale * tilted) * dt, drift * drift * dt, (tilted + lane_size(upright)) * dt);
-    fusion_age(&s->heading, dt, (white + scale * lane_size(upright)) * dt, drift * drift * dt, tilted * dt);
+    fusion_age(&s->tilt, dt, scale * level, drift, level + upright);
+    fusion_age(&s->heading, dt, scale * upright, drift, level);
+    return world;
 }
 
 /* What a reading takes out of an error, and adds to the bias of what it takes out (1/s). */
@@ -78,17 +82,23 @@ typedef struct fusion_gain {
 } fusion_gain;
 
 /* The gain that a Kalman filter of one angle and its bias would take, for readings so noisy that it settles at the time
- * constant: large after a start, then running down to it. `way` bounds what is taken out of an error (rad). */
-static inline fusion_gain fusion_take_in(lane_doubt *d, lane time_constant, lane weight, lane age, lane error, lane way)
+ * constant: large after a start, then running down to it. */
+static inline fusion_gain fusion_take_in(lane_doubt *d, lane time_constant, lane weight, lane age)
 {
-    lane noise = FUSION_WHITE * time_constant;
-    lane inverse = 1.0f / (d->angle + noise * noise / (age * weight));
-    lane full = d->angle * inverse;
-    fusion_gain gain = {lane_least(full, way / (error + 1e-6f)), -d->both / d->angle};
-    d->bias = d->bias - d->both * d->both * inverse;
-    d->both = d->both * (1.0f - full);
-    d->angle = d->angle * (1.0f - full);
+    lane noise = FUSION_WHITE * time_constant, trusted = weight * age;
+    lane inverse = 1.0f / (d->angle * trusted + noise * noise);
+    lane share = d->angle * trusted * inverse, kept = noise * noise * inverse;
+    fusion_gain gain = {share, -d->both / d->angle};
+    d->bias = d->bias - d->both * d->both * trusted * inverse;
+    d->both = d->both * kept;
+    d->angle = d->angle * kept;
     return gain;
+}
+
+/* Down the gradient of the squared error at a speed of its own: the share of it that lies on the `way` (rad). */
+static inline lane fusion_at_speed(lane share, lane way, lane error)
+{
+    return lane_least(share, way / (error + 1e-6f));
 }
 
 /* The evidence of an accelerometer reading. Returns its direction. */
@@ -104,20 +114,26 @@ static inline lane3 fusion_judge_pull(fusion_state *s, const trust_limits *p, la
     return lane3_scale(accel, inverse);
 }
 
-/* The tilt towards an accelerometer reading that stands for `age` seconds. */
-static inline void fusion_tilt(fusion_state *s, const fusion_limits *p, lane3 accel, lane age, int gradient)
+static inline void fusion_move_bias(fusion_state *s, const fusion_limits *p, lane3 axis, lane by)
 {
-    lane3 seen = fusion_judge_pull(s, &p->trust, accel, age), up = step_up(s->q);
+    s->bias = lane3_snap(lane3_clamp(lane3_sub(s->bias, lane3_scale(axis, by)), p->bias_limit));
+}
+
+/* The tilt towards an accelerometer reading that stands for `age` seconds. Leaves q longer than one. */
+static inline void fusion_tilt(fusion_state *s, const fusion_limits *p, lane3 up, lane3 accel, lane age, int gradient)
+{
+    lane3 seen = fusion_judge_pull(s, &p->trust, accel, age);
     lane k = 1.0f / lane_most(1.0f + lane3_dot(seen, up), lane_constant(age, 0.02f));
     lane3 half = lane3_scale(lane3_cross(seen, up), k);
     lane misfit = 4.0f * lane3_dot(half, half);
     s->accel_trust.misfit = misfit;
-    lane way = gradient ? p->tilt_speed * age : lane_constant(age, 4.0f);
-    fusion_gain gain = fusion_take_in(&s->tilt, p->tilt_time, s->accel_trust.weight, age, lane_root(misfit), way);
-    lane3 fix = lane3_scale(half, gain.share);
-    laneq turn = {lane_constant(age, 1.0f), fix.x, fix.y, fix.z};
-    s->q = laneq_snap(laneq_unit(laneq_product(s->q, turn)));
-    s->bias = lane3_snap(lane3_clamp(lane3_sub(s->bias, lane3_scale(fix, 2.0f * gain.bias)), p->bias_limit));
+    fusion_gain gain = fusion_take_in(&s->tilt, p->tilt_time, s->accel_trust.weight, age);
+    if (gradient) {
+        gain.share = fusion_at_speed(gain.share, p->tilt_speed * age, lane_root(misfit));
+    }
+    lane3 fix = lane3_clamp(lane3_scale(half, gain.share), lane_constant(age, FUSION_MOST_FIX));
+    s->q = laneq_turned(s->q, fix);
+    fusion_move_bias(s, p, fix, 2.0f * gain.bias);
 }
 
 /* The evidence of a magnetometer reading; its strength and dip are remembered as far as they are believed. */
@@ -136,22 +152,25 @@ static inline void fusion_judge_field(fusion_state *s, const trust_limits *p, la
     s->dip = s->dip + follow * (dip - s->dip);
 }
 
-/* The heading towards a magnetometer reading: about the vertical alone, so that it can never move the tilt. */
-static inline void fusion_heading(fusion_state *s, const fusion_limits *p, lane3 mag, lane age, int gradient)
+/* The heading towards a magnetometer reading: about the vertical alone, so that it can never move the tilt. Leaves q
+ * longer than one. */
+static inline void fusion_heading(fusion_state *s, const fusion_limits *p, const step_axes *world, lane3 mag, lane age,
+                                  int gradient)
 {
-    lane3 up = step_up(s->q), level = laneq_rotate(s->q, mag);
-    fusion_judge_field(s, &p->trust, mag, up, age);
-    lane reach2 = level.x * level.x + level.y * level.y;
-    lane reach = lane_root(lane_most(reach2, lane_constant(age, MARL_TINY_MAG * MARL_TINY_MAG)));
-    lane half = level.x / lane_most(reach + level.y, 0.02f * reach);
-    lane error = 2.0f * lane_most(half, -half);
+    fusion_judge_field(s, &p->trust, mag, world->up, age);
+    lane east = lane3_dot(world->east, mag), north = lane3_dot(world->north, mag);
+    lane reach = lane_root(lane_most(east * east + north * north, lane_constant(age, MARL_TINY_MAG * MARL_TINY_MAG)));
+    lane half = east / lane_most(reach + north, 0.02f * reach);
+    lane error = 2.0f * lane_size(half);
     s->mag_trust.misfit = error * error;
-    lane way = gradient ? p->heading_speed * age : lane_constant(age, 4.0f);
-    fusion_gain gain = fusion_take_in(&s->heading, p->heading_time, s->mag_trust.weight, age, error, way);
-    lane fix = half * gain.share;
-    laneq turn = {lane_constant(age, 1.0f), lane_constant(age, 0.0f), lane_constant(age, 0.0f), fix};
-    s->q = laneq_snap(laneq_unit(laneq_product(turn, s->q)));
-    s->bias = lane3_snap(lane3_clamp(lane3_sub(s->bias, lane3_scale(up, 2.0f * fix * gain.bias)), p->bias_limit));
+    fusion_gain gain = fusion_take_in(&s->heading, p->heading_time, s->mag_trust.weight, age);
+    if (gradient) {
+        gain.share = fusion_at_speed(gain.share, p->heading_speed * age, error);
+    }
+    lane fix = step_clamp(half * gain.share, lane_constant(age, FUSION_MOST_FIX));
+    laneq q = s->q;
+    s->q = (laneq){q.w - fix * q.z, q.x - fix * q.y, q.y + fix * q.x, q.z + fix * q.w};
+    fusion_move_bias(s, p, world->up, 2.0f * fix * gain.bias);
 }
 
 #endif

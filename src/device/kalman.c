@@ -94,7 +94,7 @@ void kalman_turn(marl_estimator *e, marl_vec3 rate, float dt)
     const float *value = e->tuning.value;
     float(*p)[6] = e->covariance;
     e->belief.turning = lane3_sub(rate, e->belief.bias);
-    e->belief.q = step_turn(e->belief.q, e->belief.turning, dt);
+    e->belief.q = laneq_snap(laneq_touch_up(step_turn(e->belief.q, e->belief.turning, dt)));
     marl_mat3 turn = marl_quat_to_matrix(e->belief.q);
     propagate(p, &turn, dt);
     marl_vec3 turned = laneq_rotate(e->belief.q, e->belief.turning);

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Quaternions, and the matrices and angles that stand for the same rotation. */
 #include "marlinspike/quat.h"
-#include "lane_quat.h"
+#include "canonical.h"
 
 marl_quat marl_quat_identity(void)
 {
@@ -38,26 +38,9 @@ marl_status marl_quat_normalize(marl_quat *q)
     return MARL_OK;
 }
 
-/* The sign of the first component that is not zero. */
-static int leading_sign(marl_quat q)
-{
-    const float part[4] = {q.w, q.x, q.y, q.z};
-    for (int i = 0; i < 4; i++) {
-        if (part[i] > 0.0f) {
-            return 1;
-        }
-        if (part[i] < 0.0f) {
-            return -1;
-        }
-    }
-    return 1;
-}
-
 marl_quat marl_quat_canonical(marl_quat q)
 {
-    float sign = leading_sign(q) < 0 ? -1.0f : 1.0f;
-    /* Adding +0 turns -0 into +0 and changes nothing else. */
-    return (marl_quat){q.w * sign + 0.0f, q.x * sign + 0.0f, q.y * sign + 0.0f, q.z * sign + 0.0f};
+    return quat_canonical(q);
 }
 
 marl_mat3 marl_quat_to_matrix(marl_quat q)

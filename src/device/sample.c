@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * What counts as a reading, and the time between two. */
 #include "marlinspike/sample.h"
+#include "time_step.h"
 #include <math.h>
 #include <stddef.h>
 
@@ -56,22 +57,7 @@ marl_status marl_sample_check(marl_sample *sample, uint8_t *refused)
 
 marl_status marl_time_step(int64_t from_ns, int64_t to_ns, float *seconds)
 {
-    /* Unsigned, because wild clocks would overflow a signed difference. */
-    uint64_t step = (uint64_t)to_ns - (uint64_t)from_ns;
-    *seconds = 0.0f;
-    if (to_ns <= from_ns) {
-        return MARL_ERR_TIME;
-    }
-    if (step <= (uint64_t)INT32_MAX) {
-        *seconds = (float)(int32_t)step * 1e-9f;
-        return MARL_OK;
-    }
-    uint64_t micro = step / 1000u;
-    if (micro > (uint64_t)INT32_MAX) {
-        return MARL_ERR_GAP;
-    }
-    *seconds = (float)(int32_t)micro * 1e-6f;
-    return MARL_OK;
+    return time_step(from_ns, to_ns, seconds);
 }
 
 const char *marl_sensor_name(marl_sensor sensor)

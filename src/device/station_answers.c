@@ -59,9 +59,10 @@ static marl_status zero(marl_station *s)
         return MARL_ERR_MOVING;
     }
     const marl_quat from_north = {0.70710678f, 0.0f, 0.0f, -0.70710678f};
-    marl_quat q = step_vectors(still->last_accel, still->last_mag, still->have_last_mag);
-    s->settings.calibration.mount =
-        marl_quat_canonical(still->have_last_mag ? marl_quat_product(from_north, q) : q);
+    marl_quat q = still->have_last_mag
+                      ? marl_quat_product(from_north, step_vectors(still->last_accel, still->last_mag))
+                      : step_tilt_only(still->last_accel);
+    s->settings.calibration.mount = marl_quat_canonical(q);
     s->settings.calibration.has_mount = 1;
     return MARL_OK;
 }

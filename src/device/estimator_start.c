@@ -1,0 +1,133 @@
+/* SPDX-License-Identifier: MIT
+ * How an estimate begins, and begins anew; and which readings are none. */
+#include "estimator_parts.h"
+#include "kalman.h"
+
+/* How long a start waits for the first magnetometer reading, s. */
+#define MAG_WAIT 1.0f
+/* Square of the sine of the least angle between magnetometer and accelerometer that still tells north. */
+#define LEAST_DIP_SINE2 0.0025f
+/* A rate reading that had to be refused may have been a turn of so much, rad^2. */
+#define UNSEEN_TURN 0.01f
+
+/* Clears the fresh flag of vectors too short to have a direction. */
+static marl_status drop_directionless(marl_sample *s, uint8_t *refused)
+{
+    uint8_t gone = 0;
+    if (lane3_dot(s->accel, s->accel) < MARL_TINY_ACCEL * MARL_TINY_ACCEL) {
+        gone |= MARL_FRESH_ACCEL;
+    }
+    if (lane3_dot(s->mag, s->mag) < MARL_TINY_MAG * MARL_TINY_MAG) {
+        gone |= MARL_FRESH_MAG;
+    }
+    gone &= s->fresh;
+    s->fresh = (uint8_t)(s->fresh & ~gone);
+    *refused |= gone;
+    return gone ? MARL_ERR_DEGENERATE : MARL_OK;
+}
+
+marl_status estimator_screen(marl_estimator *e, marl_sample *s)
+{
+    uint8_t refused;
+    marl_status status = marl_sample_check(s, &refused);
+    marl_status direction = drop_directionless(s, &refused);
+    e->counts.rejected_accel += (refused & MARL_FRESH_ACCEL) != 0;
+    e->counts.rejected_gyro += (refused & MARL_FRESH_GYRO) != 0;
+    e->counts.rejected_mag += (refused & MARL_FRESH_MAG) != 0;
+    if (refused & MARL_FRESH_GYRO) { /* how it turned meanwhile is not known */
+        e->belief.tilt.angle += UNSEEN_TURN;
+        e->belief.heading.angle += UNSEEN_TURN;
+    }
+    return status != MARL_OK ? status : direction;
+}
+
+int estimator_tells_north(const marl_estimator *e, marl_vec3 up)
+{
+    if (!estimator_uses_mag(e) || !(e->seen & MARL_FRESH_MAG)) {
+        return 0;
+    }
+    marl_vec3 across = lane3_cross(e->mag, up);
+    return lane3_dot(across, across) > LEAST_DIP_SINE2 * lane3_dot(e->mag, e->mag) * lane3_dot(up, up);
+}
+
+void estimator_start_anew(marl_estimator *e)
+{
+    marl_estimator fresh = {.tuning = e->tuning, .counts = e->counts, .belief = {.q = marl_quat_identity()}};
+    *e = fresh;
+    e->counts.gaps++;
+}
+
+void estimator_give_up(marl_estimator *e)
+{
+    if (e->belief.tilt.angle >= FUSION_LOST) {
+        int64_t t_ns = e->t_ns;
+        estimator_start_anew(e);
+        e->timed = 1;
+        e->t_ns = t_ns;
+    }
+    e->heading_known = 0; /* the next reading sets it */
+}
+
+static int still_waits_for_mag(marl_estimator *e)
+{
+    float waited;
+    if (!e->waiting) {
+        e->waiting = 1;
+        e->wait_from_ns = e->t_ns;
+    }
+    marl_status status = marl_time_step(e->wait_from_ns, e->t_ns, &waited);
+    return status != MARL_ERR_GAP && waited < MAG_WAIT;
+}
+
+static marl_doubt fresh_doubt(const marl_estimator *e)
+{
+    float spread = e->tuning.value[MARL_PARAMETER_BIAS_SPREAD];
+    return (marl_doubt){FUSION_FRESH, 0.0f, spread * spread};
+}
+
+/* The heading has just been taken from the magnetometer, with everything it says about the field. */
+static void begin_heading(marl_estimator *e)
+{
+    float strength = lane_root(lane3_dot(e->mag, e->mag));
+    e->belief.mag_trust = (marl_trust){0};
+    e->belief.heading = fresh_doubt(e);
+    e->belief.field = strength;
+    e->belief.dip = -lane3_dot(step_up(e->belief.q), e->mag) / strength;
+    e->heading_known = 1;
+    e->mag_age = 0.0f;
+}
+
+static void begin(marl_estimator *e, int north)
+{
+    e->started = 1;
+    e->accel_age = 0.0f;
+    e->belief.accel_trust = (marl_trust){0};
+    e->belief.tilt = e->belief.heading = fresh_doubt(e);
+    if (north) {
+        begin_heading(e);
+    }
+    kalman_begin(e, north);
+}
+
+void estimator_start(marl_estimator *e)
+{
+    if (!(e->seen & MARL_FRESH_ACCEL)) {
+        return;
+    }
+    int north = estimator_tells_north(e, e->accel);
+    if (!north && estimator_uses_mag(e) && still_waits_for_mag(e)) {
+        return;
+    }
+    e->belief.q = north ? step_vectors(e->accel, e->mag) : step_tilt_only(e->accel);
+    begin(e, north);
+}
+
+void estimator_find_heading(marl_estimator *e)
+{
+    marl_vec3 up = step_up(e->belief.q);
+    if (estimator_tells_north(e, up)) {
+        e->belief.q = step_vectors(up, e->mag);
+        begin_heading(e);
+        kalman_begin_heading(e);
+    }
+}
