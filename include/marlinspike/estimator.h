@@ -42,8 +42,10 @@ typedef struct marl_belief {
     marl_vec3 turning; /* rate without bias, rad/s, body */
     marl_trust accel_trust, mag_trust;
     marl_doubt tilt, heading; /* of each axis of the tilt, and of the heading */
-    float field;       /* strength of the magnetic field while it was trusted, uT */
-    float dip;         /* sine of its dip, positive down */
+    float per_rate;           /* evidence against the accelerometer for each (rad/s)^2 */
+    float field;              /* strength of the magnetic field while it was trusted, uT */
+    float dip;                /* sine of its dip, positive down */
+    float follow;             /* how fast these two follow a trusted reading, 1/s */
 } marl_belief;
 
 /* The body's own motion, as far as lever arm and speed tell it. */
@@ -63,6 +65,7 @@ typedef struct marl_estimator {
     marl_pull pull;
     float accel_age;        /* time since the last correction by each sensor, s */
     float mag_age;
+    float reckon_age;       /* time since gains and doubts were reckoned, s */
     float covariance[6][6]; /* kalman: of the missing turn in the world, rad, and of the bias, rad/s */
     int64_t t_ns;           /* of the last accepted sample */
     int64_t refused_ns;     /* of the last sample refused for its time */

@@ -22,18 +22,24 @@ extern "C" {
 
 /* Of one sensor. */
 typedef struct marl_trust {
-    float weight;   /* of the last reading, 0 to 1 */
-    float unrest;   /* evidence against it, lingering */
-    float misfit;   /* square of the angle between the last reading and the estimate, rad^2 */
-    float memory_s; /* time of which readings have been believed, by weight */
-    float out_s;    /* time since its weight was last a half */
+    float weight;    /* of the last reading, 0 to 1 */
+    float unrest;    /* evidence against it, lingering */
+    float misfit;    /* square of the angle between the last reading and the estimate, rad^2 */
+    float per_angle; /* evidence for each rad^2 of it: one over the squares of slack and doubt */
+    float let_in;    /* no weight is less: how much the estimate needs a reading */
+    float trusted_s; /* time, by weight, of the readings since gain and doubt were reckoned */
+    float memory_s;  /* the same since the start */
+    float out_s;     /* time since its weight was last a half */
 } marl_trust;
 
-/* How far an angle of the estimate and the gyroscope's bias about its axis may be off: their covariance. */
+/* How far an angle of the estimate and the gyroscope's bias about its axis may be off, as their covariance; and what
+ * follows from it. */
 typedef struct marl_doubt {
-    float angle; /* rad^2 */
-    float both;  /* rad^2/s */
-    float bias;  /* (rad/s)^2 */
+    float angle;   /* rad^2 */
+    float both;    /* rad^2/s */
+    float bias;    /* (rad/s)^2 */
+    float gain;    /* of an error, for each trusted second, 1/s */
+    float to_bias; /* of what was taken out of the angle, 1/s */
 } marl_doubt;
 
 #ifdef __cplusplus

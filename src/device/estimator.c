@@ -115,14 +115,20 @@ static void fuse(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
     fusion_limits p = limits_of(e);
     int gradient = e->tuning.filter == MARL_FILTER_GRADIENT_DESCENT;
     fusion_state *s = &e->belief;
-    step_axes world = fusion_turn(s, &p, rate, dt);
+    fusion_turn(s, rate, dt);
+    marl_quat turned = s->q;
     if (fresh & MARL_FRESH_ACCEL) {
-        fusion_tilt(s, &p, world.up, e->accel, e->accel_age, gradient);
+        fusion_tilt(s, &p, e->accel, e->accel_age, gradient);
     }
     if (fresh & MARL_FRESH_MAG) {
+        step_axes world = step_world(turned);
         fusion_heading(s, &p, &world, e->mag, e->mag_age, gradient);
     }
     s->q = laneq_snap(laneq_touch_up(s->q));
+    if (e->reckon_age >= FUSION_RECKON) {
+        fusion_reckon(s, &p, e->reckon_age);
+        e->reckon_age = 0.0f;
+    }
 }
 
 /* As fuse, by the covariance. */
@@ -136,6 +142,7 @@ static void filter(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
     if (fresh & MARL_FRESH_MAG) {
         kalman_heading(e, &p, e->mag, e->mag_age);
     }
+    fusion_reckon_limits(&e->belief, &p.trust);
 }
 
 /* Ages and counts of the readings that were taken in. */
@@ -155,6 +162,7 @@ static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
 {
     e->accel_age += dt;
     e->mag_age += dt;
+    e->reckon_age += dt;
     if (e->tuning.filter == MARL_FILTER_GYRO) {
         e->belief.q = laneq_snap(laneq_touch_up(step_turn(e->belief.q, rate, dt)));
     } else if (e->tuning.filter == MARL_FILTER_VECTORS) {

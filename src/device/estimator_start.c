@@ -82,7 +82,7 @@ static int still_waits_for_mag(marl_estimator *e)
 static marl_doubt fresh_doubt(const marl_estimator *e)
 {
     float spread = e->tuning.value[MARL_PARAMETER_BIAS_SPREAD];
-    return (marl_doubt){FUSION_FRESH, 0.0f, spread * spread};
+    return (marl_doubt){.angle = FUSION_FRESH, .bias = spread * spread};
 }
 
 /* The heading has just been taken from the magnetometer, with everything it says about the field. */
@@ -107,6 +107,7 @@ static void begin(marl_estimator *e, int north)
         begin_heading(e);
     }
     kalman_begin(e, north);
+    e->reckon_age = FUSION_RECKON; /* at the first update */
 }
 
 void estimator_start(marl_estimator *e)

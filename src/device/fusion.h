@@ -19,6 +19,9 @@
 #define FUSION_TURN 6.2831853f
 /* Trusted seconds after which the references of field strength and dip follow only slowly. */
 #define FUSION_FIELD_MEMORY 30.0f
+#define FUSION_FIELD_FIRST 0.1f
+/* Doubts and gains change slowly: they are reckoned as often as this, s. */
+#define FUSION_RECKON 0.04f
 
 #ifdef MARL_LANES
 typedef struct fusion_state {
@@ -26,7 +29,7 @@ typedef struct fusion_state {
     lane3 bias, turning;
     lane_trust accel_trust, mag_trust;
     lane_doubt tilt, heading;
-    lane field, dip;
+    lane per_rate, field, dip, follow;
 } fusion_state;
 #else
 typedef marl_belief fusion_state;
@@ -61,38 +64,23 @@ static inline lane lane_size(lane x)
     return lane_most(x, -x);
 }
 
-/* Turns on with the rate for dt seconds. Scale errors add to the doubt about the axis of the turn. Returns where the
- * world's axes are now. */
-static inline step_axes fusion_turn(fusion_state *s, const fusion_limits *p, lane3 rate, lane dt)
+/* Turns on with the rate for dt seconds. */
+static inline void fusion_turn(fusion_state *s, lane3 rate, lane dt)
 {
-    lane3 r = s->turning = lane3_sub(rate, s->bias);
-    s->q = step_turn(s->q, r, dt);
-    step_axes world = step_world(s->q);
-    lane level = lane_size(lane3_dot(world.east, r)) + lane_size(lane3_dot(world.north, r));
-    lane upright = lane_size(lane3_dot(world.up, r));
-    lane scale = p->gyro_scale * p->gyro_scale * FUSION_TURN, drift = FUSION_WHITE / p->bias_time;
-    fusion_age(&s->tilt, dt, scale * level, drift, level + upright);
-    fusion_age(&s->heading, dt, scale * upright, drift, level);
-    return world;
+    s->turning = lane3_sub(rate, s->bias);
+    s->q = step_turn(s->q, s->turning, dt);
 }
 
-/* What a reading takes out of an error, and adds to the bias of what it takes out (1/s). */
-typedef struct fusion_gain {
-    lane share, bias;
-} fusion_gain;
-
-/* The gain that a Kalman filter of one angle and its bias would take, for readings so noisy that it settles at the time
- * constant: large after a start, then running down to it. */
-static inline fusion_gain fusion_take_in(lane_doubt *d, lane time_constant, lane weight, lane age)
+static inline void fusion_move_bias(fusion_state *s, const fusion_limits *p, lane3 axis, lane by)
 {
-    lane noise = FUSION_WHITE * time_constant, trusted = weight * age;
-    lane inverse = 1.0f / (d->angle * trusted + noise * noise);
-    lane share = d->angle * trusted * inverse, kept = noise * noise * inverse;
-    fusion_gain gain = {share, -d->both / d->angle};
-    d->bias = d->bias - d->both * d->both * trusted * inverse;
-    d->both = d->both * kept;
-    d->angle = d->angle * kept;
-    return gain;
+    s->bias = lane3_snap(lane3_clamp(lane3_sub(s->bias, lane3_scale(axis, by)), p->bias_limit));
+}
+
+/* The share of an error that a trusted time takes out. */
+static inline lane fusion_share(const lane_doubt *d, lane trusted)
+{
+    lane part = d->gain * trusted;
+    return part / (1.0f + part);
 }
 
 /* Down the gradient of the squared error at a speed of its own: the share of it that lies on the `way` (rad). */
@@ -101,59 +89,48 @@ static inline lane fusion_at_speed(lane share, lane way, lane error)
     return lane_least(share, way / (error + 1e-6f));
 }
 
-/* The evidence of an accelerometer reading. Returns its direction. */
+/* Judges an accelerometer reading. Returns its direction. */
 static inline lane3 fusion_judge_pull(fusion_state *s, const trust_limits *p, lane3 accel, lane age)
 {
-    lane strength2 = lane3_dot(accel, accel);
-    lane inverse = 1.0f / lane_root(lane_most(strength2, lane_constant(age, MARL_TINY_ACCEL * MARL_TINY_ACCEL)));
-    lane length = (strength2 * inverse - MARL_GRAVITY) / p->accel;
-    lane unsure = 4.0f * (2.0f * s->tilt.bias + s->heading.bias);
-    lane evidence = length * length + trust_ratio(lane3_dot(s->turning, s->turning), p->rate, unsure) +
-                    trust_ratio(s->accel_trust.misfit, p->tilt, s->tilt.angle);
-    trust_judge(&s->accel_trust, evidence, s->tilt.angle, age, p);
-    return lane3_scale(accel, inverse);
-}
-
-static inline void fusion_move_bias(fusion_state *s, const fusion_limits *p, lane3 axis, lane by)
-{
-    s->bias = lane3_snap(lane3_clamp(lane3_sub(s->bias, lane3_scale(axis, by)), p->bias_limit));
+    lane inverse = 1.0f / lane_root(lane3_dot(accel, accel));
+    lane3 seen = lane3_scale(accel, inverse);
+    lane longer = (lane3_dot(accel, seen) - MARL_GRAVITY) / p->accel;
+    lane evidence = longer * longer + lane3_dot(s->turning, s->turning) * s->per_rate;
+    (void)trust_judge(&s->accel_trust, evidence, age, p);
+    return seen;
 }
 
 /* The tilt towards an accelerometer reading that stands for `age` seconds. Leaves q longer than one. */
-static inline void fusion_tilt(fusion_state *s, const fusion_limits *p, lane3 up, lane3 accel, lane age, int gradient)
+static inline void fusion_tilt(fusion_state *s, const fusion_limits *p, lane3 accel, lane age, int gradient)
 {
-    lane3 seen = fusion_judge_pull(s, &p->trust, accel, age);
+    lane3 up = step_up(s->q), seen = fusion_judge_pull(s, &p->trust, accel, age);
     lane k = 1.0f / lane_most(1.0f + lane3_dot(seen, up), lane_constant(age, 0.02f));
     lane3 half = lane3_scale(lane3_cross(seen, up), k);
     lane misfit = 4.0f * lane3_dot(half, half);
-    s->accel_trust.misfit = misfit;
-    fusion_gain gain = fusion_take_in(&s->tilt, p->tilt_time, s->accel_trust.weight, age);
+    lane share = fusion_share(&s->tilt, s->accel_trust.weight * age);
     if (gradient) {
-        gain.share = fusion_at_speed(gain.share, p->tilt_speed * age, lane_root(misfit));
+        share = fusion_at_speed(share, p->tilt_speed * age, lane_root(misfit));
     }
-    lane3 fix = lane3_clamp(lane3_scale(half, gain.share), lane_constant(age, FUSION_MOST_FIX));
+    lane3 fix = lane3_clamp(lane3_scale(half, share), lane_constant(age, FUSION_MOST_FIX));
+    s->accel_trust.misfit = misfit;
     s->q = laneq_turned(s->q, fix);
-    fusion_move_bias(s, p, fix, 2.0f * gain.bias);
+    fusion_move_bias(s, p, fix, 2.0f * s->tilt.to_bias);
 }
 
-/* The evidence of a magnetometer reading; its strength and dip are remembered as far as they are believed. */
+/* Judges a magnetometer reading; its strength and dip are remembered as far as they are believed. */
 static inline void fusion_judge_field(fusion_state *s, const trust_limits *p, lane3 mag, lane3 up, lane age)
 {
-    lane strength2 = lane3_dot(mag, mag);
-    lane inverse = 1.0f / lane_root(lane_most(strength2, lane_constant(age, MARL_TINY_MAG * MARL_TINY_MAG)));
-    lane strength = strength2 * inverse, dip = -lane3_dot(up, mag) * inverse;
-    lane stronger = (strength / s->field - 1.0f) / p->field, steeper = (dip - s->dip) / p->dip;
-    lane evidence = stronger * stronger + steeper * steeper +
-                    trust_ratio(s->mag_trust.misfit, p->heading, s->heading.angle);
-    trust_judge(&s->mag_trust, evidence, s->heading.angle, age, p);
-    lane trusted = s->mag_trust.weight * age;
-    lane follow = trusted / (lane_least(s->mag_trust.memory_s, lane_constant(age, FUSION_FIELD_MEMORY)) + trusted);
+    lane inverse = 1.0f / lane_root(lane3_dot(mag, mag));
+    lane strength = lane3_dot(mag, mag) * inverse, dip = -lane3_dot(up, mag) * inverse;
+    lane stronger = (strength - s->field) / (s->field * p->field), steeper = (dip - s->dip) / p->dip;
+    lane weight = trust_judge(&s->mag_trust, stronger * stronger + steeper * steeper, age, p);
+    lane follow = lane_least(weight * age * s->follow, lane_constant(age, 1.0f));
     s->field = s->field + follow * (strength - s->field);
     s->dip = s->dip + follow * (dip - s->dip);
 }
 
-/* The heading towards a magnetometer reading: about the vertical alone, so that it can never move the tilt. Leaves q
- * longer than one. */
+/* The heading towards a magnetometer reading, about the vertical alone, so that it can never move the tilt. `world` is
+ * where the axes were before the tilt was corrected. Leaves q longer than one. */
 static inline void fusion_heading(fusion_state *s, const fusion_limits *p, const step_axes *world, lane3 mag, lane age,
                                   int gradient)
 {
@@ -161,16 +138,53 @@ static inline void fusion_heading(fusion_state *s, const fusion_limits *p, const
     lane east = lane3_dot(world->east, mag), north = lane3_dot(world->north, mag);
     lane reach = lane_root(lane_most(east * east + north * north, lane_constant(age, MARL_TINY_MAG * MARL_TINY_MAG)));
     lane half = east / lane_most(reach + north, 0.02f * reach);
-    lane error = 2.0f * lane_size(half);
-    s->mag_trust.misfit = error * error;
-    fusion_gain gain = fusion_take_in(&s->heading, p->heading_time, s->mag_trust.weight, age);
+    lane share = fusion_share(&s->heading, s->mag_trust.weight * age);
     if (gradient) {
-        gain.share = fusion_at_speed(gain.share, p->heading_speed * age, error);
+        share = fusion_at_speed(share, p->heading_speed * age, 2.0f * lane_size(half));
     }
-    lane fix = step_clamp(half * gain.share, lane_constant(age, FUSION_MOST_FIX));
+    lane fix = step_clamp(half * share, lane_constant(age, FUSION_MOST_FIX));
     laneq q = s->q;
+    s->mag_trust.misfit = 4.0f * half * half;
     s->q = (laneq){q.w - fix * q.z, q.x - fix * q.y, q.y + fix * q.x, q.z + fix * q.w};
-    fusion_move_bias(s, p, world->up, 2.0f * fix * gain.bias);
+    fusion_move_bias(s, p, world->up, 2.0f * fix * s->heading.to_bias);
+}
+
+/* What readings of `trusted` seconds leave of a doubt, and the gain for the next: what a Kalman filter of one angle and
+ * its bias takes, for readings so noisy that it settles at the time constant: large after a start, running down to it. */
+static inline void fusion_take_in(lane_doubt *d, lane time_constant, lane trusted)
+{
+    lane noise2 = FUSION_WHITE * FUSION_WHITE * time_constant * time_constant;
+    lane inverse = 1.0f / (d->angle * trusted + noise2), kept = noise2 * inverse;
+    d->bias = d->bias - d->both * d->both * trusted * inverse;
+    d->both = lane_snap(d->both * kept);
+    d->angle = d->angle * kept;
+    d->gain = d->angle / noise2;
+    d->to_bias = -d->both / d->angle;
+}
+
+/* What the rates and the field are judged by. */
+static inline void fusion_reckon_limits(fusion_state *s, const trust_limits *p)
+{
+    trust_reckon(&s->accel_trust, p->tilt, s->tilt.angle, p);
+    trust_reckon(&s->mag_trust, p->heading, s->heading.angle, p);
+    s->per_rate = 1.0f / (p->rate * p->rate + 4.0f * (2.0f * s->tilt.bias + s->heading.bias));
+    s->follow = 1.0f / (FUSION_FIELD_FIRST + lane_least(s->mag_trust.memory_s, lane_constant(p->rate, FUSION_FIELD_MEMORY)));
+}
+
+/* Reckons doubts and gains for the `age` seconds since it was last done. Scale errors add to the doubt about the axis of
+ * the turn. */
+static inline void fusion_reckon(fusion_state *s, const fusion_limits *p, lane age)
+{
+    step_axes world = step_world(s->q);
+    lane3 r = s->turning;
+    lane level = lane_size(lane3_dot(world.east, r)) + lane_size(lane3_dot(world.north, r));
+    lane upright = lane_size(lane3_dot(world.up, r));
+    lane scale = p->gyro_scale * p->gyro_scale * FUSION_TURN, drift = FUSION_WHITE / p->bias_time;
+    fusion_age(&s->tilt, age, scale * level, drift, level + upright);
+    fusion_age(&s->heading, age, scale * upright, drift, level);
+    fusion_take_in(&s->tilt, p->tilt_time, s->accel_trust.trusted_s);
+    fusion_take_in(&s->heading, p->heading_time, s->mag_trust.trusted_s);
+    fusion_reckon_limits(s, &p->trust);
 }
 
 #endif

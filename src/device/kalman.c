@@ -85,8 +85,8 @@ static void tell_doubts(marl_estimator *e)
 {
     const float(*p)[6] = (const float(*)[6])e->covariance;
     float bias = (p[3][3] + p[4][4] + p[5][5]) * (1.0f / 3.0f);
-    e->belief.tilt = (marl_doubt){0.5f * (p[0][0] + p[1][1]), 0.0f, bias};
-    e->belief.heading = (marl_doubt){p[2][2], 0.0f, bias};
+    e->belief.tilt = (marl_doubt){.angle = 0.5f * (p[0][0] + p[1][1]), .bias = bias};
+    e->belief.heading = (marl_doubt){.angle = p[2][2], .bias = bias};
 }
 
 void kalman_turn(marl_estimator *e, marl_vec3 rate, float dt)

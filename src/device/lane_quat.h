@@ -92,6 +92,19 @@ static inline laneq laneq_snap(laneq q)
     return (laneq){lane_snap(q.w), lane_snap(q.x), lane_snap(q.y), lane_snap(q.z)};
 }
 
+/* To length one where not `near` it already. */
+#ifdef MARL_LANES
+static inline laneq laneq_unit_beyond(laneq q, lane_mask near)
+{
+    return laneq_scale(q, lane_select(near, 0.0f * q.w + 1.0f, 1.0f / lane_root(laneq_norm2(q))));
+}
+#else
+static inline laneq laneq_unit_beyond(laneq q, lane_mask near)
+{
+    return near ? q : laneq_unit(q);
+}
+#endif
+
 static inline laneq laneq_select(lane_mask condition, laneq yes, laneq no)
 {
     return (laneq){lane_select(condition, yes.w, no.w), lane_select(condition, yes.x, no.x),

@@ -12,17 +12,16 @@
 /* Standard gravity, m/s^2. The place on Earth changes it by 0.3 %, well inside any slack. */
 #define MARL_GRAVITY 9.80665f
 
-/* q after turning for dt s at the body rate. Fourth-order series of the exact step (the first order
- * errs by angle^2/12, so that a tuning would not survive another rate); 2e-8 at half a radian. The turn
- * is brought to length one by itself, since it does not wait for q. */
+/* q after turning for dt s at the body rate. Sixth-order series of the exact step (the first order errs by angle^2/12, so
+ * that a tuning would not survive another rate): 1e-7 at a radian, and brought to length one beyond. */
 static inline laneq step_turn(laneq q, lane3 rate, lane dt)
 {
     lane3 half = lane3_scale(rate, 0.5f * dt);
     lane x = lane3_dot(half, half);
-    lane cosine = 1.0f - x * (0.5f - x * (1.0f / 24.0f));
-    lane sinc = 1.0f - x * ((1.0f / 6.0f) - x * (1.0f / 120.0f));
+    lane cosine = 1.0f - x * (0.5f - x * ((1.0f / 24.0f) - x * (1.0f / 720.0f)));
+    lane sinc = 1.0f - x * ((1.0f / 6.0f) - x * ((1.0f / 120.0f) - x * (1.0f / 5040.0f)));
     laneq turn = {cosine, half.x * sinc, half.y * sinc, half.z * sinc};
-    return laneq_product(q, laneq_unit(turn));
+    return laneq_product(q, laneq_unit_beyond(turn, x < 0.25f));
 }
 
 /* The shortest turn that brings the vector `accel` to z; half a turn about x from straight down. */

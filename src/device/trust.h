@@ -16,10 +16,10 @@
 
 #ifdef MARL_LANES
 typedef struct lane_trust {
-    lane weight, unrest, misfit, memory_s, out_s;
+    lane weight, unrest, misfit, per_angle, let_in, trusted_s, memory_s, out_s;
 } lane_trust;
 typedef struct lane_doubt {
-    lane angle, both, bias;
+    lane angle, both, bias, gain, to_bias;
 } lane_doubt;
 #else
 typedef marl_trust lane_trust;
@@ -38,25 +38,28 @@ static inline lane lane_constant(lane like, float value)
     return 0.0f * like + value;
 }
 
-/* A square against that of its slack, widened by the variance of what it is told from. */
-static inline lane trust_ratio(lane square, lane slack, lane variance)
+/* The weight of a reading that stands for `age` seconds, by the evidence beside its misfit. */
+static inline lane trust_judge(lane_trust *t, lane evidence, lane age, const trust_limits *limits)
 {
-    return square / (slack * slack + variance);
+    lane left = lane_most(1.0f - age / limits->linger, lane_constant(age, 0.0f));
+    lane all = lane_least(evidence + t->misfit * t->per_angle, lane_constant(age, TRUST_MOST_UNREST));
+    t->unrest = lane_most(all, t->unrest * left);
+    lane weight = 1.0f / (1.0f + t->unrest * t->unrest);
+    t->out_s = lane_select(weight >= 0.5f, lane_constant(age, 0.0f), t->out_s + age);
+    t->weight = lane_most(weight, t->let_in);
+    t->trusted_s = t->trusted_s + t->weight * age;
+    return t->weight;
 }
 
-/* Adds the evidence of one reading that stands for `age` seconds; `variance` is the doubt about the angle that it would
- * correct. */
-static inline void trust_judge(lane_trust *t, lane evidence, lane variance, lane age, const trust_limits *limits)
+/* What the next readings are judged by, `variance` being the doubt about the angle that they would correct. */
+static inline void trust_reckon(lane_trust *t, lane slack, lane variance, const trust_limits *limits)
 {
-    lane zero = lane_constant(age, 0.0f), one = lane_constant(age, 1.0f);
-    lane left = lane_most(one - age / limits->linger, zero);
-    lane bounded = lane_least(evidence, lane_constant(age, TRUST_MOST_UNREST));
-    t->unrest = lane_snap(lane_most(bounded, t->unrest * left));
-    lane weight = 1.0f / (1.0f + t->unrest * t->unrest);
-    t->out_s = lane_select(weight >= 0.5f, zero, t->out_s + age);
-    lane lost = lane_select(t->out_s > limits->hold, one, lane_least(variance, one));
-    t->weight = lane_most(weight, TRUST_LET_IN * lost);
-    t->memory_s = lane_least(t->memory_s + t->weight * age, lane_constant(age, TRUST_MOST_MEMORY));
+    lane one = lane_constant(slack, 1.0f);
+    t->per_angle = 1.0f / (slack * slack + variance);
+    t->let_in = TRUST_LET_IN * lane_select(t->out_s > limits->hold, one, lane_least(variance, one));
+    t->memory_s = lane_least(t->memory_s + t->trusted_s, lane_constant(slack, TRUST_MOST_MEMORY));
+    t->trusted_s = lane_constant(slack, 0.0f);
+    t->unrest = lane_snap(t->unrest);
 }
 
 #endif
