@@ -50,9 +50,9 @@ typedef struct marl_belief {
 
 /* The body's own motion, as far as lever arm and speed tell it. */
 typedef struct marl_pull {
-    marl_vec3 turning, spin; /* rate, rad/s, and its change, rad/s^2, smoothed */
-    float speed, surge;      /* along body x, m/s, and its change, m/s^2, smoothed */
-    float speed_age;         /* s since the speed was last read */
+    marl_vec3 turning, spin;   /* rate, rad/s, smoothed, and its change, rad/s^2 */
+    float speed, smooth_speed; /* along body x, m/s */
+    float speed_age;           /* s since the speed was last read */
     uint8_t has_speed, begun;
 } marl_pull;
 
@@ -63,6 +63,7 @@ typedef struct marl_estimator {
     marl_vec3 rate;         /* last good angular rate, rad/s */
     marl_vec3 accel, mag;   /* last good readings */
     marl_pull pull;
+    marl_quat zero;         /* body as it is to body as it is told */
     float accel_age;        /* time since the last correction by each sensor, s */
     float mag_age;
     float reckon_age;       /* time since gains and doubts were reckoned, s */
@@ -75,6 +76,7 @@ typedef struct marl_estimator {
     uint8_t timed;          /* t_ns is set */
     uint8_t waiting;        /* wait_from_ns is set */
     uint8_t started;        /* q is an attitude */
+    uint8_t has_zero;       /* zero is not the identity */
     uint8_t heading_known;  /* q's heading is magnetic, not relative */
 } marl_estimator;
 
@@ -90,6 +92,19 @@ MARL_CHECKED marl_status marl_estimator_init(marl_estimator *estimator, const ma
  * in a row from the past that agree with each other): started anew, MARL_ERR_NOT_READY   not
  * started yet. What was left out is counted in `counts`. Calling on after any of these is right. */
 MARL_CHECKED marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *sample);
+
+/* Says what the attitude is, in the tuning's world: a start from outside, before the first sample or later. It is believed
+ * within some degrees; the bias stays. The heading counts as magnetic where the tuning uses the magnetometer.
+ * MARL_ERR_ARGUMENT when q cannot be brought to length one. */
+MARL_CHECKED marl_status marl_estimator_set_attitude(marl_estimator *estimator, marl_quat q);
+
+/* The attitude of now becomes the one that is given out as level, facing the world's x axis: attitudes are told from it
+ * from now on. MARL_ERR_NOT_READY before the start. */
+MARL_CHECKED marl_status marl_estimator_set_zero(marl_estimator *estimator);
+
+/* How sure it is: deviations of the tilt about each axis and of the heading, rad, as the filter reckons them. 0 for `gyro`
+ * and `vectors`, which reckon none. */
+void marl_estimator_doubt(const marl_estimator *estimator, float *tilt, float *heading);
 
 /* The attitude after the last update: unit, canonical, in the tuning's world.
  * MARL_ERR_NOT_READY before the start; *q is then the identity. */

@@ -13,7 +13,7 @@
 #define CLOCK_BELIEVED 10
 marl_status marl_estimator_init(marl_estimator *estimator, const marl_tuning *tuning)
 {
-    *estimator = (marl_estimator){.tuning = *tuning, .belief = {.q = marl_quat_identity()}};
+    *estimator = (marl_estimator){.tuning = *tuning, .zero = marl_quat_identity(), .belief = {.q = marl_quat_identity()}};
     return marl_tuning_check(tuning);
 }
 
@@ -53,22 +53,25 @@ static marl_status take_time(marl_estimator *e, int64_t t_ns, float *dt)
     return status;
 }
 
-/* Of a vector's parts added up. NaN and infinity fail every comparison. */
-static int within(marl_vec3 v, float least, float most)
+/* NaN and infinity fail every comparison. */
+static inline int within(marl_vec3 v, float least, float most)
 {
-    float sum = fabsf(v.x) + fabsf(v.y) + fabsf(v.z);
-    return sum >= least && sum <= most;
+    float square = lane3_dot(v, v);
+    return (square >= least * least) & (square <= most * most);
 }
 
 /* Certainly nothing to find fault with, as nearly always; where in doubt, screen finds out. */
-static int faultless(const marl_sample *s)
+static inline int faultless(const marl_sample *s)
 {
-    int fresh = s->fresh;
-    return (!(fresh & MARL_FRESH_ACCEL) || within(s->accel, 2.0f * MARL_TINY_ACCEL, MARL_PLAUSIBLE_ACCEL)) &&
-           (!(fresh & MARL_FRESH_GYRO) || within(s->gyro, 0.0f, MARL_PLAUSIBLE_GYRO)) &&
-           (!(fresh & MARL_FRESH_MAG) || within(s->mag, 2.0f * MARL_TINY_MAG, MARL_PLAUSIBLE_MAG)) &&
-           (!(fresh & MARL_FRESH_TEMP) || fabsf(s->temp) <= MARL_PLAUSIBLE_TEMP) &&
-           (!(fresh & MARL_FRESH_SPEED) || fabsf(s->speed) <= MARL_PLAUSIBLE_SPEED);
+    unsigned fresh = s->fresh;
+    int accel = within(s->accel, MARL_TINY_ACCEL, MARL_PLAUSIBLE_ACCEL);
+    int gyro = within(s->gyro, 0.0f, MARL_PLAUSIBLE_GYRO);
+    int mag = within(s->mag, MARL_TINY_MAG, MARL_PLAUSIBLE_MAG);
+    unsigned good = (unsigned)(accel * MARL_FRESH_ACCEL + gyro * MARL_FRESH_GYRO + mag * MARL_FRESH_MAG);
+    if ((fresh & MARL_FRESH_TEMP) && fabsf(s->temp) <= MARL_PLAUSIBLE_TEMP) {
+        good |= MARL_FRESH_TEMP;
+    }
+    return (fresh & ~good) == 0;
 }
 
 /* Keeps the fresh readings and returns the mean rate over the step that ends with this sample. */
@@ -79,12 +82,8 @@ static marl_vec3 remember(marl_estimator *e, const marl_sample *s)
         mean = e->seen & MARL_FRESH_GYRO ? lane3_scale(lane3_add(e->rate, s->gyro), 0.5f) : s->gyro;
         e->rate = s->gyro;
     }
-    if (s->fresh & MARL_FRESH_ACCEL) {
-        e->accel = s->accel;
-    }
-    if (s->fresh & MARL_FRESH_MAG) {
-        e->mag = s->mag;
-    }
+    e->accel = s->fresh & MARL_FRESH_ACCEL ? s->accel : e->accel;
+    e->mag = s->fresh & MARL_FRESH_MAG ? s->mag : e->mag;
     e->seen |= s->fresh;
     return mean;
 }
@@ -107,7 +106,14 @@ static fusion_limits limits_of(const marl_estimator *e)
                        .bias_time = value[MARL_PARAMETER_BIAS_TIME],
                        .bias_limit = value[MARL_PARAMETER_BIAS_LIMIT],
                        .gyro_scale = value[MARL_PARAMETER_GYRO_SCALE]};
+    p.trust.rate *= pull_is_known(e) ? PULL_ACCOUNTED : 1.0f;
     return p;
+}
+
+/* The last accelerometer reading, without the body's own motion where that is known. */
+static marl_vec3 gravity_in(const marl_estimator *e)
+{
+    return pull_is_known(e) ? pull_without(e) : e->accel;
 }
 
 static void fuse(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
@@ -118,13 +124,13 @@ static void fuse(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
     fusion_turn(s, rate, dt);
     marl_quat turned = s->q;
     if (fresh & MARL_FRESH_ACCEL) {
-        fusion_tilt(s, &p, e->accel, e->accel_age, gradient);
+        fusion_tilt(s, &p, gravity_in(e), e->accel_age, gradient);
     }
     if (fresh & MARL_FRESH_MAG) {
         step_axes world = step_world(turned);
         fusion_heading(s, &p, &world, e->mag, e->mag_age, gradient);
     }
-    s->q = laneq_snap(laneq_touch_up(s->q));
+    s->q = laneq_touch_up(s->q);
     if (e->reckon_age >= FUSION_RECKON) {
         fusion_reckon(s, &p, e->reckon_age);
         e->reckon_age = 0.0f;
@@ -137,7 +143,7 @@ static void filter(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
     fusion_limits p = limits_of(e);
     kalman_turn(e, rate, dt);
     if (fresh & MARL_FRESH_ACCEL) {
-        kalman_tilt(e, &p, e->accel, e->accel_age);
+        kalman_tilt(e, &p, gravity_in(e), e->accel_age);
     }
     if (fresh & MARL_FRESH_MAG) {
         kalman_heading(e, &p, e->mag, e->mag_age);
@@ -173,6 +179,9 @@ static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
         }
         return;
     } else {
+        if (e->belief.field <= 0.0f && (fresh & MARL_FRESH_MAG)) {
+            estimator_learn_field(e);
+        }
         uint8_t used = (uint8_t)(e->heading_known ? fresh : fresh & ~MARL_FRESH_MAG);
         if (e->tuning.filter == MARL_FILTER_KALMAN) {
             filter(e, used, rate, dt);
@@ -203,6 +212,9 @@ marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *
         estimator_give_up(estimator);
     }
     marl_vec3 rate = remember(estimator, sample);
+    if (pull_is_known(estimator) || (sample->fresh & MARL_FRESH_SPEED)) {
+        pull_follow(estimator, sample, dt);
+    }
     if (estimator->started) {
         step(estimator, sample->fresh, rate, dt);
     } else {
@@ -223,8 +235,11 @@ marl_status marl_estimator_attitude(const marl_estimator *estimator, marl_quat *
         *q = marl_quat_identity();
         return MARL_ERR_NOT_READY;
     }
-    *q = estimator->tuning.world == MARL_WORLD_NED ? marl_frame_swap_world(estimator->belief.q)
-                                                   : quat_canonical(estimator->belief.q);
+    marl_quat told = estimator->belief.q;
+    if (estimator->has_zero) {
+        told = laneq_unit(laneq_product(told, estimator->zero));
+    }
+    *q = estimator->tuning.world == MARL_WORLD_NED ? marl_frame_swap_world(told) : quat_canonical(told);
     return MARL_OK;
 }
 

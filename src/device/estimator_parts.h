@@ -22,6 +22,8 @@ void estimator_start_anew(marl_estimator *e);
 void estimator_give_up(marl_estimator *e);
 /* Takes the attitude from the vectors, once they are there. */
 void estimator_start(marl_estimator *e);
+/* Strength and dip of the field are those of the last reading. */
+void estimator_learn_field(marl_estimator *e);
 /* The first magnetometer reading after a start without one sets the heading at once; the tilt stays. */
 void estimator_find_heading(marl_estimator *e);
 

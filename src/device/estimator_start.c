@@ -7,6 +7,8 @@
 #define MAG_WAIT 1.0f
 /* Square of the sine of the least angle between magnetometer and accelerometer that still tells north. */
 #define LEAST_DIP_SINE2 0.0025f
+/* Doubt of an attitude that was said, not seen, rad^2. */
+#define SAID 0.01f
 /* A rate reading that had to be refused may have been a turn of so much, rad^2. */
 #define UNSEEN_TURN 0.01f
 
@@ -52,7 +54,11 @@ int estimator_tells_north(const marl_estimator *e, marl_vec3 up)
 
 void estimator_start_anew(marl_estimator *e)
 {
-    marl_estimator fresh = {.tuning = e->tuning, .counts = e->counts, .belief = {.q = marl_quat_identity()}};
+    marl_estimator fresh = {.tuning = e->tuning,
+                            .counts = e->counts,
+                            .zero = e->zero,
+                            .has_zero = e->has_zero,
+                            .belief = {.q = marl_quat_identity()}};
     *e = fresh;
     e->counts.gaps++;
 }
@@ -85,16 +91,21 @@ static marl_doubt fresh_doubt(const marl_estimator *e)
     return (marl_doubt){.angle = FUSION_FRESH, .bias = spread * spread};
 }
 
-/* The heading has just been taken from the magnetometer, with everything it says about the field. */
-static void begin_heading(marl_estimator *e)
+void estimator_learn_field(marl_estimator *e)
 {
     float strength = lane_root(lane3_dot(e->mag, e->mag));
     e->belief.mag_trust = (marl_trust){0};
-    e->belief.heading = fresh_doubt(e);
     e->belief.field = strength;
     e->belief.dip = -lane3_dot(step_up(e->belief.q), e->mag) / strength;
-    e->heading_known = 1;
     e->mag_age = 0.0f;
+}
+
+/* The heading has just been taken from the magnetometer, with everything it says about the field. */
+static void begin_heading(marl_estimator *e)
+{
+    e->belief.heading = fresh_doubt(e);
+    e->heading_known = 1;
+    estimator_learn_field(e);
 }
 
 static void begin(marl_estimator *e, int north)
@@ -131,4 +142,39 @@ void estimator_find_heading(marl_estimator *e)
         begin_heading(e);
         kalman_begin_heading(e);
     }
+}
+
+marl_status marl_estimator_set_attitude(marl_estimator *estimator, marl_quat q)
+{
+    if (marl_quat_normalize(&q) != MARL_OK) {
+        return MARL_ERR_ARGUMENT;
+    }
+    q = estimator->tuning.world == MARL_WORLD_NED ? marl_frame_swap_world(q) : q;
+    estimator->belief.q = estimator->has_zero ? laneq_product(q, laneq_conjugate(estimator->zero)) : q;
+    begin(estimator, 0);
+    estimator->belief.tilt.angle = estimator->belief.heading.angle = SAID;
+    estimator->belief.field = 0.0f;
+    estimator->heading_known = (uint8_t)estimator_uses_mag(estimator);
+    for (int i = 0; i < 3; i++) {
+        estimator->covariance[i][i] = SAID;
+    }
+    return MARL_OK;
+}
+
+marl_status marl_estimator_set_zero(marl_estimator *estimator)
+{
+    if (!estimator->started) {
+        return MARL_ERR_NOT_READY;
+    }
+    estimator->zero = laneq_conjugate(estimator->belief.q);
+    estimator->has_zero = 1;
+    return MARL_OK;
+}
+
+void marl_estimator_doubt(const marl_estimator *estimator, float *tilt, float *heading)
+{
+    int reckons = estimator->started && estimator->tuning.filter != MARL_FILTER_GYRO &&
+                  estimator->tuning.filter != MARL_FILTER_VECTORS;
+    *tilt = reckons ? lane_root(estimator->belief.tilt.angle) : 0.0f;
+    *heading = reckons ? lane_root(estimator->belief.heading.angle) : 0.0f;
 }

@@ -73,7 +73,7 @@ static inline void fusion_turn(fusion_state *s, lane3 rate, lane dt)
 
 static inline void fusion_move_bias(fusion_state *s, const fusion_limits *p, lane3 axis, lane by)
 {
-    s->bias = lane3_snap(lane3_clamp(lane3_sub(s->bias, lane3_scale(axis, by)), p->bias_limit));
+    s->bias = lane3_clamp(lane3_sub(s->bias, lane3_scale(axis, by)), p->bias_limit);
 }
 
 /* The share of an error that a trusted time takes out. */
@@ -182,6 +182,8 @@ static inline void fusion_reckon(fusion_state *s, const fusion_limits *p, lane a
     lane scale = p->gyro_scale * p->gyro_scale * FUSION_TURN, drift = FUSION_WHITE / p->bias_time;
     fusion_age(&s->tilt, age, scale * level, drift, level + upright);
     fusion_age(&s->heading, age, scale * upright, drift, level);
+    s->q = laneq_snap(s->q);
+    s->bias = lane3_snap(s->bias);
     fusion_take_in(&s->tilt, p->tilt_time, s->accel_trust.trusted_s);
     fusion_take_in(&s->heading, p->heading_time, s->mag_trust.trusted_s);
     fusion_reckon_limits(s, &p->trust);
