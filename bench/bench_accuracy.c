@@ -89,7 +89,7 @@ void bench_accuracy(void)
             accuracy_run run = accuracy_run_make(accuracy_scenes[s], &sheet, (uint64_t)seed);
             for (int f = 0; f < MARL_FILTER_COUNT; f++) {
                 if (f < MARL_FILTER_COUNT) {
-                marl_tuning tuning = marl_tuning_default((marl_filter)f);
+                marl_tuning tuning = marl_tuning_for_sheet((marl_filter)f, &sheet);
                 run_ours(&tuning, &run, &ours[f][s]);
                 }
                 run_plain(&plain[f], &run, &theirs[f][s]);
