@@ -20,6 +20,8 @@
 /* Trusted seconds after which the references of field strength and dip follow only slowly. */
 #define FUSION_FIELD_MEMORY 30.0f
 #define FUSION_FIELD_FIRST 0.1f
+/* A wrong tilt stays wrong for so long: 2 s of density for each second, s. */
+#define FUSION_TILTED_FOR 60.0f
 /* Doubts and gains change slowly: they are reckoned as often as this, s. */
 #define FUSION_RECKON 0.04f
 
@@ -149,11 +151,19 @@ static inline void fusion_heading(fusion_state *s, const fusion_limits *p, const
     fusion_move_bias(s, p, world->up, 2.0f * fix * s->heading.to_bias);
 }
 
-/* What readings of `trusted` seconds leave of a doubt, and the gain for the next: what a Kalman filter of one angle and
- * its bias takes, for readings so noisy that it settles at the time constant: large after a start, running down to it. */
-static inline void fusion_take_in(lane_doubt *d, lane time_constant, lane trusted)
+/* A wrong tilt lets the upright part of the field look like a turn of the heading: so many rad^2 for each of it. */
+static inline lane fusion_slope2(lane dip)
 {
-    lane noise2 = FUSION_WHITE * FUSION_WHITE * time_constant * time_constant;
+    lane sine2 = dip * dip;
+    return sine2 / lane_most(1.0f - sine2, lane_constant(dip, 0.0025f));
+}
+
+/* What readings of `trusted` seconds leave of a doubt, and the gain for the next: what a Kalman filter of one angle and
+ * its bias takes, for readings so noisy that it settles at the time constant: large after a start, running down to it.
+ * `more` is noise beside that, rad^2 s. */
+static inline void fusion_take_in(lane_doubt *d, lane time_constant, lane more, lane trusted)
+{
+    lane noise2 = FUSION_WHITE * FUSION_WHITE * time_constant * time_constant + more;
     lane inverse = 1.0f / (d->angle * trusted + noise2), kept = noise2 * inverse;
     d->bias = d->bias - d->both * d->both * trusted * inverse;
     d->both = lane_snap(d->both * kept);
@@ -184,8 +194,9 @@ static inline void fusion_reckon(fusion_state *s, const fusion_limits *p, lane a
     fusion_age(&s->heading, age, scale * upright, drift, level);
     s->q = laneq_snap(s->q);
     s->bias = lane3_snap(s->bias);
-    fusion_take_in(&s->tilt, p->tilt_time, s->accel_trust.trusted_s);
-    fusion_take_in(&s->heading, p->heading_time, s->mag_trust.trusted_s);
+    lane wrong_tilt = FUSION_TILTED_FOR * fusion_slope2(s->dip) * s->tilt.angle;
+    fusion_take_in(&s->tilt, p->tilt_time, 0.0f * age, s->accel_trust.trusted_s);
+    fusion_take_in(&s->heading, p->heading_time, wrong_tilt, s->mag_trust.trusted_s);
     fusion_reckon_limits(s, &p->trust);
 }
 

@@ -4,7 +4,6 @@
 
 /* What calibration leaves in the magnetometer is taken as a noise that stays for a second: 2 s of density, s. */
 #define LEFT_FOR 2.0f
-#define TILTED_FOR 60.0f
 #define LEAST 1e-14f       /* variances never reach zero by rounding */
 /* Flicker noise taken as the walk that has its Allan deviation at 50 s. */
 #define FLICKER_AS_WALK 0.0265f
@@ -189,9 +188,8 @@ void kalman_heading(marl_estimator *e, const fusion_limits *limits, marl_vec3 ma
     fusion_judge_field(b, &limits->trust, mag, up, age);
 
     float white = e->tuning.value[MARL_PARAMETER_MAG_WHITE], left = e->tuning.value[MARL_PARAMETER_MAG_ERROR];
-    /* a wrong tilt lets the upright field look like a turn, for as long as it stays wrong */
-    float slope2 = (lane3_dot(mag, mag) - reach2) / (reach * reach);
-    float noise = (white * white + LEFT_FOR * left * left) / (reach * reach) + TILTED_FOR * slope2 * b->tilt.angle;
+    float noise = (white * white + LEFT_FOR * left * left) / (reach * reach) +
+                  FUSION_TILTED_FOR * fusion_slope2(b->dip) * b->tilt.angle;
     float r = noise / (age * b->mag_trust.weight), d[6] = {0};
     take_in_heading(e->covariance, up, east, r, d);
     move(e, d, limits->bias_limit);

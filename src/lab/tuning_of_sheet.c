@@ -7,6 +7,8 @@
 #define FLICKER_AS_WALK 0.0265
 /* A scale error of the gyroscope that no calibration finds. */
 #define LEAST_SCALE 0.001
+/* A swing of the load so small is motion already, rad. */
+#define LEAST_TILT_SLACK 0.007
 /* The level field in the temperate zones, uT: it turns the magnetometer's noise into that of a heading. */
 #define LEVEL_FIELD 20.0
 
@@ -41,7 +43,7 @@ static double scale_left(const marl_sensor_sheet *gyro)
 
 static void set_gyro(marl_tuning *t, const marl_sensor_sheet *gyro)
 {
-    double bias = greatest(gyro->bias) + gyro->bias_spread;
+    double bias = greatest(gyro->bias) + 2 * gyro->bias_spread;
     double walk = sqrt(gyro->walk * gyro->walk + FLICKER_AS_WALK * gyro->flicker * gyro->flicker);
     set(t, MARL_PARAMETER_GYRO_WHITE, gyro->white);
     set(t, MARL_PARAMETER_GYRO_FLICKER, gyro->flicker);
@@ -58,6 +60,7 @@ static void set_accel(marl_tuning *t, const marl_sensor_sheet *accel, double gyr
     double wrong = greatest(accel->bias) + accel->bias_spread + 9.8 * greatest(accel->scale_error);
     set(t, MARL_PARAMETER_ACCEL_WHITE, accel->white);
     set(t, MARL_PARAMETER_ACCEL_SLACK, fmax(0.1, wrong + 5 * one_reading));
+    set(t, MARL_PARAMETER_TILT_SLACK, fmax(LEAST_TILT_SLACK, wrong / 9.8));
     set(t, MARL_PARAMETER_TILT_TIME, fmin(fmax(accel->white / 9.8 / gyro_white, 1), 30));
 }
 
