@@ -1,14 +1,14 @@
 /* SPDX-License-Identifier: MIT
- * Scenes with their truth in memory, for the accuracy of filters; and the error after the first five seconds. */
+ * Scenes with their truth in memory, for the accuracy of filters; and the error after the first five seconds.
+ */
 #ifndef ACCURACY_SCENES_H
 #define ACCURACY_SCENES_H
 
 #include "marlinspike/lab.h"
 
 enum { ACCURACY_SCENES = 5 };
-static const marl_scene_kind accuracy_scenes[ACCURACY_SCENES] = {MARL_SCENE_LIFT, MARL_SCENE_SHAKE,
-                                                                 MARL_SCENE_SLEW, MARL_SCENE_STEEL,
-                                                                 MARL_SCENE_UPSIDE};
+static const marl_scene_kind accuracy_scenes[ACCURACY_SCENES] = {
+    MARL_SCENE_LIFT, MARL_SCENE_SHAKE, MARL_SCENE_SLEW, MARL_SCENE_STEEL, MARL_SCENE_UPSIDE};
 
 typedef struct accuracy_run {
     marl_scene_kind kind;
@@ -24,8 +24,8 @@ typedef struct accuracy_sum {
     size_t n;
 } accuracy_sum;
 
-/* The Grommet as calibration leaves it: some of the accelerometer's and the gyroscope's errors, the magnetometer's,
- * and a gyroscope bias of some 0.3 to 0.6 deg/s of this power-on. */
+/* The Grommet as calibration leaves it: some of the accelerometer's and the gyroscope's errors, the
+ * magnetometer's, and a gyroscope bias of some 0.3 to 0.6 deg/s of this power-on. */
 marl_sheet accuracy_sheet(void);
 
 /* Stops the program without memory. */

@@ -108,9 +108,8 @@ static const struct {
     void (*table)(void);
     int asked_only;
 } tables[] = {
-    {"files", bench_with_files, 0},        {"numbers", bench_numbers, 0},
-    {"estimators", bench_estimators, 0},   {"accuracy", bench_accuracy, 0},
-    {"plain", bench_plain, 1},             {"inspect", bench_inspect, 0},
+    {"files", bench_with_files, 0},    {"numbers", bench_numbers, 0}, {"estimators", bench_estimators, 0},
+    {"accuracy", bench_accuracy, 0},   {"plain", bench_plain, 1},     {"inspect", bench_inspect, 0},
     {"calibrate", bench_calibrate, 0},
 };
 

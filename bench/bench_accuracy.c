@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * Errors of the estimators with the defaults of the sheet, beside the textbook loop of each: five scenes, twenty
- * seeds each. */
+ * Errors of the estimators with the defaults of the sheet, beside the textbook loop of each: five scenes,
+ * twenty seeds each. */
 #include "accuracy_scenes.h"
 #include "bench.h"
 #include "plain.h"
@@ -89,8 +89,8 @@ void bench_accuracy(void)
             accuracy_run run = accuracy_run_make(accuracy_scenes[s], &sheet, (uint64_t)seed);
             for (int f = 0; f < MARL_FILTER_COUNT; f++) {
                 if (f < MARL_FILTER_COUNT) {
-                marl_tuning tuning = marl_tuning_for_sheet((marl_filter)f, &sheet);
-                run_ours(&tuning, &run, &ours[f][s]);
+                    marl_tuning tuning = marl_tuning_for_sheet((marl_filter)f, &sheet);
+                    run_ours(&tuning, &run, &ours[f][s]);
                 }
                 run_plain(&plain[f], &run, &theirs[f][s]);
             }
@@ -104,8 +104,8 @@ void bench_accuracy(void)
     printf("  mean\n");
     for (int f = 0; f < MARL_FILTER_COUNT; f++) {
         char name[40];
-        if (f < MARL_FILTER_COUNT) 
-        print_row(marl_filter_name((marl_filter)f), ours[f]);
+        if (f < MARL_FILTER_COUNT)
+            print_row(marl_filter_name((marl_filter)f), ours[f]);
         snprintf(name, sizeof name, "  textbook");
         print_row(name, theirs[f]);
     }

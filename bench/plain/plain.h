@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
- * Each filter as its textbook has it: the published equations written plainly, no checks, no trust, every reading
- * believed. What the library's estimators are held against, in error and in time; never improved. World enu, SI,
- * magnetometer in uT; rates in rad/s. */
+ * Each filter as its textbook has it: the published equations written plainly, no checks, no trust, every
+ * reading believed. What the library's estimators are held against, in error and in time; never improved.
+ * World enu, SI, magnetometer in uT; rates in rad/s. */
 #ifndef PLAIN_H
 #define PLAIN_H
 
@@ -10,8 +10,8 @@
 typedef struct plain_state {
     marl_quat q; /* body to world */
     marl_vec3 bias;
-    float p[6][6];     /* Kalman: covariance of attitude error (body) and bias */
-    marl_vec3 field;   /* Kalman: unit field of the world, known */
+    float p[6][6];         /* Kalman: covariance of attitude error (body) and bias */
+    marl_vec3 field;       /* Kalman: unit field of the world, known */
     float gain, bias_gain; /* what the one tuning sets: see each step */
 } plain_state;
 
@@ -31,8 +31,9 @@ plain_step plain_complementary;
 /* "Estimation of IMU and MARG orientation using a gradient descent algorithm" (2011).
  * gain: speed of the correction, rad/s; bias_gain: 1/s. */
 plain_step plain_gradient;
-/* Multiplicative error-state Kalman filter: "Kalman filtering for spacecraft attitude estimation" (1982), with two
- * unit vectors. gain: deviation of a unit vector's reading; bias_gain: walk of the bias, rad/s/sqrt(s). */
+/* Multiplicative error-state Kalman filter: "Kalman filtering for spacecraft attitude estimation" (1982),
+ * with two unit vectors. gain: deviation of a unit vector's reading; bias_gain: walk of the bias,
+ * rad/s/sqrt(s). */
 plain_step plain_kalman;
 
 /* Bias unknown by 1 degree a second, attitude by some degrees. */

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * The gradient-descent filter of the textbook: a step of fixed speed down the gradient of the misfit between the
- * world's up and field, seen from the body, and the readings. */
+ * The gradient-descent filter of the textbook: a step of fixed speed down the gradient of the misfit between
+ * the world's up and field, seen from the body, and the readings. */
 #include "plain.h"
 #include "plain_vectors.h"
 

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
- * The multiplicative error-state Kalman filter of the textbook: attitude error in the body and gyroscope bias, dense
- * matrices, unit vectors of accelerometer and magnetometer as measurements of three numbers each. */
+ * The multiplicative error-state Kalman filter of the textbook: attitude error in the body and gyroscope
+ * bias, dense matrices, unit vectors of accelerometer and magnetometer as measurements of three numbers each.
+ */
 #include "plain.h"
 #include "plain_vectors.h"
 #include <string.h>

@@ -60,11 +60,11 @@ typedef struct marl_estimator {
     marl_tuning tuning;
     marl_estimator_counts counts;
     marl_belief belief;
-    marl_vec3 rate;         /* last good angular rate, rad/s */
-    marl_vec3 accel, mag;   /* last good readings */
+    marl_vec3 rate;       /* last good angular rate, rad/s */
+    marl_vec3 accel, mag; /* last good readings */
     marl_pull pull;
-    marl_quat zero;         /* body as it is to body as it is told */
-    float accel_age;        /* time since the last correction by each sensor, s */
+    marl_quat zero;  /* body as it is to body as it is told */
+    float accel_age; /* time since the last correction by each sensor, s */
     float mag_age;
     float reckon_age;       /* time since gains and doubts were reckoned, s */
     float covariance[6][6]; /* kalman: of the missing turn in the world, rad, and of the bias, rad/s */
@@ -93,17 +93,17 @@ MARL_CHECKED marl_status marl_estimator_init(marl_estimator *estimator, const ma
  * started yet. What was left out is counted in `counts`. Calling on after any of these is right. */
 MARL_CHECKED marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *sample);
 
-/* Says what the attitude is, in the tuning's world: a start from outside, before the first sample or later. It is believed
- * within some degrees; the bias stays. The heading counts as magnetic where the tuning uses the magnetometer.
- * MARL_ERR_ARGUMENT when q cannot be brought to length one. */
+/* Says what the attitude is, in the tuning's world: a start from outside, before the first sample or later.
+ * It is believed within some degrees; the bias stays. The heading counts as magnetic where the tuning uses
+ * the magnetometer. MARL_ERR_ARGUMENT when q cannot be brought to length one. */
 MARL_CHECKED marl_status marl_estimator_set_attitude(marl_estimator *estimator, marl_quat q);
 
-/* The attitude of now becomes the one that is given out as level, facing the world's x axis: attitudes are told from it
- * from now on. MARL_ERR_NOT_READY before the start. */
+/* The attitude of now becomes the one that is given out as level, facing the world's x axis: attitudes are
+ * told from it from now on. MARL_ERR_NOT_READY before the start. */
 MARL_CHECKED marl_status marl_estimator_set_zero(marl_estimator *estimator);
 
-/* How sure it is: deviations of the tilt about each axis and of the heading, rad, as the filter reckons them. 0 for `gyro`
- * and `vectors`, which reckon none. */
+/* How sure it is: deviations of the tilt about each axis and of the heading, rad, as the filter reckons them.
+ * 0 for `gyro` and `vectors`, which reckon none. */
 void marl_estimator_doubt(const marl_estimator *estimator, float *tilt, float *heading);
 
 /* The attitude after the last update: unit, canonical, in the tuning's world.

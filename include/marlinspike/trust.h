@@ -6,13 +6,13 @@
  *   magnetometer   its strength and dip against what they were while it was believed, and the angle
  *                  between it and the estimate's north
  *
- * Each piece of evidence is a ratio to its slack, a parameter of the tuning; `unrest` is the sum of the ratios'
- * squares and lingers for a while after its cause is gone. weight = 1 / (1 + unrest^2): all of it well inside the
- * slacks, half at one of them, a hundredth at three.
+ * Each piece of evidence is a ratio to its slack, a parameter of the tuning; `unrest` is the root of the sum
+ * of their squares. It lingers: however large it was, it is back at one after the tuning's linger time.
+ * weight = 1 / (1 + unrest^4): all of it well inside the slacks, half at one of them, a hundredth at three.
  *
- * Disagreement with the estimate counts for less the less the estimate knows: its doubt grows with time and turning,
- * and shrinks as readings are taken in. So a sensor cannot be shut out by an estimate that is wrong. A sensor that
- * has been left out for the tuning's hold_limit is let in again, at a tenth. */
+ * Disagreement with the estimate counts for less the less the estimate knows: its doubt grows with time and
+ * turning, and shrinks as readings are taken in. So a sensor cannot be shut out by an estimate that is wrong.
+ * A sensor that has been left out for the tuning's hold_limit is let in again, at a tenth. */
 #ifndef MARLINSPIKE_TRUST_H
 #define MARLINSPIKE_TRUST_H
 
@@ -23,17 +23,18 @@ extern "C" {
 /* Of one sensor. */
 typedef struct marl_trust {
     float weight;    /* of the last reading, 0 to 1 */
-    float unrest;    /* evidence against it, lingering */
+    float unrest;    /* evidence against it, lingering: 1 = a slack */
     float misfit;    /* square of the angle between the last reading and the estimate, rad^2 */
     float per_angle; /* evidence for each rad^2 of it: one over the squares of slack and doubt */
+    float settled;   /* share at which the past counts as evidence: little after a start */
     float let_in;    /* no weight is less: how much the estimate needs a reading */
     float trusted_s; /* time, by weight, of the readings since gain and doubt were reckoned */
     float memory_s;  /* the same since the start */
     float out_s;     /* time since its weight was last a half */
 } marl_trust;
 
-/* How far an angle of the estimate and the gyroscope's bias about its axis may be off, as their covariance; and what
- * follows from it. */
+/* How far an angle of the estimate and the gyroscope's bias about its axis may be off, as their covariance;
+ * and what follows from it. */
 typedef struct marl_doubt {
     float angle;   /* rad^2 */
     float both;    /* rad^2/s */

@@ -13,8 +13,8 @@ extern "C" {
 #endif
 
 typedef enum marl_filter {
-    MARL_FILTER_GYRO = 0,      /* integration of the rate alone */
-    MARL_FILTER_VECTORS,       /* accelerometer and magnetometer alone */
+    MARL_FILTER_GYRO = 0, /* integration of the rate alone */
+    MARL_FILTER_VECTORS,  /* accelerometer and magnetometer alone */
     /* The rate, pulled towards the vectors as far as they are trusted; gyroscope bias estimated: */
     MARL_FILTER_COMPLEMENTARY,    /* by a share of the error, time constants */
     MARL_FILTER_GRADIENT_DESCENT, /* at a speed of its own, however large the error */

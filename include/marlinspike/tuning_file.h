@@ -23,10 +23,10 @@ MARL_CHECKED marl_status marl_tuning_read(marl_named_tuning *tuning, const char 
 MARL_CHECKED marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path,
                                            marl_error *error);
 
-/* The defaults of a filter for the sensors of a sheet: the Kalman filter's noises are the sheet's, the time constants of
- * the others are where a steady Kalman filter of one angle would settle (accelerometer or magnetometer noise over the
- * gyroscope's), doubts and slacks follow from the errors that the sheet tells. Nothing is searched. Sensors that the
- * sheet does not have keep the general defaults. */
+/* The defaults of a filter for the sensors of a sheet: the Kalman filter's noises are the sheet's, the time
+ * constants of the others are where a steady Kalman filter of one angle would settle (accelerometer or
+ * magnetometer noise over the gyroscope's), doubts and slacks follow from the errors that the sheet tells.
+ * Nothing is searched. Sensors that the sheet does not have keep the general defaults. */
 marl_tuning marl_tuning_for_sheet(marl_filter filter, const marl_sheet *sheet);
 
 #ifdef __cplusplus

@@ -102,8 +102,9 @@ static int print_json(const job *j)
 static void print_bias(const marl_estimator *e)
 {
     if (e->tuning.filter == MARL_FILTER_COMPLEMENTARY) {
-        printf("gyroscope bias left, as estimated: %+.3f %+.3f %+.3f deg/s\n", (double)e->belief.bias.x / DEGREE,
-               (double)e->belief.bias.y / DEGREE, (double)e->belief.bias.z / DEGREE);
+        printf("gyroscope bias left, as estimated: %+.3f %+.3f %+.3f deg/s\n",
+               (double)e->belief.bias.x / DEGREE, (double)e->belief.bias.y / DEGREE,
+               (double)e->belief.bias.z / DEGREE);
     }
 }
 

@@ -13,7 +13,8 @@
 #define CLOCK_BELIEVED 10
 marl_status marl_estimator_init(marl_estimator *estimator, const marl_tuning *tuning)
 {
-    *estimator = (marl_estimator){.tuning = *tuning, .zero = marl_quat_identity(), .belief = {.q = marl_quat_identity()}};
+    *estimator = (marl_estimator){
+        .tuning = *tuning, .zero = marl_quat_identity(), .belief = {.q = marl_quat_identity()}};
     return marl_tuning_check(tuning);
 }
 

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * What the files of the estimator share. What happens rarely stands apart from what happens with every sample. */
+ * What the files of the estimator share. What happens rarely stands apart from what happens with every
+ * sample. */
 #ifndef MARL_ESTIMATOR_PARTS_H
 #define MARL_ESTIMATOR_PARTS_H
 
@@ -16,7 +17,8 @@ int estimator_tells_north(const marl_estimator *e, marl_vec3 up);
 /* Leaves the usable readings of the sample fresh, counts the others; the first reason. */
 marl_status estimator_screen(marl_estimator *e, marl_sample *s);
 
-/* Forgets all but tuning and counts and counts a new start. The bias goes, too: what led here may have spoilt it. */
+/* Forgets all but tuning and counts and counts a new start. The bias goes, too: what led here may have spoilt
+ * it. */
 void estimator_start_anew(marl_estimator *e);
 /* An estimate that may be anywhere is none: it begins anew from the next vectors, on the same clock. */
 void estimator_give_up(marl_estimator *e);

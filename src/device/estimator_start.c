@@ -36,6 +36,9 @@ marl_status estimator_screen(marl_estimator *e, marl_sample *s)
     e->counts.rejected_accel += (refused & MARL_FRESH_ACCEL) != 0;
     e->counts.rejected_gyro += (refused & MARL_FRESH_GYRO) != 0;
     e->counts.rejected_mag += (refused & MARL_FRESH_MAG) != 0;
+    /* a sensor that gives garbage has to be learned anew */
+    e->belief.accel_trust.memory_s *= refused & MARL_FRESH_ACCEL ? 0.5f : 1.0f;
+    e->belief.mag_trust.memory_s *= refused & MARL_FRESH_MAG ? 0.5f : 1.0f;
     if (refused & MARL_FRESH_GYRO) { /* how it turned meanwhile is not known */
         e->belief.tilt.angle += UNSEEN_TURN;
         e->belief.heading.angle += UNSEEN_TURN;

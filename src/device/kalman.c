@@ -2,9 +2,10 @@
  * The Kalman filter. States 0 to 2: turn in the world, rad; 3 to 5: bias in the body, rad/s. */
 #include "kalman.h"
 
-/* What calibration leaves in the magnetometer is taken as a noise that stays for a second: 2 s of density, s. */
+/* What calibration leaves in the magnetometer is taken as a noise that stays for a second: 2 s of density, s.
+ */
 #define LEFT_FOR 2.0f
-#define LEAST 1e-14f       /* variances never reach zero by rounding */
+#define LEAST 1e-14f /* variances never reach zero by rounding */
 /* Flicker noise taken as the walk that has its Allan deviation at 50 s. */
 #define FLICKER_AS_WALK 0.0265f
 
@@ -97,7 +98,8 @@ void kalman_turn(marl_estimator *e, marl_vec3 rate, float dt)
     marl_mat3 turn = marl_quat_to_matrix(e->belief.q);
     propagate(p, &turn, dt);
     marl_vec3 turned = laneq_rotate(e->belief.q, e->belief.turning);
-    const float speed[3] = {lane_size(turned.x), lane_size(turned.y), lane_size(turned.z)};
+    float level = lane_root(turned.x * turned.x + turned.y * turned.y);
+    const float speed[3] = {level, level, lane_size(turned.z)};
     float white = value[MARL_PARAMETER_GYRO_WHITE], scale = value[MARL_PARAMETER_GYRO_SCALE];
     float flicker = value[MARL_PARAMETER_GYRO_FLICKER], walk = value[MARL_PARAMETER_GYRO_WALK];
     float drift = (walk * walk + FLICKER_AS_WALK * flicker * flicker) * dt;
@@ -107,6 +109,10 @@ void kalman_turn(marl_estimator *e, marl_vec3 rate, float dt)
         p[i + 3][i + 3] = lane_most(p[i + 3][i + 3], LEAST) + drift;
     }
     mirror(p);
+    float tilt = trust_least_doubt(&e->belief.accel_trust), heading = trust_least_doubt(&e->belief.mag_trust);
+    p[0][0] = lane_most(p[0][0], tilt);
+    p[1][1] = lane_most(p[1][1], tilt);
+    p[2][2] = lane_most(p[2][2], heading);
     for (int i = 0; i < 3; i++) {
         cap(p, i, FUSION_LOST);
         cap(p, i + 3, spread * spread + LEAST);
@@ -114,32 +120,41 @@ void kalman_turn(marl_estimator *e, marl_vec3 rate, float dt)
     tell_doubts(e);
 }
 
-/* One number is read: state `m` with variance r. Adds the gain times its surprise to d. */
-static void take_in(float p[6][6], int m, float z, float r, float d[6])
+/* P after a number with variance sum - P[m][m] was read and the gain k taken, `row` being P[m] before:
+ * Joseph's form, which holds for any gain. */
+static void shrink(float p[6][6], const float k[6], const float row[6], float sum)
 {
-    float row[6], k[6], own = p[m][m], inverse = 1.0f / (own + r);
-    float surprise = z - d[m];
-    for (int i = 0; i < 6; i++) {
-        row[i] = p[m][i];
-        k[i] = row[i] * inverse;
-        d[i] += k[i] * surprise;
-    }
     for (int i = 0; i < 6; i++) {
         for (int j = i; j < 6; j++) {
-            p[i][j] -= k[i] * row[j];
+            p[i][j] += k[i] * k[j] * sum - k[i] * row[j] - row[i] * k[j];
         }
     }
-    p[m][m] = own * r * inverse;
     mirror(p);
 }
 
-static void move(marl_estimator *e, const float d[6], float limit)
+/* The turn about axis m of the level is read, with variance r. Adds the gain times its surprise to d. The
+ * accelerometer does not see the heading, and what goes with it by chance is left alone. */
+static void take_in_tilt(float p[6][6], int m, float z, float r, float d[6])
+{
+    float row[6], k[6], sum = p[m][m] + r, inverse = 1.0f / sum;
+    float surprise = z - d[m];
+    for (int i = 0; i < 6; i++) {
+        row[i] = p[m][i];
+        k[i] = i == 2 ? 0.0f : row[i] * inverse;
+        d[i] += k[i] * surprise;
+    }
+    shrink(p, k, row, sum);
+}
+
+/* Takes the turn out of the estimate and moves the bias, as far as the surprise tells of it. */
+static void move(marl_estimator *e, const float d[6], float drift, float limit)
 {
     marl_quat turn = {1.0f, 0.5f * d[0], 0.5f * d[1], 0.5f * d[2]};
     marl_vec3 b = e->belief.bias;
     e->belief.q = laneq_snap(laneq_unit(laneq_product(turn, e->belief.q)));
-    e->belief.bias = lane3_snap((marl_vec3){step_clamp(b.x + d[3], limit), step_clamp(b.y + d[4], limit),
-                                            step_clamp(b.z + d[5], limit)});
+    e->belief.bias =
+        lane3_snap((marl_vec3){step_clamp(b.x + drift * d[3], limit), step_clamp(b.y + drift * d[4], limit),
+                               step_clamp(b.z + drift * d[5], limit)});
 }
 
 void kalman_tilt(marl_estimator *e, const fusion_limits *limits, marl_vec3 accel, float age)
@@ -153,13 +168,13 @@ void kalman_tilt(marl_estimator *e, const fusion_limits *limits, marl_vec3 accel
 
     float white = e->tuning.value[MARL_PARAMETER_ACCEL_WHITE] / MARL_GRAVITY;
     float r = white * white / (age * b->accel_trust.weight), d[6] = {0};
-    take_in(e->covariance, 0, east, r, d);
-    take_in(e->covariance, 1, north, r, d);
-    move(e, d, limits->bias_limit);
+    take_in_tilt(e->covariance, 0, east, r, d);
+    take_in_tilt(e->covariance, 1, north, r, d);
+    move(e, d, trust_in_drift(&b->accel_trust), limits->bias_limit);
 }
 
-/* As take_in of the turn about up, with a gain that leaves the tilt alone: it turns about the vertical and moves the
- * bias along the vertical. Joseph's form, since the gain is not the best one. */
+/* The turn about up is read, with a gain that leaves the tilt alone: it turns about the vertical and moves
+ * the bias along the vertical. */
 static void take_in_heading(float p[6][6], marl_vec3 up, float z, float r, float d[6])
 {
     float row[6], sum = p[2][2] + r, inverse = 1.0f / sum;
@@ -170,11 +185,8 @@ static void take_in_heading(float p[6][6], marl_vec3 up, float z, float r, float
     const float k[6] = {0.0f, 0.0f, row[2] * inverse, up.x * along, up.y * along, up.z * along};
     for (int i = 0; i < 6; i++) {
         d[i] += k[i] * z;
-        for (int j = i; j < 6; j++) {
-            p[i][j] += k[i] * k[j] * sum - k[i] * row[j] - row[i] * k[j];
-        }
     }
-    mirror(p);
+    shrink(p, k, row, sum);
 }
 
 void kalman_heading(marl_estimator *e, const fusion_limits *limits, marl_vec3 mag, float age)
@@ -192,5 +204,5 @@ void kalman_heading(marl_estimator *e, const fusion_limits *limits, marl_vec3 ma
                   FUSION_TILTED_FOR * fusion_slope2(b->dip) * b->tilt.angle;
     float r = noise / (age * b->mag_trust.weight), d[6] = {0};
     take_in_heading(e->covariance, up, east, r, d);
-    move(e, d, limits->bias_limit);
+    move(e, d, trust_in_drift(&b->mag_trust), limits->bias_limit);
 }

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
- * The multiplicative error-state Kalman filter. Its error is a small turn in the world (true = turn x estimate) and
- * the bias in the body, so that the accelerometer sees the turns about east and north as they are, and the
- * magnetometer the one about up. Source: "Kalman filtering for spacecraft attitude estimation" (1982), with the
- * attitude error told in the world. */
+ * The multiplicative error-state Kalman filter. Its error is a small turn in the world (true = turn x
+ * estimate) and the bias in the body, so that the accelerometer sees the turns about east and north as they
+ * are, and the magnetometer the one about up. Source: "Kalman filtering for spacecraft attitude estimation"
+ * (1982), with the attitude error told in the world. */
 #ifndef MARL_KALMAN_H
 #define MARL_KALMAN_H
 

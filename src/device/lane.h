@@ -78,8 +78,8 @@ static inline lane lane_most(lane a, lane b)
     return lane_select(a > b, a, b);
 }
 
-/* Decaying states never reach denormals, which some parts flush and others compute slowly: what is below 1e-20 is lost
- * in the sum, everything above keeps its bits but for the last. -0 becomes +0. */
+/* Decaying states never reach denormals, which some parts flush and others compute slowly: what is below
+ * 1e-20 is lost in the sum, everything above keeps its bits but for the last. -0 becomes +0. */
 static inline lane lane_snap(lane x)
 {
     return (x + 1e-13f) - 1e-13f;

@@ -72,8 +72,8 @@ static inline laneq laneq_unit(laneq q)
     return laneq_scale(q, 1.0f / lane_root(laneq_norm2(q)));
 }
 
-/* Brings a q whose squared length is within 2 % of 1 back to 1 within 3e-6, rounding errors away: without root or
- * division, which would stand in the chain from update to update. */
+/* Brings a q whose squared length is within 2 % of 1 back to 1 within 3e-6, rounding errors away: without
+ * root or division, which would stand in the chain from update to update. */
 static inline laneq laneq_touch_up(laneq q)
 {
     lane n2 = laneq_norm2(q);

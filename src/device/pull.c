@@ -12,8 +12,9 @@ void pull_follow(marl_estimator *e, const marl_sample *s, float dt)
     marl_pull *p = &e->pull;
     marl_vec3 turning = lane3_sub(e->rate, e->belief.bias);
     float follow = dt / (SMOOTH + dt);
-    p->turning = p->begun ? lane3_snap(lane3_add(p->turning, lane3_scale(lane3_sub(turning, p->turning), follow)))
-                          : turning;
+    p->turning = p->begun
+                     ? lane3_snap(lane3_add(p->turning, lane3_scale(lane3_sub(turning, p->turning), follow)))
+                     : turning;
     p->spin = lane3_scale(lane3_sub(turning, p->turning), 1.0f / SMOOTH);
     p->begun = 1;
     p->speed_age += dt;
@@ -32,8 +33,10 @@ marl_vec3 pull_without(const marl_estimator *e)
     const marl_pull *p = &e->pull;
     const float *value = e->tuning.value;
     marl_vec3 turning = lane3_sub(e->rate, e->belief.bias);
-    marl_vec3 lever = {value[MARL_PARAMETER_LEVER_X], value[MARL_PARAMETER_LEVER_Y], value[MARL_PARAMETER_LEVER_Z]};
-    marl_vec3 along = lane3_add(lane3_cross(turning, lever), (marl_vec3){p->has_speed ? p->speed : 0.0f, 0.0f, 0.0f});
+    marl_vec3 lever = {value[MARL_PARAMETER_LEVER_X], value[MARL_PARAMETER_LEVER_Y],
+                       value[MARL_PARAMETER_LEVER_Z]};
+    marl_vec3 along =
+        lane3_add(lane3_cross(turning, lever), (marl_vec3){p->has_speed ? p->speed : 0.0f, 0.0f, 0.0f});
     marl_vec3 own = lane3_add(lane3_cross(turning, along), lane3_cross(p->spin, lever));
     own.x += p->has_speed ? (p->speed - p->smooth_speed) * (1.0f / SMOOTH) : 0.0f;
     return lane3_sub(e->accel, own);

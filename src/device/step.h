@@ -12,8 +12,9 @@
 /* Standard gravity, m/s^2. The place on Earth changes it by 0.3 %, well inside any slack. */
 #define MARL_GRAVITY 9.80665f
 
-/* q after turning for dt s at the body rate. Sixth-order series of the exact step (the first order errs by angle^2/12, so
- * that a tuning would not survive another rate): 1e-7 at a radian, and brought to length one beyond. */
+/* q after turning for dt s at the body rate. Sixth-order series of the exact step (the first order errs by
+ * angle^2/12, so that a tuning would not survive another rate): 1e-7 at a radian, and brought to length one
+ * beyond. */
 static inline laneq step_turn(laneq q, lane3 rate, lane dt)
 {
     lane3 half = lane3_scale(rate, 0.5f * dt);

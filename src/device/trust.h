@@ -6,17 +6,21 @@
 #include "lane_quat.h"
 #include "marlinspike/trust.h"
 
-/* Squares stay below this, so that the fourth power is finite. */
-#define TRUST_MOST_UNREST 1e9f
+/* No evidence is stronger, so that its fourth power is finite. */
+#define TRUST_MOST_UNREST 1e4f
+/* Of stronger evidence only so much lingers, so that it is gone within three of the tuning's linger times. */
+#define TRUST_LINGERS 10.0f
+/* After a start the past is worth little for so long, trusted seconds. */
+#define TRUST_SETTLING 0.5f
 /* Trusted time is not counted further, s: a float would stop counting by itself. */
 #define TRUST_MOST_MEMORY 1e5f
-/* Weight of a sensor that is let in again because it was left out for too long, or because the estimate may be off by
- * a radian. */
+/* Weight of a sensor that is let in again because it was left out for too long, or because the estimate may
+ * be off by a radian. */
 #define TRUST_LET_IN 0.1f
 
 #ifdef MARL_LANES
 typedef struct lane_trust {
-    lane weight, unrest, misfit, per_angle, let_in, trusted_s, memory_s, out_s;
+    lane weight, unrest, misfit, per_angle, settled, let_in, trusted_s, memory_s, out_s;
 } lane_trust;
 typedef struct lane_doubt {
     lane angle, both, bias, gain, to_bias;
@@ -41,17 +45,20 @@ static inline lane lane_constant(lane like, float value)
 /* The weight of a reading that stands for `age` seconds, by the evidence beside its misfit. */
 static inline lane trust_judge(lane_trust *t, lane evidence, lane age, const trust_limits *limits)
 {
-    lane left = lane_most(1.0f - age / limits->linger, lane_constant(age, 0.0f));
-    lane all = lane_least(evidence + t->misfit * t->per_angle, lane_constant(age, TRUST_MOST_UNREST));
-    t->unrest = lane_most(all, t->unrest * left);
-    lane weight = 1.0f / (1.0f + t->unrest * t->unrest);
+    lane all = lane_root(evidence + t->misfit * t->per_angle * t->settled);
+    lane left = lane_least(t->unrest, lane_constant(age, TRUST_LINGERS)) *
+                (1.0f - lane_least(age / limits->linger, lane_constant(age, 1.0f)));
+    t->unrest = lane_least(lane_most(all, left), lane_constant(age, TRUST_MOST_UNREST));
+    lane square = t->unrest * t->unrest;
+    lane weight = 1.0f / (1.0f + square * square);
     t->out_s = lane_select(weight >= 0.5f, lane_constant(age, 0.0f), t->out_s + age);
     t->weight = lane_most(weight, t->let_in);
     t->trusted_s = t->trusted_s + t->weight * age;
     return t->weight;
 }
 
-/* What the next readings are judged by, `variance` being the doubt about the angle that they would correct. */
+/* What the next readings are judged by, `variance` being the doubt about the angle that they would correct.
+ */
 static inline void trust_reckon(lane_trust *t, lane slack, lane variance, const trust_limits *limits)
 {
     lane one = lane_constant(slack, 1.0f);
@@ -59,7 +66,23 @@ static inline void trust_reckon(lane_trust *t, lane slack, lane variance, const 
     t->let_in = TRUST_LET_IN * lane_select(t->out_s > limits->hold, one, lane_least(variance, one));
     t->memory_s = lane_least(t->memory_s + t->trusted_s, lane_constant(slack, TRUST_MOST_MEMORY));
     t->trusted_s = lane_constant(slack, 0.0f);
+    lane known = t->memory_s / (t->memory_s + TRUST_SETTLING);
+    t->settled = known * known;
     t->unrest = lane_snap(t->unrest);
+}
+
+/* A reading that disagrees by much more than its slack says nothing about the bias. */
+static inline lane trust_in_drift(const lane_trust *t)
+{
+    return 1.0f / (1.0f + t->misfit * t->per_angle);
+}
+
+/* After a start an estimate cannot be surer of itself than the readings bear out: least variance of its
+ * angle. */
+static inline lane trust_least_doubt(const lane_trust *t)
+{
+    lane unsettled = lane_most(1.0f - 3.0f * t->settled, lane_constant(t->settled, 0.0f));
+    return unsettled * t->misfit;
 }
 
 #endif

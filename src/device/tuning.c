@@ -13,8 +13,8 @@
 #define FUSED (COMPLEMENTARY | GRADIENT | KALMAN)
 #define ALL (GYRO | VECTORS | FUSED)
 
-static const char *const filter_names[MARL_FILTER_COUNT] = {"gyro", "vectors", "complementary", "gradient-descent",
-                                                            "kalman"};
+static const char *const filter_names[MARL_FILTER_COUNT] = {"gyro", "vectors", "complementary",
+                                                            "gradient-descent", "kalman"};
 
 /* clang-format off */
 static const marl_parameter parameters[MARL_PARAMETER_COUNT] = {
@@ -24,9 +24,9 @@ static const marl_parameter parameters[MARL_PARAMETER_COUNT] = {
         "time constant with which the tilt follows a trusted accelerometer"},
     [MARL_PARAMETER_HEADING_TIME] = {"heading_time", "s", MARL_KIND_NUMBER, 60.0f, 0.01f, 1000.0f, COMPLEMENTARY | GRADIENT,
         "time constant with which the heading follows a trusted magnetometer"},
-    [MARL_PARAMETER_TILT_SPEED] = {"tilt_speed", "rad/s", MARL_KIND_NUMBER, 0.05f, 0.0001f, 10.0f, GRADIENT,
+    [MARL_PARAMETER_TILT_SPEED] = {"tilt_speed", "rad/s", MARL_KIND_NUMBER, 0.01f, 0.0001f, 10.0f, GRADIENT,
         "speed at which the tilt goes to where a trusted accelerometer points"},
-    [MARL_PARAMETER_HEADING_SPEED] = {"heading_speed", "rad/s", MARL_KIND_NUMBER, 0.1f, 0.0001f, 10.0f, GRADIENT,
+    [MARL_PARAMETER_HEADING_SPEED] = {"heading_speed", "rad/s", MARL_KIND_NUMBER, 0.05f, 0.0001f, 10.0f, GRADIENT,
         "speed at which the heading goes to where a trusted magnetometer points"},
     [MARL_PARAMETER_BIAS_TIME] = {"bias_time", "s", MARL_KIND_NUMBER, 60.0f, 0.1f, 100000.0f, COMPLEMENTARY | GRADIENT,
         "the bias is fitted to the trusted readings of so long"},
@@ -62,8 +62,8 @@ static const marl_parameter parameters[MARL_PARAMETER_COUNT] = {
         "a magnetic field whose sine of the dip differs from before by this counts half"},
     [MARL_PARAMETER_HEADING_SLACK] = {"heading_slack", "rad", MARL_KIND_NUMBER, 0.07f, 0.0001f, 1000000.0f, FUSED,
         "a magnetometer that disagrees with the heading by this counts half"},
-    [MARL_PARAMETER_LINGER] = {"linger", "s", MARL_KIND_NUMBER, 2.0f, 0.01f, 1000.0f, FUSED,
-        "evidence against a sensor fades within this time"},
+    [MARL_PARAMETER_LINGER] = {"linger", "s", MARL_KIND_NUMBER, 3.0f, 0.01f, 1000.0f, FUSED,
+        "evidence against a sensor, however strong, fades within this time"},
     [MARL_PARAMETER_HOLD_LIMIT] = {"hold_limit", "s", MARL_KIND_NUMBER, 120.0f, 0.1f, 100000.0f, FUSED,
         "a sensor that was left out for so long is let in again, at a tenth"},
     [MARL_PARAMETER_LEVER_X] = {"lever_x", "m", MARL_KIND_NUMBER, 0.0f, -1000.0f, 1000.0f, FUSED,

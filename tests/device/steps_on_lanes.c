@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The inner steps driven from plain arrays; compiled once on floats and once on lanes. */
-#include "step.h"
+#include "steps_on_lanes.h"
+#include "fusion.h"
 #include <string.h>
 
 #ifdef MARL_LANES
@@ -9,7 +10,7 @@
 #define WIDTH 1
 #endif
 
-void STEPS(const float in[20][8], float out[11][8]);
+void STEPS(const float in[20][8], float out[STEP_OUTPUTS][8]);
 
 static lane load(const float *from)
 {
@@ -23,34 +24,69 @@ static void save(float *to, lane x)
     memcpy(to, &x, sizeof x);
 }
 
-static void save_quat(float out[][8], int i, laneq q)
+static lane3 load3(const float in[][8], int i)
+{
+    return (lane3){load(&in[0][i]), load(&in[1][i]), load(&in[2][i])};
+}
+
+static int save_quat(float out[][8], int i, laneq q)
 {
     save(&out[0][i], q.w);
     save(&out[1][i], q.x);
     save(&out[2][i], q.y);
     save(&out[3][i], q.z);
+    return 4;
+}
+
+static fusion_limits limits(lane like)
+{
+    const lane one = lane_constant(like, 1.0f);
+    return (fusion_limits){.trust = {.accel = 0.1f * one,
+                                     .rate = 0.01f * one,
+                                     .tilt = 0.02f * one,
+                                     .field = 0.05f * one,
+                                     .dip = 0.05f * one,
+                                     .heading = 0.1f * one,
+                                     .linger = one,
+                                     .hold = 60.0f * one},
+                           .tilt_time = 2.0f * one,
+                           .heading_time = 10.0f * one,
+                           .tilt_speed = 0.1f * one,
+                           .heading_speed = 0.1f * one,
+                           .bias_time = 60.0f * one,
+                           .bias_limit = 0.05f * one,
+                           .gyro_scale = 0.002f * one};
 }
 
 /* Eight problems, WIDTH at a time. */
-void STEPS(const float in[20][8], float out[11][8])
+void STEPS(const float in[20][8], float out[STEP_OUTPUTS][8])
 {
     for (int i = 0; i < 8; i += WIDTH) {
-        step_complementary_state s = {{load(&in[0][i]), load(&in[1][i]), load(&in[2][i]), load(&in[3][i])},
-                                      {load(&in[4][i]), load(&in[5][i]), load(&in[6][i])}};
-        step_complementary_input input = {.dt = load(&in[7][i]),
-                                          .rate = {load(&in[8][i]), load(&in[9][i]), load(&in[10][i])},
-                                          .accel = {load(&in[11][i]), load(&in[12][i]), load(&in[13][i])},
-                                          .mag = {load(&in[14][i]), load(&in[15][i]), load(&in[16][i])},
-                                          .tilt_gain = load(&in[17][i]),
-                                          .heading_gain = load(&in[18][i]),
-                                          .tilt_bias_gain = load(&in[19][i]),
-                                          .heading_bias_gain = load(&in[19][i]),
-                                          .bias_limit = load(&in[7][i])};
-        step_complementary(&s, &input);
-        save_quat(out, i, s.q);
-        save(&out[4][i], s.bias.x);
-        save(&out[5][i], s.bias.y);
-        save(&out[6][i], s.bias.z);
-        save_quat(out + 7, i, step_vectors(input.accel, input.mag, input.mag.x > 0.0f));
+        const lane dt = load(&in[7][i]);
+        const fusion_limits p = limits(dt);
+        const lane3 rate = load3(&in[8], i), accel = load3(&in[11], i), mag = load3(&in[14], i);
+        fusion_state s = {.q = {load(&in[0][i]), load(&in[1][i]), load(&in[2][i]), load(&in[3][i])},
+                          .bias = load3(&in[4], i),
+                          .tilt = {.angle = load(&in[17][i]), .bias = load(&in[19][i])},
+                          .heading = {.angle = load(&in[18][i]), .bias = load(&in[19][i])},
+                          .field = load(&in[14][i]) * 0.0f + 48.0f};
+        for (int gradient = 0; gradient < 2; gradient++) {
+            fusion_reckon(&s, &p, dt);
+            fusion_turn(&s, rate, dt);
+            step_axes world = step_world(s.q);
+            fusion_tilt(&s, &p, accel, dt, gradient);
+            fusion_heading(&s, &p, &world, mag, dt, gradient);
+            s.q = laneq_touch_up(s.q);
+        }
+        int k = save_quat(out, i, s.q);
+        const lane rest[] = {s.bias.x,           s.bias.y,       s.bias.z,
+                             s.tilt.angle,       s.tilt.both,    s.tilt.bias,
+                             s.heading.angle,    s.heading.gain, s.accel_trust.weight,
+                             s.mag_trust.unrest, s.field,        s.dip};
+        for (size_t j = 0; j < sizeof rest / sizeof rest[0]; j++) {
+            save(&out[k++][i], rest[j]);
+        }
+        k += save_quat(out + k, i, step_vectors(accel, mag));
+        (void)save_quat(out + k, i, step_tilt_only(accel));
     }
 }
