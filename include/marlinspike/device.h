@@ -11,6 +11,7 @@
 #include "marlinspike/digest.h"
 #include "marlinspike/estimator.h"
 #include "marlinspike/frame.h"
+#include "marlinspike/hinge.h"
 #include "marlinspike/packet.h"
 #include "marlinspike/port.h"
 #include "marlinspike/quat.h"
@@ -23,6 +24,7 @@
 #include "marlinspike/still.h"
 #include "marlinspike/store.h"
 #include "marlinspike/telemetry.h"
+#include "marlinspike/trust.h"
 #include "marlinspike/tuning.h"
 #include "marlinspike/vec.h"
 

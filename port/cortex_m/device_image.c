@@ -8,7 +8,7 @@
 
 static int gives_known_bits(marl_filter filter)
 {
-    marl_tuning tuning = marl_tuning_default(filter);
+    marl_tuning tuning = known_tuning(filter);
     marl_estimator estimator;
     marl_quat q;
     uint32_t digest = 0;
@@ -63,17 +63,32 @@ static int writes_lines(void)
            marl_csv_line_row(line, s.fresh, 0, &s, NULL) == 19 && marl_clock32_ns(&clock, 5) == 5000;
 }
 
-static float angles(marl_quat q)
+/* What a program makes of an attitude. */
+static int tells_angles(void)
 {
-    float heading;
+    float heading, model[16];
+    const marl_quat q = {0.8f, 0.6f, 0.0f, 0.0f};
     marl_rpy rpy = marl_quat_to_rpy(marl_frame_swap_world(q));
     marl_mat3 matrix = marl_quat_to_matrix(q);
     marl_quat back = marl_quat_from_rpy(rpy.roll, rpy.pitch, rpy.yaw);
-    if (marl_quat_from_matrix(&matrix, &back) != MARL_OK ||
-        marl_frame_heading(back, MARL_WORLD_ENU, &heading) != MARL_OK) {
-        return -1.0f;
-    }
-    return heading + marl_root(rpy.roll * rpy.roll);
+    marl_unwrap unwrap = {0};
+    marl_frame_to_matrix4(q, MARL_HANDED_Z_UP, model);
+    marl_vec3 left = marl_frame_without_gravity(q, MARL_WORLD_ENU, (marl_vec3){0.0f, 9.0f, 3.0f});
+    return marl_quat_from_matrix(&matrix, &back) == MARL_OK &&
+           marl_frame_heading(back, MARL_WORLD_ENU, &heading) == MARL_OK && heading >= 0.0f &&
+           marl_unwrap_next(&unwrap, 0.5f) == 0.5f && model[15] == 1.0f && left.z < 1.0f &&
+           marl_frame_tilt(q, MARL_WORLD_ENU) > 1.2f;
+}
+
+/* A tray on a hinge. */
+static int holds_a_hinge(void)
+{
+    marl_hinge_complementary simple;
+    marl_hinge_kalman kalman;
+    marl_hinge_complementary_init(&simple, 2.0f, 10.0f);
+    marl_hinge_kalman_init(&kalman, 1e-4f, 1e-5f, 1e-3f);
+    return marl_hinge_complementary_update(&simple, 0.0f, 0.5f, 0.01f) == 0.5f &&
+           marl_hinge_kalman_update(&kalman, 0.0f, 0.5f, 0.01f) > 0.4f;
 }
 
 /* Each bit is a fault; 0 is what is wanted. */
@@ -84,9 +99,8 @@ int main(void)
     for (int i = 0; i < MARL_FILTER_COUNT; i++) {
         faults |= gives_known_bits((marl_filter)i) ? 0 : 2 << i;
     }
-    faults |= angles((marl_quat){0.8f, 0.6f, 0.0f, 0.0f}) >= 0.0f ? 0 : 32;
-    faults |= sees_rest() ? 0 : 64;
-    faults |= streams_known_bytes() && writes_lines() ? 0 : 16;
+    faults |= tells_angles() && holds_a_hinge() ? 0 : 64;
+    faults |= sees_rest() && streams_known_bytes() && writes_lines() ? 0 : 128;
     faults |= marl_filter_from_name("complementary", &named) == MARL_OK && marl_status_text(MARL_OK)[0] != 0
                   ? 0
                   : 128;

@@ -32,3 +32,43 @@ marl_status marl_frame_heading(marl_quat q, marl_world world, float *heading)
     *heading = angle < two_pi ? angle : 0.0f;
     return MARL_OK;
 }
+
+float marl_frame_tilt(marl_quat q, marl_world world)
+{
+    marl_vec3 z = laneq_rotate(q, (marl_vec3){0.0f, 0.0f, 1.0f});
+    return atan2f(lane_root(z.x * z.x + z.y * z.y), world == MARL_WORLD_NED ? -z.z : z.z);
+}
+
+float marl_unwrap_next(marl_unwrap *unwrap, float angle)
+{
+    const float two_pi = 6.28318531f, pi = 3.14159265f;
+    if (!isfinite(angle)) {
+        return unwrap->before + unwrap->turns;
+    }
+    float step = unwrap->begun ? angle - unwrap->before : 0.0f;
+    unwrap->turns += step > pi ? -two_pi : step < -pi ? two_pi : 0.0f;
+    unwrap->before = angle;
+    unwrap->begun = 1;
+    return angle + unwrap->turns;
+}
+
+void marl_frame_to_matrix4(marl_quat q, marl_handed handed, float m[16])
+{
+    marl_mat3 r = marl_quat_to_matrix(q);
+    for (int column = 0; column < 3; column++) {
+        const float east = r.m[0][column], north = r.m[1][column], up = r.m[2][column];
+        m[4 * column] = east;
+        m[4 * column + 1] = handed == MARL_HANDED_Y_UP ? up : north;
+        m[4 * column + 2] = handed == MARL_HANDED_Y_UP ? -north : up;
+        m[4 * column + 3] = 0.0f;
+        m[12 + column] = 0.0f;
+    }
+    m[15] = 1.0f;
+}
+
+marl_vec3 marl_frame_without_gravity(marl_quat q, marl_world world, marl_vec3 accel)
+{
+    marl_vec3 force = laneq_rotate(q, accel);
+    force.z += world == MARL_WORLD_NED ? 9.80665f : -9.80665f;
+    return force;
+}

@@ -50,4 +50,77 @@ START_TEST(no_heading_when_x_is_upright)
 }
 END_TEST
 
-MARL_SUITE("frame", worlds_tell_the_same_thing, headings_of_the_compass, no_heading_when_x_is_upright)
+/* Tilt, heading and the acceleration that is left are facts, whatever the world they are told in. */
+START_TEST(enu_and_ned_agree)
+{
+    dice d = {6};
+    for (int i = 0; i < 2000; i++) {
+        marl_quat enu = dice_attitude(&d), ned = marl_frame_swap_world(enu);
+        marl_vec3 a = dice_vector(&d, 20), e = marl_frame_without_gravity(enu, MARL_WORLD_ENU, a);
+        marl_vec3 n = marl_frame_without_gravity(ned, MARL_WORLD_NED, a);
+        ck_assert_float_eq_tol(marl_frame_tilt(enu, MARL_WORLD_ENU), marl_frame_tilt(ned, MARL_WORLD_NED),
+                               1e-5f);
+        ck_assert_float_eq_tol(e.x, n.y, 2e-5f);
+        ck_assert_float_eq_tol(e.y, n.x, 2e-5f);
+        ck_assert_float_eq_tol(e.z, -n.z, 2e-5f);
+    }
+}
+END_TEST
+
+START_TEST(rest_has_no_acceleration_but_gravity)
+{
+    dice d = {7};
+    for (int i = 0; i < 500; i++) {
+        marl_quat q = dice_attitude(&d);
+        marl_vec3 read = marl_quat_rotate_back(q, (marl_vec3){0.5f, -0.25f, 9.80665f + 1.0f});
+        marl_vec3 left = marl_frame_without_gravity(q, MARL_WORLD_ENU, read);
+        ck_assert_float_lt(marl_vec3_norm(marl_vec3_sub(left, (marl_vec3){0.5f, -0.25f, 1.0f})), 1e-5f);
+    }
+    ck_assert_float_eq_tol(marl_frame_tilt(marl_quat_from_rpy(0.3f, 0, 2), MARL_WORLD_ENU), 0.3f, 1e-6f);
+    ck_assert_float_eq_tol(marl_frame_tilt((marl_quat){0, 1, 0, 0}, MARL_WORLD_ENU), 3.14159265f, 1e-6f);
+}
+END_TEST
+
+/* Turning on and on, forward and back: the unwrapped angle is the one turned. */
+START_TEST(angles_go_on)
+{
+    marl_unwrap u = {0};
+    double angle = 0.5;
+    for (int i = 0; i < 5000; i++) {
+        angle += i < 3000 ? 0.4 : -0.55;
+        float wrapped = (float)remainder(angle, 6.283185307179586);
+        float told = marl_unwrap_next(&u, wrapped);
+        ck_assert_double_eq_tol((double)told - angle, 0, 1e-3);
+    }
+    float before = marl_unwrap_next(&u, 0.0f);
+    ck_assert_float_eq(marl_unwrap_next(&u, NAN), before);
+}
+END_TEST
+
+/* Column vectors: the matrix moves the body's axes to where they are, with y up or z up, without mirroring.
+ */
+START_TEST(a_scene_shows_the_body_as_it_is)
+{
+    dice d = {8};
+    for (int i = 0; i < 500; i++) {
+        marl_quat q = dice_attitude(&d);
+        marl_vec3 v = dice_vector(&d, 3), w = marl_quat_rotate(q, v);
+        float z[16], y[16];
+        marl_frame_to_matrix4(q, MARL_HANDED_Z_UP, z);
+        marl_frame_to_matrix4(q, MARL_HANDED_Y_UP, y);
+        const float want_z[3] = {w.x, w.y, w.z}, want_y[3] = {w.x, w.z, -w.y};
+        for (int k = 0; k < 3; k++) {
+            ck_assert_float_eq_tol(z[k] * v.x + z[4 + k] * v.y + z[8 + k] * v.z + z[12 + k], want_z[k],
+                                   1e-5f);
+            ck_assert_float_eq_tol(y[k] * v.x + y[4 + k] * v.y + y[8 + k] * v.z + y[12 + k], want_y[k],
+                                   1e-5f);
+            ck_assert_float_eq(z[4 * k + 3], 0.0f);
+        }
+        ck_assert_float_eq(y[15], 1.0f);
+    }
+}
+END_TEST
+
+MARL_SUITE("frame", enu_and_ned_agree, rest_has_no_acceleration_but_gravity, angles_go_on,
+           a_scene_shows_the_body_as_it_is, worlds_tell_the_same_thing, headings_of_the_compass,
+           no_heading_when_x_is_upright)
