@@ -13,6 +13,7 @@
 #define MARLINSPIKE_FRAME_H
 
 #include "marlinspike/quat.h"
+#include <stdint.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -39,7 +40,7 @@ float marl_frame_tilt(marl_quat q, marl_world world);
  * finite returns the one before. */
 typedef struct marl_unwrap {
     float before; /* as it came */
-    float turns;  /* whole turns so far, rad */
+    int32_t turns; /* whole turns so far */
     int begun;
 } marl_unwrap;
 

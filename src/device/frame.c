@@ -43,13 +43,13 @@ float marl_unwrap_next(marl_unwrap *unwrap, float angle)
 {
     const float two_pi = 6.28318531f, pi = 3.14159265f;
     if (!isfinite(angle)) {
-        return unwrap->before + unwrap->turns;
+        return unwrap->before + two_pi * (float)unwrap->turns;
     }
     float step = unwrap->begun ? angle - unwrap->before : 0.0f;
-    unwrap->turns += step > pi ? -two_pi : step < -pi ? two_pi : 0.0f;
+    unwrap->turns += step > pi ? -1 : step < -pi ? 1 : 0;
     unwrap->before = angle;
     unwrap->begun = 1;
-    return angle + unwrap->turns;
+    return angle + two_pi * (float)unwrap->turns;
 }
 
 void marl_frame_to_matrix4(marl_quat q, marl_handed handed, float m[16])

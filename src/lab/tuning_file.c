@@ -35,24 +35,37 @@ static marl_status read_parameter(const lab_json_at *at, const marl_parameter *r
     return status;
 }
 
-static marl_status read_parameters(const lab_json_at *root, marl_tuning *tuning, marl_error *error)
+/* The object that holds a parameter in the file. */
+static const char *group_of(int parameter)
+{
+    return marl_parameter_is_trust((marl_parameter_id)parameter) ? "trust" : "parameters";
+}
+
+static int is_of(int parameter, marl_filter filter, const char *group)
+{
+    const marl_parameter *row = marl_parameter_row((marl_parameter_id)parameter);
+    return row != NULL && ((row->filters >> filter) & 1u) && strcmp(group_of(parameter), group) == 0;
+}
+
+static marl_status read_group(const lab_json_at *root, const char *group, marl_tuning *tuning, marl_error *error)
 {
     const char *known[MARL_PARAMETER_COUNT + 1] = {NULL};
     size_t n = 0;
     lab_json_at at;
-    marl_status s = lab_json_object(root, "parameters", LAB_OPTIONAL, &at, error);
+    marl_status s = lab_json_object(root, group, LAB_OPTIONAL, &at, error);
     if (s != MARL_OK || at.object == NULL) {
         return s;
     }
     for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
-        const marl_parameter *row = marl_parameter_row((marl_parameter_id)i);
-        if (row->filters & (1u << tuning->filter)) {
-            known[n++] = row->name;
+        if (is_of(i, tuning->filter, group)) {
+            known[n++] = marl_parameter_row((marl_parameter_id)i)->name;
         }
     }
     s = lab_json_only(&at, known, error);
     for (int i = 0; i < MARL_PARAMETER_COUNT && s == MARL_OK; i++) {
-        s = read_parameter(&at, marl_parameter_row((marl_parameter_id)i), &tuning->value[i], error);
+        if (is_of(i, tuning->filter, group)) {
+            s = read_parameter(&at, marl_parameter_row((marl_parameter_id)i), &tuning->value[i], error);
+        }
     }
     return s;
 }
@@ -88,15 +101,6 @@ static marl_status read_world(const lab_json_at *root, marl_world *world, marl_e
     return s;
 }
 
-/* No filter has trust parameters yet, so the object can only be empty. */
-static marl_status read_trust(const lab_json_at *root, marl_error *error)
-{
-    static const char *const known[] = {NULL};
-    lab_json_at at;
-    marl_status s = lab_json_object(root, "trust", LAB_OPTIONAL, &at, error);
-    return s != MARL_OK || at.object == NULL ? s : lab_json_only(&at, known, error);
-}
-
 static marl_status read_root(const lab_json *file, marl_named_tuning *tuning, marl_error *error)
 {
     static const char *const known[] = {"marlinspike", "name",  "filter", "world",
@@ -108,8 +112,8 @@ static marl_status read_root(const lab_json *file, marl_named_tuning *tuning, ma
     tuning->tuning = marl_tuning_default(filter);
     s = s ? s : lab_json_string(&root, "name", LAB_OPTIONAL, tuning->name, sizeof tuning->name, error);
     s = s ? s : read_world(&root, &tuning->tuning.world, error);
-    s = s ? s : read_parameters(&root, &tuning->tuning, error);
-    return s ? s : read_trust(&root, error);
+    s = s ? s : read_group(&root, "parameters", &tuning->tuning, error);
+    return s ? s : read_group(&root, "trust", &tuning->tuning, error);
 }
 
 marl_status marl_tuning_read(marl_named_tuning *tuning, const char *path_or_filter, marl_error *error)
@@ -135,22 +139,29 @@ marl_status marl_tuning_read(marl_named_tuning *tuning, const char *path_or_filt
     return status;
 }
 
+static json_t *group_json(const marl_tuning *tuning, const char *group)
+{
+    json_t *object = json_object();
+    for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
+        const marl_parameter *row = marl_parameter_row((marl_parameter_id)i);
+        if (is_of(i, tuning->filter, group)) {
+            json_object_set_new(object, row->name,
+                                row->kind == MARL_KIND_SWITCH ? json_boolean(tuning->value[i] != 0.0f)
+                                                              : json_real((double)tuning->value[i]));
+        }
+    }
+    return object;
+}
+
 marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path, marl_error *error)
 {
-    json_t *root = json_object(), *parameters = json_object();
+    json_t *root = json_object();
     const marl_tuning *t = &tuning->tuning;
     json_object_set_new(root, "marlinspike", json_string(KIND));
     json_object_set_new(root, "name", json_string(tuning->name));
     json_object_set_new(root, "filter", json_string(marl_filter_name(t->filter)));
     json_object_set_new(root, "world", json_string(marl_world_name(t->world)));
-    for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
-        const marl_parameter *row = marl_parameter_row((marl_parameter_id)i);
-        if (row->filters & (1u << t->filter)) {
-            json_object_set_new(parameters, row->name,
-                                row->kind == MARL_KIND_SWITCH ? json_boolean(t->value[i] != 0.0f)
-                                                              : json_real((double)t->value[i]));
-        }
-    }
-    json_object_set_new(root, "parameters", parameters);
+    json_object_set_new(root, "parameters", group_json(t, "parameters"));
+    json_object_set_new(root, "trust", group_json(t, "trust"));
     return lab_json_save(root, path, error);
 }
