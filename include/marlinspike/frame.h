@@ -39,7 +39,7 @@ float marl_frame_tilt(marl_quat q, marl_world world);
  * with {0}. After more than half a turn between two calls the count of turns is wrong. An angle that is not
  * finite returns the one before. */
 typedef struct marl_unwrap {
-    float before; /* as it came */
+    float before;  /* as it came */
     int32_t turns; /* whole turns so far */
     int begun;
 } marl_unwrap;

@@ -14,7 +14,8 @@ extern "C" {
 typedef struct marl_replay {
     marl_calibration calibration;
     marl_estimator estimator;
-    float degC; /* last known temperature, NaN before the first */
+    marl_estimator_counts before; /* the last row */
+    float degC;                   /* last known temperature, NaN before the first */
     uint32_t digest;
     unsigned long attitudes;
 } marl_replay;
@@ -26,6 +27,14 @@ typedef struct marl_replay {
 MARL_CHECKED marl_status marl_replay_init(marl_replay *replay, const marl_tuning *tuning,
                                           const marl_calibration_record *record, const char *record_path,
                                           const marl_log_info *info, const char *log_path, marl_error *error);
+
+/* The attitude to start with, in enu, said before the first row; without, it starts with the first vectors.
+ * MARL_ERR_USE when q cannot be brought to length one. */
+MARL_CHECKED marl_status marl_replay_start(marl_replay *replay, marl_quat q, marl_error *error);
+
+/* What the estimator made of the sensors of the row just taken: weights 0 to 1, 0 for a reading that was
+ * refused, negative where there was none or the filter has no trust. */
+void marl_replay_trust(const marl_replay *replay, const marl_sample *sample, float trust[2]);
 
 /* Takes one row. Returns 1 and the attitude, or 0 when there is none: before the start, or when the
  * sample's time was refused. */

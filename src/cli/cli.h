@@ -89,10 +89,28 @@ typedef struct cli_reading {
          "of a log from elsewhere, like 't=1[ms]; accel=2,3,4[g]'; or a file that holds such a map",         \
          "MAP"},                                                                                             \
     {                                                                                                        \
-        "sheet", '\0', POPT_ARG_STRING, &(reading).sheet, 0, "sensor sheet, for a log in counts", "F"        \
+        "sheet", '\0', POPT_ARG_STRING, &(reading).sheet, 0,                                                 \
+            "sensor sheet: for a log in counts, and for a filter's defaults", "F"                            \
     }
 
 MARL_CHECKED marl_status cli_reading_prepare(cli_reading *reading, marl_error *error);
+
+/* A tuning file, or a filter by its name: the defaults that follow from --sheet where one was given. */
+MARL_CHECKED marl_status cli_tuning_read(marl_named_tuning *tuning, const char *path_or_filter,
+                                         const cli_reading *reading, marl_error *error);
+
+/* --start: how a replay begins. */
+typedef struct cli_start {
+    enum { CLI_START_VECTORS, CLI_START_REFERENCE, CLI_START_SAID } from;
+    marl_quat q; /* said, or of the reference; enu */
+} cli_start;
+
+/* NULL: from the vectors. MARL_ERR_USE when it is none of vectors, reference, W,X,Y,Z. */
+MARL_CHECKED marl_status cli_start_read(cli_start *start, const char *text, marl_error *error);
+
+/* Readings per sensor that were no readings; and those together with the ones that counted less than half. */
+json_t *cli_refused_json(const marl_estimator_counts *counts);
+json_t *cli_rejected_json(const marl_estimator_counts *counts);
 
 /* What is to be said of a log that was read: one list for stderr and for --json. */
 typedef struct cli_warnings {

@@ -9,7 +9,7 @@
 
 typedef struct options {
     cli_reading reading;
-    char *reference, *calibration, *figure, *reference_world;
+    char *reference, *calibration, *figure, *reference_world, *start;
     char **tuning;
 } options;
 
@@ -52,7 +52,8 @@ static marl_status read_tunings(const options *o, cli_comparison *job, marl_erro
     size_t n = 0;
     if (o->tuning == NULL) {
         for (int i = 0; i < MARL_FILTER_COUNT; i++) {
-            (void)!marl_tuning_read(&job->run[n++].tuning, marl_filter_name((marl_filter)i), error);
+            (void)!cli_tuning_read(&job->run[n++].tuning, marl_filter_name((marl_filter)i), &o->reading,
+                                   error);
         }
         job->runs = n;
         return MARL_OK;
@@ -61,7 +62,7 @@ static marl_status read_tunings(const options *o, cli_comparison *job, marl_erro
         if (n == CLI_MOST_RUNS) {
             return marl_fail(error, MARL_ERR_USE, "compare: at most %d tunings", CLI_MOST_RUNS);
         }
-        marl_status status = marl_tuning_read(&job->run[n].tuning, o->tuning[n], error);
+        marl_status status = cli_tuning_read(&job->run[n].tuning, o->tuning[n], &o->reading, error);
         if (status != MARL_OK) {
             return status;
         }
@@ -79,6 +80,9 @@ static marl_status replay_all(const cli_comparison *job, cli_run *run, marl_seri
     tuning.world = MARL_WORLD_ENU;
     marl_status status = marl_replay_init(&replay, &tuning, job->calibration, job->calibration_path,
                                           &job->log.info, job->log.path, error);
+    if (status == MARL_OK && job->start.from != CLI_START_VECTORS) {
+        status = marl_replay_start(&replay, job->start.q, error);
+    }
     if (status != MARL_OK) {
         return status;
     }
@@ -110,12 +114,31 @@ static void run_one(const cli_comparison *job, cli_run *run)
     marl_series_free(&estimate);
 }
 
+/* The reference's attitude when the log begins. */
+static marl_status start_of_reference(cli_comparison *job, const char *path, marl_error *error)
+{
+    const marl_series *r = &job->reference;
+    int64_t t = job->log.n > 0 ? job->log.row[0].sample.t_ns : 0;
+    size_t i = 1;
+    while (i < r->n && r->at[i].t_ns < t) {
+        i++;
+    }
+    if (r->n < 2 || i == r->n || r->at[0].t_ns > t) {
+        return marl_fail(error, MARL_ERR_EVIDENCE,
+                         "%s: says nothing of the log's first moment; leave --start out", path);
+    }
+    double u = (double)(t - r->at[i - 1].t_ns) / (double)(r->at[i].t_ns - r->at[i - 1].t_ns);
+    job->start.q = marl_slerp(r->at[i - 1].q, r->at[i].q, u);
+    return MARL_OK;
+}
+
 static marl_status load(const cli *c, options *o, cli_comparison *job, marl_calibration_record *record,
                         marl_error *error)
 {
     marl_status s = check_options(o, error);
-    s = s ? s : read_tunings(o, job, error);
     s = s ? s : cli_reading_prepare(&o->reading, error);
+    s = s ? s : read_tunings(o, job, error);
+    s = s ? s : cli_start_read(&job->start, o->start, error);
     if (s == MARL_OK && o->calibration != NULL) {
         s = marl_calibration_read(record, o->calibration, error);
         job->calibration = record;
@@ -127,6 +150,9 @@ static marl_status load(const cli *c, options *o, cli_comparison *job, marl_cali
     }
     cli_warn_of_log(&job->warnings, &job->log.report, job->log.path);
     s = load_reference(o, &job->reference, &job->warnings, error);
+    if (s == MARL_OK && job->start.from == CLI_START_REFERENCE) {
+        s = start_of_reference(job, o->reference, error);
+    }
     return s ? s : marl_inspect_still(&job->log, &job->still, error);
 }
 
@@ -208,7 +234,10 @@ int cli_compare(int argc, const char **argv)
         {"reference-world", '\0', POPT_ARG_STRING, &o.reference_world, 0,
          "frame of the reference: enu or ned (default: what it says, else enu)", "W"},
         {"tuning", '\0', POPT_ARG_ARGV, &o.tuning, 0,
-         "a tuning, or gyro, vectors, complementary; repeat it (default: all three)", "T"},
+         "a tuning, or gyro, vectors, complementary, gradient-descent, kalman; repeat it (default: all five)",
+         "T"},
+        {"start", '\0', POPT_ARG_STRING, &o.start, 0,
+         "one start for all: vectors (default), reference, or an attitude in enu", "W,X,Y,Z"},
         {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "correct the readings first", "CAL"},
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0, "draw error over time (.png, .svg or .gp)", "FILE"},
         CLI_READING_OPTIONS(o.reading),

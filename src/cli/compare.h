@@ -23,6 +23,7 @@ typedef struct cli_comparison {
     marl_spans still;
     const marl_calibration_record *calibration; /* NULL: readings as they are */
     const char *calibration_path;
+    cli_start start;
     cli_warnings warnings;
     size_t runs;
     cli_run run[CLI_MOST_RUNS];

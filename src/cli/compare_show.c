@@ -19,7 +19,6 @@ static json_t *measure_json(const marl_measure *m)
 static void add_measures(json_t *run, const cli_run *r)
 {
     const marl_comparison *c = &r->comparison;
-    json_t *rejected = json_object();
     char digest[16];
     snprintf(digest, sizeof digest, "%08x", (unsigned)r->digest);
     json_object_set_new(run, "error_deg", measure_json(&c->total));
@@ -30,10 +29,8 @@ static void add_measures(json_t *run, const cli_run *r)
     json_object_set_new(run, "jitter_deg", cli_number(c->jitter_deg));
     json_object_set_new(run, "lag_ms", cli_number(c->lag_ms));
     json_object_set_new(run, "drift_deg_per_h", cli_number(c->drift_deg_per_h));
-    json_object_set_new(rejected, "accel", json_integer(r->counts.rejected_accel));
-    json_object_set_new(rejected, "gyro", json_integer(r->counts.rejected_gyro));
-    json_object_set_new(rejected, "mag", json_integer(r->counts.rejected_mag));
-    json_object_set_new(run, "rejected", rejected);
+    json_object_set_new(run, "rejected", cli_rejected_json(&r->counts));
+    json_object_set_new(run, "refused", cli_refused_json(&r->counts));
     json_object_set_new(run, "updates", json_integer(r->counts.updates));
     json_object_set_new(run, "compared", json_integer((json_int_t)c->n));
     json_object_set_new(run, "digest", json_string(digest));

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike replay */
+#include "replay.h"
 #include "cli.h"
 #include <math.h>
 #include <stdio.h>
@@ -8,7 +9,7 @@
 
 typedef struct options {
     cli_reading reading;
-    char *calibration, *tuning, *out;
+    char *calibration, *tuning, *out, *start, *figure;
     int digest;
 } options;
 
@@ -18,7 +19,9 @@ typedef struct job {
     marl_log_writer *writer; /* NULL: no file asked for */
     marl_named_tuning tuning;
     marl_replay replay;
-    marl_log_row last;      /* attitude last given out */
+    marl_log_row last; /* attitude last given out */
+    cli_start start;
+    cli_replay_trace trace; /* for the figure */
     double declination_deg; /* NaN: headings stay magnetic */
 } job;
 
@@ -26,7 +29,10 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
 {
     marl_calibration_record record;
     marl_status s = cli_reading_prepare(&o->reading, error);
-    s = s ? s : marl_tuning_read(&j->tuning, o->tuning != NULL ? o->tuning : "complementary", error);
+    s = s ? s : cli_start_read(&j->start, o->start, error);
+    s = s || o->figure == NULL ? s : marl_figure_check_path(o->figure, error);
+    s = s ? s
+          : cli_tuning_read(&j->tuning, o->tuning != NULL ? o->tuning : "complementary", &o->reading, error);
     if (s == MARL_OK && o->calibration != NULL) {
         s = marl_calibration_read(&record, o->calibration, error);
         j->declination_deg = s == MARL_OK ? record.declination_deg : NAN;
@@ -35,25 +41,48 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
     s = s ? s
           : marl_replay_init(&j->replay, &j->tuning.tuning, o->calibration != NULL ? &record : NULL,
                              o->calibration, marl_log_reader_info(j->reader), c->file[0], error);
+    if (s == MARL_OK && j->start.from == CLI_START_SAID) {
+        s = marl_replay_start(&j->replay, j->start.q, error);
+    }
     if (s == MARL_OK && o->out != NULL) {
         const marl_tuning *used = &j->replay.estimator.tuning;
-        marl_log_info info = {.columns = MARL_COLUMNS_Q, .world = used->world};
+        marl_log_info info = {.columns = MARL_COLUMNS_Q | MARL_COLUMNS_TRUST, .world = used->world};
         info.relative_heading = used->value[MARL_PARAMETER_USE_MAG] == 0.0f;
         s = marl_log_create(&j->writer, o->out, &info, error);
     }
     return s;
 }
 
-static marl_status run(job *j, marl_error *error)
+/* The board's own attitude at its first row is the reference that a log has in itself. */
+static marl_status start_with_own(job *j, const marl_log_row *row, marl_error *error)
+{
+    if (!row->has_q) {
+        return marl_fail(error, MARL_ERR_EVIDENCE,
+                         "--start reference: the log's first row holds no attitude of its own");
+    }
+    int ned = marl_log_reader_info(j->reader)->world == MARL_WORLD_NED;
+    j->start.from = CLI_START_SAID;
+    return marl_replay_start(&j->replay, ned ? marl_frame_swap_world(row->q) : row->q, error);
+}
+
+static marl_status run(job *j, const options *o, marl_error *error)
 {
     marl_log_row row;
     marl_status status;
     while ((status = marl_log_next(j->reader, &row, error)) == MARL_OK) {
+        if (j->start.from == CLI_START_REFERENCE && (status = start_with_own(j, &row, error)) != MARL_OK) {
+            return status;
+        }
         if (marl_replay_step(&j->replay, &row.sample, &row.q)) {
             row.has_q = 1;
+            marl_replay_trust(&j->replay, &row.sample, row.trust);
             j->last = row;
             if (j->writer != NULL) {
                 marl_log_write(j->writer, &row);
+            }
+            if (o->figure != NULL &&
+                (status = cli_replay_trace_add(&j->trace, &row, &j->replay, error)) != MARL_OK) {
+                return status;
             }
         }
     }
@@ -79,7 +108,7 @@ static marl_status finish(job *j, marl_status status, marl_error *error)
 static int print_json(const job *j)
 {
     const marl_estimator_counts *counts = &j->replay.estimator.counts;
-    json_t *root = json_object(), *rejected = json_object();
+    json_t *root = json_object();
     char digest[16];
     snprintf(digest, sizeof digest, "%08x", (unsigned)j->replay.digest);
     json_object_set_new(root, "name", json_string(j->tuning.name));
@@ -91,20 +120,33 @@ static int print_json(const job *j)
     json_object_set_new(root, "attitudes", json_integer((json_int_t)j->replay.attitudes));
     json_object_set_new(root, "updates", json_integer(counts->updates));
     json_object_set_new(root, "gaps", json_integer(counts->gaps));
-    json_object_set_new(rejected, "accel", json_integer(counts->rejected_accel));
-    json_object_set_new(rejected, "gyro", json_integer(counts->rejected_gyro));
-    json_object_set_new(rejected, "mag", json_integer(counts->rejected_mag));
-    json_object_set_new(root, "rejected", rejected);
+    json_object_set_new(root, "rejected", cli_rejected_json(counts));
+    json_object_set_new(root, "refused", cli_refused_json(counts));
     json_object_set_new(root, "digest", json_string(digest));
     return cli_print_json(root);
 }
 
-static void print_bias(const marl_estimator *e)
+/* Counts in percent of the samples: what counted less than half. */
+static double percent(uint32_t n, uint32_t of)
 {
-    if (e->tuning.filter == MARL_FILTER_COMPLEMENTARY) {
-        printf("gyroscope bias left, as estimated: %+.3f %+.3f %+.3f deg/s\n",
-               (double)e->belief.bias.x / DEGREE, (double)e->belief.bias.y / DEGREE,
-               (double)e->belief.bias.z / DEGREE);
+    return of > 0 ? 100.0 * n / of : 0;
+}
+
+static void print_state(const marl_estimator *e)
+{
+    float tilt, heading;
+    if (e->tuning.filter == MARL_FILTER_GYRO || e->tuning.filter == MARL_FILTER_VECTORS) {
+        return;
+    }
+    marl_estimator_doubt(e, &tilt, &heading);
+    printf("counted less than half: accel in %.1f %%, mag in %.1f %% of the samples\n",
+           percent(e->counts.doubted_accel, e->counts.updates),
+           percent(e->counts.doubted_mag, e->counts.updates));
+    printf("gyroscope bias left, as estimated: %+.3f %+.3f %+.3f deg/s\n", (double)e->belief.bias.x / DEGREE,
+           (double)e->belief.bias.y / DEGREE, (double)e->belief.bias.z / DEGREE);
+    if (e->tuning.filter == MARL_FILTER_KALMAN) {
+        printf("its own deviations at the end: tilt %.2f, heading %.2f deg, where only noise is at work\n",
+               (double)tilt / DEGREE, (double)heading / DEGREE);
     }
 }
 
@@ -116,7 +158,7 @@ static int print_table(const job *j, const options *o)
     printf("%s: %lu attitudes in %s, heading %s\n", j->tuning.name, j->replay.attitudes,
            marl_world_name(e->tuning.world),
            marl_estimator_heading_is_magnetic(e) ? "magnetic" : "relative to the start");
-    printf("left out: accel %u, gyro %u, mag %u readings; %u gaps began a new start\n",
+    printf("refused: accel %u, gyro %u, mag %u readings; %u gaps began a new start\n",
            (unsigned)e->counts.rejected_accel, (unsigned)e->counts.rejected_gyro,
            (unsigned)e->counts.rejected_mag, (unsigned)e->counts.gaps);
     printf("at the end, %.3f s: roll %.2f, pitch %.2f, yaw %.2f deg", (double)j->last.sample.t_ns * 1e-9,
@@ -128,12 +170,15 @@ static int print_table(const job *j, const options *o)
                fmod((double)heading / DEGREE + turned + 360, 360));
     }
     printf("%s\n", angles.at_pole ? " (pitch at its pole: roll and yaw are one angle)" : "");
-    print_bias(e);
+    print_state(e);
     if (o->digest) {
         printf("digest: %08x\n", (unsigned)j->replay.digest);
     }
     if (o->out != NULL) {
         printf("written: %s\n", o->out);
+    }
+    if (o->figure != NULL) {
+        printf("figure: %s\n", o->figure);
     }
     return cli_print_done();
 }
@@ -144,7 +189,7 @@ static int replay(const cli *c, options *o)
     cli_warnings warnings = {0};
     job j = {.declination_deg = NAN};
     marl_status status = prepare(&j, c, o, &error);
-    status = status == MARL_OK ? run(&j, &error) : status;
+    status = status == MARL_OK ? run(&j, o, &error) : status;
     (void)!finish(&j, status, &error);
     if (j.reader != NULL) {
         cli_warn_of_log(&warnings, marl_log_reader_report(j.reader), c->file[0]);
@@ -153,6 +198,10 @@ static int replay(const cli *c, options *o)
         cli_print_warnings(&warnings);
     }
     marl_log_close(j.reader);
+    if (error.status == MARL_OK && o->figure != NULL) {
+        (void)!cli_replay_figure(&j.trace, j.tuning.name, c->file[0], o->figure, &error);
+    }
+    cli_replay_trace_free(&j.trace);
     if (error.status != MARL_OK) {
         return cli_exit(&error);
     }
@@ -169,7 +218,12 @@ int cli_replay(int argc, const char **argv)
     const struct poptOption table[] = {
         {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "correct the readings first", "CAL"},
         {"tuning", '\0', POPT_ARG_STRING, &o.tuning, 0,
-         "a tuning, or gyro, vectors, complementary (default) for its defaults", "T"},
+         "a tuning, or gyro, vectors, complementary (default), gradient-descent, kalman for its defaults",
+         "T"},
+        {"start", '\0', POPT_ARG_STRING, &o.start, 0,
+         "vectors (default), reference: the log's own attitude, or an attitude in enu", "W,X,Y,Z"},
+        {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
+         "draw angles, doubt and trust over time (.png, .svg or .gp)", "FILE"},
         {"digest", '\0', POPT_ARG_NONE, &o.digest, 0, "print the CRC-32 of all times and attitudes", NULL},
         {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the attitudes to write", "ATT"},
         CLI_READING_OPTIONS(o.reading),

@@ -216,9 +216,9 @@ marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *
     if (pull_is_known(estimator) || (sample->fresh & MARL_FRESH_SPEED)) {
         pull_follow(estimator, sample, dt);
     }
-    if (estimator->started) {
+    if (estimator->started && dt > 0.0f) {
         step(estimator, sample->fresh, rate, dt);
-    } else {
+    } else if (!estimator->started) {
         estimator_start(estimator);
     }
     if (time != MARL_OK) {

@@ -97,10 +97,9 @@ static marl_doubt fresh_doubt(const marl_estimator *e)
 void estimator_learn_field(marl_estimator *e)
 {
     float strength = lane_root(lane3_dot(e->mag, e->mag));
-    e->belief.mag_trust = (marl_trust){0};
+    e->belief.mag_trust = (marl_trust){.weight = 1.0f};
     e->belief.field = strength;
     e->belief.dip = -lane3_dot(step_up(e->belief.q), e->mag) / strength;
-    e->mag_age = 0.0f;
 }
 
 /* The heading has just been taken from the magnetometer, with everything it says about the field. */
@@ -108,6 +107,7 @@ static void begin_heading(marl_estimator *e)
 {
     e->belief.heading = fresh_doubt(e);
     e->heading_known = 1;
+    e->mag_age = 0.0f;
     estimator_learn_field(e);
 }
 
@@ -115,7 +115,7 @@ static void begin(marl_estimator *e, int north)
 {
     e->started = 1;
     e->accel_age = 0.0f;
-    e->belief.accel_trust = (marl_trust){0};
+    e->belief.accel_trust = (marl_trust){.weight = 1.0f};
     e->belief.tilt = e->belief.heading = fresh_doubt(e);
     if (north) {
         begin_heading(e);

@@ -48,6 +48,35 @@ marl_status marl_replay_init(marl_replay *replay, const marl_tuning *tuning,
     return MARL_OK;
 }
 
+marl_status marl_replay_start(marl_replay *replay, marl_quat q, marl_error *error)
+{
+    if (replay->estimator.tuning.world == MARL_WORLD_NED) {
+        q = marl_frame_swap_world(q);
+    }
+    if (marl_estimator_set_attitude(&replay->estimator, q) != MARL_OK) {
+        return marl_fail(error, MARL_ERR_USE, "the attitude to start with is no rotation");
+    }
+    return MARL_OK;
+}
+
+static float weight_of(const marl_trust *trust, int fresh, uint32_t refused_now, uint32_t refused_before)
+{
+    return refused_now != refused_before ? 0.0f : fresh ? trust->weight : -1.0f;
+}
+
+void marl_replay_trust(const marl_replay *replay, const marl_sample *sample, float trust[2])
+{
+    const marl_estimator *e = &replay->estimator;
+    int fused = e->tuning.filter != MARL_FILTER_GYRO && e->tuning.filter != MARL_FILTER_VECTORS;
+    trust[0] = trust[1] = -1.0f;
+    if (fused) {
+        trust[0] = weight_of(&e->belief.accel_trust, sample->fresh & MARL_FRESH_ACCEL,
+                             e->counts.rejected_accel, replay->before.rejected_accel);
+        int used = marl_estimator_heading_is_magnetic(e) && (sample->fresh & MARL_FRESH_MAG);
+        trust[1] = weight_of(&e->belief.mag_trust, used, e->counts.rejected_mag, replay->before.rejected_mag);
+    }
+}
+
 int marl_replay_step(marl_replay *replay, const marl_sample *sample, marl_quat *q)
 {
     marl_sample s = *sample;
@@ -55,6 +84,7 @@ int marl_replay_step(marl_replay *replay, const marl_sample *sample, marl_quat *
         replay->degC = s.temp;
     }
     marl_calibration_apply(&replay->calibration, replay->degC, &s);
+    replay->before = replay->estimator.counts;
     marl_status status = marl_estimator_update(&replay->estimator, &s);
     if (status == MARL_ERR_TIME || marl_estimator_attitude(&replay->estimator, q) != MARL_OK) {
         return 0;

@@ -47,7 +47,8 @@ static int is_of(int parameter, marl_filter filter, const char *group)
     return row != NULL && ((row->filters >> filter) & 1u) && strcmp(group_of(parameter), group) == 0;
 }
 
-static marl_status read_group(const lab_json_at *root, const char *group, marl_tuning *tuning, marl_error *error)
+static marl_status read_group(const lab_json_at *root, const char *group, marl_tuning *tuning,
+                              marl_error *error)
 {
     const char *known[MARL_PARAMETER_COUNT + 1] = {NULL};
     size_t n = 0;

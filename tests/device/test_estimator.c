@@ -365,6 +365,78 @@ START_TEST(both_worlds_tell_the_same_attitude)
 }
 END_TEST
 
+/* An attitude that was said is the one given out, in either world, before the first sample and later; the
+ * vectors agree with it or bring it back. */
+START_TEST(an_attitude_can_be_said)
+{
+    dice d = {25};
+    for (int i = 0; i < 200; i++) {
+        marl_tuning tuning = marl_tuning_default((marl_filter)(i % MARL_FILTER_COUNT));
+        tuning.world = i & 1 ? MARL_WORLD_NED : MARL_WORLD_ENU;
+        marl_estimator e;
+        marl_quat said = dice_attitude(&d), enu = i & 1 ? marl_frame_swap_world(said) : said;
+        ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
+        ck_assert_int_eq(marl_estimator_set_attitude(&e, (marl_quat){0, 0, 0, NAN}), MARL_ERR_ARGUMENT);
+        ck_assert_int_eq(marl_estimator_set_attitude(&e, said), MARL_OK);
+        ck_assert_double_lt(angle_between(attitude(&e), said), 2e-6);
+        for (int k = 0; k < 500; k++) {
+            marl_sample s = at_rest(enu, (int64_t)k * 10000000);
+            ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+        }
+        ck_assert_double_lt(angle_between(attitude(&e), said), 1e-5);
+        if (tuning.filter != MARL_FILTER_GYRO) { /* somewhat wrong: the vectors bring it back */
+            marl_quat off = marl_quat_product(said, marl_quat_from_rpy(0.1f, 0.05f, 0));
+            ck_assert_int_eq(marl_estimator_set_attitude(&e, off), MARL_OK);
+            for (int k = 500; k < 1500; k++) {
+                marl_sample s = at_rest(enu, (int64_t)k * 10000000);
+                ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+            }
+            ck_assert_double_lt(angle_between(attitude(&e), said), 1e-3);
+        }
+    }
+}
+END_TEST
+
+/* From now on what is given out is level; turning on by something in the world gives that. */
+START_TEST(any_attitude_can_be_zero)
+{
+    marl_estimator e = make(MARL_FILTER_VECTORS);
+    ck_assert_int_eq(marl_estimator_set_zero(&e), MARL_ERR_NOT_READY);
+    marl_quat seat = marl_quat_from_rpy(0.4f, -0.3f, 1), swing = marl_quat_from_rpy(0.1f, 0.2f, 0.3f);
+    marl_sample s = at_rest(seat, 0);
+    ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+    ck_assert_int_eq(marl_estimator_set_zero(&e), MARL_OK);
+    ck_assert_double_lt(angle_between(attitude(&e), marl_quat_identity()), 1e-6);
+    s = at_rest(marl_quat_product(swing, seat), 10000000);
+    ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+    ck_assert_double_lt(angle_between(attitude(&e), swing), 1e-6);
+}
+END_TEST
+
+/* A car in a bend: the speed tells the pull, so that the tilt stays level without any trust. */
+START_TEST(a_known_speed_takes_the_bend_out)
+{
+    for (int with = 0; with < 2; with++) {
+        marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
+        believe_everything(&tuning);
+        marl_estimator e;
+        ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
+        for (int i = 0; i < 3000; i++) { /* 15 m/s, 0.2 rad/s: 3 m/s^2 to the left */
+            float turn = i < 500 ? 0.0f : 0.2f;
+            marl_quat q = marl_quat_from_rpy(0, 0, i < 500 ? 0.0f : 0.002f * (float)(i - 500));
+            marl_sample s = at_rest(q, (int64_t)i * 10000000);
+            s.gyro.z = turn;
+            s.accel.y += turn * 15.0f;
+            s.speed = 15.0f;
+            s.fresh = (uint8_t)(s.fresh | (with ? MARL_FRESH_SPEED : 0));
+            ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+        }
+        double off = tilt_between(attitude(&e), marl_quat_identity()) / (double)DEGREE;
+        ck_assert(with ? off < 0.2 : off > 10);
+    }
+}
+END_TEST
+
 /* The bits promised on every machine: port/cortex_m runs the same samples on ARM. */
 START_TEST(known_answers)
 {
@@ -389,4 +461,5 @@ MARL_SUITE("estimator", all_start_right_in_any_attitude, gyro_follows_a_steady_t
            bias_about_level_axes_needs_no_magnetometer, magnetometer_never_moves_the_tilt,
            a_late_magnetometer_sets_the_heading_at_once, time_that_stops_or_jumps,
            bad_readings_are_left_out_and_counted, a_clock_set_back_is_believed_after_a_while,
-           sensors_may_come_in_separate_samples, both_worlds_tell_the_same_attitude, known_answers)
+           sensors_may_come_in_separate_samples, both_worlds_tell_the_same_attitude, an_attitude_can_be_said,
+           any_attitude_can_be_zero, a_known_speed_takes_the_bend_out, known_answers)

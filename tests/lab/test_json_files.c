@@ -70,7 +70,7 @@ static const struct {
      ":3: parameters.tilt_time: -3 is out of its range, 0.01 to 1000"},
     {tuning, TUNING "\"parameters\": {\"tilt_time\": \"3\"}}", ":3: parameters.tilt_time: must be a number"},
     {tuning, TUNING "\"parameters\": {\"use_mag\": 1}}", ":3: parameters.use_mag: must be true or false"},
-    {tuning, TUNING "\"trust\": {\"x\": 1}}", ":3: trust.x: unknown key; known: none"},
+    {tuning, TUNING "\"trust\": {\"x\": 1}}", ":3: trust.x: unknown key; known: accel_slack, rate_slack"},
     {tuning, "{\"marlinspike\": \"tuning/1\", \"filter\": \"gyro\", \"parameters\": {\"tilt_time\": 3}}",
      ":1: parameters.tilt_time: unknown key; known: use_mag, gap_limit"},
     {sheet, "{\"marlinspike\": \"sheet/1\"}", ":1: accel: the sheet describes no sensor"},

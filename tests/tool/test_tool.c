@@ -263,9 +263,9 @@ START_TEST(compare_splits_and_measures)
     run_wants(0, "calibrate still still.csv --into c.json");
     json_t *r =
         run_json(0, "compare lift.csv --reference lift.reference.csv --calibration c.json --figure e.png");
-    const char *const names[] = {"gyro", "vectors", "complementary"};
-    ck_assert_uint_eq(json_array_size(json_object_get(r, "runs")), 3);
-    for (size_t i = 0; i < 3; i++) {
+    const char *const names[] = {"gyro", "vectors", "complementary", "gradient-descent", "kalman"};
+    ck_assert_uint_eq(json_array_size(json_object_get(r, "runs")), 5);
+    for (size_t i = 0; i < 5; i++) {
         const json_t *run_made = json_array_get(json_object_get(r, "runs"), i);
         ck_assert_str_eq(json_string_value(json_object_get(run_made, "filter")), names[i]);
         ck_assert_str_eq(json_string_value(json_object_get(run_made, "status")), "ok");
@@ -282,8 +282,40 @@ START_TEST(compare_splits_and_measures)
     ck_assert_int_eq(strncmp(png + 1, "PNG", 3), 0);
     free(png);
     tool_run table = run("compare lift.csv --reference lift.reference.csv --calibration c.json");
-    ck_assert_ptr_nonnull(strstr(table.out, "complementary knows the tilt best: within "));
+    ck_assert_ptr_nonnull(strstr(table.out, " knows the tilt best: within "));
     run_free(&table);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* One start for all: said or taken from the reference, it is where the first attitude lies. */
+START_TEST(a_replay_starts_where_it_is_told)
+{
+    temporary dir = tool_folder();
+    json_t *r = run_json(0, "compare lift.csv --reference lift.reference.csv --start reference");
+    for (size_t i = 0; i < 5; i++) {
+        const json_t *one = json_array_get(json_object_get(r, "runs"), i);
+        ck_assert_msg(json_at(one, "settle_s") == 0 || i < 2, "run %zu", i);
+        ck_assert(json_is_number(json_object_get(json_object_get(one, "rejected"), "accel")));
+    }
+    json_decref(r);
+    run_wants(0, "replay lift.csv --tuning kalman --start 0.5,0.5,-0.5,0.5 -o a.csv --figure a.svg");
+    char *text = temporary_read("a.csv"), *svg = temporary_read("a.svg");
+    ck_assert_ptr_nonnull(
+        strstr(text, "t[s],q_w,q_x,q_y,q_z,trust_accel,trust_mag\n0.000000000,0.5,0.5,-0.5,0.5,"));
+    ck_assert_ptr_nonnull(strstr(svg, "weight in the estimate"));
+    free(text);
+    free(svg);
+    /* what a replay wrote is a log with an attitude of its own, and a reference */
+    run_wants(4, "replay lift.csv --start reference");
+    run_wants(2, "replay lift.csv --start 1,2,3");
+    run_wants(2, "compare lift.csv --reference a.csv --start north");
+    json_t *sheet = run_json(0, "replay lift.csv --tuning kalman --sheet %s/../sheets/grommet.json", DEMO);
+    json_t *plain = run_json(0, "replay lift.csv --tuning kalman");
+    ck_assert_str_ne(json_string_value(json_object_get(sheet, "digest")),
+                     json_string_value(json_object_get(plain, "digest")));
+    json_decref(sheet);
+    json_decref(plain);
     temporary_remove(&dir);
 }
 END_TEST
@@ -413,6 +445,7 @@ END_TEST
 MARL_SUITE("tool", inspect_tells_the_noise, a_sheet_is_made_of_a_recording, inspect_suspects_units_and_axes,
            help_is_there_for_all, simulate_makes_log_and_truth, inspect_tells_what_is_there,
            calibrate_merges_and_keeps_the_rest, a_board_that_moved_is_refused,
-           corrected_log_gives_the_same_attitudes, compare_splits_and_measures, figures_in_all_three_forms,
+           corrected_log_gives_the_same_attitudes, compare_splits_and_measures,
+           a_replay_starts_where_it_is_told, figures_in_all_three_forms,
            worlds_and_relative_headings_are_said, memory_stays_flat_from_file_to_file,
            demo_does_the_whole_job)

@@ -1,0 +1,59 @@
+/* SPDX-License-Identifier: MIT
+ * How a filter is set up and where it starts: what replay and compare share. */
+#include "cli.h"
+#include <stdlib.h>
+#include <string.h>
+
+marl_status cli_tuning_read(marl_named_tuning *tuning, const char *path_or_filter, const cli_reading *reading,
+                            marl_error *error)
+{
+    marl_filter filter;
+    marl_status status = marl_tuning_read(tuning, path_or_filter, error);
+    if (status == MARL_OK && reading->options.sheet != NULL &&
+        marl_filter_from_name(path_or_filter, &filter) == MARL_OK) {
+        tuning->tuning = marl_tuning_for_sheet(filter, reading->options.sheet);
+    }
+    return status;
+}
+
+marl_status cli_start_read(cli_start *start, const char *text, marl_error *error)
+{
+    float part[4];
+    const char *at = text;
+    *start = (cli_start){CLI_START_VECTORS, marl_quat_identity()};
+    if (text == NULL || strcmp(text, "vectors") == 0) {
+        return MARL_OK;
+    }
+    if (strcmp(text, "reference") == 0) {
+        start->from = CLI_START_REFERENCE;
+        return MARL_OK;
+    }
+    for (int i = 0; i < 4; i++) {
+        char *end;
+        part[i] = strtof(at, &end);
+        if (end == at || *end != (i < 3 ? ',' : '\0')) {
+            return marl_fail(error, MARL_ERR_USE, "--start is vectors, reference or W,X,Y,Z, and not '%s'",
+                             text);
+        }
+        at = end + 1;
+    }
+    start->from = CLI_START_SAID;
+    start->q = (marl_quat){part[0], part[1], part[2], part[3]};
+    if (marl_quat_normalize(&start->q) != MARL_OK) {
+        return marl_fail(error, MARL_ERR_USE, "--start %s: no rotation", text);
+    }
+    return MARL_OK;
+}
+
+json_t *cli_refused_json(const marl_estimator_counts *counts)
+{
+    return json_pack("{s:I,s:I,s:I}", "accel", (json_int_t)counts->rejected_accel, "gyro",
+                     (json_int_t)counts->rejected_gyro, "mag", (json_int_t)counts->rejected_mag);
+}
+
+json_t *cli_rejected_json(const marl_estimator_counts *counts)
+{
+    return json_pack("{s:I,s:I,s:I}", "accel", (json_int_t)counts->rejected_accel + counts->doubted_accel,
+                     "gyro", (json_int_t)counts->rejected_gyro, "mag",
+                     (json_int_t)counts->rejected_mag + counts->doubted_mag);
+}
