@@ -5,6 +5,7 @@
 #define ACCURACY_SCENES_H
 
 #include "marlinspike/lab.h"
+#include "plain.h"
 
 enum { ACCURACY_SCENES = 5 };
 static const marl_scene_kind accuracy_scenes[ACCURACY_SCENES] = {
@@ -36,5 +37,24 @@ void accuracy_run_free(accuracy_run *run);
 void accuracy_add(accuracy_sum *sum, const accuracy_run *run, size_t i, marl_quat q);
 /* Square root of a mean square. */
 double accuracy_rms(double squares, size_t n);
+
+/* The textbook loop of each filter and the one tuning that `bench plain` found for it on other seeds. */
+typedef struct accuracy_plain {
+    plain_step *step;
+    float gain, bias_gain;
+} accuracy_plain;
+
+extern const accuracy_plain accuracy_textbook[MARL_FILTER_COUNT];
+
+void accuracy_run_plain(const accuracy_plain *plain, const accuracy_run *run, accuracy_sum *sum);
+/* Stops the program when the tuning is refused. */
+void accuracy_run_ours(const marl_tuning *tuning, const accuracy_run *run, accuracy_sum *sum);
+
+/* What the magnetometer's left-over errors alone make of the heading, the tilt being known: the run must be
+ * of a sheet whose magnetometer has no noise. */
+void accuracy_run_field(const accuracy_run *run, accuracy_sum *sum);
+
+/* The place of the pod from the axis of the tower, m, in the body, in the middle of the slew. */
+marl_vec3 accuracy_lever(uint64_t seed);
 
 #endif

@@ -25,11 +25,13 @@ typedef struct marl_trust {
     float weight;    /* of the last reading, 0 to 1 */
     float unrest;    /* evidence against it, lingering: 1 = a slack */
     float misfit;    /* square of the angle between the last reading and the estimate, rad^2 */
+    float scatter;   /* its mean over half a second */
     float per_angle; /* evidence for each rad^2 of it: one over the squares of slack and doubt */
     float settled;   /* share at which the past counts as evidence: little after a start */
     float let_in;    /* no weight is less: how much the estimate needs a reading */
     float trusted_s; /* time, by weight, of the readings since gain and doubt were reckoned */
     float memory_s;  /* the same since the start */
+    float heard_s;   /* time of all readings since the start */
     float out_s;     /* time since its weight was last a half */
 } marl_trust;
 

@@ -11,8 +11,8 @@
 
 static const uint32_t known_digest[MARL_FILTER_COUNT] = {
     [MARL_FILTER_GYRO] = 0x44816a4fu,          [MARL_FILTER_VECTORS] = 0x13c859e1u,
-    [MARL_FILTER_COMPLEMENTARY] = 0x292ef2b2u, [MARL_FILTER_GRADIENT_DESCENT] = 0xf5a6a794u,
-    [MARL_FILTER_KALMAN] = 0x283910aeu,
+    [MARL_FILTER_COMPLEMENTARY] = 0xbbf70947u, [MARL_FILTER_GRADIENT_DESCENT] = 0xd03cdae4u,
+    [MARL_FILTER_KALMAN] = 0x0aaa4f1au,
 };
 
 /* The defaults, but slow enough for gradient descent to show. */

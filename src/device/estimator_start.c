@@ -28,6 +28,13 @@ static marl_status drop_directionless(marl_sample *s, uint8_t *refused)
     return gone ? MARL_ERR_DEGENERATE : MARL_OK;
 }
 
+/* A sensor that gives garbage has to be learned anew, by and by. */
+static void unlearn(marl_trust *t)
+{
+    t->memory_s = lane_snap(0.5f * t->memory_s);
+    t->heard_s = lane_snap(0.5f * t->heard_s);
+}
+
 marl_status estimator_screen(marl_estimator *e, marl_sample *s)
 {
     uint8_t refused;
@@ -36,9 +43,12 @@ marl_status estimator_screen(marl_estimator *e, marl_sample *s)
     e->counts.rejected_accel += (refused & MARL_FRESH_ACCEL) != 0;
     e->counts.rejected_gyro += (refused & MARL_FRESH_GYRO) != 0;
     e->counts.rejected_mag += (refused & MARL_FRESH_MAG) != 0;
-    /* a sensor that gives garbage has to be learned anew */
-    e->belief.accel_trust.memory_s *= refused & MARL_FRESH_ACCEL ? 0.5f : 1.0f;
-    e->belief.mag_trust.memory_s *= refused & MARL_FRESH_MAG ? 0.5f : 1.0f;
+    if (refused & MARL_FRESH_ACCEL) {
+        unlearn(&e->belief.accel_trust);
+    }
+    if (refused & MARL_FRESH_MAG) {
+        unlearn(&e->belief.mag_trust);
+    }
     if (refused & MARL_FRESH_GYRO) { /* how it turned meanwhile is not known */
         e->belief.tilt.angle += UNSEEN_TURN;
         e->belief.heading.angle += UNSEEN_TURN;

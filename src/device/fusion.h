@@ -206,8 +206,8 @@ static inline void fusion_reckon(fusion_state *s, const fusion_limits *p, lane a
     fusion_age(&s->heading, age, scale * upright, drift, level);
     s->q = laneq_snap(s->q);
     s->bias = lane3_snap(s->bias);
-    s->tilt.angle = lane_most(s->tilt.angle, trust_least_doubt(&s->accel_trust));
-    s->heading.angle = lane_most(s->heading.angle, trust_least_doubt(&s->mag_trust));
+    s->tilt.angle = lane_most(s->tilt.angle, trust_least_doubt(&s->accel_trust, TRUST_SHAKEN));
+    s->heading.angle = lane_most(s->heading.angle, trust_least_doubt(&s->mag_trust, TRUST_TURNED));
     lane settled = 2.0f * FUSION_WHITE * FUSION_WHITE * p->tilt_time;
     lane wrong_tilt =
         FUSION_TILTED_FOR * fusion_slope2(s->dip) * lane_most(s->tilt.angle - settled, 0.0f * age);

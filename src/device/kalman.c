@@ -109,7 +109,8 @@ void kalman_turn(marl_estimator *e, marl_vec3 rate, float dt)
         p[i + 3][i + 3] = lane_most(p[i + 3][i + 3], LEAST) + drift;
     }
     mirror(p);
-    float tilt = trust_least_doubt(&e->belief.accel_trust), heading = trust_least_doubt(&e->belief.mag_trust);
+    float tilt = trust_least_doubt(&e->belief.accel_trust, TRUST_SHAKEN),
+          heading = trust_least_doubt(&e->belief.mag_trust, TRUST_TURNED);
     p[0][0] = lane_most(p[0][0], tilt);
     p[1][1] = lane_most(p[1][1], tilt);
     p[2][2] = lane_most(p[2][2], heading);
@@ -149,7 +150,10 @@ static void take_in_tilt(float p[6][6], int m, float z, float r, float d[6])
 /* Takes the turn out of the estimate and moves the bias, as far as the surprise tells of it. */
 static void move(marl_estimator *e, const float d[6], float drift, float limit)
 {
-    marl_quat turn = {1.0f, 0.5f * d[0], 0.5f * d[1], 0.5f * d[2]};
+    marl_vec3 half = {0.5f * d[0], 0.5f * d[1], 0.5f * d[2]};
+    float size = lane_root(lane3_dot(half, half));
+    half = lane3_scale(half, FUSION_MOST_FIX / lane_most(size, FUSION_MOST_FIX));
+    marl_quat turn = {1.0f, half.x, half.y, half.z};
     marl_vec3 b = e->belief.bias;
     e->belief.q = laneq_snap(laneq_unit(laneq_product(turn, e->belief.q)));
     e->belief.bias =

@@ -2,8 +2,9 @@
  * Centripetal and tangential acceleration, as lever arm and speed tell them. */
 #include "pull.h"
 
-/* Rate and speed are smoothed over so long, s, before they are differentiated. */
-#define SMOOTH 0.2f
+/* Rate and speed are smoothed over so long, s, before they are differentiated: at the end of a long lever the
+ * noise of the rate would else outweigh gravity. */
+#define SMOOTH 1.0f
 /* A speed that has not been told for so long is unknown, s. */
 #define STALE 1.0f
 

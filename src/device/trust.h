@@ -12,6 +12,11 @@
 #define TRUST_LINGERS 10.0f
 /* After a start the past is worth little for so long, trusted seconds. */
 #define TRUST_SETTLING 0.5f
+/* Shaken readings of the accelerometer are independent so soon; what turns the magnetometer lasts, s. */
+#define TRUST_SHAKEN 0.1f
+#define TRUST_TURNED 2.0f
+/* The scatter is the mean of so long, s. */
+#define TRUST_MEAN 0.5f
 /* Trusted time is not counted further, s: a float would stop counting by itself. */
 #define TRUST_MOST_MEMORY 1e5f
 /* Weight of a sensor that is let in again because it was left out for too long, or because the estimate may
@@ -20,7 +25,7 @@
 
 #ifdef MARL_LANES
 typedef struct lane_trust {
-    lane weight, unrest, misfit, per_angle, settled, let_in, trusted_s, memory_s, out_s;
+    lane weight, unrest, misfit, scatter, per_angle, settled, let_in, trusted_s, memory_s, heard_s, out_s;
 } lane_trust;
 typedef struct lane_doubt {
     lane angle, both, bias, gain, to_bias;
@@ -48,12 +53,15 @@ static inline lane trust_judge(lane_trust *t, lane evidence, lane age, const tru
     lane all = lane_root(evidence + t->misfit * t->per_angle * t->settled);
     lane left = lane_least(t->unrest, lane_constant(age, TRUST_LINGERS)) *
                 (1.0f - lane_least(age / limits->linger, lane_constant(age, 1.0f)));
+    t->scatter = t->scatter +
+                 lane_least(age * (1.0f / TRUST_MEAN), lane_constant(age, 1.0f)) * (t->misfit - t->scatter);
     t->unrest = lane_least(lane_most(all, left), lane_constant(age, TRUST_MOST_UNREST));
     lane square = t->unrest * t->unrest;
     lane weight = 1.0f / (1.0f + square * square);
     t->out_s = lane_select(weight >= 0.5f, lane_constant(age, 0.0f), t->out_s + age);
     t->weight = lane_most(weight, t->let_in);
     t->trusted_s = t->trusted_s + t->weight * age;
+    t->heard_s = lane_least(t->heard_s + age, lane_constant(age, TRUST_MOST_MEMORY));
     return t->weight;
 }
 
@@ -69,6 +77,7 @@ static inline void trust_reckon(lane_trust *t, lane slack, lane variance, const 
     lane known = t->memory_s / (t->memory_s + TRUST_SETTLING);
     t->settled = known * known;
     t->unrest = lane_snap(t->unrest);
+    t->scatter = lane_snap(t->scatter);
 }
 
 /* A reading that disagrees by much more than its slack says nothing about the bias. */
@@ -78,11 +87,12 @@ static inline lane trust_in_drift(const lane_trust *t)
 }
 
 /* After a start an estimate cannot be surer of itself than the readings bear out: least variance of its
- * angle. */
-static inline lane trust_least_doubt(const lane_trust *t)
+ * angle. Readings that scatter count as independent when they are `apart` seconds from each other. */
+static inline lane trust_least_doubt(const lane_trust *t, float apart)
 {
     lane unsettled = lane_most(1.0f - 3.0f * t->settled, lane_constant(t->settled, 0.0f));
-    return unsettled * t->misfit;
+    lane one = lane_constant(t->settled, 1.0f);
+    return unsettled * t->scatter * lane_least(one, apart / (t->heard_s + 1e-3f));
 }
 
 #endif

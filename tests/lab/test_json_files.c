@@ -64,8 +64,8 @@ static const struct {
      ":2: filter: unknown filter 'magic'; known: gyro, vectors, complementary"},
     {tuning, TUNING "\"world\": \"xyz\"}", ":3: world: is 'xyz', wanted enu or ned"},
     {tuning, TUNING "\"parameters\": {\n\"tilt_tim\": 3}}",
-     ":4: parameters.tilt_tim: unknown key; known: use_mag, tilt_time, heading_time, bias_time, bias_limit, "
-     "gap_limit"},
+     ":4: parameters.tilt_tim: unknown key; known: use_mag, tilt_time, heading_time, bias_time, gyro_scale, "
+     "bias_spread, bias_limit, gap_limit"},
     {tuning, TUNING "\"parameters\": {\"tilt_time\": -3}}",
      ":3: parameters.tilt_time: -3 is out of its range, 0.01 to 1000"},
     {tuning, TUNING "\"parameters\": {\"tilt_time\": \"3\"}}", ":3: parameters.tilt_time: must be a number"},
