@@ -86,3 +86,5 @@ marlinspike simulate --scene soak --seed 4 --quiet -o soak.csv
 marlinspike calibrate soak soak.csv --quiet --figure "$here/soak.png"
 marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --quiet \
     --figure "$here/error.png"
+marlinspike simulate --scene steel --seed 5 --quiet -o steel.csv
+marlinspike replay steel.csv --calibration pod-07.json --tuning kalman --quiet --figure "$here/trust.png"

@@ -183,6 +183,12 @@ static int print_table(const job *j, const options *o)
     return cli_print_done();
 }
 
+static const char *heading_label(const job *j)
+{
+    return marl_estimator_heading_is_magnetic(&j->replay.estimator) ? "compass heading, deg"
+                                                                    : "heading relative to the start, deg";
+}
+
 static int replay(const cli *c, options *o)
 {
     marl_error error = {0};
@@ -199,7 +205,7 @@ static int replay(const cli *c, options *o)
     }
     marl_log_close(j.reader);
     if (error.status == MARL_OK && o->figure != NULL) {
-        (void)!cli_replay_figure(&j.trace, j.tuning.name, c->file[0], o->figure, &error);
+        (void)!cli_replay_figure(&j.trace, j.tuning.name, heading_label(&j), c->file[0], o->figure, &error);
     }
     cli_replay_trace_free(&j.trace);
     if (error.status != MARL_OK) {

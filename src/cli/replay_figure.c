@@ -66,8 +66,8 @@ static marl_curve curve(const cli_replay_trace *trace, int column, const char *l
     return (marl_curve){.label = label, .x = trace->value[T], .y = trace->value[column], .n = trace->n};
 }
 
-marl_status cli_replay_figure(const cli_replay_trace *trace, const char *tuning, const char *log,
-                              const char *path, marl_error *error)
+marl_status cli_replay_figure(const cli_replay_trace *trace, const char *tuning, const char *heading,
+                              const char *log, const char *path, marl_error *error)
 {
     char title[260];
     const char *name = strrchr(log, '/');
@@ -89,7 +89,7 @@ marl_status cli_replay_figure(const cli_replay_trace *trace, const char *tuning,
     figure->panel[2] =
         (marl_panel){.x_label = "time, s", .y_label = "gyroscope bias estimate, deg/s", .curves = 1};
     figure->panel[2].curve[0] = curve(trace, BIAS, NULL);
-    figure->panel[3] = (marl_panel){.x_label = "time, s", .y_label = "heading, deg", .curves = 1};
+    figure->panel[3] = (marl_panel){.x_label = "time, s", .y_label = heading, .curves = 1};
     figure->panel[3].curve[0] = curve(trace, HEADING, NULL);
     marl_status status = marl_figure_draw(figure, path, error);
     free(figure);
