@@ -2,10 +2,18 @@
  * The estimators, behind one small face: init, update with each sample, read the attitude.
  *
  * `gyro` integrates the rate. `vectors` takes "up" from the accelerometer and north from the
- * magnetometer at every sample, remembering nothing. `complementary` integrates the rate and pulls
- * the tilt towards the accelerometer and the heading towards the magnetometer, with proportional
- * and integral feedback: "Nonlinear complementary filters on the special orthogonal group" (2008),
- * here split so that the magnetometer corrects about the vertical only and can never move the tilt.
+ * magnetometer at every sample, remembering nothing. The others integrate the rate, pull the tilt
+ * towards the accelerometer and the heading towards the magnetometer as far as these are trusted
+ * (trust.h), and estimate the gyroscope's bias; the magnetometer corrects about the vertical only and
+ * can never move the tilt:
+ *
+ *   complementary     takes a share of each error, by time constants. "Nonlinear complementary filters
+ *                     on the special orthogonal group" (2008), with gains that run down from a start as
+ *                     those of a Kalman filter of one angle and its bias
+ *   gradient-descent  the same, at no more than a speed of its own. "Estimation of IMU and MARG
+ *                     orientation using a gradient descent algorithm" (2011)
+ *   kalman            multiplicative error state: attitude error and bias with their covariance.
+ *                     "Kalman filtering for spacecraft attitude estimation" (1982)
  *
  * All begin with the attitude of the first good accelerometer reading (and magnetometer reading,
  * when the tuning uses it; they wait for one at most a second). Without magnetometer the heading is
@@ -32,7 +40,7 @@ typedef struct marl_estimator_counts {
     uint32_t doubted_accel; /* readings that counted less than half */
     uint32_t doubted_mag;
     uint32_t rejected_time; /* samples whose time stood still or went back */
-    uint32_t gaps;          /* new starts: gaps longer than may be bridged, clocks set back */
+    uint32_t gaps;          /* new starts: gaps longer than may be bridged, clocks set back, lost attitudes */
 } marl_estimator_counts;
 
 /* What an estimator believes. */

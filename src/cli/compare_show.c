@@ -111,7 +111,7 @@ static void print_meaning(const cli_comparison *job)
     if (others == 0) {
         return;
     }
-    printf("\n%s knows the tilt best: within %.2f deg rms of the reference, ", best->tuning.name,
+    printf("\n%s knows the tilt best: within %.2f deg rms of the reference,\n", best->tuning.name,
            best->comparison.tilt.rms);
     for (size_t i = 0; i < job->runs; i++) {
         const cli_run *r = &job->run[i];

@@ -52,6 +52,9 @@ marl_status estimator_screen(marl_estimator *e, marl_sample *s)
     if (refused & MARL_FRESH_GYRO) { /* how it turned meanwhile is not known */
         e->belief.tilt.angle += UNSEEN_TURN;
         e->belief.heading.angle += UNSEEN_TURN;
+        for (int i = 0; i < 3; i++) {
+            e->covariance[i][i] += UNSEEN_TURN;
+        }
     }
     return status != MARL_OK ? status : direction;
 }

@@ -100,7 +100,9 @@ static inline lane fusion_at_speed(lane share, lane speed, lane age, const lane_
 /* Judges an accelerometer reading. Returns its direction. */
 static inline lane3 fusion_judge_pull(fusion_state *s, const trust_limits *p, lane3 accel, lane age)
 {
-    lane inverse = 1.0f / lane_root(lane3_dot(accel, accel));
+    /* what is left of a reading without the body's own motion may be next to nothing */
+    lane tiny = lane_constant(age, MARL_TINY_ACCEL * MARL_TINY_ACCEL);
+    lane inverse = 1.0f / lane_root(lane_most(lane3_dot(accel, accel), tiny));
     lane3 seen = lane3_scale(accel, inverse);
     lane longer = (lane3_dot(accel, seen) - MARL_GRAVITY) / p->accel;
     lane evidence = longer * longer + lane3_dot(s->turning, s->turning) * s->per_rate;
