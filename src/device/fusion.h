@@ -24,6 +24,8 @@
 #define FUSION_FIELD_FIRST 0.1f
 /* A wrong tilt stays wrong for so long: 2 s of density for each second, s. */
 #define FUSION_TILTED_FOR 60.0f
+/* A turn of the tilt by one reading that is no upset, rad^2. */
+#define FUSION_SMALL_TURN2 1e-5f
 /* Doubts and gains change slowly: they are reckoned as often as this, s. */
 #define FUSION_RECKON 0.04f
 
@@ -110,6 +112,15 @@ static inline lane3 fusion_judge_pull(fusion_state *s, const trust_limits *p, la
     return seen;
 }
 
+/* A large turn of the tilt takes away what was known of the heading, which was found in the tilt before.
+ * Returns the variance that the heading's angle gains; `turn2` is the square of the turn, rad^2. */
+static inline lane fusion_upset(fusion_state *s, lane turn2)
+{
+    lane large = lane_most(turn2 - FUSION_SMALL_TURN2, 0.0f * turn2);
+    s->mag_trust.memory_s = lane_snap(s->mag_trust.memory_s / (1.0f + 100.0f * large));
+    return 10.0f * large;
+}
+
 /* The tilt towards an accelerometer reading that stands for `age` seconds. Leaves q longer than one. */
 static inline void fusion_tilt(fusion_state *s, const fusion_limits *p, lane3 accel, lane age, int gradient)
 {
@@ -124,6 +135,7 @@ static inline void fusion_tilt(fusion_state *s, const fusion_limits *p, lane3 ac
     lane3 fix = lane3_clamp(lane3_scale(half, share), lane_constant(age, FUSION_MOST_FIX));
     s->accel_trust.misfit = misfit;
     s->q = laneq_turned(s->q, fix);
+    s->heading.angle = s->heading.angle + fusion_upset(s, 4.0f * lane3_dot(fix, fix));
     fusion_move_bias(s, p, fix, 2.0f * s->tilt.to_bias * trust_in_drift(&s->accel_trust));
 }
 

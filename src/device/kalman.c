@@ -175,6 +175,7 @@ void kalman_tilt(marl_estimator *e, const fusion_limits *limits, marl_vec3 accel
     take_in_tilt(e->covariance, 0, east, r, d);
     take_in_tilt(e->covariance, 1, north, r, d);
     move(e, d, trust_in_drift(&b->accel_trust), limits->bias_limit);
+    e->covariance[2][2] += fusion_upset(b, lane_least(d[0] * d[0] + d[1] * d[1], FUSION_FRESH));
 }
 
 /* The turn about up is read, with a gain that leaves the tilt alone: it turns about the vertical and moves

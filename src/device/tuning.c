@@ -26,7 +26,7 @@ static const marl_parameter parameters[MARL_PARAMETER_COUNT] = {
         "time constant with which the heading follows a trusted magnetometer"},
     [MARL_PARAMETER_TILT_SPEED] = {"tilt_speed", "rad/s", MARL_KIND_NUMBER, 0.01f, 0.0001f, 10.0f, GRADIENT,
         "speed at which the tilt goes to where a trusted accelerometer points"},
-    [MARL_PARAMETER_HEADING_SPEED] = {"heading_speed", "rad/s", MARL_KIND_NUMBER, 0.05f, 0.0001f, 10.0f, GRADIENT,
+    [MARL_PARAMETER_HEADING_SPEED] = {"heading_speed", "rad/s", MARL_KIND_NUMBER, 0.1f, 0.0001f, 10.0f, GRADIENT,
         "speed at which the heading goes to where a trusted magnetometer points"},
     [MARL_PARAMETER_BIAS_TIME] = {"bias_time", "s", MARL_KIND_NUMBER, 60.0f, 0.1f, 100000.0f, COMPLEMENTARY | GRADIENT,
         "the bias is fitted to the trusted readings of so long"},
