@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike replay */
-#include "replay.h"
+#include "replay_trace.h"
 #include "cli.h"
 #include <math.h>
 #include <stdio.h>

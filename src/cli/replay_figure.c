@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The figure of a replay: where the body points, the bias, and which sensor was believed when. */
-#include "replay.h"
+#include "replay_trace.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
