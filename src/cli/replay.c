@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike replay */
-#include "replay_trace.h"
 #include "cli.h"
+#include "replay_trace.h"
 #include <math.h>
 #include <stdio.h>
 
