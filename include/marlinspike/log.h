@@ -57,6 +57,7 @@ typedef struct marl_log_info {
     char device[64];      /* "" = not said */
     int corrected;        /* 1 = a calibration has been applied */
     marl_world world;     /* of an attitude in the log; enu when not said */
+    int world_said;       /* 1 = the metadata line names the world */
     int relative_heading; /* 1 = the heading of an attitude in the log is not magnetic */
     unsigned columns;     /* set of the columns present, without unknown ones */
 } marl_log_info;

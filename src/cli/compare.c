@@ -23,6 +23,12 @@ static marl_status load_reference(const options *o, marl_series *reference, cli_
     }
     cli_warn_of_log(warnings, &log.report, log.path);
     if (o->reference_world != NULL) {
+        if (log.info.world_said && strcmp(o->reference_world, marl_world_name(log.info.world)) != 0) {
+            status = marl_fail(error, MARL_ERR_INPUT, "%s:1: says world=%s, --reference-world says %s",
+                               log.path, marl_world_name(log.info.world), o->reference_world);
+            marl_log_free(&log);
+            return status;
+        }
         log.info.world = strcmp(o->reference_world, "ned") == 0 ? MARL_WORLD_NED : MARL_WORLD_ENU;
     }
     if (log.info.relative_heading) {

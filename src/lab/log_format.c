@@ -49,8 +49,9 @@ static void take_metadata(const char *word, marl_log_info *info)
         snprintf(info->device, sizeof info->device, "%s", word + 7);
     } else if (strcmp(word, "corrected=yes") == 0) {
         info->corrected = 1;
-    } else if (strcmp(word, "world=ned") == 0) {
-        info->world = MARL_WORLD_NED;
+    } else if (strcmp(word, "world=ned") == 0 || strcmp(word, "world=enu") == 0) {
+        info->world = word[6] == 'n' ? MARL_WORLD_NED : MARL_WORLD_ENU;
+        info->world_said = 1;
     } else if (strcmp(word, "heading=relative") == 0) {
         info->relative_heading = 1;
     }
