@@ -37,7 +37,7 @@ static void mirror(float p[6][6])
 {
     for (int i = 0; i < 6; i++) {
         for (int k = 0; k < i; k++) {
-            p[i][k] = lane_snap(p[k][i]);
+            p[i][k] = p[k][i];
         }
     }
 }
@@ -54,7 +54,7 @@ static void propagate(float p[6][6], const marl_mat3 *turn, float dt)
             }
             moved[i][k] = dt * sum;
             middle[i][k] = p[i][3 + k] - 0.5f * moved[i][k];
-            p[i][3 + k] -= moved[i][k];
+            p[i][3 + k] = lane_snap(p[i][3 + k] - moved[i][k]);
         }
     }
     for (int i = 0; i < 3; i++) {
@@ -63,7 +63,7 @@ static void propagate(float p[6][6], const marl_mat3 *turn, float dt)
             for (int j = 0; j < 3; j++) {
                 sum += middle[i][j] * turn->m[k][j] + middle[k][j] * turn->m[i][j];
             }
-            p[i][k] -= dt * sum;
+            p[i][k] = lane_snap(p[i][k] - dt * sum);
         }
     }
 }
@@ -125,9 +125,13 @@ void kalman_turn(marl_estimator *e, marl_vec3 rate, float dt)
  * Joseph's form, which holds for any gain. */
 static void shrink(float p[6][6], const float k[6], const float row[6], float sum)
 {
+    float beside[6]; /* how far the gain is from the best one */
+    for (int j = 0; j < 6; j++) {
+        beside[j] = k[j] * sum - row[j];
+    }
     for (int i = 0; i < 6; i++) {
         for (int j = i; j < 6; j++) {
-            p[i][j] += k[i] * k[j] * sum - k[i] * row[j] - row[i] * k[j];
+            p[i][j] += k[i] * beside[j] - row[i] * k[j];
         }
     }
     mirror(p);
