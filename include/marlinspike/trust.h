@@ -7,7 +7,8 @@
  *                  between it and the estimate's north
  *
  * Each piece of evidence is a ratio to its slack, a parameter of the tuning; `unrest` is the root of the sum
- * of their squares. It lingers: however large it was, it is back at one after the tuning's linger time.
+ * of their squares. It lingers, fading by 1/e in each of the tuning's linger times; of what was larger than
+ * ten, ten lingers, so that any sensor counts half again within three of them.
  * weight = 1 / (1 + unrest^4): all of it well inside the slacks, half at one of them, a hundredth at three.
  *
  * Disagreement with the estimate counts for less the less the estimate knows: its doubt grows with time and

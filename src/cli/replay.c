@@ -145,7 +145,8 @@ static void print_state(const marl_estimator *e)
     printf("gyroscope bias left, as estimated: %+.3f %+.3f %+.3f deg/s\n", (double)e->belief.bias.x / DEGREE,
            (double)e->belief.bias.y / DEGREE, (double)e->belief.bias.z / DEGREE);
     if (e->tuning.filter == MARL_FILTER_KALMAN) {
-        printf("its own deviations at the end: tilt %.2f, heading %.2f deg, where only noise is at work\n",
+        printf("deviation at the end, as it reckons: tilt %.2f, heading %.2f deg; errors of calibration come "
+               "on top\n",
                (double)tilt / DEGREE, (double)heading / DEGREE);
     }
 }
@@ -229,7 +230,7 @@ int cli_replay(int argc, const char **argv)
         {"start", '\0', POPT_ARG_STRING, &o.start, 0,
          "vectors (default), reference: the log's own attitude, or an attitude in enu", "W,X,Y,Z"},
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
-         "draw angles, doubt and trust over time (.png, .svg or .gp)", "FILE"},
+         "draw angles, bias and trust over time (.png, .svg or .gp)", "FILE"},
         {"digest", '\0', POPT_ARG_NONE, &o.digest, 0, "print the CRC-32 of all times and attitudes", NULL},
         {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the attitudes to write", "ATT"},
         CLI_READING_OPTIONS(o.reading),

@@ -63,7 +63,7 @@ static const marl_parameter parameters[MARL_PARAMETER_COUNT] = {
     [MARL_PARAMETER_HEADING_SLACK] = {"heading_slack", "rad", MARL_KIND_NUMBER, 0.07f, 0.0001f, 1000000.0f, FUSED,
         "a magnetometer that disagrees with the heading by this counts half"},
     [MARL_PARAMETER_LINGER] = {"linger", "s", MARL_KIND_NUMBER, 3.0f, 0.01f, 1000.0f, FUSED,
-        "evidence against a sensor, however strong, fades within this time"},
+        "evidence against a sensor fades by 1/e within this time, and is gone after three, however strong"},
     [MARL_PARAMETER_HOLD_LIMIT] = {"hold_limit", "s", MARL_KIND_NUMBER, 120.0f, 0.1f, 100000.0f, FUSED,
         "a sensor that was left out for so long is let in again, at a tenth"},
     [MARL_PARAMETER_LEVER_X] = {"lever_x", "m", MARL_KIND_NUMBER, 0.0f, -1000.0f, 1000.0f, FUSED,
