@@ -20,6 +20,7 @@
 #include "marlinspike/noise.h"
 #include "marlinspike/outfile.h"
 #include "marlinspike/receiver.h"
+#include "marlinspike/reference.h"
 #include "marlinspike/replay.h"
 #include "marlinspike/sheet.h"
 #include "marlinspike/simulate.h"

@@ -70,6 +70,9 @@ typedef struct marl_log_report {
     unsigned long cells_missing; /* not a number, NaN, infinite, or one axis empty beside filled ones */
     unsigned long clock_wraps;   /* of a 32-bit microsecond clock; unwrapped */
     long first_dropped_line, first_missing_line;
+    unsigned long not_unit; /* rows whose quaternion's length is not 1 within 1 %; they are scaled to it */
+    long first_not_unit_line;
+    double first_not_unit_length;
     char first_dropped_why[80];
     int truncated;             /* the last line was cut off (counted in rows_dropped) */
     char assumed_units[160];   /* columns without unit, taken as SI; "" = none */

@@ -16,8 +16,7 @@
 #define LEAST_STEP_S 0.02
 #define LEAST_OVERLAP_S 10.0
 #define LEAST_SHARE 0.3 /* of the change that must be explained */
-#define RIVAL 1.12      /* any other shift must leave so many times as much unexplained ... */
-#define WIDEST_S 2.0    /* ... but those next to the best, within so much in all */
+#define WIDEST_S 2.0    /* the shifts that fit about as well may lie so far apart */
 #define MOST_SIGMA 0.05
 enum { PARTS = 10 };
 
@@ -43,33 +42,6 @@ static double grid_step(const marl_log *a, int sa, const marl_log *b, int sb)
         step = n > 1 ? fmax(step, 1.05 * seconds / (double)(n - 1)) : step;
     }
     return step;
-}
-
-static size_t greatest(const double *r, size_t from, size_t to)
-{
-    size_t best = SIZE_MAX;
-    for (size_t i = from; i < to; i++) {
-        if (isfinite(r[i]) && (best == SIZE_MAX || r[i] > r[best])) {
-            best = i;
-        }
-    }
-    return best;
-}
-
-/* Is this the only neighbourhood of shifts that fit about as well? */
-static int stands_alone(const double *share, size_t n, size_t best, size_t widest)
-{
-    size_t low = best, high = best;
-    double enough = 1 - RIVAL * (1 - share[best]);
-    while (low > 0 && share[low - 1] >= enough) {
-        low--;
-    }
-    while (high + 1 < n && share[high + 1] >= enough) {
-        high++;
-    }
-    size_t before = greatest(share, 0, low), after = greatest(share, high + 1, n);
-    return high - low <= widest && (before == SIZE_MAX || share[before] < enough) &&
-           (after == SIZE_MAX || share[after] < enough);
 }
 
 /* Normal equations of the fit of B at one shift. */
@@ -195,7 +167,7 @@ static double place_sigma(const lab_cause *a, const lab_effect *b, long lag)
 static void judge(const lab_cause *a, const lab_effect *b, double step_s, const double *share,
                   marl_clock_offset *offset)
 {
-    size_t n = a->n + b->n - 1, best = greatest(share, 0, n);
+    size_t n = a->n + b->n - 1, best = lab_greatest(share, 0, n);
     if (best == SIZE_MAX || best == 0 || best + 1 == n) {
         return;
     }
@@ -205,7 +177,7 @@ static void judge(const lab_cause *a, const lab_effect *b, double step_s, const 
     offset->offset_s =
         1e-9 * (double)(a->from_ns - b->from_ns) + step_s * ((double)lag + place_without(a, b, lag, PARTS));
     offset->found = share[best] > LEAST_SHARE && offset->sigma_s < MOST_SIGMA &&
-                    stands_alone(share, n, best, (size_t)(WIDEST_S / step_s));
+                    lab_stands_alone(share, n, best, (size_t)(WIDEST_S / step_s));
 }
 
 /* The time to be added to the effect's clock. */

@@ -3,6 +3,7 @@
 #include "correlate.h"
 #include <kiss_fftr.h>
 #include <math.h>
+#include <stdint.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -84,6 +85,32 @@ marl_status lab_cross_sums(const lab_series_set *a, const lab_series_set *b, flo
     free_room(&w);
     *sums = all;
     return fits ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+}
+
+size_t lab_greatest(const double *r, size_t from, size_t to)
+{
+    size_t best = SIZE_MAX;
+    for (size_t i = from; i < to; i++) {
+        if (isfinite(r[i]) && (best == SIZE_MAX || r[i] > r[best])) {
+            best = i;
+        }
+    }
+    return best;
+}
+
+int lab_stands_alone(const double *share, size_t n, size_t best, size_t widest)
+{
+    size_t low = best, high = best;
+    double enough = 1 - LAB_RIVAL * (1 - share[best]);
+    while (low > 0 && share[low - 1] >= enough) {
+        low--;
+    }
+    while (high + 1 < n && share[high + 1] >= enough) {
+        high++;
+    }
+    size_t before = lab_greatest(share, 0, low), after = lab_greatest(share, high + 1, n);
+    return high - low <= widest && (before == SIZE_MAX || share[before] < enough) &&
+           (after == SIZE_MAX || share[after] < enough);
 }
 
 double lab_peak_place(double before, double at, double after)

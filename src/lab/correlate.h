@@ -18,6 +18,16 @@ typedef struct lab_series_set {
 MARL_CHECKED marl_status lab_cross_sums(const lab_series_set *a, const lab_series_set *b, float **sums,
                                         marl_error *error);
 
+/* Where the greatest of the finite values in [from, to) stands; SIZE_MAX when there is none. */
+size_t lab_greatest(const double *value, size_t from, size_t to);
+
+/* A shift is right only if any other leaves so many times as much unexplained. */
+#define LAB_RIVAL 1.12
+
+/* Of the shares (of 1) explained at each shift: are those around the best, at most `widest` apart, the only
+ * ones that fit about as well? */
+int lab_stands_alone(const double *share, size_t n, size_t best, size_t widest);
+
 /* Where a peak lies between its neighbours, by the parabola through the three: -0.5 to 0.5. */
 double lab_peak_place(double before, double at, double after);
 

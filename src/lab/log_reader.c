@@ -7,6 +7,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define NOT_UNIT 0.01
+
 struct marl_log_reader {
     char *path;
     int ours; /* has our metadata line: then the last line ends with a line end, too */
@@ -23,6 +25,20 @@ struct marl_log_reader {
     int blanks; /* cells are divided by blanks */
     lab_lines lines;
 };
+
+/* A quaternion of another length is told, since it may be no rotation at all. */
+static void count_not_unit(marl_log_reader *r)
+{
+    const double *q = r->cells.value + MARL_COLUMN_Q_W;
+    if ((r->cells.good & MARL_COLUMNS_Q) != MARL_COLUMNS_Q) {
+        return;
+    }
+    double length = sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3]);
+    if (fabs(length - 1) > NOT_UNIT && r->report.not_unit++ == 0) {
+        r->report.first_not_unit_line = r->lines.line;
+        r->report.first_not_unit_length = length;
+    }
+}
 
 static void count_missing(marl_log_reader *r, unsigned missing)
 {
@@ -85,6 +101,7 @@ static marl_status take_row(marl_log_reader *r, const char *line, size_t n, int 
     }
     if (*fault == ROW_GOOD) {
         count_missing(r, lab_cells_to_row(c, r->info.columns, r->all_fresh, row));
+        count_not_unit(r);
     }
     return MARL_OK;
 }

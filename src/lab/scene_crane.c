@@ -57,7 +57,9 @@ void lab_scene_slew(const marl_scene *scene, double seconds, lab_pose *pose)
 {
     const double radius = 18, rate = lab_drawn(scene, 3, 0.2, 0.27);
     jet t = jet_time(fmod(seconds, 100)), share = lab_hump(t, 10, 18, 82, 90);
-    jet slew = jet_scale(jet_sub(jet_ramp_integral(t, 10, 18), jet_ramp_integral(t, 82, 90)), rate);
+    jet once = jet_sub(jet_ramp_integral(t, 10, 18), jet_ramp_integral(t, 82, 90));
+    jet before = jet_constant(72 * floor(seconds / 100)); /* it begins again where it ended */
+    jet slew = jet_scale(jet_add(before, once), rate);
     jet lean = jet_scale(jet_product(share, share), atan2(radius * rate * rate, LAB_GRAVITY));
     jet sway = lab_swung(lab_drawn(scene, 5, 0.5, 1.5) * LAB_DEGREE, lab_hump(t, 12, 24, 76, 88), t,
                          swing_frequency(14), 0);

@@ -76,6 +76,12 @@ double lab_median_step_s(const marl_series *series)
     return median;
 }
 
+int64_t lab_longest_step_ns(const marl_series *series)
+{
+    double step = lab_median_step_s(series);
+    return isfinite(step) ? (int64_t)(LAB_GAP_IN_STEPS * step * 1e9) : 0;
+}
+
 int lab_series_at(const marl_series *series, int64_t longest_ns, int64_t t_ns, size_t *place, marl_quat *q)
 {
     size_t i = *place;

@@ -2,7 +2,6 @@
  * Small statistics in double. */
 #include "statistics.h"
 #include <math.h>
-#include <stdlib.h>
 
 void lab_moments_add(lab_moments *moments, double value)
 {
@@ -17,21 +16,54 @@ double lab_moments_deviation(const lab_moments *moments)
     return moments->n < 2 ? NAN : sqrt(moments->squares / (double)(moments->n - 1));
 }
 
-static int rising(const void *a, const void *b)
+/* Puts the k-th smallest at its place, the smaller before it and the larger behind ("Algorithm 65: find",
+ * 1961). */
+static void select_place(double *value, size_t n, size_t k)
 {
-    double x = *(const double *)a, y = *(const double *)b;
-    return (x > y) - (x < y);
+    size_t low = 0, high = n - 1;
+    while (low < high) {
+        double pivot = value[low + (high - low) / 2];
+        size_t i = low, j = high;
+        while (i <= j) {
+            while (value[i] < pivot) {
+                i++;
+            }
+            while (value[j] > pivot) {
+                j--;
+            }
+            if (i <= j) {
+                double swapped = value[i];
+                value[i++] = value[j];
+                value[j] = swapped;
+                if (j == 0) {
+                    break;
+                }
+                j--;
+            }
+        }
+        if (k <= j) {
+            high = j;
+        } else if (k >= i) {
+            low = i;
+        } else {
+            return;
+        }
+    }
 }
 
 double lab_quantile(double *value, size_t n, double q)
 {
-    qsort(value, n, sizeof *value, rising);
     double place = q * (double)(n - 1);
     size_t below = (size_t)place;
+    select_place(value, n, below);
     if (below + 1 >= n) {
-        return value[n - 1];
+        return value[below];
     }
-    return value[below] + (place - (double)below) * (value[below + 1] - value[below]);
+    double above = value[below + 1];
+    for (size_t i = below + 2; i < n; i++) {
+        above = value[i] < above ? value[i] : above;
+    }
+    return value[below] + (place - (double)below) * (above - value[below]);
 }
 
 double lab_chi_square(double nu, double z)

@@ -16,7 +16,8 @@ typedef struct lab_moments {
 void lab_moments_add(lab_moments *moments, double value);
 double lab_moments_deviation(const lab_moments *moments); /* n - 1; NaN under two values */
 
-/* The q-quantile (0 to 1) of n > 0 values, between neighbours by straight line. Sorts `value`. */
+/* The q-quantile (0 to 1) of n > 0 values, between neighbours by straight line. Changes the order
+ * of `value`, of which none may be NaN. */
 double lab_quantile(double *value, size_t n, double q);
 
 /* The value that chi-square with so many degrees of freedom stays below, z deviations of a normal number up

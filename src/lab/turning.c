@@ -1,0 +1,175 @@
+/* SPDX-License-Identifier: MIT
+ * Angular rates on an even grid of times. */
+#include "turning.h"
+#include "series.h"
+#include "statistics.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+marl_status lab_turning_make(lab_turning *turning, size_t n, marl_error *error)
+{
+    turning->n = n;
+    turning->rate = calloc(n + 1, sizeof *turning->rate);
+    turning->known = calloc(n + 1, 1);
+    if (turning->rate == NULL || turning->known == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    return MARL_OK;
+}
+
+void lab_turning_free(lab_turning *turning)
+{
+    free(turning->rate);
+    free(turning->known);
+    *turning = (lab_turning){0, NULL, NULL};
+}
+
+/* The rotation vector from a to b in the body of a, over so many seconds. */
+static void mean_rate(marl_quat a, marl_quat b, double seconds, double rate[3])
+{
+    marl_quat e = marl_quat_product(marl_quat_conjugate(a), b);
+    double w = (double)e.w, v[3] = {(double)e.x, (double)e.y, (double)e.z};
+    double sine = sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]);
+    double angle = 2 * atan2(sine, fabs(w)) * (w < 0 ? -1 : 1);
+    for (int i = 0; i < 3; i++) {
+        rate[i] = sine > 0 ? angle / sine * v[i] / seconds : 0;
+    }
+}
+
+marl_status lab_turning_of_series(lab_turning *turning, const marl_series *series, int64_t from_ns,
+                                  double step_ns, marl_error *error)
+{
+    int64_t longest = lab_longest_step_ns(series);
+    size_t place = 0;
+    marl_quat *q = calloc(turning->n + 2, sizeof *q);
+    char *there = calloc(turning->n + 2, 1);
+    if (q == NULL || there == NULL) {
+        free(q);
+        free(there);
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    for (size_t k = 0; k < turning->n + 2; k++) {
+        int64_t t = from_ns + llround(((double)k - 1) * step_ns);
+        there[k] = (char)lab_series_at(series, longest, t, &place, &q[k]);
+    }
+    for (size_t k = 0; k < turning->n; k++) {
+        turning->known[k] = (char)(there[k] && there[k + 2]);
+        memset(turning->rate[k], 0, sizeof turning->rate[k]);
+        if (turning->known[k]) {
+            mean_rate(q[k], q[k + 2], 2e-9 * step_ns, turning->rate[k]);
+        }
+    }
+    free(q);
+    free(there);
+    return MARL_OK;
+}
+
+double lab_gyro_step_s(const marl_log *log)
+{
+    double *step = malloc((log->n + 1) * sizeof *step), median = NAN;
+    size_t n = 0;
+    int64_t before = 0;
+    int begun = 0;
+    for (size_t i = 0; step != NULL && i < log->n; i++) {
+        const marl_sample *s = &log->row[i].sample;
+        if (s->fresh & MARL_FRESH_GYRO) {
+            step[n] = (double)(s->t_ns - before) * 1e-9;
+            n += begun ? 1 : 0;
+            before = s->t_ns;
+            begun = 1;
+        }
+    }
+    if (n > 0) {
+        median = lab_quantile(step, n, 0.5);
+    }
+    free(step);
+    return median;
+}
+
+/* The rate integrated from reading to reading, by straight lines between them. */
+typedef struct integral {
+    double longest_s; /* a step longer than this is a gap */
+    const marl_sample *last, *next;
+    size_t row;
+    double sum[3]; /* up to `last` */
+    unsigned gaps; /* up to `last` */
+} integral;
+
+static const marl_sample *next_reading(const marl_log *log, size_t *row)
+{
+    while (*row < log->n) {
+        const marl_sample *s = &log->row[(*row)++].sample;
+        if (s->fresh & MARL_FRESH_GYRO) {
+            return s;
+        }
+    }
+    return NULL;
+}
+
+static void part_of_step(const integral *g, double seconds, double part[3])
+{
+    double step = (double)(g->next->t_ns - g->last->t_ns) * 1e-9, bend = 0.5 * seconds / step;
+    const marl_vec3 a = g->last->gyro, b = g->next->gyro;
+    part[0] = seconds * ((double)a.x + ((double)b.x - (double)a.x) * bend);
+    part[1] = seconds * ((double)a.y + ((double)b.y - (double)a.y) * bend);
+    part[2] = seconds * ((double)a.z + ((double)b.z - (double)a.z) * bend);
+}
+
+/* The integral up to t, which must not go back, and the gaps before it. 0 beyond the ends and in a gap. */
+static int integral_at(integral *g, const marl_log *log, int64_t t_ns, double sum[3], unsigned *gaps)
+{
+    double part[3];
+    while (g->next != NULL && g->next->t_ns <= t_ns) {
+        double step = (double)(g->next->t_ns - g->last->t_ns) * 1e-9;
+        part_of_step(g, step, part);
+        for (int i = 0; i < 3; i++) {
+            g->sum[i] += part[i];
+        }
+        g->gaps += step > g->longest_s;
+        g->last = g->next;
+        g->next = next_reading(log, &g->row);
+    }
+    if (g->next == NULL || g->last->t_ns > t_ns ||
+        (double)(g->next->t_ns - g->last->t_ns) * 1e-9 > g->longest_s) {
+        return 0;
+    }
+    part_of_step(g, (double)(t_ns - g->last->t_ns) * 1e-9, part);
+    for (int i = 0; i < 3; i++) {
+        sum[i] = g->sum[i] + part[i];
+    }
+    *gaps = g->gaps;
+    return 1;
+}
+
+/* The integral at the edge of a window. */
+typedef struct edge {
+    double sum[3];
+    unsigned gaps;
+    int there;
+} edge;
+
+marl_status lab_turning_of_gyro(lab_turning *turning, const marl_log *log, int64_t from_ns, double step_ns,
+                                marl_error *error)
+{
+    integral g = {.longest_s = LAB_GAP_IN_STEPS * lab_gyro_step_s(log)};
+    edge *at = calloc(turning->n + 2, sizeof *at);
+    if (at == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    g.last = next_reading(log, &g.row);
+    g.next = next_reading(log, &g.row);
+    for (size_t k = 0; k < turning->n + 2; k++) {
+        int64_t t = from_ns + llround(((double)k - 1) * step_ns);
+        at[k].there = g.last != NULL && integral_at(&g, log, t, at[k].sum, &at[k].gaps);
+    }
+    for (size_t k = 0; k < turning->n; k++) {
+        const edge *a = &at[k], *b = &at[k + 2];
+        turning->known[k] = (char)(a->there && b->there && a->gaps == b->gaps);
+        for (int i = 0; i < 3; i++) {
+            turning->rate[k][i] = turning->known[k] ? (b->sum[i] - a->sum[i]) / (2e-9 * step_ns) : 0;
+        }
+    }
+    free(at);
+    return MARL_OK;
+}

@@ -1,0 +1,325 @@
+/* SPDX-License-Identifier: MIT
+ * References as they come: clocks, frames, and what is no reference at all. */
+#include "check_main.h"
+#include "marlinspike/lab.h"
+#include "memory_log.h"
+#include "random_values.h"
+
+#define DEGREE 0.017453292519943295
+
+static marl_quat turn(double x, double y, double z)
+{
+    double angle = sqrt(x * x + y * y + z * z), share = angle > 0 ? sin(angle / 2) / angle : 0.5;
+    return (marl_quat){(float)cos(angle / 2), (float)(share * x), (float)(share * y), (float)(share * z)};
+}
+
+/* What happens to a reference on its way into a file. */
+typedef struct spoiling {
+    double offset_s, ppm, noise_deg, drop;
+    size_t every;
+    marl_quat world, body;
+} spoiling;
+
+/* The truth of the log, read by another clock, in other frames, with noise about each axis. */
+static marl_series reference_of(const marl_log *log, const spoiling *how, dice *d)
+{
+    marl_series s = {0, malloc(log->n * sizeof *s.at)};
+    for (size_t i = 0; i < log->n; i += how->every) {
+        if (dice_between(d, 0, 1) < how->drop) {
+            continue;
+        }
+        double t = 1e-9 * (double)(log->row[i].sample.t_ns - log->row[0].sample.t_ns),
+               sigma = how->noise_deg * DEGREE;
+        marl_quat q = marl_quat_product(how->world, marl_quat_product(log->row[i].q, how->body));
+        marl_quat shaken = turn(sigma * dice_normal(d), sigma * dice_normal(d), sigma * dice_normal(d));
+        s.at[s.n].t_ns = log->row[0].sample.t_ns + llround(1e9 * (how->offset_s + t * (1 + 1e-6 * how->ppm)));
+        s.at[s.n++].q = marl_quat_product(q, shaken);
+    }
+    return s;
+}
+
+static void drop_rows(marl_log *log, double share, dice *d)
+{
+    size_t kept = 0;
+    for (size_t i = 0; i < log->n; i++) {
+        if (i == 0 || dice_between(d, 0, 1) >= share) {
+            log->row[kept++] = log->row[i];
+        }
+    }
+    log->n = kept;
+}
+
+static marl_clock find_clock(const marl_log *log, const marl_series *reference)
+{
+    marl_clock clock;
+    marl_error error = {0};
+    ck_assert_msg(marl_clock_find(log, reference, &clock, &error) == MARL_OK, "%s", error.text);
+    return clock;
+}
+
+static marl_log without_rows(const marl_log *log, double share, dice *d)
+{
+    marl_log lossy = *log;
+    lossy.row = malloc(log->n * sizeof *lossy.row);
+    memcpy(lossy.row, log->row, log->n * sizeof *lossy.row);
+    drop_rows(&lossy, share, d);
+    return lossy;
+}
+
+static const struct {
+    marl_scene_kind scene;
+    double limit_s; /* a slew changes its rate only at its ends: half a second of it says little */
+} long_motions[] = {{MARL_SCENE_LIFT, 0.001}, {MARL_SCENE_TUMBLE, 0.001}, {MARL_SCENE_SLEW, 0.02}};
+
+/* Ten minutes at 100 Hz, 5 % of the rows of both lost, 50 ppm, a mount that is tilted by a good deal and 0.05
+ * degrees of noise: within 1 ms, and within four of its own standard errors; then the reference can be told
+ * by the log's clock. */
+START_TEST(clock_of_ten_minutes)
+{
+    const double offsets[] = {-0.2371, 1.7e9};
+    marl_sheet sheet = marl_sheet_grommet();
+    dice d = {81 + (uint64_t)_i};
+    marl_log log = memory_log_simulated(long_motions[_i].scene, &sheet, 100, 600, 500 + (uint64_t)_i);
+    for (int k = 0; k < 2; k++) {
+        const spoiling how = {offsets[k],           k % 2 ? 50 : -50,    0.05, 0.05, 1,
+                              turn(0.3, -0.2, 2.5), turn(0.5, 0.7, -1.1)};
+        marl_series reference = reference_of(&log, &how, &d);
+        marl_log lossy = without_rows(&log, 0.05, &d);
+        marl_clock c = find_clock(&lossy, &reference);
+        ck_assert(c.found);
+        ck_assert_msg(fabs(c.offset_s - offsets[k]) <
+                          fmin(long_motions[_i].limit_s, 4 * c.offset_sigma_s + 2e-5),
+                      "off by %.6f +- %.6f", c.offset_s - offsets[k], c.offset_sigma_s);
+        ck_assert_msg(fabs(c.ppm - how.ppm) < 4 * c.ppm_sigma, "%.2f +- %.2f", c.ppm, c.ppm_sigma);
+        marl_clock_apply(&c, lossy.row[0].sample.t_ns, &reference);
+        for (size_t i = 0; i < reference.n;
+             i += 100) { /* back on the grid of the log, whose rows are 10 ms apart */
+            double rows = 1e-7 * (double)(reference.at[i].t_ns - log.row[0].sample.t_ns);
+            ck_assert_double_lt(fabs(rows - round(rows)), 100 * fmin(long_motions[_i].limit_s, 0.005));
+        }
+        free(lossy.row);
+        marl_series_free(&reference);
+    }
+    marl_log_free(&log);
+}
+END_TEST
+
+/* A reference at a tenth of the rate, one that covers a part, one with a hole in it. */
+START_TEST(clock_of_poorer_references)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    dice d = {85};
+    marl_log log = memory_log_simulated(MARL_SCENE_LIFT, &sheet, 100, 120, 510);
+    spoiling how = {5.5, 0, 0.02, 0, 10, {1, 0, 0, 0}, turn(0, 0, 1.5)};
+    marl_series slow = reference_of(&log, &how, &d);
+    marl_clock c = find_clock(&log, &slow);
+    ck_assert(c.found && fabs(c.offset_s - 5.5) < 0.002);
+    how.every = 1;
+    marl_series all = reference_of(&log, &how, &d), part = {6000, all.at + 1500};
+    c = find_clock(&log, &part);
+    ck_assert_msg(c.found && !c.repeats && fabs(c.offset_s - 5.5) < 0.002, "%d %d %f %f", c.found, c.repeats,
+                  c.offset_s, c.offset_sigma_s);
+    memmove(all.at + 3000, all.at + 5000, (all.n - 5000) * sizeof *all.at);
+    all.n -= 2000;
+    c = find_clock(&log, &all);
+    ck_assert(c.found && fabs(c.offset_s - 5.5) < 0.001);
+    marl_series_free(&slow);
+    marl_series_free(&all);
+    marl_log_free(&log);
+}
+END_TEST
+
+START_TEST(no_clock_is_made_up)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    dice d = {87};
+    const spoiling plain = {0, 0, 0.05, 0, 1, {1, 0, 0, 0}, {1, 0, 0, 0}};
+    marl_log log = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 60, 520);
+    marl_log other = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 60, 521);
+    marl_log rest = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 60, 522);
+    marl_series foreign = reference_of(&other, &plain, &d), quiet = reference_of(&rest, &plain, &d);
+    ck_assert(!find_clock(&log, &foreign).found);
+    ck_assert(!find_clock(&log, &quiet).found);
+    ck_assert(!find_clock(&rest, &quiet).found);
+    ck_assert(isnan(find_clock(&rest, &quiet).offset_s));
+    marl_error error = {0};
+    marl_clock clock;
+    log.info.columns = MARL_COLUMNS_ACCEL;
+    ck_assert_int_eq(marl_clock_find(&log, &foreign, &clock, &error), MARL_ERR_EVIDENCE);
+    marl_series_free(&foreign);
+    marl_series_free(&quiet);
+    marl_log_free(&log);
+    marl_log_free(&other);
+    marl_log_free(&rest);
+}
+END_TEST
+
+static marl_match match(const marl_series *estimate, const marl_series *reference, marl_match_kind kind)
+{
+    marl_match m;
+    marl_error error = {0};
+    ck_assert_msg(marl_match_find(estimate, reference, kind, &m, &error) == MARL_OK, "%s", error.text);
+    return m;
+}
+
+/* The match undoes what was done to the reference. */
+static double world_off(const marl_match *m, const spoiling *how)
+{
+    return angle_between(marl_quat_conjugate(m->world), how->world) / DEGREE;
+}
+
+static double body_off(const marl_match *m, const spoiling *how)
+{
+    return angle_between(marl_quat_conjugate(m->body), how->body) / DEGREE;
+}
+
+static const marl_quat as_it_is = {1, 0, 0, 0};
+
+/* 60 s of turning about all axes, 0.05 degrees of noise on both: within 0.02 degrees, and as sure as told:
+ * the squares of errors over standard errors are a chi-square with 60 degrees of freedom, if anything. */
+START_TEST(match_of_two_sides)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    dice d = {91};
+    double squares = 0;
+    for (int k = 0; k < 10; k++) {
+        marl_log log = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 60, 600 + (uint64_t)k);
+        const spoiling none = {0, 0, 0.05, 0, 1, as_it_is, as_it_is};
+        const spoiling how = {0, 0, 0.05, 0, 1, dice_attitude(&d), dice_attitude(&d)};
+        marl_series estimate = reference_of(&log, &none, &d), reference = reference_of(&log, &how, &d);
+        marl_match m = match(&estimate, &reference, MARL_MATCH_WORLD_AND_BODY);
+        ck_assert(m.has_world && m.has_body);
+        ck_assert_double_lt(world_off(&m, &how), 0.02);
+        ck_assert_double_lt(body_off(&m, &how), 0.02);
+        for (int i = 0; i < 3; i++) {
+            squares += pow(world_off(&m, &how) / m.world_sigma_deg[i], 2) / 3;
+            squares += pow(body_off(&m, &how) / m.body_sigma_deg[i], 2) / 3;
+            ck_assert_double_le(m.world_sigma_deg[i], m.sigma_deg);
+        }
+        marl_match_apply(&m, &reference);
+        ck_assert_double_lt(angle_between(reference.at[3000].q, log.row[3000].q), 0.4 * DEGREE);
+        marl_series_free(&estimate);
+        marl_series_free(&reference);
+        marl_log_free(&log);
+    }
+    ck_assert_double_lt(squares, 2 * 60 + 4 * 2 * sqrt(2 * 60)); /* deviations from 12 blocks scatter, too */
+    ck_assert_double_gt(squares, 60 / 2.0 - 4 * sqrt(2 * 60) / 2);
+}
+END_TEST
+
+/* Turning about the vertical alone: the sum about it is known, not the two sides. */
+static marl_series turned_about_up(const spoiling *how, double tilt_deg, dice *d)
+{
+    marl_series s = {6000, malloc(6000 * sizeof *s.at)};
+    for (size_t i = 0; i < s.n; i++) {
+        double t = 0.01 * (double)i, sigma = how->noise_deg * DEGREE;
+        marl_quat tilt = turn(tilt_deg * DEGREE * sin(0.9 * t), tilt_deg * DEGREE * sin(0.7 * t), 0);
+        marl_quat q = marl_quat_product(turn(0, 0, 0.2 * t), tilt);
+        q = marl_quat_product(how->world, marl_quat_product(q, how->body));
+        marl_quat shaken = turn(sigma * dice_normal(d), sigma * dice_normal(d), sigma * dice_normal(d));
+        s.at[i] = (marl_attitude){(int64_t)i * 10000000, marl_quat_product(q, shaken)};
+    }
+    return s;
+}
+
+START_TEST(match_says_what_motion_cannot_tell)
+{
+    dice d = {93};
+    const spoiling none = {0, 0, 0.05, 0, 1, as_it_is, as_it_is};
+    const spoiling how = {0, 0, 0.05, 0, 1, turn(0, 0, 0.7), turn(0, 0, 0.5)};
+    const double tilts[] = {0, 2, 45};
+    for (int k = 0; k < 3; k++) {
+        marl_series estimate = turned_about_up(&none, tilts[k], &d);
+        marl_series reference = turned_about_up(&how, tilts[k], &d);
+        marl_match m = match(&estimate, &reference, MARL_MATCH_WORLD_AND_BODY);
+        ck_assert_int_eq(m.has_body, tilts[k] > 10);
+        ck_assert(m.has_world);
+        if (!m.has_body) {
+            ck_assert(isnan(m.body_sigma_deg[2]) && m.amplification > 20);
+            ck_assert(angle_between(m.body, as_it_is) < 1e-6);
+            /* all of it about the vertical is then on the world's side */
+            ck_assert_double_lt(angle_between(m.world, turn(0, 0, -1.2)), (0.02 + tilts[k]) * DEGREE);
+        }
+        if (k == 1) { /* two swings of 2 degrees about level axes: 1 / sqrt(1 - cos of their rms) */
+            ck_assert_double_eq_tol(m.amplification, 1 / sqrt(2 * pow(2 * DEGREE, 2) / 4), 6);
+        }
+        marl_series_free(&estimate);
+        marl_series_free(&reference);
+    }
+}
+END_TEST
+
+/* The smaller matches take out what they name and leave the rest to be seen. */
+START_TEST(match_of_heading_world_and_start)
+{
+    dice d = {95};
+    const spoiling none = {0, 0, 0.05, 0, 1, as_it_is, as_it_is};
+    spoiling how = {0, 0, 0.05, 0, 1, turn(0, 0, 1.0), turn(0, 0.03, 0)};
+    marl_series estimate = turned_about_up(&none, 5, &d), reference = turned_about_up(&how, 5, &d);
+    marl_match m = match(&estimate, &reference, MARL_MATCH_NONE);
+    ck_assert(!m.has_world && !m.has_body && isnan(m.sigma_deg));
+    m = match(&estimate, &reference, MARL_MATCH_HEADING);
+    ck_assert_double_lt(angle_between(m.world, turn(0, 0, -1.0)), 0.1 * DEGREE);
+    ck_assert(m.world.x == 0 && m.world.y == 0 && isnan(m.world_sigma_deg[0]) && m.world_sigma_deg[2] < 0.1);
+    marl_series_free(&reference);
+    how.world = turn(0.2, -0.1, 1.0);
+    how.body = as_it_is;
+    reference = turned_about_up(&how, 5, &d);
+    m = match(&estimate, &reference, MARL_MATCH_WORLD);
+    ck_assert_double_lt(world_off(&m, &how), 5 * m.sigma_deg);
+    for (size_t i = 0; i < 700; i++) { /* the estimate turns into its place over 7 s */
+        estimate.at[i].q = marl_quat_product(turn(0, 0, 0.002 * (700.0 - (double)i)), estimate.at[i].q);
+    }
+    m = match(&estimate, &reference, MARL_MATCH_START);
+    ck_assert_double_lt(world_off(&m, &how), 1.0); /* within 2 degrees of the whole from 7 s on */
+    for (size_t i = 0; i < estimate.n; i++) {
+        estimate.at[i].q = marl_quat_product(turn(0, 0, 0.001 * (double)i), estimate.at[i].q);
+    }
+    marl_error error = {0};
+    ck_assert_int_eq(marl_match_find(&estimate, &reference, MARL_MATCH_START, &m, &error), MARL_ERR_EVIDENCE);
+    reference.n = 900;
+    error = (marl_error){0};
+    ck_assert_int_eq(marl_match_find(&estimate, &reference, MARL_MATCH_WORLD, &m, &error), MARL_ERR_EVIDENCE);
+    ck_assert_ptr_nonnull(strstr(error.text, "in common"));
+    marl_series_free(&estimate);
+    marl_series_free(&reference);
+}
+END_TEST
+
+static void refused(marl_series *s, const marl_log *log, marl_status status, const char *why)
+{
+    marl_error error = {0};
+    ck_assert_int_eq(marl_reference_check(s, log, &error), status);
+    ck_assert_msg(strstr(error.text, why) != NULL, "%s", error.text);
+}
+
+START_TEST(what_is_no_reference)
+{
+    dice d = {97};
+    char name[] = "rig.csv";
+    marl_log log = {.path = name};
+    const spoiling none = {0, 0, 0.05, 0, 1, as_it_is, as_it_is};
+    marl_series s = turned_about_up(&none, 5, &d);
+    marl_error error = {0};
+    ck_assert_int_eq(marl_reference_check(&s, &log, &error), MARL_OK);
+    s.n = 999;
+    refused(&s, &log, MARL_ERR_EVIDENCE, "too short");
+    s.n = 6000;
+    s.at[3000].q = marl_quat_product(s.at[3000].q, (marl_quat){0, 0, 0, 1});
+    refused(&s, &log, MARL_ERR_INPUT, "jumps by 180 degrees");
+    for (size_t i = 3000; i < s.n; i++) { /* over a hole it is no jump: it may have turned there */
+        s.at[i].t_ns += i == 3000 ? 0 : 1000000000;
+        s.at[i].q = i == 3000 ? s.at[2999].q : marl_quat_product(s.at[i].q, (marl_quat){0, 1, 0, 0});
+    }
+    ck_assert_int_eq(marl_reference_check(&s, &log, &error), MARL_OK);
+    log.report.not_unit = 3;
+    log.report.first_not_unit_line = 17;
+    log.report.first_not_unit_length = 2;
+    refused(&s, &log, MARL_ERR_INPUT, "rig.csv:17");
+    marl_series_free(&s);
+}
+END_TEST
+
+MARL_SUITE_OF_CASES("reference", long_motions, clock_of_ten_minutes, clock_of_poorer_references,
+                    no_clock_is_made_up, match_of_two_sides, match_says_what_motion_cannot_tell,
+                    match_of_heading_world_and_start, what_is_no_reference)
