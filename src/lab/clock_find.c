@@ -1,31 +1,22 @@
 /* SPDX-License-Identifier: MIT
  * The clock of a reference against a log's, from turning. The reference shows the rate r = M w(t + shift) + b
  * of what the gyroscope reads, with a free map M. (This way round, since the gyroscope has less noise: noise
- * in what explains would make M and the standard errors too small.) A shift is right to the step of a grid
- * where M explains most, as a turned and scaled one; then shift, rate of the clocks, M and b follow together
- * by the method of Gauss and Newton. */
+ * in what explains would make M and the standard errors too small.) Shift, rate of the clocks, M and b follow
+ * together by the method of Gauss and Newton. */
 #include "block_fit.h"
-#include "correlate.h"
-#include "marlinspike/reference.h"
+#include "clock_coarse.h"
 #include "series.h"
 #include "turning.h"
-#include <lapacke.h>
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
 
-#define COARSE_NS 100e6
 #define LONGEST_NS 1600e6 /* half a window */
 #define SHORTEST_NS 10e6
+#define STEPS_IN_HALF 1.5
 #define AGREE 4 /* standard errors */
 #define AGREE_S 0.0005
-#define STEPS_IN_HALF 1.5
-#define LEAST_OVERLAP_S 10.0
-#define WIDEST_S 2.0 /* the shifts that fit about as well may lie so far apart */
-#define FITS_TOO 1.5 /* a shift that leaves so many times as much unexplained as the best fits as well */
-#define NEARLY 0.9
-#define CLEARLY_LESS 0.95
-#define LEAST_SHARE 0.3
+#define MOST_SECONDS 1e7
 #define MOST_SIGMA_S 0.02
 #define MOST_PPM_SIGMA 100.0
 #define MOST_RATE 0.01 /* no two clocks differ by more */
@@ -38,15 +29,6 @@ enum {
     ROUNDS = 20
 };
 
-/* What the two recordings are reduced to. */
-typedef struct recordings {
-    const marl_log *log;
-    const marl_series *reference;
-    int64_t log_from, reference_from; /* their first moments */
-    double log_s, reference_s;        /* how long they are */
-    double least_step_ns;             /* what both can fill */
-} recordings;
-
 /* Times of the log, of those of the reference: log_from + shift at the reference's middle, growing by rate.
  */
 typedef struct alignment {
@@ -58,172 +40,6 @@ typedef struct alignment {
 static marl_clock nothing_found(void)
 {
     return (marl_clock){0, NAN, NAN, NAN, NAN, 0, 0};
-}
-
-static void centre(lab_turning *t)
-{
-    double mean[3] = {0}, n = 0;
-    for (size_t k = 0; k < t->n; k++) {
-        n += t->known[k];
-        for (int i = 0; i < 3; i++) {
-            mean[i] += t->rate[k][i];
-        }
-    }
-    for (size_t k = 0; k < t->n && n > 0; k++) {
-        for (int i = 0; i < 3; i++) {
-            t->rate[k][i] -= t->known[k] ? mean[i] / n : 0;
-        }
-    }
-}
-
-/* Sums of the squares before each place. NULL without memory. */
-static double *running_squares(const lab_turning *t)
-{
-    double *sum = calloc(t->n + 1, sizeof *sum);
-    for (size_t k = 0; k < t->n && sum != NULL; k++) {
-        const double *w = t->rate[k];
-        sum[k + 1] = sum[k] + w[0] * w[0] + w[1] * w[1] + w[2] * w[2];
-    }
-    return sum;
-}
-
-/* The share of the reference's squares that the gyroscope's rate explains, turned and scaled at best: by the
- * singular values of the products, of which the last is negative when the best map would be a mirror
- * ("Least-squares estimation of transformation parameters between two point patterns", 1991). */
-static double share_explained(double cause, const double product[9], double effect)
-{
-    double p[9], value[3], left[9], right[9], rest[2];
-    memcpy(p, product, sizeof p);
-    if (!(effect > 0) || !(cause > 0) ||
-        LAPACKE_dgesvd(LAPACK_ROW_MAJOR, 'N', 'N', 3, 3, p, 3, value, left, 3, right, 3, rest) != 0) {
-        return NAN;
-    }
-    double mirrored = product[0] * (product[4] * product[8] - product[5] * product[7]) -
-                      product[1] * (product[3] * product[8] - product[5] * product[6]) +
-                      product[2] * (product[3] * product[7] - product[4] * product[6]);
-    double along = value[0] + value[1] + (mirrored < 0 ? -value[2] : value[2]);
-    return along * along / cause / effect;
-}
-
-/* At every lag of the grid, where enough of both overlaps. */
-static void shares(const double *cause, const double *effect, const float *products, size_t na, size_t nb,
-                   size_t least, double *share)
-{
-    size_t lags = na + nb - 1;
-    for (size_t i = 0; i < lags; i++) {
-        size_t fb = i + 1 < nb ? nb - 1 - i : 0, fa = i + 1 < nb ? 0 : i + 1 - nb;
-        size_t n = na - fa < nb - fb ? na - fa : nb - fb;
-        double product[9];
-        for (size_t p = 0; p < 9; p++) {
-            product[p] = (double)products[p * lags + i];
-        }
-        share[i] = n >= least
-                       ? share_explained(cause[fa + n] - cause[fa], product, effect[fb + n] - effect[fb])
-                       : NAN;
-    }
-}
-
-static marl_status shares_at_all_lags(const lab_turning *x, const lab_turning *y, size_t least, double *share,
-                                      marl_error *error)
-{
-    double *cause = running_squares(x), *effect = running_squares(y);
-    float *products = NULL;
-    const double *series[6];
-    double *flat = calloc(3 * (x->n + y->n) + 1, sizeof *flat);
-    int room = flat != NULL && cause != NULL && effect != NULL;
-    marl_status status = room ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    for (size_t i = 0; i < 6 && flat != NULL; i++) {
-        const lab_turning *t = i < 3 ? x : y;
-        double *to = flat + (i < 3 ? i * x->n : 3 * x->n + (i - 3) * y->n);
-        for (size_t k = 0; k < t->n; k++) {
-            to[k] = t->rate[k][i % 3];
-        }
-        series[i] = to;
-    }
-    const lab_series_set a = {3, x->n, series}, b = {3, y->n, series + 3};
-    status = status != MARL_OK ? status : lab_cross_sums(&a, &b, &products, error);
-    if (status == MARL_OK) {
-        shares(cause, effect, products, x->n, y->n, least, share);
-    }
-    free(cause);
-    free(effect);
-    free(products);
-    free(flat);
-    return status;
-}
-
-static size_t overlap_at(size_t lag, size_t na, size_t nb)
-{
-    size_t from_end = na + nb - 2 - lag, least = na < nb ? na : nb;
-    size_t n = 1 + (lag < from_end ? lag : from_end);
-    return n < least ? n : least;
-}
-
-/* Motion that repeats itself fits at several shifts: of those that explain about as much as the best, the one
- * where both recordings have most in common. */
-static size_t longest_that_fits(const double *share, size_t best, size_t na, size_t nb)
-{
-    double enough = fmax(1 - FITS_TOO * (1 - share[best]), NEARLY * share[best]);
-    size_t longest = best;
-    for (size_t i = 1; i + 2 < na + nb; i++) {
-        int peak = share[i] >= enough && share[i] >= share[i - 1] && share[i] >= share[i + 1];
-        longest = peak && overlap_at(i, na, nb) > overlap_at(longest, na, nb) ? i : longest;
-    }
-    return longest;
-}
-
-/* The greatest overlap among shifts that fit about as well as `at` and are no neighbours of it. */
-static size_t overlap_of_rivals(const double *share, size_t at, size_t na, size_t nb, size_t widest)
-{
-    double enough = 1 - LAB_RIVAL * (1 - share[at]);
-    size_t low = at, high = at, lags = na + nb - 1, most = 0;
-    while (low > 0 && (share[low - 1] >= enough || at - low < widest / 2)) {
-        low--;
-    }
-    while (high + 1 < lags && (share[high + 1] >= enough || high - at < widest / 2)) {
-        high++;
-    }
-    for (size_t i = 0; i < lags && high - low <= 2 * widest; i++) {
-        int rival = share[i] >= enough && (i < low || i > high);
-        most = rival && overlap_at(i, na, nb) > most ? overlap_at(i, na, nb) : most;
-    }
-    return high - low <= 2 * widest ? most : SIZE_MAX;
-}
-
-/* The shift on a grid. *found = 0 when none stands out; *only = 0 when others fit about as well. */
-static marl_status find_coarse(const recordings *r, alignment *at, int *found, int *only, marl_error *error)
-{
-    double step = fmax(COARSE_NS, r->least_step_ns), *share = NULL;
-    lab_turning x = {0}, y = {0};
-    marl_status s = lab_turning_make(&x, (size_t)(r->log_s * 1e9 / step) + 1, error);
-    s = s ? s : lab_turning_make(&y, (size_t)(r->reference_s * 1e9 / step) + 1, error);
-    s = s ? s : lab_turning_of_gyro(&x, r->log, r->log_from, step, error);
-    s = s ? s : lab_turning_of_series(&y, r->reference, r->reference_from, step, error);
-    *found = 0;
-    size_t lags = x.n + y.n - 1, shorter = x.n < y.n ? x.n : y.n;
-    size_t least = (size_t)(LEAST_OVERLAP_S * 1e9 / step);
-    if (s == MARL_OK && (share = calloc(lags, sizeof *share)) == NULL) {
-        s = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    }
-    if (s == MARL_OK && share != NULL) {
-        centre(&x);
-        centre(&y);
-        s = shares_at_all_lags(&x, &y, shorter / 2 > least ? shorter / 2 : least, share, error);
-    }
-    size_t best = s == MARL_OK && share != NULL ? lab_greatest(share, 0, lags) : SIZE_MAX;
-    if (share != NULL && best != SIZE_MAX && best > 0 && best + 1 < lags && share[best] > LEAST_SHARE) {
-        size_t widest = (size_t)(WIDEST_S * 1e9 / step);
-        best = longest_that_fits(share, best, x.n, y.n);
-        size_t rivals = overlap_of_rivals(share, best, x.n, y.n, widest);
-        *only = rivals == 0;
-        *found = (double)rivals < CLEARLY_LESS * (double)overlap_at(best, x.n, y.n);
-        double place = lab_peak_place(share[best - 1], share[best], share[best + 1]);
-        at->shift_s = 1e-9 * step * ((double)best - (double)(y.n - 1) + (isfinite(place) ? place : 0));
-    }
-    free(share);
-    lab_turning_free(&x);
-    lab_turning_free(&y);
-    return s;
 }
 
 /* What one round of the fit works on. */
@@ -268,7 +84,7 @@ static double squares_about_mean(const lab_turning *y, const lab_turning *x)
     return n > 0 ? squares - (sum[0] * sum[0] + sum[1] * sum[1] + sum[2] * sum[2]) / n : 0;
 }
 
-static marl_status fit_once(const recordings *r, round_of *w, alignment *at, int unknowns, double *step,
+static marl_status fit_once(const lab_two_clocks *r, round_of *w, alignment *at, int unknowns, double *step,
                             double *covariance, int *solved, marl_error *error)
 {
     double begin_s = at->shift_s - at->rate * w->middle_s;
@@ -293,8 +109,8 @@ static marl_status fit_once(const recordings *r, round_of *w, alignment *at, int
 
 /* Rounds until nothing moves: first map and bias alone, then the shift too, and the rate where it is asked
  * for. */
-static marl_status fit_all(const recordings *r, round_of *w, alignment *at, int unknowns, double *covariance,
-                           int *settled, marl_error *error)
+static marl_status fit_all(const lab_two_clocks *r, round_of *w, alignment *at, int unknowns,
+                           double *covariance, int *settled, marl_error *error)
 {
     double step[LAB_BLOCK_FIT_MOST] = {0};
     int solved = 0;
@@ -315,7 +131,7 @@ static marl_status fit_all(const recordings *r, round_of *w, alignment *at, int 
 }
 
 /* By the log's clock: the other way round, and at its first row. */
-static void tell(const recordings *r, const round_of *w, const alignment *at, int unknowns,
+static void tell(const lab_two_clocks *r, const round_of *w, const alignment *at, int unknowns,
                  const double *covariance, marl_clock *clock)
 {
     double first_s = (at->rate * w->middle_s - at->shift_s) / (1 + at->rate); /* by the reference's clock */
@@ -330,13 +146,13 @@ static void tell(const recordings *r, const round_of *w, const alignment *at, in
     }
     clock->offset_sigma_s = sqrt(variance);
     clock->offset_s = 1e-9 * (double)(r->reference_from - r->log_from) + first_s;
-    clock->found =
-        clock->offset_sigma_s < MOST_SIGMA_S && clock->explained > LEAST_SHARE && fabs(at->rate) < MOST_RATE;
+    clock->found = clock->offset_sigma_s < MOST_SIGMA_S && clock->explained > LAB_LEAST_SHARE &&
+                   fabs(at->rate) < MOST_RATE;
 }
 
 /* Over windows of one length: with the rate of the clocks, and without it where it cannot be told. *at is
  * where to begin, and then what was found. */
-static marl_status find_by(const recordings *r, double step_ns, alignment *at, marl_clock *clock,
+static marl_status find_by(const lab_two_clocks *r, double step_ns, alignment *at, marl_clock *clock,
                            marl_error *error)
 {
     double covariance[LAB_BLOCK_FIT_MOST * LAB_BLOCK_FIT_MOST];
@@ -363,7 +179,7 @@ static marl_status find_by(const recordings *r, double step_ns, alignment *at, m
 
 /* Long windows see slow motion through the noise, short ones see vibration, which tells the time best. Each
  * length begins where the best one so far ended; the one that is surest counts. */
-static marl_status find_fine(const recordings *r, alignment at, marl_clock *clock, marl_error *error)
+static marl_status find_fine(const lab_two_clocks *r, alignment at, marl_clock *clock, marl_error *error)
 {
     marl_status status = MARL_OK;
     *clock = nothing_found();
@@ -386,8 +202,7 @@ static marl_status find_fine(const recordings *r, alignment at, marl_clock *cloc
 marl_status marl_clock_find(const marl_log *log, const marl_series *reference, marl_clock *clock,
                             marl_error *error)
 {
-    int found = 0, only = 0;
-    alignment at = {0};
+    lab_clock_shift coarse;
     *clock = nothing_found();
     double gyro_step = lab_gyro_step_s(log), step = lab_median_step_s(reference);
     if ((log->info.columns & MARL_COLUMNS_GYRO) != MARL_COLUMNS_GYRO || !isfinite(gyro_step)) {
@@ -399,19 +214,19 @@ marl_status marl_clock_find(const marl_log *log, const marl_series *reference, m
     if (!isfinite(step)) {
         return MARL_OK;
     }
-    recordings r = {.log = log, .reference = reference};
+    lab_two_clocks r = {.log = log, .reference = reference};
     r.log_from = log->row[0].sample.t_ns;
     r.reference_from = reference->at[0].t_ns;
     r.log_s = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - r.log_from);
     r.reference_s = 1e-9 * (double)(reference->at[reference->n - 1].t_ns - r.reference_from);
     r.least_step_ns = 1e9 * fmax(gyro_step, step) * STEPS_IN_HALF;
-    if (fmax(r.log_s, r.reference_s) * 1e9 / COARSE_NS > 1e8) {
+    if (fmax(r.log_s, r.reference_s) > MOST_SECONDS) {
         return marl_fail(error, MARL_ERR_EVIDENCE, "%s: too long to find the offset of its clock", log->path);
     }
-    marl_status status = find_coarse(&r, &at, &found, &only, error);
-    if (status == MARL_OK && found) {
-        status = find_fine(&r, at, clock, error);
-        clock->repeats = !only;
+    marl_status status = lab_clock_coarse(&r, &coarse, error);
+    if (status == MARL_OK && coarse.found) {
+        status = find_fine(&r, (alignment){.shift_s = coarse.shift_s}, clock, error);
+        clock->repeats = coarse.repeats;
     }
     return status;
 }
