@@ -27,7 +27,7 @@ static marl_status try_tuning(const marl_log *log, const marl_series *reference,
     status = marl_compare(&estimate, reference, NULL, &comparison, error);
     if (status == MARL_OK) {
         printf("tilt_time %4.1f s: tilt error %.2f deg rms, heading error %.2f deg rms\n", (double)tilt_time,
-               comparison.tilt.rms, comparison.heading.rms);
+               comparison.all.tilt.rms, comparison.all.heading.rms);
         marl_comparison_free(&comparison);
     }
     marl_series_free(&estimate);

@@ -6,6 +6,8 @@
 #include "marlinspike/calibration.h"
 #include "marlinspike/estimator.h"
 #include "marlinspike/log.h"
+#include "marlinspike/losses.h"
+#include "marlinspike/series.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -39,6 +41,21 @@ void marl_replay_trust(const marl_replay *replay, const marl_sample *sample, flo
 /* Takes one row. Returns 1 and the attitude, or 0 when there is none: before the start, or when the
  * sample's time was refused. */
 int marl_replay_step(marl_replay *replay, const marl_sample *sample, marl_quat *q);
+
+/* How a whole log is replayed; zeroed: readings as they are, start from vectors, nothing lost. */
+typedef struct marl_replay_options {
+    const marl_calibration_record *record; /* may be NULL */
+    const char *record_path;
+    const marl_quat *start; /* in enu; NULL = from vectors */
+    marl_losses losses;
+} marl_replay_options;
+
+/* A whole log in memory: *estimate gets the attitudes, in enu whatever the tuning gives out, each at the time
+ * of its row as recorded, also where the losses put its stamp elsewhere. It is to be freed by the caller.
+ * MARL_ERR_USE when the losses are out of range, MARL_ERR_EVIDENCE when no attitude came out of it. */
+MARL_CHECKED marl_status marl_replay_log(marl_replay *replay, const marl_log *log, const marl_tuning *tuning,
+                                         const marl_replay_options *options, marl_series *estimate,
+                                         marl_error *error);
 
 #ifdef __cplusplus
 }

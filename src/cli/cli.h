@@ -108,6 +108,27 @@ typedef struct cli_start {
 /* NULL: from the vectors. MARL_ERR_USE when it is none of vectors, reference, W,X,Y,Z. */
 MARL_CHECKED marl_status cli_start_read(cli_start *start, const char *text, marl_error *error);
 
+/* --every, --drop, --jitter: what a slower or lossier system would see. */
+typedef struct cli_losses {
+    int every;
+    double drop, jitter;
+} cli_losses;
+
+#define CLI_NO_LOSSES                                                                                        \
+    {                                                                                                        \
+        1, 0, 0                                                                                              \
+    }
+#define CLI_LOSS_OPTIONS(losses)                                                                             \
+    {"every", '\0', POPT_ARG_INT, &(losses).every, 0, "see one row in N only", "N"},                         \
+        {"drop", '\0', POPT_ARG_DOUBLE, &(losses).drop, 0, "lose this share of the rows, 0 to 1", "P"},      \
+    {                                                                                                        \
+        "jitter", '\0', POPT_ARG_DOUBLE, &(losses).jitter, 0, "let the time stamps be off by S seconds rms", \
+            "S"                                                                                              \
+    }
+
+/* MARL_ERR_USE when one is out of range. */
+MARL_CHECKED marl_status cli_losses_read(marl_losses *losses, const cli_losses *said, marl_error *error);
+
 /* Readings per sensor that were no readings; and those together with the ones that counted less than half. */
 json_t *cli_refused_json(const marl_estimator_counts *counts);
 json_t *cli_rejected_json(const marl_estimator_counts *counts);
@@ -118,7 +139,7 @@ typedef struct cli_warnings {
     struct {
         char code[24];
         char text[400];
-    } item[16];
+    } item[32];
 } cli_warnings;
 
 void cli_warn(cli_warnings *warnings, const char *code, const char *format, ...)

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * How a filter is set up and where it starts: what replay and compare share. */
+ * How a filter is set up, where it starts and what it sees: what replay and compare share. */
 #include "cli.h"
 #include <stdlib.h>
 #include <string.h>
@@ -43,6 +43,22 @@ marl_status cli_start_read(cli_start *start, const char *text, marl_error *error
         return marl_fail(error, MARL_ERR_USE, "--start %s: no rotation", text);
     }
     return MARL_OK;
+}
+
+marl_status cli_losses_read(marl_losses *losses, const cli_losses *said, marl_error *error)
+{
+    marl_lossy lossy;
+    *losses = (marl_losses){.every = (unsigned)said->every, .drop = said->drop, .jitter_s = said->jitter};
+    if (said->every < 1) {
+        return marl_fail(error, MARL_ERR_USE, "--every is a whole number from 1 on");
+    }
+    if (!(said->drop >= 0 && said->drop < 1)) {
+        return marl_fail(error, MARL_ERR_USE, "--drop is a share of the rows from 0 to under 1, and not %g",
+                         said->drop);
+    }
+    return marl_lossy_init(&lossy, losses) == MARL_OK
+               ? MARL_OK
+               : marl_fail(error, MARL_ERR_USE, "--jitter is in seconds, and not %g", said->jitter);
 }
 
 json_t *cli_refused_json(const marl_estimator_counts *counts)

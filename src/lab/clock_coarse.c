@@ -12,9 +12,10 @@
 #define COARSE_NS 100e6
 #define LEAST_OVERLAP_S 10.0
 #define WIDEST_S 2.0 /* the shifts that fit about as well may lie so far apart */
-#define FITS_TOO 1.5 /* a shift that leaves so many times as much unexplained as the best fits as well ...   \
-                      */
-#define NEARLY 0.9   /* ... if it explains so much of what that does */
+#define FITS_TOO                                                                                             \
+    1.5            /* a shift that leaves so many times as much unexplained as the best fits as well ...     \
+                    */
+#define NEARLY 0.9 /* ... if it explains so much of what that does */
 #define CLEARLY_LESS 0.95
 
 static void centre(lab_turning *t)

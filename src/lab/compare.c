@@ -9,7 +9,6 @@
 #include <string.h>
 
 #define DEGREE 0.017453292519943295
-#define GAP_IN_STEPS 5
 
 marl_error_angles marl_error_between(marl_quat estimate, marl_quat reference)
 {
@@ -28,27 +27,28 @@ marl_error_angles marl_error_between(marl_quat estimate, marl_quat reference)
     return angles;
 }
 
-static marl_measure measure(const marl_comparison *c, double (*of)(const marl_error_angles *))
+/* Of the samples in some spans of time, NULL for all; `room` holds as many values as there are samples. */
+static marl_measure measure(const marl_comparison *c, const marl_spans *spans, double *room,
+                            double (*of)(const marl_error_angles *))
 {
     marl_measure m = {NAN, NAN, NAN, NAN};
-    double *value = malloc((c->n + 1) * sizeof *value);
-    size_t n = 0;
-    double sum = 0, squares = 0;
-    for (size_t i = 0; value != NULL && i < c->n; i++) {
+    size_t n = 0, place = 0;
+    double sum = 0, squares = 0, most = 0;
+    for (size_t i = 0; i < c->n; i++) {
         double v = fabs(of(&c->error[i]));
-        if (isfinite(v)) {
-            value[n++] = v;
+        if (isfinite(v) && (spans == NULL || marl_spans_hold(spans, c->t_ns[i], &place))) {
+            room[n++] = v;
             sum += v;
             squares += v * v;
+            most = v > most ? v : most;
         }
     }
     if (n > 0) {
         m.rms = sqrt(squares / (double)n);
         m.mean = sum / (double)n;
-        m.p95 = lab_quantile(value, n, 0.95);
-        m.max = value[n - 1];
+        m.p95 = lab_quantile(room, n, 0.95);
+        m.max = most;
     }
-    free(value);
     return m;
 }
 
@@ -67,11 +67,24 @@ static double heading_of(const marl_error_angles *e)
     return e->heading_deg;
 }
 
+static marl_measures measure_all(const marl_comparison *c, const marl_spans *spans, double *room)
+{
+    marl_measures m = {.n = spans == NULL ? c->n : 0};
+    size_t place = 0;
+    for (size_t i = 0; i < c->n && spans != NULL; i++) {
+        m.n += (size_t)marl_spans_hold(spans, c->t_ns[i], &place);
+    }
+    m.share = (double)m.n / (double)c->n;
+    m.total = measure(c, spans, room, total_of);
+    m.tilt = measure(c, spans, room, tilt_of);
+    m.heading = measure(c, spans, room, heading_of);
+    return m;
+}
+
 static marl_status align(const marl_series *estimate, const marl_series *reference, marl_comparison *c,
                          marl_error *error)
 {
-    double step = lab_median_step_s(reference);
-    int64_t longest = isfinite(step) ? (int64_t)(GAP_IN_STEPS * step * 1e9) : 0;
+    int64_t longest = lab_longest_step_ns(reference);
     size_t place = 0;
     c->t_ns = calloc(estimate->n + 1, sizeof *c->t_ns);
     c->error = calloc(estimate->n + 1, sizeof *c->error);
@@ -92,21 +105,30 @@ static marl_status align(const marl_series *estimate, const marl_series *referen
     return MARL_OK;
 }
 
-marl_status marl_compare(const marl_series *estimate, const marl_series *reference, const marl_spans *still,
-                         marl_comparison *comparison, marl_error *error)
+marl_status marl_compare(const marl_series *estimate, const marl_series *reference,
+                         const marl_conditions *conditions, marl_comparison *comparison, marl_error *error)
 {
     memset(comparison, 0, sizeof *comparison);
     marl_status status = align(estimate, reference, comparison, error);
-    if (status != MARL_OK) {
+    double *room = malloc((comparison->n + 1) * sizeof *room);
+    if (status == MARL_OK && room == NULL) {
+        status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    if (status != MARL_OK || room == NULL) {
+        free(room);
         marl_comparison_free(comparison);
         return status;
     }
-    comparison->total = measure(comparison, total_of);
-    comparison->tilt = measure(comparison, tilt_of);
-    comparison->heading = measure(comparison, heading_of);
+    comparison->all = measure_all(comparison, NULL, room);
+    for (int i = 0; i < MARL_CONDITION_COUNT && conditions != NULL; i++) {
+        comparison->by_condition[i] = measure_all(comparison, &conditions->spans[i], room);
+    }
+    free(room);
     comparison->settle_s = lab_settle_s(comparison);
+    comparison->lost_s = lab_lost_s(comparison);
     comparison->drift_deg_per_h = lab_drift_deg_per_h(comparison);
-    comparison->jitter_deg = still != NULL ? lab_jitter_deg(estimate, still) : NAN;
+    comparison->jitter_deg =
+        conditions != NULL ? lab_jitter_deg(estimate, &conditions->spans[MARL_CONDITION_STILL]) : NAN;
     comparison->lag_ms = lab_lag_ms(estimate, reference);
     return MARL_OK;
 }

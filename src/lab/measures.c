@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * Settling, drift, jitter at rest and lag. */
+ * Settling, loss, drift and jitter at rest. */
 #include "measures.h"
 #include "series.h"
 #include <math.h>
@@ -8,12 +8,9 @@
 #define DEGREE 0.017453292519943295
 #define SETTLED_DEG 2.0
 #define SETTLED_NS INT64_C(5000000000)
+#define LOST_DEG 45.0
+#define LOST_NS INT64_C(10000000000)
 #define LEAST_DRIFT_S 60.0
-#define LAG_RANGE_S 1.0
-#define LAG_GRID 100       /* coarse steps on either side of zero */
-#define LAG_FINE 5         /* fine steps in a coarse one */
-#define LAG_LEAST_RATE 5.0 /* deg/s rms of the reference: less tells nothing about lag */
-#define LAG_MOST_POINTS 4000
 
 double lab_settle_s(const marl_comparison *c)
 {
@@ -27,6 +24,21 @@ double lab_settle_s(const marl_comparison *c)
             from = i;
         }
         if (inside && c->t_ns[i] - c->t_ns[from] >= SETTLED_NS) {
+            return (double)(c->t_ns[from] - c->t_ns[0]) * 1e-9;
+        }
+    }
+    return NAN;
+}
+
+double lab_lost_s(const marl_comparison *c)
+{
+    size_t from = 0;
+    int beyond = 0;
+    for (size_t i = 0; i < c->n; i++) {
+        int now = c->error[i].tilt_deg > LOST_DEG;
+        from = now && !beyond ? i : from;
+        beyond = now;
+        if (beyond && c->t_ns[i] - c->t_ns[from] >= LOST_NS) {
             return (double)(c->t_ns[from] - c->t_ns[0]) * 1e-9;
         }
     }
@@ -109,75 +121,4 @@ double lab_jitter_deg(const marl_series *s, const marl_spans *still)
     }
     free(sum);
     return n > 0 ? sqrt(squares / n) / DEGREE : NAN;
-}
-
-static double rate_rms_deg(const marl_series *s)
-{
-    double squares = 0, seconds = 0;
-    for (size_t i = 1; i < s->n; i++) {
-        double dt = (double)(s->at[i].t_ns - s->at[i - 1].t_ns) * 1e-9;
-        double angle = lab_quat_angle(s->at[i].q, s->at[i - 1].q) / DEGREE;
-        squares += angle * angle / dt;
-        seconds += dt;
-    }
-    return seconds > 0 ? sqrt(squares / seconds) : 0;
-}
-
-/* rms error of the estimate against the reference `lag` seconds earlier. */
-static double rms_at_lag(const marl_series *estimate, const marl_series *reference, int64_t longest,
-                         double lag)
-{
-    size_t stride = estimate->n / LAG_MOST_POINTS + 1, place = 0;
-    double squares = 0, n = 0;
-    for (size_t i = 0; i < estimate->n; i += stride) {
-        marl_quat q;
-        int64_t t = estimate->at[i].t_ns - (int64_t)llround(lag * 1e9);
-        if (lab_series_at(reference, longest, t, &place, &q)) {
-            double angle = lab_quat_angle(estimate->at[i].q, q);
-            squares += angle * angle;
-            n++;
-        }
-    }
-    return n > 0 ? sqrt(squares / n) : INFINITY;
-}
-
-/* The square of the error is a parabola close to its least value: three points give its place. */
-static double parabola_offset(double before, double at, double after)
-{
-    double curvature = before * before - 2 * at * at + after * after;
-    return curvature > 0 ? 0.5 * (before * before - after * after) / curvature : 0;
-}
-
-/* Fills rms[0 .. 2 n] for the shifts centre + (k - n) step, and returns the k of the least. */
-static int search_lags(const marl_series *estimate, const marl_series *reference, int64_t longest,
-                       double centre, double step, int n, double *rms)
-{
-    int best = 0;
-    for (int k = 0; k <= 2 * n; k++) {
-        rms[k] = rms_at_lag(estimate, reference, longest, centre + (k - n) * step);
-        best = rms[k] < rms[best] ? k : best;
-    }
-    return best;
-}
-
-/* A grid fine enough for vibration, then a finer one from neighbour to neighbour, then a parabola. */
-double lab_lag_ms(const marl_series *estimate, const marl_series *reference)
-{
-    double step = lab_median_step_s(reference), rms[2 * LAG_GRID + 1];
-    if (!(rate_rms_deg(reference) >= LAG_LEAST_RATE) || estimate->n < 2) {
-        return NAN;
-    }
-    int64_t longest = (int64_t)(5 * step * 1e9);
-    const double coarse = LAG_RANGE_S / LAG_GRID, fine = coarse / LAG_FINE;
-    int best = search_lags(estimate, reference, longest, 0, coarse, LAG_GRID, rms);
-    if (best == 0 || best == 2 * LAG_GRID) {
-        return NAN; /* the least error lies elsewhere */
-    }
-    double lag = (best - LAG_GRID) * coarse;
-    best = search_lags(estimate, reference, longest, lag, fine, LAG_FINE, rms);
-    lag += (best - LAG_FINE) * fine;
-    if (best > 0 && best < 2 * LAG_FINE) {
-        lag += fine * parabola_offset(rms[best - 1], rms[best], rms[best + 1]);
-    }
-    return 1e3 * lag;
 }

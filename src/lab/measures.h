@@ -6,6 +6,7 @@
 #include "marlinspike/compare.h"
 
 double lab_settle_s(const marl_comparison *comparison);
+double lab_lost_s(const marl_comparison *comparison);
 double lab_drift_deg_per_h(const marl_comparison *comparison);
 double lab_jitter_deg(const marl_series *estimate, const marl_spans *still);
 double lab_lag_ms(const marl_series *estimate, const marl_series *reference);

@@ -3,6 +3,7 @@
 #include "marlinspike/replay.h"
 #include "marlinspike/digest.h"
 #include <math.h>
+#include <stdlib.h>
 
 static unsigned needed_columns(marl_filter filter)
 {
@@ -92,4 +93,43 @@ int marl_replay_step(marl_replay *replay, const marl_sample *sample, marl_quat *
     replay->digest = marl_digest_add(replay->digest, s.t_ns, *q);
     replay->attitudes++;
     return 1;
+}
+
+marl_status marl_replay_log(marl_replay *replay, const marl_log *log, const marl_tuning *tuning,
+                            const marl_replay_options *options, marl_series *estimate, marl_error *error)
+{
+    marl_tuning used = *tuning;
+    marl_lossy lossy;
+    used.world = MARL_WORLD_ENU;
+    *estimate = (marl_series){0, NULL};
+    if (marl_lossy_init(&lossy, &options->losses) != MARL_OK) {
+        return marl_fail(error, MARL_ERR_USE, "losses out of range");
+    }
+    marl_status status =
+        marl_replay_init(replay, &used, options->record, options->record_path, &log->info, log->path, error);
+    if (status == MARL_OK && options->start != NULL) {
+        status = marl_replay_start(replay, *options->start, error);
+    }
+    if (status != MARL_OK) {
+        return status;
+    }
+    estimate->at = malloc((log->n + 1) * sizeof *estimate->at);
+    if (estimate->at == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    for (size_t i = 0; i < log->n; i++) {
+        marl_attitude *next = &estimate->at[estimate->n];
+        marl_sample seen;
+        if (marl_lossy_take(&lossy, &log->row[i].sample, &seen) &&
+            marl_replay_step(replay, &seen, &next->q)) {
+            next->t_ns = log->row[i].sample.t_ns;
+            estimate->n++;
+        }
+    }
+    if (estimate->n == 0) {
+        marl_series_free(estimate);
+        return marl_fail(error, MARL_ERR_EVIDENCE,
+                         "%s: no attitude: no good accelerometer reading to start from", log->path);
+    }
+    return MARL_OK;
 }

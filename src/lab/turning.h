@@ -4,7 +4,7 @@
 #ifndef LAB_TURNING_H
 #define LAB_TURNING_H
 
-#include "marlinspike/compare.h"
+#include "marlinspike/series.h"
 
 typedef struct lab_turning {
     size_t n;

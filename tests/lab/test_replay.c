@@ -67,7 +67,7 @@ START_TEST(fused_tilt_is_several_times_better)
             marl_comparison c;
             run(&log, (marl_filter)f, &record, &s);
             ck_assert_int_eq(marl_compare(&s, &truth, NULL, &c, &error), MARL_OK);
-            rms[f] = c.tilt.rms;
+            rms[f] = c.all.tilt.rms;
             marl_comparison_free(&c);
             marl_series_free(&s);
         }

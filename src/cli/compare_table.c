@@ -1,0 +1,225 @@
+/* SPDX-License-Identifier: MIT
+ * A comparison as tables. */
+#include "compare.h"
+#include <math.h>
+#include <stdio.h>
+
+#define DEGREE 0.017453292519943295
+enum { NAME = 24 };
+
+static void print_cell(int width, int decimals, double value)
+{
+    if (isfinite(value)) {
+        double shown = fabs(value) < 0.5 * pow(10, -decimals) ? 0 : value; /* no -0 */
+        printf(" %*.*f", width, decimals, shown);
+    } else {
+        printf(" %*s", width, "-");
+    }
+}
+
+static void print_turn(const char *side, marl_quat q, const double sigma[3])
+{
+    marl_rpy r = marl_quat_to_rpy(q);
+    printf("match, %s: roll %.3f, pitch %.3f, yaw %.3f deg; +-", side, (double)r.roll / DEGREE,
+           (double)r.pitch / DEGREE, (double)r.yaw / DEGREE);
+    for (int i = 0; i < 3; i++) {
+        print_cell(0, 3, sigma[i]);
+    }
+    printf(" about x, y, z\n");
+}
+
+static void print_alignment(const cli_case *of, int found_offset)
+{
+    const marl_match *m = &of->match;
+    if (found_offset) {
+        printf("clock: the reference's shows %.5f s more than the log's at its first row, +- %.5f s",
+               of->clock.offset_s, of->clock.offset_sigma_s);
+        if (isfinite(of->clock.ppm)) {
+            printf(", and runs %.1f ppm fast, +- %.1f", of->clock.ppm, of->clock.ppm_sigma);
+        }
+        printf(";\n       turning explained: %.1f %%; a low-pass in the gyroscope makes it look late\n",
+               100 * of->clock.explained);
+    }
+    if (m->has_world) {
+        print_turn("world side", m->world, m->world_sigma_deg);
+    }
+    if (m->has_body) {
+        print_turn("body side", m->body, m->body_sigma_deg);
+    } else if (m->kind == MARL_MATCH_WORLD_AND_BODY) {
+        printf(
+            "match, body side: left out, the motion cannot tell it from the world's (errors would come out "
+            "%.0f times larger);\n       turn the board about a second level axis\n",
+            fmin(m->amplification, 999));
+    }
+}
+
+static double percent(uint32_t a, uint32_t b, uint32_t of)
+{
+    return of > 0 ? 100.0 * ((double)a + (double)b) / of : NAN;
+}
+
+static void print_name(const cli_comparison *job, const cli_run *r)
+{
+    char name[80];
+    cli_run_name(job, r, name, sizeof name);
+    printf("%-*.*s", NAME, NAME, name);
+}
+
+static void print_run(const cli_comparison *job, const cli_run *r)
+{
+    const marl_comparison *c = &r->comparison;
+    print_name(job, r);
+    if (!r->compared) {
+        printf(" failed\n");
+        return;
+    }
+    print_cell(6, 2, c->all.tilt.rms);
+    print_cell(6, 2, c->all.tilt.p95);
+    print_cell(6, 2, c->all.tilt.max);
+    print_cell(8, 2, c->all.heading.rms);
+    print_cell(6, 2, c->all.heading.max);
+    print_cell(7, 2, c->all.total.rms);
+    print_cell(6, 1, c->settle_s);
+    print_cell(7, 3, c->jitter_deg);
+    print_cell(5, 0, c->lag_ms);
+    print_cell(6, 0, c->drift_deg_per_h);
+    print_cell(6, 1, percent(r->counts.rejected_accel, r->counts.doubted_accel, r->counts.updates));
+    print_cell(5, 1, percent(r->counts.rejected_mag, r->counts.doubted_mag, r->counts.updates));
+    printf("%s%s\n", r->heading_is_magnetic ? "" : "  heading relative",
+           r->error.status != MARL_OK ? "  failed" : "");
+}
+
+static void print_runs(const cli_comparison *job, const cli_case *of)
+{
+    printf("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %12s\n", NAME, "", "tilt", "", "", "heading", "",
+           "total", "settle", "jitter", "lag", "drift", "left out, %");
+    printf("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %6s %5s\n", NAME, "error in degrees", "rms", "p95",
+           "max", "rms", "max", "rms", "s", "deg", "ms", "deg/h", "accel", "mag");
+    for (size_t i = 0; i < job->runs; i++) {
+        if (job->run[i].of == of) {
+            print_run(job, &job->run[i]);
+        }
+    }
+}
+
+static double score(const cli_comparison *job, const marl_measures *m)
+{
+    return job->rank_by == MARL_RANK_BY_TILT ? m->tilt.rms : m->total.rms;
+}
+
+static const char *by_name(const cli_comparison *job)
+{
+    return job->rank_by == MARL_RANK_BY_TILT ? "tilt" : "total";
+}
+
+static void print_conditions(const cli_comparison *job, const cli_case *of)
+{
+    const cli_run *any = NULL;
+    char title[40];
+    snprintf(title, sizeof title, "%s error, rms, while", by_name(job));
+    printf("\n%-*s", NAME, title);
+    for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
+        printf(" %10s", marl_condition_name((marl_condition)k));
+    }
+    for (size_t i = 0; i < job->runs; i++) {
+        const cli_run *r = &job->run[i];
+        if (r->of != of || !r->compared) {
+            continue;
+        }
+        if (any == NULL) {
+            printf("\n%-*s", NAME, "share of the time, %");
+            for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
+                print_cell(10, 0, 100 * r->comparison.by_condition[k].share);
+            }
+            printf("\n");
+            any = r;
+        }
+        print_name(job, r);
+        for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
+            print_cell(10, 2, score(job, &r->comparison.by_condition[k]));
+        }
+        printf("\n");
+    }
+}
+
+/* Tunings down, rates across. */
+static void print_rates(const cli_comparison *job, const cli_case *of)
+{
+    char title[40];
+    snprintf(title, sizeof title, "%s error, rms, at", by_name(job));
+    printf("%-*s", NAME, title);
+    for (size_t k = 0; k < job->rates; k++) {
+        printf(" %7.4g", job->rate_hz[k]);
+    }
+    printf(" Hz\n");
+    for (size_t i = 0; i < job->runs; i++) {
+        const cli_run *r = &job->run[i];
+        if (r->of != of) {
+            continue;
+        }
+        if (i / job->cases % job->rates == 0) {
+            printf("%-*.*s", NAME, NAME, r->tuning->name);
+        }
+        if (r->error.status == MARL_OK) {
+            print_cell(7, 2, score(job, &r->comparison.all));
+        } else {
+            printf(" %7s", "failed");
+        }
+        if (i / job->cases % job->rates == job->rates - 1) {
+            printf("\n");
+        }
+    }
+}
+
+/* What the order is worth. */
+static const char *worth(const marl_rank *k)
+{
+    return !isfinite(k->low) ? "" : k->low > 0 ? "  surely worse" : "  cannot be told apart from the first";
+}
+
+static void print_ranking(const cli_comparison *job)
+{
+    size_t contenders = job->tunings * job->rates;
+    if (contenders < 2) {
+        return;
+    }
+    printf("\nIn order of the %s error, rms%s; then how much more than the first, with its 95 %% interval:\n",
+           by_name(job), job->cases > 1 ? " over all logs" : "");
+    for (size_t i = 0; i < contenders; i++) {
+        const marl_rank *k = &job->rank[i];
+        print_name(job, &job->run[k->tuning * job->cases]);
+        print_cell(6, 2, k->score_deg);
+        if (k->failed > 0) {
+            printf("  failed on %zu of %zu\n", k->failed, job->cases);
+        } else if (i > 0 && isfinite(k->low)) {
+            printf("  +%.2f (%.2f to %.2f)%s\n", k->difference, k->low, k->high, worth(k));
+        } else {
+            printf("\n");
+        }
+    }
+    if (job->rank_by == MARL_RANK_BY_TILT) {
+        printf(
+            "By tilt, since a heading among them is relative; --match heading makes headings comparable.\n");
+    }
+}
+
+int cli_compare_table(const cli_comparison *job, const char *figure)
+{
+    for (size_t i = 0; i < job->cases; i++) {
+        const cli_case *of = &job->of[i];
+        printf("%s%s against %s\n", i > 0 ? "\n" : "", of->log_path, of->reference_path);
+        print_alignment(of, job->matching.find_offset);
+        printf("\n");
+        if (job->rates > 1) {
+            print_rates(job, of);
+        } else {
+            print_runs(job, of);
+            print_conditions(job, of);
+        }
+    }
+    print_ranking(job);
+    if (figure != NULL) {
+        printf("figure: %s\n", figure);
+    }
+    return cli_print_done();
+}
