@@ -12,6 +12,7 @@ extern "C" {
 
 #define MARL_FIGURE_CURVES 8
 #define MARL_FIGURE_PANELS 9
+#define MARL_FIGURE_SHADES 4
 
 /* y over x; points that are not finite leave a break. Long curves are thinned so that every extreme
  * stays visible. The data belong to the caller. */
@@ -21,14 +22,27 @@ typedef struct marl_curve {
     size_t n;
     int points; /* dots instead of a line */
     int like;   /* 0 = a colour of its own; else that of so many curves before it, dashed */
+    int place;  /* 0 = the colour of its place in the panel; else that of this place, from 1 on */
+    int wide;   /* a broad grey line that others may lie on */
 } marl_curve;
 
+/* Stretches of x behind the curves. The first two kinds fill the panel's height (they should not overlap),
+ * the third is hatched over them, the fourth a strip along the bottom. */
+typedef struct marl_shade {
+    const char *label; /* in the key of the first panel */
+    const double *from, *to;
+    size_t n;
+} marl_shade;
+
 typedef struct marl_panel {
-    const char *x_label, *y_label; /* with units */
-    int logarithmic;               /* both axes; values that are not positive leave a break */
-    int square;                    /* both axes at the same scale */
-    size_t curves;                 /* a panel without any is left empty */
-    marl_curve curve[MARL_FIGURE_CURVES];
+    const char *x_label, *y_label;        /* with units */
+    int logarithmic;                      /* both axes; values that are not positive leave a break */
+    int square;                           /* both axes at the same scale */
+    double y_from, y_to;                  /* both 0: as the data need it */
+    size_t curves;                        /* a panel without any is left empty */
+    marl_curve curve[MARL_FIGURE_CURVES]; /* one without data is in the key only */
+    size_t shades;
+    marl_shade shade[MARL_FIGURE_SHADES];
 } marl_panel;
 
 typedef struct marl_figure {

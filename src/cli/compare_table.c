@@ -174,13 +174,13 @@ static void print_rates(const cli_comparison *job, const cli_case *of)
 /* What the order is worth. */
 static const char *worth(const marl_rank *k)
 {
-    return !isfinite(k->low) ? "" : k->low > 0 ? "  surely worse" : "  cannot be told apart from the first";
+    return !isfinite(k->low) ? "" : k->low > 0 ? "  worse" : "  cannot be told apart from the first";
 }
 
 static void print_ranking(const cli_comparison *job)
 {
     size_t contenders = job->tunings * job->rates;
-    if (contenders < 2) {
+    if (contenders < 2 || job->rates > 1) {
         return;
     }
     printf("\nIn order of the %s error, rms%s; then how much more than the first, with its 95 %% interval:\n",
@@ -188,11 +188,11 @@ static void print_ranking(const cli_comparison *job)
     for (size_t i = 0; i < contenders; i++) {
         const marl_rank *k = &job->rank[i];
         print_name(job, &job->run[k->tuning * job->cases]);
-        print_cell(6, 2, k->score_deg);
+        print_cell(7, 3, k->score_deg);
         if (k->failed > 0) {
             printf("  failed on %zu of %zu\n", k->failed, job->cases);
         } else if (i > 0 && isfinite(k->low)) {
-            printf("  +%.2f (%.2f to %.2f)%s\n", k->difference, k->low, k->high, worth(k));
+            printf("  +%.3f (%.3f to %.3f)%s\n", k->difference, k->low, k->high, worth(k));
         } else {
             printf("\n");
         }

@@ -9,6 +9,7 @@
 
 typedef struct options {
     cli_reading reading;
+    cli_losses losses;
     char *calibration, *tuning, *out, *start, *figure;
     int digest;
 } options;
@@ -19,6 +20,7 @@ typedef struct job {
     marl_log_writer *writer; /* NULL: no file asked for */
     marl_named_tuning tuning;
     marl_replay replay;
+    marl_lossy lossy;
     marl_log_row last; /* attitude last given out */
     cli_start start;
     cli_replay_trace trace; /* for the figure */
@@ -29,6 +31,9 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
 {
     marl_calibration_record record;
     marl_status s = cli_reading_prepare(&o->reading, error);
+    marl_losses losses;
+    s = s ? s : cli_losses_read(&losses, &o->losses, error);
+    s = s != MARL_OK || marl_lossy_init(&j->lossy, &losses) == MARL_OK ? s : MARL_ERR_USE;
     s = s ? s : cli_start_read(&j->start, o->start, error);
     s = s || o->figure == NULL ? s : marl_figure_check_path(o->figure, error);
     s = s ? s
@@ -72,6 +77,9 @@ static marl_status run(job *j, const options *o, marl_error *error)
     while ((status = marl_log_next(j->reader, &row, error)) == MARL_OK) {
         if (j->start.from == CLI_START_REFERENCE && (status = start_with_own(j, &row, error)) != MARL_OK) {
             return status;
+        }
+        if (!marl_lossy_take(&j->lossy, &row.sample, &row.sample)) {
+            continue;
         }
         if (marl_replay_step(&j->replay, &row.sample, &row.q)) {
             row.has_q = 1;
@@ -220,7 +228,7 @@ static int replay(const cli *c, options *o)
 
 int cli_replay(int argc, const char **argv)
 {
-    options o = {0};
+    options o = {.losses = CLI_NO_LOSSES};
     cli c;
     const struct poptOption table[] = {
         {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "correct the readings first", "CAL"},
@@ -229,6 +237,7 @@ int cli_replay(int argc, const char **argv)
          "T"},
         {"start", '\0', POPT_ARG_STRING, &o.start, 0,
          "vectors (default), reference: the log's own attitude, or an attitude in enu", "W,X,Y,Z"},
+        CLI_LOSS_OPTIONS(o.losses),
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
          "draw angles, bias and trust over time (.png, .svg or .gp)", "FILE"},
         {"digest", '\0', POPT_ARG_NONE, &o.digest, 0, "print the CRC-32 of all times and attitudes", NULL},

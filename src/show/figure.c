@@ -13,6 +13,7 @@
 
 /* A curve with more points is drawn by the extremes of this many columns. */
 #define COLUMNS 1200
+enum { MOST_IN_ROW = 6 };
 
 /* Told apart by colour-blind readers ("Points of view: Color blindness", 2011), and by dash in grey. */
 static const struct {
@@ -20,6 +21,16 @@ static const struct {
 } styles[MARL_FIGURE_CURVES] = {
     {"#0072b2", "1"},   {"#e69f00", "1"},   {"#000000", "1"},   {"#009e73", "1"},
     {"#d55e00", "'-'"}, {"#cc79a7", "'-'"}, {"#56b4e9", "'-'"}, {"#7f7f7f", "'.'"},
+};
+
+/* Light enough that every curve stands out. */
+static const struct {
+    const char *fill, *low, *high;
+} shades[MARL_FIGURE_SHADES] = {
+    {"fc rgb '#dbe9f6' fs solid noborder", "0", "1"},
+    {"fc rgb '#fff3cd' fs solid noborder", "0", "1"},
+    {"fc rgb '#b05080' fs transparent pattern 4 noborder", "0", "1"},
+    {"fc rgb '#909090' fs solid noborder", "0", "0.025"},
 };
 
 extern char **environ;
@@ -121,43 +132,129 @@ static void put_few_tics(marl_outfile *out, const marl_panel *panel)
     }
 }
 
-static void put_plot(marl_outfile *out, const marl_figure *figure, size_t number)
+static void put_shades(marl_outfile *out, const marl_panel *panel)
+{
+    char line[200];
+    marl_outfile_text(out, "unset object\n");
+    for (size_t i = 0; i < panel->shades; i++) {
+        const marl_shade *s = &panel->shade[i];
+        for (size_t k = 0; k < s->n; k++) {
+            snprintf(line, sizeof line,
+                     "set object rectangle from %.9g, graph %s to %.9g, graph %s behind %s\n", s->from[k],
+                     shades[i].low, s->to[k], shades[i].high, shades[i].fill);
+            marl_outfile_text(out, line);
+        }
+    }
+}
+
+/* What stands in the key without being a curve of this panel. */
+static void put_key_entry(marl_outfile *out, const char *how, const char *label)
+{
+    marl_outfile_text(out, ", keyentry with ");
+    marl_outfile_text(out, how);
+    put_quoted(out, " title ", label, "");
+}
+
+/* Does the key need two rows? */
+static int is_crowded(const marl_figure *figure)
+{
+    return figure->panel[0].curves + figure->panel[0].shades > MOST_IN_ROW;
+}
+
+static void put_axes(marl_outfile *out, const marl_figure *figure, size_t number)
 {
     const marl_panel *panel = &figure->panel[number];
     char line[120];
     put_quoted(out, "set xlabel ", panel->x_label, "\n");
     put_quoted(out, "set ylabel ", panel->y_label, "\n");
-    marl_outfile_text(
-        out, number > 0 ? "set key off\n"
-             : figure->columns > 1
-                 ? "set key at screen 0.53,0.955 center top horizontal maxrows 1 samplen 1.5 font ',13'\n"
-                 : "set key at screen 0.53,0.95 center top horizontal maxrows 2 samplen 2 width 2\n");
+    if (number > 0) {
+        marl_outfile_text(out, "set key off\n");
+    } else if (figure->columns > 1) {
+        snprintf(line, sizeof line,
+                 "set key at screen 0.53,0.955 center top vertical maxrows %d samplen 1.5 font ',13'\n",
+                 is_crowded(figure) ? 2 : 1);
+        marl_outfile_text(out, line);
+    } else {
+        marl_outfile_text(out,
+                          "set key at screen 0.53,0.95 center top horizontal maxrows 2 samplen 2 width 2\n");
+    }
     marl_outfile_text(out, panel->logarithmic ? "set logscale xy\nset format xy '%g'\nset xtics 100\n"
                                               : "unset logscale\nset format xy '%h'\nset xtics autofreq\n");
     marl_outfile_text(out, panel->square ? "set size ratio -1\n" : "set size noratio\n");
     if (figure->columns > 1 && !panel->logarithmic && !panel->square) {
         put_few_tics(out, panel);
     }
-    marl_outfile_text(out, "plot ");
-    for (size_t i = 0; i < panel->curves; i++) {
-        int like = panel->curve[i].like;
-        size_t from = like > 0 && (size_t)like <= i ? i - (size_t)like : i;
-        const char *dash = from != i ? "'-'" : styles[i].dash;
-        if (panel->curve[i].points) {
-            snprintf(line, sizeof line, "%s$p%zuc%zu with points pt 7 ps 0.4 lc rgb '%s' ", i ? ", " : "",
-                     number, i, styles[from].colour);
-        } else {
-            snprintf(line, sizeof line, "%s$p%zuc%zu with lines lc rgb '%s' lw 2 dt %s ", i ? ", " : "",
-                     number, i, styles[from].colour, dash);
-        }
+    marl_outfile_text(out, panel->shades > 0 ? "set autoscale xfix\n" : "set autoscale x\n");
+    if (panel->y_from < panel->y_to) {
+        snprintf(line, sizeof line, "set yrange [%.9g:%.9g]\n", panel->y_from, panel->y_to);
         marl_outfile_text(out, line);
-        if (panel->curve[i].label != NULL) {
-            put_quoted(out, "title ", panel->curve[i].label, "");
-        } else {
-            marl_outfile_text(out, "notitle");
+    } else {
+        marl_outfile_text(out, "set autoscale y\n");
+    }
+}
+
+static void put_curve(marl_outfile *out, const marl_panel *panel, size_t number, size_t i, int first)
+{
+    const marl_curve *c = &panel->curve[i];
+    size_t like = (size_t)c->like, from = c->place > 0            ? (size_t)c->place - 1
+                                          : like > 0 && like <= i ? i - like
+                                                                  : i;
+    char pen[80], line[160];
+    if (c->points) {
+        snprintf(pen, sizeof pen, "points pt 7 ps 0.4 lc rgb '%s'", styles[from].colour);
+    } else if (c->wide) {
+        snprintf(pen, sizeof pen, "lines lc rgb '#b0b0b0' lw 7 dt 1");
+    } else {
+        snprintf(pen, sizeof pen, "lines lc rgb '%s' lw 2 dt %s", styles[from].colour,
+                 like > 0 ? "'-'" : styles[from].dash);
+    }
+    if (c->n == 0) {
+        put_key_entry(out, pen, c->label);
+        return;
+    }
+    snprintf(line, sizeof line, "%s$p%zuc%zu with %s ", first ? "" : ", ", number, i, pen);
+    marl_outfile_text(out, line);
+    if (c->label != NULL) {
+        put_quoted(out, "title ", c->label, "");
+    } else {
+        marl_outfile_text(out, "notitle");
+    }
+}
+
+static void put_plot(marl_outfile *out, const marl_figure *figure, size_t number)
+{
+    const marl_panel *panel = &figure->panel[number];
+    put_axes(out, figure, number);
+    put_shades(out, panel);
+    marl_outfile_text(out, "plot ");
+    int first = 1;
+    for (int key_only = 0; key_only < 2; key_only++) {
+        for (size_t i = 0; i < panel->curves; i++) {
+            int named = panel->curve[i].label != NULL;
+            if (key_only ? panel->curve[i].n == 0 && named : panel->curve[i].n > 0) {
+                put_curve(out, panel, number, i, first);
+                first = 0;
+            }
         }
     }
+    for (size_t i = 0; i < panel->shades && number == 0; i++) {
+        char pen[120];
+        if (panel->shade[i].n == 0) {
+            continue;
+        }
+        snprintf(pen, sizeof pen, "boxes %s", shades[i].fill);
+        put_key_entry(out, pen, panel->shade[i].label);
+    }
     marl_outfile_text(out, "\n");
+}
+
+static int has_data(const marl_panel *panel)
+{
+    size_t n = 0;
+    for (size_t i = 0; i < panel->curves; i++) {
+        n += panel->curve[i].n;
+    }
+    return n > 0;
 }
 
 static void put_script(marl_outfile *out, const marl_figure *figure, const char *end, const char *image)
@@ -183,12 +280,14 @@ static void put_script(marl_outfile *out, const marl_figure *figure, const char 
     marl_outfile_text(out, "set grid lc rgb '#d0d0d0' lt 1\nset border 3\nset tics nomirror\n");
     size_t columns = figure->columns > 0 ? figure->columns : 1;
     size_t rows = (figure->panels + columns - 1) / columns;
+    const char *top_and_bottom = rows == 1 || columns == 1 ? "0.1,0.88"
+                                 : is_crowded(figure)      ? "0.075,0.86"
+                                                           : "0.075,0.89";
     snprintf(line, sizeof line, "set multiplot layout %zu,%zu margins %s,0.98,%s spacing %s title ", rows,
-             columns, columns > 1 ? "0.1" : "0.08", rows > 1 && columns > 1 ? "0.075,0.89" : "0.1,0.88",
-             columns > 1 ? "0.11,0.115" : "0.1,0.12");
+             columns, columns > 1 ? "0.1" : "0.08", top_and_bottom, columns > 1 ? "0.11,0.115" : "0.1,0.12");
     put_quoted(out, line, figure->title, "\n");
     for (size_t p = 0; p < figure->panels; p++) {
-        if (figure->panel[p].curves > 0) {
+        if (has_data(&figure->panel[p])) {
             put_plot(out, figure, p);
         } else {
             marl_outfile_text(out, "set multiplot next\n");
