@@ -134,6 +134,117 @@ START_TEST(drift_settling_and_the_wrap_of_heading)
 }
 END_TEST
 
+static marl_quat turn(double x, double y, double z)
+{
+    double angle = sqrt(x * x + y * y + z * z), share = angle > 0 ? sin(angle / 2) / angle : 0.5;
+    return (marl_quat){(float)cos(angle / 2), (float)(share * x), (float)(share * y), (float)(share * z)};
+}
+
+/* A constant offset is told to a thousandth of a degree, whatever else goes on. */
+START_TEST(constant_offsets)
+{
+    marl_series reference = swing(20000, 0, 0), estimate = swing(20000, 0, 0);
+    for (size_t i = 0; i < estimate.n; i++) {
+        estimate.at[i].q = marl_quat_product(turn(0, 0, -5 * DEGREE), reference.at[i].q);
+    }
+    marl_comparison c = compare(&estimate, &reference);
+    const double found[] = {c.all.heading.rms, c.all.heading.mean, c.all.heading.p95, c.all.heading.max,
+                            c.all.total.rms,   c.all.total.mean,   c.all.total.p95,   c.all.total.max};
+    for (int i = 0; i < 8; i++) {
+        ck_assert_double_eq_tol(found[i], 5, 0.001);
+    }
+    ck_assert_double_lt(c.all.tilt.max, 0.001);
+    ck_assert_double_eq_tol(c.error[7].heading_deg, 5,
+                            0.001); /* clockwise from above: the compass shows more */
+    ck_assert_double_eq_tol(c.drift_deg_per_h, 0, 0.05);
+    ck_assert(isnan(c.lost_s) && isnan(c.settle_s));
+    marl_comparison_free(&c);
+    for (size_t i = 0; i < estimate.n; i++) { /* a tilt of 3 degrees about north and a heading of 4 */
+        estimate.at[i].q = marl_quat_product(
+            marl_quat_product(turn(0, 3 * DEGREE, 0), turn(0, 0, 4 * DEGREE)), reference.at[i].q);
+    }
+    c = compare(&estimate, &reference);
+    ck_assert_double_eq_tol(c.all.tilt.rms, 3, 0.001);
+    ck_assert_double_eq_tol(c.all.heading.rms, 4, 0.001);
+    double total = 2 * acos(cos(1.5 * DEGREE) * cos(2 * DEGREE)) / DEGREE;
+    ck_assert_double_eq_tol(c.all.total.rms, total, 0.001);
+    marl_comparison_free(&c);
+    marl_series_free(&estimate);
+    marl_series_free(&reference);
+}
+END_TEST
+
+/* White turns of s about each axis: heading s, tilt sqrt(2) s, total sqrt(3) s; p95 of |heading| 1.96 s. */
+START_TEST(known_noise)
+{
+    dice d = {64};
+    const double s = 0.5;
+    marl_series reference = swing(20000, 0, 0), estimate = swing(20000, 0, 0);
+    for (size_t i = 0; i < estimate.n; i++) {
+        marl_quat off =
+            turn(s * DEGREE * dice_normal(&d), s * DEGREE * dice_normal(&d), s * DEGREE * dice_normal(&d));
+        estimate.at[i].q = marl_quat_product(off, reference.at[i].q);
+    }
+    marl_comparison c = compare(&estimate, &reference);
+    double bound = 4 / sqrt(2.0 * 20000); /* of one axis; the others are surer */
+    ck_assert_double_eq_tol(c.all.heading.rms / s, 1, bound);
+    ck_assert_double_eq_tol(c.all.tilt.rms / s / sqrt(2), 1, bound);
+    ck_assert_double_eq_tol(c.all.total.rms / s / sqrt(3), 1, bound);
+    ck_assert_double_eq_tol(c.all.heading.mean / s, sqrt(2 / 3.14159265358979), 2 * bound);
+    /* a sum of twelve has tails a little short of normal */
+    ck_assert_double_eq_tol(c.all.heading.p95 / s, 1.96, 0.06);
+    marl_comparison_free(&c);
+    marl_series_free(&estimate);
+    marl_series_free(&reference);
+}
+END_TEST
+
+START_TEST(who_is_lost)
+{
+    marl_series reference = swing(8000, 0, 0), estimate = swing(8000, 0, 0);
+    for (size_t i = 2000; i < 3900; i++) { /* 9.5 s upside down are no loss */
+        estimate.at[i].q = marl_quat_product(turn(3.0, 0, 0), reference.at[i].q);
+    }
+    marl_comparison c = compare(&estimate, &reference);
+    ck_assert(isnan(c.lost_s));
+    marl_comparison_free(&c);
+    for (size_t i = 4000; i < 6100; i++) {
+        estimate.at[i].q = marl_quat_product(turn(0, 0.8, 0), reference.at[i].q);
+    }
+    c = compare(&estimate, &reference);
+    ck_assert_double_eq_tol(c.lost_s, 20, 1e-6);
+    marl_comparison_free(&c);
+    marl_series_free(&estimate);
+    marl_series_free(&reference);
+}
+END_TEST
+
+/* What was wrong only while a condition held is told only there. */
+START_TEST(errors_by_condition)
+{
+    marl_series reference = swing(8000, 0, 0), estimate = swing(8000, 0, 0);
+    marl_span still[] = {{0, INT64_C(5000000000)}, {INT64_C(30000000000), INT64_C(34995000000)}};
+    marl_span shaking = {INT64_C(10000000000), INT64_C(19995000000)};
+    marl_conditions k = {.spans = {{2, still}, {0, NULL}, {1, &shaking}}};
+    marl_comparison c;
+    marl_error error = {0};
+    for (size_t i = 2000; i < 4000; i++) {
+        estimate.at[i].q = marl_quat_product(turn(0, 2 * DEGREE, 0), reference.at[i].q);
+    }
+    ck_assert_int_eq(marl_compare(&estimate, &reference, &k, &c, &error), MARL_OK);
+    ck_assert_double_eq_tol(c.by_condition[MARL_CONDITION_SHAKING].tilt.rms, 2, 0.001);
+    ck_assert_double_lt(c.by_condition[MARL_CONDITION_STILL].tilt.max, 0.001);
+    ck_assert_uint_eq(c.by_condition[MARL_CONDITION_STILL].n, 1001 + 1000);
+    ck_assert_double_eq_tol(c.by_condition[MARL_CONDITION_SHAKING].share, 0.25, 1e-9);
+    ck_assert(c.by_condition[MARL_CONDITION_TURNING].share == 0);
+    ck_assert(isnan(c.by_condition[MARL_CONDITION_TURNING].total.rms));
+    ck_assert_double_eq_tol(c.all.tilt.rms, 2 * sqrt(0.25), 0.001);
+    marl_comparison_free(&c);
+    marl_series_free(&estimate);
+    marl_series_free(&reference);
+}
+END_TEST
+
 START_TEST(the_reference_is_not_stretched)
 {
     marl_series estimate = swing(2000, 0, 0), reference = swing(2000, 0, 0);
@@ -203,5 +314,6 @@ START_TEST(a_reference_in_ned_is_told_in_enu)
 END_TEST
 
 MARL_SUITE("compare", the_parts_make_the_whole, signs_and_edges_of_the_error, slerp_turns_evenly,
-           lag_is_found_with_its_sign, drift_settling_and_the_wrap_of_heading, the_reference_is_not_stretched,
-           jitter_at_rest, a_reference_in_ned_is_told_in_enu)
+           lag_is_found_with_its_sign, drift_settling_and_the_wrap_of_heading, constant_offsets, known_noise,
+           who_is_lost, errors_by_condition, the_reference_is_not_stretched, jitter_at_rest,
+           a_reference_in_ned_is_told_in_enu)
