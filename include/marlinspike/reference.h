@@ -55,10 +55,13 @@ typedef struct marl_match {
     marl_match_kind kind; /* as asked */
     marl_quat world, body;
     int has_world, has_body; /* 0: left out, because not asked for or because the motion cannot tell */
-    double world_sigma_deg[3], body_sigma_deg[3]; /* standard errors about x, y, z; NaN where not found */
-    double sigma_deg;                             /* the largest of them; NaN without */
-    double amplification; /* how many times larger than their mean a common error of the attitudes comes out,
-                             1 = best; INFINITY where the sides cannot be told apart at all */
+    double world_sigma_deg[3],
+        body_sigma_deg[3]; /* standard errors about x, y, z, by the scatter over twelfths
+                              of the log (5 s at least); NaN where not found */
+    double sigma_deg;      /* the largest of them; NaN without */
+    double residual_deg;   /* rms of the rotations that are left */
+    double amplification;  /* how many times larger than their mean a common error of the attitudes comes out,
+                              1 = best; INFINITY where the sides cannot be told apart at all */
 } marl_match;
 
 /* Least squares of the rotation between the two, over the attitudes that both have, 5 s after the first one

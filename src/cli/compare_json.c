@@ -80,6 +80,7 @@ static json_t *match_json(const marl_match *m)
     json_object_set_new(object, "sigma_deg", cli_number(m->sigma_deg));
     json_object_set_new(object, "world_sigma_deg", cli_numbers(m->world_sigma_deg, 3));
     json_object_set_new(object, "body_sigma_deg", cli_numbers(m->body_sigma_deg, 3));
+    json_object_set_new(object, "residual_deg", cli_number(m->residual_deg));
     json_object_set_new(object, "amplification", cli_number(m->amplification));
     return object;
 }

@@ -20,37 +20,44 @@ static void print_cell(int width, int decimals, double value)
 static void print_turn(const char *side, marl_quat q, const double sigma[3])
 {
     marl_rpy r = marl_quat_to_rpy(q);
-    printf("match, %s: roll %.3f, pitch %.3f, yaw %.3f deg; +-", side, (double)r.roll / DEGREE,
+    printf("%s roll %.2f, pitch %.2f, yaw %.2f deg (+-", side, (double)r.roll / DEGREE,
            (double)r.pitch / DEGREE, (double)r.yaw / DEGREE);
     for (int i = 0; i < 3; i++) {
-        print_cell(0, 3, sigma[i]);
+        print_cell(0, 2, sigma[i]);
     }
-    printf(" about x, y, z\n");
+    printf(" about x, y, z)\n");
 }
 
-static void print_alignment(const cli_case *of, int found_offset)
+static void print_clock(const marl_clock *clock)
+{
+    printf("clock: the reference's shows %+.5f s (+- %.5f) at the log's first row", clock->offset_s,
+           clock->offset_sigma_s);
+    if (isfinite(clock->ppm)) {
+        printf(" and runs %+.1f ppm (+- %.1f)", clock->ppm, clock->ppm_sigma);
+    }
+    printf(";\n       the gyroscope, whose own delay is in it, explains %.1f %% of the turning\n",
+           100 * clock->explained);
+}
+
+static void print_alignment(const cli_comparison *job, const cli_case *of)
 {
     const marl_match *m = &of->match;
-    if (found_offset) {
-        printf("clock: the reference's shows %.5f s more than the log's at its first row, +- %.5f s",
-               of->clock.offset_s, of->clock.offset_sigma_s);
-        if (isfinite(of->clock.ppm)) {
-            printf(", and runs %.1f ppm fast, +- %.1f", of->clock.ppm, of->clock.ppm_sigma);
-        }
-        printf(";\n       turning explained: %.1f %%; a low-pass in the gyroscope makes it look late\n",
-               100 * of->clock.explained);
+    if (job->matching.find_offset) {
+        print_clock(&of->clock);
     }
-    if (m->has_world) {
-        print_turn("world side", m->world, m->world_sigma_deg);
+    if (!m->has_world) {
+        return;
     }
+    print_turn("match: world side:", m->world, m->world_sigma_deg);
     if (m->has_body) {
-        print_turn("body side", m->body, m->body_sigma_deg);
+        print_turn("       body side: ", m->body, m->body_sigma_deg);
     } else if (m->kind == MARL_MATCH_WORLD_AND_BODY) {
-        printf(
-            "match, body side: left out, the motion cannot tell it from the world's (errors would come out "
-            "%.0f times larger);\n       turn the board about a second level axis\n",
-            fmin(m->amplification, 999));
+        printf("       body side:  left out: this motion mixes it up with the world's, errors would come out "
+               "%.0f times larger;\n                   record turns about a second level axis, too\n",
+               fmin(m->amplification, 999));
     }
+    printf("       %.2f deg rms are left; errors of %s that last are taken for frames\n", m->residual_deg,
+           job->matching.by.name);
 }
 
 static double percent(uint32_t a, uint32_t b, uint32_t of)
@@ -208,7 +215,7 @@ int cli_compare_table(const cli_comparison *job, const char *figure)
     for (size_t i = 0; i < job->cases; i++) {
         const cli_case *of = &job->of[i];
         printf("%s%s against %s\n", i > 0 ? "\n" : "", of->log_path, of->reference_path);
-        print_alignment(of, job->matching.find_offset);
+        print_alignment(job, of);
         printf("\n");
         if (job->rates > 1) {
             print_rates(job, of);

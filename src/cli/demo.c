@@ -11,9 +11,9 @@
 extern char **environ;
 
 #define PATH_MOST 512
-#define MOST_WORDS 16
+#define MOST_WORDS 20
 
-static const char *const files[] = {"still.csv", "lift.csv", "lift.reference.csv"};
+static const char *const files[] = {"still.csv", "lift.csv", "lift.reference.csv", "lift.rig.csv"};
 
 /* The steps; DIR/ stands for the demo's folder. */
 static const struct {
@@ -40,9 +40,14 @@ static const struct {
     {"The log through the code that runs on the device:",
      "replay DIR/lift.csv --calibration DIR/pod-07.json --tuning complementary --digest -o "
      "DIR/lift.attitude.csv"},
-    {"How good is that? The gyroscope alone, the vectors alone, and both together:",
+    {"How good is that? All estimators against the rig's attitude, on the log's clock and in its frames:",
      "compare DIR/lift.csv --reference DIR/lift.reference.csv --calibration DIR/pod-07.json --figure "
      "DIR/lift.error.png"},
+    {"The same from the rig's own file, with its own clock, ned angles, heading and askew markers:",
+     "compare DIR/lift.csv --reference DIR/lift.rig.csv --calibration DIR/pod-07.json --time-offset auto "
+     "--match world+body --tuning complementary --tuning kalman"},
+    {"Would a slower processor do?", "compare DIR/lift.csv --reference DIR/lift.reference.csv --calibration "
+                                     "DIR/pod-07.json --rates 100,50,25,10"},
 };
 
 /* Copies one file of the demo data, from where it is installed or from the source tree. */

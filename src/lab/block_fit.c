@@ -7,10 +7,11 @@
 
 enum { LEAST_BLOCKS = 2 };
 
-void lab_block_fit_begin(lab_block_fit *fit, int n)
+void lab_block_fit_begin(lab_block_fit *fit, int n, int64_t block_ns)
 {
     memset(fit, 0, sizeof *fit);
     fit->n = n;
+    fit->block_ns = block_ns;
 }
 
 static void close_block(lab_block_fit *fit)
@@ -29,7 +30,7 @@ void lab_block_fit_add(lab_block_fit *fit, int64_t t_ns, const double *row, doub
     if (fit->rows == 0) {
         fit->block_from_ns = t_ns;
     }
-    if (t_ns - fit->block_from_ns >= LAB_BLOCK_NS) {
+    if (t_ns - fit->block_from_ns >= fit->block_ns) {
         close_block(fit);
         fit->block_from_ns = t_ns;
     }

@@ -9,12 +9,12 @@
 #include <stdint.h>
 
 enum { LAB_BLOCK_FIT_MOST = 14 };
-#define LAB_BLOCK_NS INT64_C(5000000000)
+#define LAB_BLOCK_NS INT64_C(5000000000) /* the least */
 
 typedef struct lab_block_fit {
     int n; /* unknowns */
     size_t rows, blocks;
-    int64_t block_from_ns;
+    int64_t block_ns, block_from_ns;
     double normal[LAB_BLOCK_FIT_MOST * LAB_BLOCK_FIT_MOST]; /* upper triangle of J'J, n by n */
     double gradient[LAB_BLOCK_FIT_MOST];                    /* J'r */
     double block[LAB_BLOCK_FIT_MOST];                       /* J'r of the block that is open */
@@ -22,7 +22,7 @@ typedef struct lab_block_fit {
     double squares; /* r'r */
 } lab_block_fit;
 
-void lab_block_fit_begin(lab_block_fit *fit, int n);
+void lab_block_fit_begin(lab_block_fit *fit, int n, int64_t block_ns);
 /* One row of J and its residual; times must rise. */
 void lab_block_fit_add(lab_block_fit *fit, int64_t t_ns, const double *row, double residual);
 /* The step that makes the residuals smallest, r - J step, and its covariance (n by n, NaN with too few

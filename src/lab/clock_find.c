@@ -13,7 +13,7 @@
 
 #define LONGEST_NS 1600e6 /* half a window */
 #define SHORTEST_NS 10e6
-#define STEPS_IN_HALF 1.5
+#define STEPS_IN_HALF 1.0
 #define AGREE 4 /* standard errors */
 #define AGREE_S 0.0005
 #define MOST_SECONDS 1e7
@@ -53,7 +53,7 @@ typedef struct round {
 /* The rows of one place: three axes. */
 static void add_place(round_of *w, const alignment *at, size_t k)
 {
-    const double *x = w->x.rate[k], *before = w->x.rate[k - 1], *after = w->x.rate[k + 1];
+    const double *x = w->x.rate[k];
     int64_t t_ns = llround((double)k * w->step_ns);
     for (int i = 0; i < 3; i++) {
         const double *m = at->map[i];
@@ -61,7 +61,7 @@ static void add_place(round_of *w, const alignment *at, size_t k)
         for (int j = 0; j < 3; j++) {
             row[4 * i + j] = x[j];
             told += m[j] * x[j];
-            change += m[j] * (after[j] - before[j]) / (2e-9 * w->step_ns);
+            change += m[j] * w->x.change[k][j];
         }
         row[4 * i + 3] = 1;
         row[SHIFT] = change;
@@ -73,8 +73,8 @@ static void add_place(round_of *w, const alignment *at, size_t k)
 static double squares_about_mean(const lab_turning *y, const lab_turning *x)
 {
     double sum[3] = {0}, squares = 0, n = 0;
-    for (size_t k = 1; k + 1 < y->n; k++) {
-        int used = y->known[k] && x->known[k - 1] && x->known[k] && x->known[k + 1];
+    for (size_t k = 0; k < y->n; k++) {
+        int used = y->known[k] && x->known[k];
         n += used;
         for (int i = 0; i < 3 && used; i++) {
             sum[i] += y->rate[k][i];
@@ -93,9 +93,9 @@ static marl_status fit_once(const lab_two_clocks *r, round_of *w, alignment *at,
     if (status != MARL_OK) {
         return status;
     }
-    lab_block_fit_begin(&w->fit, unknowns);
-    for (size_t k = 1; k + 1 < w->y.n; k++) {
-        if (w->y.known[k] && w->x.known[k - 1] && w->x.known[k] && w->x.known[k + 1]) {
+    lab_block_fit_begin(&w->fit, unknowns, LAB_BLOCK_NS);
+    for (size_t k = 0; k < w->y.n; k++) {
+        if (w->y.known[k] && w->x.known[k]) {
             add_place(w, at, k);
         }
     }
@@ -190,8 +190,8 @@ static marl_status find_fine(const lab_two_clocks *r, alignment at, marl_clock *
         status = find_by(r, step, &here, &by, error);
         int agrees =
             !clock->found || fabs(here.shift_s - at.shift_s) < AGREE * clock->offset_sigma_s + AGREE_S;
-        if (status == MARL_OK && by.found && agrees &&
-            (!clock->found || by.offset_sigma_s < clock->offset_sigma_s)) {
+        int surer = by.offset_sigma_s < clock->offset_sigma_s && (isfinite(by.ppm) || !isfinite(clock->ppm));
+        if (status == MARL_OK && by.found && agrees && (!clock->found || surer)) {
             *clock = by;
             at = here;
         }

@@ -17,7 +17,12 @@
 #define TURN_NS INT64_C(1000000000) /* attitudes so far apart tell how the body sides lie */
 #define MOST_SIGMA_DEG 1.0
 #define MOST_AMPLIFICATION 20.0
-enum { MOST_PAIRS = 20000, ROUNDS = 30, UNKNOWNS = 6 };
+enum {
+    MOST_PAIRS = 20000,
+    ROUNDS = 30,
+    UNKNOWNS = 6,
+    BLOCKS = 12 /* of a recording: errors of an estimate hang together while a motion lasts */
+};
 
 /* Both attitudes at the same times. */
 typedef struct pairs {
@@ -248,10 +253,11 @@ static void polish(const pairs *p, marl_match_kind kind, marl_match *m)
 {
     double step[LAB_BLOCK_FIT_MOST], covariance[LAB_BLOCK_FIT_MOST * LAB_BLOCK_FIT_MOST];
     freedom f = freedom_of(kind);
+    int64_t share = (p->estimate[p->n - 1].t_ns - p->estimate[0].t_ns) / BLOCKS;
     for (int i = 0; i < ROUNDS; i++) {
         lab_block_fit fit;
         double moved = 0;
-        lab_block_fit_begin(&fit, f.n);
+        lab_block_fit_begin(&fit, f.n, share > LAB_BLOCK_NS ? share : LAB_BLOCK_NS);
         add_rows(&fit, p, m, &f);
         m->amplification = amplification_of(&fit);
         if (m->amplification > 1e4 || !lab_block_fit_solve(&fit, step, covariance)) {
@@ -259,6 +265,7 @@ static void polish(const pairs *p, marl_match_kind kind, marl_match *m)
             return;
         }
         take_step(m, &f, step);
+        m->residual_deg = sqrt(3 * fit.squares / (double)fit.rows) / DEGREE;
         tell_sigma(m, &f, covariance);
         for (int k = 0; k < f.n; k++) {
             moved = fmax(moved, fabs(step[k]));
@@ -272,7 +279,8 @@ static void polish(const pairs *p, marl_match_kind kind, marl_match *m)
 
 static marl_match nothing_found(marl_match_kind kind)
 {
-    marl_match m = {.kind = kind, .world = {1, 0, 0, 0}, .body = {1, 0, 0, 0}, .sigma_deg = NAN};
+    marl_match m = {
+        .kind = kind, .world = {1, 0, 0, 0}, .body = {1, 0, 0, 0}, .sigma_deg = NAN, .residual_deg = NAN};
     for (int i = 0; i < 3; i++) {
         m.world_sigma_deg[i] = m.body_sigma_deg[i] = NAN;
     }
@@ -332,6 +340,7 @@ static int match_start(const pairs *p, marl_match *m)
             squares[k] += left[k] * left[k];
         }
     }
+    m->residual_deg = sqrt((squares[0] + squares[1] + squares[2]) / (double)n) / DEGREE;
     for (int k = 0; k < 3; k++) {
         m->world_sigma_deg[k] = sqrt(squares[k] / (double)n) / DEGREE;
         m->sigma_deg = fmax(m->sigma_deg, m->world_sigma_deg[k]);

@@ -11,8 +11,9 @@ marl_status lab_turning_make(lab_turning *turning, size_t n, marl_error *error)
 {
     turning->n = n;
     turning->rate = calloc(n + 1, sizeof *turning->rate);
+    turning->change = calloc(n + 1, sizeof *turning->change);
     turning->known = calloc(n + 1, 1);
-    if (turning->rate == NULL || turning->known == NULL) {
+    if (turning->rate == NULL || turning->change == NULL || turning->known == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     return MARL_OK;
@@ -21,8 +22,9 @@ marl_status lab_turning_make(lab_turning *turning, size_t n, marl_error *error)
 void lab_turning_free(lab_turning *turning)
 {
     free(turning->rate);
+    free(turning->change);
     free(turning->known);
-    *turning = (lab_turning){0, NULL, NULL};
+    *turning = (lab_turning){0, NULL, NULL, NULL};
 }
 
 /* The rotation vector from a to b in the body of a, over so many seconds. */
@@ -116,9 +118,18 @@ static void part_of_step(const integral *g, double seconds, double part[3])
     part[2] = seconds * ((double)a.z + ((double)b.z - (double)a.z) * bend);
 }
 
-/* The integral up to t, which must not go back, and the gaps before it. 0 beyond the ends and in a gap. */
-static int integral_at(integral *g, const marl_log *log, int64_t t_ns, double sum[3], unsigned *gaps)
+/* At the edge of a window. */
+typedef struct edge {
+    double sum[3], rate[3];
+    unsigned gaps;
+    int there;
+} edge;
+
+/* The integral up to t, which must not go back, the rate at t and the gaps before it. Not there beyond the
+ * ends and in a gap. */
+static edge integral_at(integral *g, const marl_log *log, int64_t t_ns)
 {
+    edge at = {.there = 0};
     double part[3];
     while (g->next != NULL && g->next->t_ns <= t_ns) {
         double step = (double)(g->next->t_ns - g->last->t_ns) * 1e-9;
@@ -130,24 +141,23 @@ static int integral_at(integral *g, const marl_log *log, int64_t t_ns, double su
         g->last = g->next;
         g->next = next_reading(log, &g->row);
     }
-    if (g->next == NULL || g->last->t_ns > t_ns ||
-        (double)(g->next->t_ns - g->last->t_ns) * 1e-9 > g->longest_s) {
-        return 0;
+    double step = g->next != NULL ? (double)(g->next->t_ns - g->last->t_ns) * 1e-9 : INFINITY;
+    if (step > g->longest_s || g->last->t_ns > t_ns) {
+        return at;
     }
-    part_of_step(g, (double)(t_ns - g->last->t_ns) * 1e-9, part);
+    double since = (double)(t_ns - g->last->t_ns) * 1e-9;
+    const marl_vec3 a = g->last->gyro, b = g->next->gyro;
+    const double from[3] = {(double)a.x, (double)a.y, (double)a.z};
+    const double to[3] = {(double)b.x, (double)b.y, (double)b.z};
+    part_of_step(g, since, part);
     for (int i = 0; i < 3; i++) {
-        sum[i] = g->sum[i] + part[i];
+        at.sum[i] = g->sum[i] + part[i];
+        at.rate[i] = from[i] + (to[i] - from[i]) * since / step;
     }
-    *gaps = g->gaps;
-    return 1;
+    at.gaps = g->gaps;
+    at.there = 1;
+    return at;
 }
-
-/* The integral at the edge of a window. */
-typedef struct edge {
-    double sum[3];
-    unsigned gaps;
-    int there;
-} edge;
 
 marl_status lab_turning_of_gyro(lab_turning *turning, const marl_log *log, int64_t from_ns, double step_ns,
                                 marl_error *error)
@@ -159,15 +169,16 @@ marl_status lab_turning_of_gyro(lab_turning *turning, const marl_log *log, int64
     }
     g.last = next_reading(log, &g.row);
     g.next = next_reading(log, &g.row);
-    for (size_t k = 0; k < turning->n + 2; k++) {
-        int64_t t = from_ns + llround(((double)k - 1) * step_ns);
-        at[k].there = g.last != NULL && integral_at(&g, log, t, at[k].sum, &at[k].gaps);
+    for (size_t k = 0; k < turning->n + 2 && g.last != NULL; k++) {
+        at[k] = integral_at(&g, log, from_ns + llround(((double)k - 1) * step_ns));
     }
     for (size_t k = 0; k < turning->n; k++) {
         const edge *a = &at[k], *b = &at[k + 2];
-        turning->known[k] = (char)(a->there && b->there && a->gaps == b->gaps);
+        int known = a->there && b->there && a->gaps == b->gaps;
+        turning->known[k] = (char)known;
         for (int i = 0; i < 3; i++) {
-            turning->rate[k][i] = turning->known[k] ? (b->sum[i] - a->sum[i]) / (2e-9 * step_ns) : 0;
+            turning->rate[k][i] = known ? (b->sum[i] - a->sum[i]) / (2e-9 * step_ns) : 0;
+            turning->change[k][i] = known ? (b->rate[i] - a->rate[i]) / (2e-9 * step_ns) : 0;
         }
     }
     free(at);

@@ -8,8 +8,9 @@
 
 typedef struct lab_turning {
     size_t n;
-    double (*rate)[3]; /* rad/s, body */
-    char *known;       /* 0: the window reaches beyond the recording or across a gap */
+    double (*rate)[3];   /* rad/s, body */
+    double (*change)[3]; /* of that rate as its window moves, rad/s^2; of a gyroscope only */
+    char *known;         /* 0: the window reaches beyond the recording or across a gap */
 } lab_turning;
 
 /* Room for n places. MARL_ERR_SYSTEM without memory. */

@@ -6,7 +6,7 @@ source=$1 tool=$2
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 "$source/data/demo/make.sh" "$tool" "$work"
-for file in still.csv lift.csv lift.reference.csv; do
+for file in still.csv lift.csv lift.reference.csv lift.rig.csv; do
     cmp "$source/data/demo/$file" "$work/$file"
 done
 bytes=$(cat "$source"/data/demo/*.csv | wc -c)

@@ -1,0 +1,271 @@
+/* SPDX-License-Identifier: MIT
+ * compare as a user drives it. */
+#include "check_main.h"
+#include "run_tool.h"
+#include <math.h>
+
+/* Angle between an array w, x, y, z and a rotation by `deg` about one axis, degrees. */
+static double off_by(const json_t *q, int axis, double deg)
+{
+    const double half = deg * 0.5 * 0.017453292519943295;
+    double dot = json_number_value(json_array_get(q, 0)) * cos(half) +
+                 json_number_value(json_array_get(q, (size_t)axis + 1)) * sin(half);
+    return 2 * acos(fmin(1, fabs(dot))) / 0.017453292519943295;
+}
+
+/* The rig's file as it comes: half the rate, 17.25 s and 35 ppm off, ned, angles in degrees, its heading 20
+ * degrees off and its markers rolled by 2. The estimate's own errors, a degree at most, are in the frames. */
+START_TEST(a_reference_as_the_rig_writes_it)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "calibrate still still.csv --into c.json");
+    json_t *r =
+        run_json(0, "compare lift.csv --reference lift.rig.csv --calibration c.json --time-offset auto "
+                    "--match world+body --tuning complementary --tuning kalman");
+    double sigma = json_at(r, "time_offset_sigma_s");
+    ck_assert_double_eq_tol(json_at(r, "time_offset_s"), 17.25, fmin(0.001, 4 * sigma));
+    ck_assert_double_eq_tol(json_at(r, "clock_ppm"), 35, 4 * json_at(r, "clock_ppm_sigma"));
+    ck_assert_double_lt(off_by(json_object_get(json_object_get(r, "match"), "world_q"), 2, 20), 1.5);
+    ck_assert_double_lt(off_by(json_object_get(json_object_get(r, "match"), "body_q"), 0, -2), 1.5);
+    ck_assert_double_lt(json_at(r, "match.sigma_deg"), 1);
+    ck_assert_double_lt(json_at(r, "runs.0.error_deg.rms"), 1.5);
+    ck_assert_double_eq(json_at(r, "cases.0.time_offset_s"), json_at(r, "time_offset_s"));
+    json_decref(r);
+    /* the offset said by hand does as well, to the drift of the clocks */
+    r = run_json(0, "compare lift.csv --reference lift.rig.csv --calibration c.json --time-offset 17.25 "
+                    "--match world+body --tuning kalman");
+    ck_assert_double_eq(json_at(r, "time_offset_s"), 17.25);
+    ck_assert(json_is_null(json_object_get(r, "time_offset_sigma_s")));
+    ck_assert_double_lt(json_at(r, "runs.0.error_deg.rms"), 1.5);
+    json_decref(r);
+    /* unmatched, the frames' difference is an error like any other */
+    r = run_json(0, "compare lift.csv --reference lift.rig.csv --calibration c.json --time-offset 17.25 "
+                    "--tuning kalman");
+    ck_assert_double_eq_tol(json_at(r, "runs.0.heading_deg.mean"), 20, 2);
+    ck_assert(json_is_null(json_object_get(r, "match")));
+    json_decref(r);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* About one axis the mount cannot be told from the world; the world still can. */
+START_TEST(what_a_slew_cannot_tell_is_null)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "simulate --scene slew --seed 3 -o slew.csv --truth slew.ref.csv --quiet");
+    json_t *r = run_json(0, "compare slew.csv --reference slew.ref.csv --match world+body --tuning kalman");
+    ck_assert(json_is_null(json_object_get(json_object_get(r, "match"), "body_q")));
+    ck_assert_uint_eq(json_array_size(json_object_get(json_object_get(r, "match"), "world_q")), 4);
+    ck_assert_double_gt(json_at(r, "match.amplification"), 20);
+    json_decref(r);
+    tool_run table = run("compare slew.csv --reference slew.ref.csv --match world+body --tuning kalman");
+    ck_assert_ptr_nonnull(strstr(table.out, "body side:  left out: this motion mixes it up"));
+    run_free(&table);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* Two logs: a table each, an order over both, a figure each. */
+START_TEST(several_logs)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "simulate --scene steel --seed 4 -o steel.csv --truth steel.ref.csv --quiet");
+    json_t *r = run_json(0, "compare lift.csv --reference lift.reference.csv --case steel.csv=steel.ref.csv "
+                            "--tuning vectors --tuning kalman --figure e.svg");
+    ck_assert_uint_eq(json_array_size(json_object_get(r, "runs")), 4);
+    ck_assert_uint_eq(json_array_size(json_object_get(r, "cases")), 2);
+    ck_assert_str_eq(
+        json_string_value(json_object_get(json_array_get(json_object_get(r, "runs"), 3), "case")),
+        "steel.csv");
+    double a = json_at(r, "runs.2.error_deg.rms"), b = json_at(r, "runs.3.error_deg.rms");
+    ck_assert_double_eq_tol(json_at(r, "ranking.0.rms_deg"), sqrt((a * a + b * b) / 2), 1e-6);
+    ck_assert_double_gt(json_at(r, "ranking.1.interval_deg.0"), 0); /* vectors are worse for sure */
+    ck_assert_double_gt(json_at(r, "runs.3.by_condition.disturbed.share"), 0.02);
+    ck_assert_double_gt(json_at(r, "runs.3.rejected.mag"), 0);
+    ck_assert_double_lt(json_at(r, "runs.3.rejected_share.mag"), 1);
+    json_decref(r);
+    char *second = temporary_read("e-2.svg");
+    ck_assert(strstr(second, "steel.csv") && strstr(second, "disturbed") &&
+              strstr(second, "compass heading"));
+    free(second);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* Slower and lossier: fewer updates, larger errors, and the best rate is the log's own or near it. */
+START_TEST(rates_and_losses)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "calibrate still still.csv --into c.json");
+    json_t *r = run_json(0, "compare lift.csv --reference lift.reference.csv --calibration c.json --rates "
+                            "100,50,5 --tuning complementary");
+    ck_assert_uint_eq(json_array_size(json_object_get(r, "runs")), 3);
+    for (int i = 0; i < 3; i++) {
+        const double rates[] = {100, 50, 5};
+        char path[40];
+        snprintf(path, sizeof path, "runs.%d.rate_hz", i);
+        ck_assert_double_eq(json_at(r, path), rates[i]);
+        snprintf(path, sizeof path, "runs.%d.updates", i);
+        ck_assert_double_eq_tol(json_at(r, path), 120 * rates[i], 2);
+    }
+    ck_assert_double_gt(json_at(r, "runs.2.error_deg.rms"), 2 * json_at(r, "runs.1.error_deg.rms"));
+    json_decref(r);
+    tool_run table =
+        run("compare lift.csv --reference lift.reference.csv --rates 100,50 --calibration c.json");
+    ck_assert_ptr_nonnull(strstr(table.out, "total error, rms, at         100      50 Hz\n"));
+    run_free(&table);
+    json_t *all = run_json(0, "compare lift.csv --reference lift.reference.csv --tuning kalman");
+    json_t *some = run_json(0, "compare lift.csv --reference lift.reference.csv --tuning kalman --every 2 "
+                               "--drop 0.2 --jitter 0.001");
+    double updates = json_at(some, "runs.0.updates") / json_at(all, "runs.0.updates");
+    ck_assert_double_eq_tol(updates, 0.4, 4 * sqrt(0.2 * 0.8 / 6000));
+    json_decref(all);
+    json_decref(some);
+    json_t *thin = run_json(0, "replay lift.csv --every 3");
+    ck_assert_double_eq(json_at(thin, "attitudes"), 4000);
+    json_decref(thin);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* The board's own attitude in the log is a reference like any other, with a warning. */
+START_TEST(the_boards_own_attitude)
+{
+    temporary dir = tool_folder();
+    ck_assert_int_eq(system("cut -d, -f2- lift.reference.csv | sed '1i #' | tr -d '#' >q; "
+                            "sed -n '2,$p' lift.csv >l; sed -n '2,$p' q | paste -d, l - >own.csv"),
+                     0);
+    tool_run r = run("compare own.csv --reference own.csv --tuning kalman --tuning gyro");
+    ck_assert_msg(r.code == 0, "%s", r.err);
+    ck_assert_ptr_nonnull(strstr(r.err, "shares their errors"));
+    run_free(&r);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* A filter that loses its way is shown, with where; the others go on. */
+START_TEST(a_filter_that_diverges)
+{
+    temporary dir = tool_folder();
+    /* ten times the gyroscope's scale, from 40 s on, and trust that never comes back */
+    ck_assert_int_eq(system("awk -F, -v OFS=, 'NR>2&&$1>40{$5=$5+1.5}{print}' lift.csv >broken.csv"), 0);
+    temporary_text(&dir, "stiff.json",
+                   "{\"marlinspike\": \"tuning/1\", \"name\": \"stiff\", \"filter\": \"complementary\", "
+                   "\"parameters\": {\"tilt_time\": 1000, \"bias_time\": 10000}}");
+    tool_run r =
+        run("compare broken.csv --reference lift.reference.csv --tuning stiff.json --tuning vectors");
+    ck_assert_int_eq(r.code, 1);
+    ck_assert_ptr_nonnull(strstr(r.err, "stiff: diverged: 4"));
+    ck_assert_ptr_nonnull(strstr(r.out, "stiff"));
+    ck_assert_ptr_nonnull(strstr(r.out, "failed on 1 of 1"));
+    run_free(&r);
+    json_t *j = run_json(1, "compare broken.csv --reference lift.reference.csv --tuning stiff.json --tuning "
+                            "vectors");
+    const json_t *stiff = json_array_get(json_object_get(j, "runs"), 0);
+    ck_assert_str_eq(json_string_value(json_object_get(stiff, "status")), "failed");
+    ck_assert_double_gt(json_at(stiff, "tilt_deg.max"), 45);
+    json_decref(j);
+    temporary_remove(&dir);
+}
+END_TEST
+
+START_TEST(compare_splits_and_measures)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "calibrate still still.csv --into c.json");
+    json_t *r =
+        run_json(0, "compare lift.csv --reference lift.reference.csv --calibration c.json --figure e.png");
+    const char *const names[] = {"gyro", "vectors", "complementary", "gradient-descent", "kalman"};
+    ck_assert_uint_eq(json_array_size(json_object_get(r, "runs")), 5);
+    for (size_t i = 0; i < 5; i++) {
+        const json_t *run_made = json_array_get(json_object_get(r, "runs"), i);
+        ck_assert_str_eq(json_string_value(json_object_get(run_made, "filter")), names[i]);
+        ck_assert_str_eq(json_string_value(json_object_get(run_made, "status")), "ok");
+        ck_assert_double_eq(json_at(run_made, "updates"), 12000);
+        ck_assert_double_le(json_at(run_made, "tilt_deg.rms"), json_at(run_made, "error_deg.rms"));
+        ck_assert_double_le(json_at(run_made, "tilt_deg.p95"), json_at(run_made, "tilt_deg.max"));
+        ck_assert_double_le(json_at(run_made, "tilt_deg.mean"), json_at(run_made, "tilt_deg.rms"));
+    }
+    ck_assert_double_gt(json_at(r, "runs.1.tilt_deg.rms"), 3 * json_at(r, "runs.2.tilt_deg.rms"));
+    ck_assert_double_gt(json_at(r, "runs.0.tilt_deg.rms"), 3 * json_at(r, "runs.2.tilt_deg.rms"));
+    ck_assert_double_lt(json_at(r, "runs.2.jitter_deg"), 0.1 * json_at(r, "runs.1.jitter_deg"));
+    json_decref(r);
+    char *png = temporary_read("e.png");
+    ck_assert_int_eq(strncmp(png + 1, "PNG", 3), 0);
+    free(png);
+    tool_run table = run("compare lift.csv --reference lift.reference.csv --calibration c.json");
+    ck_assert_ptr_nonnull(strstr(table.out, "In order of the total error, rms; "));
+    ck_assert_ptr_nonnull(strstr(table.out, "share of the time, %             22         56"));
+    run_free(&table);
+    temporary_remove(&dir);
+}
+END_TEST
+
+START_TEST(figures_in_all_three_forms)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "compare lift.csv --reference lift.reference.csv --figure e.svg --quiet");
+    char *svg = temporary_read("e.svg");
+    ck_assert(strstr(svg, "<svg") && strstr(svg, "tilt error, deg") && strstr(svg, "complementary"));
+    free(svg);
+    run_wants(0, "compare lift.csv --reference lift.reference.csv --figure e.gp --quiet");
+    ck_assert_int_eq(system("grep -q 'set ylabel .heading error, deg.' e.gp"), 0);
+    ck_assert_int_eq(system("gnuplot e.gp > from_script.png"), 0);
+    tool_run many =
+        run("compare lift.csv --reference lift.reference.csv --figure e.gp --tuning gyro --tuning gyro "
+            "--tuning gyro "
+            "--tuning gyro --tuning gyro --tuning gyro --tuning gyro --tuning gyro --tuning vectors");
+    ck_assert(many.code == 0 &&
+              strstr(many.err, "e.gp: shows the first 7 tunings, gyro and those behind it") != NULL);
+    run_free(&many);
+    run_wants(2, "compare lift.csv --reference lift.reference.csv --figure e.pdf");
+    tool_run none = run("compare lift.csv --reference lift.reference.csv --figure nowhere/e.png");
+    ck_assert_int_eq(none.code, 5);
+    run_free(&none);
+    char *path = getenv("PATH");
+    char saved[4000];
+    snprintf(saved, sizeof saved, "%s", path);
+    setenv("PATH", "/nonexistent", 1);
+    tool_run missing = run("compare lift.csv --reference lift.reference.csv --figure f.png");
+    setenv("PATH", saved, 1);
+    ck_assert_int_eq(missing.code, 5);
+    ck_assert_ptr_nonnull(strstr(missing.err, "gnuplot is missing"));
+    ck_assert_int_eq(system("ls | grep -q 'f.png'") == 0, 0);
+    run_free(&missing);
+    temporary_remove(&dir);
+}
+END_TEST
+
+START_TEST(worlds_and_relative_headings_are_said)
+{
+    temporary dir = tool_folder();
+    temporary_text(&dir, "t.json",
+                   "{\"marlinspike\": \"tuning/1\", \"filter\": \"complementary\", \"world\": \"ned\", "
+                   "\"parameters\": {\"use_mag\": false}}");
+    tool_run r = run("replay lift.csv --tuning t.json -o a.csv");
+    ck_assert(r.code == 0 && strstr(r.out, "in ned, heading relative to the start"));
+    run_free(&r);
+    char *text = temporary_read("a.csv");
+    ck_assert_int_eq(strncmp(text, "# marlinspike log/1 corrected=no world=ned heading=relative\n", 60), 0);
+    free(text);
+    tool_run attitudes = run("inspect a.csv");
+    ck_assert_ptr_nonnull(strstr(attitudes.out, "attitudes: 12000 in ned, heading relative"));
+    run_free(&attitudes);
+    tool_run warned = run("compare lift.csv --reference a.csv --tuning t.json");
+    ck_assert_ptr_nonnull(strstr(warned.err, "a.csv:1: its heading is relative"));
+    run_free(&warned);
+    temporary_text(&dir, "n.json",
+                   "{\"marlinspike\": \"tuning/1\", \"filter\": \"complementary\", \"world\": \"ned\"}");
+    run_wants(0, "replay lift.csv --tuning n.json -o n.csv");
+    json_t *same = run_json(0, "compare lift.csv --reference n.csv --tuning complementary");
+    ck_assert_double_lt(json_at(same, "runs.0.error_deg.max"), 1e-3); /* ned is told in enu */
+    json_decref(same);
+    run_wants(0, "compare lift.csv --reference n.csv --reference-world ned --tuning complementary");
+    run_wants(3, "compare lift.csv --reference n.csv --reference-world enu --tuning complementary");
+    temporary_remove(&dir);
+}
+END_TEST
+
+MARL_SUITE("compare", a_reference_as_the_rig_writes_it, what_a_slew_cannot_tell_is_null, several_logs,
+           rates_and_losses, the_boards_own_attitude, a_filter_that_diverges, compare_splits_and_measures,
+           figures_in_all_three_forms, worlds_and_relative_headings_are_said)
