@@ -32,6 +32,7 @@ void bench_accuracy(void);
 void bench_plain(void);
 void bench_inspect(void);
 void bench_calibrate(void);
+void bench_compare(void);
 void bench_stream(const char *dir);
 void bench_file_to_file(const char *dir, const char *log);
 

@@ -13,9 +13,10 @@
 #define LEAST_OVERLAP_S 10.0
 #define WIDEST_S 2.0 /* the shifts that fit about as well may lie so far apart */
 #define FITS_TOO                                                                                             \
-    1.5            /* a shift that leaves so many times as much unexplained as the best fits as well ...     \
-                    */
-#define NEARLY 0.9 /* ... if it explains so much of what that does */
+    1.5             /* a shift that leaves so many times as much unexplained as the best fits as well ...    \
+                     */
+#define SLACK 0.002 /* share that errors of the gyroscope may cost here and not there */
+#define NEARLY 0.9  /* ... if it explains so much of what that does */
 #define CLEARLY_LESS 0.95
 
 static void centre(lab_turning *t)
@@ -121,7 +122,7 @@ static size_t overlap_at(size_t lag, size_t na, size_t nb)
  * where both recordings have most in common. */
 static size_t longest_that_fits(const double *share, size_t best, size_t na, size_t nb)
 {
-    double enough = fmax(1 - FITS_TOO * (1 - share[best]), NEARLY * share[best]);
+    double enough = fmax(1 - SLACK - FITS_TOO * (1 - share[best]), NEARLY * share[best]);
     size_t longest = best;
     for (size_t i = 1; i + 2 < na + nb; i++) {
         int peak = share[i] >= enough && share[i] >= share[i - 1] && share[i] >= share[i + 1];
@@ -133,7 +134,7 @@ static size_t longest_that_fits(const double *share, size_t best, size_t na, siz
 /* The greatest overlap among shifts that fit about as well as `at` and are no neighbours of it. */
 static size_t overlap_of_rivals(const double *share, size_t at, size_t na, size_t nb, size_t widest)
 {
-    double enough = 1 - LAB_RIVAL * (1 - share[at]);
+    double enough = 1 - SLACK - LAB_RIVAL * (1 - share[at]);
     size_t low = at, high = at, lags = na + nb - 1, most = 0;
     while (low > 0 && (share[low - 1] >= enough || at - low < widest / 2)) {
         low--;

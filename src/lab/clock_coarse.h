@@ -12,6 +12,7 @@ typedef struct lab_two_clocks {
     int64_t log_from, reference_from; /* their first moments */
     double log_s, reference_s;        /* how long they are */
     double least_step_ns;             /* what both can fill */
+    double gyro_noise;                /* see turning.h */
 } lab_two_clocks;
 
 /* Less of a reference's turning explained is no evidence. */

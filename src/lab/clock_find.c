@@ -11,6 +11,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define STRETCH_NS 20e9
 #define LONGEST_NS 1600e6 /* half a window */
 #define SHORTEST_NS 10e6
 #define STEPS_IN_HALF 1.0
@@ -20,13 +21,15 @@
 #define MOST_SIGMA_S 0.02
 #define MOST_PPM_SIGMA 100.0
 #define MOST_RATE 0.01 /* no two clocks differ by more */
+#define LEAST_HONEST 0.5
 #define CONVERGED_S 1e-7
 #define CONVERGED 0.02 /* standard errors */
 enum {
     LINEAR = 12, /* unknowns of M and b */
     SHIFT = 12,
     RATE = 13,
-    ROUNDS = 20
+    ROUNDS = 20,
+    BLOCKS = 20 /* for the standard errors, at least, where 5 s do for one */
 };
 
 /* Times of the log, of those of the reference: log_from + shift at the reference's middle, growing by rate.
@@ -45,7 +48,9 @@ static marl_clock nothing_found(void)
 /* What one round of the fit works on. */
 typedef struct round {
     double step_ns, middle_s;
+    int64_t block_ns;
     lab_turning x, y;
+    double (*centred)[3]; /* y without its means */
     lab_block_fit fit;
     double all; /* squares of the reference's rate in it, about its mean */
 } round_of;
@@ -66,22 +71,60 @@ static void add_place(round_of *w, const alignment *at, size_t k)
         row[4 * i + 3] = 1;
         row[SHIFT] = change;
         row[RATE] = change * ((double)t_ns * 1e-9 - w->middle_s);
-        lab_block_fit_add(&w->fit, t_ns, row, w->y.rate[k][i] - told);
+        lab_block_fit_add(&w->fit, t_ns, row, w->centred[k][i] - told);
     }
 }
 
-static double squares_about_mean(const lab_turning *y, const lab_turning *x)
+/* Takes the means out over stretches of some seconds, so that a bias of the gyroscope that wanders in minutes
+ * is not taken for a shift. */
+static void centre_by_stretch(round_of *w)
 {
-    double sum[3] = {0}, squares = 0, n = 0;
-    for (size_t k = 0; k < y->n; k++) {
-        int used = y->known[k] && x->known[k];
-        n += used;
-        for (int i = 0; i < 3 && used; i++) {
-            sum[i] += y->rate[k][i];
-            squares += y->rate[k][i] * y->rate[k][i];
+    size_t length = (size_t)(STRETCH_NS / w->step_ns) + 1;
+    for (size_t from = 0; from < w->y.n; from += length) {
+        double sum[9] = {0}, n = 0;
+        size_t to = from + length < w->y.n ? from + length : w->y.n;
+        for (size_t k = from; k < to; k++) {
+            int used = w->x.known[k] && w->y.known[k];
+            n += used;
+            for (int i = 0; i < 3 && used; i++) {
+                sum[i] += w->x.rate[k][i];
+                sum[3 + i] += w->x.change[k][i];
+                sum[6 + i] += w->y.rate[k][i];
+            }
+        }
+        for (size_t k = from; k < to && n > 0; k++) {
+            for (int i = 0; i < 3; i++) {
+                w->x.rate[k][i] -= sum[i] / n;
+                w->x.change[k][i] -= sum[3 + i] / n;
+                w->centred[k][i] = w->y.rate[k][i] - sum[6 + i] / n;
+            }
         }
     }
-    return n > 0 ? squares - (sum[0] * sum[0] + sum[1] * sum[1] + sum[2] * sum[2]) / n : 0;
+}
+
+/* Noise of the gyroscope's readings at the edges of the windows makes its change look larger than it is, and
+ * so the fit surer: the share of that in the squares. */
+static double noise_share(const round_of *w, double noise)
+{
+    double squares = 0, of_noise = 2 * noise / pow(2e-9 * w->step_ns, 2);
+    size_t n = 0;
+    for (size_t k = 0; k < w->x.n; k++) {
+        const double *c = w->x.change[k];
+        squares += c[0] * c[0] + c[1] * c[1] + c[2] * c[2];
+        n += w->x.known[k] != 0;
+    }
+    return squares > 0 ? fmin(1, (double)n * of_noise / squares) : 1;
+}
+
+static double squares_of(const round_of *w)
+{
+    double squares = 0;
+    for (size_t k = 0; k < w->y.n; k++) {
+        for (int i = 0; i < 3 && w->y.known[k] && w->x.known[k]; i++) {
+            squares += w->centred[k][i] * w->centred[k][i];
+        }
+    }
+    return squares;
 }
 
 static marl_status fit_once(const lab_two_clocks *r, round_of *w, alignment *at, int unknowns, double *step,
@@ -93,14 +136,23 @@ static marl_status fit_once(const lab_two_clocks *r, round_of *w, alignment *at,
     if (status != MARL_OK) {
         return status;
     }
-    lab_block_fit_begin(&w->fit, unknowns, LAB_BLOCK_NS);
+    centre_by_stretch(w);
+    lab_block_fit_begin(&w->fit, unknowns, w->block_ns);
     for (size_t k = 0; k < w->y.n; k++) {
         if (w->y.known[k] && w->x.known[k]) {
             add_place(w, at, k);
         }
     }
-    w->all = squares_about_mean(&w->y, &w->x);
+    w->all = squares_of(w);
     *solved = w->fit.rows > 3 * LAB_BLOCK_FIT_MOST && lab_block_fit_solve(&w->fit, step, covariance);
+    double honest = 1 - noise_share(w, r->gyro_noise);
+    *solved = *solved && (unknowns <= SHIFT || honest > LEAST_HONEST);
+    for (int i = SHIFT * unknowns; i < unknowns * unknowns && *solved; i++) {
+        covariance[i] /= i % unknowns >= SHIFT ? honest * honest : 1;
+    }
+    for (int i = SHIFT; i < unknowns && *solved; i++) {
+        step[i] /= honest;
+    }
     for (int i = 0; i < LINEAR && *solved; i++) {
         at->map[i / 4][i % 4] += step[i];
     }
@@ -159,9 +211,12 @@ static marl_status find_by(const lab_two_clocks *r, double step_ns, alignment *a
     round_of w = {.step_ns = step_ns, .middle_s = r->reference_s / 2};
     size_t n = (size_t)(r->reference_s * 1e9 / w.step_ns) + 1;
     alignment start = *at;
+    w.block_ns = (int64_t)fmax((double)LAB_BLOCK_NS, fmin(STRETCH_NS, 1e9 * r->reference_s / BLOCKS));
+    w.centred = calloc(n + 1, sizeof *w.centred);
     int settled = 0;
     *clock = nothing_found();
-    marl_status s = lab_turning_make(&w.x, n, error);
+    marl_status s = w.centred != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    s = s ? s : lab_turning_make(&w.x, n, error);
     s = s ? s : lab_turning_make(&w.y, n, error);
     s = s ? s : lab_turning_of_series(&w.y, r->reference, r->reference_from, w.step_ns, error);
     for (int unknowns = RATE + 1; unknowns > SHIFT && s == MARL_OK && !settled; unknowns--) {
@@ -172,6 +227,7 @@ static marl_status find_by(const lab_two_clocks *r, double step_ns, alignment *a
             settled = unknowns == RATE || clock->ppm_sigma <= MOST_PPM_SIGMA;
         }
     }
+    free(w.centred);
     lab_turning_free(&w.x);
     lab_turning_free(&w.y);
     return s;
@@ -219,6 +275,7 @@ marl_status marl_clock_find(const marl_log *log, const marl_series *reference, m
     r.reference_from = reference->at[0].t_ns;
     r.log_s = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - r.log_from);
     r.reference_s = 1e-9 * (double)(reference->at[reference->n - 1].t_ns - r.reference_from);
+    r.gyro_noise = lab_gyro_noise(log);
     r.least_step_ns = 1e9 * fmax(gyro_step, step) * STEPS_IN_HALF;
     if (fmax(r.log_s, r.reference_s) > MOST_SECONDS) {
         return marl_fail(error, MARL_ERR_EVIDENCE, "%s: too long to find the offset of its clock", log->path);

@@ -13,16 +13,20 @@
 #define LEAST_RATE 5.0 /* deg/s rms of the reference: less tells nothing about lag */
 #define MOST_POINTS 3000
 
+/* Steps are short, so that the chord stands for the angle. */
 static double rate_rms_deg(const marl_series *s)
 {
     double squares = 0, seconds = 0;
     for (size_t i = 1; i < s->n; i++) {
+        const marl_quat *a = &s->at[i - 1].q, *b = &s->at[i].q;
         double dt = (double)(s->at[i].t_ns - s->at[i - 1].t_ns) * 1e-9;
-        double angle = lab_quat_angle(s->at[i].q, s->at[i - 1].q) / DEGREE;
-        squares += angle * angle / dt;
+        double sign = a->w * b->w + a->x * b->x + a->y * b->y + a->z * b->z < 0 ? -1 : 1;
+        double w = (double)b->w - sign * (double)a->w, x = (double)b->x - sign * (double)a->x;
+        double y = (double)b->y - sign * (double)a->y, z = (double)b->z - sign * (double)a->z;
+        squares += 4 * (w * w + x * x + y * y + z * z) / dt;
         seconds += dt;
     }
-    return seconds > 0 ? sqrt(squares / seconds) : 0;
+    return seconds > 0 ? sqrt(squares / seconds) / DEGREE : 0;
 }
 
 /* The reference on the grid of coarse steps around the estimate's time, 0 where it is not known, and some of
@@ -80,7 +84,8 @@ static double chord_at(const grid *g, int lag)
     return n > 0 ? sum / n : INFINITY;
 }
 
-/* rms error of the estimate against the reference `lag_ns` earlier. */
+/* rms error of the estimate against the reference `lag_ns` earlier, by twice the sine of half its angle,
+ * which has its least where the angle has. */
 static double rms_at(const grid *g, const marl_series *reference, int64_t longest, int64_t lag_ns)
 {
     size_t place = 0;
@@ -88,8 +93,9 @@ static double rms_at(const grid *g, const marl_series *reference, int64_t longes
     for (size_t i = 0; i < g->points; i++) {
         marl_quat q;
         if (lab_series_at(reference, longest, g->estimate[i].t_ns - lag_ns, &place, &q)) {
-            double angle = lab_quat_angle(g->estimate[i].q, q);
-            squares += angle * angle;
+            marl_quat e = marl_quat_product(g->estimate[i].q, marl_quat_conjugate(q));
+            double x = (double)e.x, y = (double)e.y, z = (double)e.z;
+            squares += 4 * (x * x + y * y + z * z);
             n++;
         }
     }

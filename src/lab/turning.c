@@ -89,6 +89,31 @@ double lab_gyro_step_s(const marl_log *log)
     return median;
 }
 
+double lab_gyro_noise(const marl_log *log)
+{
+    double *size = malloc((log->n + 1) * sizeof *size), sum = 0;
+    for (int axis = 0; axis < 3 && size != NULL; axis++) {
+        double before[2] = {0, 0};
+        size_t seen = 0, n = 0;
+        for (size_t i = 0; i < log->n; i++) {
+            const marl_vec3 *w = &log->row[i].sample.gyro;
+            double now = (double)(axis == 0 ? w->x : axis == 1 ? w->y : w->z);
+            if (!(log->row[i].sample.fresh & MARL_FRESH_GYRO)) {
+                continue;
+            }
+            if (seen++ >= 2) {
+                size[n++] = fabs(now - 2 * before[1] + before[0]);
+            }
+            before[0] = before[1];
+            before[1] = now;
+        }
+        double median = n > 0 ? lab_quantile(size, n, 0.5) : 0;
+        sum += pow(median / 0.6744897501960817, 2) / 6;
+    }
+    free(size);
+    return sum;
+}
+
 /* The rate integrated from reading to reading, by straight lines between them. */
 typedef struct integral {
     double longest_s; /* a step longer than this is a gap */

@@ -23,6 +23,10 @@ MARL_CHECKED marl_status lab_turning_of_series(lab_turning *turning, const marl_
 MARL_CHECKED marl_status lab_turning_of_gyro(lab_turning *turning, const marl_log *log, int64_t from_ns,
                                              double step_ns, marl_error *error);
 
+/* Squared deviation of one reading's white noise, summed over the axes, (rad/s)^2: from the second
+ * differences of readings, by their median, so that motion hardly counts. */
+double lab_gyro_noise(const marl_log *log);
+
 /* The median step between fresh readings of the gyroscope, s; NaN under two. */
 double lab_gyro_step_s(const marl_log *log);
 

@@ -107,7 +107,7 @@ static const struct {
     {"compare lift.csv --reference lift.reference.csv --jitter=-1", 2, "--jitter is in seconds"},
     {"compare --case lift.csv", 2, "--case is LOG=REFERENCE"},
     {"compare --reference lift.reference.csv", 2, "--reference needs a LOG beside it"},
-    {"compare", 2, "--reference is needed"},
+    {"compare", 2, "a LOG with --reference, or --case LOG=REFERENCE"},
     {"compare still.csv --reference lift.reference.csv --time-offset auto", 4, "no offset to"},
     {"replay lift.csv --every 0 -o new.csv", 2, "--every is a whole number from 1 on"},
     {"compare lift.csv --reference lift.reference.csv --reference-world xyz", 2,

@@ -147,7 +147,7 @@ END_TEST
 START_TEST(a_filter_that_diverges)
 {
     temporary dir = tool_folder();
-    /* ten times the gyroscope's scale, from 40 s on, and trust that never comes back */
+    /* from 40 s on the gyroscope is off by 1.5 rad/s, and gravity hardly counts */
     ck_assert_int_eq(system("awk -F, -v OFS=, 'NR>2&&$1>40{$5=$5+1.5}{print}' lift.csv >broken.csv"), 0);
     temporary_text(&dir, "stiff.json",
                    "{\"marlinspike\": \"tuning/1\", \"name\": \"stiff\", \"filter\": \"complementary\", "
@@ -155,7 +155,8 @@ START_TEST(a_filter_that_diverges)
     tool_run r =
         run("compare broken.csv --reference lift.reference.csv --tuning stiff.json --tuning vectors");
     ck_assert_int_eq(r.code, 1);
-    ck_assert_ptr_nonnull(strstr(r.err, "stiff: diverged: 4"));
+    const char *where = strstr(r.err, "stiff: diverged: ");
+    ck_assert(where != NULL && strtod(where + 17, NULL) > 40 && strtod(where + 17, NULL) < 110);
     ck_assert_ptr_nonnull(strstr(r.out, "stiff"));
     ck_assert_ptr_nonnull(strstr(r.out, "failed on 1 of 1"));
     run_free(&r);
