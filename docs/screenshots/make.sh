@@ -77,8 +77,11 @@ marlinspike calibrate still still.csv --into pod-07.json --quiet
 shoot replay 'marlinspike correct lift.csv --calibration pod-07.json -o lift.corrected.csv' \
     'marlinspike replay lift.csv --calibration pod-07.json --tuning complementary --digest -o lift.attitude.csv' \
     'head -4 lift.attitude.csv'
-shoot compare 'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json' \
-    'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --tuning quick.json --tuning calm.json'
+shoot compare 'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json'
+shoot match \
+    'marlinspike compare lift.csv --reference lift.rig.csv --calibration pod-07.json --time-offset auto --match world+body --tuning quick.json --tuning calm.json'
+shoot rates 'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --rates 100,50,25,10' \
+    'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --tuning kalman --drop 0.3 --jitter 0.002'
 marlinspike inspect hour.csv --quiet --against simulated.csv --figure "$here/noise.png"
 marlinspike simulate --scene tumble --seed 4 --sheet iron.json --quiet -o iron.csv
 marlinspike calibrate tumble iron.csv --quiet --figure "$here/tumble.png"

@@ -209,7 +209,7 @@ void cli_run_name(const cli_comparison *job, const cli_run *run, char *name, siz
 /* By the total error, unless a heading among them cannot be compared. */
 static marl_status rank_runs(cli_comparison *job, marl_error *error)
 {
-    const marl_comparison **of = malloc((job->runs + 1) * sizeof *of);
+    const marl_comparison **of = malloc((job->runs + 1) * sizeof(const marl_comparison *));
     if (of == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
@@ -229,7 +229,7 @@ static marl_status rank_runs(cli_comparison *job, marl_error *error)
 static marl_status run_all(cli_comparison *job, marl_error *error)
 {
     job->runs = job->tunings * job->rates * job->cases;
-    job->run = calloc(job->runs, sizeof *job->run);
+    job->run = calloc(job->runs + 1, sizeof *job->run);
     if (job->run == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }

@@ -166,8 +166,11 @@ static edge integral_at(integral *g, const marl_log *log, int64_t t_ns)
         g->last = g->next;
         g->next = next_reading(log, &g->row);
     }
-    double step = g->next != NULL ? (double)(g->next->t_ns - g->last->t_ns) * 1e-9 : INFINITY;
-    if (step > g->longest_s || g->last->t_ns > t_ns) {
+    if (g->next == NULL || g->last->t_ns > t_ns) {
+        return at;
+    }
+    double step = (double)(g->next->t_ns - g->last->t_ns) * 1e-9;
+    if (step > g->longest_s) {
         return at;
     }
     double since = (double)(t_ns - g->last->t_ns) * 1e-9;

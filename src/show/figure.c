@@ -170,9 +170,10 @@ static void put_axes(marl_outfile *out, const marl_figure *figure, size_t number
     if (number > 0) {
         marl_outfile_text(out, "set key off\n");
     } else if (figure->columns > 1) {
-        snprintf(line, sizeof line,
-                 "set key at screen 0.53,0.955 center top vertical maxrows %d samplen 1.5 font ',13'\n",
-                 is_crowded(figure) ? 2 : 1);
+        snprintf(
+            line, sizeof line,
+            "set key at screen 0.53,0.955 center top vertical maxrows %d samplen 1.5 width %d font ',13'\n",
+            is_crowded(figure) ? 2 : 1, is_crowded(figure) ? -4 : 0);
         marl_outfile_text(out, line);
     } else {
         marl_outfile_text(out,
