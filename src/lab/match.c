@@ -253,7 +253,7 @@ static void polish(const pairs *p, marl_match_kind kind, marl_match *m)
 {
     double step[LAB_BLOCK_FIT_MOST], covariance[LAB_BLOCK_FIT_MOST * LAB_BLOCK_FIT_MOST];
     freedom f = freedom_of(kind);
-    int64_t share = (p->estimate[p->n - 1].t_ns - p->estimate[0].t_ns) / BLOCKS;
+    int64_t share = p->n > 0 ? (p->estimate[p->n - 1].t_ns - p->estimate[0].t_ns) / BLOCKS : 0;
     for (int i = 0; i < ROUNDS; i++) {
         lab_block_fit fit;
         double moved = 0;
@@ -370,13 +370,13 @@ static void match_world(const pairs *p, marl_match *m)
 marl_status marl_match_find(const marl_series *estimate, const marl_series *reference, marl_match_kind kind,
                             marl_match *match, marl_error *error)
 {
-    pairs all;
+    pairs all = {0, NULL, NULL};
     *match = nothing_found(kind);
     if (kind == MARL_MATCH_NONE) {
         return MARL_OK;
     }
     marl_status status = make_pairs(estimate, reference, &all, error);
-    if (status == MARL_OK) {
+    if (status == MARL_OK && all.n > 1) {
         pairs p = settled(&all);
         match->has_world = 1;
         if (kind == MARL_MATCH_START) {

@@ -128,9 +128,9 @@ typedef struct room {
 static int make_room(room *r, const blocks *b, size_t tunings, size_t cases)
 {
     int fits = 1;
-    r->drawn = calloc(cases, sizeof *r->drawn);
-    r->score = malloc(tunings * sizeof *r->score);
-    r->difference = malloc(tunings * DRAWS * sizeof *r->difference);
+    r->drawn = calloc(cases + 1, sizeof *r->drawn);
+    r->score = malloc((tunings + 1) * sizeof *r->score);
+    r->difference = malloc((tunings + 1) * DRAWS * sizeof *r->difference);
     for (size_t k = 0; k < cases && r->drawn != NULL; k++) {
         r->drawn[k] = malloc((b[k].n + 1) * sizeof *r->drawn[k]);
         fits = fits && r->drawn[k] != NULL;
