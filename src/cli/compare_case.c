@@ -91,7 +91,13 @@ static marl_status find_match(const cli_comparison *job, cli_case *of, marl_erro
     const marl_replay_options options = {.record = job->calibration, .record_path = job->calibration_path};
     marl_status status = MARL_OK;
     if (job->matching.kind != MARL_MATCH_NONE) {
-        status = marl_replay_log(&replay, &of->log, &job->matching.by.tuning, &options, &estimate, error);
+        marl_error why = {0};
+        status = marl_replay_log(&replay, &of->log, &job->matching.by.tuning, &options, &estimate, &why);
+        if (status != MARL_OK) {
+            return marl_fail(error, status,
+                             "--match by the attitude of %s: %.400s; --match-by names another tuning",
+                             job->matching.by.name, why.text);
+        }
     }
     status =
         status ? status : marl_match_find(&estimate, &of->reference, job->matching.kind, &of->match, error);

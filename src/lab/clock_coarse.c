@@ -164,14 +164,30 @@ static void judge(const double *share, size_t na, size_t nb, double step_s, lab_
     shift->shift_s = step_s * ((double)best - (double)(nb - 1) + (isfinite(place) ? place : 0));
 }
 
+/* An even grid; window k is around from + k step. */
+static void put_edges(int64_t *edge, size_t n, int64_t from_ns, double step_ns)
+{
+    for (size_t k = 0; k < n; k++) {
+        edge[k] = from_ns + llround(((double)k - 1) * step_ns);
+    }
+}
+
 marl_status lab_clock_coarse(const lab_two_clocks *r, lab_clock_shift *shift, marl_error *error)
 {
     double step = fmax(COARSE_NS, r->least_step_ns);
     lab_turning x = {0}, y = {0};
     marl_status s = lab_turning_make(&x, (size_t)(r->log_s * 1e9 / step) + 1, error);
     s = s ? s : lab_turning_make(&y, (size_t)(r->reference_s * 1e9 / step) + 1, error);
-    s = s ? s : lab_turning_of_gyro(&x, r->log, r->log_from, step, error);
-    s = s ? s : lab_turning_of_series(&y, r->reference, r->reference_from, step, error);
+    size_t edges = (x.n > y.n ? x.n : y.n) + 2;
+    int64_t *edge = malloc(edges * sizeof *edge);
+    s = s != MARL_OK || edge != NULL ? s : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    if (s == MARL_OK && edge != NULL) {
+        put_edges(edge, edges, r->log_from, step);
+        s = lab_turning_of_gyro(&x, r->log, edge, error);
+        put_edges(edge, edges, r->reference_from, step);
+        s = s ? s : lab_turning_of_series(&y, r->reference, edge, (int64_t)step, error);
+    }
+    free(edge);
     double *share = calloc(x.n + y.n + 1, sizeof *share);
     size_t least = (size_t)(LEAST_OVERLAP_S * 1e9 / step), half = (x.n < y.n ? x.n : y.n) / 2;
     *shift = (lab_clock_shift){0};

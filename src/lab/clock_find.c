@@ -49,6 +49,7 @@ static marl_clock nothing_found(void)
 typedef struct round {
     double step_ns, middle_s;
     int64_t block_ns;
+    int64_t *edge, *moved; /* of the windows, by the reference's clock and by the log's */
     lab_turning x, y;
     double (*centred)[3]; /* y without its means */
     lab_block_fit fit;
@@ -59,7 +60,7 @@ typedef struct round {
 static void add_place(round_of *w, const alignment *at, size_t k)
 {
     const double *x = w->x.rate[k];
-    int64_t t_ns = llround((double)k * w->step_ns);
+    int64_t t_ns = w->edge[k + 1] - w->edge[0];
     for (int i = 0; i < 3; i++) {
         const double *m = at->map[i];
         double row[LAB_BLOCK_FIT_MOST] = {0}, change = 0, told = m[3];
@@ -132,7 +133,10 @@ static marl_status fit_once(const lab_two_clocks *r, round_of *w, alignment *at,
 {
     double begin_s = at->shift_s - at->rate * w->middle_s;
     int64_t from = r->log_from + llround(1e9 * begin_s);
-    marl_status status = lab_turning_of_gyro(&w->x, r->log, from, w->step_ns * (1 + at->rate), error);
+    for (size_t k = 0; k < w->y.n + 2; k++) {
+        w->moved[k] = from + llround((double)(w->edge[k] - r->reference_from) * (1 + at->rate));
+    }
+    marl_status status = lab_turning_of_gyro(&w->x, r->log, w->moved, error);
     if (status != MARL_OK) {
         return status;
     }
@@ -202,34 +206,71 @@ static void tell(const lab_two_clocks *r, const round_of *w, const alignment *at
                    fabs(at->rate) < MOST_RATE;
 }
 
+/* Edges where the reference was read: nothing is interpolated there, which would shift what is fast. */
+static void put_edges(const lab_two_clocks *r, round_of *w)
+{
+    size_t place = 0;
+    const marl_series *s = r->reference;
+    for (size_t k = 0; k < w->y.n + 2; k++) {
+        int64_t wanted = r->reference_from + llround((double)k * w->step_ns);
+        while (place + 1 < s->n && s->at[place].t_ns < wanted) {
+            place++;
+        }
+        w->edge[k] = s->at[place].t_ns;
+    }
+}
+
+static marl_status make_round(const lab_two_clocks *r, round_of *w, marl_error *error)
+{
+    size_t n = (size_t)(r->reference_s * 1e9 / w->step_ns) + 1;
+    w->middle_s = r->reference_s / 2;
+    w->block_ns = (int64_t)fmax((double)LAB_BLOCK_NS, fmin(STRETCH_NS, 1e9 * r->reference_s / BLOCKS));
+    w->centred = calloc(n, sizeof *w->centred);
+    w->edge = calloc(n + 2, sizeof *w->edge);
+    w->moved = calloc(n + 2, sizeof *w->moved);
+    if (w->centred == NULL || w->edge == NULL || w->moved == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    marl_status s = lab_turning_make(&w->x, n, error);
+    s = s ? s : lab_turning_make(&w->y, n, error);
+    if (s == MARL_OK) {
+        put_edges(r, w);
+        s = lab_turning_of_series(&w->y, r->reference, w->edge, (int64_t)w->step_ns, error);
+    }
+    return s;
+}
+
+static void free_round(round_of *w)
+{
+    free(w->centred);
+    free(w->edge);
+    free(w->moved);
+    lab_turning_free(&w->x);
+    lab_turning_free(&w->y);
+}
+
 /* Over windows of one length: with the rate of the clocks, and without it where it cannot be told. *at is
  * where to begin, and then what was found. */
 static marl_status find_by(const lab_two_clocks *r, double step_ns, alignment *at, marl_clock *clock,
                            marl_error *error)
 {
     double covariance[LAB_BLOCK_FIT_MOST * LAB_BLOCK_FIT_MOST];
-    round_of w = {.step_ns = step_ns, .middle_s = r->reference_s / 2};
-    size_t n = (size_t)(r->reference_s * 1e9 / w.step_ns) + 1;
+    round_of w = {.step_ns = step_ns};
     alignment start = *at;
-    w.block_ns = (int64_t)fmax((double)LAB_BLOCK_NS, fmin(STRETCH_NS, 1e9 * r->reference_s / BLOCKS));
-    w.centred = calloc(n + 1, sizeof *w.centred);
     int settled = 0;
     *clock = nothing_found();
-    marl_status s = w.centred != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    s = s ? s : lab_turning_make(&w.x, n, error);
-    s = s ? s : lab_turning_make(&w.y, n, error);
-    s = s ? s : lab_turning_of_series(&w.y, r->reference, r->reference_from, w.step_ns, error);
+    marl_status s = make_round(r, &w, error);
     for (int unknowns = RATE + 1; unknowns > SHIFT && s == MARL_OK && !settled; unknowns--) {
         *at = start;
         s = fit_all(r, &w, at, unknowns, covariance, &settled, error);
         if (s == MARL_OK && settled) {
             tell(r, &w, at, unknowns, covariance, clock);
             settled = unknowns == RATE || clock->ppm_sigma <= MOST_PPM_SIGMA;
+        } else {
+            break; /* what does not come to rest with a rate would only hide it without */
         }
     }
-    free(w.centred);
-    lab_turning_free(&w.x);
-    lab_turning_free(&w.y);
+    free_round(&w);
     return s;
 }
 

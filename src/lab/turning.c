@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * Angular rates on an even grid of times. */
+ * Mean angular rates over windows of time. */
 #include "turning.h"
 #include "series.h"
 #include "statistics.h"
@@ -39,10 +39,10 @@ static void mean_rate(marl_quat a, marl_quat b, double seconds, double rate[3])
     }
 }
 
-marl_status lab_turning_of_series(lab_turning *turning, const marl_series *series, int64_t from_ns,
-                                  double step_ns, marl_error *error)
+marl_status lab_turning_of_series(lab_turning *turning, const marl_series *series, const int64_t *edge_ns,
+                                  int64_t step_ns, marl_error *error)
 {
-    int64_t longest = lab_longest_step_ns(series);
+    int64_t longest_step = lab_longest_step_ns(series);
     size_t place = 0;
     marl_quat *q = calloc(turning->n + 2, sizeof *q);
     char *there = calloc(turning->n + 2, 1);
@@ -52,14 +52,14 @@ marl_status lab_turning_of_series(lab_turning *turning, const marl_series *serie
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     for (size_t k = 0; k < turning->n + 2; k++) {
-        int64_t t = from_ns + llround(((double)k - 1) * step_ns);
-        there[k] = (char)lab_series_at(series, longest, t, &place, &q[k]);
+        there[k] = (char)lab_series_at(series, longest_step, edge_ns[k], &place, &q[k]);
     }
     for (size_t k = 0; k < turning->n; k++) {
-        turning->known[k] = (char)(there[k] && there[k + 2]);
+        int64_t length = edge_ns[k + 2] - edge_ns[k];
+        turning->known[k] = (char)(there[k] && there[k + 2] && length >= step_ns && length <= 3 * step_ns);
         memset(turning->rate[k], 0, sizeof turning->rate[k]);
         if (turning->known[k]) {
-            mean_rate(q[k], q[k + 2], 2e-9 * step_ns, turning->rate[k]);
+            mean_rate(q[k], q[k + 2], 1e-9 * (double)length, turning->rate[k]);
         }
     }
     free(q);
@@ -187,7 +187,7 @@ static edge integral_at(integral *g, const marl_log *log, int64_t t_ns)
     return at;
 }
 
-marl_status lab_turning_of_gyro(lab_turning *turning, const marl_log *log, int64_t from_ns, double step_ns,
+marl_status lab_turning_of_gyro(lab_turning *turning, const marl_log *log, const int64_t *edge_ns,
                                 marl_error *error)
 {
     integral g = {.longest_s = LAB_GAP_IN_STEPS * lab_gyro_step_s(log)};
@@ -198,15 +198,16 @@ marl_status lab_turning_of_gyro(lab_turning *turning, const marl_log *log, int64
     g.last = next_reading(log, &g.row);
     g.next = next_reading(log, &g.row);
     for (size_t k = 0; k < turning->n + 2 && g.last != NULL; k++) {
-        at[k] = integral_at(&g, log, from_ns + llround(((double)k - 1) * step_ns));
+        at[k] = integral_at(&g, log, edge_ns[k]);
     }
     for (size_t k = 0; k < turning->n; k++) {
         const edge *a = &at[k], *b = &at[k + 2];
-        int known = a->there && b->there && a->gaps == b->gaps;
+        double seconds = 1e-9 * (double)(edge_ns[k + 2] - edge_ns[k]);
+        int known = a->there && b->there && a->gaps == b->gaps && seconds > 0;
         turning->known[k] = (char)known;
         for (int i = 0; i < 3; i++) {
-            turning->rate[k][i] = known ? (b->sum[i] - a->sum[i]) / (2e-9 * step_ns) : 0;
-            turning->change[k][i] = known ? (b->rate[i] - a->rate[i]) / (2e-9 * step_ns) : 0;
+            turning->rate[k][i] = known ? (b->sum[i] - a->sum[i]) / seconds : 0;
+            turning->change[k][i] = known ? (b->rate[i] - a->rate[i]) / seconds : 0;
         }
     }
     free(at);

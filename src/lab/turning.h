@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * Angular rates on an even grid of times, from attitudes and from a gyroscope, over the same windows: each is
- * the mean over two steps around its place. */
+ * Mean angular rates over windows of time, from attitudes and from a gyroscope; each window overlaps half of
+ * the next one. */
 #ifndef LAB_TURNING_H
 #define LAB_TURNING_H
 
@@ -17,11 +17,12 @@ typedef struct lab_turning {
 MARL_CHECKED marl_status lab_turning_make(lab_turning *turning, size_t n, marl_error *error);
 void lab_turning_free(lab_turning *turning);
 
-/* Place k is at from_ns + k step_ns. */
+/* Window k reaches from edge_ns[k] to edge_ns[k + 2], so that there are n + 2 edges. It is meant to be two
+ * steps long; of attitudes, under one and over three is not known: at an end, or over a hole. */
 MARL_CHECKED marl_status lab_turning_of_series(lab_turning *turning, const marl_series *series,
-                                               int64_t from_ns, double step_ns, marl_error *error);
-MARL_CHECKED marl_status lab_turning_of_gyro(lab_turning *turning, const marl_log *log, int64_t from_ns,
-                                             double step_ns, marl_error *error);
+                                               const int64_t *edge_ns, int64_t step_ns, marl_error *error);
+MARL_CHECKED marl_status lab_turning_of_gyro(lab_turning *turning, const marl_log *log,
+                                             const int64_t *edge_ns, marl_error *error);
 
 /* Squared deviation of one reading's white noise, summed over the axes, (rad/s)^2: from the second
  * differences of readings, by their median, so that motion hardly counts. */
