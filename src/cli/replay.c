@@ -4,6 +4,7 @@
 #include "replay_trace.h"
 #include <math.h>
 #include <stdio.h>
+#include <time.h>
 
 #define DEGREE 0.017453292519943295
 
@@ -12,6 +13,7 @@ typedef struct options {
     cli_losses losses;
     char *calibration, *tuning, *out, *start, *figure;
     int digest;
+    double pace;
 } options;
 
 /* One replay from file to file, in flat memory. */
@@ -25,6 +27,9 @@ typedef struct job {
     cli_start start;
     cli_replay_trace trace; /* for the figure */
     double declination_deg; /* NaN: headings stay magnetic */
+    int paced;              /* the first row's time stands in first_ns, the clock's then in began */
+    int64_t first_ns;
+    struct timespec began;
 } job;
 
 static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
@@ -32,6 +37,10 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
     marl_calibration_record record;
     marl_status s = cli_reading_prepare(&o->reading, error);
     marl_losses losses;
+    if (s == MARL_OK && !(o->pace >= 0)) {
+        return marl_fail(error, MARL_ERR_USE, "replay: --pace is so many times real time, and not %g",
+                         o->pace);
+    }
     s = s ? s : cli_losses_read(&losses, &o->losses, error);
     s = s != MARL_OK || marl_lossy_init(&j->lossy, &losses) == MARL_OK ? s : MARL_ERR_USE;
     s = s ? s : cli_start_read(&j->start, o->start, error);
@@ -70,6 +79,27 @@ static marl_status start_with_own(job *j, const marl_log_row *row, marl_error *e
     return marl_replay_start(&j->replay, ned ? marl_frame_swap_world(row->q) : row->q, error);
 }
 
+/* Sleeps until a row's time has come, `pace` times as fast as it was recorded. */
+static void wait_for(job *j, int64_t t_ns, double pace)
+{
+    struct timespec now, nap;
+    if (pace <= 0 || clock_gettime(CLOCK_MONOTONIC, &now) != 0) {
+        return;
+    }
+    if (!j->paced) {
+        j->paced = 1;
+        j->began = now;
+        j->first_ns = t_ns;
+    }
+    double since = (double)(now.tv_sec - j->began.tv_sec) + 1e-9 * (double)(now.tv_nsec - j->began.tv_nsec);
+    double left = 1e-9 * (double)(t_ns - j->first_ns) / pace - since;
+    if (left > 0) {
+        nap.tv_sec = (time_t)left;
+        nap.tv_nsec = (long)(1e9 * (left - floor(left)));
+        nanosleep(&nap, NULL);
+    }
+}
+
 static marl_status run(job *j, const options *o, marl_error *error)
 {
     marl_log_row row;
@@ -78,6 +108,7 @@ static marl_status run(job *j, const options *o, marl_error *error)
         if (j->start.from == CLI_START_REFERENCE && (status = start_with_own(j, &row, error)) != MARL_OK) {
             return status;
         }
+        wait_for(j, row.sample.t_ns, o->pace);
         if (!marl_lossy_take(&j->lossy, &row.sample, &row.sample)) {
             continue;
         }
@@ -238,6 +269,8 @@ int cli_replay(int argc, const char **argv)
         {"start", '\0', POPT_ARG_STRING, &o.start, 0,
          "vectors (default), reference: the log's own attitude, or an attitude in enu", "W,X,Y,Z"},
         CLI_LOSS_OPTIONS(o.losses),
+        {"pace", '\0', POPT_ARG_DOUBLE, &o.pace, 0,
+         "go at X times the speed of the recording (default: as fast as it goes)", "X"},
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
          "draw angles, bias and trust over time (.png, .svg or .gp)", "FILE"},
         {"digest", '\0', POPT_ARG_NONE, &o.digest, 0, "print the CRC-32 of all times and attitudes", NULL},

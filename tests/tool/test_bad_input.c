@@ -109,6 +109,7 @@ static const struct {
     {"compare --reference lift.reference.csv", 2, "--reference needs a LOG beside it"},
     {"compare", 2, "a LOG with --reference, or --case LOG=REFERENCE"},
     {"compare still.csv --reference lift.reference.csv --time-offset auto", 4, "no offset to"},
+    {"replay lift.csv --pace=-2 -o new.csv", 2, "--pace is so many times real time"},
     {"replay lift.csv --every 0 -o new.csv", 2, "--every is a whole number from 1 on"},
     {"compare lift.csv --reference lift.reference.csv --reference-world xyz", 2,
      "--reference-world is enu or ned"},

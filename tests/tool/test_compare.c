@@ -3,6 +3,7 @@
 #include "check_main.h"
 #include "run_tool.h"
 #include <math.h>
+#include <time.h>
 
 /* Angle between an array w, x, y, z and a rotation by `deg` about one axis, degrees. */
 static double off_by(const json_t *q, int axis, double deg)
@@ -124,6 +125,13 @@ START_TEST(rates_and_losses)
     json_t *thin = run_json(0, "replay lift.csv --every 3");
     ck_assert_double_eq(json_at(thin, "attitudes"), 4000);
     json_decref(thin);
+    struct timespec before, after; /* 120 s at sixty times their speed cannot take under two */
+    clock_gettime(CLOCK_MONOTONIC, &before);
+    json_t *paced = run_json(0, "replay lift.csv --every 3 --pace 60");
+    clock_gettime(CLOCK_MONOTONIC, &after);
+    ck_assert_double_eq(json_at(paced, "attitudes"), 4000);
+    ck_assert_int_ge((after.tv_sec - before.tv_sec) * 10 + (after.tv_nsec - before.tv_nsec) / 100000000, 19);
+    json_decref(paced);
     temporary_remove(&dir);
 }
 END_TEST
