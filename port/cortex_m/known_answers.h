@@ -11,8 +11,8 @@
 
 static const uint32_t known_digest[MARL_FILTER_COUNT] = {
     [MARL_FILTER_GYRO] = 0x44816a4fu,          [MARL_FILTER_VECTORS] = 0x13c859e1u,
-    [MARL_FILTER_COMPLEMENTARY] = 0x5e9e12fcu, [MARL_FILTER_GRADIENT_DESCENT] = 0xd03cdae4u,
-    [MARL_FILTER_KALMAN] = 0xa2a8e66du,
+    [MARL_FILTER_COMPLEMENTARY] = 0x92c153abu, [MARL_FILTER_GRADIENT_DESCENT] = 0x590daafeu,
+    [MARL_FILTER_KALMAN] = 0x274e8285u,
 };
 
 /* The defaults, but slow enough for gradient descent to show. */

@@ -5,10 +5,14 @@
 
 /* Flicker noise as the walk that has its Allan deviation at 50 s: 0.664^2 * 3 / 50. */
 #define FLICKER_AS_WALK 0.0265
-/* A scale error of the gyroscope that no calibration finds. */
+/* A scale error of the gyroscope that no calibration finds; and the share of one that a load on a rope keeps,
+ * since on the way back of a swing it cancels. */
 #define LEAST_SCALE 0.001
+#define SCALE_KEPT 0.125
 /* A swing of the load so small is motion already, rad. */
 #define LEAST_TILT_SLACK 0.007
+/* s: noise would allow less, but pulls of a swing last so long. */
+#define LEAST_TILT_TIME 2.0
 /* The level field in the temperate zones, uT: it turns the magnetometer's noise into that of a heading. */
 #define LEVEL_FIELD 20.0
 
@@ -38,7 +42,7 @@ static double scale_left(const marl_sensor_sheet *gyro)
     for (int i = 0; i < 3; i++) {
         cross += mean_square(gyro->cross_axis[i]);
     }
-    return fmax(sqrt(mean_square(gyro->scale_error) + cross), LEAST_SCALE);
+    return fmax(SCALE_KEPT * sqrt(mean_square(gyro->scale_error) + cross), LEAST_SCALE);
 }
 
 static void set_gyro(marl_tuning *t, const marl_sensor_sheet *gyro)
@@ -61,7 +65,7 @@ static void set_accel(marl_tuning *t, const marl_sensor_sheet *accel, double gyr
     set(t, MARL_PARAMETER_ACCEL_WHITE, accel->white);
     set(t, MARL_PARAMETER_ACCEL_SLACK, fmax(0.1, wrong + 5 * one_reading));
     set(t, MARL_PARAMETER_TILT_SLACK, fmax(LEAST_TILT_SLACK, wrong / 9.8));
-    set(t, MARL_PARAMETER_TILT_TIME, fmin(fmax(accel->white / 9.8 / gyro_white, 1), 30));
+    set(t, MARL_PARAMETER_TILT_TIME, fmin(fmax(accel->white / 9.8 / gyro_white, LEAST_TILT_TIME), 30));
 }
 
 static void set_mag(marl_tuning *t, const marl_sensor_sheet *mag, double gyro_white)
