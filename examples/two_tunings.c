@@ -2,27 +2,20 @@
  * Lays two tunings side by side on one's own log: two_tunings LOG REFERENCE. */
 #include "marlinspike/lab.h"
 #include <stdio.h>
-#include <stdlib.h>
 
 /* Replays the whole log with one tilt time and prints its error. */
 static marl_status try_tuning(const marl_log *log, const marl_series *reference, float tilt_time,
                               marl_error *error)
 {
     marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
+    const marl_replay_options options = {0}; /* readings as they are, start from vectors */
     marl_replay replay;
+    marl_series estimate;
     marl_comparison comparison;
     tuning.value[MARL_PARAMETER_TILT_TIME] = tilt_time;
-    marl_status status = marl_replay_init(&replay, &tuning, NULL, NULL, &log->info, log->path, error);
+    marl_status status = marl_replay_log(&replay, log, &tuning, &options, &estimate, error);
     if (status != MARL_OK) {
         return status;
-    }
-    marl_series estimate = {0, malloc(log->n * sizeof *estimate.at)};
-    if (estimate.at == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    }
-    for (size_t i = 0; i < log->n; i++) {
-        estimate.at[estimate.n].t_ns = log->row[i].sample.t_ns;
-        estimate.n += (size_t)marl_replay_step(&replay, &log->row[i].sample, &estimate.at[estimate.n].q);
     }
     status = marl_compare(&estimate, reference, NULL, &comparison, error);
     if (status == MARL_OK) {

@@ -178,10 +178,10 @@ static void print_rates(const cli_comparison *job, const cli_case *of)
     }
 }
 
-/* What the order is worth. */
+/* What the order is worth; less than is printed is nothing. */
 static const char *worth(const marl_rank *k)
 {
-    return !isfinite(k->low) ? "" : k->low > 0 ? "  worse" : "  cannot be told apart from the first";
+    return !isfinite(k->low) ? "" : k->low > 0.0005 ? "  worse" : "  cannot be told apart from the first";
 }
 
 static void print_ranking(const cli_comparison *job)
