@@ -90,8 +90,8 @@ static marl_status find_match(const cli_comparison *job, cli_case *of, marl_erro
     marl_replay replay;
     const marl_replay_options options = {.record = job->calibration, .record_path = job->calibration_path};
     marl_status status = MARL_OK;
+    marl_error why = {0};
     if (job->matching.kind != MARL_MATCH_NONE) {
-        marl_error why = {0};
         status = marl_replay_log(&replay, &of->log, &job->matching.by.tuning, &options, &estimate, &why);
         if (status != MARL_OK) {
             return marl_fail(error, status,
@@ -99,8 +99,10 @@ static marl_status find_match(const cli_comparison *job, cli_case *of, marl_erro
                              job->matching.by.name, why.text);
         }
     }
-    status =
-        status ? status : marl_match_find(&estimate, &of->reference, job->matching.kind, &of->match, error);
+    status = marl_match_find(&estimate, &of->reference, job->matching.kind, &of->match, &why);
+    if (status != MARL_OK) {
+        (void)!marl_fail(error, status, "%s: %.400s", of->log_path, why.text);
+    }
     if (status == MARL_OK) {
         marl_match_apply(&of->match, &of->reference);
     }

@@ -90,6 +90,8 @@ static const struct {
     {"compare lift.csv", 2, "--reference is needed"},
     {"compare lift.csv --reference still.csv", 4, "still.csv: holds no attitude"},
     {"compare lift.csv --reference notime.csv", 4, "notime.csv: 1 s are too short for a reference"},
+    {"compare lift.csv --reference lift.reference.csv --time-offset 115 --match world", 4,
+     "lift.csv: the log and its reference have 4.99 s in common, 10 s are needed"},
     {"compare lift.csv --reference later.csv", 4, "no time in common; --time-offset auto"},
     {"compare lift.csv --reference later.csv --time-offset auto", 4, "no offset to later.csv stands out"},
     {"compare lift.csv --reference flip.csv", 3,
