@@ -11,17 +11,16 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define STRETCH_NS 20e9
+#define STRETCH_NS 20e9   /* over which means are taken out */
 #define LONGEST_NS 1600e6 /* half a window */
 #define SHORTEST_NS 10e6
-#define STEPS_IN_HALF 1.0
-#define AGREE 4 /* standard errors */
+#define AGREE 4 /* standard errors, and seconds: so far may shorter windows lead away */
 #define AGREE_S 0.0005
-#define MOST_SECONDS 1e7
+#define MOST_SECONDS 1e6
 #define MOST_SIGMA_S 0.02
 #define MOST_PPM_SIGMA 100.0
-#define MOST_RATE 0.01 /* no two clocks differ by more */
-#define LEAST_HONEST 0.5
+#define MOST_RATE 0.01   /* no two clocks differ by more */
+#define LEAST_HONEST 0.5 /* share of the change that is no noise */
 #define CONVERGED_S 1e-7
 #define CONVERGED 0.02 /* standard errors */
 enum {
@@ -45,8 +44,8 @@ static marl_clock nothing_found(void)
     return (marl_clock){0, NAN, NAN, NAN, NAN, 0, 0};
 }
 
-/* What one round of the fit works on. */
-typedef struct round {
+/* What the fit over windows of one length works on. */
+typedef struct fitting {
     double step_ns, middle_s;
     int64_t block_ns;
     int64_t *edge, *moved; /* of the windows, by the reference's clock and by the log's */
@@ -54,10 +53,10 @@ typedef struct round {
     double (*centred)[3]; /* y without its means */
     lab_block_fit fit;
     double all; /* squares of the reference's rate in it, about its mean */
-} round_of;
+} fitting;
 
 /* The rows of one place: three axes. */
-static void add_place(round_of *w, const alignment *at, size_t k)
+static void add_place(fitting *w, const alignment *at, size_t k)
 {
     const double *x = w->x.rate[k];
     int64_t t_ns = w->edge[k + 1] - w->edge[0];
@@ -78,7 +77,7 @@ static void add_place(round_of *w, const alignment *at, size_t k)
 
 /* Takes the means out over stretches of some seconds, so that a bias of the gyroscope that wanders in minutes
  * is not taken for a shift. */
-static void centre_by_stretch(round_of *w)
+static void centre_by_stretch(fitting *w)
 {
     size_t length = (size_t)(STRETCH_NS / w->step_ns) + 1;
     for (size_t from = 0; from < w->y.n; from += length) {
@@ -105,7 +104,7 @@ static void centre_by_stretch(round_of *w)
 
 /* Noise of the gyroscope's readings at the edges of the windows makes its change look larger than it is, and
  * so the fit surer: the share of that in the squares. */
-static double noise_share(const round_of *w, double noise)
+static double noise_share(const fitting *w, double noise)
 {
     double squares = 0, of_noise = 2 * noise / pow(2e-9 * w->step_ns, 2);
     size_t n = 0;
@@ -117,7 +116,7 @@ static double noise_share(const round_of *w, double noise)
     return squares > 0 ? fmin(1, (double)n * of_noise / squares) : 1;
 }
 
-static double squares_of(const round_of *w)
+static double squares_of(const fitting *w)
 {
     double squares = 0;
     for (size_t k = 0; k < w->y.n; k++) {
@@ -128,7 +127,7 @@ static double squares_of(const round_of *w)
     return squares;
 }
 
-static marl_status fit_once(const lab_two_clocks *r, round_of *w, alignment *at, int unknowns, double *step,
+static marl_status fit_once(const lab_two_clocks *r, fitting *w, alignment *at, int unknowns, double *step,
                             double *covariance, int *solved, marl_error *error)
 {
     double begin_s = at->shift_s - at->rate * w->middle_s;
@@ -165,7 +164,7 @@ static marl_status fit_once(const lab_two_clocks *r, round_of *w, alignment *at,
 
 /* Rounds until nothing moves: first map and bias alone, then the shift too, and the rate where it is asked
  * for. */
-static marl_status fit_all(const lab_two_clocks *r, round_of *w, alignment *at, int unknowns,
+static marl_status fit_all(const lab_two_clocks *r, fitting *w, alignment *at, int unknowns,
                            double *covariance, int *settled, marl_error *error)
 {
     double step[LAB_BLOCK_FIT_MOST] = {0};
@@ -187,7 +186,7 @@ static marl_status fit_all(const lab_two_clocks *r, round_of *w, alignment *at, 
 }
 
 /* By the log's clock: the other way round, and at its first row. */
-static void tell(const lab_two_clocks *r, const round_of *w, const alignment *at, int unknowns,
+static void tell(const lab_two_clocks *r, const fitting *w, const alignment *at, int unknowns,
                  const double *covariance, marl_clock *clock)
 {
     double first_s = (at->rate * w->middle_s - at->shift_s) / (1 + at->rate); /* by the reference's clock */
@@ -207,7 +206,7 @@ static void tell(const lab_two_clocks *r, const round_of *w, const alignment *at
 }
 
 /* Edges where the reference was read: nothing is interpolated there, which would shift what is fast. */
-static void put_edges(const lab_two_clocks *r, round_of *w)
+static void put_edges(const lab_two_clocks *r, fitting *w)
 {
     size_t place = 0;
     const marl_series *s = r->reference;
@@ -220,7 +219,7 @@ static void put_edges(const lab_two_clocks *r, round_of *w)
     }
 }
 
-static marl_status make_round(const lab_two_clocks *r, round_of *w, marl_error *error)
+static marl_status make_fitting(const lab_two_clocks *r, fitting *w, marl_error *error)
 {
     size_t n = (size_t)(r->reference_s * 1e9 / w->step_ns) + 1;
     w->middle_s = r->reference_s / 2;
@@ -240,7 +239,7 @@ static marl_status make_round(const lab_two_clocks *r, round_of *w, marl_error *
     return s;
 }
 
-static void free_round(round_of *w)
+static void free_fitting(fitting *w)
 {
     free(w->centred);
     free(w->edge);
@@ -255,11 +254,11 @@ static marl_status find_by(const lab_two_clocks *r, double step_ns, alignment *a
                            marl_error *error)
 {
     double covariance[LAB_BLOCK_FIT_MOST * LAB_BLOCK_FIT_MOST];
-    round_of w = {.step_ns = step_ns};
+    fitting w = {.step_ns = step_ns};
     alignment start = *at;
     int settled = 0;
     *clock = nothing_found();
-    marl_status s = make_round(r, &w, error);
+    marl_status s = make_fitting(r, &w, error);
     for (int unknowns = RATE + 1; unknowns > SHIFT && s == MARL_OK && !settled; unknowns--) {
         *at = start;
         s = fit_all(r, &w, at, unknowns, covariance, &settled, error);
@@ -270,7 +269,7 @@ static marl_status find_by(const lab_two_clocks *r, double step_ns, alignment *a
             break; /* what does not come to rest with a rate would only hide it without */
         }
     }
-    free_round(&w);
+    free_fitting(&w);
     return s;
 }
 
@@ -317,7 +316,7 @@ marl_status marl_clock_find(const marl_log *log, const marl_series *reference, m
     r.log_s = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - r.log_from);
     r.reference_s = 1e-9 * (double)(reference->at[reference->n - 1].t_ns - r.reference_from);
     r.gyro_noise = lab_gyro_noise(log);
-    r.least_step_ns = 1e9 * fmax(gyro_step, step) * STEPS_IN_HALF;
+    r.least_step_ns = 1e9 * fmax(gyro_step, step);
     if (fmax(r.log_s, r.reference_s) > MOST_SECONDS) {
         return marl_fail(error, MARL_ERR_EVIDENCE, "%s: too long to find the offset of its clock", log->path);
     }
