@@ -6,6 +6,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define STRAIGHT 0.99995 /* the cosine of half a turn of 1.1 degrees */
+
 marl_status marl_series_from_log(marl_series *series, const marl_log *log, marl_error *error)
 {
     *series = (marl_series){0, NULL};
@@ -48,14 +50,15 @@ marl_quat lab_quat_mix(marl_quat a, double ka, marl_quat b, double kb)
     return n > 0 ? (marl_quat){(float)(w / n), (float)(x / n), (float)(y / n), (float)(z / n)} : a;
 }
 
-/* "Animating rotation with quaternion curves" (1985). */
+/* "Animating rotation with quaternion curves" (1985). Up to a degree of turn the chord stands for the arc,
+ * within two millionths of a degree. */
 marl_quat marl_slerp(marl_quat a, marl_quat b, double u)
 {
     double dot = quat_dot(a, b), sign = dot < 0 ? -1 : 1;
-    double angle = acos(fmin(fabs(dot), 1.0));
-    if (angle < 1e-4) { /* the arc is straight to float precision */
+    if (fabs(dot) > STRAIGHT) {
         return lab_quat_mix(a, 1 - u, b, sign * u);
     }
+    double angle = acos(fmin(fabs(dot), 1.0));
     return lab_quat_mix(a, sin((1 - u) * angle), b, sign * sin(u * angle));
 }
 
