@@ -30,9 +30,9 @@ typedef struct marl_clock {
 
 /* From turning: the log's raw gyroscope against the reference's angular rate, with a free 3x3 map and a bias
  * between them, so that a tilted mount does not matter. First the shift that explains most, among all; then
- * offset and rate together by least squares over windows of 3.2 s and shorter. A low-pass in the gyroscope delays
- * it; that delay is in offset_s, with a minus. Not found when there is too little turning or another shift
- * would fit nearly as well. MARL_ERR_EVIDENCE without a gyroscope, MARL_ERR_SYSTEM without memory. */
+ * offset and rate together by least squares over windows of 3.2 s and shorter. A low-pass in the gyroscope
+ * delays it; that delay is in offset_s, with a minus. Not found when there is too little turning or another
+ * shift would fit nearly as well. MARL_ERR_EVIDENCE without a gyroscope, MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_clock_find(const marl_log *log, const marl_series *reference, marl_clock *clock,
                                          marl_error *error);
 
