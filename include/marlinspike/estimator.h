@@ -64,17 +64,26 @@ typedef struct marl_pull {
     uint8_t has_speed, begun;
 } marl_pull;
 
+/* Readings since the last correction, turned into enu by the estimate and summed. */
+typedef struct marl_gathered {
+    marl_vec3 accel, mag; /* m/s^2, uT */
+    float longer2;        /* squares of the accelerometer's squared length beyond that of gravity, (m/s^2)^4 */
+    float turning2;       /* squares of the rate, (rad/s)^2 */
+    uint32_t accels, mags; /* how many */
+} marl_gathered;
+
 typedef struct marl_estimator {
     marl_tuning tuning;
     marl_estimator_counts counts;
     marl_belief belief;
     marl_vec3 rate;       /* last good angular rate, rad/s */
     marl_vec3 accel, mag; /* last good readings */
+    marl_gathered gathered;
     marl_pull pull;
     marl_quat zero;  /* body as it is to body as it is told */
     float accel_age; /* time since the last correction by each sensor, s */
     float mag_age;
-    float reckon_age;       /* time since gains and doubts were reckoned, s */
+    float gather_age;       /* time since readings are gathered for the next correction, s */
     float covariance[6][6]; /* kalman: of the missing turn in the world, rad, and of the bias, rad/s */
     int64_t t_ns;           /* of the last accepted sample */
     int64_t refused_ns;     /* of the last sample refused for its time */

@@ -30,20 +30,16 @@ typedef struct marl_trust {
     float per_angle; /* evidence for each rad^2 of it: one over the squares of slack and doubt */
     float settled;   /* share at which the past counts as evidence: little after a start */
     float let_in;    /* no weight is less: how much the estimate needs a reading */
-    float trusted_s; /* time, by weight, of the readings since gain and doubt were reckoned */
-    float memory_s;  /* the same since the start */
+    float memory_s;  /* time, by weight, of the readings since the start */
     float heard_s;   /* time of all readings since the start */
     float out_s;     /* time since its weight was last a half */
 } marl_trust;
 
-/* How far an angle of the estimate and the gyroscope's bias about its axis may be off, as their covariance;
- * and what follows from it. */
+/* How far an angle of the estimate and the gyroscope's bias about its axis may be off, as their covariance. */
 typedef struct marl_doubt {
-    float angle;   /* rad^2 */
-    float both;    /* rad^2/s */
-    float bias;    /* (rad/s)^2 */
-    float gain;    /* of an error, for each trusted second, 1/s */
-    float to_bias; /* of what was taken out of the angle, 1/s */
+    float angle; /* rad^2 */
+    float both;  /* rad^2/s */
+    float bias;  /* (rad/s)^2 */
 } marl_doubt;
 
 #ifdef __cplusplus

@@ -111,88 +111,119 @@ static fusion_limits limits_of(const marl_estimator *e)
     return p;
 }
 
-/* The last accelerometer reading, without the body's own motion where that is known. */
-static marl_vec3 gravity_in(const marl_estimator *e)
+/* Turns the fresh readings into the world, for the next correction. */
+static void gather(marl_estimator *e, uint8_t fresh)
 {
-    return pull_is_known(e) ? pull_without(e) : e->accel;
+    marl_gathered *g = &e->gathered;
+    step_axes world = step_world(e->belief.q);
+    if (fresh & MARL_FRESH_ACCEL) {
+        marl_vec3 accel = pull_is_known(e) ? pull_without(e) : e->accel;
+        fusion_gather_pull(g, &world, accel, e->belief.turning);
+        g->accels++;
+    }
+    if ((fresh & MARL_FRESH_MAG) && e->heading_known) {
+        if (e->belief.field <= 0.0f) {
+            estimator_learn_field(e);
+        }
+        fusion_gather_field(g, &world, e->mag);
+        g->mags++;
+    }
 }
 
-static void fuse(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
+/* The means of what was gathered. */
+static marl_gathered mean_of(const marl_gathered *g)
 {
-    fusion_limits p = limits_of(e);
-    int gradient = e->tuning.filter == MARL_FILTER_GRADIENT_DESCENT;
+    float accel = g->accels > 0 ? 1.0f / (float)g->accels : 0.0f;
+    float mag = g->mags > 0 ? 1.0f / (float)g->mags : 0.0f;
+    return (marl_gathered){.accel = lane3_scale(g->accel, accel),
+                           .mag = lane3_scale(g->mag, mag),
+                           .longer2 = accel * g->longer2,
+                           .turning2 = accel * g->turning2,
+                           .accels = g->accels,
+                           .mags = g->mags};
+}
+
+static void fuse(marl_estimator *e, const fusion_limits *p, const marl_gathered *mean)
+{
     fusion_state *s = &e->belief;
-    fusion_turn(s, rate, dt);
-    marl_quat turned = s->q;
-    if (fresh & MARL_FRESH_ACCEL) {
-        fusion_tilt(s, &p, gravity_in(e), e->accel_age, gradient);
+    int gradient = e->tuning.filter == MARL_FILTER_GRADIENT_DESCENT;
+    fusion_age(s, p, e->gather_age);
+    fusion_reckon(s, &p->trust);
+    if (mean->accels > 0) {
+        fusion_tilt(s, p, mean, e->accel_age, gradient);
     }
-    if (fresh & MARL_FRESH_MAG) {
-        step_axes world = step_world(turned);
-        fusion_heading(s, &p, &world, e->mag, e->mag_age, gradient);
+    if (mean->mags > 0) {
+        fusion_heading(s, p, mean, e->mag_age, gradient);
     }
     s->q = laneq_touch_up(s->q);
-    if (e->reckon_age >= FUSION_RECKON) {
-        fusion_reckon(s, &p, e->reckon_age);
-        e->reckon_age = 0.0f;
-    }
 }
 
 /* As fuse, by the covariance. */
-static void filter(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
+static void filter(marl_estimator *e, const fusion_limits *p, const marl_gathered *mean)
 {
-    fusion_limits p = limits_of(e);
-    kalman_turn(e, rate, dt);
-    if (fresh & MARL_FRESH_ACCEL) {
-        kalman_tilt(e, &p, gravity_in(e), e->accel_age);
+    kalman_age(e, e->gather_age);
+    fusion_reckon(&e->belief, &p->trust);
+    if (mean->accels > 0) {
+        kalman_tilt(e, p, mean, e->accel_age);
     }
-    if (fresh & MARL_FRESH_MAG) {
-        kalman_heading(e, &p, e->mag, e->mag_age);
+    if (mean->mags > 0) {
+        kalman_heading(e, p, mean, e->mag_age);
     }
-    fusion_reckon_limits(&e->belief, &p.trust);
 }
 
-/* Ages and counts of the readings that were taken in. */
-static void settle(marl_estimator *e, uint8_t fresh)
+/* Corrects by what was gathered; ages and counts of the readings that were taken in. */
+static void correct(marl_estimator *e)
 {
-    if (fresh & MARL_FRESH_ACCEL) {
-        e->accel_age = 0.0f;
-        e->counts.doubted_accel += e->belief.accel_trust.weight < 0.5f;
+    fusion_limits p = limits_of(e);
+    marl_gathered mean = mean_of(&e->gathered);
+    if (e->tuning.filter == MARL_FILTER_KALMAN) {
+        filter(e, &p, &mean);
+    } else {
+        fuse(e, &p, &mean);
     }
-    if (fresh & MARL_FRESH_MAG) {
+    if (mean.accels > 0) {
+        e->accel_age = 0.0f;
+        e->counts.doubted_accel += e->belief.accel_trust.weight < 0.5f ? mean.accels : 0;
+    }
+    if (mean.mags > 0) {
         e->mag_age = 0.0f;
-        e->counts.doubted_mag += e->belief.mag_trust.weight < 0.5f;
+        e->counts.doubted_mag += e->belief.mag_trust.weight < 0.5f ? mean.mags : 0;
+    }
+    e->gathered = (marl_gathered){.accels = 0};
+    if (e->belief.tilt.angle >= FUSION_LOST || e->belief.heading.angle >= FUSION_LOST) {
+        estimator_give_up(e);
     }
 }
 
 static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
 {
+    int fused = e->tuning.filter != MARL_FILTER_GYRO;
+    e->gather_age += dt;
     e->accel_age += dt;
     e->mag_age += dt;
-    e->reckon_age += dt;
-    if (e->tuning.filter == MARL_FILTER_GYRO) {
-        e->belief.q = laneq_snap(laneq_touch_up(step_turn(e->belief.q, rate, dt)));
-    } else if (e->tuning.filter == MARL_FILTER_VECTORS) {
-        if (fresh & (MARL_FRESH_ACCEL | MARL_FRESH_MAG)) {
-            int north = estimator_tells_north(e, e->accel);
-            e->belief.q = north ? step_vectors(e->accel, e->mag) : step_tilt_only(e->accel);
-            e->heading_known = (uint8_t)north;
+    fusion_turn(&e->belief, rate, dt);
+    if (fused) {
+        gather(e, fresh);
+    }
+    if (e->gather_age >= FUSION_GATHER) {
+        if (fused) {
+            correct(e);
         }
-        return;
-    } else {
-        if (e->belief.field <= 0.0f && (fresh & MARL_FRESH_MAG)) {
-            estimator_learn_field(e);
-        }
-        uint8_t used = (uint8_t)(e->heading_known ? fresh : fresh & ~MARL_FRESH_MAG);
-        if (e->tuning.filter == MARL_FILTER_KALMAN) {
-            filter(e, used, rate, dt);
-        } else {
-            fuse(e, used, rate, dt);
-        }
-        settle(e, used);
+        e->belief.q = laneq_snap(e->belief.q);
+        e->gather_age = 0.0f;
     }
     if (!e->heading_known && (fresh & MARL_FRESH_MAG)) {
         estimator_find_heading(e);
+    }
+}
+
+/* Remembers nothing. */
+static void look(marl_estimator *e, uint8_t fresh)
+{
+    if (fresh & (MARL_FRESH_ACCEL | MARL_FRESH_MAG)) {
+        int north = estimator_tells_north(e, e->accel);
+        e->belief.q = north ? step_vectors(e->accel, e->mag) : step_tilt_only(e->accel);
+        e->heading_known = (uint8_t)north;
     }
 }
 
@@ -209,15 +240,16 @@ marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *
         readings = estimator_screen(estimator, &checked);
         sample = &checked;
     }
-    if (estimator->belief.tilt.angle >= FUSION_LOST || estimator->belief.heading.angle >= FUSION_LOST) {
-        estimator_give_up(estimator);
-    }
     marl_vec3 rate = remember(estimator, sample);
     if (pull_is_known(estimator) || (sample->fresh & MARL_FRESH_SPEED)) {
         pull_follow(estimator, sample, dt);
     }
     if (estimator->started && dt > 0.0f) {
-        step(estimator, sample->fresh, rate, dt);
+        if (estimator->tuning.filter == MARL_FILTER_VECTORS) {
+            look(estimator, sample->fresh);
+        } else {
+            step(estimator, sample->fresh, rate, dt);
+        }
     } else if (!estimator->started) {
         estimator_start(estimator);
     }

@@ -134,7 +134,8 @@ static void begin(marl_estimator *e, int north)
         begin_heading(e);
     }
     kalman_begin(e, north);
-    e->reckon_age = FUSION_RECKON; /* at the first update */
+    e->gathered = (marl_gathered){.accels = 0};
+    e->gather_age = FUSION_GATHER; /* corrected at the first update */
 }
 
 void estimator_start(marl_estimator *e)
@@ -157,6 +158,7 @@ void estimator_find_heading(marl_estimator *e)
         e->belief.q = step_vectors(up, e->mag);
         begin_heading(e);
         kalman_begin_heading(e);
+        e->gathered = (marl_gathered){.accels = 0}; /* it was turned by another heading */
     }
 }
 

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The steps of the filters that pull an integrated rate towards the vectors: straight lines of arithmetic
- * without a jump, world frame enu. Which readings are fresh is the caller's to know; all are finite and
- * plausible. */
+ * without a jump, world frame enu. Readings are turned into the world by the estimate as they come, summed, and
+ * corrected by together: shaking averages out, and what happens with each sample is little. Which readings are
+ * fresh is the caller's to know; all are finite and plausible. */
 #ifndef MARL_FUSION_H
 #define MARL_FUSION_H
 
@@ -15,7 +16,7 @@
 /* Doubts of a fresh start, rad^2: in motion it may be so wrong; and of no estimate at all. */
 #define FUSION_FRESH 0.1f
 #define FUSION_LOST 2.0f
-/* Half the most that one reading may turn the estimate about an axis, rad. */
+/* Half the most that one correction may turn the estimate about an axis, rad. */
 #define FUSION_MOST_FIX 0.07f
 /* Scale errors add up within a turn, and from turn to turn at random. */
 #define FUSION_TURN 6.2831853f
@@ -26,8 +27,9 @@
 #define FUSION_TILTED_FOR 60.0f
 /* A turn of the tilt by one reading that is no upset, rad^2. */
 #define FUSION_SMALL_TURN2 1e-5f
-/* Doubts and gains change slowly: they are reckoned as often as this, s. */
-#define FUSION_RECKON 0.04f
+/* The rate is integrated with each sample; the readings that correct are gathered for so long, s (the last of
+ * these milliseconds is for stamps that jitter). */
+#define FUSION_GATHER 0.039f
 
 #ifdef MARL_LANES
 typedef struct fusion_state {
@@ -37,8 +39,13 @@ typedef struct fusion_state {
     lane_doubt tilt, heading;
     lane per_rate, field, dip, follow;
 } fusion_state;
+typedef struct fusion_gathered {
+    lane3 accel, mag;
+    lane longer2, turning2;
+} fusion_gathered;
 #else
 typedef marl_belief fusion_state;
+typedef marl_gathered fusion_gathered;
 #endif
 
 typedef struct fusion_limits {
@@ -54,19 +61,6 @@ static inline lane3 lane3_clamp(lane3 a, lane limit)
     return (lane3){step_clamp(a.x, limit), step_clamp(a.y, limit), step_clamp(a.z, limit)};
 }
 
-/* A doubt after dt seconds of integrated rate, whose variance grows by `scale` a second and its bias walks by
- * `drift`. `turning` is the rate at which the axis moves in the body: error and bias go together only while
- * they share it. */
-static inline void fusion_age(lane_doubt *d, lane dt, lane scale, lane drift, lane turning)
-{
-    lane both = d->both * lane_most(1.0f - turning * dt, lane_constant(dt, 0.0f));
-    lane noise = (FUSION_WHITE * FUSION_WHITE + scale) * dt;
-    d->angle =
-        lane_least(d->angle - dt * (both + both - dt * d->bias) + noise, lane_constant(dt, FUSION_LOST));
-    d->both = both - dt * d->bias;
-    d->bias = d->bias + drift * drift * dt;
-}
-
 static inline lane lane_size(lane x)
 {
     return lane_most(x, -x);
@@ -76,40 +70,99 @@ static inline lane lane_size(lane x)
 static inline void fusion_turn(fusion_state *s, lane3 rate, lane dt)
 {
     s->turning = lane3_sub(rate, s->bias);
-    s->q = step_turn(s->q, s->turning, dt);
+    s->q = laneq_touch_up(step_turn(s->q, s->turning, dt));
 }
 
-static inline void fusion_move_bias(fusion_state *s, const fusion_limits *p, lane3 axis, lane by)
+static inline lane3 step_seen_from_world(const step_axes *world, lane3 v)
 {
-    s->bias = lane3_clamp(lane3_sub(s->bias, lane3_scale(axis, by)), p->bias_limit);
+    return (lane3){lane3_dot(world->east, v), lane3_dot(world->north, v), lane3_dot(world->up, v)};
 }
 
-/* The share of an error that a trusted time takes out. */
-static inline lane fusion_share(const lane_doubt *d, lane trusted)
+static inline void fusion_gather_pull(fusion_gathered *g, const step_axes *world, lane3 accel, lane3 turning)
 {
-    lane part = d->gain * trusted;
-    return part / (1.0f + part);
+    lane longer = lane3_dot(accel, accel) - MARL_GRAVITY * MARL_GRAVITY;
+    g->accel = lane3_add(g->accel, step_seen_from_world(world, accel));
+    g->longer2 = g->longer2 + longer * longer;
+    g->turning2 = g->turning2 + lane3_dot(turning, turning);
 }
 
-/* Down the gradient of the squared error at a speed of its own: the share of it that lies on the way. After a
- * start it may go faster. */
-static inline lane fusion_at_speed(lane share, lane speed, lane age, const lane_trust *t, lane error)
+static inline void fusion_gather_field(fusion_gathered *g, const step_axes *world, lane3 mag)
 {
-    lane way = speed * age / (t->settled * t->settled + 0.001f);
-    return lane_least(share, way / (error + 1e-6f));
+    g->mag = lane3_add(g->mag, step_seen_from_world(world, mag));
 }
 
-/* Judges an accelerometer reading. Returns its direction. */
-static inline lane3 fusion_judge_pull(fusion_state *s, const trust_limits *p, lane3 accel, lane age)
+/* A doubt after dt seconds of integrated rate, whose variance grows by `scale` a second and its bias walks by
+ * `drift`. `turning` is the rate at which the axis moves in the body: error and bias go together only while
+ * they share it. */
+static inline void fusion_age_doubt(lane_doubt *d, lane dt, lane scale, lane drift, lane turning)
 {
-    /* what is left of a reading without the body's own motion may be next to nothing */
+    lane both = d->both * lane_most(1.0f - turning * dt, lane_constant(dt, 0.0f));
+    lane noise = (FUSION_WHITE * FUSION_WHITE + scale) * dt;
+    d->angle =
+        lane_least(d->angle - dt * (both + both - dt * d->bias) + noise, lane_constant(dt, FUSION_LOST));
+    d->both = both - dt * d->bias;
+    d->bias = d->bias + drift * drift * dt;
+}
+
+/* Doubts after `age` seconds. Scale errors add to the doubt about the axis of the turn. */
+static inline void fusion_age(fusion_state *s, const fusion_limits *p, lane age)
+{
+    lane3 r = s->turning;
+    lane upright = lane_size(lane3_dot(step_up(s->q), r));
+    lane level = lane_root(lane_most(lane3_dot(r, r) - upright * upright, lane_constant(age, 0.0f)));
+    lane scale = p->gyro_scale * p->gyro_scale * FUSION_TURN, drift = FUSION_WHITE / p->bias_time;
+    fusion_age_doubt(&s->tilt, age, scale * level, drift, level + upright);
+    fusion_age_doubt(&s->heading, age, scale * upright, drift, level);
+    s->tilt.angle = lane_most(s->tilt.angle, trust_least_doubt(&s->accel_trust, TRUST_SHAKEN));
+    s->heading.angle = lane_most(s->heading.angle, trust_least_doubt(&s->mag_trust, TRUST_TURNED));
+}
+
+/* What the next readings are judged by. */
+static inline void fusion_reckon(fusion_state *s, const trust_limits *p)
+{
+    trust_reckon(&s->accel_trust, p->tilt, s->tilt.angle, p);
+    trust_reckon(&s->mag_trust, p->heading, s->heading.angle, p);
+    s->per_rate = 1.0f / (p->rate * p->rate + 4.0f * (2.0f * s->tilt.bias + s->heading.bias));
+    s->follow = 1.0f / (FUSION_FIELD_FIRST +
+                        lane_least(s->mag_trust.memory_s, lane_constant(p->rate, FUSION_FIELD_MEMORY)));
+}
+
+/* Judges the mean of the accelerometer's readings, in the world. Returns half the turn of the world, rad, that
+ * would bring it upright. */
+static inline lane3 fusion_judge_pull(fusion_state *s, const trust_limits *p, const fusion_gathered *mean,
+                                      lane age)
+{
+    /* what is left of readings without the body's own motion may be next to nothing */
     lane tiny = lane_constant(age, MARL_TINY_ACCEL * MARL_TINY_ACCEL);
-    lane inverse = 1.0f / lane_root(lane_most(lane3_dot(accel, accel), tiny));
-    lane3 seen = lane3_scale(accel, inverse);
-    lane longer = (lane3_dot(accel, seen) - MARL_GRAVITY) / p->accel;
-    lane evidence = longer * longer + lane3_dot(s->turning, s->turning) * s->per_rate;
-    (void)trust_judge(&s->accel_trust, evidence, age, p);
-    return seen;
+    lane inverse = 1.0f / lane_root(lane_most(lane3_dot(mean->accel, mean->accel), tiny));
+    lane3 up = lane3_scale(mean->accel, inverse);
+    lane k = 1.0f / lane_most(1.0f + up.z, lane_constant(age, 0.02f));
+    lane3 half = {k * up.y, -k * up.x, lane_constant(age, 0.0f)};
+    lane slack = 2.0f * MARL_GRAVITY * p->accel; /* of the square of its length */
+    lane evidence = mean->longer2 / (slack * slack) + mean->turning2 * s->per_rate;
+    trust_judge(&s->accel_trust, 4.0f * lane3_dot(half, half), evidence, age, p);
+    return half;
+}
+
+/* Judges the mean of the magnetometer's readings, in the world; strength and dip are remembered as far as they
+ * are believed, after a start whatever they are. Returns half the turn about up, rad, that would bring it to
+ * the north. */
+static inline lane fusion_judge_field(fusion_state *s, const trust_limits *p, lane3 mag, lane age)
+{
+    lane level2 = mag.x * mag.x + mag.y * mag.y;
+    lane tiny = lane_constant(age, MARL_TINY_MAG * MARL_TINY_MAG);
+    lane strength = lane_root(lane_most(level2 + mag.z * mag.z, tiny)), dip = -mag.z / strength;
+    lane reach = lane_root(lane_most(level2, tiny));
+    lane half = mag.x / lane_most(reach + mag.y, 0.02f * reach);
+    lane stronger = (strength - s->field) / (s->field * p->field), steeper = (dip - s->dip) / p->dip;
+    lane other = (stronger * stronger + steeper * steeper) * s->mag_trust.settled;
+    trust_judge(&s->mag_trust, 4.0f * half * half, other, age, p);
+    lane unsettled = 1.0f - s->mag_trust.settled;
+    lane follow = lane_least(lane_most(s->mag_trust.weight, unsettled * unsettled) * age * s->follow,
+                             lane_constant(age, 1.0f));
+    s->field = s->field + follow * (strength - s->field);
+    s->dip = s->dip + follow * (dip - s->dip);
+    return half;
 }
 
 /* A large turn of the tilt takes away what was known of the heading, which was found in the tilt before.
@@ -121,61 +174,6 @@ static inline lane fusion_upset(fusion_state *s, lane turn2)
     return 10.0f * large;
 }
 
-/* The tilt towards an accelerometer reading that stands for `age` seconds. Leaves q longer than one. */
-static inline void fusion_tilt(fusion_state *s, const fusion_limits *p, lane3 accel, lane age, int gradient)
-{
-    lane3 up = step_up(s->q), seen = fusion_judge_pull(s, &p->trust, accel, age);
-    lane k = 1.0f / lane_most(1.0f + lane3_dot(seen, up), lane_constant(age, 0.02f));
-    lane3 half = lane3_scale(lane3_cross(seen, up), k);
-    lane misfit = 4.0f * lane3_dot(half, half);
-    lane share = fusion_share(&s->tilt, s->accel_trust.weight * age);
-    if (gradient) {
-        share = fusion_at_speed(share, p->tilt_speed, age, &s->accel_trust, lane_root(misfit));
-    }
-    lane3 fix = lane3_clamp(lane3_scale(half, share), lane_constant(age, FUSION_MOST_FIX));
-    s->accel_trust.misfit = misfit;
-    s->q = laneq_turned(s->q, fix);
-    s->heading.angle = s->heading.angle + fusion_upset(s, 4.0f * lane3_dot(fix, fix));
-    fusion_move_bias(s, p, fix, 2.0f * s->tilt.to_bias * trust_in_drift(&s->accel_trust));
-}
-
-/* Judges a magnetometer reading; its strength and dip are remembered as far as they are believed, after a
- * start whatever they are. */
-static inline void fusion_judge_field(fusion_state *s, const trust_limits *p, lane3 mag, lane3 up, lane age)
-{
-    lane inverse = 1.0f / lane_root(lane3_dot(mag, mag));
-    lane strength = lane3_dot(mag, mag) * inverse, dip = -lane3_dot(up, mag) * inverse;
-    lane stronger = (strength - s->field) / (s->field * p->field), steeper = (dip - s->dip) / p->dip;
-    lane other = (stronger * stronger + steeper * steeper) * s->mag_trust.settled;
-    lane weight = trust_judge(&s->mag_trust, other, age, p);
-    lane unsettled = 1.0f - s->mag_trust.settled;
-    lane follow =
-        lane_least(lane_most(weight, unsettled * unsettled) * age * s->follow, lane_constant(age, 1.0f));
-    s->field = s->field + follow * (strength - s->field);
-    s->dip = s->dip + follow * (dip - s->dip);
-}
-
-/* The heading towards a magnetometer reading, about the vertical alone, so that it can never move the tilt.
- * `world` is where the axes were before the tilt was corrected. Leaves q longer than one. */
-static inline void fusion_heading(fusion_state *s, const fusion_limits *p, const step_axes *world, lane3 mag,
-                                  lane age, int gradient)
-{
-    fusion_judge_field(s, &p->trust, mag, world->up, age);
-    lane east = lane3_dot(world->east, mag), north = lane3_dot(world->north, mag);
-    lane reach =
-        lane_root(lane_most(east * east + north * north, lane_constant(age, MARL_TINY_MAG * MARL_TINY_MAG)));
-    lane half = east / lane_most(reach + north, 0.02f * reach);
-    lane share = fusion_share(&s->heading, s->mag_trust.weight * age);
-    if (gradient) {
-        share = fusion_at_speed(share, p->heading_speed, age, &s->mag_trust, 2.0f * lane_size(half));
-    }
-    lane fix = step_clamp(half * share, lane_constant(age, FUSION_MOST_FIX));
-    laneq q = s->q;
-    s->mag_trust.misfit = 4.0f * half * half;
-    s->q = (laneq){q.w - fix * q.z, q.x - fix * q.y, q.y + fix * q.x, q.z + fix * q.w};
-    fusion_move_bias(s, p, world->up, 2.0f * fix * s->heading.to_bias * trust_in_drift(&s->mag_trust));
-}
-
 /* A wrong tilt lets the upright part of the field look like a turn of the heading: so many rad^2 for each of
  * it. */
 static inline lane fusion_slope2(lane dip)
@@ -184,50 +182,70 @@ static inline lane fusion_slope2(lane dip)
     return sine2 / lane_most(1.0f - sine2, lane_constant(dip, 0.0025f));
 }
 
-/* What readings of `trusted` seconds leave of a doubt, and the gain for the next: what a Kalman filter of one
- * angle and its bias takes, for readings so noisy that it settles at the time constant: large after a start,
- * running down to it. `more` is noise beside that, rad^2 s. */
-static inline void fusion_take_in(lane_doubt *d, lane time_constant, lane more, lane trusted)
+/* Takes readings of `trusted` seconds into a doubt. Returns the share of the error that goes: what a Kalman
+ * filter of one angle and its bias takes, for readings so noisy that it settles at the time constant: large
+ * after a start, running down to it. `more` is noise beside that, rad^2 s. */
+static inline lane fusion_take_in(lane_doubt *d, lane time_constant, lane more, lane trusted)
 {
     lane noise2 = FUSION_WHITE * FUSION_WHITE * time_constant * time_constant + more;
     lane inverse = 1.0f / (d->angle * trusted + noise2), kept = noise2 * inverse;
+    lane share = d->angle * trusted * inverse;
     d->bias = d->bias - d->both * d->both * trusted * inverse;
     d->both = lane_snap(d->both * kept);
     d->angle = d->angle * kept;
-    d->gain = d->angle / noise2;
-    d->to_bias = -d->both / d->angle;
+    return share;
 }
 
-/* What the rates and the field are judged by. */
-static inline void fusion_reckon_limits(fusion_state *s, const trust_limits *p)
+/* Down the gradient of the squared error at a speed of its own: the share of it that lies on the way. After a
+ * start it may go faster. */
+static inline lane fusion_at_speed(lane share, lane speed, lane age, const lane_trust *t)
 {
-    trust_reckon(&s->accel_trust, p->tilt, s->tilt.angle, p);
-    trust_reckon(&s->mag_trust, p->heading, s->heading.angle, p);
-    s->per_rate = 1.0f / (p->rate * p->rate + 4.0f * (2.0f * s->tilt.bias + s->heading.bias));
-    s->follow = 1.0f / (FUSION_FIELD_FIRST +
-                        lane_least(s->mag_trust.memory_s, lane_constant(p->rate, FUSION_FIELD_MEMORY)));
+    lane way = speed * age / (t->settled * t->settled + 0.001f);
+    return lane_least(share, way / (lane_root(t->misfit) + 1e-6f));
 }
 
-/* Reckons doubts and gains for the `age` seconds since it was last done. Scale errors add to the doubt about
- * the axis of the turn. */
-static inline void fusion_reckon(fusion_state *s, const fusion_limits *p, lane age)
+/* Moves the bias by what half a turn of the world, `fix`, says of it. */
+static inline void fusion_move_bias(fusion_state *s, const fusion_limits *p, lane3 fix, const lane_doubt *d,
+                                    const lane_trust *t)
 {
-    lane3 r = s->turning;
-    lane upright = lane_size(lane3_dot(step_up(s->q), r));
-    lane level = lane_root(lane_most(lane3_dot(r, r) - upright * upright, lane_constant(age, 0.0f)));
-    lane scale = p->gyro_scale * p->gyro_scale * FUSION_TURN, drift = FUSION_WHITE / p->bias_time;
-    fusion_age(&s->tilt, age, scale * level, drift, level + upright);
-    fusion_age(&s->heading, age, scale * upright, drift, level);
-    s->q = laneq_snap(s->q);
-    s->bias = lane3_snap(s->bias);
-    s->tilt.angle = lane_most(s->tilt.angle, trust_least_doubt(&s->accel_trust, TRUST_SHAKEN));
-    s->heading.angle = lane_most(s->heading.angle, trust_least_doubt(&s->mag_trust, TRUST_TURNED));
+    lane by = 2.0f * d->both / d->angle * trust_in_drift(t);
+    lane3 moved = lane3_add(s->bias, lane3_scale(laneq_rotate(laneq_conjugate(s->q), fix), by));
+    s->bias = lane3_snap(lane3_clamp(moved, p->bias_limit));
+}
+
+/* The tilt towards the mean of the accelerometer's readings, which stands for `age` seconds. Leaves q longer
+ * than one. */
+static inline void fusion_tilt(fusion_state *s, const fusion_limits *p, const fusion_gathered *mean, lane age,
+                               int gradient)
+{
+    lane3 half = fusion_judge_pull(s, &p->trust, mean, age);
+    lane share = fusion_take_in(&s->tilt, p->tilt_time, 0.0f * age, s->accel_trust.weight * age);
+    if (gradient) {
+        share = fusion_at_speed(share, p->tilt_speed, age, &s->accel_trust);
+    }
+    lane3 fix = lane3_clamp(lane3_scale(half, share), lane_constant(age, FUSION_MOST_FIX));
+    fusion_move_bias(s, p, fix, &s->tilt, &s->accel_trust);
+    s->q = laneq_product((laneq){lane_constant(age, 1.0f), fix.x, fix.y, fix.z}, s->q);
+    s->heading.angle = s->heading.angle + fusion_upset(s, 4.0f * lane3_dot(fix, fix));
+}
+
+/* The heading towards the mean of the magnetometer's readings, about the vertical alone, so that it can never
+ * move the tilt. Leaves q longer than one. */
+static inline void fusion_heading(fusion_state *s, const fusion_limits *p, const fusion_gathered *mean,
+                                  lane age, int gradient)
+{
+    lane half = fusion_judge_field(s, &p->trust, mean->mag, age);
     lane settled = 2.0f * FUSION_WHITE * FUSION_WHITE * p->tilt_time;
     lane wrong_tilt =
         FUSION_TILTED_FOR * fusion_slope2(s->dip) * lane_most(s->tilt.angle - settled, 0.0f * age);
-    fusion_take_in(&s->tilt, p->tilt_time, 0.0f * age, s->accel_trust.trusted_s);
-    fusion_take_in(&s->heading, p->heading_time, wrong_tilt, s->mag_trust.trusted_s);
-    fusion_reckon_limits(s, &p->trust);
+    lane share = fusion_take_in(&s->heading, p->heading_time, wrong_tilt, s->mag_trust.weight * age);
+    if (gradient) {
+        share = fusion_at_speed(share, p->heading_speed, age, &s->mag_trust);
+    }
+    lane none = lane_constant(age, 0.0f);
+    lane fix = step_clamp(half * share, lane_constant(age, FUSION_MOST_FIX));
+    fusion_move_bias(s, p, (lane3){none, none, fix}, &s->heading, &s->mag_trust);
+    s->q = laneq_product((laneq){lane_constant(age, 1.0f), none, none, fix}, s->q);
 }
 
 #endif

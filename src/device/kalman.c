@@ -89,23 +89,21 @@ static void tell_doubts(marl_estimator *e)
     e->belief.heading = (marl_doubt){.angle = p[2][2], .bias = bias};
 }
 
-void kalman_turn(marl_estimator *e, marl_vec3 rate, float dt)
+void kalman_age(marl_estimator *e, float age)
 {
     const float *value = e->tuning.value;
     float(*p)[6] = e->covariance;
-    e->belief.turning = lane3_sub(rate, e->belief.bias);
-    e->belief.q = laneq_snap(laneq_touch_up(step_turn(e->belief.q, e->belief.turning, dt)));
     marl_mat3 turn = marl_quat_to_matrix(e->belief.q);
-    propagate(p, &turn, dt);
+    propagate(p, &turn, age);
     marl_vec3 turned = laneq_rotate(e->belief.q, e->belief.turning);
     float level = lane_root(turned.x * turned.x + turned.y * turned.y);
     const float speed[3] = {level, level, lane_size(turned.z)};
     float white = value[MARL_PARAMETER_GYRO_WHITE], scale = value[MARL_PARAMETER_GYRO_SCALE];
     float flicker = value[MARL_PARAMETER_GYRO_FLICKER], walk = value[MARL_PARAMETER_GYRO_WALK];
-    float drift = (walk * walk + FLICKER_AS_WALK * flicker * flicker) * dt;
+    float drift = (walk * walk + FLICKER_AS_WALK * flicker * flicker) * age;
     float spread = value[MARL_PARAMETER_BIAS_SPREAD];
     for (int i = 0; i < 3; i++) {
-        p[i][i] = lane_most(p[i][i], LEAST) + (white * white + scale * scale * FUSION_TURN * speed[i]) * dt;
+        p[i][i] = lane_most(p[i][i], LEAST) + (white * white + scale * scale * FUSION_TURN * speed[i]) * age;
         p[i + 3][i + 3] = lane_most(p[i + 3][i + 3], LEAST) + drift;
     }
     mirror(p);
@@ -165,19 +163,14 @@ static void move(marl_estimator *e, const float d[6], float drift, float limit)
                                step_clamp(b.z + drift * d[5], limit)});
 }
 
-void kalman_tilt(marl_estimator *e, const fusion_limits *limits, marl_vec3 accel, float age)
+void kalman_tilt(marl_estimator *e, const fusion_limits *limits, const marl_gathered *mean, float age)
 {
     marl_belief *b = &e->belief;
-    marl_vec3 up = laneq_rotate(b->q, lane3_unit(accel, MARL_TINY_ACCEL));
-    float k = 2.0f / lane_most(1.0f + up.z, 0.02f);
-    float east = k * up.y, north = -k * up.x;
-    b->accel_trust.misfit = east * east + north * north;
-    (void)fusion_judge_pull(b, &limits->trust, accel, age);
-
+    marl_vec3 half = fusion_judge_pull(b, &limits->trust, mean, age);
     float white = e->tuning.value[MARL_PARAMETER_ACCEL_WHITE] / MARL_GRAVITY;
     float r = white * white / (age * b->accel_trust.weight), d[6] = {0};
-    take_in_tilt(e->covariance, 0, east, r, d);
-    take_in_tilt(e->covariance, 1, north, r, d);
+    take_in_tilt(e->covariance, 0, 2.0f * half.x, r, d);
+    take_in_tilt(e->covariance, 1, 2.0f * half.y, r, d);
     move(e, d, trust_in_drift(&b->accel_trust), limits->bias_limit);
     e->covariance[2][2] += fusion_upset(b, lane_least(d[0] * d[0] + d[1] * d[1], FUSION_FRESH));
 }
@@ -198,20 +191,15 @@ static void take_in_heading(float p[6][6], marl_vec3 up, float z, float r, float
     shrink(p, k, row, sum);
 }
 
-void kalman_heading(marl_estimator *e, const fusion_limits *limits, marl_vec3 mag, float age)
+void kalman_heading(marl_estimator *e, const fusion_limits *limits, const marl_gathered *mean, float age)
 {
     marl_belief *b = &e->belief;
-    marl_vec3 up = step_up(b->q), level = laneq_rotate(b->q, mag);
-    float reach2 = level.x * level.x + level.y * level.y;
-    float reach = lane_root(lane_most(reach2, MARL_TINY_MAG * MARL_TINY_MAG));
-    float east = 2.0f * level.x / lane_most(reach + level.y, 0.02f * reach);
-    b->mag_trust.misfit = east * east;
-    fusion_judge_field(b, &limits->trust, mag, up, age);
-
+    float half = fusion_judge_field(b, &limits->trust, mean->mag, age);
+    float reach2 = lane_most(mean->mag.x * mean->mag.x + mean->mag.y * mean->mag.y, MARL_TINY_MAG * MARL_TINY_MAG);
     float white = e->tuning.value[MARL_PARAMETER_MAG_WHITE], left = e->tuning.value[MARL_PARAMETER_MAG_ERROR];
-    float noise = (white * white + LEFT_FOR * left * left) / (reach * reach) +
+    float noise = (white * white + LEFT_FOR * left * left) / reach2 +
                   FUSION_TILTED_FOR * fusion_slope2(b->dip) * b->tilt.angle;
     float r = noise / (age * b->mag_trust.weight), d[6] = {0};
-    take_in_heading(e->covariance, up, east, r, d);
+    take_in_heading(e->covariance, step_up(b->q), 2.0f * half, r, d);
     move(e, d, trust_in_drift(&b->mag_trust), limits->bias_limit);
 }

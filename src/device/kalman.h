@@ -13,11 +13,11 @@ void kalman_begin(marl_estimator *e, int north);
 /* The heading was set anew by the magnetometer. */
 void kalman_begin_heading(marl_estimator *e);
 
-/* Turns on with the rate (rad/s, raw) for dt seconds. */
-void kalman_turn(marl_estimator *e, marl_vec3 rate, float dt);
+/* The covariance after `age` more seconds of integrated rate. */
+void kalman_age(marl_estimator *e, float age);
 
-/* Takes in a reading that stands for `age` seconds. */
-void kalman_tilt(marl_estimator *e, const fusion_limits *p, marl_vec3 accel, float age);
-void kalman_heading(marl_estimator *e, const fusion_limits *p, marl_vec3 mag, float age);
+/* Take in the mean of the readings gathered, which stands for `age` seconds. */
+void kalman_tilt(marl_estimator *e, const fusion_limits *p, const marl_gathered *mean, float age);
+void kalman_heading(marl_estimator *e, const fusion_limits *p, const marl_gathered *mean, float age);
 
 #endif

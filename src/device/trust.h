@@ -25,10 +25,10 @@
 
 #ifdef MARL_LANES
 typedef struct lane_trust {
-    lane weight, unrest, misfit, scatter, per_angle, settled, let_in, trusted_s, memory_s, heard_s, out_s;
+    lane weight, unrest, misfit, scatter, per_angle, settled, let_in, memory_s, heard_s, out_s;
 } lane_trust;
 typedef struct lane_doubt {
-    lane angle, both, bias, gain, to_bias;
+    lane angle, both, bias;
 } lane_doubt;
 #else
 typedef marl_trust lane_trust;
@@ -47,22 +47,23 @@ static inline lane lane_constant(lane like, float value)
     return 0.0f * like + value;
 }
 
-/* The weight of a reading that stands for `age` seconds, by the evidence beside its misfit. */
-static inline lane trust_judge(lane_trust *t, lane evidence, lane age, const trust_limits *limits)
+/* The weight of readings that stand for `age` seconds, by their misfit, rad^2, and the evidence beside it. */
+static inline void trust_judge(lane_trust *t, lane misfit, lane evidence, lane age,
+                               const trust_limits *limits)
 {
-    lane all = lane_root(evidence + t->misfit * t->per_angle * t->settled);
+    t->misfit = misfit;
+    lane all = lane_root(evidence + misfit * t->per_angle * t->settled);
     lane left = lane_least(t->unrest, lane_constant(age, TRUST_LINGERS)) *
                 (1.0f - lane_least(age / limits->linger, lane_constant(age, 1.0f)));
     t->scatter = t->scatter +
-                 lane_least(age * (1.0f / TRUST_MEAN), lane_constant(age, 1.0f)) * (t->misfit - t->scatter);
+                 lane_least(age * (1.0f / TRUST_MEAN), lane_constant(age, 1.0f)) * (misfit - t->scatter);
     t->unrest = lane_least(lane_most(all, left), lane_constant(age, TRUST_MOST_UNREST));
     lane square = t->unrest * t->unrest;
     lane weight = 1.0f / (1.0f + square * square);
     t->out_s = lane_select(weight >= 0.5f, lane_constant(age, 0.0f), t->out_s + age);
     t->weight = lane_most(weight, t->let_in);
-    t->trusted_s = t->trusted_s + t->weight * age;
+    t->memory_s = lane_least(t->memory_s + t->weight * age, lane_constant(age, TRUST_MOST_MEMORY));
     t->heard_s = lane_least(t->heard_s + age, lane_constant(age, TRUST_MOST_MEMORY));
-    return t->weight;
 }
 
 /* What the next readings are judged by, `variance` being the doubt about the angle that they would correct.
@@ -72,8 +73,6 @@ static inline void trust_reckon(lane_trust *t, lane slack, lane variance, const 
     lane one = lane_constant(slack, 1.0f);
     t->per_angle = 1.0f / (slack * slack + variance);
     t->let_in = TRUST_LET_IN * lane_select(t->out_s > limits->hold, one, lane_least(variance, one));
-    t->memory_s = lane_least(t->memory_s + t->trusted_s, lane_constant(slack, TRUST_MOST_MEMORY));
-    t->trusted_s = lane_constant(slack, 0.0f);
     lane known = t->memory_s / (t->memory_s + TRUST_SETTLING);
     t->settled = known * known;
     t->unrest = lane_snap(t->unrest);
