@@ -58,9 +58,10 @@ typedef struct marl_belief {
 
 /* The body's own motion, as far as lever arm and speed tell it. */
 typedef struct marl_pull {
-    marl_vec3 turning, spin;   /* rate, rad/s, smoothed, and its change, rad/s^2 */
+    marl_vec3 rate, spin;      /* rate with its bias, rad/s, smoothed, and its change, rad/s^2 */
     float speed, smooth_speed; /* along body x, m/s */
     float speed_age;           /* s since the speed was last read */
+    uint8_t known; /* a lever arm or a speed tells of it */
     uint8_t has_speed, begun;
 } marl_pull;
 

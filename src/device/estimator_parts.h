@@ -22,6 +22,8 @@ marl_status estimator_screen(marl_estimator *e, marl_sample *s);
 void estimator_start_anew(marl_estimator *e);
 /* An estimate that may be anywhere is none: it begins anew from the next vectors, on the same clock. */
 void estimator_give_up(marl_estimator *e);
+/* Corrects by what was gathered; ages and counts of the readings that were taken in. */
+void estimator_correct(marl_estimator *e);
 /* Takes the attitude from the vectors, once they are there. */
 void estimator_start(marl_estimator *e);
 /* Strength and dip of the field are those of the last reading. */

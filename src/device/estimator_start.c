@@ -2,6 +2,7 @@
  * How an estimate begins, and begins anew; and which readings are none. */
 #include "estimator_parts.h"
 #include "kalman.h"
+#include "pull.h"
 
 /* How long a start waits for the first magnetometer reading, s. */
 #define MAG_WAIT 1.0f
@@ -134,8 +135,9 @@ static void begin(marl_estimator *e, int north)
         begin_heading(e);
     }
     kalman_begin(e, north);
+    pull_begin(e);
     e->gathered = (marl_gathered){.accels = 0};
-    e->gather_age = FUSION_GATHER; /* corrected at the first update */
+    e->gather_age = 0.0f;
 }
 
 void estimator_start(marl_estimator *e)

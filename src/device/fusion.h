@@ -29,7 +29,7 @@
 #define FUSION_SMALL_TURN2 1e-5f
 /* The rate is integrated with each sample; the readings that correct are gathered for so long, s (the last of
  * these milliseconds is for stamps that jitter). */
-#define FUSION_GATHER 0.039f
+#define FUSION_GATHER 0.079f
 
 #ifdef MARL_LANES
 typedef struct fusion_state {
@@ -70,7 +70,7 @@ static inline lane lane_size(lane x)
 static inline void fusion_turn(fusion_state *s, lane3 rate, lane dt)
 {
     s->turning = lane3_sub(rate, s->bias);
-    s->q = laneq_touch_up(step_turn(s->q, s->turning, dt));
+    s->q = step_turn(s->q, s->turning, dt);
 }
 
 static inline lane3 step_seen_from_world(const step_axes *world, lane3 v)
@@ -134,13 +134,12 @@ static inline lane3 fusion_judge_pull(fusion_state *s, const trust_limits *p, co
 {
     /* what is left of readings without the body's own motion may be next to nothing */
     lane tiny = lane_constant(age, MARL_TINY_ACCEL * MARL_TINY_ACCEL);
-    lane inverse = 1.0f / lane_root(lane_most(lane3_dot(mean->accel, mean->accel), tiny));
-    lane3 up = lane3_scale(mean->accel, inverse);
-    lane k = 1.0f / lane_most(1.0f + up.z, lane_constant(age, 0.02f));
-    lane3 half = {k * up.y, -k * up.x, lane_constant(age, 0.0f)};
+    lane length = lane_root(lane_most(lane3_dot(mean->accel, mean->accel), tiny));
+    lane k = 1.0f / lane_most(length + mean->accel.z, 0.02f * length);
+    lane3 half = {k * mean->accel.y, -k * mean->accel.x, lane_constant(age, 0.0f)};
     lane slack = 2.0f * MARL_GRAVITY * p->accel; /* of the square of its length */
     lane evidence = mean->longer2 / (slack * slack) + mean->turning2 * s->per_rate;
-    trust_judge(&s->accel_trust, 4.0f * lane3_dot(half, half), evidence, age, p);
+    trust_judge(&s->accel_trust, 4.0f * (half.x * half.x + half.y * half.y), evidence, age, p);
     return half;
 }
 
@@ -169,7 +168,7 @@ static inline lane fusion_judge_field(fusion_state *s, const trust_limits *p, la
  * Returns the variance that the heading's angle gains; `turn2` is the square of the turn, rad^2. */
 static inline lane fusion_upset(fusion_state *s, lane turn2)
 {
-    lane large = lane_most(turn2 - FUSION_SMALL_TURN2, 0.0f * turn2);
+    lane large = lane_most(turn2 - FUSION_SMALL_TURN2, lane_constant(turn2, 0.0f));
     s->mag_trust.memory_s = lane_snap(s->mag_trust.memory_s / (1.0f + 100.0f * large));
     return 10.0f * large;
 }
@@ -204,48 +203,54 @@ static inline lane fusion_at_speed(lane share, lane speed, lane age, const lane_
     return lane_least(share, way / (lane_root(t->misfit) + 1e-6f));
 }
 
-/* Moves the bias by what half a turn of the world, `fix`, says of it. */
-static inline void fusion_move_bias(fusion_state *s, const fusion_limits *p, lane3 fix, const lane_doubt *d,
-                                    const lane_trust *t)
+/* The bias that half a turn of the world, `half`, tells of: so much of it, 1/s. */
+static inline lane fusion_of_bias(const lane_doubt *d, const lane_trust *t)
 {
-    lane by = 2.0f * d->both / d->angle * trust_in_drift(t);
-    lane3 moved = lane3_add(s->bias, lane3_scale(laneq_rotate(laneq_conjugate(s->q), fix), by));
-    s->bias = lane3_snap(lane3_clamp(moved, p->bias_limit));
+    return 2.0f * d->both / d->angle * trust_in_drift(t);
 }
 
-/* The tilt towards the mean of the accelerometer's readings, which stands for `age` seconds. Leaves q longer
- * than one. */
-static inline void fusion_tilt(fusion_state *s, const fusion_limits *p, const fusion_gathered *mean, lane age,
-                               int gradient)
+/* Half the turn of the world, rad, towards the mean of the accelerometer's readings, which stands for `age`
+ * seconds. */
+static inline lane3 fusion_tilt(fusion_state *s, const fusion_limits *p, const fusion_gathered *mean, lane age,
+                                int gradient)
 {
     lane3 half = fusion_judge_pull(s, &p->trust, mean, age);
-    lane share = fusion_take_in(&s->tilt, p->tilt_time, 0.0f * age, s->accel_trust.weight * age);
+    lane share =
+        fusion_take_in(&s->tilt, p->tilt_time, lane_constant(age, 0.0f), s->accel_trust.weight * age);
     if (gradient) {
         share = fusion_at_speed(share, p->tilt_speed, age, &s->accel_trust);
     }
     lane3 fix = lane3_clamp(lane3_scale(half, share), lane_constant(age, FUSION_MOST_FIX));
-    fusion_move_bias(s, p, fix, &s->tilt, &s->accel_trust);
-    s->q = laneq_product((laneq){lane_constant(age, 1.0f), fix.x, fix.y, fix.z}, s->q);
-    s->heading.angle = s->heading.angle + fusion_upset(s, 4.0f * lane3_dot(fix, fix));
+    s->heading.angle = s->heading.angle + fusion_upset(s, 4.0f * (fix.x * fix.x + fix.y * fix.y));
+    return fix;
 }
 
-/* The heading towards the mean of the magnetometer's readings, about the vertical alone, so that it can never
- * move the tilt. Leaves q longer than one. */
-static inline void fusion_heading(fusion_state *s, const fusion_limits *p, const fusion_gathered *mean,
-                                  lane age, int gradient)
+/* Half the turn about up, rad, towards the mean of the magnetometer's readings. `tilt` is the doubt about the
+ * tilt in which they were gathered, rad^2. */
+static inline lane fusion_heading(fusion_state *s, const fusion_limits *p, const fusion_gathered *mean,
+                                  lane tilt, lane age, int gradient)
 {
     lane half = fusion_judge_field(s, &p->trust, mean->mag, age);
     lane settled = 2.0f * FUSION_WHITE * FUSION_WHITE * p->tilt_time;
     lane wrong_tilt =
-        FUSION_TILTED_FOR * fusion_slope2(s->dip) * lane_most(s->tilt.angle - settled, 0.0f * age);
+        FUSION_TILTED_FOR * fusion_slope2(s->dip) * lane_most(tilt - settled, lane_constant(age, 0.0f));
     lane share = fusion_take_in(&s->heading, p->heading_time, wrong_tilt, s->mag_trust.weight * age);
     if (gradient) {
         share = fusion_at_speed(share, p->heading_speed, age, &s->mag_trust);
     }
-    lane none = lane_constant(age, 0.0f);
-    lane fix = step_clamp(half * share, lane_constant(age, FUSION_MOST_FIX));
-    fusion_move_bias(s, p, (lane3){none, none, fix}, &s->heading, &s->mag_trust);
-    s->q = laneq_product((laneq){lane_constant(age, 1.0f), none, none, fix}, s->q);
+    return step_clamp(half * share, lane_constant(age, FUSION_MOST_FIX));
+}
+
+/* Turns the estimate: first about the level by `tilt` (z is 0), then about the vertical alone, so that the
+ * magnetometer can never move the tilt; and moves the bias by what that says of it. Half angles, rad. */
+static inline void fusion_move(fusion_state *s, const fusion_limits *p, lane3 tilt, lane heading)
+{
+    lane by = fusion_of_bias(&s->tilt, &s->accel_trust);
+    lane3 told = {by * tilt.x, by * tilt.y, fusion_of_bias(&s->heading, &s->mag_trust) * heading};
+    lane3 bias = lane3_add(s->bias, laneq_rotate(laneq_conjugate(s->q), told));
+    laneq turn = {lane_constant(heading, 1.0f), tilt.x - heading * tilt.y, tilt.y + heading * tilt.x, heading};
+    s->bias = lane3_snap(lane3_clamp(bias, p->bias_limit));
+    s->q = laneq_product(turn, s->q);
 }
 
 #endif

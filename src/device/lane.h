@@ -41,6 +41,12 @@ static inline lane lane_root(lane x)
     return root;
 }
 
+/* As many floats as `like` has, which is finite. */
+static inline lane lane_constant(lane like, float value)
+{
+    return 0.0f * like + value;
+}
+
 #else
 
 typedef float lane;
@@ -51,6 +57,12 @@ typedef marl_quat laneq;
 static inline lane lane_select(lane_mask condition, lane yes, lane no)
 {
     return condition ? yes : no;
+}
+
+static inline lane lane_constant(lane like, float value)
+{
+    (void)like;
+    return value;
 }
 
 /* Soft-float machines: the C library's root is slow there and drags in errno. */

@@ -8,15 +8,24 @@
 /* A speed that has not been told for so long is unknown, s. */
 #define STALE 1.0f
 
+static int has_lever(const marl_estimator *e)
+{
+    const float *lever = &e->tuning.value[MARL_PARAMETER_LEVER_X];
+    return lever[0] != 0.0f || lever[1] != 0.0f || lever[2] != 0.0f;
+}
+
+void pull_begin(marl_estimator *e)
+{
+    e->pull.known = (uint8_t)(has_lever(e) || e->pull.has_speed);
+}
+
 void pull_follow(marl_estimator *e, const marl_sample *s, float dt)
 {
     marl_pull *p = &e->pull;
-    marl_vec3 turning = lane3_sub(e->rate, e->belief.bias);
+    marl_vec3 rate = e->rate; /* with its bias, which is no spin, and of which an estimate that moves would make one */
     float follow = dt / (SMOOTH + dt);
-    p->turning = p->begun
-                     ? lane3_snap(lane3_add(p->turning, lane3_scale(lane3_sub(turning, p->turning), follow)))
-                     : turning;
-    p->spin = lane3_scale(lane3_sub(turning, p->turning), 1.0f / SMOOTH);
+    p->rate = p->begun ? lane3_snap(lane3_add(p->rate, lane3_scale(lane3_sub(rate, p->rate), follow))) : rate;
+    p->spin = lane3_scale(lane3_sub(rate, p->rate), 1.0f / SMOOTH);
     p->begun = 1;
     p->speed_age += dt;
     if (s->fresh & MARL_FRESH_SPEED) {
@@ -27,6 +36,7 @@ void pull_follow(marl_estimator *e, const marl_sample *s, float dt)
     }
     p->has_speed = p->has_speed && p->speed_age <= STALE;
     p->smooth_speed = lane_snap(p->smooth_speed + follow * (p->speed - p->smooth_speed));
+    pull_begin(e);
 }
 
 marl_vec3 pull_without(const marl_estimator *e)

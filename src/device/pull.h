@@ -8,12 +8,8 @@
 /* A turn that is accounted for counts for so much less against the accelerometer. */
 #define PULL_ACCOUNTED 10.0f
 
-/* Does the tuning or the log tell of the body's motion? */
-static inline int pull_is_known(const marl_estimator *e)
-{
-    const float *lever = &e->tuning.value[MARL_PARAMETER_LEVER_X];
-    return (lever[0] != 0.0f) | (lever[1] != 0.0f) | (lever[2] != 0.0f) | e->pull.has_speed;
-}
+/* A lever arm in the tuning tells of the body's motion. */
+void pull_begin(marl_estimator *e);
 
 /* Keeps the smoothed rate and speed; call with each sample that moved the time on by dt seconds. */
 void pull_follow(marl_estimator *e, const marl_sample *s, float dt);

@@ -42,11 +42,6 @@ typedef struct trust_limits {
     lane linger, hold;        /* s */
 } trust_limits;
 
-static inline lane lane_constant(lane like, float value)
-{
-    return 0.0f * like + value;
-}
-
 /* The weight of readings that stand for `age` seconds, by their misfit, rad^2, and the evidence beside it. */
 static inline void trust_judge(lane_trust *t, lane misfit, lane evidence, lane age,
                                const trust_limits *limits)
