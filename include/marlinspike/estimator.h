@@ -61,15 +61,15 @@ typedef struct marl_pull {
     marl_vec3 rate, spin;      /* rate with its bias, rad/s, smoothed, and its change, rad/s^2 */
     float speed, smooth_speed; /* along body x, m/s */
     float speed_age;           /* s since the speed was last read */
-    uint8_t known; /* a lever arm or a speed tells of it */
+    uint8_t known;             /* a lever arm or a speed tells of it */
     uint8_t has_speed, begun;
 } marl_pull;
 
 /* Readings since the last correction, turned into enu by the estimate and summed. */
 typedef struct marl_gathered {
     marl_vec3 accel, mag; /* m/s^2, uT */
-    float longer2;        /* squares of the accelerometer's squared length beyond that of gravity, (m/s^2)^4 */
-    float turning2;       /* squares of the rate, (rad/s)^2 */
+    float longer2;  /* squares of the accelerometer's squared length beyond that of gravity, (m/s^2)^4 */
+    float turning2; /* squares of the rate, (rad/s)^2 */
     uint32_t accels, mags; /* how many */
 } marl_gathered;
 

@@ -35,7 +35,8 @@ typedef struct marl_trust {
     float out_s;     /* time since its weight was last a half */
 } marl_trust;
 
-/* How far an angle of the estimate and the gyroscope's bias about its axis may be off, as their covariance. */
+/* How far an angle of the estimate and the gyroscope's bias about its axis may be off, as their covariance.
+ */
 typedef struct marl_doubt {
     float angle; /* rad^2 */
     float both;  /* rad^2/s */

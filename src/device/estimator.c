@@ -68,10 +68,12 @@ static inline int within(marl_vec3 v, float least, float most)
 static inline int faultless(const marl_sample *s)
 {
     unsigned fresh = s->fresh;
-    return (!(fresh & MARL_FRESH_GYRO) || lane3_dot(s->gyro, s->gyro) <= MARL_PLAUSIBLE_GYRO * MARL_PLAUSIBLE_GYRO) &&
+    return (!(fresh & MARL_FRESH_GYRO) ||
+            lane3_dot(s->gyro, s->gyro) <= MARL_PLAUSIBLE_GYRO * MARL_PLAUSIBLE_GYRO) &&
            (!(fresh & MARL_FRESH_ACCEL) || within(s->accel, MARL_TINY_ACCEL, MARL_PLAUSIBLE_ACCEL)) &&
            (!(fresh & MARL_FRESH_MAG) || within(s->mag, MARL_TINY_MAG, MARL_PLAUSIBLE_MAG)) &&
-           (!(fresh & MARL_FRESH_TEMP) || fabsf(s->temp) <= MARL_PLAUSIBLE_TEMP) && !(fresh & MARL_FRESH_SPEED);
+           (!(fresh & MARL_FRESH_TEMP) || fabsf(s->temp) <= MARL_PLAUSIBLE_TEMP) &&
+           !(fresh & MARL_FRESH_SPEED);
 }
 
 /* Keeps the fresh readings and returns the mean rate over the step that ends with this sample. */

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The steps of the filters that pull an integrated rate towards the vectors: straight lines of arithmetic
- * without a jump, world frame enu. Readings are turned into the world by the estimate as they come, summed, and
- * corrected by together: shaking averages out, and what happens with each sample is little. Which readings are
- * fresh is the caller's to know; all are finite and plausible. */
+ * without a jump, world frame enu. Readings are turned into the world by the estimate as they come, summed,
+ * and corrected by together: shaking averages out, and what happens with each sample is little. Which
+ * readings are fresh is the caller's to know; all are finite and plausible. */
 #ifndef MARL_FUSION_H
 #define MARL_FUSION_H
 
@@ -127,8 +127,8 @@ static inline void fusion_reckon(fusion_state *s, const trust_limits *p)
                         lane_least(s->mag_trust.memory_s, lane_constant(p->rate, FUSION_FIELD_MEMORY)));
 }
 
-/* Judges the mean of the accelerometer's readings, in the world. Returns half the turn of the world, rad, that
- * would bring it upright. */
+/* Judges the mean of the accelerometer's readings, in the world. Returns half the turn of the world, rad,
+ * that would bring it upright. */
 static inline lane3 fusion_judge_pull(fusion_state *s, const trust_limits *p, const fusion_gathered *mean,
                                       lane age)
 {
@@ -143,9 +143,9 @@ static inline lane3 fusion_judge_pull(fusion_state *s, const trust_limits *p, co
     return half;
 }
 
-/* Judges the mean of the magnetometer's readings, in the world; strength and dip are remembered as far as they
- * are believed, after a start whatever they are. Returns half the turn about up, rad, that would bring it to
- * the north. */
+/* Judges the mean of the magnetometer's readings, in the world; strength and dip are remembered as far as
+ * they are believed, after a start whatever they are. Returns half the turn about up, rad, that would bring
+ * it to the north. */
 static inline lane fusion_judge_field(fusion_state *s, const trust_limits *p, lane3 mag, lane age)
 {
     lane level2 = mag.x * mag.x + mag.y * mag.y;
@@ -211,8 +211,8 @@ static inline lane fusion_of_bias(const lane_doubt *d, const lane_trust *t)
 
 /* Half the turn of the world, rad, towards the mean of the accelerometer's readings, which stands for `age`
  * seconds. */
-static inline lane3 fusion_tilt(fusion_state *s, const fusion_limits *p, const fusion_gathered *mean, lane age,
-                                int gradient)
+static inline lane3 fusion_tilt(fusion_state *s, const fusion_limits *p, const fusion_gathered *mean,
+                                lane age, int gradient)
 {
     lane3 half = fusion_judge_pull(s, &p->trust, mean, age);
     lane share =
@@ -248,7 +248,8 @@ static inline void fusion_move(fusion_state *s, const fusion_limits *p, lane3 ti
     lane by = fusion_of_bias(&s->tilt, &s->accel_trust);
     lane3 told = {by * tilt.x, by * tilt.y, fusion_of_bias(&s->heading, &s->mag_trust) * heading};
     lane3 bias = lane3_add(s->bias, laneq_rotate(laneq_conjugate(s->q), told));
-    laneq turn = {lane_constant(heading, 1.0f), tilt.x - heading * tilt.y, tilt.y + heading * tilt.x, heading};
+    laneq turn = {lane_constant(heading, 1.0f), tilt.x - heading * tilt.y, tilt.y + heading * tilt.x,
+                  heading};
     s->bias = lane3_snap(lane3_clamp(bias, p->bias_limit));
     s->q = laneq_product(turn, s->q);
 }

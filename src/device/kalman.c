@@ -195,7 +195,8 @@ void kalman_heading(marl_estimator *e, const fusion_limits *limits, const marl_g
 {
     marl_belief *b = &e->belief;
     float half = fusion_judge_field(b, &limits->trust, mean->mag, age);
-    float reach2 = lane_most(mean->mag.x * mean->mag.x + mean->mag.y * mean->mag.y, MARL_TINY_MAG * MARL_TINY_MAG);
+    float reach2 =
+        lane_most(mean->mag.x * mean->mag.x + mean->mag.y * mean->mag.y, MARL_TINY_MAG * MARL_TINY_MAG);
     float white = e->tuning.value[MARL_PARAMETER_MAG_WHITE], left = e->tuning.value[MARL_PARAMETER_MAG_ERROR];
     float noise = (white * white + LEFT_FOR * left * left) / reach2 +
                   FUSION_TILTED_FOR * fusion_slope2(b->dip) * b->tilt.angle;

@@ -50,8 +50,8 @@ static inline void trust_judge(lane_trust *t, lane misfit, lane evidence, lane a
     lane all = lane_root(evidence + misfit * t->per_angle * t->settled);
     lane left = lane_least(t->unrest, lane_constant(age, TRUST_LINGERS)) *
                 (1.0f - lane_least(age / limits->linger, lane_constant(age, 1.0f)));
-    t->scatter = t->scatter +
-                 lane_least(age * (1.0f / TRUST_MEAN), lane_constant(age, 1.0f)) * (misfit - t->scatter);
+    t->scatter =
+        t->scatter + lane_least(age * (1.0f / TRUST_MEAN), lane_constant(age, 1.0f)) * (misfit - t->scatter);
     t->unrest = lane_least(lane_most(all, left), lane_constant(age, TRUST_MOST_UNREST));
     lane square = t->unrest * t->unrest;
     lane weight = 1.0f / (1.0f + square * square);

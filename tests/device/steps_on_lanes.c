@@ -71,17 +71,22 @@ void STEPS(const float in[20][8], float out[STEP_OUTPUTS][8])
                           .heading = {.angle = load(&in[18][i]), .bias = load(&in[19][i])},
                           .field = load(&in[14][i]) * 0.0f + 48.0f};
         for (int gradient = 0; gradient < 2; gradient++) {
-            fusion_reckon(&s, &p, dt);
             fusion_turn(&s, rate, dt);
+            fusion_gathered sum = {.longer2 = lane_constant(dt, 0.0f), .turning2 = lane_constant(dt, 0.0f)};
             step_axes world = step_world(s.q);
-            fusion_tilt(&s, &p, accel, dt, gradient);
-            fusion_heading(&s, &p, &world, mag, dt, gradient);
+            fusion_gather_pull(&sum, &world, accel, s.turning);
+            fusion_gather_field(&sum, &world, mag);
+            fusion_age(&s, &p, dt);
+            fusion_reckon(&s, &p.trust);
+            lane doubt = s.tilt.angle;
+            lane3 tilt = fusion_tilt(&s, &p, &sum, dt, gradient);
+            fusion_move(&s, &p, tilt, fusion_heading(&s, &p, &sum, doubt, dt, gradient));
             s.q = laneq_touch_up(s.q);
         }
         int k = save_quat(out, i, s.q);
         const lane rest[] = {s.bias.x,           s.bias.y,       s.bias.z,
                              s.tilt.angle,       s.tilt.both,    s.tilt.bias,
-                             s.heading.angle,    s.heading.gain, s.accel_trust.weight,
+                             s.heading.angle,    s.heading.both, s.accel_trust.weight,
                              s.mag_trust.unrest, s.field,        s.dip};
         for (size_t j = 0; j < sizeof rest / sizeof rest[0]; j++) {
             save(&out[k++][i], rest[j]);

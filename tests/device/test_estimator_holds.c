@@ -28,17 +28,17 @@ static int all_finite(const marl_estimator *e)
                           b->tilt.angle,
                           b->tilt.both,
                           b->tilt.bias,
-                          b->tilt.gain,
-                          b->tilt.to_bias,
                           b->heading.angle,
                           b->heading.both,
                           b->heading.bias,
-                          b->heading.gain,
-                          b->heading.to_bias,
                           b->per_rate,
                           b->field,
                           b->dip,
-                          b->follow};
+                          b->follow,
+                          e->gathered.accel.x,
+                          e->gathered.mag.x,
+                          e->gathered.longer2,
+                          e->gathered.turning2};
     int finite = 1;
     for (size_t i = 0; i < sizeof some / sizeof some[0]; i++) {
         finite &= isfinite(some[i]) != 0;
