@@ -91,6 +91,7 @@ typedef struct marl_estimator {
     int64_t wait_from_ns;   /* when the wait for a magnetometer began */
     uint8_t refused_in_row; /* samples refused for their time that agree with each other */
     uint8_t seen;           /* MARL_FRESH_...: which of rate, accel and mag are known */
+    uint8_t turns;          /* since q was last brought to length one */
     uint8_t timed;          /* t_ns is set */
     uint8_t waiting;        /* wait_from_ns is set */
     uint8_t started;        /* q is an attitude */

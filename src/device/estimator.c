@@ -127,8 +127,10 @@ static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
         }
         e->belief.q = laneq_snap(laneq_touch_up(e->belief.q));
         e->gather_age = 0.0f;
-    } else if (e->counts.updates % TOUCH_UP_EVERY == 0) {
+        e->turns = 0;
+    } else if (++e->turns >= TOUCH_UP_EVERY) {
         e->belief.q = laneq_touch_up(e->belief.q);
+        e->turns = 0;
     }
     if (!e->heading_known && (fresh & MARL_FRESH_MAG)) {
         estimator_find_heading(e);

@@ -16,7 +16,7 @@
 /* Doubts of a fresh start, rad^2: in motion it may be so wrong; and of no estimate at all. */
 #define FUSION_FRESH 0.1f
 #define FUSION_LOST 2.0f
-/* Half the most that one correction may turn the estimate about an axis, rad. */
+/* Half the most that one correction may turn the estimate, rad. */
 #define FUSION_MOST_FIX 0.07f
 /* Scale errors add up within a turn, and from turn to turn at random. */
 #define FUSION_TURN 6.2831853f
@@ -195,11 +195,14 @@ static inline lane fusion_take_in(lane_doubt *d, lane time_constant, lane more, 
     return share;
 }
 
-/* Down the gradient of the squared error at a speed of its own: the share of it that lies on the way. After a
- * start it may go faster. */
-static inline lane fusion_at_speed(lane share, lane speed, lane age, const lane_trust *t)
+/* The share of half an error's angle that may go at once: no more than FUSION_MOST_FIX. `gradient`: down the
+ * gradient of the squared error at a speed of its own; after a start it may go faster. */
+static inline lane fusion_at_most(lane share, const lane_trust *t, lane speed, lane age, int gradient)
 {
-    lane way = speed * age / (t->settled * t->settled + 0.001f);
+    lane way = lane_constant(age, 2.0f * FUSION_MOST_FIX);
+    if (gradient) {
+        way = lane_least(way, speed * age / (t->settled * t->settled + 0.001f));
+    }
     return lane_least(share, way / (lane_root(t->misfit) + 1e-6f));
 }
 
@@ -217,10 +220,8 @@ static inline lane3 fusion_tilt(fusion_state *s, const fusion_limits *p, const f
     lane3 half = fusion_judge_pull(s, &p->trust, mean, age);
     lane share =
         fusion_take_in(&s->tilt, p->tilt_time, lane_constant(age, 0.0f), s->accel_trust.weight * age);
-    if (gradient) {
-        share = fusion_at_speed(share, p->tilt_speed, age, &s->accel_trust);
-    }
-    lane3 fix = lane3_clamp(lane3_scale(half, share), lane_constant(age, FUSION_MOST_FIX));
+    share = fusion_at_most(share, &s->accel_trust, p->tilt_speed, age, gradient);
+    lane3 fix = lane3_scale(half, share);
     s->heading.angle = s->heading.angle + fusion_upset(s, 4.0f * (fix.x * fix.x + fix.y * fix.y));
     return fix;
 }
@@ -235,10 +236,7 @@ static inline lane fusion_heading(fusion_state *s, const fusion_limits *p, const
     lane wrong_tilt =
         FUSION_TILTED_FOR * fusion_slope2(s->dip) * lane_most(tilt - settled, lane_constant(age, 0.0f));
     lane share = fusion_take_in(&s->heading, p->heading_time, wrong_tilt, s->mag_trust.weight * age);
-    if (gradient) {
-        share = fusion_at_speed(share, p->heading_speed, age, &s->mag_trust);
-    }
-    return step_clamp(half * share, lane_constant(age, FUSION_MOST_FIX));
+    return half * fusion_at_most(share, &s->mag_trust, p->heading_speed, age, gradient);
 }
 
 /* Turns the estimate: first about the level by `tilt` (z is 0), then about the vertical alone, so that the
