@@ -15,6 +15,9 @@
  *   kalman            multiplicative error state: attitude error and bias with their covariance.
  *                     "Kalman filtering for spacecraft attitude estimation" (1982)
  *
+ * The rate is integrated with each sample. The readings that correct are gathered, turned into the world, for
+ * 80 ms, and their mean corrects; weights and doubts are those of the last correction.
+ *
  * All begin with the attitude of the first good accelerometer reading (and magnetometer reading,
  * when the tuning uses it; they wait for one at most a second). Without magnetometer the heading is
  * relative: zero is where the body pointed at the start.
@@ -37,7 +40,7 @@ typedef struct marl_estimator_counts {
     uint32_t rejected_accel; /* readings left out: not finite, implausible, or no direction */
     uint32_t rejected_gyro;
     uint32_t rejected_mag;
-    uint32_t doubted_accel; /* readings that counted less than half */
+    uint32_t doubted_accel; /* readings whose mean counted less than half */
     uint32_t doubted_mag;
     uint32_t rejected_time; /* samples whose time stood still or went back */
     uint32_t gaps;          /* new starts: gaps longer than may be bridged, clocks set back, lost attitudes */

@@ -1,9 +1,11 @@
 /* SPDX-License-Identifier: MIT
- * How far accelerometer and magnetometer are believed. Each reading gets a weight from 0 to 1 by evidence:
+ * How far accelerometer and magnetometer are believed. The readings of 80 ms get a weight from 0 to 1, by
+ * evidence:
  *
- *   accelerometer  its length against gravity, the rate of turning (a steady turn pulls sideways and hardly
- *                  changes the length), and the angle between it and the estimate's "up"
- *   magnetometer   its strength and dip against what they were while it was believed, and the angle
+ *   accelerometer  their lengths against gravity and the rates of turning (a steady turn pulls sideways and
+ *                  hardly changes the length), mean squares both, and the angle between their mean and the
+ *                  estimate's "up"
+ *   magnetometer   strength and dip of their mean against what they were while it was believed, and the angle
  *                  between it and the estimate's north
  *
  * Each piece of evidence is a ratio to its slack, a parameter of the tuning; `unrest` is the root of the sum
@@ -23,9 +25,9 @@ extern "C" {
 
 /* Of one sensor. */
 typedef struct marl_trust {
-    float weight;    /* of the last reading, 0 to 1 */
+    float weight;    /* of the last readings, 0 to 1 */
     float unrest;    /* evidence against it, lingering: 1 = a slack */
-    float misfit;    /* square of the angle between the last reading and the estimate, rad^2 */
+    float misfit;    /* square of the angle between their mean and the estimate, rad^2 */
     float scatter;   /* its mean over half a second */
     float per_angle; /* evidence for each rad^2 of it: one over the squares of slack and doubt */
     float settled;   /* share at which the past counts as evidence: little after a start */

@@ -22,8 +22,7 @@ void pull_begin(marl_estimator *e)
 void pull_follow(marl_estimator *e, const marl_sample *s, float dt)
 {
     marl_pull *p = &e->pull;
-    marl_vec3 rate =
-        e->rate; /* with its bias, which is no spin, and of which an estimate that moves would make one */
+    marl_vec3 rate = e->rate; /* with its bias, of which an estimate that moves would make a spin */
     float follow = dt / (SMOOTH + dt);
     p->rate = p->begun ? lane3_snap(lane3_add(p->rate, lane3_scale(lane3_sub(rate, p->rate), follow))) : rate;
     p->spin = lane3_scale(lane3_sub(rate, p->rate), 1.0f / SMOOTH);
