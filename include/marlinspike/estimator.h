@@ -16,7 +16,7 @@
  *                     "Kalman filtering for spacecraft attitude estimation" (1982)
  *
  * The rate is integrated with each sample. The readings that correct are gathered, turned into the world, for
- * 80 ms, and their mean corrects; weights and doubts are those of the last correction.
+ * 100 ms, and their mean corrects; weights and doubts are those of the last correction.
  *
  * All begin with the attitude of the first good accelerometer reading (and magnetometer reading,
  * when the tuning uses it; they wait for one at most a second). Without magnetometer the heading is

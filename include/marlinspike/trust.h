@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * How far accelerometer and magnetometer are believed. The readings of 80 ms get a weight from 0 to 1, by
+ * How far accelerometer and magnetometer are believed. The readings of 100 ms get a weight from 0 to 1, by
  * evidence:
  *
  *   accelerometer  their lengths against gravity and the rates of turning (a steady turn pulls sideways and

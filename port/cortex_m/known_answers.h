@@ -10,9 +10,9 @@
 #define KNOWN_SAMPLES 1000
 
 static const uint32_t known_digest[MARL_FILTER_COUNT] = {
-    [MARL_FILTER_GYRO] = 0x74e918e1u,          [MARL_FILTER_VECTORS] = 0x13c859e1u,
-    [MARL_FILTER_COMPLEMENTARY] = 0x39850a3eu, [MARL_FILTER_GRADIENT_DESCENT] = 0x124f8542u,
-    [MARL_FILTER_KALMAN] = 0xea9ce474u,
+    [MARL_FILTER_GYRO] = 0x5dfba0aeu,          [MARL_FILTER_VECTORS] = 0x13c859e1u,
+    [MARL_FILTER_COMPLEMENTARY] = 0x1296282du, [MARL_FILTER_GRADIENT_DESCENT] = 0x71c1cfe3u,
+    [MARL_FILTER_KALMAN] = 0xaa547d45u,
 };
 
 /* The defaults, but slow enough for gradient descent to show. */

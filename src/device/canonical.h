@@ -5,18 +5,19 @@
 
 #include "lane_quat.h"
 
-/* The sign of the first component that is not zero. */
-static inline float quat_leading_sign(marl_quat q)
+/* Is the first component that is not zero negative? */
+static inline int quat_leads_negative(const marl_quat *q)
 {
-    float part = q.w != 0.0f ? q.w : q.x != 0.0f ? q.x : q.y != 0.0f ? q.y : q.z;
-    return part < 0.0f ? -1.0f : 1.0f;
+    return q->w != 0.0f ? q->w < 0.0f : q->x != 0.0f ? q->x < 0.0f : q->y != 0.0f ? q->y < 0.0f : q->z < 0.0f;
 }
 
-static inline marl_quat quat_canonical(marl_quat q)
+/* Neither sum keeps a -0; nothing else changes but the signs. */
+static inline marl_quat quat_canonical(const marl_quat *q)
 {
-    float sign = quat_leading_sign(q);
-    /* Adding +0 turns -0 into +0 and changes nothing else. */
-    return (marl_quat){q.w * sign + 0.0f, q.x * sign + 0.0f, q.y * sign + 0.0f, q.z * sign + 0.0f};
+    if (quat_leads_negative(q)) {
+        return (marl_quat){0.0f - q->w, 0.0f - q->x, 0.0f - q->y, 0.0f - q->z};
+    }
+    return (marl_quat){q->w + 0.0f, q->x + 0.0f, q->y + 0.0f, q->z + 0.0f};
 }
 
 #endif

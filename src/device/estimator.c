@@ -72,8 +72,7 @@ static inline int faultless(const marl_sample *s)
             lane3_dot(s->gyro, s->gyro) <= MARL_PLAUSIBLE_GYRO * MARL_PLAUSIBLE_GYRO) &&
            (!(fresh & MARL_FRESH_ACCEL) || within(s->accel, MARL_TINY_ACCEL, MARL_PLAUSIBLE_ACCEL)) &&
            (!(fresh & MARL_FRESH_MAG) || within(s->mag, MARL_TINY_MAG, MARL_PLAUSIBLE_MAG)) &&
-           (!(fresh & MARL_FRESH_TEMP) || fabsf(s->temp) <= MARL_PLAUSIBLE_TEMP) &&
-           !(fresh & MARL_FRESH_SPEED);
+           (fresh < MARL_FRESH_TEMP || (fresh < MARL_FRESH_SPEED && fabsf(s->temp) <= MARL_PLAUSIBLE_TEMP));
 }
 
 /* Keeps the fresh readings and returns the mean rate over the step that ends with this sample. */
@@ -188,11 +187,15 @@ marl_status marl_estimator_attitude(const marl_estimator *estimator, marl_quat *
         *q = marl_quat_identity();
         return MARL_ERR_NOT_READY;
     }
+    if (!estimator->has_zero && estimator->tuning.world == MARL_WORLD_ENU) {
+        *q = quat_canonical(&estimator->belief.q); /* not copied first: one load would wait for four stores */
+        return MARL_OK;
+    }
     marl_quat told = estimator->belief.q;
     if (estimator->has_zero) {
         told = laneq_unit(laneq_product(told, estimator->zero));
     }
-    *q = estimator->tuning.world == MARL_WORLD_NED ? marl_frame_swap_world(told) : quat_canonical(told);
+    *q = estimator->tuning.world == MARL_WORLD_NED ? marl_frame_swap_world(told) : quat_canonical(&told);
     return MARL_OK;
 }
 

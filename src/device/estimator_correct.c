@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * What happens every 80 ms: the readings gathered since are judged, and correct the estimate. */
+ * What happens every 100 ms: the readings gathered since are judged, and correct the estimate. */
 #include "estimator_parts.h"
 #include "kalman.h"
 #include "pull.h"

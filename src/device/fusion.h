@@ -29,7 +29,7 @@
 #define FUSION_SMALL_TURN2 1e-5f
 /* The rate is integrated with each sample; the readings that correct are gathered for so long, s (the last of
  * these milliseconds is for stamps that jitter). */
-#define FUSION_GATHER 0.079f
+#define FUSION_GATHER 0.099f
 
 #ifdef MARL_LANES
 typedef struct fusion_state {

@@ -40,7 +40,7 @@ marl_status marl_quat_normalize(marl_quat *q)
 
 marl_quat marl_quat_canonical(marl_quat q)
 {
-    return quat_canonical(q);
+    return quat_canonical(&q);
 }
 
 marl_mat3 marl_quat_to_matrix(marl_quat q)
