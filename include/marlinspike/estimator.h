@@ -88,6 +88,7 @@ typedef struct marl_estimator {
     float accel_age; /* time since the last correction by each sensor, s */
     float mag_age;
     float gather_age;       /* time since readings are gathered for the next correction, s */
+    float gather_for;       /* how long they are gathered */
     float covariance[6][6]; /* kalman: of the missing turn in the world, rad, and of the bias, rad/s */
     int64_t t_ns;           /* of the last accepted sample */
     int64_t refused_ns;     /* of the last sample refused for its time */

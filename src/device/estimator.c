@@ -120,7 +120,7 @@ static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
     if (fused) {
         gather(e, fresh);
     }
-    if (e->gather_age >= FUSION_GATHER) {
+    if (e->gather_age >= e->gather_for) {
         if (fused) {
             estimator_correct(e);
         }

@@ -70,6 +70,13 @@ static void filter(marl_estimator *e, const fusion_limits *p, const marl_gathere
     }
 }
 
+/* After a start there are few readings, and the gain is high: the first correct at once, later ones wait for
+ * more and more others. The magnetometer has no say: it would move the tilt. */
+static float time_to_gather(const marl_estimator *e)
+{
+    return lane_least(FUSION_GATHER, FUSION_GATHER_SHARE * e->belief.accel_trust.heard_s);
+}
+
 void estimator_correct(marl_estimator *e)
 {
     fusion_limits p = limits_of(e);
@@ -90,6 +97,7 @@ void estimator_correct(marl_estimator *e)
         e->counts.doubted_mag += e->belief.mag_trust.weight < 0.5f ? mean.mags : 0;
     }
     e->gathered = (marl_gathered){.accels = 0};
+    e->gather_for = time_to_gather(e);
     if (e->belief.tilt.angle >= FUSION_LOST || e->belief.heading.angle >= FUSION_LOST) {
         estimator_give_up(e);
     }

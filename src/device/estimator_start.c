@@ -138,6 +138,8 @@ static void begin(marl_estimator *e, int north)
     pull_begin(e);
     e->gathered = (marl_gathered){.accels = 0};
     e->gather_age = 0.0f;
+    e->gather_for =
+        e->tuning.filter == MARL_FILTER_GYRO ? FUSION_GATHER : 0.0f; /* the first correct at once */
 }
 
 void estimator_start(marl_estimator *e)

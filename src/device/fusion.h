@@ -30,6 +30,8 @@
 /* The rate is integrated with each sample; the readings that correct are gathered for so long, s (the last of
  * these milliseconds is for stamps that jitter). */
 #define FUSION_GATHER 0.099f
+/* After a start they are gathered for this share of the time since then. */
+#define FUSION_GATHER_SHARE 0.1f
 
 #ifdef MARL_LANES
 typedef struct fusion_state {
