@@ -58,9 +58,22 @@ void accuracy_run_free(accuracy_run *run)
     free(run->truth);
 }
 
+accuracy_run accuracy_run_from(const accuracy_run *run, double seconds)
+{
+    accuracy_run late = *run;
+    size_t skipped = 0;
+    while (skipped + 1 < run->n && (double)run->sample[skipped].t_ns < 1e9 * seconds) {
+        skipped++;
+    }
+    late.n -= skipped;
+    late.sample += skipped;
+    late.truth += skipped;
+    return late;
+}
+
 void accuracy_add(accuracy_sum *sum, const accuracy_run *run, size_t i, marl_quat q)
 {
-    if (run->sample[i].t_ns < SETTLED_NS) {
+    if (run->sample[i].t_ns - run->sample[0].t_ns < SETTLED_NS) {
         return;
     }
     marl_error_angles e = marl_error_between(q, run->truth[i]);

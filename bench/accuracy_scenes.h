@@ -32,8 +32,10 @@ marl_sheet accuracy_sheet(void);
 /* Stops the program without memory. */
 accuracy_run accuracy_run_make(marl_scene_kind kind, const marl_sheet *sheet, uint64_t seed);
 void accuracy_run_free(accuracy_run *run);
+/* The same without its first seconds, as if switched on then. It shares the memory: free `run` alone. */
+accuracy_run accuracy_run_from(const accuracy_run *run, double seconds);
 
-/* Takes one estimate in, where it lies after the first five seconds. */
+/* Takes one estimate in, where it lies after the run's first five seconds. */
 void accuracy_add(accuracy_sum *sum, const accuracy_run *run, size_t i, marl_quat q);
 /* Square root of a mean square. */
 double accuracy_rms(double squares, size_t n);

@@ -73,6 +73,34 @@ static void print_steel(const marl_sheet *sheet)
     }
 }
 
+/* Switched on in the middle of it, at three moments: the first vectors may be off by ten degrees. */
+static void print_late(const marl_sheet *sheet)
+{
+    const marl_scene_kind scenes[] = {MARL_SCENE_LIFT, MARL_SCENE_SHAKE, MARL_SCENE_STEEL};
+    const double from[] = {20, 35, 50};
+    printf("\nswitched on in motion, total error after 5 s, degrees rms:  lift  shake  steel\n");
+    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
+        double ours[3], theirs[3];
+        for (int s = 0; s < 3; s++) {
+            accuracy_sum sum = {0}, plain = {0};
+            for (int seed = FIRST; seed < FIRST + SEEDS; seed++) {
+                accuracy_run run = accuracy_run_make(scenes[s], sheet, (uint64_t)seed);
+                marl_tuning tuning = marl_tuning_for_sheet((marl_filter)f, sheet);
+                for (int k = 0; k < 3; k++) {
+                    accuracy_run late = accuracy_run_from(&run, from[k]);
+                    accuracy_run_ours(&tuning, &late, &sum);
+                    accuracy_run_plain(&accuracy_textbook[f], &late, &plain);
+                }
+                accuracy_run_free(&run);
+            }
+            ours[s] = accuracy_rms(sum.total, sum.n);
+            theirs[s] = accuracy_rms(plain.total, plain.n);
+        }
+        printf("%-57s  %5.2f  %5.2f  %5.2f\n", marl_filter_name((marl_filter)f), ours[0], ours[1], ours[2]);
+        printf("%-57s  %5.2f  %5.2f  %5.2f\n", "  textbook", theirs[0], theirs[1], theirs[2]);
+    }
+}
+
 void bench_accuracy(void)
 {
     marl_sheet sheet = accuracy_sheet(), silent = sheet;
@@ -105,6 +133,7 @@ void bench_accuracy(void)
     print_row("magnetometer alone", field);
     print_levers(&sheet);
     print_steel(&sheet);
+    print_late(&sheet);
 }
 
 static double score(const accuracy_plain *f, accuracy_run run[ACCURACY_SCENES][SEARCH_SEEDS])

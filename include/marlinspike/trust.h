@@ -3,7 +3,8 @@
  * evidence:
  *
  *   accelerometer  their lengths against gravity and the rates of turning (a steady turn pulls sideways and
- *                  hardly changes the length), mean squares both, and the angle between their mean and the
+ *                  hardly changes the length), mean squares both, how far the rate is off that of the second
+ *                  before (a swing; an unknown bias stays), and the angle between their mean and the
  *                  estimate's "up"
  *   magnetometer   strength and dip of their mean against what they were while it was believed, and the angle
  *                  between it and the estimate's north

@@ -11,8 +11,8 @@
 
 static const uint32_t known_digest[MARL_FILTER_COUNT] = {
     [MARL_FILTER_GYRO] = 0x5dfba0aeu,          [MARL_FILTER_VECTORS] = 0x13c859e1u,
-    [MARL_FILTER_COMPLEMENTARY] = 0x1344254du, [MARL_FILTER_GRADIENT_DESCENT] = 0x7da72ccau,
-    [MARL_FILTER_KALMAN] = 0x77c21acbu,
+    [MARL_FILTER_COMPLEMENTARY] = 0x84304308u, [MARL_FILTER_GRADIENT_DESCENT] = 0x1ab5f9dfu,
+    [MARL_FILTER_KALMAN] = 0xfac35827u,
 };
 
 /* The defaults, but slow enough for gradient descent to show. */

@@ -129,6 +129,7 @@ static void begin(marl_estimator *e, int north)
 {
     e->started = 1;
     e->accel_age = 0.0f;
+    e->belief.steady = e->rate;
     e->belief.accel_trust = (marl_trust){.weight = 1.0f};
     e->belief.tilt = e->belief.heading = fresh_doubt(e);
     if (north) {

@@ -25,6 +25,10 @@
 #define FUSION_FIELD_FIRST 0.1f
 /* A wrong tilt stays wrong for so long: 2 s of density for each second, s. */
 #define FUSION_TILTED_FOR 60.0f
+/* The steady part of the rate is that of so long, s. */
+#define FUSION_STEADY 1.0f
+/* What is not steady counts against the accelerometer by so much more, whatever is known of the bias. */
+#define FUSION_SWINGS 0.5f
 /* A turn of the tilt by one reading that is no upset, rad^2. */
 #define FUSION_SMALL_TURN2 1e-5f
 /* The rate is integrated with each sample; the readings that correct are gathered for so long, s (the last of
@@ -36,7 +40,7 @@
 #ifdef MARL_LANES
 typedef struct fusion_state {
     laneq q;
-    lane3 bias, turning;
+    lane3 bias, turning, steady;
     lane_trust accel_trust, mag_trust;
     lane_doubt tilt, heading;
     lane per_rate, field, dip, follow;
@@ -119,7 +123,7 @@ static inline void fusion_age(fusion_state *s, const fusion_limits *p, lane age)
     s->heading.angle = lane_most(s->heading.angle, trust_least_doubt(&s->mag_trust, TRUST_TURNED));
 }
 
-/* What the next readings are judged by. */
+/* What the next readings are judged by. A rate that an unknown bias might be is no turn. */
 static inline void fusion_reckon(fusion_state *s, const trust_limits *p)
 {
     trust_reckon(&s->accel_trust, p->tilt, s->tilt.angle, p);
@@ -127,6 +131,14 @@ static inline void fusion_reckon(fusion_state *s, const trust_limits *p)
     s->per_rate = 1.0f / (p->rate * p->rate + 4.0f * (2.0f * s->tilt.bias + s->heading.bias));
     s->follow = 1.0f / (FUSION_FIELD_FIRST +
                         lane_least(s->mag_trust.memory_s, lane_constant(p->rate, FUSION_FIELD_MEMORY)));
+}
+
+/* How far the rate is off what it was in the seconds before, squared: a bias, known or not, stays. */
+static inline lane fusion_swing2(fusion_state *s, lane age)
+{
+    lane3 off = lane3_sub(lane3_add(s->turning, s->bias), s->steady);
+    s->steady = lane3_snap(lane3_add(s->steady, lane3_scale(off, age / (age + FUSION_STEADY))));
+    return lane3_dot(off, off);
 }
 
 /* Judges the mean of the accelerometer's readings, in the world. Returns half the turn of the world, rad,
@@ -140,7 +152,8 @@ static inline lane3 fusion_judge_pull(fusion_state *s, const trust_limits *p, co
     lane k = 1.0f / lane_most(length + mean->accel.z, 0.02f * length);
     lane3 half = {k * mean->accel.y, -k * mean->accel.x, lane_constant(age, 0.0f)};
     lane slack = 2.0f * MARL_GRAVITY * p->accel; /* of the square of its length */
-    lane evidence = mean->longer2 / (slack * slack) + mean->turning2 * s->per_rate;
+    lane swinging = FUSION_SWINGS * fusion_swing2(s, age) / (p->rate * p->rate);
+    lane evidence = mean->longer2 / (slack * slack) + mean->turning2 * s->per_rate + swinging;
     trust_judge(&s->accel_trust, 4.0f * (half.x * half.x + half.y * half.y), evidence, age, p);
     return half;
 }

@@ -13,7 +13,7 @@
 /* After a start the past is worth little for so long, trusted seconds. */
 #define TRUST_SETTLING 0.5f
 /* Shaken readings of the accelerometer are independent so soon; what turns the magnetometer lasts, s. */
-#define TRUST_SHAKEN 0.1f
+#define TRUST_SHAKEN 0.5f
 #define TRUST_TURNED 2.0f
 /* The scatter is the mean of so long, s. */
 #define TRUST_MEAN 0.5f
