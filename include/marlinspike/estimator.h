@@ -51,7 +51,7 @@ typedef struct marl_belief {
     marl_quat q;       /* body to enu, whatever world the tuning asks for */
     marl_vec3 bias;    /* of the gyroscope, rad/s */
     marl_vec3 turning; /* rate without bias, rad/s, body */
-    marl_vec3 steady;  /* rate with its bias, of some seconds, rad/s */
+    marl_vec3 steady;  /* rate with its bias, smoothed over a second, rad/s */
     marl_trust accel_trust, mag_trust;
     marl_doubt tilt, heading; /* of each axis of the tilt, and of the heading */
     float per_rate;           /* evidence against the accelerometer for each (rad/s)^2 */

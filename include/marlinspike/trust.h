@@ -38,8 +38,7 @@ typedef struct marl_trust {
     float out_s;     /* time since its weight was last a half */
 } marl_trust;
 
-/* How far an angle of the estimate and the gyroscope's bias about its axis may be off, as their covariance.
- */
+/* Covariance of an angle of the estimate and the gyroscope's bias about its axis. */
 typedef struct marl_doubt {
     float angle; /* rad^2 */
     float both;  /* rad^2/s */

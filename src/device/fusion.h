@@ -27,9 +27,9 @@
 #define FUSION_TILTED_FOR 60.0f
 /* The steady part of the rate is that of so long, s. */
 #define FUSION_STEADY 1.0f
-/* What is not steady counts against the accelerometer by so much more, whatever is known of the bias. */
+/* So much of its square counts against the accelerometer where it is not, in rate slacks. */
 #define FUSION_SWINGS 0.5f
-/* A turn of the tilt by one reading that is no upset, rad^2. */
+/* A turn of the tilt by one correction that is no upset, rad^2. */
 #define FUSION_SMALL_TURN2 1e-5f
 /* The rate is integrated with each sample; the readings that correct are gathered for so long, s (the last of
  * these milliseconds is for stamps that jitter). */
@@ -133,7 +133,7 @@ static inline void fusion_reckon(fusion_state *s, const trust_limits *p)
                         lane_least(s->mag_trust.memory_s, lane_constant(p->rate, FUSION_FIELD_MEMORY)));
 }
 
-/* How far the rate is off what it was in the seconds before, squared: a bias, known or not, stays. */
+/* How far the rate is off that of the second before, squared: a bias, known or not, stays. */
 static inline lane fusion_swing2(fusion_state *s, lane age)
 {
     lane3 off = lane3_sub(lane3_add(s->turning, s->bias), s->steady);
