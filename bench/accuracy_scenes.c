@@ -1,48 +1,77 @@
 /* SPDX-License-Identifier: MIT
- * Scenes with their truth in memory. */
+ * Classes of motion with their truth in memory. */
 #include "accuracy_scenes.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 
 #define DEGREE 0.017453292519943295
-#define MG (9.80665e-3)
 #define SETTLED_NS INT64_C(5000000000)
+#define FIELD 48.7 /* uT, of the simulator */
+#define COUNT_EVERY 4 /* one attitude in so many is held against the truth */
 
-static void keep_share(marl_sensor_sheet *sensor, double share)
+const accuracy_class accuracy_classes[ACCURACY_CLASSES] = {
+    {"lift", MARL_SCENE_LIFT, 0, 120, 0},
+    {"shake", MARL_SCENE_SHAKE, 0, 60, 0},
+    {"slew", MARL_SCENE_SLEW, 0, 100, 0},
+    {"steel", MARL_SCENE_STEEL, 0, 90, 0},
+    {"upside", MARL_SCENE_UPSIDE, 0, 60, 0},
+    {"tumble", MARL_SCENE_TUMBLE, 0, 120, 0},
+    {"handle", MARL_SCENE_HANDLE, 0, 120, 0},
+    {"carry", MARL_SCENE_CARRY, 0, 120, 0},
+    {"drive", MARL_SCENE_DRIVE, 0, 150, 0},
+    {"drive, speed known", MARL_SCENE_DRIVE, 0, 150, 1},
+    {"swing", MARL_SCENE_SWING, 0, 90, 0},
+    {"spin", MARL_SCENE_SPIN, 0, 120, 0},
+    {"day", MARL_SCENE_DAY, 0, 600, 0},
+    {"handle from 30 s", MARL_SCENE_HANDLE, 30, 90, 0},
+    {"shake from 20 s", MARL_SCENE_SHAKE, 20, 40, 0},
+    {"lift from 35 s", MARL_SCENE_LIFT, 35, 85, 0},
+};
+
+static void draw_errors(marl_sensor_sheet *sensor, double scale, marl_random *random)
 {
     for (int i = 0; i < 3; i++) {
-        sensor->scale_error[i] *= share;
+        sensor->bias[i] = 0;
+        sensor->scale_error[i] = scale * marl_random_normal(random);
         for (int k = 0; k < 3; k++) {
-            sensor->cross_axis[i][k] *= share;
+            sensor->cross_axis[i][k] = i == k ? 0 : 0.5 * scale * marl_random_normal(random);
         }
     }
 }
 
-marl_sheet accuracy_sheet(void)
+marl_sheet accuracy_sheet(uint64_t seed)
 {
     marl_sheet sheet = marl_sheet_grommet();
-    const double left[3] = {0.3, -0.25, 0.2};
-    keep_share(&sheet.accel, 0.1);
-    keep_share(&sheet.gyro, 0.1);
+    marl_random random = marl_random_seeded(seed, 77);
+    double direction[3], length = 0, size = (0.3 + 0.3 * marl_random_uniform(&random)) * DEGREE;
+    draw_errors(&sheet.accel, 5e-4, &random);
+    draw_errors(&sheet.gyro, 7e-4, &random);
+    draw_errors(&sheet.mag, 1e-3, &random);
     for (int i = 0; i < 3; i++) {
-        sheet.accel.bias[i] = 0;
-        sheet.gyro.bias[i] = left[i] * DEGREE;
+        direction[i] = marl_random_normal(&random);
+        length += direction[i] * direction[i];
+        sheet.accel.bias[i] = 0.012 * marl_random_normal(&random);
+        sheet.mag.bias[i] = 0.15 * marl_random_normal(&random);
     }
-    sheet.accel.bias_spread = 1 * MG;
-    sheet.gyro.bias_spread = 0.1 * DEGREE;
+    for (int i = 0; i < 3; i++) {
+        sheet.gyro.bias[i] = size * direction[i] / sqrt(length);
+    }
+    sheet.accel.bias_spread = sheet.gyro.bias_spread = sheet.mag.bias_spread = 0;
+    sheet.accel.rate_hz = sheet.gyro.rate_hz = 200;
     return sheet;
 }
 
-accuracy_run accuracy_run_make(marl_scene_kind kind, const marl_sheet *sheet, uint64_t seed)
+accuracy_run accuracy_run_make(const accuracy_class *of, uint64_t seed)
 {
-    accuracy_run run = {.kind = kind, .seed = seed};
+    accuracy_run run = {.seed = seed, .sheet = accuracy_sheet(seed)};
     marl_simulator simulator;
-    run.n = (size_t)(marl_scene_seconds(kind) * sheet->gyro.rate_hz);
+    run.n = (size_t)(of->seconds * run.sheet.gyro.rate_hz);
     run.sample = malloc(run.n * sizeof *run.sample);
     run.truth = malloc(run.n * sizeof *run.truth);
     if (run.sample == NULL || run.truth == NULL ||
-        marl_simulator_init(&simulator, kind, sheet, 0, seed) != MARL_OK) {
+        marl_simulator_init(&simulator, of->kind, &run.sheet, 0, seed) != MARL_OK ||
+        marl_simulator_set(&simulator, of->skip_s, of->speed) != MARL_OK) {
         fprintf(stderr, "no memory\n");
         exit(1);
     }
@@ -58,22 +87,27 @@ void accuracy_run_free(accuracy_run *run)
     free(run->truth);
 }
 
-accuracy_run accuracy_run_from(const accuracy_run *run, double seconds)
+void accuracy_run_cut(accuracy_run *run, double gap_s, double every_s)
 {
-    accuracy_run late = *run;
-    size_t skipped = 0;
-    while (skipped + 1 < run->n && (double)run->sample[skipped].t_ns < 1e9 * seconds) {
-        skipped++;
+    size_t kept = 0;
+    for (size_t i = 0; i < run->n; i++) {
+        double t = 1e-9 * (double)run->sample[i].t_ns;
+        if (t < every_s || fmod(t, every_s) >= gap_s) {
+            run->sample[kept] = run->sample[i];
+            run->truth[kept++] = run->truth[i];
+        }
     }
-    late.n -= skipped;
-    late.sample += skipped;
-    late.truth += skipped;
-    return late;
+    run->n = kept;
+}
+
+static int is_counted(const accuracy_run *run, size_t i)
+{
+    return i % COUNT_EVERY == 0 && run->sample[i].t_ns - run->sample[0].t_ns >= SETTLED_NS;
 }
 
 void accuracy_add(accuracy_sum *sum, const accuracy_run *run, size_t i, marl_quat q)
 {
-    if (run->sample[i].t_ns - run->sample[0].t_ns < SETTLED_NS) {
+    if (!is_counted(run, i)) {
         return;
     }
     marl_error_angles e = marl_error_between(q, run->truth[i]);
@@ -84,18 +118,38 @@ void accuracy_add(accuracy_sum *sum, const accuracy_run *run, size_t i, marl_qua
     sum->n++;
 }
 
+static void add_stated(accuracy_sum *sum, const accuracy_run *run, size_t i, const marl_estimator *e, marl_quat q)
+{
+    float tilt, heading;
+    if (!is_counted(run, i) || marl_estimator_sigma(e, &tilt, &heading) != MARL_OK) {
+        return;
+    }
+    marl_error_angles error = marl_error_between(q, run->truth[i]);
+    double t = error.tilt_deg * DEGREE / (double)tilt;
+    double h = isfinite(error.heading_deg) ? error.heading_deg * DEGREE / (double)heading : 0;
+    sum->tilt_ratio += t * t;
+    sum->heading_ratio += h * h;
+    sum->stated++;
+}
+
 double accuracy_rms(double squares, size_t n)
 {
     return n > 0 ? sqrt(squares / (double)n) : NAN;
 }
 
 const accuracy_plain accuracy_textbook[MARL_FILTER_COUNT] = {
-    [MARL_FILTER_GYRO] = {plain_gyro, 0, 0},
-    [MARL_FILTER_VECTORS] = {plain_vectors, 0, 0},
-    [MARL_FILTER_COMPLEMENTARY] = {plain_complementary, 1.468f, 0.05623f},
-    [MARL_FILTER_GRADIENT_DESCENT] = {plain_gradient, 0.02154f, 0.005623f},
-    [MARL_FILTER_KALMAN] = {plain_kalman, 0.1468f, 0.0f},
+    [MARL_FILTER_GYRO] = {plain_gyro, 0, 0, 0, 0},
+    [MARL_FILTER_VECTORS] = {plain_vectors, 0, 0, 0, 0},
+    [MARL_FILTER_COMPLEMENTARY] = {plain_complementary, 1.468f, 0.05623f, 0, 0},
+    [MARL_FILTER_GRADIENT_DESCENT] = {plain_gradient, 0.02154f, 0.005623f, 0, 0},
+    [MARL_FILTER_KALMAN] = {plain_kalman, 0.1468f, 0.0f, 0, 0},
 };
+
+/* Is the vector's length that of the undisturbed one? */
+static int passes(marl_vec3 v, double length, float gate)
+{
+    return gate <= 0.0f || fabs((double)marl_vec3_norm(v) - length) < (double)gate;
+}
 
 void accuracy_run_plain(const accuracy_plain *plain, const accuracy_run *run, accuracy_sum *sum)
 {
@@ -108,8 +162,9 @@ void accuracy_run_plain(const accuracy_plain *plain, const accuracy_run *run, ac
         const marl_sample *now = &run->sample[i];
         int fresh = (now->fresh & MARL_FRESH_MAG) != 0;
         mag = fresh ? now->mag : mag;
-        int use = fresh || plain->step == plain_vectors;
-        plain->step(&s, now->gyro, now->accel, use ? &mag : NULL, (float)(now->t_ns - before) * 1e-9f);
+        const marl_vec3 *level = passes(now->accel, 9.80665, plain->accel_gate) ? &now->accel : NULL;
+        const marl_vec3 *north = (fresh && passes(mag, FIELD, plain->mag_gate)) || plain->step == plain_vectors ? &mag : NULL;
+        plain->step(&s, now->gyro, level, north, (float)(now->t_ns - before) * 1e-9f);
         before = now->t_ns;
         accuracy_add(sum, run, i, s.q);
     }
@@ -125,17 +180,9 @@ void accuracy_run_ours(const marl_tuning *tuning, const accuracy_run *run, accur
     }
     for (size_t i = 0; i < run->n; i++) {
         (void)!marl_estimator_update(&e, &run->sample[i]);
-        (void)!marl_estimator_attitude(&e, &q);
-        accuracy_add(sum, run, i, q);
-    }
-}
-
-void accuracy_run_field(const accuracy_run *run, accuracy_sum *sum)
-{
-    for (size_t i = 0; i < run->n; i++) {
-        if (run->sample[i].fresh & MARL_FRESH_MAG) {
-            marl_vec3 up = marl_quat_rotate_back(run->truth[i], (marl_vec3){0.0f, 0.0f, 1.0f});
-            accuracy_add(sum, run, i, plain_two_vectors(up, run->sample[i].mag));
+        if (marl_estimator_attitude(&e, &q) == MARL_OK) {
+            accuracy_add(sum, run, i, q);
+            add_stated(sum, run, i, &e, q);
         }
     }
 }

@@ -1,62 +1,71 @@
 /* SPDX-License-Identifier: MIT
- * Scenes with their truth in memory, for the accuracy of filters; and the error after the first five seconds.
- */
+ * Classes of motion with their truth in memory, for the accuracy of filters; errors count from five seconds after
+ * the start. */
 #ifndef ACCURACY_SCENES_H
 #define ACCURACY_SCENES_H
 
 #include "marlinspike/lab.h"
 #include "plain.h"
 
-enum { ACCURACY_SCENES = 5 };
-static const marl_scene_kind accuracy_scenes[ACCURACY_SCENES] = {
-    MARL_SCENE_LIFT, MARL_SCENE_SHAKE, MARL_SCENE_SLEW, MARL_SCENE_STEEL, MARL_SCENE_UPSIDE};
+/* A class of motion: a scene, where in it the recording starts, whether a speed is recorded. */
+typedef struct accuracy_class {
+    const char *name;
+    marl_scene_kind kind;
+    double skip_s, seconds;
+    int speed;
+} accuracy_class;
+
+enum { ACCURACY_CLASSES = 16 };
+extern const accuracy_class accuracy_classes[ACCURACY_CLASSES];
+
+/* Seeds for tuning, and others for reporting. */
+enum { ACCURACY_SEEDS = 10, ACCURACY_TUNED_FROM = 1001, ACCURACY_REPORTED_FROM = 1 };
 
 typedef struct accuracy_run {
-    marl_scene_kind kind;
     uint64_t seed;
     size_t n;
+    marl_sheet sheet;
     marl_sample *sample;
     marl_quat *truth;
 } accuracy_run;
 
-/* Mean squares in degrees^2, over `n` samples. */
+/* Sums of squares in degrees^2, over `n` attitudes; and of squared errors over their stated variance. */
 typedef struct accuracy_sum {
     double total, tilt, heading;
-    size_t n;
+    double tilt_ratio, heading_ratio;
+    size_t n, stated;
 } accuracy_sum;
 
-/* The Grommet as calibration leaves it: some of the accelerometer's and the gyroscope's errors, the
- * magnetometer's, and a gyroscope bias of some 0.3 to 0.6 deg/s of this power-on. */
-marl_sheet accuracy_sheet(void);
+/* Consumer-grade sensors after calibration, drawn anew for each seed: 0.3 to 0.6 deg/s of gyroscope bias, 0.012
+ * m/s^2 and 0.15 uT per axis, 0.05 to 0.1 % of scale; 200 Hz, magnetometer 25 Hz. */
+marl_sheet accuracy_sheet(uint64_t seed);
 
 /* Stops the program without memory. */
-accuracy_run accuracy_run_make(marl_scene_kind kind, const marl_sheet *sheet, uint64_t seed);
+accuracy_run accuracy_run_make(const accuracy_class *of, uint64_t seed);
 void accuracy_run_free(accuracy_run *run);
-/* The same without its first seconds, as if switched on then. It shares the memory: free `run` alone. */
-accuracy_run accuracy_run_from(const accuracy_run *run, double seconds);
+/* Every sample with a gap of `gap_s` before it, one in `every_s`, is gone. */
+void accuracy_run_cut(accuracy_run *run, double gap_s, double every_s);
 
-/* Takes one estimate in, where it lies after the run's first five seconds. */
+/* Adds one estimate where it lies after the run's first five seconds. */
 void accuracy_add(accuracy_sum *sum, const accuracy_run *run, size_t i, marl_quat q);
 /* Square root of a mean square. */
 double accuracy_rms(double squares, size_t n);
 
-/* The textbook loop of each filter and the one tuning that `bench plain` found for it on other seeds. */
+/* The textbook loop of each filter and the one tuning that `bench plain` found for it on the tuning seeds. */
 typedef struct accuracy_plain {
     plain_step *step;
     float gain, bias_gain;
+    float accel_gate, mag_gate; /* readings whose length is off by more do not correct, m/s^2, uT; 0: all do */
 } accuracy_plain;
 
 extern const accuracy_plain accuracy_textbook[MARL_FILTER_COUNT];
 
+/* It is given the true field. */
 void accuracy_run_plain(const accuracy_plain *plain, const accuracy_run *run, accuracy_sum *sum);
 /* Stops the program when the tuning is refused. */
 void accuracy_run_ours(const marl_tuning *tuning, const accuracy_run *run, accuracy_sum *sum);
 
-/* What the magnetometer's left-over errors alone make of the heading, the tilt being known: the run must be
- * of a sheet whose magnetometer has no noise. */
-void accuracy_run_field(const accuracy_run *run, accuracy_sum *sum);
-
-/* The place of the pod from the axis of the tower, m, in the body, in the middle of the slew. */
+/* Position of the pod from the axis of the tower, m, in the body, in the middle of the slew. */
 marl_vec3 accuracy_lever(uint64_t seed);
 
 #endif

@@ -1,185 +1,94 @@
 /* SPDX-License-Identifier: MIT
- * Errors of the estimators with the defaults of the sheet, beside the textbook loop of each: five scenes,
- * twenty seeds each. */
+ * Errors of the estimators, weighting on and off, beside the textbook loop of each: every class of motion, on
+ * seeds that nothing was tuned on. */
 #include "accuracy_scenes.h"
 #include "bench.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 
-enum { SEEDS = 20, SEARCH_SEEDS = 5, SEARCH_FROM = 101, FIRST = 1 };
+enum { FIRST_FILTER = MARL_FILTER_COMPLEMENTARY, FILTERS = MARL_FILTER_COUNT - FIRST_FILTER };
 
-static double logarithmic_mean(const double *x, int n)
+/* Of one class: each filter weighted, unweighted, as its textbook has it; and the baselines. */
+typedef struct row {
+    accuracy_sum weighted[FILTERS], unweighted[FILTERS], textbook[FILTERS], gyro, vectors;
+} row;
+
+static double rms(const accuracy_sum *sum)
 {
-    double sum = 0;
+    return accuracy_rms(sum->total, sum->n);
+}
+
+static void add_run(row *r, const accuracy_run *run)
+{
+    for (int f = 0; f < FILTERS; f++) {
+        marl_tuning tuning = marl_tuning_default((marl_filter)(FIRST_FILTER + f));
+        accuracy_run_ours(&tuning, run, &r->weighted[f]);
+        tuning.value[MARL_PARAMETER_WEIGHTING] = 0.0f;
+        accuracy_run_ours(&tuning, run, &r->unweighted[f]);
+        accuracy_run_plain(&accuracy_textbook[FIRST_FILTER + f], run, &r->textbook[f]);
+    }
+    marl_tuning gyro = marl_tuning_default(MARL_FILTER_GYRO), vectors = marl_tuning_default(MARL_FILTER_VECTORS);
+    accuracy_run_ours(&gyro, run, &r->gyro);
+    accuracy_run_ours(&vectors, run, &r->vectors);
+}
+
+static void print_line(const char *name, const double *value, int n)
+{
+    printf("%-20s", name);
     for (int i = 0; i < n; i++) {
-        sum += log(x[i]);
+        printf(i % 3 == 0 && i < 9 ? "  %6.2f" : "%6.2f", value[i]);
     }
-    return exp(sum / n);
+    printf("\n");
 }
 
-static void print_row(const char *name, const accuracy_sum *sum)
+/* Columns: three for each filter, then gyro and vectors. */
+static void values_of(const row *r, double value[11])
 {
-    double total[ACCURACY_SCENES];
-    printf("%-24s", name);
-    for (int s = 0; s < ACCURACY_SCENES; s++) {
-        total[s] = accuracy_rms(sum[s].total, sum[s].n);
-        printf("  %5.2f %5.2f %5.2f", accuracy_rms(sum[s].tilt, sum[s].n),
-               accuracy_rms(sum[s].heading, sum[s].n), total[s]);
+    for (int f = 0; f < FILTERS; f++) {
+        value[3 * f] = rms(&r->weighted[f]);
+        value[3 * f + 1] = rms(&r->unweighted[f]);
+        value[3 * f + 2] = rms(&r->textbook[f]);
     }
-    printf("  %5.2f\n", logarithmic_mean(total, ACCURACY_SCENES));
-}
-
-/* The steady turn with the lever arm of each seed given. */
-static void with_lever(marl_filter filter, const marl_sheet *sheet, accuracy_sum *sum)
-{
-    for (int seed = FIRST; seed < FIRST + SEEDS; seed++) {
-        accuracy_run run = accuracy_run_make(MARL_SCENE_SLEW, sheet, (uint64_t)seed);
-        marl_tuning tuning = marl_tuning_for_sheet(filter, sheet);
-        marl_vec3 lever = accuracy_lever((uint64_t)seed);
-        tuning.value[MARL_PARAMETER_LEVER_X] = lever.x;
-        tuning.value[MARL_PARAMETER_LEVER_Y] = lever.y;
-        tuning.value[MARL_PARAMETER_LEVER_Z] = lever.z;
-        accuracy_run_ours(&tuning, &run, sum);
-        accuracy_run_free(&run);
-    }
-}
-
-static void print_levers(const marl_sheet *sheet)
-{
-    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
-        accuracy_sum sum = {0};
-        with_lever((marl_filter)f, sheet, &sum);
-        printf("slew, lever arm given: %-18s tilt %.2f, total %.2f deg\n", marl_filter_name((marl_filter)f),
-               accuracy_rms(sum.tilt, sum.n), accuracy_rms(sum.total, sum.n));
-    }
-}
-
-/* On steel the magnetometer must not move the tilt. */
-static void print_steel(const marl_sheet *sheet)
-{
-    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
-        accuracy_sum with = {0}, without = {0};
-        for (int seed = FIRST; seed < FIRST + SEEDS; seed++) {
-            accuracy_run run = accuracy_run_make(MARL_SCENE_STEEL, sheet, (uint64_t)seed);
-            marl_tuning tuning = marl_tuning_for_sheet((marl_filter)f, sheet);
-            accuracy_run_ours(&tuning, &run, &with);
-            tuning.value[MARL_PARAMETER_USE_MAG] = 0.0f;
-            accuracy_run_ours(&tuning, &run, &without);
-            accuracy_run_free(&run);
-        }
-        printf("steel, tilt with over without magnetometer: %-18s %.3f\n", marl_filter_name((marl_filter)f),
-               sqrt(with.tilt / without.tilt));
-    }
-}
-
-/* Switched on in the middle of it, at three moments: the first vectors may be off by ten degrees. */
-static void print_late(const marl_sheet *sheet)
-{
-    const marl_scene_kind scenes[] = {MARL_SCENE_LIFT, MARL_SCENE_SHAKE, MARL_SCENE_STEEL};
-    const double from[] = {20, 35, 50};
-    printf("\nswitched on in motion, total error after 5 s, degrees rms:  lift  shake  steel\n");
-    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
-        double ours[3], theirs[3];
-        for (int s = 0; s < 3; s++) {
-            accuracy_sum sum = {0}, plain = {0};
-            for (int seed = FIRST; seed < FIRST + SEEDS; seed++) {
-                accuracy_run run = accuracy_run_make(scenes[s], sheet, (uint64_t)seed);
-                marl_tuning tuning = marl_tuning_for_sheet((marl_filter)f, sheet);
-                for (int k = 0; k < 3; k++) {
-                    accuracy_run late = accuracy_run_from(&run, from[k]);
-                    accuracy_run_ours(&tuning, &late, &sum);
-                    accuracy_run_plain(&accuracy_textbook[f], &late, &plain);
-                }
-                accuracy_run_free(&run);
-            }
-            ours[s] = accuracy_rms(sum.total, sum.n);
-            theirs[s] = accuracy_rms(plain.total, plain.n);
-        }
-        printf("%-57s  %5.2f  %5.2f  %5.2f\n", marl_filter_name((marl_filter)f), ours[0], ours[1], ours[2]);
-        printf("%-57s  %5.2f  %5.2f  %5.2f\n", "  textbook", theirs[0], theirs[1], theirs[2]);
-    }
+    value[9] = rms(&r->gyro);
+    value[10] = rms(&r->vectors);
 }
 
 void bench_accuracy(void)
 {
-    marl_sheet sheet = accuracy_sheet(), silent = sheet;
-    accuracy_sum ours[MARL_FILTER_COUNT][ACCURACY_SCENES] = {{{0}}};
-    accuracy_sum theirs[MARL_FILTER_COUNT][ACCURACY_SCENES] = {{{0}}}, field[ACCURACY_SCENES] = {{0}};
-    silent.mag.white = 0;
-    for (int s = 0; s < ACCURACY_SCENES; s++) {
-        for (int seed = FIRST; seed < FIRST + SEEDS; seed++) {
-            accuracy_run run = accuracy_run_make(accuracy_scenes[s], &sheet, (uint64_t)seed);
-            accuracy_run quiet = accuracy_run_make(accuracy_scenes[s], &silent, (uint64_t)seed);
-            for (int f = 0; f < MARL_FILTER_COUNT; f++) {
-                marl_tuning tuning = marl_tuning_for_sheet((marl_filter)f, &sheet);
-                accuracy_run_ours(&tuning, &run, &ours[f][s]);
-                accuracy_run_plain(&accuracy_textbook[f], &run, &theirs[f][s]);
-            }
-            accuracy_run_field(&quiet, &field[s]);
+    static row rows[ACCURACY_CLASSES];
+    double value[11], sum[11] = {0}, worst[3] = {0};
+    printf("\ntotal error, degrees rms from 5 s after the start; seeds %d to %d, nothing was tuned on them\n",
+           ACCURACY_REPORTED_FROM, ACCURACY_REPORTED_FROM + ACCURACY_SEEDS - 1);
+    printf("%-20s  %-18s  %-18s  %-18s\n%-20s  weight   off book  weight   off book  weight   off book  gyro vect.\n", "",
+           "complementary", "gradient-descent", "kalman", "");
+    for (int c = 0; c < ACCURACY_CLASSES; c++) {
+        for (int k = 0; k < ACCURACY_SEEDS; k++) {
+            accuracy_run run = accuracy_run_make(&accuracy_classes[c], (uint64_t)(ACCURACY_REPORTED_FROM + k));
+            add_run(&rows[c], &run);
             accuracy_run_free(&run);
-            accuracy_run_free(&quiet);
+        }
+        values_of(&rows[c], value);
+        print_line(accuracy_classes[c].name, value, 11);
+        for (int i = 0; i < 11; i++) {
+            sum[i] += log(value[i]) / ACCURACY_CLASSES;
+        }
+        for (int f = 0; f < FILTERS; f++) {
+            worst[f] = fmax(worst[f], value[3 * f] / value[3 * f + 2]);
         }
     }
-    printf("\nerror in degrees rms after 5 s, %d seeds: tilt, heading, total\n%-24s", SEEDS, "");
-    for (int s = 0; s < ACCURACY_SCENES; s++) {
-        printf("  %-17s", marl_scene_name(accuracy_scenes[s]));
+    for (int i = 0; i < 11; i++) {
+        value[i] = exp(sum[i]);
     }
-    printf("  mean\n");
-    for (int f = 0; f < MARL_FILTER_COUNT; f++) {
-        print_row(marl_filter_name((marl_filter)f), ours[f]);
-        print_row("  textbook", theirs[f]);
+    print_line("geometric mean", value, 11);
+    printf("with weighting over textbook, mean and worst class:");
+    for (int f = 0; f < FILTERS; f++) {
+        printf("  %s %.2f %.2f", marl_filter_name((marl_filter)(FIRST_FILTER + f)), value[3 * f] / value[3 * f + 2], worst[f]);
     }
-    print_row("magnetometer alone", field);
-    print_levers(&sheet);
-    print_steel(&sheet);
-    print_late(&sheet);
-}
-
-static double score(const accuracy_plain *f, accuracy_run run[ACCURACY_SCENES][SEARCH_SEEDS])
-{
-    double total[ACCURACY_SCENES];
-    for (int s = 0; s < ACCURACY_SCENES; s++) {
-        accuracy_sum sum = {0};
-        for (int k = 0; k < SEARCH_SEEDS; k++) {
-            accuracy_run_plain(f, &run[s][k], &sum);
-        }
-        total[s] = accuracy_rms(sum.total, sum.n);
-    }
-    return logarithmic_mean(total, ACCURACY_SCENES);
-}
-
-/* One tuning a filter, the best of a grid by the geometric mean of the five scenes. */
-void bench_plain(void)
-{
-    static accuracy_run run[ACCURACY_SCENES][SEARCH_SEEDS];
-    marl_sheet sheet = accuracy_sheet();
-    for (int s = 0; s < ACCURACY_SCENES; s++) {
-        for (int k = 0; k < SEARCH_SEEDS; k++) {
-            run[s][k] = accuracy_run_make(accuracy_scenes[s], &sheet, (uint64_t)(SEARCH_FROM + k));
-        }
-    }
-    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
-        accuracy_plain best = accuracy_textbook[f];
-        double least = INFINITY;
-        for (int g = 0; g < 24; g++) {
-            for (int b = -1; b < 20; b++) {
-                accuracy_plain now = accuracy_textbook[f];
-                now.gain = (float)pow(10, -3 + g / 6.0);
-                now.bias_gain = b < 0 ? 0.0f : (float)pow(10, -6 + b / 4.0);
-                double value = score(&now, run);
-                if (value < least) {
-                    least = value;
-                    best = now;
-                }
-            }
-        }
-        printf("%-24s gain %.4g, bias_gain %.4g: %.3f deg\n", marl_filter_name((marl_filter)f),
-               (double)best.gain, (double)best.bias_gain, least);
-    }
-    for (int s = 0; s < ACCURACY_SCENES; s++) {
-        for (int k = 0; k < SEARCH_SEEDS; k++) {
-            accuracy_run_free(&run[s][k]);
-        }
+    printf("\n\nkalman: squared error over stated variance, tilt and heading\n");
+    for (int c = 0; c < ACCURACY_CLASSES; c++) {
+        const accuracy_sum *k = &rows[c].weighted[MARL_FILTER_KALMAN - FIRST_FILTER];
+        printf("%-20s %6.2f %6.2f\n", accuracy_classes[c].name, k->tilt_ratio / (double)k->stated,
+               k->heading_ratio / (double)k->stated);
     }
 }

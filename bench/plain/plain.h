@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * Each filter as its textbook has it: the published equations written plainly, no checks, no trust, every
- * reading believed. What the library's estimators are held against, in error and in time; never improved.
+ * Each filter as its textbook has it: the published equations written plainly, one step per sample, no checks.
+ * What the library's estimators are compared with, in error and in time; never improved.
  * World enu, SI, magnetometer in uT; rates in rad/s. */
 #ifndef PLAIN_H
 #define PLAIN_H
@@ -18,8 +18,8 @@ typedef struct plain_state {
 /* All begin with the attitude of two vectors. */
 marl_quat plain_two_vectors(marl_vec3 accel, marl_vec3 mag);
 
-/* One step of dt seconds. mag NULL: not fresh, the accelerometer alone corrects. */
-typedef void plain_step(plain_state *s, marl_vec3 gyro, marl_vec3 accel, const marl_vec3 *mag, float dt);
+/* One step of dt seconds. accel or mag NULL: not fresh, or not to be used. */
+typedef void plain_step(plain_state *s, marl_vec3 gyro, const marl_vec3 *accel, const marl_vec3 *mag, float dt);
 
 /* The rate integrated, nothing else. */
 plain_step plain_gyro;

@@ -3,9 +3,12 @@
 #include "plain.h"
 #include "plain_vectors.h"
 
-void plain_complementary(plain_state *s, marl_vec3 gyro, marl_vec3 accel, const marl_vec3 *mag, float dt)
+void plain_complementary(plain_state *s, marl_vec3 gyro, const marl_vec3 *accel, const marl_vec3 *mag, float dt)
 {
-    marl_vec3 e = plain_cross(plain_unit(accel), plain_up(s->q));
+    marl_vec3 e = {0.0f, 0.0f, 0.0f};
+    if (accel != NULL) {
+        e = plain_cross(plain_unit(*accel), plain_up(s->q));
+    }
     if (mag != NULL) {
         marl_vec3 m = plain_unit(*mag), n = plain_north(s->q), u = plain_up(s->q);
         float level, upright;

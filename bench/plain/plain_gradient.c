@@ -17,11 +17,13 @@ static void add_gradient(marl_quat q, float north, float up, marl_vec3 to, float
     g[3] += (north * q.w + up * q.x) * fx + (-2.0f * north * q.z + up * q.y) * fy + north * q.y * fz;
 }
 
-void plain_gradient(plain_state *s, marl_vec3 gyro, marl_vec3 accel, const marl_vec3 *mag, float dt)
+void plain_gradient(plain_state *s, marl_vec3 gyro, const marl_vec3 *accel, const marl_vec3 *mag, float dt)
 {
     marl_quat q = s->q;
     float g[4] = {0};
-    add_gradient(q, 0.0f, 1.0f, plain_unit(accel), g);
+    if (accel != NULL) {
+        add_gradient(q, 0.0f, 1.0f, plain_unit(*accel), g);
+    }
     if (mag != NULL) {
         marl_vec3 m = plain_unit(*mag);
         float level, upright;

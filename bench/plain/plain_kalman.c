@@ -105,12 +105,14 @@ static void correct(plain_state *s, marl_vec3 z, marl_vec3 v, float sigma)
 }
 
 /* v_body = (I - [error x]) R* v, so H = [v x]: see correct. */
-void plain_kalman(plain_state *s, marl_vec3 gyro, marl_vec3 accel, const marl_vec3 *mag, float dt)
+void plain_kalman(plain_state *s, marl_vec3 gyro, const marl_vec3 *accel, const marl_vec3 *mag, float dt)
 {
     marl_vec3 rate = {gyro.x - s->bias.x, gyro.y - s->bias.y, gyro.z - s->bias.z};
     plain_integrate(&s->q, rate, dt);
     predict(s, rate, dt);
-    correct(s, plain_unit(accel), plain_up(s->q), s->gain);
+    if (accel != NULL) {
+        correct(s, plain_unit(*accel), plain_up(s->q), s->gain);
+    }
     if (mag != NULL) {
         marl_vec3 n = plain_north(s->q), u = plain_up(s->q), f = s->field;
         marl_vec3 v = {f.y * n.x + f.z * u.x, f.y * n.y + f.z * u.y, f.y * n.z + f.z * u.z};

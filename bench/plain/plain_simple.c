@@ -3,7 +3,7 @@
 #include "plain.h"
 #include "plain_vectors.h"
 
-void plain_gyro(plain_state *s, marl_vec3 gyro, marl_vec3 accel, const marl_vec3 *mag, float dt)
+void plain_gyro(plain_state *s, marl_vec3 gyro, const marl_vec3 *accel, const marl_vec3 *mag, float dt)
 {
     (void)accel;
     (void)mag;
@@ -33,10 +33,10 @@ marl_quat plain_two_vectors(marl_vec3 accel, marl_vec3 mag)
     return q;
 }
 
-void plain_vectors(plain_state *s, marl_vec3 gyro, marl_vec3 accel, const marl_vec3 *mag, float dt)
+void plain_vectors(plain_state *s, marl_vec3 gyro, const marl_vec3 *accel, const marl_vec3 *mag, float dt)
 {
     static const marl_vec3 none = {0.0f, 1.0f, 0.0f};
     (void)gyro;
     (void)dt;
-    s->q = plain_two_vectors(accel, mag != NULL ? *mag : none);
+    s->q = plain_two_vectors(*accel, mag != NULL ? *mag : none);
 }

@@ -24,7 +24,6 @@
 #include "marlinspike/still.h"
 #include "marlinspike/store.h"
 #include "marlinspike/telemetry.h"
-#include "marlinspike/trust.h"
 #include "marlinspike/tuning.h"
 #include "marlinspike/vec.h"
 

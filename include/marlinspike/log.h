@@ -35,8 +35,8 @@ typedef enum marl_column {
     MARL_COLUMN_ROLL,
     MARL_COLUMN_PITCH,
     MARL_COLUMN_YAW,
-    MARL_COLUMN_TRUST_ACCEL,
-    MARL_COLUMN_TRUST_MAG,
+    MARL_COLUMN_WEIGHT_ACCEL,
+    MARL_COLUMN_WEIGHT_MAG,
     MARL_COLUMN_COUNT
 } marl_column;
 
@@ -48,7 +48,7 @@ typedef enum marl_column {
 #define MARL_COLUMNS_SPEED (1u << MARL_COLUMN_SPEED)
 #define MARL_COLUMNS_Q (15u << MARL_COLUMN_Q_W)
 #define MARL_COLUMNS_RPY (7u << MARL_COLUMN_ROLL)
-#define MARL_COLUMNS_TRUST (3u << MARL_COLUMN_TRUST_ACCEL)
+#define MARL_COLUMNS_WEIGHT (3u << MARL_COLUMN_WEIGHT_ACCEL)
 
 const char *marl_column_name(marl_column column);
 
@@ -83,8 +83,7 @@ typedef struct marl_log_row {
     marl_sample sample;
     marl_quat q; /* attitude the row holds (from q_... or roll, pitch, yaw), unit */
     int has_q;
-    float
-        trust[2]; /* weight that the estimator gave accelerometer and magnetometer, 0 to 1; negative: none */
+    float weight[2]; /* of accelerometer and magnetometer in an estimate, 0 to 1; negative: none */
 } marl_log_row;
 
 typedef struct marl_log_options {

@@ -34,9 +34,9 @@ MARL_CHECKED marl_status marl_replay_init(marl_replay *replay, const marl_tuning
  * MARL_ERR_USE when q cannot be brought to length one. */
 MARL_CHECKED marl_status marl_replay_start(marl_replay *replay, marl_quat q, marl_error *error);
 
-/* What the estimator made of the sensors of the row just taken: weights 0 to 1, 0 for a reading that was
- * refused, negative where there was none or the filter has no trust. */
-void marl_replay_trust(const marl_replay *replay, const marl_sample *sample, float trust[2]);
+/* Weights of accelerometer and magnetometer in the last correction, for the sensors of the row just taken: 0
+ * to 1, 0 for an invalid reading, negative where there was no reading or the filter does not correct. */
+void marl_replay_weights(const marl_replay *replay, const marl_sample *sample, float weight[2]);
 
 /* Takes one row. Returns 1 and the attitude, or 0 when there is none: before the start, or when the
  * sample's time was refused. */

@@ -18,6 +18,7 @@ extern "C" {
 typedef struct marl_motion {
     double q[4];        /* body to world, w first */
     double position[3]; /* m, world; any origin */
+    double velocity[3]; /* m/s, body */
     double rate[3];     /* rad/s, body */
     double force[3];    /* specific force, m/s^2, body */
     double field[3];    /* magnetic field, uT, body */
@@ -63,19 +64,26 @@ typedef enum marl_scene_kind {
     MARL_SCENE_SHAKE,
     MARL_SCENE_STEEL,
     MARL_SCENE_UPSIDE,
+    MARL_SCENE_HANDLE, /* from here on: what hands and machines do to the pod */
+    MARL_SCENE_CARRY,
+    MARL_SCENE_DRIVE,
+    MARL_SCENE_SWING,
+    MARL_SCENE_SPIN,
+    MARL_SCENE_DAY,
     MARL_SCENE_COUNT
 } marl_scene_kind;
 
 typedef struct marl_scene {
     marl_scene_kind kind;
-    double draw[16]; /* what the seed decides: attitudes, amplitudes, phases; each in [0, 1) */
+    double draw[32]; /* what the seed decides: attitudes, amplitudes, phases; each in [0, 1) */
     double seat[4];  /* how the pod sits on what carries it: a few degrees out of level */
 } marl_scene;
 
 const char *marl_scene_name(marl_scene_kind kind);
 /* One line. */
 const char *marl_scene_about(marl_scene_kind kind);
-/* How long the scene takes, s; afterwards it begins again (soak: stays warm, still and tumble: go on). */
+/* How long the scene takes, s; afterwards the scenes of the crane, poses, turns and spin begin again, the others
+ * go on (soak stays warm). */
 double marl_scene_seconds(marl_scene_kind kind);
 /* MARL_ERR_ARGUMENT for an unknown name. */
 MARL_CHECKED marl_status marl_scene_from_name(const char *name, marl_scene_kind *kind);
@@ -141,12 +149,19 @@ typedef struct marl_simulator {
     double mag_step; /* magnetometer readings per row, at most 1 */
     uint64_t tick;   /* next row */
     double mag_phase;
+    double skip_s;     /* the log starts so late in the scene; its time starts at 0 */
+    int with_speed;    /* ten times a second a row holds the speed along body x */
+    double speed_scale; /* what a wheel of not quite the right size makes of it */
 } marl_simulator;
 
 /* rate_hz 0 = that of the sheet. The magnetometer keeps its own rate where that is slower.
  * MARL_ERR_ARGUMENT when the rate is not in [1, 100000]. */
 MARL_CHECKED marl_status marl_simulator_init(marl_simulator *simulator, marl_scene_kind scene,
                                              const marl_sheet *sheet, double rate_hz, uint64_t seed);
+/* The log starts `skip_s` s late in the scene, and with `with_speed` holds the speed along body x, ten times a
+ * second, in steps of 0.02 m/s, its scale off by up to 1 %. To be called before the first row.
+ * MARL_ERR_ARGUMENT when skip_s is negative or not finite. */
+MARL_CHECKED marl_status marl_simulator_set(marl_simulator *simulator, double skip_s, int with_speed);
 /* The next row, and the true attitude at its time. */
 void marl_simulator_next(marl_simulator *simulator, marl_sample *sample, marl_quat *truth);
 

@@ -13,43 +13,48 @@ extern "C" {
 #endif
 
 typedef enum marl_filter {
-    MARL_FILTER_GYRO = 0, /* integration of the rate alone */
-    MARL_FILTER_VECTORS,  /* accelerometer and magnetometer alone */
-    /* The rate, pulled towards the vectors as far as they are trusted; gyroscope bias estimated: */
-    MARL_FILTER_COMPLEMENTARY,    /* by a share of the error, time constants */
-    MARL_FILTER_GRADIENT_DESCENT, /* at a speed of its own, however large the error */
-    MARL_FILTER_KALMAN,           /* by the noise of the sensors, with the covariance of the errors */
+    MARL_FILTER_GYRO = 0,         /* integration of the angular rate */
+    MARL_FILTER_VECTORS,          /* attitude from two vectors: accelerometer and magnetometer */
+    MARL_FILTER_COMPLEMENTARY,    /* constant gains, proportional and integral */
+    MARL_FILTER_GRADIENT_DESCENT, /* constant speed down the gradient of the error */
+    MARL_FILTER_KALMAN,           /* error-state Kalman filter */
     MARL_FILTER_COUNT
 } marl_filter;
 
 typedef enum marl_parameter_id {
     MARL_PARAMETER_USE_MAG = 0,
+    MARL_PARAMETER_WEIGHTING,
+    MARL_PARAMETER_RUN_DOWN,
     MARL_PARAMETER_TILT_TIME,
     MARL_PARAMETER_HEADING_TIME,
-    MARL_PARAMETER_TILT_SPEED,
-    MARL_PARAMETER_HEADING_SPEED,
-    MARL_PARAMETER_BIAS_TIME,
+    MARL_PARAMETER_DAMPING,
+    MARL_PARAMETER_BETA,
+    MARL_PARAMETER_ZETA,
+    MARL_PARAMETER_HEADING_BETA,
+    MARL_PARAMETER_HEADING_ZETA,
     MARL_PARAMETER_GYRO_WHITE,
-    MARL_PARAMETER_GYRO_FLICKER,
-    MARL_PARAMETER_GYRO_WALK,
-    MARL_PARAMETER_ACCEL_WHITE,
-    MARL_PARAMETER_MAG_WHITE,
-    MARL_PARAMETER_MAG_ERROR,
     MARL_PARAMETER_GYRO_SCALE,
+    MARL_PARAMETER_GYRO_WALK,
     MARL_PARAMETER_BIAS_SPREAD,
+    MARL_PARAMETER_ATTITUDE_SPREAD,
+    MARL_PARAMETER_ACCEL_FLOOR,
+    MARL_PARAMETER_SPEED_FLOOR,
+    MARL_PARAMETER_MAG_NOISE,
+    MARL_PARAMETER_DISTURBANCE_TIME,
+    MARL_PARAMETER_VELOCITY_TIME,
     MARL_PARAMETER_BIAS_LIMIT,
     MARL_PARAMETER_GAP_LIMIT,
-    MARL_PARAMETER_ACCEL_SLACK, /* from here on: trust */
-    MARL_PARAMETER_RATE_SLACK,
-    MARL_PARAMETER_TILT_SLACK,
-    MARL_PARAMETER_FIELD_SLACK,
-    MARL_PARAMETER_DIP_SLACK,
-    MARL_PARAMETER_HEADING_SLACK,
-    MARL_PARAMETER_LINGER,
-    MARL_PARAMETER_HOLD_LIMIT,
     MARL_PARAMETER_LEVER_X,
     MARL_PARAMETER_LEVER_Y,
     MARL_PARAMETER_LEVER_Z,
+    MARL_PARAMETER_ACCEL_THRESHOLD, /* from here on: the group "weighting" */
+    MARL_PARAMETER_FORCE_TIME,
+    MARL_PARAMETER_BIAS_SHARE,
+    MARL_PARAMETER_MAG_THRESHOLD,
+    MARL_PARAMETER_SPEED_TIME,
+    MARL_PARAMETER_START_SPEED,
+    MARL_PARAMETER_START_ARM,
+    MARL_PARAMETER_RESET_SPEED,
     MARL_PARAMETER_COUNT
 } marl_parameter_id;
 
@@ -81,8 +86,8 @@ const marl_parameter *marl_parameter_row(marl_parameter_id id);
 /* MARL_ERR_ARGUMENT when no parameter of that filter has this name. */
 MARL_CHECKED marl_status marl_parameter_find(marl_filter filter, const char *name, marl_parameter_id *id);
 
-/* 1 when the parameter is one of trust: which evidence weighs how much against a sensor. */
-int marl_parameter_is_trust(marl_parameter_id id);
+/* 1 when the parameter acts only while the weighting is on: how readings that disturbances spoil lose weight. */
+int marl_parameter_is_weighting(marl_parameter_id id);
 
 /* Defaults, world enu. */
 marl_tuning marl_tuning_default(marl_filter filter);

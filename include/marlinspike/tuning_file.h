@@ -16,17 +16,19 @@ typedef struct marl_named_tuning {
     marl_tuning tuning;
 } marl_named_tuning;
 
-/* A filter's name stands for its defaults, anything else is a file. MARL_ERR_INPUT names file, line and
- * key, and lists the known keys when one is unknown. */
-MARL_CHECKED marl_status marl_tuning_read(marl_named_tuning *tuning, const char *path_or_filter,
-                                          marl_error *error);
+/* A tuning as the command line gives it: a filter's name (its defaults; with a sheet, which may be NULL, those
+ * that follow from it) or a file, and behind a colon changes of single parameters:
+ * "complementary:tilt_time=0.5,damping=1", "calm.json:weighting=off". Switches are on or off. The text is part
+ * of the name. MARL_ERR_INPUT names file, line and key, and lists the known keys when one is unknown;
+ * MARL_ERR_USE when a change has an unknown name or a value out of its range. */
+MARL_CHECKED marl_status marl_tuning_read(marl_named_tuning *tuning, const char *text,
+                                          const marl_sheet *sheet, marl_error *error);
 MARL_CHECKED marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path,
                                            marl_error *error);
 
-/* The defaults of a filter for the sensors of a sheet: the Kalman filter's noises are the sheet's, the time
- * constants of the others are where a steady Kalman filter of one angle would settle (accelerometer or
- * magnetometer noise over the gyroscope's), doubts and slacks follow from the errors that the sheet tells.
- * Nothing is searched. Sensors that the sheet does not have keep the general defaults. */
+/* The defaults of a filter for the sensors of a sheet: noise densities as they stand there, uncertainties and
+ * the thresholds of the weighting from the errors that the sheet states. Nothing is searched. Sensors that the
+ * sheet does not have keep the general defaults. */
 marl_tuning marl_tuning_for_sheet(marl_filter filter, const marl_sheet *sheet);
 
 #ifdef __cplusplus

@@ -95,10 +95,6 @@ typedef struct cli_reading {
 
 MARL_CHECKED marl_status cli_reading_prepare(cli_reading *reading, marl_error *error);
 
-/* A tuning file, or a filter by its name: the defaults that follow from --sheet where one was given. */
-MARL_CHECKED marl_status cli_tuning_read(marl_named_tuning *tuning, const char *path_or_filter,
-                                         const cli_reading *reading, marl_error *error);
-
 /* --start: how a replay begins. */
 typedef struct cli_start {
     enum { CLI_START_VECTORS, CLI_START_REFERENCE, CLI_START_SAID } from;
@@ -129,9 +125,9 @@ typedef struct cli_losses {
 /* MARL_ERR_USE when one is out of range. */
 MARL_CHECKED marl_status cli_losses_read(marl_losses *losses, const cli_losses *said, marl_error *error);
 
-/* Readings per sensor that were no readings; and those together with the ones that counted less than half. */
-json_t *cli_refused_json(const marl_estimator_counts *counts);
-json_t *cli_rejected_json(const marl_estimator_counts *counts);
+/* Readings per sensor that were left out; and those that were used with a weight under one half. */
+json_t *cli_invalid_json(const marl_estimator_counts *counts);
+json_t *cli_downweighted_json(const marl_estimator_counts *counts);
 
 /* What is to be said of a log that was read: one list for stderr and for --json. */
 typedef struct cli_warnings {

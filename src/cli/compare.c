@@ -36,7 +36,7 @@ static marl_status read_matching(const options *o, cli_matching *m, marl_error *
                              o->time_offset);
         }
     }
-    return cli_tuning_read(&m->by, o->match_by != NULL ? o->match_by : "kalman", &o->reading, error);
+    return marl_tuning_read(&m->by, o->match_by != NULL ? o->match_by : "kalman", o->reading.options.sheet, error);
 }
 
 static marl_status add_case(cli_comparison *job, const char *log, size_t length, const char *reference,
@@ -84,8 +84,8 @@ static marl_status read_tunings(const options *o, cli_comparison *job, marl_erro
 {
     if (o->tuning == NULL) {
         for (int i = 0; i < MARL_FILTER_COUNT; i++) {
-            (void)!cli_tuning_read(&job->tuning[job->tunings++], marl_filter_name((marl_filter)i),
-                                   &o->reading, error);
+            (void)!marl_tuning_read(&job->tuning[job->tunings++], marl_filter_name((marl_filter)i),
+                                    o->reading.options.sheet, error);
         }
         return MARL_OK;
     }
@@ -94,7 +94,7 @@ static marl_status read_tunings(const options *o, cli_comparison *job, marl_erro
             return marl_fail(error, MARL_ERR_USE, "compare: at most %d tunings", CLI_MOST_TUNINGS);
         }
         marl_status status =
-            cli_tuning_read(&job->tuning[job->tunings], o->tuning[job->tunings], &o->reading, error);
+            marl_tuning_read(&job->tuning[job->tunings], o->tuning[job->tunings], o->reading.options.sheet, error);
         if (status != MARL_OK) {
             return status;
         }
@@ -178,7 +178,7 @@ static void run_one(const cli_comparison *job, cli_run *run)
     marl_replay replay;
     marl_status status = cli_run_replay(job, run, &replay, &estimate, &run->error);
     if (status == MARL_OK) {
-        run->counts = replay.estimator.counts;
+        run->counts = marl_estimator_count(&replay.estimator);
         run->digest = replay.digest;
         run->heading_is_magnetic = marl_estimator_heading_is_magnetic(&replay.estimator);
         status =

@@ -33,13 +33,15 @@ static json_t *conditions_json(const marl_comparison *c)
     return object;
 }
 
+static double share(uint32_t part, uint32_t of)
+{
+    return of > 0 ? (double)part / of : (double)NAN;
+}
+
 static json_t *share_json(const marl_estimator_counts *counts)
 {
-    double updates = counts->updates > 0 ? (double)counts->updates : (double)NAN;
-    return json_pack("{s:o,s:o}", "accel",
-                     cli_number(((double)counts->rejected_accel + (double)counts->doubted_accel) / updates),
-                     "mag",
-                     cli_number(((double)counts->rejected_mag + (double)counts->doubted_mag) / updates));
+    return json_pack("{s:o,s:o}", "accel", cli_number(share(counts->downweighted_accel, counts->used_accel)),
+                     "mag", cli_number(share(counts->downweighted_mag, counts->used_mag)));
 }
 
 static void add_measures(json_t *run, const cli_run *r)
@@ -54,9 +56,10 @@ static void add_measures(json_t *run, const cli_run *r)
     json_object_set_new(run, "lag_ms", cli_number(c->lag_ms));
     json_object_set_new(run, "drift_deg_per_h", cli_number(c->drift_deg_per_h));
     json_object_set_new(run, "by_condition", conditions_json(c));
-    json_object_set_new(run, "rejected", cli_rejected_json(&r->counts));
-    json_object_set_new(run, "rejected_share", share_json(&r->counts));
-    json_object_set_new(run, "refused", cli_refused_json(&r->counts));
+    json_object_set_new(run, "invalid", cli_invalid_json(&r->counts));
+    json_object_set_new(run, "downweighted", cli_downweighted_json(&r->counts));
+    json_object_set_new(run, "downweighted_share", share_json(&r->counts));
+    json_object_set_new(run, "restarts", json_integer(r->counts.restarts));
     json_object_set_new(run, "updates", json_integer(r->counts.updates));
     json_object_set_new(run, "compared", json_integer((json_int_t)c->n));
     json_object_set_new(run, "digest", json_string(digest));

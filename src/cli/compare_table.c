@@ -60,9 +60,9 @@ static void print_alignment(const cli_comparison *job, const cli_case *of)
            job->matching.by.name);
 }
 
-static double percent(uint32_t a, uint32_t b, uint32_t of)
+static double percent(uint32_t part, uint32_t of)
 {
-    return of > 0 ? 100.0 * ((double)a + (double)b) / of : NAN;
+    return of > 0 ? 100.0 * (double)part / of : NAN;
 }
 
 static void print_name(const cli_comparison *job, const cli_run *r)
@@ -90,8 +90,8 @@ static void print_run(const cli_comparison *job, const cli_run *r)
     print_cell(7, 3, c->jitter_deg);
     print_cell(5, 0, c->lag_ms);
     print_cell(6, 0, c->drift_deg_per_h);
-    print_cell(6, 1, percent(r->counts.rejected_accel, r->counts.doubted_accel, r->counts.updates));
-    print_cell(5, 1, percent(r->counts.rejected_mag, r->counts.doubted_mag, r->counts.updates));
+    print_cell(6, 1, percent(r->counts.downweighted_accel, r->counts.used_accel));
+    print_cell(5, 1, percent(r->counts.downweighted_mag, r->counts.used_mag));
     printf("%s%s\n", r->heading_is_magnetic ? "" : "  heading relative",
            r->error.status != MARL_OK ? "  failed" : "");
 }
@@ -99,9 +99,9 @@ static void print_run(const cli_comparison *job, const cli_run *r)
 static void print_runs(const cli_comparison *job, const cli_case *of)
 {
     printf("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %12s\n", NAME, "", "tilt", "", "", "heading", "",
-           "total", "settle", "jitter", "lag", "drift", "left out, %");
+           "total", "settle", "jitter", "lag", "drift", "weight < 0.5");
     printf("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %6s %5s\n", NAME, "error in degrees", "rms", "p95",
-           "max", "rms", "max", "rms", "s", "deg", "ms", "deg/h", "accel", "mag");
+           "max", "rms", "max", "rms", "s", "deg", "ms", "deg/h", "acc %", "mag %");
     for (size_t i = 0; i < job->runs; i++) {
         if (job->run[i].of == of) {
             print_run(job, &job->run[i]);

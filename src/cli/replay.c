@@ -46,7 +46,7 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
     s = s ? s : cli_start_read(&j->start, o->start, error);
     s = s || o->figure == NULL ? s : marl_figure_check_path(o->figure, error);
     s = s ? s
-          : cli_tuning_read(&j->tuning, o->tuning != NULL ? o->tuning : "complementary", &o->reading, error);
+          : marl_tuning_read(&j->tuning, o->tuning != NULL ? o->tuning : "complementary", o->reading.options.sheet, error);
     if (s == MARL_OK && o->calibration != NULL) {
         s = marl_calibration_read(&record, o->calibration, error);
         j->declination_deg = s == MARL_OK ? record.declination_deg : NAN;
@@ -60,7 +60,7 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
     }
     if (s == MARL_OK && o->out != NULL) {
         const marl_tuning *used = &j->replay.estimator.tuning;
-        marl_log_info info = {.columns = MARL_COLUMNS_Q | MARL_COLUMNS_TRUST, .world = used->world};
+        marl_log_info info = {.columns = MARL_COLUMNS_Q | MARL_COLUMNS_WEIGHT, .world = used->world};
         info.relative_heading = used->value[MARL_PARAMETER_USE_MAG] == 0.0f;
         s = marl_log_create(&j->writer, o->out, &info, error);
     }
@@ -114,7 +114,7 @@ static marl_status run(job *j, const options *o, marl_error *error)
         }
         if (marl_replay_step(&j->replay, &row.sample, &row.q)) {
             row.has_q = 1;
-            marl_replay_trust(&j->replay, &row.sample, row.trust);
+            marl_replay_weights(&j->replay, &row.sample, row.weight);
             j->last = row;
             if (j->writer != NULL) {
                 marl_log_write(j->writer, &row);
@@ -144,9 +144,22 @@ static marl_status finish(job *j, marl_status status, marl_error *error)
     return marl_log_commit(j->writer, error);
 }
 
+/* Bias, and for a filter with a covariance the standard deviations at the end. */
+static void add_state(json_t *root, const marl_estimator *e)
+{
+    float tilt, heading;
+    marl_vec3 b = marl_estimator_bias(e);
+    const double bias[3] = {(double)b.x, (double)b.y, (double)b.z};
+    json_object_set_new(root, "gyro_bias", cli_numbers(bias, 3));
+    if (marl_estimator_sigma(e, &tilt, &heading) == MARL_OK) {
+        json_object_set_new(root, "sigma_tilt_deg", cli_number((double)tilt / DEGREE));
+        json_object_set_new(root, "sigma_heading_deg", cli_number((double)heading / DEGREE));
+    }
+}
+
 static int print_json(const job *j)
 {
-    const marl_estimator_counts *counts = &j->replay.estimator.counts;
+    const marl_estimator_counts counts = marl_estimator_count(&j->replay.estimator);
     json_t *root = json_object();
     char digest[16];
     snprintf(digest, sizeof digest, "%08x", (unsigned)j->replay.digest);
@@ -157,34 +170,66 @@ static int print_json(const job *j)
         root, "heading",
         json_string(marl_estimator_heading_is_magnetic(&j->replay.estimator) ? "magnetic" : "relative"));
     json_object_set_new(root, "attitudes", json_integer((json_int_t)j->replay.attitudes));
-    json_object_set_new(root, "updates", json_integer(counts->updates));
-    json_object_set_new(root, "gaps", json_integer(counts->gaps));
-    json_object_set_new(root, "rejected", cli_rejected_json(counts));
-    json_object_set_new(root, "refused", cli_refused_json(counts));
+    json_object_set_new(root, "updates", json_integer(counts.updates));
+    json_object_set_new(root, "restarts", json_integer(counts.restarts));
+    json_object_set_new(root, "invalid", cli_invalid_json(&counts));
+    json_object_set_new(root, "downweighted", cli_downweighted_json(&counts));
+    add_state(root, &j->replay.estimator);
     json_object_set_new(root, "digest", json_string(digest));
     return cli_print_json(root);
 }
 
-/* Counts in percent of the samples: what counted less than half. */
-static double percent(uint32_t n, uint32_t of)
+static double percent(uint32_t part, uint32_t of)
 {
-    return of > 0 ? 100.0 * n / of : 0;
+    return of > 0 ? 100.0 * (double)part / of : 0;
+}
+
+/* What it means that a sensor was down-weighted most of the time, and which parameter decides it. */
+static void print_advice(const marl_estimator *e, const marl_estimator_counts *counts)
+{
+    int kalman = e->tuning.filter == MARL_FILTER_KALMAN;
+    if (2.0 * counts->downweighted_accel > counts->used_accel) {
+        printf(kalman ? "  The acceleration changed by more than 0.1 m/s^2 most of the time: the tilt rests on the "
+                        "gyroscope and on the\n  mean force. accel_floor and disturbance_time set how much one reading "
+                        "counts.\n"
+                      : "  Accelerations were beyond accel_threshold = %g m/s^2 most of the time: the tilt rests on the "
+                        "gyroscope and on the\n  mean force. A larger accel_threshold uses the readings more, and "
+                        "follows accelerations more.\n",
+               (double)e->tuning.value[MARL_PARAMETER_ACCEL_THRESHOLD]);
+    }
+    if (2.0 * counts->downweighted_mag > counts->used_mag) {
+        marl_parameter_id id = kalman ? MARL_PARAMETER_MAG_NOISE : MARL_PARAMETER_MAG_THRESHOLD;
+        printf("  The field differed from its reference by more than %s = %g uT most of the time: steel nearby, or a "
+               "magnetometer\n  without calibration. The heading rests on the gyroscope meanwhile.\n",
+               marl_parameter_row(id)->name, (double)e->tuning.value[id]);
+    }
+}
+
+static void print_bias(const marl_estimator *e)
+{
+    marl_vec3 bias = marl_estimator_bias(e), sigma;
+    printf("gyroscope bias estimate: %+.3f %+.3f %+.3f deg/s", (double)bias.x / DEGREE, (double)bias.y / DEGREE,
+           (double)bias.z / DEGREE);
+    if (marl_estimator_bias_sigma(e, &sigma) == MARL_OK) {
+        printf(" (1 sigma %.3f %.3f %.3f)", (double)sigma.x / DEGREE, (double)sigma.y / DEGREE,
+               (double)sigma.z / DEGREE);
+    }
+    printf("\n");
 }
 
 static void print_state(const marl_estimator *e)
 {
+    const marl_estimator_counts counts = marl_estimator_count(e);
     float tilt, heading;
     if (e->tuning.filter == MARL_FILTER_GYRO || e->tuning.filter == MARL_FILTER_VECTORS) {
         return;
     }
-    marl_estimator_doubt(e, &tilt, &heading);
-    printf("counted less than half: accel in %.1f %%, mag in %.1f %% of the samples\n",
-           percent(e->counts.doubted_accel, e->counts.updates),
-           percent(e->counts.doubted_mag, e->counts.updates));
-    printf("gyroscope bias left, as estimated: %+.3f %+.3f %+.3f deg/s\n", (double)e->belief.bias.x / DEGREE,
-           (double)e->belief.bias.y / DEGREE, (double)e->belief.bias.z / DEGREE);
-    if (e->tuning.filter == MARL_FILTER_KALMAN) {
-        printf("deviation at the end, as it reckons: tilt %.2f, heading %.2f deg; errors of calibration come "
+    printf("down-weighted (weight < 0.5): accelerometer in %.1f %%, magnetometer in %.1f %% of their readings\n",
+           percent(counts.downweighted_accel, counts.used_accel), percent(counts.downweighted_mag, counts.used_mag));
+    print_advice(e, &counts);
+    print_bias(e);
+    if (marl_estimator_sigma(e, &tilt, &heading) == MARL_OK) {
+        printf("standard deviation (1 sigma) at the end: tilt %.2f, heading %.2f deg; errors that calibration left come "
                "on top\n",
                (double)tilt / DEGREE, (double)heading / DEGREE);
     }
@@ -193,14 +238,14 @@ static void print_state(const marl_estimator *e)
 static int print_table(const job *j, const options *o)
 {
     const marl_estimator *e = &j->replay.estimator;
+    const marl_estimator_counts counts = marl_estimator_count(e);
     marl_rpy angles = marl_quat_to_rpy(j->last.q);
     float heading;
     printf("%s: %lu attitudes in %s, heading %s\n", j->tuning.name, j->replay.attitudes,
            marl_world_name(e->tuning.world),
            marl_estimator_heading_is_magnetic(e) ? "magnetic" : "relative to the start");
-    printf("refused: accel %u, gyro %u, mag %u readings; %u gaps began a new start\n",
-           (unsigned)e->counts.rejected_accel, (unsigned)e->counts.rejected_gyro,
-           (unsigned)e->counts.rejected_mag, (unsigned)e->counts.gaps);
+    printf("invalid readings: accel %u, gyro %u, mag %u; restarts: %u\n", (unsigned)counts.invalid_accel,
+           (unsigned)counts.invalid_gyro, (unsigned)counts.invalid_mag, (unsigned)counts.restarts);
     printf("at the end, %.3f s: roll %.2f, pitch %.2f, yaw %.2f deg", (double)j->last.sample.t_ns * 1e-9,
            (double)angles.roll / DEGREE, (double)angles.pitch / DEGREE, (double)angles.yaw / DEGREE);
     if (marl_estimator_heading_is_magnetic(e) &&
@@ -272,7 +317,7 @@ int cli_replay(int argc, const char **argv)
         {"pace", '\0', POPT_ARG_DOUBLE, &o.pace, 0,
          "go at X times the speed of the recording (default: as fast as it goes)", "X"},
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
-         "draw angles, bias and trust over time (.png, .svg or .gp)", "FILE"},
+         "draw angles, bias and weights over time (.png, .svg or .gp)", "FILE"},
         {"digest", '\0', POPT_ARG_NONE, &o.digest, 0, "print the CRC-32 of all times and attitudes", NULL},
         {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the attitudes to write", "ATT"},
         CLI_READING_OPTIONS(o.reading),

@@ -8,7 +8,7 @@
 
 #define DEGREE 0.017453292519943295
 
-enum { T, TILT, HEADING, BIAS, TRUST_ACCEL, TRUST_MAG };
+enum { T, TILT, HEADING, BIAS, WEIGHT_ACCEL, WEIGHT_MAG };
 
 static int make_room(cli_replay_trace *trace)
 {
@@ -47,9 +47,9 @@ marl_status cli_replay_trace_add(cli_replay_trace *trace, const marl_log_row *ro
     trace->value[T][i] = (double)row->sample.t_ns * 1e-9;
     trace->value[TILT][i] = (double)marl_frame_tilt(row->q, e->tuning.world) / DEGREE;
     trace->value[HEADING][i] = heading_deg(row->q, e->tuning.world);
-    trace->value[BIAS][i] = (double)marl_vec3_norm(e->belief.bias) / DEGREE;
-    keep_weight(trace->value[TRUST_ACCEL], i, row->trust[0]);
-    keep_weight(trace->value[TRUST_MAG], i, row->trust[1]);
+    trace->value[BIAS][i] = (double)marl_vec3_norm(marl_estimator_bias(e)) / DEGREE;
+    keep_weight(trace->value[WEIGHT_ACCEL], i, row->weight[0]);
+    keep_weight(trace->value[WEIGHT_MAG], i, row->weight[1]);
     return MARL_OK;
 }
 
@@ -82,8 +82,8 @@ marl_status cli_replay_figure(const cli_replay_trace *trace, const char *tuning,
     figure->panels = 4;
     /* the key is that of the first panel */
     figure->panel[0] = (marl_panel){.x_label = "time, s", .y_label = "weight in the estimate", .curves = 2};
-    figure->panel[0].curve[0] = curve(trace, TRUST_ACCEL, "weight of accel");
-    figure->panel[0].curve[1] = curve(trace, TRUST_MAG, "weight of mag");
+    figure->panel[0].curve[0] = curve(trace, WEIGHT_ACCEL, "weight of accel");
+    figure->panel[0].curve[1] = curve(trace, WEIGHT_MAG, "weight of mag");
     figure->panel[1] = (marl_panel){.x_label = "time, s", .y_label = "tilt, deg", .curves = 1};
     figure->panel[1].curve[0] = curve(trace, TILT, NULL);
     figure->panel[2] =

@@ -50,7 +50,7 @@ static marl_status plan(const options *o, steps *s, marl_error *error)
         add(s, MARL_ITEM_CALIBRATION, "calibration");
     }
     if (status == MARL_OK && o->tuning != NULL) {
-        status = marl_tuning_read(&s->tuning, o->tuning, error);
+        status = marl_tuning_read(&s->tuning, o->tuning, NULL, error);
         add(s, MARL_ITEM_TUNING, "tuning");
     }
     if (o->zero) {

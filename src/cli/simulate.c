@@ -7,14 +7,16 @@
 
 typedef struct options {
     char *scene, *sheet, *out, *truth, *device;
-    double rate, duration;
+    double rate, duration, skip;
+    int speed;
     long long seed;
 } options;
 
-static unsigned columns_of(const marl_sheet *sheet)
+static unsigned columns_of(const marl_sheet *sheet, int speed)
 {
     return (sheet->accel.present ? MARL_COLUMNS_ACCEL : 0u) | (sheet->gyro.present ? MARL_COLUMNS_GYRO : 0u) |
-           (sheet->mag.present ? MARL_COLUMNS_MAG : 0u) | MARL_COLUMNS_TEMP;
+           (sheet->mag.present ? MARL_COLUMNS_MAG : 0u) | MARL_COLUMNS_TEMP |
+           (speed ? MARL_COLUMNS_SPEED : 0u);
 }
 
 /* Writes both files row by row; the truth may be absent. Returns the number of rows. */
@@ -66,6 +68,9 @@ static marl_status prepare(const options *o, marl_sheet *sheet, marl_simulator *
     if (marl_simulator_init(simulator, scene, sheet, o->rate, (uint64_t)o->seed) != MARL_OK) {
         return marl_fail(error, MARL_ERR_USE, "simulate: --rate lies between 1 and 100000 Hz");
     }
+    if (marl_simulator_set(simulator, o->skip, o->speed) != MARL_OK) {
+        return marl_fail(error, MARL_ERR_USE, "simulate: --skip is from 0 to 1e6 s, and not %g", o->skip);
+    }
     return MARL_OK;
 }
 
@@ -78,7 +83,7 @@ static marl_status simulate(const options *o, unsigned long *rows, marl_error *e
     if (status != MARL_OK) {
         return status;
     }
-    marl_log_info info = {.columns = columns_of(&sheet)};
+    marl_log_info info = {.columns = columns_of(&sheet, o->speed)};
     snprintf(info.device, sizeof info.device, "%.63s", o->device != NULL ? o->device : "pod-07");
     status = marl_log_create(&log, o->out, &info, error);
     info.columns = MARL_COLUMNS_Q;
@@ -130,13 +135,15 @@ int cli_simulate(int argc, const char **argv)
         {"sheet", '\0', POPT_ARG_STRING, &o.sheet, 0, "sensor sheet (default: the Grommet chip)", "F"},
         {"rate", '\0', POPT_ARG_DOUBLE, &o.rate, 0, "rows per second (default: that of the sheet)", "HZ"},
         {"duration", '\0', POPT_ARG_DOUBLE, &o.duration, 0, "length in s (default: that of the scene)", "S"},
+        {"skip", '\0', POPT_ARG_DOUBLE, &o.skip, 0, "start the log S seconds late in the scene", "S"},
+        {"speed", '\0', POPT_ARG_NONE, &o.speed, 0, "the log holds the speed along body x as well", NULL},
         {"seed", '\0', POPT_ARG_LONGLONG, &o.seed, 0, "same seed, same log (default 1)", "N"},
         {"device", '\0', POPT_ARG_STRING, &o.device, 0, "device named in the log (default pod-07)", "NAME"},
         {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the log to write", "LOG"},
         {"truth", '\0', POPT_ARG_STRING, &o.truth, 0, "the true attitude to write", "ATT"},
         POPT_TABLEEND,
     };
-    char about[1200] = "Makes a log as the pod would record it, and the attitude it really had. Scenes:\n";
+    char about[2000] = "Makes a log as the pod would record it, and the attitude it really had. Scenes:\n";
     list_scenes(about, sizeof about);
     const cli_usage usage = {
         "", 0, 0, about, "simulate --scene lift --duration 120 --seed 7 -o lift.csv --truth lift.truth.csv"};

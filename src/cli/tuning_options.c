@@ -4,18 +4,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-marl_status cli_tuning_read(marl_named_tuning *tuning, const char *path_or_filter, const cli_reading *reading,
-                            marl_error *error)
-{
-    marl_filter filter;
-    marl_status status = marl_tuning_read(tuning, path_or_filter, error);
-    if (status == MARL_OK && reading->options.sheet != NULL &&
-        marl_filter_from_name(path_or_filter, &filter) == MARL_OK) {
-        tuning->tuning = marl_tuning_for_sheet(filter, reading->options.sheet);
-    }
-    return status;
-}
-
 marl_status cli_start_read(cli_start *start, const char *text, marl_error *error)
 {
     float part[4];
@@ -61,15 +49,14 @@ marl_status cli_losses_read(marl_losses *losses, const cli_losses *said, marl_er
                : marl_fail(error, MARL_ERR_USE, "--jitter is in seconds, and not %g", said->jitter);
 }
 
-json_t *cli_refused_json(const marl_estimator_counts *counts)
+json_t *cli_invalid_json(const marl_estimator_counts *counts)
 {
-    return json_pack("{s:I,s:I,s:I}", "accel", (json_int_t)counts->rejected_accel, "gyro",
-                     (json_int_t)counts->rejected_gyro, "mag", (json_int_t)counts->rejected_mag);
+    return json_pack("{s:I,s:I,s:I}", "accel", (json_int_t)counts->invalid_accel, "gyro",
+                     (json_int_t)counts->invalid_gyro, "mag", (json_int_t)counts->invalid_mag);
 }
 
-json_t *cli_rejected_json(const marl_estimator_counts *counts)
+json_t *cli_downweighted_json(const marl_estimator_counts *counts)
 {
-    return json_pack("{s:I,s:I,s:I}", "accel", (json_int_t)counts->rejected_accel + counts->doubted_accel,
-                     "gyro", (json_int_t)counts->rejected_gyro, "mag",
-                     (json_int_t)counts->rejected_mag + counts->doubted_mag);
+    return json_pack("{s:I,s:I}", "accel", (json_int_t)counts->downweighted_accel, "mag",
+                     (json_int_t)counts->downweighted_mag);
 }

@@ -3,7 +3,7 @@
 #ifndef MARL_CANONICAL_H
 #define MARL_CANONICAL_H
 
-#include "lane_quat.h"
+#include "vec_quat.h"
 
 /* Is the first component that is not zero negative? */
 static inline int quat_leads_negative(const marl_quat *q)

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Correction of raw readings. */
 #include "marlinspike/correction.h"
-#include "lane_quat.h"
+#include "vec_quat.h"
 
 marl_calibration marl_calibration_none(void)
 {
@@ -16,11 +16,11 @@ marl_vec3 marl_correction_bias(const marl_correction *correction, float degC)
     if (!correction->has_curve || isnan(degC)) {
         return correction->bias;
     }
-    float held = lane_most(lane_least(degC, curve->high_degC), curve->low_degC);
+    float held = float_max(float_min(degC, curve->high_degC), curve->low_degC);
     float d = held - curve->reference_degC;
-    marl_vec3 linear = lane3_scale(curve->per_degC, d);
-    marl_vec3 square = lane3_scale(curve->per_degC2, d * d);
-    return lane3_add(correction->bias, lane3_add(linear, square));
+    marl_vec3 linear = vec3_scale(curve->per_degC, d);
+    marl_vec3 square = vec3_scale(curve->per_degC2, d * d);
+    return vec3_add(correction->bias, vec3_add(linear, square));
 }
 
 marl_vec3 marl_correction_apply(const marl_correction *correction, marl_vec3 raw, float degC)
@@ -28,7 +28,7 @@ marl_vec3 marl_correction_apply(const marl_correction *correction, marl_vec3 raw
     if (!correction->present) {
         return raw;
     }
-    return marl_mat3_apply(&correction->matrix, lane3_sub(raw, marl_correction_bias(correction, degC)));
+    return marl_mat3_apply(&correction->matrix, vec3_sub(raw, marl_correction_bias(correction, degC)));
 }
 
 void marl_calibration_apply(const marl_calibration *calibration, float degC, marl_sample *sample)
@@ -45,7 +45,7 @@ void marl_calibration_apply(const marl_calibration *calibration, float degC, mar
     for (int i = 0; i < 3; i++) {
         if (sample->fresh & each[i].flag) {
             marl_vec3 v = marl_correction_apply(each[i].correction, *each[i].reading, degC);
-            *each[i].reading = calibration->has_mount ? laneq_rotate(calibration->mount, v) : v;
+            *each[i].reading = calibration->has_mount ? quat_rotate(calibration->mount, v) : v;
         }
     }
 }

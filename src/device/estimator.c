@@ -1,41 +1,48 @@
 /* SPDX-License-Identifier: MIT
- * The estimators: what is a usable sample, when to start, which step to take. The arithmetic is in
- * step.h. */
-#include "marlinspike/estimator.h"
+ * One update: time, screening, integration of the rate, accumulation, correction. */
 #include "canonical.h"
 #include "estimator_parts.h"
-#include "kalman.h"
-#include "pull.h"
 #include "time_step.h"
 #include <stddef.h>
 
-/* So many samples in a row from the past, in agreement with each other, and their clock is believed. */
-#define CLOCK_BELIEVED 10
-/* Rounding takes the quaternion's length off one by some 1e-7 with each update: at most so many are left. */
-#define TOUCH_UP_EVERY 32
+/* So many samples in a row from the past that agree with each other show that the clock was set back. */
+#define CLOCK_SAMPLES 10
+/* Rounding changes the quaternion's length by some 1e-7 with each product: renormalise after so many. */
+#define RENORMALIZE_EVERY 32
+/* A gap in the gyroscope readings longer than this, s, loses some of the attitude. */
+#define GAP 0.15f
+/* (2.2) A gap with a larger unseen turn, rad, restarts the run-down of the simple filters' gains. */
+#define GAP_TURN 0.05f
+/* Without an accelerometer reading a correction waits no longer than this, s. */
+#define MAX_WAIT 1.0f
+/* Largest turn of one correction, rad. */
+#define MAX_TURN 0.5f
 
 marl_status marl_estimator_init(marl_estimator *estimator, const marl_tuning *tuning)
 {
-    *estimator = (marl_estimator){
-        .tuning = *tuning, .zero = marl_quat_identity(), .belief = {.q = marl_quat_identity()}};
+    *estimator = (marl_estimator){.tuning = *tuning,
+                                  .q = marl_quat_identity(),
+                                  .tare = marl_quat_identity(),
+                                  .weight_accel = 1.0f,
+                                  .weight_mag = 1.0f};
     return marl_tuning_check(tuning);
 }
 
 /* A sample from the past. A single one is a slip; a row of them that agree with each other means that the
- * clock was set back, or that the stamp before was wild. Returns 1 when the new clock is to be believed. */
+ * clock was set back, or that the stamp before was wild. Returns 1 when the new clock is the one to use. */
 static int clock_was_set_back(marl_estimator *e, int64_t t_ns)
 {
     float step;
     int agrees = e->refused_in_row > 0 && time_step(e->refused_ns, t_ns, &step) == MARL_OK &&
-                 step <= e->tuning.value[MARL_PARAMETER_GAP_LIMIT];
+                 step <= estimator_value(e, MARL_PARAMETER_GAP_LIMIT);
     e->refused_in_row = (uint8_t)(agrees ? e->refused_in_row + 1 : 1);
     e->refused_ns = t_ns;
-    e->counts.rejected_time++;
-    return e->refused_in_row >= CLOCK_BELIEVED;
+    e->counts.invalid_time++;
+    return e->refused_in_row >= CLOCK_SAMPLES;
 }
 
-/* Moves the clock on; *dt is the time since the last accepted sample, 0 for the first. */
-static marl_status take_time(marl_estimator *e, int64_t t_ns, float *dt)
+/* Advances the clock; *dt is the time since the last accepted sample, 0 for the first. */
+static marl_status advance_time(marl_estimator *e, int64_t t_ns, float *dt)
 {
     marl_status status = MARL_OK;
     *dt = 0.0f;
@@ -44,8 +51,8 @@ static marl_status take_time(marl_estimator *e, int64_t t_ns, float *dt)
         if (status == MARL_ERR_TIME && !clock_was_set_back(e, t_ns)) {
             return status;
         }
-        if (status != MARL_OK || *dt > e->tuning.value[MARL_PARAMETER_GAP_LIMIT]) {
-            estimator_start_anew(e);
+        if (status != MARL_OK || *dt > estimator_value(e, MARL_PARAMETER_GAP_LIMIT)) {
+            estimator_restart(e);
             status = MARL_ERR_GAP;
             *dt = 0.0f;
         }
@@ -58,127 +65,192 @@ static marl_status take_time(marl_estimator *e, int64_t t_ns, float *dt)
 }
 
 /* NaN and infinity fail every comparison. */
-static inline int within(marl_vec3 v, float least, float most)
+static inline int is_within(marl_vec3 v, float min, float max)
 {
-    float square = lane3_dot(v, v);
-    return square >= least * least && square <= most * most;
+    float square = vec3_dot(v, v);
+    return square >= min * min && square <= max * max;
 }
 
-/* Certainly nothing to find fault with, as nearly always; where in doubt, screen finds out. */
-static inline int faultless(const marl_sample *s)
+/* 1 when every fresh reading is certainly good, as nearly always; estimator_screen looks closer. */
+static inline int is_clean(const marl_sample *s)
 {
     unsigned fresh = s->fresh;
-    return (!(fresh & MARL_FRESH_GYRO) ||
-            lane3_dot(s->gyro, s->gyro) <= MARL_PLAUSIBLE_GYRO * MARL_PLAUSIBLE_GYRO) &&
-           (!(fresh & MARL_FRESH_ACCEL) || within(s->accel, MARL_TINY_ACCEL, MARL_PLAUSIBLE_ACCEL)) &&
-           (!(fresh & MARL_FRESH_MAG) || within(s->mag, MARL_TINY_MAG, MARL_PLAUSIBLE_MAG)) &&
+    return (!(fresh & MARL_FRESH_GYRO) || is_within(s->gyro, 0.0f, MARL_PLAUSIBLE_GYRO)) &&
+           (!(fresh & MARL_FRESH_ACCEL) || is_within(s->accel, MARL_MIN_ACCEL, MARL_PLAUSIBLE_ACCEL)) &&
+           (!(fresh & MARL_FRESH_MAG) || is_within(s->mag, MARL_MIN_MAG, MARL_PLAUSIBLE_MAG)) &&
            (fresh < MARL_FRESH_TEMP || (fresh < MARL_FRESH_SPEED && fabsf(s->temp) <= MARL_PLAUSIBLE_TEMP));
 }
 
-/* Keeps the fresh readings and returns the mean rate over the step that ends with this sample. */
-static marl_vec3 remember(marl_estimator *e, const marl_sample *s)
+/* (2.2) The rate during a gap is unknown: a change of it may have come at any moment of the gap. */
+static void cross_gap(marl_estimator *e, marl_vec3 rate_change, float dt)
+{
+    e->sum = (marl_accumulator){.field_age = e->sum.field_age, .age = GAP, .force_age = GAP};
+    if (e->tuning.filter == MARL_FILTER_KALMAN) {
+        kalman_cross_gap(e, rate_change, dt);
+        return;
+    }
+    float turn2 = 0.25f * dt * dt * (vec3_dot(rate_change, rate_change) + 0.04f * vec3_dot(e->rate, e->rate));
+    if (turn2 > GAP_TURN * GAP_TURN) {
+        e->since_start = 0.0f;
+        e->mean_force[0] = e->mean_force[1] = 0.0f;
+    }
+}
+
+/* (2.1) Keeps the fresh readings. Returns the mean rate over the step of dt seconds that ends here. */
+static marl_vec3 take_readings(marl_estimator *e, const marl_sample *s, float dt)
 {
     marl_vec3 mean = e->rate;
+    e->gyro_age += dt;
     if (s->fresh & MARL_FRESH_GYRO) {
-        mean = e->seen & MARL_FRESH_GYRO ? lane3_scale(lane3_add(e->rate, s->gyro), 0.5f) : s->gyro;
+        marl_vec3 before = e->seen & MARL_FRESH_GYRO ? e->rate : s->gyro;
+        mean = vec3_scale(vec3_add(before, s->gyro), 0.5f);
         e->rate = s->gyro;
+        if (e->gyro_age > GAP && e->started && estimator_has_corrections(e)) {
+            cross_gap(e, vec3_sub(s->gyro, before), e->gyro_age);
+        }
+        e->gyro_age = 0.0f;
     }
-    if (s->fresh & MARL_FRESH_ACCEL) {
-        e->accel = s->accel;
-    }
-    if (s->fresh & MARL_FRESH_MAG) {
-        e->mag = s->mag;
-    }
+    e->accel = s->fresh & MARL_FRESH_ACCEL ? s->accel : e->accel;
+    e->mag = s->fresh & MARL_FRESH_MAG ? s->mag : e->mag;
     e->seen |= s->fresh;
     return mean;
 }
 
-/* Turns the fresh readings into the world, for the next correction. */
-static void gather(marl_estimator *e, uint8_t fresh)
+/* (2.1) */
+static void integrate(marl_estimator *e, marl_vec3 rate, float dt)
 {
-    marl_gathered *g = &e->gathered;
-    step_axes world = step_world(e->belief.q);
+    e->q = quat_product(e->q, quat_exp(vec3_scale(vec3_sub(rate, e->bias), 0.5f * dt)));
+    if (++e->unnormalized >= RENORMALIZE_EVERY) {
+        e->q = quat_snap(quat_renormalize(e->q));
+        e->unnormalized = 0;
+    }
+}
+
+/* (2.3) Turns the fresh readings into the world and adds them up. */
+static void accumulate(marl_estimator *e, uint8_t fresh)
+{
+    marl_accumulator *sum = &e->sum;
+    world_axes world = world_axes_of(e->q);
     if (fresh & MARL_FRESH_ACCEL) {
-        marl_vec3 accel = e->pull.known ? pull_without(e) : e->accel;
-        fusion_gather_pull(g, &world, accel, e->belief.turning);
-        g->accels++;
+        sum->force = vec3_add(sum->force, to_world(&world, e->motion.known ? motion_subtract(e) : e->accel));
+        sum->forces++;
     }
     if ((fresh & MARL_FRESH_MAG) && e->heading_known) {
-        if (e->belief.field <= 0.0f) {
-            estimator_learn_field(e);
-        }
-        fusion_gather_field(g, &world, e->mag);
-        g->mags++;
+        sum->field = vec3_add(sum->field, to_world(&world, e->mag));
+        sum->fields++;
     }
+}
+
+/* (2.4) After a start the first readings correct at once, later ones as means over longer and longer. */
+static int correction_is_due(const marl_estimator *e)
+{
+    float wait = float_min(ESTIMATOR_MEAN_TIME, 0.1f * e->since_start);
+    return e->sum.age >= wait && (e->sum.forces > 0 || e->sum.age >= MAX_WAIT);
+}
+
+static void count_used(marl_estimator *e, uint32_t forces, uint32_t fields)
+{
+    e->counts.used_accel += forces;
+    e->counts.used_mag += fields;
+    e->counts.downweighted_accel += e->weight_accel < 0.5f ? forces : 0;
+    e->counts.downweighted_mag += e->weight_mag < 0.5f ? fields : 0;
+}
+
+static void correct(marl_estimator *e)
+{
+    const marl_accumulator *sum = &e->sum;
+    uint32_t forces = sum->forces, fields = sum->fields;
+    estimator_means means = {.age = sum->force_age,
+                             .field_age = sum->field_age,
+                             .has_force = forces > 0,
+                             .has_field = fields > 0};
+    means.force = vec3_scale(sum->force, forces > 0 ? 1.0f / (float)forces : 0.0f);
+    means.field = vec3_scale(sum->field, fields > 0 ? 1.0f / (float)fields : 0.0f);
+    if (e->tuning.filter == MARL_FILTER_KALMAN) {
+        kalman_correct(e, &means);
+    } else {
+        constant_gain_correct(e, &means);
+    }
+    count_used(e, forces, fields);
+    e->sum = (marl_accumulator){.field_age = means.has_field ? 0.0f : sum->field_age};
+    e->q = quat_snap(quat_renormalize(e->q));
 }
 
 static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
 {
-    int fused = e->tuning.filter != MARL_FILTER_GYRO;
-    e->gather_age += dt;
-    fusion_turn(&e->belief, rate, dt);
-    if (fused) {
-        gather(e, fresh);
+    e->since_start = float_min(e->since_start + dt, ESTIMATOR_MAX_TIME);
+    integrate(e, rate, dt);
+    if (!estimator_has_corrections(e)) {
+        return;
     }
-    if (e->gather_age >= e->gather_for) {
-        if (fused) {
-            estimator_correct(e);
-        }
-        e->belief.q = laneq_snap(laneq_touch_up(e->belief.q));
-        e->gather_age = 0.0f;
-        e->turns = 0;
-    } else if (++e->turns >= TOUCH_UP_EVERY) {
-        e->belief.q = laneq_touch_up(e->belief.q);
-        e->turns = 0;
+    e->sum.age += dt;
+    e->sum.force_age += dt;
+    e->sum.field_age = float_min(e->sum.field_age + dt, ESTIMATOR_MAX_TIME);
+    if (e->tuning.filter == MARL_FILTER_KALMAN) {
+        kalman_follow_rate(e, dt);
+    }
+    accumulate(e, fresh);
+    if (correction_is_due(e)) {
+        correct(e);
     }
     if (!e->heading_known && (fresh & MARL_FRESH_MAG)) {
         estimator_find_heading(e);
     }
 }
 
-/* Remembers nothing. */
-static void look(marl_estimator *e, uint8_t fresh)
+/* vectors: the attitude of this moment alone. */
+static void step_vectors(marl_estimator *e, uint8_t fresh)
 {
     if (fresh & (MARL_FRESH_ACCEL | MARL_FRESH_MAG)) {
-        int north = estimator_tells_north(e, e->accel);
-        e->belief.q = north ? step_vectors(e->accel, e->mag) : step_tilt_only(e->accel);
-        e->heading_known = (uint8_t)north;
+        e->heading_known = (uint8_t)estimator_sees_north(e, e->accel);
+        e->q = e->heading_known ? attitude_from_vectors(e->accel, e->mag) : attitude_from_up(e->accel);
     }
 }
 
 marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *sample)
 {
     float dt;
-    marl_sample checked;
-    marl_status readings = MARL_OK, time = take_time(estimator, sample->t_ns, &dt);
+    marl_sample screened;
+    marl_status readings = MARL_OK, time = advance_time(estimator, sample->t_ns, &dt);
     if (time == MARL_ERR_TIME) {
         return time;
     }
-    if (!faultless(sample)) {
-        checked = *sample;
-        readings = estimator_screen(estimator, &checked);
-        sample = &checked;
+    if (!is_clean(sample)) {
+        screened = *sample;
+        readings = estimator_screen(estimator, &screened);
+        sample = &screened;
     }
-    marl_vec3 rate = remember(estimator, sample);
-    if (estimator->pull.known || (sample->fresh & MARL_FRESH_SPEED)) {
-        pull_follow(estimator, sample, dt);
+    marl_vec3 rate = take_readings(estimator, sample, dt);
+    if (estimator->motion.known || (sample->fresh & MARL_FRESH_SPEED)) {
+        motion_follow(estimator, sample, dt);
     }
-    if (estimator->started && dt > 0.0f) {
-        if (estimator->tuning.filter == MARL_FILTER_VECTORS) {
-            look(estimator, sample->fresh);
-        } else {
-            step(estimator, sample->fresh, rate, dt);
-        }
-    } else if (!estimator->started) {
+    if (!estimator->started) {
         estimator_start(estimator);
+    } else if (dt > 0.0f && estimator->tuning.filter == MARL_FILTER_VECTORS) {
+        step_vectors(estimator, sample->fresh);
+    } else if (dt > 0.0f) {
+        step(estimator, sample->fresh, rate, dt);
     }
-    if (time != MARL_OK) {
-        return time;
-    }
-    if (readings != MARL_OK) {
-        return readings;
+    if (time != MARL_OK || readings != MARL_OK) {
+        return time != MARL_OK ? time : readings;
     }
     return estimator->started ? MARL_OK : MARL_ERR_NOT_READY;
+}
+
+marl_vec3 estimator_turn(marl_estimator *e, marl_vec3 d)
+{
+    float length2 = vec3_dot(d, d);
+    if (length2 > MAX_TURN * MAX_TURN) {
+        d = vec3_scale(d, MAX_TURN / float_root(length2));
+    }
+    e->q = quat_product(quat_exp(vec3_scale(d, 0.5f)), e->q);
+    return d;
+}
+
+void estimator_change_bias(marl_estimator *e, marl_vec3 change)
+{
+    float limit = estimator_value(e, MARL_PARAMETER_BIAS_LIMIT);
+    e->bias = vec3_snap(vec3_clamp(vec3_add(e->bias, change), limit));
 }
 
 marl_status marl_estimator_attitude(const marl_estimator *estimator, marl_quat *q)
@@ -187,19 +259,14 @@ marl_status marl_estimator_attitude(const marl_estimator *estimator, marl_quat *
         *q = marl_quat_identity();
         return MARL_ERR_NOT_READY;
     }
-    if (!estimator->has_zero && estimator->tuning.world == MARL_WORLD_ENU) {
-        *q = quat_canonical(&estimator->belief.q); /* not copied first: one load would wait for four stores */
+    if (!estimator->has_tare && estimator->tuning.world == MARL_WORLD_ENU) {
+        *q = quat_canonical(&estimator->q); /* not copied first: one load would wait for four stores */
         return MARL_OK;
     }
-    marl_quat told = estimator->belief.q;
-    if (estimator->has_zero) {
-        told = laneq_unit(laneq_product(told, estimator->zero));
+    marl_quat reported = estimator->q;
+    if (estimator->has_tare) {
+        reported = quat_unit(quat_product(reported, estimator->tare));
     }
-    *q = estimator->tuning.world == MARL_WORLD_NED ? marl_frame_swap_world(told) : quat_canonical(&told);
+    *q = estimator->tuning.world == MARL_WORLD_NED ? marl_frame_swap_world(reported) : quat_canonical(&reported);
     return MARL_OK;
-}
-
-int marl_estimator_heading_is_magnetic(const marl_estimator *estimator)
-{
-    return estimator->started && estimator->heading_known;
 }

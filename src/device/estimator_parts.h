@@ -1,34 +1,80 @@
 /* SPDX-License-Identifier: MIT
- * What the files of the estimator share. What happens rarely stands apart from what happens with every
- * sample. */
+ * What the files of the estimators share. Equation numbers: docs/methods/estimators.md. */
 #ifndef MARL_ESTIMATOR_PARTS_H
 #define MARL_ESTIMATOR_PARTS_H
 
-#include "fusion.h"
+#include "attitude_math.h"
+#include "marlinspike/estimator.h"
 
-static inline int estimator_uses_mag(const marl_estimator *e)
+/* Readings are averaged for this long before they correct, s; under 0.1 s, so that time stamps with jitter
+ * do not delay a correction by one sample. */
+#define ESTIMATOR_MEAN_TIME 0.099f
+/* Times since the start and ages beyond this, s, do not grow further: nothing depends on them there. */
+#define ESTIMATOR_MAX_TIME 1e5f
+
+static inline float estimator_value(const marl_estimator *e, marl_parameter_id id)
 {
-    return e->tuning.value[MARL_PARAMETER_USE_MAG] != 0.0f;
+    return e->tuning.value[id];
 }
 
-/* Do magnetometer and "up" point apart enough to tell north? */
-int estimator_tells_north(const marl_estimator *e, marl_vec3 up);
+static inline int estimator_is_on(const marl_estimator *e, marl_parameter_id id)
+{
+    return e->tuning.value[id] != 0.0f;
+}
 
-/* Leaves the usable readings of the sample fresh, counts the others; the first reason. */
+/* complementary, gradient-descent, kalman */
+static inline int estimator_has_corrections(const marl_estimator *e)
+{
+    return e->tuning.filter >= MARL_FILTER_COMPLEMENTARY;
+}
+
+/* Mean of the readings since the last correction, in the world, and the time that they stand for, s. */
+typedef struct estimator_means {
+    marl_vec3 force, field; /* m/s^2, uT */
+    float age, field_age;
+    int has_force, has_field;
+} estimator_means;
+
+/* Corrections by the means. They change the attitude by estimator_turn and the bias by estimator_change_bias. */
+void kalman_correct(marl_estimator *e, const estimator_means *means);
+void constant_gain_correct(marl_estimator *e, const estimator_means *means);
+
+/* Turns the estimate by the world vector d, rad, its length limited to 0.5 rad; returns the turn made. */
+marl_vec3 estimator_turn(marl_estimator *e, marl_vec3 d);
+/* Adds a change in body axes, rad/s; the sum stays within the tuning's limit. */
+void estimator_change_bias(marl_estimator *e, marl_vec3 change);
+
+/* State and covariance of a start; the attitude is known within `spread`, rad. */
+void kalman_start(marl_estimator *e, float spread);
+/* The heading has been set by the magnetometer: forgets what was known of it. */
+void kalman_start_heading(marl_estimator *e);
+/* Scatter of the rate, for the first seconds; with every sample. */
+void kalman_follow_rate(marl_estimator *e, float dt);
+/* A gap of dt seconds, in which the rate changed by rate_change. */
+void kalman_cross_gap(marl_estimator *e, marl_vec3 rate_change, float dt);
+
+/* (3.4) Squared change of the field against its reference beyond the noise, uT^2; 0 without a reference. */
+float field_reference_excess(const marl_field_reference *f, marl_vec3 field, float noise);
+/* (3.5) The reference follows the field with the share r of a full reading. */
+void field_reference_follow(marl_field_reference *f, marl_vec3 field, float age, float r);
+
+/* The body's own acceleration from lever arm and speed. */
+void motion_start(marl_estimator *e);
+void motion_follow(marl_estimator *e, const marl_sample *s, float dt);
+/* The last accelerometer reading without it, m/s^2. */
+marl_vec3 motion_subtract(const marl_estimator *e);
+
+/* Clears the fresh flag of readings that cannot be used and counts them; the first reason. */
 marl_status estimator_screen(marl_estimator *e, marl_sample *s);
-
-/* Forgets all but tuning and counts and counts a new start. The bias goes, too: what led here may have spoilt
- * it. */
-void estimator_start_anew(marl_estimator *e);
-/* An estimate that may be anywhere is none: it begins anew from the next vectors, on the same clock. */
-void estimator_give_up(marl_estimator *e);
-/* Corrects by what was gathered; ages and counts of the readings that were taken in. */
-void estimator_correct(marl_estimator *e);
-/* Takes the attitude from the vectors, once they are there. */
+/* Forgets the attitude, not the bias; counts a restart. */
+void estimator_restart(marl_estimator *e);
+/* Starts from the last vectors, once they are there. */
 void estimator_start(marl_estimator *e);
-/* Strength and dip of the field are those of the last reading. */
-void estimator_learn_field(marl_estimator *e);
-/* The first magnetometer reading after a start without one sets the heading at once; the tilt stays. */
+/* Starts again from the direction of `up` (body), on the same clock, and waits for the next heading. */
+void estimator_start_from_up(marl_estimator *e, marl_vec3 up);
+/* Sets the heading by the last magnetometer reading where it was relative; the tilt stays. */
 void estimator_find_heading(marl_estimator *e);
+/* 1 when magnetometer and "up" (body) point apart enough to determine north. */
+int estimator_sees_north(const marl_estimator *e, marl_vec3 up);
 
 #endif

@@ -1,94 +1,67 @@
 /* SPDX-License-Identifier: MIT
- * How an estimate begins, and begins anew; and which readings are none. */
+ * Start, restart, attitudes from outside, and readings that cannot be used. */
 #include "estimator_parts.h"
-#include "kalman.h"
-#include "pull.h"
 
 /* How long a start waits for the first magnetometer reading, s. */
 #define MAG_WAIT 1.0f
-/* Square of the sine of the least angle between magnetometer and accelerometer that still tells north. */
-#define LEAST_DIP_SINE2 0.0025f
-/* Doubt of an attitude that was said, not seen, rad^2. */
-#define SAID 0.01f
-/* A rate reading that had to be refused may have been a turn of so much, rad^2. */
-#define UNSEEN_TURN 0.01f
+/* Square of the sine of the smallest angle between magnetometer and "up" that determines north: 3 degrees. */
+#define MIN_NORTH_SINE2 0.0025f
+/* Standard deviation of an attitude that the caller sets, rad per axis. */
+#define SET_SPREAD 0.1f
+/* Age of a start, s, whose run-down gains suit that deviation. */
+#define SET_AGE 1.0f
 
 /* Clears the fresh flag of vectors too short to have a direction. */
-static marl_status drop_directionless(marl_sample *s, uint8_t *refused)
+static marl_status drop_directionless(marl_sample *s, uint8_t *invalid)
 {
-    uint8_t gone = 0;
-    if (lane3_dot(s->accel, s->accel) < MARL_TINY_ACCEL * MARL_TINY_ACCEL) {
-        gone |= MARL_FRESH_ACCEL;
+    uint8_t dropped = 0;
+    if (vec3_dot(s->accel, s->accel) < MARL_MIN_ACCEL * MARL_MIN_ACCEL) {
+        dropped |= MARL_FRESH_ACCEL;
     }
-    if (lane3_dot(s->mag, s->mag) < MARL_TINY_MAG * MARL_TINY_MAG) {
-        gone |= MARL_FRESH_MAG;
+    if (vec3_dot(s->mag, s->mag) < MARL_MIN_MAG * MARL_MIN_MAG) {
+        dropped |= MARL_FRESH_MAG;
     }
-    gone &= s->fresh;
-    s->fresh = (uint8_t)(s->fresh & ~gone);
-    *refused |= gone;
-    return gone ? MARL_ERR_DEGENERATE : MARL_OK;
-}
-
-/* A sensor that gives garbage has to be learned anew, by and by. */
-static void unlearn(marl_trust *t)
-{
-    t->memory_s = lane_snap(0.5f * t->memory_s);
-    t->heard_s = lane_snap(0.5f * t->heard_s);
+    dropped &= s->fresh;
+    s->fresh = (uint8_t)(s->fresh & ~dropped);
+    *invalid |= dropped;
+    return dropped ? MARL_ERR_DEGENERATE : MARL_OK;
 }
 
 marl_status estimator_screen(marl_estimator *e, marl_sample *s)
 {
-    uint8_t refused;
-    marl_status status = marl_sample_check(s, &refused);
-    marl_status direction = drop_directionless(s, &refused);
-    e->counts.rejected_accel += (refused & MARL_FRESH_ACCEL) != 0;
-    e->counts.rejected_gyro += (refused & MARL_FRESH_GYRO) != 0;
-    e->counts.rejected_mag += (refused & MARL_FRESH_MAG) != 0;
-    if (refused & MARL_FRESH_ACCEL) {
-        unlearn(&e->belief.accel_trust);
-    }
-    if (refused & MARL_FRESH_MAG) {
-        unlearn(&e->belief.mag_trust);
-    }
-    if (refused & MARL_FRESH_GYRO) { /* how it turned meanwhile is not known */
-        e->belief.tilt.angle += UNSEEN_TURN;
-        e->belief.heading.angle += UNSEEN_TURN;
-        for (int i = 0; i < 3; i++) {
-            e->covariance[i][i] += UNSEEN_TURN;
-        }
+    uint8_t invalid;
+    marl_status status = marl_sample_check(s, &invalid);
+    marl_status direction = drop_directionless(s, &invalid);
+    e->counts.invalid_accel += (invalid & MARL_FRESH_ACCEL) != 0;
+    e->counts.invalid_gyro += (invalid & MARL_FRESH_GYRO) != 0;
+    e->counts.invalid_mag += (invalid & MARL_FRESH_MAG) != 0;
+    if (invalid & MARL_FRESH_MAG) { /* what such a sensor gave before rests on little */
+        e->field.memory = float_snap(0.5f * e->field.memory);
     }
     return status != MARL_OK ? status : direction;
 }
 
-int estimator_tells_north(const marl_estimator *e, marl_vec3 up)
+int estimator_sees_north(const marl_estimator *e, marl_vec3 up)
 {
-    if (!estimator_uses_mag(e) || !(e->seen & MARL_FRESH_MAG)) {
+    if (!estimator_is_on(e, MARL_PARAMETER_USE_MAG) || !(e->seen & MARL_FRESH_MAG)) {
         return 0;
     }
-    marl_vec3 across = lane3_cross(e->mag, up);
-    return lane3_dot(across, across) > LEAST_DIP_SINE2 * lane3_dot(e->mag, e->mag) * lane3_dot(up, up);
+    marl_vec3 across = vec3_cross(e->mag, up);
+    return vec3_dot(across, across) > MIN_NORTH_SINE2 * vec3_dot(e->mag, e->mag) * vec3_dot(up, up);
 }
 
-void estimator_start_anew(marl_estimator *e)
+void estimator_restart(marl_estimator *e)
 {
     marl_estimator fresh = {.tuning = e->tuning,
                             .counts = e->counts,
-                            .zero = e->zero,
-                            .has_zero = e->has_zero,
-                            .belief = {.q = marl_quat_identity()}};
+                            .q = marl_quat_identity(),
+                            .bias = e->bias,
+                            .tare = e->tare,
+                            .has_tare = e->has_tare,
+                            .weight_accel = 1.0f,
+                            .weight_mag = 1.0f};
     *e = fresh;
-    e->counts.gaps++;
-}
-
-void estimator_give_up(marl_estimator *e)
-{
-    if (e->belief.tilt.angle >= FUSION_LOST) {
-        int64_t t_ns = e->t_ns;
-        estimator_start_anew(e);
-        e->timed = 1;
-        e->t_ns = t_ns;
-    }
-    e->heading_known = 0; /* the next reading sets it */
+    e->counts.restarts++;
 }
 
 static int still_waits_for_mag(marl_estimator *e)
@@ -102,45 +75,18 @@ static int still_waits_for_mag(marl_estimator *e)
     return status != MARL_ERR_GAP && waited < MAG_WAIT;
 }
 
-static marl_doubt fresh_doubt(const marl_estimator *e)
-{
-    float spread = e->tuning.value[MARL_PARAMETER_BIAS_SPREAD];
-    return (marl_doubt){.angle = FUSION_FRESH, .bias = spread * spread};
-}
-
-void estimator_learn_field(marl_estimator *e)
-{
-    float strength = lane_root(lane3_dot(e->mag, e->mag));
-    e->belief.mag_trust = (marl_trust){.weight = 1.0f};
-    e->belief.field = strength;
-    e->belief.dip = -lane3_dot(step_up(e->belief.q), e->mag) / strength;
-}
-
-/* The heading has just been taken from the magnetometer, with everything it says about the field. */
-static void begin_heading(marl_estimator *e)
-{
-    e->belief.heading = fresh_doubt(e);
-    e->heading_known = 1;
-    e->mag_age = 0.0f;
-    estimator_learn_field(e);
-}
-
-static void begin(marl_estimator *e, int north)
+/* The attitude q is that of a start. */
+static void begin(marl_estimator *e, int heading_known, float spread)
 {
     e->started = 1;
-    e->accel_age = 0.0f;
-    e->belief.steady = e->rate;
-    e->belief.accel_trust = (marl_trust){.weight = 1.0f};
-    e->belief.tilt = e->belief.heading = fresh_doubt(e);
-    if (north) {
-        begin_heading(e);
-    }
-    kalman_begin(e, north);
-    pull_begin(e);
-    e->gathered = (marl_gathered){.accels = 0};
-    e->gather_age = 0.0f;
-    e->gather_for =
-        e->tuning.filter == MARL_FILTER_GYRO ? FUSION_GATHER : 0.0f; /* the first correct at once */
+    e->since_start = 0.0f;
+    e->gyro_age = 0.0f;
+    e->sum = (marl_accumulator){.forces = 0};
+    e->field = (marl_field_reference){.known = 0};
+    e->mean_force[0] = e->mean_force[1] = 0.0f;
+    e->heading_known = (uint8_t)heading_known;
+    kalman_start(e, spread);
+    motion_start(e);
 }
 
 void estimator_start(marl_estimator *e)
@@ -148,22 +94,31 @@ void estimator_start(marl_estimator *e)
     if (!(e->seen & MARL_FRESH_ACCEL)) {
         return;
     }
-    int north = estimator_tells_north(e, e->accel);
-    if (!north && estimator_uses_mag(e) && still_waits_for_mag(e)) {
+    int north = estimator_sees_north(e, e->accel);
+    if (!north && estimator_is_on(e, MARL_PARAMETER_USE_MAG) && still_waits_for_mag(e)) {
         return;
     }
-    e->belief.q = north ? step_vectors(e->accel, e->mag) : step_tilt_only(e->accel);
-    begin(e, north);
+    e->q = north ? attitude_from_vectors(e->accel, e->mag) : attitude_from_up(e->accel);
+    begin(e, north, estimator_value(e, MARL_PARAMETER_ATTITUDE_SPREAD));
+}
+
+void estimator_start_from_up(marl_estimator *e, marl_vec3 up)
+{
+    e->q = attitude_from_up(up);
+    begin(e, 0, estimator_value(e, MARL_PARAMETER_ATTITUDE_SPREAD));
+    e->counts.restarts++;
 }
 
 void estimator_find_heading(marl_estimator *e)
 {
-    marl_vec3 up = step_up(e->belief.q);
-    if (estimator_tells_north(e, up)) {
-        e->belief.q = step_vectors(up, e->mag);
-        begin_heading(e);
-        kalman_begin_heading(e);
-        e->gathered = (marl_gathered){.accels = 0}; /* it was turned by another heading */
+    world_axes world = world_axes_of(e->q);
+    if (estimator_sees_north(e, world.up)) {
+        e->q = attitude_from_vectors(world.up, e->mag);
+        e->heading_known = 1;
+        e->field = (marl_field_reference){.known = 0};
+        e->sum = (marl_accumulator){.age = e->sum.age}; /* they were turned by another heading */
+        e->mean_force[0] = e->mean_force[1] = 0.0f;
+        kalman_start_heading(e);
     }
 }
 
@@ -173,14 +128,9 @@ marl_status marl_estimator_set_attitude(marl_estimator *estimator, marl_quat q)
         return MARL_ERR_ARGUMENT;
     }
     q = estimator->tuning.world == MARL_WORLD_NED ? marl_frame_swap_world(q) : q;
-    estimator->belief.q = estimator->has_zero ? laneq_product(q, laneq_conjugate(estimator->zero)) : q;
-    begin(estimator, 0);
-    estimator->belief.tilt.angle = estimator->belief.heading.angle = SAID;
-    estimator->belief.field = 0.0f;
-    estimator->heading_known = (uint8_t)estimator_uses_mag(estimator);
-    for (int i = 0; i < 3; i++) {
-        estimator->covariance[i][i] = SAID;
-    }
+    estimator->q = estimator->has_tare ? quat_product(q, quat_conjugate(estimator->tare)) : q;
+    begin(estimator, estimator_is_on(estimator, MARL_PARAMETER_USE_MAG), SET_SPREAD);
+    estimator->since_start = SET_AGE;
     return MARL_OK;
 }
 
@@ -189,15 +139,7 @@ marl_status marl_estimator_set_zero(marl_estimator *estimator)
     if (!estimator->started) {
         return MARL_ERR_NOT_READY;
     }
-    estimator->zero = laneq_conjugate(estimator->belief.q);
-    estimator->has_zero = 1;
+    estimator->tare = quat_conjugate(estimator->q);
+    estimator->has_tare = 1;
     return MARL_OK;
-}
-
-void marl_estimator_doubt(const marl_estimator *estimator, float *tilt, float *heading)
-{
-    int reckons = estimator->started && estimator->tuning.filter != MARL_FILTER_GYRO &&
-                  estimator->tuning.filter != MARL_FILTER_VECTORS;
-    *tilt = reckons ? lane_root(estimator->belief.tilt.angle) : 0.0f;
-    *heading = reckons ? lane_root(estimator->belief.heading.angle) : 0.0f;
 }

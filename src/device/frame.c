@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * World frames and compass heading. */
 #include "marlinspike/frame.h"
-#include "lane_quat.h"
+#include "vec_quat.h"
 
 const char *marl_world_name(marl_world world)
 {
@@ -12,13 +12,13 @@ const char *marl_world_name(marl_world world)
 marl_quat marl_frame_swap_world(marl_quat q)
 {
     const marl_quat half_turn = {0.0f, 0.70710678f, 0.70710678f, 0.0f};
-    return marl_quat_canonical(laneq_unit(laneq_product(half_turn, q)));
+    return marl_quat_canonical(quat_unit(quat_product(half_turn, q)));
 }
 
 marl_status marl_frame_heading(marl_quat q, marl_world world, float *heading)
 {
     const float two_pi = 6.28318531f;
-    marl_vec3 nose = laneq_rotate(q, (marl_vec3){1.0f, 0.0f, 0.0f});
+    marl_vec3 nose = quat_rotate(q, (marl_vec3){1.0f, 0.0f, 0.0f});
     float east = world == MARL_WORLD_NED ? nose.y : nose.x;
     float north = world == MARL_WORLD_NED ? nose.x : nose.y;
     *heading = 0.0f;
@@ -35,8 +35,8 @@ marl_status marl_frame_heading(marl_quat q, marl_world world, float *heading)
 
 float marl_frame_tilt(marl_quat q, marl_world world)
 {
-    marl_vec3 z = laneq_rotate(q, (marl_vec3){0.0f, 0.0f, 1.0f});
-    return atan2f(lane_root(z.x * z.x + z.y * z.y), world == MARL_WORLD_NED ? -z.z : z.z);
+    marl_vec3 z = quat_rotate(q, (marl_vec3){0.0f, 0.0f, 1.0f});
+    return atan2f(float_root(z.x * z.x + z.y * z.y), world == MARL_WORLD_NED ? -z.z : z.z);
 }
 
 float marl_unwrap_next(marl_unwrap *unwrap, float angle)
@@ -68,7 +68,7 @@ void marl_frame_to_matrix4(marl_quat q, marl_handed handed, float m[16])
 
 marl_vec3 marl_frame_without_gravity(marl_quat q, marl_world world, marl_vec3 accel)
 {
-    marl_vec3 force = laneq_rotate(q, accel);
+    marl_vec3 force = quat_rotate(q, accel);
     force.z += world == MARL_WORLD_NED ? 9.80665f : -9.80665f;
     return force;
 }

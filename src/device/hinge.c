@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * One axis: angle, rate, bias. */
 #include "marlinspike/hinge.h"
-#include "lane.h"
+#include "float_math.h"
 #include <math.h>
 
 #define START_BIAS 0.05f /* rad/s */
@@ -23,7 +23,7 @@ static int usable(float x)
 
 static float bounded(float x, float most)
 {
-    return lane_snap(lane_most(lane_least(x, most), -most));
+    return float_snap(float_max(float_min(x, most), -most));
 }
 
 static int usable_step(float rate, float dt)
@@ -85,7 +85,7 @@ float marl_hinge_kalman_update(marl_hinge_kalman *h, float rate, float angle, fl
     }
     h->angle = bounded(h->angle + (rate - h->bias) * dt, MOST_ANGLE);
     h->p_angle += dt * (h->rate_white * h->rate_white - 2.0f * h->p_both + dt * h->p_bias);
-    h->p_angle = lane_least(h->p_angle, MOST_DOUBT);
+    h->p_angle = float_min(h->p_angle, MOST_DOUBT);
     h->p_both = bounded(h->p_both - dt * h->p_bias, MOST_DOUBT);
     h->p_bias += dt * h->bias_walk * h->bias_walk;
     if (usable(angle)) {
@@ -94,7 +94,7 @@ float marl_hinge_kalman_update(marl_hinge_kalman *h, float rate, float angle, fl
         h->angle = bounded(h->angle + h->p_angle * inverse * surprise, MOST_ANGLE);
         h->bias = bounded(h->bias + h->p_both * inverse * surprise, MOST_BIAS);
         h->p_bias -= h->p_both * h->p_both * inverse;
-        h->p_both = lane_snap(h->p_both * kept);
+        h->p_both = float_snap(h->p_both * kept);
         h->p_angle *= kept;
     }
     return h->angle;

@@ -1,206 +1,340 @@
 /* SPDX-License-Identifier: MIT
- * The Kalman filter. States 0 to 2: turn in the world, rad; 3 to 5: bias in the body, rad/s. */
-#include "kalman.h"
+ * The error-state Kalman filter: eight states, scalar measurement updates, no inversion. Equation numbers:
+ * docs/methods/estimators.md. The covariance's structure is used: its angle, bias and velocity blocks are
+ * propagated block by block. */
+#include "estimator_parts.h"
 
-/* What calibration leaves in the magnetometer is taken as a noise that stays for a second: 2 s of density, s.
- */
-#define LEFT_FOR 2.0f
-#define LEAST 1e-14f /* variances never reach zero by rounding */
-/* Flicker noise taken as the walk that has its Allan deviation at 50 s. */
-#define FLICKER_AS_WALK 0.0265f
+enum { ANGLE = 0, BIAS = 3, SPEED = 6, STATES = MARL_KALMAN_STATES };
 
-void kalman_begin(marl_estimator *e, int north)
+#define TWO_PI 6.2831853f
+/* Random walk of the velocity, (m/s)^2 per s: keeps its variance from vanishing. */
+#define SPEED_WALK 1e-4f
+/* Angle variance, rad^2, at which the attitude counts as unknown; it grows no further. */
+#define MAX_ANGLE_VARIANCE 2.0f
+/* Variances do not fall below this: rounding must not make them negative. */
+#define MIN_VARIANCE 1e-14f
+/* An unexplained acceleration or speed counts as no more than this, m/s^2 or m/s: beyond it the reading is
+ * worthless anyway, and its memory would outlast it. */
+#define MAX_ACCEL MARL_GRAVITY
+#define MAX_SPEED 100.0f
+/* Memory of the scatter of the rate, s. */
+#define RATE_TIME 0.2f
+/* Readings scatter within this time of a start, s (3.3). */
+#define START_TIME2 0.0049f
+/* Time constants of the force behind the reset test, s. */
+#define RECENT_TIME 1.0f
+#define LONG_TIME 30.0f
+/* Acceleration against which the reported weight is given, m/s^2. */
+#define HALF_WEIGHT_ACCEL 0.1f
+/* Horizontal field below which there is no heading, uT. */
+#define MIN_LEVEL_FIELD 1.0f
+/* Cross-axis rate uncertainty during a gap, as a share of the rate. */
+#define GAP_RATE_SHARE 0.2f
+
+static void clear_state(marl_kalman *k, int i)
 {
-    float spread = e->tuning.value[MARL_PARAMETER_BIAS_SPREAD];
-    for (int i = 0; i < 6; i++) {
-        for (int k = 0; k < 6; k++) {
-            e->covariance[i][k] = 0.0f;
-        }
+    for (int j = 0; j < STATES; j++) {
+        k->p[i][j] = k->p[j][i] = 0.0f;
     }
+}
+
+static void set_variance(marl_kalman *k, int i, float sigma)
+{
+    clear_state(k, i);
+    k->p[i][i] = sigma * sigma;
+}
+
+static void clear_velocity(marl_estimator *e)
+{
+    for (int i = 0; i < 2; i++) {
+        e->kalman.velocity[i] = 0.0f;
+        set_variance(&e->kalman, SPEED + i, estimator_value(e, MARL_PARAMETER_SPEED_FLOOR));
+    }
+}
+
+/* (3.1) */
+void kalman_start(marl_estimator *e, float spread)
+{
+    marl_kalman fresh = {.gyro_variance = e->kalman.gyro_variance, .gyro_mean = e->kalman.gyro_mean};
+    e->kalman = fresh;
     for (int i = 0; i < 3; i++) {
-        e->covariance[i][i] = FUSION_FRESH;
-        e->covariance[i + 3][i + 3] = spread * spread + LEAST;
+        set_variance(&e->kalman, ANGLE + i, spread);
+        set_variance(&e->kalman, BIAS + i, estimator_value(e, MARL_PARAMETER_BIAS_SPREAD));
     }
-    e->covariance[2][2] = north ? FUSION_FRESH : LEAST;
+    clear_velocity(e);
 }
 
-/* What was known together with the old heading is worth nothing now. */
-void kalman_begin_heading(marl_estimator *e)
+void kalman_start_heading(marl_estimator *e)
 {
-    for (int i = 0; i < 6; i++) {
-        e->covariance[i][2] = e->covariance[2][i] = 0.0f;
-    }
-    e->covariance[2][2] = FUSION_FRESH;
+    set_variance(&e->kalman, ANGLE + 2, estimator_value(e, MARL_PARAMETER_ATTITUDE_SPREAD));
+    e->kalman.recent_force = (marl_vec3){0.0f, 0.0f, e->kalman.recent_force.z};
+    e->kalman.long_force[0] = e->kalman.long_force[1] = 0.0f;
+    clear_velocity(e);
 }
 
-static void mirror(float p[6][6])
+/* (3.3) W */
+void kalman_follow_rate(marl_estimator *e, float dt)
 {
-    for (int i = 0; i < 6; i++) {
-        for (int k = 0; k < i; k++) {
-            p[i][k] = p[k][i];
-        }
-    }
+    marl_kalman *k = &e->kalman;
+    float share = dt / (dt + float_min(RATE_TIME, e->since_start));
+    marl_vec3 off = vec3_sub(e->rate, k->gyro_mean);
+    k->gyro_mean = vec3_add(k->gyro_mean, vec3_scale(off, share));
+    k->gyro_variance = float_snap(k->gyro_variance + share * (vec3_dot(off, off) - k->gyro_variance));
 }
 
-/* P := F P F' + Q with F = [1, -R dt; 0, 1]. */
-static void propagate(float p[6][6], const marl_mat3 *turn, float dt)
+/* (2.2) */
+void kalman_cross_gap(marl_estimator *e, marl_vec3 rate_change, float dt)
 {
-    float moved[3][3], middle[3][3];
+    float share2 = GAP_RATE_SHARE * GAP_RATE_SHARE;
+    float turn2 = 0.25f * dt * dt * (vec3_dot(rate_change, rate_change) + share2 * vec3_dot(e->rate, e->rate));
+    for (int i = 0; i < 3; i++) {
+        e->kalman.p[ANGLE + i][ANGLE + i] += turn2;
+    }
+    clear_velocity(e);
+}
+
+/* (3.2) P <- Phi P Phi' + Q. Phi is the identity but for the angles' columns of the bias, -S = -R T, and the
+ * velocity's rows: v_x <- lambda v_x + g T d_y, v_y <- lambda v_y - g T d_x. */
+static void predict_covariance(marl_estimator *e, const world_axes *world, float age)
+{
+    float(*p)[STATES] = e->kalman.p;
+    const float s[3][3] = {{age * world->east.x, age * world->east.y, age * world->east.z},
+                           {age * world->north.x, age * world->north.y, age * world->north.z},
+                           {age * world->up.x, age * world->up.y, age * world->up.z}};
+    const float gt = MARL_GRAVITY * age;
+    const float leak = float_max(0.0f, 1.0f - age / estimator_value(e, MARL_PARAMETER_VELOCITY_TIME));
+    float half[3][3], old_bias[3][3], speed[3][2]; /* cov(new angle, old angle), cov(angle, bias), -"- speed */
     for (int i = 0; i < 3; i++) {
         for (int k = 0; k < 3; k++) {
-            float sum = 0.0f;
-            for (int j = 0; j < 3; j++) {
-                sum += turn->m[i][j] * p[3 + j][3 + k];
+            old_bias[i][k] = p[i][BIAS + k];
+            half[i][k] = p[i][k] - (s[i][0] * p[k][BIAS] + s[i][1] * p[k][BIAS + 1] + s[i][2] * p[k][BIAS + 2]);
+        }
+        for (int k = 0; k < 2; k++) {
+            const float *c = p[SPEED + k];
+            speed[i][k] = c[i] - (s[i][0] * c[BIAS] + s[i][1] * c[BIAS + 1] + s[i][2] * c[BIAS + 2]);
+        }
+    }
+    float vx = p[6][6], vy = p[7][7], vxy = p[6][7]; /* F, from the old D before it is overwritten */
+    p[6][6] = leak * (leak * vx + 2.0f * gt * p[1][6]) + gt * gt * p[1][1];
+    p[7][7] = leak * (leak * vy - 2.0f * gt * p[0][7]) + gt * gt * p[0][0];
+    p[6][7] = p[7][6] = leak * (leak * vxy + gt * (p[1][7] - p[0][6])) - gt * gt * p[0][1];
+    for (int i = 0; i < 3; i++) {
+        p[i][6] = p[6][i] = leak * speed[i][0] + gt * half[i][1];
+        p[i][7] = p[7][i] = leak * speed[i][1] - gt * half[i][0];
+        p[BIAS + i][6] = p[6][BIAS + i] = leak * p[6][BIAS + i] + gt * old_bias[1][i];
+        p[BIAS + i][7] = p[7][BIAS + i] = leak * p[7][BIAS + i] - gt * old_bias[0][i];
+    }
+    for (int i = 0; i < 3; i++) {
+        for (int k = 0; k < 3; k++) {
+            const float *c = p[BIAS + k];
+            p[i][BIAS + k] = old_bias[i][k] - (s[i][0] * c[BIAS] + s[i][1] * c[BIAS + 1] + s[i][2] * c[BIAS + 2]);
+        }
+    }
+    for (int i = 0; i < 3; i++) {
+        for (int k = 0; k < 3; k++) {
+            p[BIAS + k][i] = p[i][BIAS + k];
+        }
+        for (int k = 0; k <= i; k++) {
+            p[i][k] = p[k][i] =
+                half[i][k] - (p[i][BIAS] * s[k][0] + p[i][BIAS + 1] * s[k][1] + p[i][BIAS + 2] * s[k][2]);
+        }
+    }
+}
+
+/* (3.2) Q, and the velocity itself. */
+static void predict(marl_estimator *e, const world_axes *world, const estimator_means *means)
+{
+    marl_kalman *k = &e->kalman;
+    float age = means->age, white = estimator_value(e, MARL_PARAMETER_GYRO_WHITE);
+    float scale = estimator_value(e, MARL_PARAMETER_GYRO_SCALE), walk = estimator_value(e, MARL_PARAMETER_GYRO_WALK);
+    marl_vec3 rate = vec3_sub(e->rate, e->bias);
+    float leak = float_max(0.0f, 1.0f - age / estimator_value(e, MARL_PARAMETER_VELOCITY_TIME));
+    predict_covariance(e, world, age);
+    float angle = (white * white + TWO_PI * scale * scale * float_root(vec3_dot(rate, rate))) * age;
+    for (int i = 0; i < 3; i++) {
+        k->p[ANGLE + i][ANGLE + i] += angle;
+        k->p[BIAS + i][BIAS + i] += walk * walk * age;
+    }
+    k->p[6][6] += SPEED_WALK * age;
+    k->p[7][7] += SPEED_WALK * age;
+    k->velocity[0] = float_clamp(leak * k->velocity[0] + means->force.x * age, MAX_SPEED);
+    k->velocity[1] = float_clamp(leak * k->velocity[1] + means->force.y * age, MAX_SPEED);
+}
+
+static float square_sum(const float v[2])
+{
+    return v[0] * v[0] + v[1] * v[1];
+}
+
+static float low_pass(float before, float now, float share)
+{
+    return float_snap(before + share * (now - before));
+}
+
+/* (3.3) Mean squares of acceleration and velocity that the covariance does not explain. */
+static void follow_evidence(marl_estimator *e, const estimator_means *means)
+{
+    marl_kalman *k = &e->kalman;
+    const float force[2] = {means->force.x, means->force.y};
+    float tau = estimator_value(e, MARL_PARAMETER_DISTURBANCE_TIME);
+    float memory = float_min(estimator_value(e, MARL_PARAMETER_SPEED_TIME), e->since_start);
+    float accel = square_sum(force) - MARL_GRAVITY * MARL_GRAVITY * (k->p[0][0] + k->p[1][1]);
+    float speed = square_sum(k->velocity) - k->p[6][6] - k->p[7][7];
+    accel = float_min(float_max(accel, 0.0f), MAX_ACCEL * MAX_ACCEL);
+    k->accel_evidence = low_pass(k->accel_evidence, accel, means->age / (means->age + tau));
+    k->speed_evidence = low_pass(k->speed_evidence, float_max(speed, 0.0f), means->age / (means->age + memory));
+}
+
+/* Scalar measurement update: z = h x_i + noise of variance r. Changes the error state x and P. */
+static void update_scalar(marl_kalman *k, float x[STATES], int i, float h, float z, float r)
+{
+    float gain[STATES], column[STATES];
+    float inverse = 1.0f / (h * h * k->p[i][i] + r), innovation = z - h * x[i];
+    for (int j = 0; j < STATES; j++) {
+        column[j] = h * k->p[j][i];
+        gain[j] = column[j] * inverse;
+        x[j] += gain[j] * innovation;
+    }
+    for (int j = 0; j < STATES; j++) {
+        for (int l = 0; l <= j; l++) {
+            k->p[j][l] -= gain[j] * column[l];
+            k->p[l][j] = k->p[j][l];
+        }
+    }
+}
+
+/* (3.4), (3.6) Levelling, and a velocity of zero. */
+static void level(marl_estimator *e, const estimator_means *means, float x[STATES])
+{
+    marl_kalman *k = &e->kalman;
+    int weighted = estimator_is_on(e, MARL_PARAMETER_WEIGHTING);
+    float tau = estimator_value(e, MARL_PARAMETER_DISTURBANCE_TIME), correlated = 2.0f * tau / means->age;
+    float floor = estimator_value(e, MARL_PARAMETER_ACCEL_FLOOR), speed = estimator_value(e, MARL_PARAMETER_SPEED_FLOOR);
+    float accel2 = floor * floor, speed2 = speed * speed;
+    e->weight_accel = 1.0f;
+    if (weighted) {
+        float still = estimator_value(e, MARL_PARAMETER_START_SPEED), arm = estimator_value(e, MARL_PARAMETER_START_ARM);
+        float start = (still * still + arm * arm * k->gyro_variance) / (e->since_start * e->since_start + START_TIME2);
+        float disturbance2 = 0.5f * k->accel_evidence + start;
+        accel2 += disturbance2;
+        speed2 += 0.5f * k->speed_evidence;
+        e->weight_accel = 1.0f / (1.0f + disturbance2 / (HALF_WEIGHT_ACCEL * HALF_WEIGHT_ACCEL));
+    }
+    update_scalar(k, x, 1, MARL_GRAVITY, -means->force.x, correlated * accel2);
+    update_scalar(k, x, 0, -MARL_GRAVITY, -means->force.y, correlated * accel2);
+    update_scalar(k, x, 6, 1.0f, -k->velocity[0], correlated * speed2);
+    update_scalar(k, x, 7, 1.0f, -k->velocity[1], correlated * speed2);
+}
+
+/* (3.7) Gain on the heading and on the bias along up alone; all other states are considered, not changed:
+ * P <- P + S K K' - K p' - p K'. */
+static void update_heading(marl_kalman *k, float x[STATES], marl_vec3 up, const float h[2], float z, float r)
+{
+    float column[STATES], gain[STATES] = {0};
+    for (int j = 0; j < STATES; j++) {
+        column[j] = h[0] * k->p[j][1] + h[1] * k->p[j][2];
+    }
+    float variance = h[0] * column[1] + h[1] * column[2] + r, inverse = 1.0f / variance;
+    float along = (up.x * column[3] + up.y * column[4] + up.z * column[5]) * inverse;
+    gain[2] = column[2] * inverse;
+    gain[3] = along * up.x;
+    gain[4] = along * up.y;
+    gain[5] = along * up.z;
+    for (int j = 2; j < 6; j++) {
+        x[j] += gain[j] * z;
+    }
+    for (int j = 0; j < STATES; j++) {
+        for (int l = 0; l <= j; l++) {
+            k->p[j][l] += variance * gain[j] * gain[l] - gain[j] * column[l] - column[j] * gain[l];
+            k->p[l][j] = k->p[j][l];
+        }
+    }
+}
+
+static void correct_heading(marl_estimator *e, const estimator_means *means, marl_vec3 up, float x[STATES])
+{
+    int weighted = estimator_is_on(e, MARL_PARAMETER_WEIGHTING);
+    float noise = estimator_value(e, MARL_PARAMETER_MAG_NOISE), tau = estimator_value(e, MARL_PARAMETER_DISTURBANCE_TIME);
+    marl_vec3 turned = {x[0], x[1], x[2]};
+    marl_vec3 m = vec3_add(means->field, vec3_cross(turned, means->field));
+    float level = float_max(float_root(m.x * m.x + m.y * m.y), MIN_LEVEL_FIELD), level2 = level * level;
+    float tilt2 = level2 * (e->kalman.p[0][0] + e->kalman.p[1][1]);
+    float excess = weighted ? float_max(field_reference_excess(&e->field, m, noise) - tilt2, 0.0f) : 0.0f;
+    float share = 1.0f / (1.0f + excess / (4.0f * noise * noise));
+    const float h[2] = {-m.z / level, 1.0f};
+    float correlated = float_max(1.0f, 2.0f * tau / means->field_age);
+    e->weight_mag = 1.0f / (1.0f + excess / (noise * noise));
+    if (m.x != 0.0f || m.y != 0.0f) {
+        update_heading(&e->kalman, x, up, h, angle_from_north(m.x, m.y) - x[2], correlated * (noise * noise + excess) / level2);
+    }
+    field_reference_follow(&e->field, m, means->field_age, float_max(0.1f, share));
+}
+
+/* Limits of the variances; no denormals. */
+static void tidy_covariance(marl_kalman *k)
+{
+    for (int i = 0; i < STATES; i++) {
+        for (int j = 0; j < i; j++) {
+            k->p[i][j] = k->p[j][i] = float_snap(k->p[i][j]);
+        }
+        k->p[i][i] = float_max(k->p[i][i], MIN_VARIANCE);
+    }
+    for (int i = ANGLE; i < BIAS; i++) {
+        if (k->p[i][i] > MAX_ANGLE_VARIANCE) {
+            float scale = float_root(MAX_ANGLE_VARIANCE / k->p[i][i]);
+            for (int j = 0; j < STATES; j++) {
+                k->p[i][j] *= scale;
+                k->p[j][i] *= scale;
             }
-            moved[i][k] = dt * sum;
-            middle[i][k] = p[i][3 + k] - 0.5f * moved[i][k];
-            p[i][3 + k] = lane_snap(p[i][3 + k] - moved[i][k]);
-        }
-    }
-    for (int i = 0; i < 3; i++) {
-        for (int k = i; k < 3; k++) {
-            float sum = 0.0f;
-            for (int j = 0; j < 3; j++) {
-                sum += middle[i][j] * turn->m[k][j] + middle[k][j] * turn->m[i][j];
-            }
-            p[i][k] = lane_snap(p[i][k] - dt * sum);
         }
     }
 }
 
-/* A variance above `most` is brought down to it, with all that goes with it. */
-static void cap(float p[6][6], int state, float most)
+/* (3.8) A horizontal force that lasts would need an impossible speed: then the tilt is wrong. */
+static int tilt_is_wrong(const marl_estimator *e)
 {
-    if (p[state][state] > most) {
-        float k = lane_root(most / p[state][state]);
-        for (int i = 0; i < 6; i++) {
-            p[i][state] *= k;
-            p[state][i] *= k;
-        }
-    }
+    const marl_kalman *k = &e->kalman;
+    float limit = estimator_value(e, MARL_PARAMETER_RESET_SPEED) / LONG_TIME +
+                  2.0f * MARL_GRAVITY * float_root(0.5f * (k->p[0][0] + k->p[1][1]));
+    return square_sum(k->long_force) > limit * limit;
 }
 
-/* What the covariance says is what trust goes by. */
-static void tell_doubts(marl_estimator *e)
+/* The forces behind the reset test: `d` is the turn that the correction made. */
+static void follow_force(marl_estimator *e, const estimator_means *means, marl_vec3 d)
 {
-    const float(*p)[6] = (const float(*)[6])e->covariance;
-    float bias = (p[3][3] + p[4][4] + p[5][5]) * (1.0f / 3.0f);
-    e->belief.tilt = (marl_doubt){.angle = 0.5f * (p[0][0] + p[1][1]), .bias = bias};
-    e->belief.heading = (marl_doubt){.angle = p[2][2], .bias = bias};
+    marl_kalman *k = &e->kalman;
+    float t = e->since_start, age = means->age;
+    float recent = age / (age + float_min(RECENT_TIME, t)), slow = float_min(1.0f, age / LONG_TIME);
+    float moved = MARL_GRAVITY * float_min(1.0f, t / LONG_TIME);
+    k->recent_force = vec3_follow(k->recent_force, means->force, recent);
+    k->recent_force = vec3_add(k->recent_force, vec3_cross(d, k->recent_force));
+    k->long_force[0] = low_pass(k->long_force[0], means->force.x, slow) + moved * d.y;
+    k->long_force[1] = low_pass(k->long_force[1], means->force.y, slow) - moved * d.x;
 }
 
-void kalman_age(marl_estimator *e, float age)
+void kalman_correct(marl_estimator *e, const estimator_means *means)
 {
-    const float *value = e->tuning.value;
-    float(*p)[6] = e->covariance;
-    marl_mat3 turn = marl_quat_to_matrix(e->belief.q);
-    propagate(p, &turn, age);
-    marl_vec3 turned = laneq_rotate(e->belief.q, e->belief.turning);
-    float level = lane_root(turned.x * turned.x + turned.y * turned.y);
-    const float speed[3] = {level, level, lane_size(turned.z)};
-    float white = value[MARL_PARAMETER_GYRO_WHITE], scale = value[MARL_PARAMETER_GYRO_SCALE];
-    float flicker = value[MARL_PARAMETER_GYRO_FLICKER], walk = value[MARL_PARAMETER_GYRO_WALK];
-    float drift = (walk * walk + FLICKER_AS_WALK * flicker * flicker) * age;
-    float spread = value[MARL_PARAMETER_BIAS_SPREAD];
-    for (int i = 0; i < 3; i++) {
-        p[i][i] = lane_most(p[i][i], LEAST) + (white * white + scale * scale * FUSION_TURN * speed[i]) * age;
-        p[i + 3][i + 3] = lane_most(p[i + 3][i + 3], LEAST) + drift;
+    marl_kalman *k = &e->kalman;
+    float x[STATES] = {0};
+    world_axes world = world_axes_of(e->q);
+    predict(e, &world, means);
+    if (means->has_force) {
+        follow_evidence(e, means);
+        level(e, means, x);
+    } else {
+        clear_velocity(e);
     }
-    mirror(p);
-    float tilt = trust_least_doubt(&e->belief.accel_trust, TRUST_SHAKEN),
-          heading = trust_least_doubt(&e->belief.mag_trust, TRUST_TURNED);
-    p[0][0] = lane_most(p[0][0], tilt);
-    p[1][1] = lane_most(p[1][1], tilt);
-    p[2][2] = lane_most(p[2][2], heading);
-    for (int i = 0; i < 3; i++) {
-        cap(p, i, FUSION_LOST);
-        cap(p, i + 3, spread * spread + LEAST);
+    if (means->has_field) {
+        correct_heading(e, means, world.up, x);
     }
-    tell_doubts(e);
-}
-
-/* P after a number with variance sum - P[m][m] was read and the gain k taken, `row` being P[m] before:
- * Joseph's form, which holds for any gain. */
-static void shrink(float p[6][6], const float k[6], const float row[6], float sum)
-{
-    float beside[6]; /* how far the gain is from the best one */
-    for (int j = 0; j < 6; j++) {
-        beside[j] = k[j] * sum - row[j];
+    marl_vec3 d = estimator_turn(e, (marl_vec3){x[0], x[1], x[2]});
+    estimator_change_bias(e, (marl_vec3){x[3], x[4], x[5]});
+    k->velocity[0] = float_snap(k->velocity[0] + x[6]);
+    k->velocity[1] = float_snap(k->velocity[1] + x[7]);
+    tidy_covariance(k);
+    follow_force(e, means, d);
+    if (means->has_force && estimator_is_on(e, MARL_PARAMETER_WEIGHTING) && tilt_is_wrong(e)) {
+        world = world_axes_of(e->q);
+        estimator_start_from_up(e, to_body(&world, k->recent_force));
     }
-    for (int i = 0; i < 6; i++) {
-        for (int j = i; j < 6; j++) {
-            p[i][j] += k[i] * beside[j] - row[i] * k[j];
-        }
-    }
-    mirror(p);
-}
-
-/* The turn about axis m of the level is read, with variance r. Adds the gain times its surprise to d. The
- * accelerometer does not see the heading, and what goes with it by chance is left alone. */
-static void take_in_tilt(float p[6][6], int m, float z, float r, float d[6])
-{
-    float row[6], k[6], sum = p[m][m] + r, inverse = 1.0f / sum;
-    float surprise = z - d[m];
-    for (int i = 0; i < 6; i++) {
-        row[i] = p[m][i];
-        k[i] = i == 2 ? 0.0f : row[i] * inverse;
-        d[i] += k[i] * surprise;
-    }
-    shrink(p, k, row, sum);
-}
-
-/* Takes the turn out of the estimate and moves the bias, as far as the surprise tells of it. */
-static void move(marl_estimator *e, const float d[6], float drift, float limit)
-{
-    marl_vec3 half = {0.5f * d[0], 0.5f * d[1], 0.5f * d[2]};
-    float size = lane_root(lane3_dot(half, half));
-    half = lane3_scale(half, FUSION_MOST_FIX / lane_most(size, FUSION_MOST_FIX));
-    marl_quat turn = {1.0f, half.x, half.y, half.z};
-    marl_vec3 b = e->belief.bias;
-    e->belief.q = laneq_snap(laneq_unit(laneq_product(turn, e->belief.q)));
-    e->belief.bias =
-        lane3_snap((marl_vec3){step_clamp(b.x + drift * d[3], limit), step_clamp(b.y + drift * d[4], limit),
-                               step_clamp(b.z + drift * d[5], limit)});
-}
-
-void kalman_tilt(marl_estimator *e, const fusion_limits *limits, const marl_gathered *mean, float age)
-{
-    marl_belief *b = &e->belief;
-    marl_vec3 half = fusion_judge_pull(b, &limits->trust, mean, age);
-    float white = e->tuning.value[MARL_PARAMETER_ACCEL_WHITE] / MARL_GRAVITY;
-    float r = white * white / (age * b->accel_trust.weight), d[6] = {0};
-    take_in_tilt(e->covariance, 0, 2.0f * half.x, r, d);
-    take_in_tilt(e->covariance, 1, 2.0f * half.y, r, d);
-    move(e, d, trust_in_drift(&b->accel_trust), limits->bias_limit);
-    e->covariance[2][2] += fusion_upset(b, lane_least(d[0] * d[0] + d[1] * d[1], FUSION_FRESH));
-}
-
-/* The turn about up is read, with a gain that leaves the tilt alone: it turns about the vertical and moves
- * the bias along the vertical. */
-static void take_in_heading(float p[6][6], marl_vec3 up, float z, float r, float d[6])
-{
-    float row[6], sum = p[2][2] + r, inverse = 1.0f / sum;
-    for (int i = 0; i < 6; i++) {
-        row[i] = p[2][i];
-    }
-    float along = (up.x * row[3] + up.y * row[4] + up.z * row[5]) * inverse;
-    const float k[6] = {0.0f, 0.0f, row[2] * inverse, up.x * along, up.y * along, up.z * along};
-    for (int i = 0; i < 6; i++) {
-        d[i] += k[i] * z;
-    }
-    shrink(p, k, row, sum);
-}
-
-void kalman_heading(marl_estimator *e, const fusion_limits *limits, const marl_gathered *mean, float age)
-{
-    marl_belief *b = &e->belief;
-    float half = fusion_judge_field(b, &limits->trust, mean->mag, age);
-    float reach2 =
-        lane_most(mean->mag.x * mean->mag.x + mean->mag.y * mean->mag.y, MARL_TINY_MAG * MARL_TINY_MAG);
-    float white = e->tuning.value[MARL_PARAMETER_MAG_WHITE], left = e->tuning.value[MARL_PARAMETER_MAG_ERROR];
-    float noise = (white * white + LEFT_FOR * left * left) / reach2 +
-                  FUSION_TILTED_FOR * fusion_slope2(b->dip) * b->tilt.angle;
-    float r = noise / (age * b->mag_trust.weight), d[6] = {0};
-    take_in_heading(e->covariance, step_up(b->q), 2.0f * half, r, d);
-    move(e, d, trust_in_drift(&b->mag_trust), limits->bias_limit);
 }

@@ -1,12 +1,13 @@
 /* SPDX-License-Identifier: MIT
  * The correctly rounded square root. */
 #include "marlinspike/root.h"
-#include "lane.h"
+#include "float_math.h"
+#include <stdint.h>
 #include <string.h>
 
 float marl_root(float x)
 {
-    return lane_root(x);
+    return float_root(x);
 }
 
 static float from_bits(uint32_t bits)

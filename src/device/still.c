@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The stillness detector. */
 #include "marlinspike/still.h"
-#include "lane_quat.h"
+#include "vec_quat.h"
 
 marl_still_limits marl_still_default_limits(void)
 {
@@ -30,13 +30,13 @@ marl_status marl_still_init(marl_still *still, const marl_still_limits *limits)
 
 static int longer(marl_vec3 v, float limit)
 {
-    return lane3_dot(v, v) > limit * limit;
+    return vec3_dot(v, v) > limit * limit;
 }
 
 static int scatters(const marl_stats *stats, float limit)
 {
     marl_vec3 v = marl_stats_variance(stats);
-    return lane_most(v.x, lane_most(v.y, v.z)) > limit * limit;
+    return float_max(v.x, float_max(v.y, v.z)) > limit * limit;
 }
 
 /* Has the mean left the place where the window before had it? Remembers the new one. */
@@ -45,7 +45,7 @@ static int shifted(const marl_stats *stats, marl_vec3 *last, int *have_last, flo
     if (stats->n == 0) {
         return 0;
     }
-    int moved = *have_last && longer(lane3_sub(stats->mean, *last), limit);
+    int moved = *have_last && longer(vec3_sub(stats->mean, *last), limit);
     *last = stats->mean;
     *have_last = 1;
     return moved;

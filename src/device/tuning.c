@@ -10,8 +10,9 @@
 #define COMPLEMENTARY (1u << MARL_FILTER_COMPLEMENTARY)
 #define GRADIENT (1u << MARL_FILTER_GRADIENT_DESCENT)
 #define KALMAN (1u << MARL_FILTER_KALMAN)
-#define FUSED (COMPLEMENTARY | GRADIENT | KALMAN)
-#define ALL (GYRO | VECTORS | FUSED)
+#define SIMPLE (COMPLEMENTARY | GRADIENT)
+#define CORRECTED (SIMPLE | KALMAN)
+#define ALL (GYRO | VECTORS | CORRECTED)
 
 static const char *const filter_names[MARL_FILTER_COUNT] = {"gyro", "vectors", "complementary",
                                                             "gradient-descent", "kalman"};
@@ -19,59 +20,71 @@ static const char *const filter_names[MARL_FILTER_COUNT] = {"gyro", "vectors", "
 /* clang-format off */
 static const marl_parameter parameters[MARL_PARAMETER_COUNT] = {
     [MARL_PARAMETER_USE_MAG] = {"use_mag", "", MARL_KIND_SWITCH, 1.0f, 0.0f, 1.0f, ALL,
-        "take the heading from the magnetometer; without, it is relative to the start"},
-    [MARL_PARAMETER_TILT_TIME] = {"tilt_time", "s", MARL_KIND_NUMBER, 2.0f, 0.01f, 1000.0f, COMPLEMENTARY | GRADIENT,
-        "time constant with which the tilt follows a trusted accelerometer"},
-    [MARL_PARAMETER_HEADING_TIME] = {"heading_time", "s", MARL_KIND_NUMBER, 60.0f, 0.01f, 1000.0f, COMPLEMENTARY | GRADIENT,
-        "time constant with which the heading follows a trusted magnetometer"},
-    [MARL_PARAMETER_TILT_SPEED] = {"tilt_speed", "rad/s", MARL_KIND_NUMBER, 0.01f, 0.0001f, 10.0f, GRADIENT,
-        "speed at which the tilt goes to where a trusted accelerometer points"},
-    [MARL_PARAMETER_HEADING_SPEED] = {"heading_speed", "rad/s", MARL_KIND_NUMBER, 0.1f, 0.0001f, 10.0f, GRADIENT,
-        "speed at which the heading goes to where a trusted magnetometer points"},
-    [MARL_PARAMETER_BIAS_TIME] = {"bias_time", "s", MARL_KIND_NUMBER, 60.0f, 0.1f, 100000.0f, COMPLEMENTARY | GRADIENT,
-        "the bias is fitted to the trusted readings of so long"},
-    [MARL_PARAMETER_GYRO_WHITE] = {"gyro_white", "rad/s/sqrt(Hz)", MARL_KIND_NUMBER, 0.0001f, 0.0000001f, 1.0f, KALMAN,
-        "white noise of the gyroscope, as inspect measures it"},
-    [MARL_PARAMETER_GYRO_FLICKER] = {"gyro_flicker", "rad/s", MARL_KIND_NUMBER, 0.00004f, 0.0f, 1.0f, KALMAN,
-        "flicker noise of the gyroscope's bias, as inspect measures it"},
-    [MARL_PARAMETER_GYRO_WALK] = {"gyro_walk", "rad/s/sqrt(s)", MARL_KIND_NUMBER, 0.000002f, 0.0f, 1.0f, KALMAN,
-        "walk of the gyroscope's bias, as inspect measures it"},
-    [MARL_PARAMETER_ACCEL_WHITE] = {"accel_white", "m/s^2/sqrt(Hz)", MARL_KIND_NUMBER, 0.0015f, 0.000001f, 100.0f, KALMAN,
-        "white noise of the accelerometer, as inspect measures it"},
-    [MARL_PARAMETER_MAG_WHITE] = {"mag_white", "uT/sqrt(Hz)", MARL_KIND_NUMBER, 0.1f, 0.0001f, 1000.0f, KALMAN,
-        "white noise of the magnetometer, as inspect measures it"},
-    [MARL_PARAMETER_MAG_ERROR] = {"mag_error", "uT", MARL_KIND_NUMBER, 0.3f, 0.0f, 1000.0f, KALMAN,
-        "error that calibration leaves in the magnetometer, per axis"},
-    [MARL_PARAMETER_GYRO_SCALE] = {"gyro_scale", "1", MARL_KIND_NUMBER, 0.001f, 0.0f, 0.5f, FUSED,
-        "scale and cross-axis error of the gyroscope that does not cancel on the way back, as a share of the rate"},
-    [MARL_PARAMETER_BIAS_SPREAD] = {"bias_spread", "rad/s", MARL_KIND_NUMBER, 0.01f, 0.0f, 1.0f, FUSED,
-        "bias that may be left in the gyroscope at the start, per axis"},
-    [MARL_PARAMETER_BIAS_LIMIT] = {"bias_limit", "rad/s", MARL_KIND_NUMBER, 0.05f, 0.0f, 1.0f, FUSED,
-        "largest bias that is believed, per axis; 0 turns the estimate off"},
+        "take the heading from the magnetometer; without it the heading is relative to the start"},
+    [MARL_PARAMETER_WEIGHTING] = {"weighting", "", MARL_KIND_SWITCH, 1.0f, 0.0f, 1.0f, CORRECTED,
+        "readings that disagree lose weight; off: the published filter with constant noise or gains"},
+    [MARL_PARAMETER_RUN_DOWN] = {"run_down", "", MARL_KIND_SWITCH, 1.0f, 0.0f, 1.0f, SIMPLE,
+        "after a start the gains run down from those of a mean of all readings so far"},
+    [MARL_PARAMETER_TILT_TIME] = {"tilt_time", "s", MARL_KIND_NUMBER, 1.0f, 0.01f, 1000.0f, COMPLEMENTARY,
+        "time constant of the tilt correction, 1 / proportional gain"},
+    [MARL_PARAMETER_HEADING_TIME] = {"heading_time", "s", MARL_KIND_NUMBER, 10.0f, 0.01f, 1000.0f, COMPLEMENTARY,
+        "time constant of the heading correction"},
+    [MARL_PARAMETER_DAMPING] = {"damping", "1", MARL_KIND_NUMBER, 0.91f, 0.1f, 100.0f, COMPLEMENTARY,
+        "damping ratio of both loops; integral gain = 1 / (2 damping time)^2"},
+    [MARL_PARAMETER_BETA] = {"beta", "rad/s", MARL_KIND_NUMBER, 0.05f, 0.0001f, 10.0f, GRADIENT,
+        "speed of the tilt correction down the gradient"},
+    [MARL_PARAMETER_ZETA] = {"zeta", "rad/s^2", MARL_KIND_NUMBER, 0.004f, 0.0f, 10.0f, GRADIENT,
+        "rate at which the tilt error changes the gyroscope bias"},
+    [MARL_PARAMETER_HEADING_BETA] = {"heading_beta", "rad/s", MARL_KIND_NUMBER, 0.006f, 0.0001f, 10.0f, GRADIENT,
+        "speed of the heading correction down the gradient"},
+    [MARL_PARAMETER_HEADING_ZETA] = {"heading_zeta", "rad/s^2", MARL_KIND_NUMBER, 0.0003f, 0.0f, 10.0f, GRADIENT,
+        "rate at which the heading error changes the gyroscope bias"},
+    [MARL_PARAMETER_GYRO_WHITE] = {"gyro_white", "rad/s/sqrt(Hz)", MARL_KIND_NUMBER, 0.00015f, 0.0000001f, 1.0f, KALMAN,
+        "noise density of the gyroscope (angle random walk)"},
+    [MARL_PARAMETER_GYRO_SCALE] = {"gyro_scale", "1", MARL_KIND_NUMBER, 0.0005f, 0.0f, 0.5f, KALMAN,
+        "scale factor uncertainty of the gyroscope"},
+    [MARL_PARAMETER_GYRO_WALK] = {"gyro_walk", "rad/s/sqrt(s)", MARL_KIND_NUMBER, 0.000005f, 0.0f, 1.0f, KALMAN,
+        "rate random walk of the gyroscope bias"},
+    [MARL_PARAMETER_BIAS_SPREAD] = {"bias_spread", "rad/s", MARL_KIND_NUMBER, 0.01f, 0.0f, 1.0f, KALMAN,
+        "standard deviation of the gyroscope bias at the start, per axis"},
+    [MARL_PARAMETER_ATTITUDE_SPREAD] = {"attitude_spread", "rad", MARL_KIND_NUMBER, 0.5f, 0.001f, 3.0f, KALMAN,
+        "standard deviation of the attitude at the start, per axis"},
+    [MARL_PARAMETER_ACCEL_FLOOR] = {"accel_floor", "m/s^2", MARL_KIND_NUMBER, 0.002f, 0.00001f, 10.0f, KALMAN,
+        "slow noise of the accelerometer at rest"},
+    [MARL_PARAMETER_SPEED_FLOOR] = {"speed_floor", "m/s", MARL_KIND_NUMBER, 0.6f, 0.001f, 1000.0f, KALMAN,
+        "rms horizontal speed of a body that stays about where it is"},
+    [MARL_PARAMETER_MAG_NOISE] = {"mag_noise", "uT", MARL_KIND_NUMBER, 0.4f, 0.001f, 1000.0f, CORRECTED,
+        "magnetometer error per reading: noise and what calibration leaves"},
+    [MARL_PARAMETER_DISTURBANCE_TIME] = {"disturbance_time", "s", MARL_KIND_NUMBER, 1.0f, 0.1f, 100.0f, KALMAN,
+        "correlation time of accelerations, speed and field disturbances"},
+    [MARL_PARAMETER_VELOCITY_TIME] = {"velocity_time", "s", MARL_KIND_NUMBER, 10.0f, 0.5f, 1000.0f, KALMAN,
+        "time constant with which the velocity state leaks away"},
+    [MARL_PARAMETER_BIAS_LIMIT] = {"bias_limit", "rad/s", MARL_KIND_NUMBER, 0.05f, 0.0f, 1.0f, CORRECTED,
+        "largest gyroscope bias per axis; 0 turns the bias estimate off"},
     [MARL_PARAMETER_GAP_LIMIT] = {"gap_limit", "s", MARL_KIND_NUMBER, 1.0f, 0.001f, 60.0f, ALL,
-        "longest gap between samples that is bridged; after a longer one it starts anew"},
-    [MARL_PARAMETER_ACCEL_SLACK] = {"accel_slack", "m/s^2", MARL_KIND_NUMBER, 0.1f, 0.001f, 1000000.0f, FUSED,
-        "an accelerometer that is longer or shorter than gravity by this counts half"},
-    [MARL_PARAMETER_RATE_SLACK] = {"rate_slack", "rad/s", MARL_KIND_NUMBER, 0.005f, 0.0001f, 1000000.0f, FUSED,
-        "while it turns at this rate the accelerometer counts half"},
-    [MARL_PARAMETER_TILT_SLACK] = {"tilt_slack", "rad", MARL_KIND_NUMBER, 0.01f, 0.0001f, 1000000.0f, FUSED,
-        "an accelerometer that disagrees with the tilt by this counts half"},
-    [MARL_PARAMETER_FIELD_SLACK] = {"field_slack", "1", MARL_KIND_NUMBER, 0.04f, 0.001f, 1000000.0f, FUSED,
-        "a magnetic field that is stronger or weaker than before by this share counts half"},
-    [MARL_PARAMETER_DIP_SLACK] = {"dip_slack", "1", MARL_KIND_NUMBER, 0.04f, 0.001f, 1000000.0f, FUSED,
-        "a magnetic field whose sine of the dip differs from before by this counts half"},
-    [MARL_PARAMETER_HEADING_SLACK] = {"heading_slack", "rad", MARL_KIND_NUMBER, 0.07f, 0.0001f, 1000000.0f, FUSED,
-        "a magnetometer that disagrees with the heading by this counts half"},
-    [MARL_PARAMETER_LINGER] = {"linger", "s", MARL_KIND_NUMBER, 3.0f, 0.01f, 1000.0f, FUSED,
-        "evidence against a sensor fades by 1/e within this time, and is gone after three, however strong"},
-    [MARL_PARAMETER_HOLD_LIMIT] = {"hold_limit", "s", MARL_KIND_NUMBER, 120.0f, 0.1f, 100000.0f, FUSED,
-        "a sensor that was left out for so long is let in again, at a tenth"},
-    [MARL_PARAMETER_LEVER_X] = {"lever_x", "m", MARL_KIND_NUMBER, 0.0f, -1000.0f, 1000.0f, FUSED,
-        "place of the accelerometer, from the axis about which everything turns, along body x"},
-    [MARL_PARAMETER_LEVER_Y] = {"lever_y", "m", MARL_KIND_NUMBER, 0.0f, -1000.0f, 1000.0f, FUSED,
+        "longest gap between samples that is bridged; after a longer one the estimator restarts"},
+    [MARL_PARAMETER_LEVER_X] = {"lever_x", "m", MARL_KIND_NUMBER, 0.0f, -1000.0f, 1000.0f, CORRECTED,
+        "position of the accelerometer from the centre of rotation, along body x"},
+    [MARL_PARAMETER_LEVER_Y] = {"lever_y", "m", MARL_KIND_NUMBER, 0.0f, -1000.0f, 1000.0f, CORRECTED,
         "the same along body y"},
-    [MARL_PARAMETER_LEVER_Z] = {"lever_z", "m", MARL_KIND_NUMBER, 0.0f, -1000.0f, 1000.0f, FUSED,
+    [MARL_PARAMETER_LEVER_Z] = {"lever_z", "m", MARL_KIND_NUMBER, 0.0f, -1000.0f, 1000.0f, CORRECTED,
         "the same along body z"},
+    [MARL_PARAMETER_ACCEL_THRESHOLD] = {"accel_threshold", "m/s^2", MARL_KIND_NUMBER, 0.12f, 0.001f, 1000000.0f, SIMPLE,
+        "acceleration at which the accelerometer has half its weight"},
+    [MARL_PARAMETER_FORCE_TIME] = {"force_time", "s", MARL_KIND_NUMBER, 2.5f, 0.1f, 1000.0f, SIMPLE,
+        "time over which the down-weighted force is averaged"},
+    [MARL_PARAMETER_BIAS_SHARE] = {"bias_share", "1", MARL_KIND_NUMBER, 0.06f, 0.0f, 1.0f, SIMPLE,
+        "share of that averaged force that may change the gyroscope bias"},
+    [MARL_PARAMETER_MAG_THRESHOLD] = {"mag_threshold", "uT", MARL_KIND_NUMBER, 1.0f, 0.001f, 1000000.0f, SIMPLE,
+        "change of the field at which the magnetometer has half its weight"},
+    [MARL_PARAMETER_SPEED_TIME] = {"speed_time", "s", MARL_KIND_NUMBER, 60.0f, 1.0f, 10000.0f, KALMAN,
+        "how long a fast motion is remembered"},
+    [MARL_PARAMETER_START_SPEED] = {"start_speed", "m/s", MARL_KIND_NUMBER, 0.0084f, 0.0f, 100.0f, KALMAN,
+        "speed change of a body at rest that the mean acceleration since the start may hold"},
+    [MARL_PARAMETER_START_ARM] = {"start_arm", "m", MARL_KIND_NUMBER, 5.9f, 0.0f, 1000.0f, KALMAN,
+        "the same in motion, for each rad/s of the scatter of the rate"},
+    [MARL_PARAMETER_RESET_SPEED] = {"reset_speed", "m/s", MARL_KIND_NUMBER, 20.0f, 0.1f, 10000.0f, KALMAN,
+        "a mean acceleration over 30 s that needs more than this shows a wrong tilt: restart"},
 };
 /* clang-format on */
 
@@ -107,9 +120,9 @@ marl_status marl_parameter_find(marl_filter filter, const char *name, marl_param
     return MARL_ERR_ARGUMENT;
 }
 
-int marl_parameter_is_trust(marl_parameter_id id)
+int marl_parameter_is_weighting(marl_parameter_id id)
 {
-    return id >= MARL_PARAMETER_ACCEL_SLACK && id < MARL_PARAMETER_COUNT;
+    return id >= MARL_PARAMETER_ACCEL_THRESHOLD && id < MARL_PARAMETER_COUNT;
 }
 
 marl_tuning marl_tuning_default(marl_filter filter)

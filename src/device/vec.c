@@ -1,36 +1,36 @@
 /* SPDX-License-Identifier: MIT
  * Vectors and matrices. */
 #include "marlinspike/vec.h"
-#include "lane_quat.h"
+#include "vec_quat.h"
 
 marl_vec3 marl_vec3_add(marl_vec3 a, marl_vec3 b)
 {
-    return lane3_add(a, b);
+    return vec3_add(a, b);
 }
 
 marl_vec3 marl_vec3_sub(marl_vec3 a, marl_vec3 b)
 {
-    return lane3_sub(a, b);
+    return vec3_sub(a, b);
 }
 
 marl_vec3 marl_vec3_scale(marl_vec3 a, float factor)
 {
-    return lane3_scale(a, factor);
+    return vec3_scale(a, factor);
 }
 
 float marl_vec3_dot(marl_vec3 a, marl_vec3 b)
 {
-    return lane3_dot(a, b);
+    return vec3_dot(a, b);
 }
 
 marl_vec3 marl_vec3_cross(marl_vec3 a, marl_vec3 b)
 {
-    return lane3_cross(a, b);
+    return vec3_cross(a, b);
 }
 
 float marl_vec3_norm(marl_vec3 a)
 {
-    return lane_root(lane3_dot(a, a));
+    return float_root(vec3_dot(a, a));
 }
 
 marl_vec3 marl_mat3_apply(const marl_mat3 *matrix, marl_vec3 v)

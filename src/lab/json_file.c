@@ -63,7 +63,7 @@ marl_status lab_json_load(lab_json *file, const char *path, const char *kind, ma
     } else if (!json_is_object(file->root)) {
         status = marl_fail(error, MARL_ERR_INPUT, "%s:1: not a JSON object", path);
     }
-    if (status == MARL_OK) {
+    if (status == MARL_OK && kind != NULL) {
         lab_json_at root = lab_json_root(file);
         status = lab_json_string(&root, "marlinspike", LAB_NEEDED, said, sizeof said, error);
         if (status == MARL_OK && strcmp(said, kind) != 0) {

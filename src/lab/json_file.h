@@ -21,7 +21,8 @@ typedef struct lab_json_at {
     char keys[160];
 } lab_json_at;
 
-/* Loads, and checks that the root is an object with "marlinspike": `kind`. On failure nothing is held. */
+/* Loads, and checks that the root is an object with "marlinspike": `kind`, unless that is NULL. On failure
+ * nothing is held. */
 MARL_CHECKED marl_status lab_json_load(lab_json *file, const char *path, const char *kind, marl_error *error);
 void lab_json_free(lab_json *file);
 lab_json_at lab_json_root(const lab_json *file);

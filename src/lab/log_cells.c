@@ -77,7 +77,7 @@ static int attitude(const lab_cells *cells, unsigned columns, marl_quat *q, unsi
     return 1;
 }
 
-static float trust_at(const lab_cells *cells, marl_column column)
+static float weight_at(const lab_cells *cells, marl_column column)
 {
     return cells->good & (1u << column) ? (float)cells->value[column] : -1.0f;
 }
@@ -93,7 +93,7 @@ unsigned lab_cells_to_row(const lab_cells *cells, unsigned columns, uint8_t all_
     s->temp = (float)cells->value[MARL_COLUMN_TEMP];
     s->speed = (float)cells->value[MARL_COLUMN_SPEED];
     row->has_q = attitude(cells, columns, &row->q, &missing);
-    row->trust[0] = trust_at(cells, MARL_COLUMN_TRUST_ACCEL);
-    row->trust[1] = trust_at(cells, MARL_COLUMN_TRUST_MAG);
+    row->weight[0] = weight_at(cells, MARL_COLUMN_WEIGHT_ACCEL);
+    row->weight[1] = weight_at(cells, MARL_COLUMN_WEIGHT_MAG);
     return missing;
 }

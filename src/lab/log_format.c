@@ -29,8 +29,8 @@ static const struct {
     [MARL_COLUMN_ROLL] = {"roll", LAB_ANGLE},
     [MARL_COLUMN_PITCH] = {"pitch", LAB_ANGLE},
     [MARL_COLUMN_YAW] = {"yaw", LAB_ANGLE},
-    [MARL_COLUMN_TRUST_ACCEL] = {"trust_accel", LAB_PURE},
-    [MARL_COLUMN_TRUST_MAG] = {"trust_mag", LAB_PURE},
+    [MARL_COLUMN_WEIGHT_ACCEL] = {"weight_accel", LAB_PURE},
+    [MARL_COLUMN_WEIGHT_MAG] = {"weight_mag", LAB_PURE},
 };
 
 const char *marl_column_name(marl_column column)

@@ -15,7 +15,7 @@ struct marl_log_writer {
  * standard, so that any CSV reader takes it. */
 static void write_metadata(marl_outfile *file, const marl_log_info *info)
 {
-    unsigned readings = info->columns & ~(MARL_COLUMNS_Q | MARL_COLUMNS_RPY | MARL_COLUMNS_TRUST);
+    unsigned readings = info->columns & ~(MARL_COLUMNS_Q | MARL_COLUMNS_RPY | MARL_COLUMNS_WEIGHT);
     int standard = info->world == MARL_WORLD_ENU && !info->relative_heading;
     char line[200];
     if (readings == 0 && standard) {
@@ -113,8 +113,8 @@ void marl_log_write(marl_log_writer *w, const marl_log_row *row)
     out = write_group(out, w, MARL_COLUMN_TEMP, 1, &s->temp, s->fresh & MARL_FRESH_TEMP);
     out = write_group(out, w, MARL_COLUMN_SPEED, 1, &s->speed, s->fresh & MARL_FRESH_SPEED);
     out = write_group(out, w, MARL_COLUMN_Q_W, 4, q, row->has_q);
-    out = write_group(out, w, MARL_COLUMN_TRUST_ACCEL, 1, &row->trust[0], row->trust[0] >= 0.0f);
-    out = write_group(out, w, MARL_COLUMN_TRUST_MAG, 1, &row->trust[1], row->trust[1] >= 0.0f);
+    out = write_group(out, w, MARL_COLUMN_WEIGHT_ACCEL, 1, &row->weight[0], row->weight[0] >= 0.0f);
+    out = write_group(out, w, MARL_COLUMN_WEIGHT_MAG, 1, &row->weight[1], row->weight[1] >= 0.0f);
     *out++ = '\n';
     marl_outfile_advance(w->file, out);
 }

@@ -60,22 +60,25 @@ marl_status marl_replay_start(marl_replay *replay, marl_quat q, marl_error *erro
     return MARL_OK;
 }
 
-static float weight_of(const marl_trust *trust, int fresh, uint32_t refused_now, uint32_t refused_before)
+static float weight_of(float weight, int fresh, uint32_t invalid_now, uint32_t invalid_before)
 {
-    return refused_now != refused_before ? 0.0f : fresh ? trust->weight : -1.0f;
+    return invalid_now != invalid_before ? 0.0f : fresh ? weight : -1.0f;
 }
 
-void marl_replay_trust(const marl_replay *replay, const marl_sample *sample, float trust[2])
+void marl_replay_weights(const marl_replay *replay, const marl_sample *sample, float weight[2])
 {
     const marl_estimator *e = &replay->estimator;
-    int fused = e->tuning.filter != MARL_FILTER_GYRO && e->tuning.filter != MARL_FILTER_VECTORS;
-    trust[0] = trust[1] = -1.0f;
-    if (fused) {
-        trust[0] = weight_of(&e->belief.accel_trust, sample->fresh & MARL_FRESH_ACCEL,
-                             e->counts.rejected_accel, replay->before.rejected_accel);
-        int used = marl_estimator_heading_is_magnetic(e) && (sample->fresh & MARL_FRESH_MAG);
-        trust[1] = weight_of(&e->belief.mag_trust, used, e->counts.rejected_mag, replay->before.rejected_mag);
+    const marl_estimator_counts now = marl_estimator_count(e), *before = &replay->before;
+    float accel, mag;
+    weight[0] = weight[1] = -1.0f;
+    if (e->tuning.filter == MARL_FILTER_GYRO || e->tuning.filter == MARL_FILTER_VECTORS) {
+        return;
     }
+    int used = marl_estimator_heading_is_magnetic(e) && (sample->fresh & MARL_FRESH_MAG);
+    marl_estimator_weights(e, &accel, &mag);
+    weight[0] =
+        weight_of(accel, sample->fresh & MARL_FRESH_ACCEL, now.invalid_accel, before->invalid_accel);
+    weight[1] = weight_of(mag, used, now.invalid_mag, before->invalid_mag);
 }
 
 int marl_replay_step(marl_replay *replay, const marl_sample *sample, marl_quat *q)
@@ -85,7 +88,7 @@ int marl_replay_step(marl_replay *replay, const marl_sample *sample, marl_quat *
         replay->degC = s.temp;
     }
     marl_calibration_apply(&replay->calibration, replay->degC, &s);
-    replay->before = replay->estimator.counts;
+    replay->before = marl_estimator_count(&replay->estimator);
     marl_status status = marl_estimator_update(&replay->estimator, &s);
     if (status == MARL_ERR_TIME || marl_estimator_attitude(&replay->estimator, q) != MARL_OK) {
         return 0;

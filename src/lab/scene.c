@@ -26,6 +26,12 @@ static const struct {
     [MARL_SCENE_STEEL] = {"steel", 90, lab_scene_steel, "steel columns pass by the magnetometer"},
     [MARL_SCENE_UPSIDE] = {"upside", 60, lab_scene_upside,
                            "starts upside down, passes pitch +90 and -90 degrees"},
+    [MARL_SCENE_HANDLE] = {"handle", 120, lab_scene_handle, "turned by hand about all axes, few rests"},
+    [MARL_SCENE_CARRY] = {"carry", 120, lab_scene_carry, "carried by somebody who walks and turns"},
+    [MARL_SCENE_DRIVE] = {"drive", 150, lab_scene_drive, "on the truck at 5 to 15 m/s, bends and stops"},
+    [MARL_SCENE_SWING] = {"swing", 90, lab_scene_swing, "a pendulum that swings from the first sample"},
+    [MARL_SCENE_SPIN] = {"spin", 120, lab_scene_spin, "a turntable, then a slow circle on the jib"},
+    [MARL_SCENE_DAY] = {"day", 1800, lab_scene_day, "half an hour of a calm day, long waits"},
 };
 
 const char *marl_scene_name(marl_scene_kind kind)
@@ -102,7 +108,9 @@ marl_motion marl_scene_at(const marl_scene *scene, double t)
     marl_motion m = {.q = {p.q.v[0], p.q.v[1], p.q.v[2], p.q.v[3]},
                      .position = {p.position[0].v, p.position[1].v, p.position[2].v},
                      .temp = p.temp};
+    const double velocity[3] = {p.position[0].d, p.position[1].d, p.position[2].d};
     body_rate(&p.q, m.rate);
+    to_body(m.q, velocity, m.velocity);
     to_body(m.q, force, m.force);
     to_body(m.q, field, m.field);
     return m;

@@ -5,6 +5,11 @@
 
 enum { STREAM_ACCEL = 1, STREAM_GYRO, STREAM_MAG };
 
+/* The wheel: readings per second, resolution in m/s, largest error of its scale. */
+#define SPEED_HZ 10.0
+#define SPEED_STEP 0.02
+#define SPEED_SCALE 0.01
+
 static double base_rate(const marl_sheet *sheet)
 {
     double rate = sheet->gyro.present ? sheet->gyro.rate_hz : 0.0;
@@ -29,6 +34,27 @@ marl_status marl_simulator_init(marl_simulator *s, marl_scene_kind scene, const 
     return MARL_OK;
 }
 
+marl_status marl_simulator_set(marl_simulator *s, double skip_s, int with_speed)
+{
+    if (!(skip_s >= 0.0 && skip_s <= 1e6)) {
+        return MARL_ERR_ARGUMENT;
+    }
+    s->skip_s = skip_s;
+    s->with_speed = with_speed;
+    s->speed_scale = 1 + SPEED_SCALE * (2 * s->scene.draw[31] - 1);
+    return MARL_OK;
+}
+
+/* As a wheel tells it: ten times a second, or with every row where these are slower. */
+static void read_speed(const marl_simulator *s, const marl_motion *m, marl_sample *sample)
+{
+    uint64_t every = (uint64_t)fmax(1, floor(s->rate_hz / SPEED_HZ + 0.5));
+    if (s->with_speed && s->tick % every == 0) {
+        sample->speed = (float)(SPEED_STEP * round(m->velocity[0] * s->speed_scale / SPEED_STEP));
+        sample->fresh |= MARL_FRESH_SPEED;
+    }
+}
+
 static int mag_is_due(marl_simulator *s)
 {
     int due = s->mag_phase >= 1.0 - 1e-9;
@@ -39,7 +65,7 @@ static int mag_is_due(marl_simulator *s)
 void marl_simulator_next(marl_simulator *s, marl_sample *sample, marl_quat *truth)
 {
     double t = (double)s->tick / s->rate_hz;
-    marl_motion m = marl_scene_at(&s->scene, t);
+    marl_motion m = marl_scene_at(&s->scene, s->skip_s + t);
     *sample = (marl_sample){.t_ns = (int64_t)llround(t * 1e9), .fresh = MARL_FRESH_TEMP};
     sample->temp = (float)m.temp;
     if (s->accel.sheet.present) {
@@ -54,6 +80,7 @@ void marl_simulator_next(marl_simulator *s, marl_sample *sample, marl_quat *trut
         sample->mag = marl_sensor_model_read(&s->mag, m.field, m.temp);
         sample->fresh |= MARL_FRESH_MAG;
     }
+    read_speed(s, &m, sample);
     *truth = marl_quat_canonical((marl_quat){(float)m.q[0], (float)m.q[1], (float)m.q[2], (float)m.q[3]});
     s->tick++;
 }

@@ -1,27 +1,30 @@
 /* SPDX-License-Identifier: MIT
- * The parameters of a filter that follow from what a sensor's sheet says, without any search. */
+ * The parameters of a filter that follow from a sensor's sheet, without any search. */
 #include "marlinspike/tuning_file.h"
 #include <math.h>
 
-/* Flicker noise as the walk that has its Allan deviation at 50 s: 0.664^2 * 3 / 50. */
+/* Flicker noise as the random walk with its Allan deviation at 50 s: 0.664^2 * 3 / 50. */
 #define FLICKER_AS_WALK 0.0265
-/* A scale error of the gyroscope that no calibration finds; and the share of one that a load on a rope keeps,
- * since on the way back of a swing it cancels. */
-#define LEAST_SCALE 0.001
-#define SCALE_KEPT 0.125
-/* A swing of the load so small is motion already, rad. */
-#define LEAST_TILT_SLACK 0.007
-/* s: noise would allow less, but pulls of a swing last so long. */
-#define LEAST_TILT_TIME 2.0
-/* The level field in the temperate zones, uT: it turns the magnetometer's noise into that of a heading. */
-#define LEVEL_FIELD 20.0
+/* Slow noise of an accelerometer whose sheet gives no flicker, m/s^2. */
+#define MIN_ACCEL_FLOOR 0.002
+/* Bias limit: this many times what the sheet expects. */
+#define LIMIT_FACTOR 4.0
+/* Thresholds of the weighting of a perfectly calibrated sensor, m/s^2 and uT, and how they widen with the errors
+ * that the sheet states: five times the accelerometer's, three times the magnetometer's, as mean squares. */
+#define ACCEL_THRESHOLD 0.12
+#define ACCEL_WIDENING 5.0
+#define MAG_THRESHOLD 1.0
+#define MAG_WIDENING 3.0
+/* Strength of the Earth's field in which a scale error of the magnetometer shows, uT. */
+#define FIELD 50.0
+#define GRAVITY 9.80665
 
 static double mean_square(const double x[3])
 {
     return (x[0] * x[0] + x[1] * x[1] + x[2] * x[2]) / 3;
 }
 
-static double greatest(const double x[3])
+static double largest(const double x[3])
 {
     return fmax(fabs(x[0]), fmax(fabs(x[1]), fabs(x[2])));
 }
@@ -35,62 +38,59 @@ static void set(marl_tuning *tuning, marl_parameter_id id, double value)
     }
 }
 
-/* What is wrong with a turn, as a share of it. */
-static double scale_left(const marl_sensor_sheet *gyro)
+/* Mean square of the scale and cross-axis errors, as a share of the reading. */
+static double matrix_error2(const marl_sensor_sheet *s)
 {
     double cross = 0;
     for (int i = 0; i < 3; i++) {
-        cross += mean_square(gyro->cross_axis[i]);
+        cross += mean_square(s->cross_axis[i]);
     }
-    return fmax(SCALE_KEPT * sqrt(mean_square(gyro->scale_error) + cross), LEAST_SCALE);
+    return mean_square(s->scale_error) + cross;
+}
+
+/* Mean square per axis of what is wrong with a reading of the given size, beside its noise. */
+static double error2(const marl_sensor_sheet *s, double size)
+{
+    return mean_square(s->bias) + s->bias_spread * s->bias_spread + size * size * matrix_error2(s);
 }
 
 static void set_gyro(marl_tuning *t, const marl_sensor_sheet *gyro)
 {
-    double bias = greatest(gyro->bias) + 2 * gyro->bias_spread;
+    double bias = largest(gyro->bias) + 2 * gyro->bias_spread;
     double walk = sqrt(gyro->walk * gyro->walk + FLICKER_AS_WALK * gyro->flicker * gyro->flicker);
     set(t, MARL_PARAMETER_GYRO_WHITE, gyro->white);
-    set(t, MARL_PARAMETER_GYRO_FLICKER, gyro->flicker);
-    set(t, MARL_PARAMETER_GYRO_WALK, gyro->walk);
-    set(t, MARL_PARAMETER_GYRO_SCALE, scale_left(gyro));
+    set(t, MARL_PARAMETER_GYRO_WALK, walk);
+    set(t, MARL_PARAMETER_GYRO_SCALE, sqrt(matrix_error2(gyro)));
     set(t, MARL_PARAMETER_BIAS_SPREAD, fmax(bias, 1e-4));
-    set(t, MARL_PARAMETER_BIAS_LIMIT, fmax(4 * bias, 0.02));
-    set(t, MARL_PARAMETER_BIAS_TIME, fmin(fmax(gyro->white / walk, 10), 1000));
+    set(t, MARL_PARAMETER_BIAS_LIMIT, fmax(LIMIT_FACTOR * bias, 0.02));
 }
 
-static void set_accel(marl_tuning *t, const marl_sensor_sheet *accel, double gyro_white)
+static void set_accel(marl_tuning *t, const marl_sensor_sheet *accel)
 {
-    double one_reading = accel->white * sqrt(accel->rate_hz);
-    double wrong = greatest(accel->bias) + accel->bias_spread + 9.8 * greatest(accel->scale_error);
-    set(t, MARL_PARAMETER_ACCEL_WHITE, accel->white);
-    set(t, MARL_PARAMETER_ACCEL_SLACK, fmax(0.1, wrong + 5 * one_reading));
-    set(t, MARL_PARAMETER_TILT_SLACK, fmax(LEAST_TILT_SLACK, wrong / 9.8));
-    set(t, MARL_PARAMETER_TILT_TIME, fmin(fmax(accel->white / 9.8 / gyro_white, LEAST_TILT_TIME), 30));
+    double widened = ACCEL_WIDENING * ACCEL_WIDENING * error2(accel, GRAVITY);
+    set(t, MARL_PARAMETER_ACCEL_FLOOR, fmax(accel->flicker, MIN_ACCEL_FLOOR));
+    set(t, MARL_PARAMETER_ACCEL_THRESHOLD, sqrt(ACCEL_THRESHOLD * ACCEL_THRESHOLD + widened));
 }
 
-static void set_mag(marl_tuning *t, const marl_sensor_sheet *mag, double gyro_white)
+static void set_mag(marl_tuning *t, const marl_sensor_sheet *mag)
 {
-    double left = sqrt(mean_square(mag->bias) + mag->bias_spread * mag->bias_spread);
-    double noise = sqrt(mag->white * mag->white + 2 * left * left) / LEVEL_FIELD;
-    set(t, MARL_PARAMETER_MAG_WHITE, mag->white);
-    set(t, MARL_PARAMETER_MAG_ERROR, left);
-    set(t, MARL_PARAMETER_HEADING_TIME, fmin(fmax(noise / gyro_white, 10), 200));
+    double noise2 = mag->white * mag->white * mag->rate_hz, left2 = error2(mag, FIELD);
+    set(t, MARL_PARAMETER_MAG_NOISE, sqrt(noise2 + left2));
+    set(t, MARL_PARAMETER_MAG_THRESHOLD,
+        sqrt(MAG_THRESHOLD * MAG_THRESHOLD + MAG_WIDENING * MAG_WIDENING * left2));
 }
 
 marl_tuning marl_tuning_for_sheet(marl_filter filter, const marl_sheet *sheet)
 {
     marl_tuning tuning = marl_tuning_default(filter);
-    double gyro_white = sheet->gyro.present && sheet->gyro.white > 0
-                            ? sheet->gyro.white
-                            : (double)tuning.value[MARL_PARAMETER_GYRO_WHITE];
     if (sheet->gyro.present) {
         set_gyro(&tuning, &sheet->gyro);
     }
     if (sheet->accel.present) {
-        set_accel(&tuning, &sheet->accel, gyro_white);
+        set_accel(&tuning, &sheet->accel);
     }
     if (sheet->mag.present) {
-        set_mag(&tuning, &sheet->mag, gyro_white);
+        set_mag(&tuning, &sheet->mag);
     }
     return tuning;
 }
