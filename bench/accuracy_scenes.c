@@ -140,9 +140,9 @@ double accuracy_rms(double squares, size_t n)
 const accuracy_plain accuracy_textbook[MARL_FILTER_COUNT] = {
     [MARL_FILTER_GYRO] = {plain_gyro, 0, 0, 0, 0},
     [MARL_FILTER_VECTORS] = {plain_vectors, 0, 0, 0, 0},
-    [MARL_FILTER_COMPLEMENTARY] = {plain_complementary, 1.468f, 0.05623f, 0, 0},
-    [MARL_FILTER_GRADIENT_DESCENT] = {plain_gradient, 0.02154f, 0.005623f, 0, 0},
-    [MARL_FILTER_KALMAN] = {plain_kalman, 0.1468f, 0.0f, 0, 0},
+    [MARL_FILTER_COMPLEMENTARY] = {plain_complementary, 5.623f, 0.631f, 0.1f, 1},
+    [MARL_FILTER_GRADIENT_DESCENT] = {plain_gradient, 0.1308f, 0.007943f, 0.1f, 2},
+    [MARL_FILTER_KALMAN] = {plain_kalman, 0.1122f, 1.585e-5f, 0.1f, 1},
 };
 
 /* Is the vector's length that of the undisturbed one? */

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
- * Finds the one tuning of each textbook loop: gains and gates, one after the other over a grid, until none of
- * them improves the geometric mean over all classes of motion, on the tuning seeds. */
+ * Finds the one tuning of each textbook loop on the tuning seeds, by the geometric mean over all classes of
+ * motion: the best of a coarse grid of gains and gates on few seeds, then one parameter after the other on all
+ * seeds until none improves. */
 #include "accuracy_scenes.h"
 #include "bench.h"
 #include <math.h>
@@ -8,12 +9,14 @@
 
 static accuracy_run run[ACCURACY_CLASSES][ACCURACY_SEEDS];
 
-static double score(const accuracy_plain *f)
+enum { COARSE_SEEDS = 3 };
+
+static double score(const accuracy_plain *f, int seeds)
 {
     double mean = 0;
     for (int c = 0; c < ACCURACY_CLASSES; c++) {
         accuracy_sum sum = {0};
-        for (int k = 0; k < ACCURACY_SEEDS; k++) {
+        for (int k = 0; k < seeds; k++) {
             accuracy_run_plain(f, &run[c][k], &sum);
         }
         mean += log(accuracy_rms(sum.total, sum.n)) / ACCURACY_CLASSES;
@@ -31,7 +34,7 @@ static int improve(accuracy_plain *best, double *least, float *parameter, const 
             continue;
         }
         *parameter = value[i];
-        double now = score(best);
+        double now = score(best, ACCURACY_SEEDS);
         if (now < *least) {
             *least = now;
             kept = value[i];
@@ -42,11 +45,32 @@ static int improve(accuracy_plain *best, double *least, float *parameter, const 
     return better;
 }
 
+static accuracy_plain coarse(int filter)
+{
+    const float gates[] = {0, 0.2f, 0.8f};
+    accuracy_plain best = accuracy_textbook[filter], now = best;
+    double least = INFINITY;
+    for (int g = 0; g < 6; g++) {
+        for (int b = 0; b < 5; b++) {
+            for (int k = 0; k < 3; k++) {
+                now.gain = powf(10, -2.25f + 0.6f * (float)g);
+                now.bias_gain = b == 0 ? 0.0f : powf(10, -5.5f + 1.2f * (float)b);
+                now.accel_gate = gates[k];
+                now.mag_gate = 2;
+                double value = score(&now, COARSE_SEEDS);
+                best = value < least ? now : best;
+                least = fmin(value, least);
+            }
+        }
+    }
+    return best;
+}
+
 static void find(int filter)
 {
     const float accel_gates[] = {0, 0.1f, 0.2f, 0.4f, 0.8f, 1.6f}, mag_gates[] = {0, 1, 2, 4, 8};
-    accuracy_plain best = accuracy_textbook[filter];
-    double least = score(&best);
+    accuracy_plain best = coarse(filter);
+    double least = score(&best, ACCURACY_SEEDS);
     for (int better = 1; better;) {
         float gain[7], bias[7];
         for (int i = 0; i < 7; i++) {

@@ -17,9 +17,14 @@ enum { ANGLE = 0, BIAS = 3, SPEED = 6, STATES = MARL_KALMAN_STATES };
  * worthless anyway, and its memory would outlast it. */
 #define MAX_ACCEL MARL_GRAVITY
 #define MAX_SPEED 100.0f
-/* Memory of the scatter of the rate, s. */
-#define RATE_TIME 0.2f
-/* Readings scatter within this time of a start, s (3.3). */
+/* Evidence below which an acceleration is noise, (m/s^2)^2. */
+#define MIN_EVIDENCE 1e-6f
+/* Accelerations last at most this share of the velocity's memory: later the leak has forgotten them. */
+#define MAX_CORRELATION 0.5f
+/* Two means of the rate whose difference shows a motion that has begun, s: the fast one averages noise. */
+#define RATE_FAST 0.05f
+#define RATE_SLOW 0.6f
+/* (3.4) Square of the age of a start, s^2, below which the start term grows no further: 0.07 s. */
 #define START_TIME2 0.0049f
 /* Time constants of the force behind the reset test, s. */
 #define RECENT_TIME 1.0f
@@ -55,7 +60,9 @@ static void clear_velocity(marl_estimator *e)
 /* (3.1) */
 void kalman_start(marl_estimator *e, float spread)
 {
-    marl_kalman fresh = {.gyro_variance = e->kalman.gyro_variance, .gyro_mean = e->kalman.gyro_mean};
+    marl_kalman fresh = {.rate_variance = e->kalman.rate_variance,
+                         .rate_fast = e->kalman.rate_fast,
+                         .rate_slow = e->kalman.rate_slow};
     e->kalman = fresh;
     for (int i = 0; i < 3; i++) {
         set_variance(&e->kalman, ANGLE + i, spread);
@@ -76,10 +83,12 @@ void kalman_start_heading(marl_estimator *e)
 void kalman_follow_rate(marl_estimator *e, float dt)
 {
     marl_kalman *k = &e->kalman;
-    float share = dt / (dt + float_min(RATE_TIME, e->since_start));
-    marl_vec3 off = vec3_sub(e->rate, k->gyro_mean);
-    k->gyro_mean = vec3_add(k->gyro_mean, vec3_scale(off, share));
-    k->gyro_variance = float_snap(k->gyro_variance + share * (vec3_dot(off, off) - k->gyro_variance));
+    float slow = dt / (dt + float_min(RATE_SLOW, e->since_start));
+    float fast = dt / (dt + float_min(RATE_FAST, e->since_start));
+    k->rate_fast = vec3_follow(k->rate_fast, e->rate, fast);
+    marl_vec3 off = vec3_sub(k->rate_fast, k->rate_slow);
+    k->rate_slow = vec3_follow(k->rate_slow, k->rate_fast, slow);
+    k->rate_variance = float_snap(k->rate_variance + slow * (vec3_dot(off, off) - k->rate_variance));
 }
 
 /* (2.2) */
@@ -203,27 +212,45 @@ static void update_scalar(marl_kalman *k, float x[STATES], int i, float h, float
     }
 }
 
-/* (3.4), (3.6) Levelling, and a velocity of zero. */
+/* (3.5) How long accelerations last, s: a motion whose speed V goes with its acceleration A as a wave's does,
+ * and never less than disturbance_time. */
+static float correlation_time(const marl_estimator *e)
+{
+    const marl_kalman *k = &e->kalman;
+    float tau = estimator_value(e, MARL_PARAMETER_DISTURBANCE_TIME);
+    if (!estimator_is_on(e, MARL_PARAMETER_WEIGHTING) || k->accel_evidence < MIN_EVIDENCE) {
+        return tau;
+    }
+    float longest = MAX_CORRELATION * estimator_value(e, MARL_PARAMETER_VELOCITY_TIME);
+    return float_max(tau, float_min(float_root(k->speed_evidence / k->accel_evidence), longest));
+}
+
+/* (3.4) Variance of the accelerometer as a measure of the level, (m/s^2)^2, of one correlated reading. */
+static float accel_variance(marl_estimator *e)
+{
+    float floor = estimator_value(e, MARL_PARAMETER_ACCEL_FLOOR);
+    if (!estimator_is_on(e, MARL_PARAMETER_WEIGHTING)) {
+        float noise = estimator_value(e, MARL_PARAMETER_ACCEL_NOISE);
+        return floor * floor + noise * noise;
+    }
+    float still = estimator_value(e, MARL_PARAMETER_START_SPEED), arm = estimator_value(e, MARL_PARAMETER_START_ARM);
+    float speed2 = still * still + arm * arm * e->kalman.rate_variance;
+    float disturbance = 0.5f * e->kalman.accel_evidence + speed2 / (e->since_start * e->since_start + START_TIME2);
+    e->weight_accel = 1.0f / (1.0f + disturbance / (HALF_WEIGHT_ACCEL * HALF_WEIGHT_ACCEL));
+    return floor * floor + disturbance;
+}
+
+/* (3.6) Levelling, and a velocity of zero. */
 static void level(marl_estimator *e, const estimator_means *means, float x[STATES])
 {
     marl_kalman *k = &e->kalman;
-    int weighted = estimator_is_on(e, MARL_PARAMETER_WEIGHTING);
-    float tau = estimator_value(e, MARL_PARAMETER_DISTURBANCE_TIME), correlated = 2.0f * tau / means->age;
-    float floor = estimator_value(e, MARL_PARAMETER_ACCEL_FLOOR), speed = estimator_value(e, MARL_PARAMETER_SPEED_FLOOR);
-    float accel2 = floor * floor, speed2 = speed * speed;
-    e->weight_accel = 1.0f;
-    if (weighted) {
-        float still = estimator_value(e, MARL_PARAMETER_START_SPEED), arm = estimator_value(e, MARL_PARAMETER_START_ARM);
-        float start = (still * still + arm * arm * k->gyro_variance) / (e->since_start * e->since_start + START_TIME2);
-        float disturbance2 = 0.5f * k->accel_evidence + start;
-        accel2 += disturbance2;
-        speed2 += 0.5f * k->speed_evidence;
-        e->weight_accel = 1.0f / (1.0f + disturbance2 / (HALF_WEIGHT_ACCEL * HALF_WEIGHT_ACCEL));
-    }
-    update_scalar(k, x, 1, MARL_GRAVITY, -means->force.x, correlated * accel2);
-    update_scalar(k, x, 0, -MARL_GRAVITY, -means->force.y, correlated * accel2);
-    update_scalar(k, x, 6, 1.0f, -k->velocity[0], correlated * speed2);
-    update_scalar(k, x, 7, 1.0f, -k->velocity[1], correlated * speed2);
+    float floor = estimator_value(e, MARL_PARAMETER_SPEED_FLOOR), correlated = 2.0f * correlation_time(e) / means->age;
+    float accel = correlated * accel_variance(e);
+    float speed = correlated * (floor * floor + 0.5f * k->speed_evidence);
+    update_scalar(k, x, 1, MARL_GRAVITY, -means->force.x, accel);
+    update_scalar(k, x, 0, -MARL_GRAVITY, -means->force.y, accel);
+    update_scalar(k, x, 6, 1.0f, -k->velocity[0], speed);
+    update_scalar(k, x, 7, 1.0f, -k->velocity[1], speed);
 }
 
 /* (3.7) Gain on the heading and on the bias along up alone; all other states are considered, not changed:
@@ -319,7 +346,9 @@ void kalman_correct(marl_estimator *e, const estimator_means *means)
     world_axes world = world_axes_of(e->q);
     predict(e, &world, means);
     if (means->has_force) {
-        follow_evidence(e, means);
+        if (estimator_is_on(e, MARL_PARAMETER_WEIGHTING)) {
+            follow_evidence(e, means);
+        }
         level(e, means, x);
     } else {
         clear_velocity(e);

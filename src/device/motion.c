@@ -4,7 +4,7 @@
 
 /* Rate and speed are low-passed with this time constant, s, before they are differentiated: at the end of a
  * long lever the noise of the rate would else outweigh gravity. */
-#define LOWPASS_TIME 1.0f
+#define LOWPASS_TIME 0.3f
 /* A speed without a new reading for this long is unknown, s. */
 #define SPEED_TIMEOUT 1.0f
 
