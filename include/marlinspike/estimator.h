@@ -49,8 +49,9 @@ typedef struct marl_estimator_counts {
 /* Readings since the last correction, turned into the world and summed. */
 typedef struct marl_accumulator {
     marl_vec3 force, field;         /* m/s^2, uT */
-    uint32_t forces, fields;        /* how many */
-    float age, force_age, field_age; /* s since the last correction, by anything, by force, by field */
+    uint32_t forces, fields; /* how many */
+    float age, wait;         /* s since the last correction, and s after which the next is due */
+    float field_age;         /* s between the last correction by a field and the last correction */
 } marl_accumulator;
 
 /* The undisturbed magnetic field. */

@@ -15,6 +15,8 @@
 #define GAP_TURN 0.05f
 /* Without an accelerometer reading a correction waits no longer than this, s. */
 #define MAX_WAIT 1.0f
+/* The scatter of the rate matters so long after a start, s (3.4). */
+#define START_TIME 30.0f
 /* Largest turn of one correction, rad. */
 #define MAX_TURN 0.5f
 
@@ -84,7 +86,7 @@ static inline int is_clean(const marl_sample *s)
 /* (2.2) The rate during a gap is unknown: a change of it may have come at any moment of the gap. */
 static void cross_gap(marl_estimator *e, marl_vec3 rate_change, float dt)
 {
-    e->sum = (marl_accumulator){.field_age = e->sum.field_age, .age = GAP, .force_age = GAP};
+    e->sum = (marl_accumulator){.field_age = e->sum.field_age, .age = ESTIMATOR_MEAN_TIME};
     if (e->tuning.filter == MARL_FILTER_KALMAN) {
         kalman_cross_gap(e, rate_change, dt);
         return;
@@ -102,16 +104,22 @@ static marl_vec3 take_readings(marl_estimator *e, const marl_sample *s, float dt
     marl_vec3 mean = e->rate;
     e->gyro_age += dt;
     if (s->fresh & MARL_FRESH_GYRO) {
-        marl_vec3 before = e->seen & MARL_FRESH_GYRO ? e->rate : s->gyro;
-        mean = vec3_scale(vec3_add(before, s->gyro), 0.5f);
-        e->rate = s->gyro;
-        if (e->gyro_age > GAP && e->started && estimator_has_corrections(e)) {
-            cross_gap(e, vec3_sub(s->gyro, before), e->gyro_age);
+        if (!(e->seen & MARL_FRESH_GYRO)) {
+            e->rate = s->gyro;
         }
+        mean = vec3_scale(vec3_add(e->rate, s->gyro), 0.5f);
+        if (e->gyro_age > GAP && e->started && estimator_has_corrections(e)) {
+            cross_gap(e, vec3_sub(s->gyro, e->rate), e->gyro_age);
+        }
+        e->rate = s->gyro;
         e->gyro_age = 0.0f;
     }
-    e->accel = s->fresh & MARL_FRESH_ACCEL ? s->accel : e->accel;
-    e->mag = s->fresh & MARL_FRESH_MAG ? s->mag : e->mag;
+    if (s->fresh & MARL_FRESH_ACCEL) {
+        e->accel = s->accel;
+    }
+    if (s->fresh & MARL_FRESH_MAG) {
+        e->mag = s->mag;
+    }
     e->seen |= s->fresh;
     return mean;
 }
@@ -141,11 +149,16 @@ static void accumulate(marl_estimator *e, uint8_t fresh)
     }
 }
 
-/* (2.4) After a start the first readings correct at once, later ones as means over longer and longer. */
-static int correction_is_due(const marl_estimator *e)
+/* (2.4) Without an accelerometer reading a correction waits, but not for long. */
+static inline int correction_is_due(const marl_estimator *e)
 {
-    float wait = float_min(ESTIMATOR_MEAN_TIME, 0.1f * e->since_start);
-    return e->sum.age >= wait && (e->sum.forces > 0 || e->sum.age >= MAX_WAIT);
+    return e->sum.age >= e->sum.wait && (e->sum.forces > 0 || e->sum.age >= MAX_WAIT);
+}
+
+/* (2.4) After a start the first readings correct at once, later ones as means over a tenth of the time since. */
+static float time_to_next(const marl_estimator *e)
+{
+    return float_min(ESTIMATOR_MEAN_TIME, e->since_start / 9.0f);
 }
 
 static void count_used(marl_estimator *e, uint32_t forces, uint32_t fields)
@@ -160,33 +173,31 @@ static void correct(marl_estimator *e)
 {
     const marl_accumulator *sum = &e->sum;
     uint32_t forces = sum->forces, fields = sum->fields;
-    estimator_means means = {.age = sum->force_age,
-                             .field_age = sum->field_age,
-                             .has_force = forces > 0,
-                             .has_field = fields > 0};
+    float field_age = float_min(sum->field_age + sum->age, ESTIMATOR_MAX_TIME);
+    estimator_means means = {
+        .age = sum->age, .field_age = field_age, .has_force = forces > 0, .has_field = fields > 0};
     means.force = vec3_scale(sum->force, forces > 0 ? 1.0f / (float)forces : 0.0f);
     means.field = vec3_scale(sum->field, fields > 0 ? 1.0f / (float)fields : 0.0f);
+    e->since_start = float_min(e->since_start + sum->age, ESTIMATOR_MAX_TIME);
     if (e->tuning.filter == MARL_FILTER_KALMAN) {
         kalman_correct(e, &means);
     } else {
         constant_gain_correct(e, &means);
     }
     count_used(e, forces, fields);
-    e->sum = (marl_accumulator){.field_age = means.has_field ? 0.0f : sum->field_age};
+    e->sum = (marl_accumulator){.wait = time_to_next(e), .field_age = fields > 0 ? 0.0f : field_age};
     e->q = quat_snap(quat_renormalize(e->q));
+    e->unnormalized = 0;
 }
 
 static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
 {
-    e->since_start = float_min(e->since_start + dt, ESTIMATOR_MAX_TIME);
     integrate(e, rate, dt);
     if (!estimator_has_corrections(e)) {
         return;
     }
     e->sum.age += dt;
-    e->sum.force_age += dt;
-    e->sum.field_age = float_min(e->sum.field_age + dt, ESTIMATOR_MAX_TIME);
-    if (e->tuning.filter == MARL_FILTER_KALMAN) {
+    if (e->tuning.filter == MARL_FILTER_KALMAN && e->since_start < START_TIME) {
         kalman_follow_rate(e, dt);
     }
     accumulate(e, fresh);

@@ -116,7 +116,7 @@ void estimator_find_heading(marl_estimator *e)
         e->q = attitude_from_vectors(world.up, e->mag);
         e->heading_known = 1;
         e->field = (marl_field_reference){.known = 0};
-        e->sum = (marl_accumulator){.age = e->sum.age}; /* they were turned by another heading */
+        e->sum = (marl_accumulator){.age = e->sum.age, .wait = e->sum.wait}; /* another heading had turned them */
         e->mean_force[0] = e->mean_force[1] = 0.0f;
         kalman_start_heading(e);
     }

@@ -83,8 +83,8 @@ void kalman_start_heading(marl_estimator *e)
 void kalman_follow_rate(marl_estimator *e, float dt)
 {
     marl_kalman *k = &e->kalman;
-    float slow = dt / (dt + float_min(RATE_SLOW, e->since_start));
-    float fast = dt / (dt + float_min(RATE_FAST, e->since_start));
+    float t = e->since_start + e->sum.age;
+    float slow = dt / (dt + float_min(RATE_SLOW, t)), fast = dt / (dt + float_min(RATE_FAST, t));
     k->rate_fast = vec3_follow(k->rate_fast, e->rate, fast);
     marl_vec3 off = vec3_sub(k->rate_fast, k->rate_slow);
     k->rate_slow = vec3_follow(k->rate_slow, k->rate_fast, slow);
