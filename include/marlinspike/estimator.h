@@ -73,13 +73,14 @@ enum { MARL_KALMAN_STATES = 8 };
 
 /* Error state: turn about east, north, up (rad), gyroscope bias (body, rad/s), horizontal velocity (m/s). */
 typedef struct marl_kalman {
-    float p[MARL_KALMAN_STATES][MARL_KALMAN_STATES]; /* covariance */
+    float p[MARL_KALMAN_STATES][MARL_KALMAN_STATES]; /* covariance, lower triangle */
     float velocity[2];                               /* leaky, east and north, m/s */
     float accel_evidence, speed_evidence; /* unexplained mean squares A, (m/s^2)^2, and V, (m/s)^2 */
     float rate_variance;                  /* W, (rad/s)^2, of rate_fast about rate_slow */
     marl_vec3 rate_fast, rate_slow;       /* low-passed rate, rad/s */
     marl_vec3 recent_force; /* world force, low-pass of 1 s */
     float long_force[2];    /* horizontal world force, low-pass of 30 s */
+    uint8_t corrections;    /* since the last pass against denormals */
 } marl_kalman;
 
 typedef struct marl_estimator {

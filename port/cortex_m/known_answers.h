@@ -15,12 +15,10 @@ static const uint32_t known_digest[MARL_FILTER_COUNT] = {
     [MARL_FILTER_KALMAN] = 0xfac35827u,
 };
 
-/* The defaults, but slow enough for gradient descent to show. */
+/* The defaults. */
 static inline marl_tuning known_tuning(marl_filter filter)
 {
-    marl_tuning tuning = marl_tuning_default(filter);
-    tuning.value[MARL_PARAMETER_TILT_SPEED] = 0.0001f;
-    return tuning;
+    return marl_tuning_default(filter);
 }
 
 /* Small integers over powers of two; the magnetometer is four times slower. */

@@ -145,10 +145,9 @@ static void correct_heading(marl_estimator *e, const estimator_means *means, cor
     }
 }
 
-void constant_gain_correct(marl_estimator *e, const estimator_means *means)
+void constant_gain_correct(marl_estimator *e, const world_axes *world, const estimator_means *means)
 {
     correction c = {{0.0f, 0.0f, 0.0f}, {0.0f, 0.0f, 0.0f}};
-    world_axes world = world_axes_of(e->q);
     if (means->has_force) {
         levelling in = estimator_is_on(e, MARL_PARAMETER_WEIGHTING) ? weighted(e, means) : unweighted(&means->force);
         if (e->tuning.filter == MARL_FILTER_COMPLEMENTARY) {
@@ -161,7 +160,7 @@ void constant_gain_correct(marl_estimator *e, const estimator_means *means)
         correct_heading(e, means, &c);
     }
     marl_vec3 d = estimator_turn(e, c.turn);
-    estimator_change_bias(e, to_body(&world, c.bias));
+    estimator_change_bias(e, to_body(world, c.bias));
     e->mean_force[0] = float_snap(e->mean_force[0] + MARL_GRAVITY * d.y);
     e->mean_force[1] = float_snap(e->mean_force[1] - MARL_GRAVITY * d.x);
 }

@@ -16,7 +16,7 @@
 /* Without an accelerometer reading a correction waits no longer than this, s. */
 #define MAX_WAIT 1.0f
 /* The scatter of the rate matters so long after a start, s (3.4). */
-#define START_TIME 30.0f
+#define START_TIME 20.0f
 /* Largest turn of one correction, rad. */
 #define MAX_TURN 0.5f
 
@@ -135,16 +135,15 @@ static void integrate(marl_estimator *e, marl_vec3 rate, float dt)
 }
 
 /* (2.3) Turns the fresh readings into the world and adds them up. */
-static void accumulate(marl_estimator *e, uint8_t fresh)
+static inline void accumulate(marl_estimator *e, uint8_t fresh, const world_axes *world)
 {
     marl_accumulator *sum = &e->sum;
-    world_axes world = world_axes_of(e->q);
     if (fresh & MARL_FRESH_ACCEL) {
-        sum->force = vec3_add(sum->force, to_world(&world, e->motion.known ? motion_subtract(e) : e->accel));
+        sum->force = vec3_add(sum->force, to_world(world, e->motion.known ? motion_subtract(e) : e->accel));
         sum->forces++;
     }
     if ((fresh & MARL_FRESH_MAG) && e->heading_known) {
-        sum->field = vec3_add(sum->field, to_world(&world, e->mag));
+        sum->field = vec3_add(sum->field, to_world(world, e->mag));
         sum->fields++;
     }
 }
@@ -169,7 +168,7 @@ static void count_used(marl_estimator *e, uint32_t forces, uint32_t fields)
     e->counts.downweighted_mag += e->weight_mag < 0.5f ? fields : 0;
 }
 
-static void correct(marl_estimator *e)
+static void correct(marl_estimator *e, const world_axes *world)
 {
     const marl_accumulator *sum = &e->sum;
     uint32_t forces = sum->forces, fields = sum->fields;
@@ -180,9 +179,9 @@ static void correct(marl_estimator *e)
     means.field = vec3_scale(sum->field, fields > 0 ? 1.0f / (float)fields : 0.0f);
     e->since_start = float_min(e->since_start + sum->age, ESTIMATOR_MAX_TIME);
     if (e->tuning.filter == MARL_FILTER_KALMAN) {
-        kalman_correct(e, &means);
+        kalman_correct(e, world, &means);
     } else {
-        constant_gain_correct(e, &means);
+        constant_gain_correct(e, world, &means);
     }
     count_used(e, forces, fields);
     e->sum = (marl_accumulator){.wait = time_to_next(e), .field_age = fields > 0 ? 0.0f : field_age};
@@ -200,9 +199,10 @@ static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
     if (e->tuning.filter == MARL_FILTER_KALMAN && e->since_start < START_TIME) {
         kalman_follow_rate(e, dt);
     }
-    accumulate(e, fresh);
+    world_axes world = world_axes_of(e->q);
+    accumulate(e, fresh, &world);
     if (correction_is_due(e)) {
-        correct(e);
+        correct(e, &world);
     }
     if (!e->heading_known && (fresh & MARL_FRESH_MAG)) {
         estimator_find_heading(e);

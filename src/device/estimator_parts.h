@@ -35,9 +35,9 @@ typedef struct estimator_means {
     int has_force, has_field;
 } estimator_means;
 
-/* Corrections by the means. They change the attitude by estimator_turn and the bias by estimator_change_bias. */
-void kalman_correct(marl_estimator *e, const estimator_means *means);
-void constant_gain_correct(marl_estimator *e, const estimator_means *means);
+/* Corrections by the means; `world` is R(q). They change the attitude by estimator_turn and the bias by estimator_change_bias. */
+void kalman_correct(marl_estimator *e, const world_axes *world, const estimator_means *means);
+void constant_gain_correct(marl_estimator *e, const world_axes *world, const estimator_means *means);
 
 /* Turns the estimate by the world vector d, rad, its length limited to 0.5 rad; returns the turn made. */
 marl_vec3 estimator_turn(marl_estimator *e, marl_vec3 d);

@@ -13,6 +13,8 @@ enum { ANGLE = 0, BIAS = 3, SPEED = 6, STATES = MARL_KALMAN_STATES };
 #define MAX_ANGLE_VARIANCE 2.0f
 /* Variances do not fall below this: rounding must not make them negative. */
 #define MIN_VARIANCE 1e-14f
+/* Corrections between two passes against denormals. */
+#define SNAP_EVERY 32
 /* An unexplained acceleration or speed counts as no more than this, m/s^2 or m/s: beyond it the reading is
  * worthless anyway, and its memory would outlast it. */
 #define MAX_ACCEL MARL_GRAVITY
@@ -39,7 +41,7 @@ enum { ANGLE = 0, BIAS = 3, SPEED = 6, STATES = MARL_KALMAN_STATES };
 static void clear_state(marl_kalman *k, int i)
 {
     for (int j = 0; j < STATES; j++) {
-        k->p[i][j] = k->p[j][i] = 0.0f;
+        k->p[j < i ? i : j][j < i ? j : i] = 0.0f;
     }
 }
 
@@ -102,50 +104,51 @@ void kalman_cross_gap(marl_estimator *e, marl_vec3 rate_change, float dt)
     clear_velocity(e);
 }
 
-/* (3.2) P <- Phi P Phi' + Q. Phi is the identity but for the angles' columns of the bias, -S = -R T, and the
- * velocity's rows: v_x <- lambda v_x + g T d_y, v_y <- lambda v_y - g T d_x. */
-static void predict_covariance(marl_estimator *e, const world_axes *world, float age)
+/* A diagonal block of three states as a full matrix. */
+static void read_block(float p[STATES][STATES], int from, float block[3][3])
 {
-    float(*p)[STATES] = e->kalman.p;
-    const float s[3][3] = {{age * world->east.x, age * world->east.y, age * world->east.z},
-                           {age * world->north.x, age * world->north.y, age * world->north.z},
-                           {age * world->up.x, age * world->up.y, age * world->up.z}};
-    const float gt = MARL_GRAVITY * age;
-    const float leak = float_max(0.0f, 1.0f - age / estimator_value(e, MARL_PARAMETER_VELOCITY_TIME));
-    float half[3][3], old_bias[3][3], speed[3][2]; /* cov(new angle, old angle), cov(angle, bias), -"- speed */
     for (int i = 0; i < 3; i++) {
-        for (int k = 0; k < 3; k++) {
-            old_bias[i][k] = p[i][BIAS + k];
-            half[i][k] = p[i][k] - (s[i][0] * p[k][BIAS] + s[i][1] * p[k][BIAS + 1] + s[i][2] * p[k][BIAS + 2]);
-        }
-        for (int k = 0; k < 2; k++) {
-            const float *c = p[SPEED + k];
-            speed[i][k] = c[i] - (s[i][0] * c[BIAS] + s[i][1] * c[BIAS + 1] + s[i][2] * c[BIAS + 2]);
+        for (int j = 0; j <= i; j++) {
+            block[i][j] = block[j][i] = p[from + i][from + j];
         }
     }
-    float vx = p[6][6], vy = p[7][7], vxy = p[6][7]; /* F, from the old D before it is overwritten */
-    p[6][6] = leak * (leak * vx + 2.0f * gt * p[1][6]) + gt * gt * p[1][1];
-    p[7][7] = leak * (leak * vy - 2.0f * gt * p[0][7]) + gt * gt * p[0][0];
-    p[6][7] = p[7][6] = leak * (leak * vxy + gt * (p[1][7] - p[0][6])) - gt * gt * p[0][1];
-    for (int i = 0; i < 3; i++) {
-        p[i][6] = p[6][i] = leak * speed[i][0] + gt * half[i][1];
-        p[i][7] = p[7][i] = leak * speed[i][1] - gt * half[i][0];
-        p[BIAS + i][6] = p[6][BIAS + i] = leak * p[6][BIAS + i] + gt * old_bias[1][i];
-        p[BIAS + i][7] = p[7][BIAS + i] = leak * p[7][BIAS + i] - gt * old_bias[0][i];
-    }
+}
+
+static inline float dot3(const float a[3], const float b[3])
+{
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+}
+
+/* (3.2) P <- Phi P Phi'. Phi is the identity but for the angles' columns of the bias, -S = -R T, and the
+ * velocity's rows: v_x <- leak v_x + g T d_y, v_y <- leak v_y - g T d_x. New blocks from old ones, in an order
+ * that overwrites nothing that is still needed. */
+static void predict_covariance(float p[STATES][STATES], const float s[3][3], float gt, float leak)
+{
+    float angle[3][3], bias[3][3], half[3][3]; /* half: covariance of the new angles with the old ones */
+    read_block(p, ANGLE, angle);
+    read_block(p, BIAS, bias);
     for (int i = 0; i < 3; i++) {
         for (int k = 0; k < 3; k++) {
-            const float *c = p[BIAS + k];
-            p[i][BIAS + k] = old_bias[i][k] - (s[i][0] * c[BIAS] + s[i][1] * c[BIAS + 1] + s[i][2] * c[BIAS + 2]);
+            half[i][k] = angle[i][k] - (s[i][0] * p[3][k] + s[i][1] * p[4][k] + s[i][2] * p[5][k]);
+        }
+    }
+    p[7][6] = leak * (leak * p[7][6] + gt * (p[7][1] - p[6][0])) - gt * gt * angle[0][1];
+    p[6][6] = leak * (leak * p[6][6] + 2.0f * gt * p[6][1]) + gt * gt * angle[1][1];
+    p[7][7] = leak * (leak * p[7][7] - 2.0f * gt * p[7][0]) + gt * gt * angle[0][0];
+    for (int i = 0; i < 3; i++) {
+        p[6][i] = leak * (p[6][i] - dot3(s[i], &p[6][BIAS])) + gt * half[i][1];
+        p[7][i] = leak * (p[7][i] - dot3(s[i], &p[7][BIAS])) - gt * half[i][0];
+    }
+    for (int i = 0; i < 3; i++) {
+        p[6][BIAS + i] = leak * p[6][BIAS + i] + gt * p[BIAS + i][1];
+        p[7][BIAS + i] = leak * p[7][BIAS + i] - gt * p[BIAS + i][0];
+        for (int k = 0; k < 3; k++) {
+            p[BIAS + i][k] -= dot3(s[k], bias[i]);
         }
     }
     for (int i = 0; i < 3; i++) {
-        for (int k = 0; k < 3; k++) {
-            p[BIAS + k][i] = p[i][BIAS + k];
-        }
         for (int k = 0; k <= i; k++) {
-            p[i][k] = p[k][i] =
-                half[i][k] - (p[i][BIAS] * s[k][0] + p[i][BIAS + 1] * s[k][1] + p[i][BIAS + 2] * s[k][2]);
+            p[i][k] = half[i][k] - (p[3][i] * s[k][0] + p[4][i] * s[k][1] + p[5][i] * s[k][2]);
         }
     }
 }
@@ -158,7 +161,10 @@ static void predict(marl_estimator *e, const world_axes *world, const estimator_
     float scale = estimator_value(e, MARL_PARAMETER_GYRO_SCALE), walk = estimator_value(e, MARL_PARAMETER_GYRO_WALK);
     marl_vec3 rate = vec3_sub(e->rate, e->bias);
     float leak = float_max(0.0f, 1.0f - age / estimator_value(e, MARL_PARAMETER_VELOCITY_TIME));
-    predict_covariance(e, world, age);
+    const float s[3][3] = {{age * world->east.x, age * world->east.y, age * world->east.z},
+                           {age * world->north.x, age * world->north.y, age * world->north.z},
+                           {age * world->up.x, age * world->up.y, age * world->up.z}};
+    predict_covariance(k->p, s, MARL_GRAVITY * age, leak);
     float angle = (white * white + TWO_PI * scale * scale * float_root(vec3_dot(rate, rate))) * age;
     for (int i = 0; i < 3; i++) {
         k->p[ANGLE + i][ANGLE + i] += angle;
@@ -194,20 +200,29 @@ static void follow_evidence(marl_estimator *e, const estimator_means *means)
     k->speed_evidence = low_pass(k->speed_evidence, float_max(speed, 0.0f), means->age / (means->age + memory));
 }
 
+/* Column i of P. */
+static void read_column(const marl_kalman *k, int i, float column[STATES])
+{
+    for (int j = 0; j < i; j++) {
+        column[j] = k->p[i][j];
+    }
+    for (int j = i; j < STATES; j++) {
+        column[j] = k->p[j][i];
+    }
+}
+
 /* Scalar measurement update: z = h x_i + noise of variance r. Changes the error state x and P. */
 static void update_scalar(marl_kalman *k, float x[STATES], int i, float h, float z, float r)
 {
-    float gain[STATES], column[STATES];
-    float inverse = 1.0f / (h * h * k->p[i][i] + r), innovation = z - h * x[i];
+    float column[STATES];
+    read_column(k, i, column);
+    float scale = h / (h * h * column[i] + r), innovation = z - h * x[i];
     for (int j = 0; j < STATES; j++) {
-        column[j] = h * k->p[j][i];
-        gain[j] = column[j] * inverse;
-        x[j] += gain[j] * innovation;
-    }
-    for (int j = 0; j < STATES; j++) {
+        float gain = scale * column[j], *row = k->p[j];
+        x[j] += gain * innovation;
+        gain *= h;
         for (int l = 0; l <= j; l++) {
-            k->p[j][l] -= gain[j] * column[l];
-            k->p[l][j] = k->p[j][l];
+            row[l] -= gain * column[l];
         }
     }
 }
@@ -255,13 +270,15 @@ static void level(marl_estimator *e, const estimator_means *means, float x[STATE
 
 /* (3.7) Gain on the heading and on the bias along up alone; all other states are considered, not changed:
  * P <- P + S K K' - K p' - p K'. */
-static void update_heading(marl_kalman *k, float x[STATES], marl_vec3 up, const float h[2], float z, float r)
+static void update_heading(marl_kalman *k, float x[STATES], marl_vec3 up, float slope, float z, float r)
 {
-    float column[STATES], gain[STATES] = {0};
+    float column[STATES], other[STATES], gain[STATES] = {0};
+    read_column(k, 1, other);
+    read_column(k, 2, column);
     for (int j = 0; j < STATES; j++) {
-        column[j] = h[0] * k->p[j][1] + h[1] * k->p[j][2];
+        column[j] += slope * other[j];
     }
-    float variance = h[0] * column[1] + h[1] * column[2] + r, inverse = 1.0f / variance;
+    float variance = slope * column[1] + column[2] + r, inverse = 1.0f / variance;
     float along = (up.x * column[3] + up.y * column[4] + up.z * column[5]) * inverse;
     gain[2] = column[2] * inverse;
     gain[3] = along * up.x;
@@ -269,11 +286,12 @@ static void update_heading(marl_kalman *k, float x[STATES], marl_vec3 up, const 
     gain[5] = along * up.z;
     for (int j = 2; j < 6; j++) {
         x[j] += gain[j] * z;
+        other[j] = variance * gain[j] - column[j];
     }
-    for (int j = 0; j < STATES; j++) {
+    for (int j = 2; j < STATES; j++) { /* S K K' - p K' - K p', row by row; K is zero outside 2 to 5 */
+        float own = j < 6 ? gain[j] : 0.0f, mixed = j < 6 ? other[j] : -column[j], *row = k->p[j];
         for (int l = 0; l <= j; l++) {
-            k->p[j][l] += variance * gain[j] * gain[l] - gain[j] * column[l] - column[j] * gain[l];
-            k->p[l][j] = k->p[j][l];
+            row[l] += mixed * gain[l] - own * column[l];
         }
     }
 }
@@ -288,31 +306,37 @@ static void correct_heading(marl_estimator *e, const estimator_means *means, mar
     float tilt2 = level2 * (e->kalman.p[0][0] + e->kalman.p[1][1]);
     float excess = weighted ? float_max(field_reference_excess(&e->field, m, noise) - tilt2, 0.0f) : 0.0f;
     float share = 1.0f / (1.0f + excess / (4.0f * noise * noise));
-    const float h[2] = {-m.z / level, 1.0f};
     float correlated = float_max(1.0f, 2.0f * tau / means->field_age);
     e->weight_mag = 1.0f / (1.0f + excess / (noise * noise));
     if (m.x != 0.0f || m.y != 0.0f) {
-        update_heading(&e->kalman, x, up, h, angle_from_north(m.x, m.y) - x[2], correlated * (noise * noise + excess) / level2);
+        update_heading(&e->kalman, x, up, -m.z / level, angle_from_north(m.x, m.y) - x[2], correlated * (noise * noise + excess) / level2);
     }
     field_reference_follow(&e->field, m, means->field_age, float_max(0.1f, share));
 }
 
-/* Limits of the variances; no denormals. */
-static void tidy_covariance(marl_kalman *k)
+/* Covariances that decay never reach denormals. */
+static void snap_covariance(marl_kalman *k)
 {
     for (int i = 0; i < STATES; i++) {
         for (int j = 0; j < i; j++) {
-            k->p[i][j] = k->p[j][i] = float_snap(k->p[i][j]);
+            k->p[i][j] = float_snap(k->p[i][j]);
         }
+    }
+}
+
+/* Variances within their limits. */
+static void limit_variances(marl_kalman *k)
+{
+    for (int i = 0; i < STATES; i++) {
         k->p[i][i] = float_max(k->p[i][i], MIN_VARIANCE);
     }
     for (int i = ANGLE; i < BIAS; i++) {
         if (k->p[i][i] > MAX_ANGLE_VARIANCE) {
             float scale = float_root(MAX_ANGLE_VARIANCE / k->p[i][i]);
             for (int j = 0; j < STATES; j++) {
-                k->p[i][j] *= scale;
-                k->p[j][i] *= scale;
+                k->p[j < i ? i : j][j < i ? j : i] *= scale;
             }
+            k->p[i][i] *= scale;
         }
     }
 }
@@ -339,12 +363,11 @@ static void follow_force(marl_estimator *e, const estimator_means *means, marl_v
     k->long_force[1] = low_pass(k->long_force[1], means->force.y, slow) - moved * d.x;
 }
 
-void kalman_correct(marl_estimator *e, const estimator_means *means)
+void kalman_correct(marl_estimator *e, const world_axes *world, const estimator_means *means)
 {
     marl_kalman *k = &e->kalman;
     float x[STATES] = {0};
-    world_axes world = world_axes_of(e->q);
-    predict(e, &world, means);
+    predict(e, world, means);
     if (means->has_force) {
         if (estimator_is_on(e, MARL_PARAMETER_WEIGHTING)) {
             follow_evidence(e, means);
@@ -354,16 +377,20 @@ void kalman_correct(marl_estimator *e, const estimator_means *means)
         clear_velocity(e);
     }
     if (means->has_field) {
-        correct_heading(e, means, world.up, x);
+        correct_heading(e, means, world->up, x);
     }
     marl_vec3 d = estimator_turn(e, (marl_vec3){x[0], x[1], x[2]});
     estimator_change_bias(e, (marl_vec3){x[3], x[4], x[5]});
     k->velocity[0] = float_snap(k->velocity[0] + x[6]);
     k->velocity[1] = float_snap(k->velocity[1] + x[7]);
-    tidy_covariance(k);
+    limit_variances(k);
+    if (++k->corrections >= SNAP_EVERY) {
+        snap_covariance(k);
+        k->corrections = 0;
+    }
     follow_force(e, means, d);
     if (means->has_force && estimator_is_on(e, MARL_PARAMETER_WEIGHTING) && tilt_is_wrong(e)) {
-        world = world_axes_of(e->q);
-        estimator_start_from_up(e, to_body(&world, k->recent_force));
+        world_axes turned = world_axes_of(e->q);
+        estimator_start_from_up(e, to_body(&turned, k->recent_force));
     }
 }
