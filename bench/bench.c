@@ -109,7 +109,7 @@ static const struct {
     int asked_only;
 } tables[] = {
     {"files", bench_with_files, 0},    {"numbers", bench_numbers, 0}, {"estimators", bench_estimators, 0},
-    {"accuracy", bench_accuracy, 0},   {"plain", bench_plain, 1},     {"inspect", bench_inspect, 0},
+    {"accuracy", bench_accuracy, 0},   {"plain", bench_plain, 1},     {"recovery", bench_recovery, 0}, {"inspect", bench_inspect, 0},
     {"calibrate", bench_calibrate, 0}, {"compare", bench_compare, 0},
 };
 
@@ -128,7 +128,7 @@ int main(int argc, char **argv)
         }
     }
     if (found + 1 < (size_t)argc) {
-        fprintf(stderr, "tables: files numbers estimators accuracy plain inspect calibrate compare\n");
+        fprintf(stderr, "tables: files numbers estimators accuracy plain recovery inspect calibrate compare\n");
         return 2;
     }
     return 0;

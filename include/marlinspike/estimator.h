@@ -80,6 +80,11 @@ typedef struct marl_kalman {
     marl_vec3 rate_fast, rate_slow;       /* low-passed rate, rad/s */
     marl_vec3 recent_force; /* world force, low-pass of 1 s */
     float long_force[2];    /* horizontal world force, low-pass of 30 s */
+    marl_vec3 last_force;   /* of the last correction */
+    float force_change;     /* mean square of its change from one correction to the next, (m/s^2)^2 */
+    float innovation;       /* of the last heading measurement, rad */
+    float heading_error;    /* its low-pass of 3 s, rad */
+    float settling;         /* s for which the heading may still turn fast */
     uint8_t corrections;    /* since the last pass against denormals */
 } marl_kalman;
 

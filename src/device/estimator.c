@@ -11,12 +11,20 @@
 #define RENORMALIZE_EVERY 32
 /* A gap in the gyroscope readings longer than this, s, loses some of the attitude. */
 #define GAP 0.15f
-/* (2.2) A gap with a larger unseen turn, rad, restarts the run-down of the simple filters' gains. */
-#define GAP_TURN 0.05f
+/* (2.2) Time within which a hand changes its rate, s; share of the rate that may change unseen all the same;
+ * and the unseen turn, rad, beyond which the attitude counts as lost. */
+#define GAP_TIME 0.5f
+#define GAP_SHARE 0.2f
+#define GAP_TURN 0.1f
+/* The gains of the simple filters run down anew from where a mean of so many seconds is as uncertain as the
+ * unseen turn: this, rad s, over the turn. */
+#define GAP_RUN_DOWN 0.15f
+/* A field stands for no longer than this, s, however long the one before is ago. */
+#define MAX_FIELD_AGE 1.0f
 /* Without an accelerometer reading a correction waits no longer than this, s. */
 #define MAX_WAIT 1.0f
 /* The scatter of the rate matters so long after a start, s (3.4). */
-#define START_TIME 20.0f
+#define START_TIME 15.0f
 /* Largest turn of one correction, rad. */
 #define MAX_TURN 0.5f
 
@@ -83,18 +91,21 @@ static inline int is_clean(const marl_sample *s)
            (fresh < MARL_FRESH_TEMP || (fresh < MARL_FRESH_SPEED && fabsf(s->temp) <= MARL_PLAUSIBLE_TEMP));
 }
 
-/* (2.2) The rate during a gap is unknown: a change of it may have come at any moment of the gap. */
-static void cross_gap(marl_estimator *e, marl_vec3 rate_change, float dt)
+/* (2.2) The rate during a gap is unknown. The trapezoid rule is good for gaps much shorter than the motion's
+ * own time; beyond that a change of the rate may have come at any moment of the gap. */
+static void cross_gap(marl_estimator *e, marl_vec3 rate_change, float gap)
 {
-    e->sum = (marl_accumulator){.field_age = e->sum.field_age, .age = ESTIMATOR_MEAN_TIME};
+    float unknown = 0.5f * gap * float_min(1.0f, gap * gap / (GAP_TIME * GAP_TIME));
+    float rate2 = vec3_dot(rate_change, rate_change) + GAP_SHARE * GAP_SHARE * vec3_dot(e->rate, e->rate);
+    float turn2 = unknown * unknown * rate2;
+    int lost = turn2 > GAP_TURN * GAP_TURN;
     if (e->tuning.filter == MARL_FILTER_KALMAN) {
-        kalman_cross_gap(e, rate_change, dt);
-        return;
+        kalman_cross_gap(e, turn2, lost);
+    } else {
+        e->since_start = float_min(e->since_start, GAP_RUN_DOWN / float_max(float_root(turn2), GAP_RUN_DOWN * 1e-5f));
     }
-    float turn2 = 0.25f * dt * dt * (vec3_dot(rate_change, rate_change) + 0.04f * vec3_dot(e->rate, e->rate));
-    if (turn2 > GAP_TURN * GAP_TURN) {
-        e->since_start = 0.0f;
-        e->mean_force[0] = e->mean_force[1] = 0.0f;
+    if (lost) { /* the first reading corrects at once, as a mean would; its own step is added to the age */
+        e->sum = (marl_accumulator){.field_age = e->sum.field_age, .age = ESTIMATOR_MEAN_TIME - gap};
     }
 }
 
@@ -172,7 +183,7 @@ static void correct(marl_estimator *e, const world_axes *world)
 {
     const marl_accumulator *sum = &e->sum;
     uint32_t forces = sum->forces, fields = sum->fields;
-    float field_age = float_min(sum->field_age + sum->age, ESTIMATOR_MAX_TIME);
+    float field_age = float_min(sum->field_age + sum->age, MAX_FIELD_AGE);
     estimator_means means = {
         .age = sum->age, .field_age = field_age, .has_force = forces > 0, .has_field = fields > 0};
     means.force = vec3_scale(sum->force, forces > 0 ? 1.0f / (float)forces : 0.0f);

@@ -44,14 +44,16 @@ marl_vec3 estimator_turn(marl_estimator *e, marl_vec3 d);
 /* Adds a change in body axes, rad/s; the sum stays within the tuning's limit. */
 void estimator_change_bias(marl_estimator *e, marl_vec3 change);
 
+/* (3.8) A restart where the attitude, or its heading, is wrong. `d` is the turn of the correction. */
+void kalman_reset_if_lost(marl_estimator *e, const estimator_means *means, marl_vec3 d);
 /* State and covariance of a start; the attitude is known within `spread`, rad. */
 void kalman_start(marl_estimator *e, float spread);
 /* The heading has been set by the magnetometer: forgets what was known of it. */
 void kalman_start_heading(marl_estimator *e);
 /* Scatter of the rate, for the first seconds; with every sample. */
 void kalman_follow_rate(marl_estimator *e, float dt);
-/* A gap of dt seconds, in which the rate changed by rate_change. */
-void kalman_cross_gap(marl_estimator *e, marl_vec3 rate_change, float dt);
+/* A gap with an unseen turn, rad^2; `lost`: the velocity is unknown after it. */
+void kalman_cross_gap(marl_estimator *e, float turn2, int lost);
 
 /* (3.4) Squared change of the field against its reference beyond the noise, uT^2; 0 without a reference. */
 float field_reference_excess(const marl_field_reference *f, marl_vec3 field, float noise);

@@ -32,6 +32,11 @@ static inline float float_max(float a, float b)
     return a > b ? a : b;
 }
 
+static inline float float_abs(float x)
+{
+    return x < 0.0f ? -x : x;
+}
+
 static inline float float_clamp(float x, float limit)
 {
     return float_max(float_min(x, limit), -limit);

@@ -28,15 +28,15 @@ enum { ANGLE = 0, BIAS = 3, SPEED = 6, STATES = MARL_KALMAN_STATES };
 #define RATE_SLOW 0.6f
 /* (3.4) Square of the age of a start, s^2, below which the start term grows no further: 0.07 s. */
 #define START_TIME2 0.0049f
-/* Time constants of the force behind the reset test, s. */
-#define RECENT_TIME 1.0f
-#define LONG_TIME 30.0f
 /* Acceleration against which the reported weight is given, m/s^2. */
 #define HALF_WEIGHT_ACCEL 0.1f
+/* The heading turns no faster than this by the magnetometer, rad/s (0.9 deg/s), but for the time after a start or a
+ * gap, s, and there by no more than half a turn. */
+#define HEADING_RATE 0.0157f
+#define SETTLING_TIME 5.0f
+#define MAX_HEADING_TURN 4.0f
 /* Horizontal field below which there is no heading, uT. */
 #define MIN_LEVEL_FIELD 1.0f
-/* Cross-axis rate uncertainty during a gap, as a share of the rate. */
-#define GAP_RATE_SHARE 0.2f
 
 static void clear_state(marl_kalman *k, int i)
 {
@@ -71,6 +71,7 @@ void kalman_start(marl_estimator *e, float spread)
         set_variance(&e->kalman, BIAS + i, estimator_value(e, MARL_PARAMETER_BIAS_SPREAD));
     }
     clear_velocity(e);
+    e->kalman.settling = SETTLING_TIME;
 }
 
 void kalman_start_heading(marl_estimator *e)
@@ -78,6 +79,8 @@ void kalman_start_heading(marl_estimator *e)
     set_variance(&e->kalman, ANGLE + 2, estimator_value(e, MARL_PARAMETER_ATTITUDE_SPREAD));
     e->kalman.recent_force = (marl_vec3){0.0f, 0.0f, e->kalman.recent_force.z};
     e->kalman.long_force[0] = e->kalman.long_force[1] = 0.0f;
+    e->kalman.heading_error = 0.0f;
+    e->kalman.settling = SETTLING_TIME;
     clear_velocity(e);
 }
 
@@ -94,14 +97,15 @@ void kalman_follow_rate(marl_estimator *e, float dt)
 }
 
 /* (2.2) */
-void kalman_cross_gap(marl_estimator *e, marl_vec3 rate_change, float dt)
+void kalman_cross_gap(marl_estimator *e, float turn2, int lost)
 {
-    float share2 = GAP_RATE_SHARE * GAP_RATE_SHARE;
-    float turn2 = 0.25f * dt * dt * (vec3_dot(rate_change, rate_change) + share2 * vec3_dot(e->rate, e->rate));
     for (int i = 0; i < 3; i++) {
         e->kalman.p[ANGLE + i][ANGLE + i] += turn2;
     }
-    clear_velocity(e);
+    if (lost) {
+        clear_velocity(e);
+        e->kalman.settling = SETTLING_TIME;
+    }
 }
 
 /* A diagonal block of three states as a full matrix. */
@@ -268,17 +272,27 @@ static void level(marl_estimator *e, const estimator_means *means, float x[STATE
     update_scalar(k, x, 7, 1.0f, -k->velocity[1], speed);
 }
 
+/* The heading as measured: the angle of the field from north, its slope with the tilt about north, variance. */
+typedef struct heading_measurement {
+    float angle, slope, variance, limit; /* rad, 1, rad^2, rad */
+} heading_measurement;
+
 /* (3.7) Gain on the heading and on the bias along up alone; all other states are considered, not changed:
- * P <- P + S K K' - K p' - p K'. */
-static void update_heading(marl_kalman *k, float x[STATES], marl_vec3 up, float slope, float z, float r)
+ * P <- P + S K K' - K p' - p K'. The turn is no larger than `limit`, rad. */
+static void update_heading(marl_kalman *k, float x[STATES], marl_vec3 up, const heading_measurement *m)
 {
+    const float slope = m->slope, z = m->angle, r = m->variance, limit = m->limit;
     float column[STATES], other[STATES], gain[STATES] = {0};
     read_column(k, 1, other);
     read_column(k, 2, column);
     for (int j = 0; j < STATES; j++) {
         column[j] += slope * other[j];
     }
-    float variance = slope * column[1] + column[2] + r, inverse = 1.0f / variance;
+    float variance = slope * column[1] + column[2] + r, inverse;
+    if (column[2] * float_abs(z) > limit * variance) { /* a larger variance makes the turn as small as wanted */
+        variance = column[2] * float_abs(z) / limit;
+    }
+    inverse = 1.0f / variance;
     float along = (up.x * column[3] + up.y * column[4] + up.z * column[5]) * inverse;
     gain[2] = column[2] * inverse;
     gain[3] = along * up.x;
@@ -296,22 +310,30 @@ static void update_heading(marl_kalman *k, float x[STATES], marl_vec3 up, float 
     }
 }
 
+/* (3.7) The horizontal field; what its reference does not explain widens the noise. */
 static void correct_heading(marl_estimator *e, const estimator_means *means, marl_vec3 up, float x[STATES])
 {
+    marl_kalman *k = &e->kalman;
     int weighted = estimator_is_on(e, MARL_PARAMETER_WEIGHTING);
-    float noise = estimator_value(e, MARL_PARAMETER_MAG_NOISE), tau = estimator_value(e, MARL_PARAMETER_DISTURBANCE_TIME);
+    float noise = estimator_value(e, MARL_PARAMETER_MAG_NOISE), noise2 = noise * noise;
     marl_vec3 turned = {x[0], x[1], x[2]};
     marl_vec3 m = vec3_add(means->field, vec3_cross(turned, means->field));
     float level = float_max(float_root(m.x * m.x + m.y * m.y), MIN_LEVEL_FIELD), level2 = level * level;
-    float tilt2 = level2 * (e->kalman.p[0][0] + e->kalman.p[1][1]);
+    float tilt2 = level2 * (k->p[0][0] + k->p[1][1]);
     float excess = weighted ? float_max(field_reference_excess(&e->field, m, noise) - tilt2, 0.0f) : 0.0f;
-    float share = 1.0f / (1.0f + excess / (4.0f * noise * noise));
-    float correlated = float_max(1.0f, 2.0f * tau / means->field_age);
-    e->weight_mag = 1.0f / (1.0f + excess / (noise * noise));
+    float correlated = float_max(1.0f, 2.0f * estimator_value(e, MARL_PARAMETER_DISTURBANCE_TIME) / means->field_age);
+    e->weight_mag = 1.0f / (1.0f + excess / noise2);
     if (m.x != 0.0f || m.y != 0.0f) {
-        update_heading(&e->kalman, x, up, -m.z / level, angle_from_north(m.x, m.y) - x[2], correlated * (noise * noise + excess) / level2);
+        const heading_measurement z = {
+            .angle = angle_from_north(m.x, m.y),
+            .slope = -m.z / level,
+            .variance = correlated * (noise2 + excess) / level2,
+            .limit = k->settling > 0.0f ? MAX_HEADING_TURN : HEADING_RATE * means->age,
+        };
+        k->innovation = z.angle;
+        update_heading(k, x, up, &z);
     }
-    field_reference_follow(&e->field, m, means->field_age, float_max(0.1f, share));
+    field_reference_follow(&e->field, m, means->field_age, float_max(0.1f, 1.0f / (1.0f + excess / (4.0f * noise2))));
 }
 
 /* Covariances that decay never reach denormals. */
@@ -341,28 +363,6 @@ static void limit_variances(marl_kalman *k)
     }
 }
 
-/* (3.8) A horizontal force that lasts would need an impossible speed: then the tilt is wrong. */
-static int tilt_is_wrong(const marl_estimator *e)
-{
-    const marl_kalman *k = &e->kalman;
-    float limit = estimator_value(e, MARL_PARAMETER_RESET_SPEED) / LONG_TIME +
-                  2.0f * MARL_GRAVITY * float_root(0.5f * (k->p[0][0] + k->p[1][1]));
-    return square_sum(k->long_force) > limit * limit;
-}
-
-/* The forces behind the reset test: `d` is the turn that the correction made. */
-static void follow_force(marl_estimator *e, const estimator_means *means, marl_vec3 d)
-{
-    marl_kalman *k = &e->kalman;
-    float t = e->since_start, age = means->age;
-    float recent = age / (age + float_min(RECENT_TIME, t)), slow = float_min(1.0f, age / LONG_TIME);
-    float moved = MARL_GRAVITY * float_min(1.0f, t / LONG_TIME);
-    k->recent_force = vec3_follow(k->recent_force, means->force, recent);
-    k->recent_force = vec3_add(k->recent_force, vec3_cross(d, k->recent_force));
-    k->long_force[0] = low_pass(k->long_force[0], means->force.x, slow) + moved * d.y;
-    k->long_force[1] = low_pass(k->long_force[1], means->force.y, slow) - moved * d.x;
-}
-
 void kalman_correct(marl_estimator *e, const world_axes *world, const estimator_means *means)
 {
     marl_kalman *k = &e->kalman;
@@ -388,9 +388,8 @@ void kalman_correct(marl_estimator *e, const world_axes *world, const estimator_
         snap_covariance(k);
         k->corrections = 0;
     }
-    follow_force(e, means, d);
-    if (means->has_force && estimator_is_on(e, MARL_PARAMETER_WEIGHTING) && tilt_is_wrong(e)) {
-        world_axes turned = world_axes_of(e->q);
-        estimator_start_from_up(e, to_body(&turned, k->recent_force));
+    k->settling = float_max(k->settling - means->age, 0.0f);
+    if (means->has_force && estimator_is_on(e, MARL_PARAMETER_WEIGHTING)) {
+        kalman_reset_if_lost(e, means, d);
     }
 }

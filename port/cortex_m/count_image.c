@@ -1,0 +1,86 @@
+/* SPDX-License-Identifier: MIT
+ * Instructions per update of each filter at 100 Hz and a magnetometer at 25 Hz. Runs on an
+ * emulated core whose clock advances by 64 ns with every instruction (qemu -icount shift=6), read from the
+ * system timer; prints by semihosting. Returns 1 when a limit is exceeded. */
+#include "known_answers.h"
+
+/* The system timer: 24 bits, counting down, and the clock of this machine, in instructions of 64 ns. */
+#define TICKS_PER_INSTRUCTION 1.6f /* 25 MHz */
+static volatile uint32_t *const timer = (volatile uint32_t *)0xe000e010u; /* control, reload, value */
+enum { CONTROL, RELOAD, VALUE, MASK = 0xffffff };
+enum { SAMPLES = 6000 }; /* a minute */
+
+static const struct {
+    uint32_t mean, worst; /* instructions; 0: no limit */
+} limit[MARL_FILTER_COUNT] = {
+    [MARL_FILTER_COMPLEMENTARY] = {450, 0}, [MARL_FILTER_GRADIENT_DESCENT] = {450, 0}, [MARL_FILTER_KALMAN] = {800, 5000}};
+
+static void print(const char *text)
+{
+    register uint32_t operation __asm__("r0") = 0x04u; /* write a text that ends with zero */
+    register const char *block __asm__("r1") = text;
+    __asm__ volatile("bkpt 0xab" : "+r"(operation) : "r"(block) : "memory");
+}
+
+static void print_number(uint32_t number)
+{
+    char text[12];
+    int i = 11;
+    text[i] = '\0';
+    do {
+        text[--i] = (char)('0' + number % 10);
+        number /= 10;
+    } while (number > 0);
+    while (i > 4) {
+        text[--i] = ' ';
+    }
+    print(text + i);
+}
+
+static uint32_t ticks_of_update(marl_estimator *e, const marl_sample *s)
+{
+    uint32_t before = timer[VALUE];
+    (void)!marl_estimator_update(e, s);
+    return (before - timer[VALUE]) & MASK;
+}
+
+/* 1 when over a limit. */
+static int count(marl_filter filter)
+{
+    marl_tuning tuning = known_tuning(filter);
+    marl_estimator estimator;
+    uint32_t sum = 0, worst = 0;
+    if (marl_estimator_init(&estimator, &tuning) != MARL_OK) {
+        return 1;
+    }
+    for (int32_t i = 0; i < SAMPLES; i++) {
+        marl_sample s = known_sample(i);
+        uint32_t ticks = ticks_of_update(&estimator, &s);
+        sum += ticks;
+        worst = ticks > worst ? ticks : worst;
+    }
+    uint32_t mean = (uint32_t)((float)sum / (TICKS_PER_INSTRUCTION * SAMPLES));
+    worst = (uint32_t)((float)worst / TICKS_PER_INSTRUCTION);
+    print("  ");
+    print(marl_filter_name(filter));
+    print(": mean ");
+    print_number(mean);
+    print(", worst ");
+    print_number(worst);
+    print("\n");
+    return (limit[filter].mean > 0 && mean > limit[filter].mean) ||
+           (limit[filter].worst > 0 && worst > limit[filter].worst);
+}
+
+int main(void)
+{
+    int over = 0;
+    timer[RELOAD] = MASK;
+    timer[VALUE] = 0;
+    timer[CONTROL] = 5; /* on, by the core's clock */
+    print("instructions per update at 100 Hz:\n");
+    for (int i = 0; i < MARL_FILTER_COUNT; i++) {
+        over |= count((marl_filter)i);
+    }
+    return over;
+}
