@@ -7,7 +7,7 @@
 
 #define DEGREE 0.017453292519943295
 #define SETTLED_NS INT64_C(5000000000)
-#define FIELD 48.7 /* uT, of the simulator */
+#define FIELD 48.7    /* uT, of the simulator */
 #define COUNT_EVERY 4 /* one attitude in so many is held against the truth */
 
 const accuracy_class accuracy_classes[ACCURACY_CLASSES] = {
@@ -118,7 +118,8 @@ void accuracy_add(accuracy_sum *sum, const accuracy_run *run, size_t i, marl_qua
     sum->n++;
 }
 
-static void add_stated(accuracy_sum *sum, const accuracy_run *run, size_t i, const marl_estimator *e, marl_quat q)
+static void add_stated(accuracy_sum *sum, const accuracy_run *run, size_t i, const marl_estimator *e,
+                       marl_quat q)
 {
     float tilt, heading;
     if (!is_counted(run, i) || marl_estimator_sigma(e, &tilt, &heading) != MARL_OK) {
@@ -163,7 +164,8 @@ void accuracy_run_plain(const accuracy_plain *plain, const accuracy_run *run, ac
         int fresh = (now->fresh & MARL_FRESH_MAG) != 0;
         mag = fresh ? now->mag : mag;
         const marl_vec3 *level = passes(now->accel, 9.80665, plain->accel_gate) ? &now->accel : NULL;
-        const marl_vec3 *north = (fresh && passes(mag, FIELD, plain->mag_gate)) || plain->step == plain_vectors ? &mag : NULL;
+        const marl_vec3 *north =
+            (fresh && passes(mag, FIELD, plain->mag_gate)) || plain->step == plain_vectors ? &mag : NULL;
         plain->step(&s, now->gyro, level, north, (float)(now->t_ns - before) * 1e-9f);
         before = now->t_ns;
         accuracy_add(sum, run, i, s.q);

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * Classes of motion with their truth in memory, for the accuracy of filters; errors count from five seconds after
- * the start. */
+ * Classes of motion with their truth in memory, for the accuracy of filters; errors count from five seconds
+ * after the start. */
 #ifndef ACCURACY_SCENES_H
 #define ACCURACY_SCENES_H
 
@@ -36,8 +36,8 @@ typedef struct accuracy_sum {
     size_t n, stated;
 } accuracy_sum;
 
-/* Consumer-grade sensors after calibration, drawn anew for each seed: 0.3 to 0.6 deg/s of gyroscope bias, 0.012
- * m/s^2 and 0.15 uT per axis, 0.05 to 0.1 % of scale; 200 Hz, magnetometer 25 Hz. */
+/* Consumer-grade sensors after calibration, drawn anew for each seed: 0.3 to 0.6 deg/s of gyroscope bias,
+ * 0.012 m/s^2 and 0.15 uT per axis, 0.05 to 0.1 % of scale; 200 Hz, magnetometer 25 Hz. */
 marl_sheet accuracy_sheet(uint64_t seed);
 
 /* Stops the program without memory. */
@@ -55,7 +55,8 @@ double accuracy_rms(double squares, size_t n);
 typedef struct accuracy_plain {
     plain_step *step;
     float gain, bias_gain;
-    float accel_gate, mag_gate; /* readings whose length is off by more do not correct, m/s^2, uT; 0: all do */
+    float accel_gate,
+        mag_gate; /* readings whose length is off by more do not correct, m/s^2, uT; 0: all do */
 } accuracy_plain;
 
 extern const accuracy_plain accuracy_textbook[MARL_FILTER_COUNT];

@@ -28,7 +28,8 @@ static void add_run(row *r, const accuracy_run *run)
         accuracy_run_ours(&tuning, run, &r->unweighted[f]);
         accuracy_run_plain(&accuracy_textbook[FIRST_FILTER + f], run, &r->textbook[f]);
     }
-    marl_tuning gyro = marl_tuning_default(MARL_FILTER_GYRO), vectors = marl_tuning_default(MARL_FILTER_VECTORS);
+    marl_tuning gyro = marl_tuning_default(MARL_FILTER_GYRO),
+                vectors = marl_tuning_default(MARL_FILTER_VECTORS);
     accuracy_run_ours(&gyro, run, &r->gyro);
     accuracy_run_ours(&vectors, run, &r->vectors);
 }
@@ -60,11 +61,13 @@ void bench_accuracy(void)
     double value[11], sum[11] = {0}, worst[3] = {0};
     printf("\ntotal error, degrees rms from 5 s after the start; seeds %d to %d, nothing was tuned on them\n",
            ACCURACY_REPORTED_FROM, ACCURACY_REPORTED_FROM + ACCURACY_SEEDS - 1);
-    printf("%-20s  %-18s  %-18s  %-18s\n%-20s  weight   off book  weight   off book  weight   off book  gyro vect.\n", "",
-           "complementary", "gradient-descent", "kalman", "");
+    printf("%-20s  %-18s  %-18s  %-18s\n%-20s  weight   off book  weight   off book  weight   off book  gyro "
+           "vect.\n",
+           "", "complementary", "gradient-descent", "kalman", "");
     for (int c = 0; c < ACCURACY_CLASSES; c++) {
         for (int k = 0; k < ACCURACY_SEEDS; k++) {
-            accuracy_run run = accuracy_run_make(&accuracy_classes[c], (uint64_t)(ACCURACY_REPORTED_FROM + k));
+            accuracy_run run =
+                accuracy_run_make(&accuracy_classes[c], (uint64_t)(ACCURACY_REPORTED_FROM + k));
             add_run(&rows[c], &run);
             accuracy_run_free(&run);
         }
@@ -83,7 +86,8 @@ void bench_accuracy(void)
     print_line("geometric mean", value, 11);
     printf("with weighting over textbook, mean and worst class:");
     for (int f = 0; f < FILTERS; f++) {
-        printf("  %s %.2f %.2f", marl_filter_name((marl_filter)(FIRST_FILTER + f)), value[3 * f] / value[3 * f + 2], worst[f]);
+        printf("  %s %.2f %.2f", marl_filter_name((marl_filter)(FIRST_FILTER + f)),
+               value[3 * f] / value[3 * f + 2], worst[f]);
     }
     printf("\n\nkalman: squared error over stated variance, tilt and heading\n");
     for (int c = 0; c < ACCURACY_CLASSES; c++) {

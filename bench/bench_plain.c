@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Finds the one tuning of each textbook loop on the tuning seeds, by the geometric mean over all classes of
- * motion: the best of a coarse grid of gains and gates on few seeds, then one parameter after the other on all
- * seeds until none improves. */
+ * motion: the best of a coarse grid of gains and gates on few seeds, then one parameter after the other on
+ * all seeds until none improves. */
 #include "accuracy_scenes.h"
 #include "bench.h"
 #include <math.h>

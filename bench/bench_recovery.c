@@ -63,7 +63,9 @@ static double unseen_turn(int filter, double degrees, uint64_t seed)
 static void print_unseen_turns(void)
 {
     const double degrees[] = {5, 20, 45, 60, 90, 120};
-    printf("\nerror 10 s after a turn at rest that the gyroscope did not see, degrees: rms, worst of %d\n%-18s", TRIALS, "");
+    printf(
+        "\nerror 10 s after a turn at rest that the gyroscope did not see, degrees: rms, worst of %d\n%-18s",
+        TRIALS, "");
     for (int k = 0; k < 6; k++) {
         printf("      %3.0f deg", degrees[k]);
     }
@@ -102,7 +104,8 @@ static int heals_gap(int filter, double gap, uint64_t seed)
 static void print_gaps(void)
 {
     const accuracy_class hand = {"handle", MARL_SCENE_HANDLE, 0, 120, 0};
-    printf("\nhand motion: total error, degrees rms, without gaps and with gaps of 0.2 s every 5 s; share of gaps of "
+    printf("\nhand motion: total error, degrees rms, without gaps and with gaps of 0.2 s every 5 s; share of "
+           "gaps of "
            "0.5, 1 and 2 s\nwith under 3 degrees 5 s later\n");
     for (int f = FIRST; f < MARL_FILTER_COUNT; f++) {
         accuracy_sum whole = {0}, cut = {0};
@@ -133,7 +136,8 @@ static void print_gaps(void)
 static void print_outage(void)
 {
     const accuracy_class day = {"day", MARL_SCENE_DAY, 0, 760, 0};
-    printf("\nten minutes without magnetometer: heading error at their end, and its fastest change afterwards, deg/s\n");
+    printf("\nten minutes without magnetometer: heading error at their end, and its fastest change "
+           "afterwards, deg/s\n");
     for (int f = FIRST; f < MARL_FILTER_COUNT; f++) {
         double largest = 0, fastest = 0;
         for (int i = 0; i < TRIALS / 4; i++) {

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
- * Each filter as its textbook has it: the published equations written plainly, one step per sample, no checks.
- * What the library's estimators are compared with, in error and in time; never improved.
- * World enu, SI, magnetometer in uT; rates in rad/s. */
+ * Each filter as its textbook has it: the published equations written plainly, one step per sample, no
+ * checks. What the library's estimators are compared with, in error and in time; never improved. World enu,
+ * SI, magnetometer in uT; rates in rad/s. */
 #ifndef PLAIN_H
 #define PLAIN_H
 
@@ -19,7 +19,8 @@ typedef struct plain_state {
 marl_quat plain_two_vectors(marl_vec3 accel, marl_vec3 mag);
 
 /* One step of dt seconds. accel or mag NULL: not fresh, or not to be used. */
-typedef void plain_step(plain_state *s, marl_vec3 gyro, const marl_vec3 *accel, const marl_vec3 *mag, float dt);
+typedef void plain_step(plain_state *s, marl_vec3 gyro, const marl_vec3 *accel, const marl_vec3 *mag,
+                        float dt);
 
 /* The rate integrated, nothing else. */
 plain_step plain_gyro;

@@ -3,7 +3,8 @@
 #include "plain.h"
 #include "plain_vectors.h"
 
-void plain_complementary(plain_state *s, marl_vec3 gyro, const marl_vec3 *accel, const marl_vec3 *mag, float dt)
+void plain_complementary(plain_state *s, marl_vec3 gyro, const marl_vec3 *accel, const marl_vec3 *mag,
+                         float dt)
 {
     marl_vec3 e = {0.0f, 0.0f, 0.0f};
     if (accel != NULL) {

@@ -4,8 +4,8 @@
  *   gyro              integration of the angular rate alone
  *   vectors           attitude from two vectors at every sample: up from the accelerometer, north from the
  *                     magnetometer. "A passive system for determining the attitude of a satellite" (1964)
- *   complementary     "Nonlinear complementary filters on the special orthogonal group" (2008), constant gains
- *   gradient-descent  "Estimation of IMU and MARG orientation using a gradient descent algorithm" (2011),
+ *   complementary     "Nonlinear complementary filters on the special orthogonal group" (2008), constant
+ * gains gradient-descent  "Estimation of IMU and MARG orientation using a gradient descent algorithm" (2011),
  *                     constant gains
  *   kalman            error-state Kalman filter with eight states: attitude error, gyroscope bias, horizontal
  *                     velocity. "A new approach to linear filtering and prediction problems" (1960), "Kalman
@@ -48,7 +48,7 @@ typedef struct marl_estimator_counts {
 
 /* Readings since the last correction, turned into the world and summed. */
 typedef struct marl_accumulator {
-    marl_vec3 force, field;         /* m/s^2, uT */
+    marl_vec3 force, field;  /* m/s^2, uT */
     uint32_t forces, fields; /* how many */
     float age, wait;         /* s since the last correction, and s after which the next is due */
     float field_age;         /* s between the last correction by a field and the last correction */
@@ -78,14 +78,15 @@ typedef struct marl_kalman {
     float accel_evidence, speed_evidence; /* unexplained mean squares A, (m/s^2)^2, and V, (m/s)^2 */
     float rate_variance;                  /* W, (rad/s)^2, of rate_fast about rate_slow */
     marl_vec3 rate_fast, rate_slow;       /* low-passed rate, rad/s */
-    marl_vec3 recent_force; /* world force, low-pass of 1 s */
-    float long_force[2];    /* horizontal world force, low-pass of 30 s */
-    marl_vec3 last_force;   /* of the last correction */
-    float force_change;     /* mean square of its change from one correction to the next, (m/s^2)^2 */
-    float innovation;       /* of the last heading measurement, rad */
-    float heading_error;    /* its low-pass of 3 s, rad */
-    float settling;         /* s for which the heading may still turn fast */
-    uint8_t corrections;    /* since the last pass against denormals */
+    marl_vec3 recent_force;               /* world force, low-pass of 1 s */
+    float long_force[2];                  /* horizontal world force, low-pass of 30 s */
+    marl_vec3 last_force;                 /* of the last correction */
+    float force_age;                      /* s that these two rest on */
+    float force_change;  /* mean square of its change from one correction to the next, (m/s^2)^2 */
+    float innovation;    /* of the last heading measurement, rad */
+    float heading_error; /* its low-pass of 3 s, rad */
+    float settling;      /* s for which the heading may still turn fast */
+    uint8_t corrections; /* since the last pass against denormals */
 } marl_kalman;
 
 typedef struct marl_estimator {
@@ -98,11 +99,12 @@ typedef struct marl_estimator {
     marl_accumulator sum;
     marl_field_reference field;
     marl_body_motion motion;
-    marl_kalman kalman;  /* kalman only */
-    float mean_force[2]; /* complementary, gradient-descent: horizontal world force, low-passed */
+    marl_kalman kalman;             /* kalman only */
+    float mean_force[2];            /* complementary, gradient-descent: horizontal world force, low-passed */
     float weight_accel, weight_mag; /* of the last correction */
     float since_start;              /* s */
     float gyro_age;                 /* s since the last good gyroscope reading */
+    float garbage;                  /* recent time with invalid readings, s */
     marl_quat tare;                 /* rotation from the body frame to the reported one, conjugated */
     int64_t t_ns;                   /* of the last accepted sample */
     int64_t refused_ns;             /* of the last sample left out for its time */
@@ -112,6 +114,7 @@ typedef struct marl_estimator {
     uint8_t unnormalized;           /* products since q was last brought to length one */
     uint8_t timed;                  /* t_ns is set */
     uint8_t waiting;                /* wait_from_ns is set */
+    uint8_t spoiled;                /* by invalid readings: starts again when they are over */
     uint8_t started;                /* q is an attitude */
     uint8_t has_tare;
     uint8_t heading_known; /* the heading is magnetic, not relative */

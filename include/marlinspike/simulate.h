@@ -82,8 +82,8 @@ typedef struct marl_scene {
 const char *marl_scene_name(marl_scene_kind kind);
 /* One line. */
 const char *marl_scene_about(marl_scene_kind kind);
-/* How long the scene takes, s; afterwards the scenes of the crane, poses, turns and spin begin again, the others
- * go on (soak stays warm). */
+/* How long the scene takes, s; afterwards the scenes of the crane, poses, turns and spin begin again, the
+ * others go on (soak stays warm). */
 double marl_scene_seconds(marl_scene_kind kind);
 /* MARL_ERR_ARGUMENT for an unknown name. */
 MARL_CHECKED marl_status marl_scene_from_name(const char *name, marl_scene_kind *kind);
@@ -149,8 +149,8 @@ typedef struct marl_simulator {
     double mag_step; /* magnetometer readings per row, at most 1 */
     uint64_t tick;   /* next row */
     double mag_phase;
-    double skip_s;     /* the log starts so late in the scene; its time starts at 0 */
-    int with_speed;    /* ten times a second a row holds the speed along body x */
+    double skip_s;      /* the log starts so late in the scene; its time starts at 0 */
+    int with_speed;     /* ten times a second a row holds the speed along body x */
     double speed_scale; /* what a wheel of not quite the right size makes of it */
 } marl_simulator;
 
@@ -158,8 +158,8 @@ typedef struct marl_simulator {
  * MARL_ERR_ARGUMENT when the rate is not in [1, 100000]. */
 MARL_CHECKED marl_status marl_simulator_init(marl_simulator *simulator, marl_scene_kind scene,
                                              const marl_sheet *sheet, double rate_hz, uint64_t seed);
-/* The log starts `skip_s` s late in the scene, and with `with_speed` holds the speed along body x, ten times a
- * second, in steps of 0.02 m/s, its scale off by up to 1 %. To be called before the first row.
+/* The log starts `skip_s` s late in the scene, and with `with_speed` holds the speed along body x, ten times
+ * a second, in steps of 0.02 m/s, its scale off by up to 1 %. To be called before the first row.
  * MARL_ERR_ARGUMENT when skip_s is negative or not finite. */
 MARL_CHECKED marl_status marl_simulator_set(marl_simulator *simulator, double skip_s, int with_speed);
 /* The next row, and the true attitude at its time. */

@@ -87,7 +87,8 @@ const marl_parameter *marl_parameter_row(marl_parameter_id id);
 /* MARL_ERR_ARGUMENT when no parameter of that filter has this name. */
 MARL_CHECKED marl_status marl_parameter_find(marl_filter filter, const char *name, marl_parameter_id *id);
 
-/* 1 when the parameter acts only while the weighting is on: how readings that disturbances spoil lose weight. */
+/* 1 when the parameter acts only while the weighting is on: how readings that disturbances spoil lose weight.
+ */
 int marl_parameter_is_weighting(marl_parameter_id id);
 
 /* Defaults, world enu. */

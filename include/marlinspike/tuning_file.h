@@ -16,10 +16,10 @@ typedef struct marl_named_tuning {
     marl_tuning tuning;
 } marl_named_tuning;
 
-/* A tuning as the command line gives it: a filter's name (its defaults; with a sheet, which may be NULL, those
- * that follow from it) or a file, and behind a colon changes of single parameters:
- * "complementary:tilt_time=0.5,damping=1", "calm.json:weighting=off". Switches are on or off. The text is part
- * of the name. MARL_ERR_INPUT names file, line and key, and lists the known keys when one is unknown;
+/* A tuning as the command line gives it: a filter's name (its defaults; with a sheet, which may be NULL,
+ * those that follow from it) or a file, and behind a colon changes of single parameters:
+ * "complementary:tilt_time=0.5,damping=1", "calm.json:weighting=off". Switches are on or off. The text is
+ * part of the name. MARL_ERR_INPUT names file, line and key, and lists the known keys when one is unknown;
  * MARL_ERR_USE when a change has an unknown name or a value out of its range. */
 MARL_CHECKED marl_status marl_tuning_read(marl_named_tuning *tuning, const char *text,
                                           const marl_sheet *sheet, marl_error *error);
@@ -27,8 +27,8 @@ MARL_CHECKED marl_status marl_tuning_write(const marl_named_tuning *tuning, cons
                                            marl_error *error);
 
 /* The defaults of a filter for the sensors of a sheet: noise densities as they stand there, uncertainties and
- * the thresholds of the weighting from the errors that the sheet states. Nothing is searched. Sensors that the
- * sheet does not have keep the general defaults. */
+ * the thresholds of the weighting from the errors that the sheet states. Nothing is searched. Sensors that
+ * the sheet does not have keep the general defaults. */
 marl_tuning marl_tuning_for_sheet(marl_filter filter, const marl_sheet *sheet);
 
 #ifdef __cplusplus

@@ -5,15 +5,16 @@
 #include "known_answers.h"
 
 /* The system timer: 24 bits, counting down, and the clock of this machine, in instructions of 64 ns. */
-#define TICKS_PER_INSTRUCTION 1.6f /* 25 MHz */
+#define TICKS_PER_INSTRUCTION 1.6f                                        /* 25 MHz */
 static volatile uint32_t *const timer = (volatile uint32_t *)0xe000e010u; /* control, reload, value */
 enum { CONTROL, RELOAD, VALUE, MASK = 0xffffff };
 enum { SAMPLES = 6000 }; /* a minute */
 
 static const struct {
     uint32_t mean, worst; /* instructions; 0: no limit */
-} limit[MARL_FILTER_COUNT] = {
-    [MARL_FILTER_COMPLEMENTARY] = {450, 0}, [MARL_FILTER_GRADIENT_DESCENT] = {450, 0}, [MARL_FILTER_KALMAN] = {800, 5000}};
+} limit[MARL_FILTER_COUNT] = {[MARL_FILTER_COMPLEMENTARY] = {450, 0},
+                              [MARL_FILTER_GRADIENT_DESCENT] = {450, 0},
+                              [MARL_FILTER_KALMAN] = {800, 5000}};
 
 static void print(const char *text)
 {

@@ -36,7 +36,8 @@ static marl_status read_matching(const options *o, cli_matching *m, marl_error *
                              o->time_offset);
         }
     }
-    return marl_tuning_read(&m->by, o->match_by != NULL ? o->match_by : "kalman", o->reading.options.sheet, error);
+    return marl_tuning_read(&m->by, o->match_by != NULL ? o->match_by : "kalman", o->reading.options.sheet,
+                            error);
 }
 
 static marl_status add_case(cli_comparison *job, const char *log, size_t length, const char *reference,
@@ -93,8 +94,8 @@ static marl_status read_tunings(const options *o, cli_comparison *job, marl_erro
         if (job->tunings == CLI_MOST_TUNINGS) {
             return marl_fail(error, MARL_ERR_USE, "compare: at most %d tunings", CLI_MOST_TUNINGS);
         }
-        marl_status status =
-            marl_tuning_read(&job->tuning[job->tunings], o->tuning[job->tunings], o->reading.options.sheet, error);
+        marl_status status = marl_tuning_read(&job->tuning[job->tunings], o->tuning[job->tunings],
+                                              o->reading.options.sheet, error);
         if (status != MARL_OK) {
             return status;
         }

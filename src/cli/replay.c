@@ -46,7 +46,8 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
     s = s ? s : cli_start_read(&j->start, o->start, error);
     s = s || o->figure == NULL ? s : marl_figure_check_path(o->figure, error);
     s = s ? s
-          : marl_tuning_read(&j->tuning, o->tuning != NULL ? o->tuning : "complementary", o->reading.options.sheet, error);
+          : marl_tuning_read(&j->tuning, o->tuning != NULL ? o->tuning : "complementary",
+                             o->reading.options.sheet, error);
     if (s == MARL_OK && o->calibration != NULL) {
         s = marl_calibration_read(&record, o->calibration, error);
         j->declination_deg = s == MARL_OK ? record.declination_deg : NAN;
@@ -189,17 +190,22 @@ static void print_advice(const marl_estimator *e, const marl_estimator_counts *c
 {
     int kalman = e->tuning.filter == MARL_FILTER_KALMAN;
     if (2.0 * counts->downweighted_accel > counts->used_accel) {
-        printf(kalman ? "  The acceleration changed by more than 0.1 m/s^2 most of the time: the tilt rests on the "
-                        "gyroscope and on the\n  mean force. accel_floor and disturbance_time set how much one reading "
-                        "counts.\n"
-                      : "  Accelerations were beyond accel_threshold = %g m/s^2 most of the time: the tilt rests on the "
-                        "gyroscope and on the\n  mean force. A larger accel_threshold uses the readings more, and "
-                        "follows accelerations more.\n",
-               (double)e->tuning.value[MARL_PARAMETER_ACCEL_THRESHOLD]);
+        printf(
+            kalman
+                ? "  The acceleration changed by more than 0.1 m/s^2 most of the time: the tilt rests on the "
+                  "gyroscope and on the\n  mean force. accel_floor and disturbance_time set how much one "
+                  "reading "
+                  "counts.\n"
+                : "  Accelerations were beyond accel_threshold = %g m/s^2 most of the time: the tilt rests "
+                  "on the "
+                  "gyroscope and on the\n  mean force. A larger accel_threshold uses the readings more, and "
+                  "follows accelerations more.\n",
+            (double)e->tuning.value[MARL_PARAMETER_ACCEL_THRESHOLD]);
     }
     if (2.0 * counts->downweighted_mag > counts->used_mag) {
         marl_parameter_id id = kalman ? MARL_PARAMETER_MAG_NOISE : MARL_PARAMETER_MAG_THRESHOLD;
-        printf("  The field differed from its reference by more than %s = %g uT most of the time: steel nearby, or a "
+        printf("  The field differed from its reference by more than %s = %g uT most of the time: steel "
+               "nearby, or a "
                "magnetometer\n  without calibration. The heading rests on the gyroscope meanwhile.\n",
                marl_parameter_row(id)->name, (double)e->tuning.value[id]);
     }
@@ -208,8 +214,8 @@ static void print_advice(const marl_estimator *e, const marl_estimator_counts *c
 static void print_bias(const marl_estimator *e)
 {
     marl_vec3 bias = marl_estimator_bias(e), sigma;
-    printf("gyroscope bias estimate: %+.3f %+.3f %+.3f deg/s", (double)bias.x / DEGREE, (double)bias.y / DEGREE,
-           (double)bias.z / DEGREE);
+    printf("gyroscope bias estimate: %+.3f %+.3f %+.3f deg/s", (double)bias.x / DEGREE,
+           (double)bias.y / DEGREE, (double)bias.z / DEGREE);
     if (marl_estimator_bias_sigma(e, &sigma) == MARL_OK) {
         printf(" (1 sigma %.3f %.3f %.3f)", (double)sigma.x / DEGREE, (double)sigma.y / DEGREE,
                (double)sigma.z / DEGREE);
@@ -224,12 +230,15 @@ static void print_state(const marl_estimator *e)
     if (e->tuning.filter == MARL_FILTER_GYRO || e->tuning.filter == MARL_FILTER_VECTORS) {
         return;
     }
-    printf("down-weighted (weight < 0.5): accelerometer in %.1f %%, magnetometer in %.1f %% of their readings\n",
-           percent(counts.downweighted_accel, counts.used_accel), percent(counts.downweighted_mag, counts.used_mag));
+    printf(
+        "down-weighted (weight < 0.5): accelerometer in %.1f %%, magnetometer in %.1f %% of their readings\n",
+        percent(counts.downweighted_accel, counts.used_accel),
+        percent(counts.downweighted_mag, counts.used_mag));
     print_advice(e, &counts);
     print_bias(e);
     if (marl_estimator_sigma(e, &tilt, &heading) == MARL_OK) {
-        printf("standard deviation (1 sigma) at the end: tilt %.2f, heading %.2f deg; errors that calibration left come "
+        printf("standard deviation (1 sigma) at the end: tilt %.2f, heading %.2f deg; errors that "
+               "calibration left come "
                "on top\n",
                (double)tilt / DEGREE, (double)heading / DEGREE);
     }

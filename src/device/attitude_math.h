@@ -27,11 +27,12 @@ static inline marl_quat quat_exp(marl_vec3 half)
 static inline float angle_from_north(float x, float y)
 {
     float length = float_root(x * x + y * y);
-    float half = x / float_max(length + y, 1e-6f * length);      /* tangent of half the angle */
+    float half = x / float_max(length + y, 1e-6f * length); /* tangent of half the angle */
     float quarter = half / (1.0f + float_root(1.0f + half * half));
     float eighth = quarter / (1.0f + float_root(1.0f + quarter * quarter));
     float s = eighth * eighth;
-    float series = 1.0f - s * ((1.0f / 3.0f) - s * (0.2f - s * ((1.0f / 7.0f) - s * ((1.0f / 9.0f) - s / 11.0f))));
+    float series =
+        1.0f - s * ((1.0f / 3.0f) - s * (0.2f - s * ((1.0f / 7.0f) - s * ((1.0f / 9.0f) - s / 11.0f))));
     return 8.0f * eighth * series;
 }
 

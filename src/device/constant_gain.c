@@ -1,13 +1,15 @@
 /* SPDX-License-Identifier: MIT
  * The complementary and the gradient-descent filter: constant gains as published, a run-down of the gains
- * after a start, and one optional weighting in front of both. Equation numbers: docs/methods/estimators.md. */
+ * after a start, and one optional weighting in front of both. Equation numbers: docs/methods/estimators.md.
+ */
 #include "estimator_parts.h"
 
 /* The reference of the field follows at least with this share; at once during the first seconds. */
 #define FIELD_MIN_SHARE 0.02f
 #define FIELD_FIRST_SHARE 2.0f
 #define FIELD_FIRST_TIME 5.0f
-/* Gains of the run-down: those of a mean of all readings so far (4.4), and of the slope through them (4.5). */
+/* Gains of the run-down: those of a mean of all readings so far (4.4), and of the slope through them (4.5).
+ */
 #define RUN_DOWN_GAIN 4.0f
 #define RUN_DOWN_BIAS_GAIN 10.0f
 #define RUN_DOWN_BIAS_DELAY 4.0f
@@ -91,7 +93,8 @@ static void complementary_level(const marl_estimator *e, const levelling *in, fl
     c->bias = (marl_vec3){-integral * in->bias_y, integral * in->bias_x, 0.0f};
 }
 
-static void complementary_heading(const marl_estimator *e, float angle, float weight, float age, correction *c)
+static void complementary_heading(const marl_estimator *e, float angle, float weight, float age,
+                                  correction *c)
 {
     float gain = 1.0f / estimator_value(e, MARL_PARAMETER_HEADING_TIME);
     float integral = run_down_bias(e, integral_gain(e, gain, age));
@@ -105,7 +108,8 @@ static void gradient_level(const marl_estimator *e, const levelling *in, float a
     float n = float_root(in->x * in->x + in->y * in->y);
     float way = float_min(estimator_value(e, MARL_PARAMETER_BETA) * age, n);
     way = float_max(way, run_down(e, 0.0f, age) * n);
-    float k = n > 1e-12f ? 1.0f / n : 0.0f, bias = k * estimator_value(e, MARL_PARAMETER_ZETA) * age * in->share;
+    float k = n > 1e-12f ? 1.0f / n : 0.0f,
+          bias = k * estimator_value(e, MARL_PARAMETER_ZETA) * age * in->share;
     c->turn = (marl_vec3){k * way * in->y, -k * way * in->x, 0.0f};
     c->bias = (marl_vec3){-bias * in->y, bias * in->x, 0.0f};
 }
@@ -149,7 +153,8 @@ void constant_gain_correct(marl_estimator *e, const world_axes *world, const est
 {
     correction c = {{0.0f, 0.0f, 0.0f}, {0.0f, 0.0f, 0.0f}};
     if (means->has_force) {
-        levelling in = estimator_is_on(e, MARL_PARAMETER_WEIGHTING) ? weighted(e, means) : unweighted(&means->force);
+        levelling in =
+            estimator_is_on(e, MARL_PARAMETER_WEIGHTING) ? weighted(e, means) : unweighted(&means->force);
         if (e->tuning.filter == MARL_FILTER_COMPLEMENTARY) {
             complementary_level(e, &in, means->age, &c);
         } else {

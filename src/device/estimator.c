@@ -24,8 +24,8 @@
 /* Without an accelerometer reading a correction waits no longer than this, s. */
 #define MAX_WAIT 1.0f
 /* The scatter of the rate matters so long after a start, s (3.4). */
-#define START_TIME 15.0f
-/* Largest turn of one correction, rad. */
+#define START_TIME 10.0f
+/* Largest turn of one correction, rad, of the tilt and of the heading. */
 #define MAX_TURN 0.5f
 
 marl_status marl_estimator_init(marl_estimator *estimator, const marl_tuning *tuning)
@@ -102,7 +102,8 @@ static void cross_gap(marl_estimator *e, marl_vec3 rate_change, float gap)
     if (e->tuning.filter == MARL_FILTER_KALMAN) {
         kalman_cross_gap(e, turn2, lost);
     } else {
-        e->since_start = float_min(e->since_start, GAP_RUN_DOWN / float_max(float_root(turn2), GAP_RUN_DOWN * 1e-5f));
+        e->since_start =
+            float_min(e->since_start, GAP_RUN_DOWN / float_max(float_root(turn2), GAP_RUN_DOWN * 1e-5f));
     }
     if (lost) { /* the first reading corrects at once, as a mean would; its own step is added to the age */
         e->sum = (marl_accumulator){.field_age = e->sum.field_age, .age = ESTIMATOR_MEAN_TIME - gap};
@@ -165,7 +166,8 @@ static inline int correction_is_due(const marl_estimator *e)
     return e->sum.age >= e->sum.wait && (e->sum.forces > 0 || e->sum.age >= MAX_WAIT);
 }
 
-/* (2.4) After a start the first readings correct at once, later ones as means over a tenth of the time since. */
+/* (2.4) After a start the first readings correct at once, later ones as means over a tenth of the time since.
+ */
 static float time_to_next(const marl_estimator *e)
 {
     return float_min(ESTIMATOR_MEAN_TIME, e->since_start / 9.0f);
@@ -198,11 +200,17 @@ static void correct(marl_estimator *e, const world_axes *world)
     e->sum = (marl_accumulator){.wait = time_to_next(e), .field_age = fields > 0 ? 0.0f : field_age};
     e->q = quat_snap(quat_renormalize(e->q));
     e->unnormalized = 0;
+    if (e->garbage > 0.0f) {
+        estimator_forget_garbage(e, means.age);
+    }
 }
 
 static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
 {
     integrate(e, rate, dt);
+    if (!e->heading_known && (fresh & MARL_FRESH_MAG)) {
+        estimator_find_heading(e);
+    }
     if (!estimator_has_corrections(e)) {
         return;
     }
@@ -214,9 +222,6 @@ static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
     accumulate(e, fresh, &world);
     if (correction_is_due(e)) {
         correct(e, &world);
-    }
-    if (!e->heading_known && (fresh & MARL_FRESH_MAG)) {
-        estimator_find_heading(e);
     }
 }
 
@@ -239,7 +244,7 @@ marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *
     }
     if (!is_clean(sample)) {
         screened = *sample;
-        readings = estimator_screen(estimator, &screened);
+        readings = estimator_screen(estimator, &screened, dt);
         sample = &screened;
     }
     marl_vec3 rate = take_readings(estimator, sample, dt);
@@ -261,11 +266,18 @@ marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *
 
 marl_vec3 estimator_turn(marl_estimator *e, marl_vec3 d)
 {
-    float length2 = vec3_dot(d, d);
-    if (length2 > MAX_TURN * MAX_TURN) {
-        d = vec3_scale(d, MAX_TURN / float_root(length2));
+    float level2 = d.x * d.x + d.y * d.y;
+    if (level2 > MAX_TURN * MAX_TURN) {
+        float share = MAX_TURN / float_root(level2);
+        d.x *= share;
+        d.y *= share;
     }
-    e->q = quat_product(quat_exp(vec3_scale(d, 0.5f)), e->q);
+    d.z = float_clamp(d.z, MAX_TURN);
+    marl_quat level = quat_exp((marl_vec3){0.5f * d.x, 0.5f * d.y, 0.0f});
+    marl_quat about_up = quat_exp((marl_vec3){0.0f, 0.0f, 0.5f * d.z});
+    marl_quat turn = {about_up.w * level.w, about_up.w * level.x - about_up.z * level.y,
+                      about_up.w * level.y + about_up.z * level.x, about_up.z * level.w};
+    e->q = quat_product(turn, e->q);
     return d;
 }
 
@@ -289,6 +301,7 @@ marl_status marl_estimator_attitude(const marl_estimator *estimator, marl_quat *
     if (estimator->has_tare) {
         reported = quat_unit(quat_product(reported, estimator->tare));
     }
-    *q = estimator->tuning.world == MARL_WORLD_NED ? marl_frame_swap_world(reported) : quat_canonical(&reported);
+    *q = estimator->tuning.world == MARL_WORLD_NED ? marl_frame_swap_world(reported)
+                                                   : quat_canonical(&reported);
     return MARL_OK;
 }

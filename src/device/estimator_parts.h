@@ -35,15 +35,19 @@ typedef struct estimator_means {
     int has_force, has_field;
 } estimator_means;
 
-/* Corrections by the means; `world` is R(q). They change the attitude by estimator_turn and the bias by estimator_change_bias. */
+/* Corrections by the means; `world` is R(q). They change the attitude by estimator_turn and the bias by
+ * estimator_change_bias. */
 void kalman_correct(marl_estimator *e, const world_axes *world, const estimator_means *means);
 void constant_gain_correct(marl_estimator *e, const world_axes *world, const estimator_means *means);
 
-/* Turns the estimate by the world vector d, rad, its length limited to 0.5 rad; returns the turn made. */
+/* Turns the estimate by the world vector d, rad, tilt and heading by no more than 0.5 rad each: about the
+ * level axes first, then about up, so that the heading's part never moves the tilt. Returns the turn made. */
 marl_vec3 estimator_turn(marl_estimator *e, marl_vec3 d);
 /* Adds a change in body axes, rad/s; the sum stays within the tuning's limit. */
 void estimator_change_bias(marl_estimator *e, marl_vec3 change);
 
+/* An invalid gyroscope reading: attitude and bias are known less well. */
+void kalman_widen(marl_estimator *e);
 /* (3.8) A restart where the attitude, or its heading, is wrong. `d` is the turn of the correction. */
 void kalman_reset_if_lost(marl_estimator *e, const estimator_means *means, marl_vec3 d);
 /* State and covariance of a start; the attitude is known within `spread`, rad. */
@@ -66,8 +70,11 @@ void motion_follow(marl_estimator *e, const marl_sample *s, float dt);
 /* The last accelerometer reading without it, m/s^2. */
 marl_vec3 motion_subtract(const marl_estimator *e);
 
-/* Clears the fresh flag of readings that cannot be used and counts them; the first reason. */
-marl_status estimator_screen(marl_estimator *e, marl_sample *s);
+/* Clears the fresh flag of readings that cannot be used and counts them, dt s after the last sample; the
+ * first reason. */
+marl_status estimator_screen(marl_estimator *e, marl_sample *s, float dt);
+/* With every correction, `age` s after the last: starts again once a flood of invalid readings is over. */
+void estimator_forget_garbage(marl_estimator *e, float age);
 /* Forgets the attitude, not the bias; counts a restart. */
 void estimator_restart(marl_estimator *e);
 /* Starts from the last vectors, once they are there. */

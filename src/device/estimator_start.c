@@ -6,6 +6,13 @@
 #define MAG_WAIT 1.0f
 /* Square of the sine of the smallest angle between magnetometer and "up" that determines north: 3 degrees. */
 #define MIN_NORTH_SINE2 0.0025f
+/* What the field's reference rests on is worth half with each invalid reading of that sensor. */
+#define MAG_KEPT 0.5f
+/* Time with invalid readings of accelerometer or gyroscope, s: in one sample at most, and in sum; it leaks
+ * away. At the limit state and bias count as spoiled, by readings that looked valid among the others. */
+#define GARBAGE_STEP 0.1f
+#define GARBAGE_LIMIT 0.5f
+#define GARBAGE_LEAK 0.3f
 /* Standard deviation of an attitude that the caller sets, rad per axis. */
 #define SET_SPREAD 0.1f
 /* Age of a start, s, whose run-down gains suit that deviation. */
@@ -27,7 +34,7 @@ static marl_status drop_directionless(marl_sample *s, uint8_t *invalid)
     return dropped ? MARL_ERR_DEGENERATE : MARL_OK;
 }
 
-marl_status estimator_screen(marl_estimator *e, marl_sample *s)
+marl_status estimator_screen(marl_estimator *e, marl_sample *s, float dt)
 {
     uint8_t invalid;
     marl_status status = marl_sample_check(s, &invalid);
@@ -35,8 +42,13 @@ marl_status estimator_screen(marl_estimator *e, marl_sample *s)
     e->counts.invalid_accel += (invalid & MARL_FRESH_ACCEL) != 0;
     e->counts.invalid_gyro += (invalid & MARL_FRESH_GYRO) != 0;
     e->counts.invalid_mag += (invalid & MARL_FRESH_MAG) != 0;
-    if (invalid & MARL_FRESH_MAG) { /* what such a sensor gave before rests on little */
-        e->field.memory = float_snap(0.5f * e->field.memory);
+    if (invalid & MARL_FRESH_MAG) {
+        e->field.memory = float_snap(MAG_KEPT * e->field.memory);
+    }
+    if (invalid & (MARL_FRESH_GYRO | MARL_FRESH_ACCEL)) {
+        e->garbage = float_min(e->garbage + float_min(dt, GARBAGE_STEP), GARBAGE_LIMIT);
+        e->spoiled |= e->garbage >= GARBAGE_LIMIT;
+        kalman_widen(e);
     }
     return status != MARL_OK ? status : direction;
 }
@@ -57,6 +69,8 @@ void estimator_restart(marl_estimator *e)
                             .q = marl_quat_identity(),
                             .bias = e->bias,
                             .tare = e->tare,
+                            .garbage = e->garbage,
+                            .spoiled = e->spoiled,
                             .has_tare = e->has_tare,
                             .weight_accel = 1.0f,
                             .weight_mag = 1.0f};
@@ -109,6 +123,16 @@ void estimator_start_from_up(marl_estimator *e, marl_vec3 up)
     e->counts.restarts++;
 }
 
+void estimator_forget_garbage(marl_estimator *e, float age)
+{
+    e->garbage = float_max(e->garbage - GARBAGE_LEAK * age, 0.0f);
+    if (e->spoiled && e->garbage == 0.0f) {
+        e->spoiled = 0;
+        e->bias = (marl_vec3){0.0f, 0.0f, 0.0f};
+        estimator_start_from_up(e, e->accel);
+    }
+}
+
 void estimator_find_heading(marl_estimator *e)
 {
     world_axes world = world_axes_of(e->q);
@@ -116,7 +140,8 @@ void estimator_find_heading(marl_estimator *e)
         e->q = attitude_from_vectors(world.up, e->mag);
         e->heading_known = 1;
         e->field = (marl_field_reference){.known = 0};
-        e->sum = (marl_accumulator){.age = e->sum.age, .wait = e->sum.wait}; /* another heading had turned them */
+        e->sum =
+            (marl_accumulator){.age = e->sum.age, .wait = e->sum.wait}; /* another heading had turned them */
         e->mean_force[0] = e->mean_force[1] = 0.0f;
         kalman_start_heading(e);
     }

@@ -13,6 +13,10 @@ enum { ANGLE = 0, BIAS = 3, SPEED = 6, STATES = MARL_KALMAN_STATES };
 #define MAX_ANGLE_VARIANCE 2.0f
 /* Variances do not fall below this: rounding must not make them negative. */
 #define MIN_VARIANCE 1e-14f
+/* An invalid reading may hide a turn of 0.05 rad; the bias is known less by this share of its first variance.
+ */
+#define INVALID_ANGLE2 0.0025f
+#define INVALID_SHARE 0.02f
 /* Corrections between two passes against denormals. */
 #define SNAP_EVERY 32
 /* An unexplained acceleration or speed counts as no more than this, m/s^2 or m/s: beyond it the reading is
@@ -30,8 +34,8 @@ enum { ANGLE = 0, BIAS = 3, SPEED = 6, STATES = MARL_KALMAN_STATES };
 #define START_TIME2 0.0049f
 /* Acceleration against which the reported weight is given, m/s^2. */
 #define HALF_WEIGHT_ACCEL 0.1f
-/* The heading turns no faster than this by the magnetometer, rad/s (0.9 deg/s), but for the time after a start or a
- * gap, s, and there by no more than half a turn. */
+/* The heading turns no faster than this by the magnetometer, rad/s (0.9 deg/s), but for the time after a
+ * start or a gap, s, and there by no more than half a turn. */
 #define HEADING_RATE 0.0157f
 #define SETTLING_TIME 5.0f
 #define MAX_HEADING_TURN 4.0f
@@ -59,6 +63,13 @@ static void clear_velocity(marl_estimator *e)
     }
 }
 
+/* The attitude has changed by what no correction knew: forces behind it say nothing of it. */
+static void forget_force(marl_kalman *k)
+{
+    k->force_age = k->heading_error = k->long_force[0] = k->long_force[1] = 0.0f;
+    k->settling = SETTLING_TIME;
+}
+
 /* (3.1) */
 void kalman_start(marl_estimator *e, float spread)
 {
@@ -77,11 +88,8 @@ void kalman_start(marl_estimator *e, float spread)
 void kalman_start_heading(marl_estimator *e)
 {
     set_variance(&e->kalman, ANGLE + 2, estimator_value(e, MARL_PARAMETER_ATTITUDE_SPREAD));
-    e->kalman.recent_force = (marl_vec3){0.0f, 0.0f, e->kalman.recent_force.z};
-    e->kalman.long_force[0] = e->kalman.long_force[1] = 0.0f;
-    e->kalman.heading_error = 0.0f;
-    e->kalman.settling = SETTLING_TIME;
     clear_velocity(e);
+    forget_force(&e->kalman);
 }
 
 /* (3.3) W */
@@ -104,7 +112,16 @@ void kalman_cross_gap(marl_estimator *e, float turn2, int lost)
     }
     if (lost) {
         clear_velocity(e);
-        e->kalman.settling = SETTLING_TIME;
+        forget_force(&e->kalman);
+    }
+}
+
+void kalman_widen(marl_estimator *e)
+{
+    float spread = estimator_value(e, MARL_PARAMETER_BIAS_SPREAD);
+    for (int i = 0; i < 3; i++) {
+        e->kalman.p[ANGLE + i][ANGLE + i] += INVALID_ANGLE2;
+        e->kalman.p[BIAS + i][BIAS + i] += INVALID_SHARE * spread * spread;
     }
 }
 
@@ -124,8 +141,8 @@ static inline float dot3(const float a[3], const float b[3])
 }
 
 /* (3.2) P <- Phi P Phi'. Phi is the identity but for the angles' columns of the bias, -S = -R T, and the
- * velocity's rows: v_x <- leak v_x + g T d_y, v_y <- leak v_y - g T d_x. New blocks from old ones, in an order
- * that overwrites nothing that is still needed. */
+ * velocity's rows: v_x <- leak v_x + g T d_y, v_y <- leak v_y - g T d_x. New blocks from old ones, in an
+ * order that overwrites nothing that is still needed. */
 static void predict_covariance(float p[STATES][STATES], const float s[3][3], float gt, float leak)
 {
     float angle[3][3], bias[3][3], half[3][3]; /* half: covariance of the new angles with the old ones */
@@ -162,7 +179,8 @@ static void predict(marl_estimator *e, const world_axes *world, const estimator_
 {
     marl_kalman *k = &e->kalman;
     float age = means->age, white = estimator_value(e, MARL_PARAMETER_GYRO_WHITE);
-    float scale = estimator_value(e, MARL_PARAMETER_GYRO_SCALE), walk = estimator_value(e, MARL_PARAMETER_GYRO_WALK);
+    float scale = estimator_value(e, MARL_PARAMETER_GYRO_SCALE),
+          walk = estimator_value(e, MARL_PARAMETER_GYRO_WALK);
     marl_vec3 rate = vec3_sub(e->rate, e->bias);
     float leak = float_max(0.0f, 1.0f - age / estimator_value(e, MARL_PARAMETER_VELOCITY_TIME));
     const float s[3][3] = {{age * world->east.x, age * world->east.y, age * world->east.z},
@@ -201,7 +219,8 @@ static void follow_evidence(marl_estimator *e, const estimator_means *means)
     float speed = square_sum(k->velocity) - k->p[6][6] - k->p[7][7];
     accel = float_min(float_max(accel, 0.0f), MAX_ACCEL * MAX_ACCEL);
     k->accel_evidence = low_pass(k->accel_evidence, accel, means->age / (means->age + tau));
-    k->speed_evidence = low_pass(k->speed_evidence, float_max(speed, 0.0f), means->age / (means->age + memory));
+    k->speed_evidence =
+        low_pass(k->speed_evidence, float_max(speed, 0.0f), means->age / (means->age + memory));
 }
 
 /* Column i of P. */
@@ -252,9 +271,11 @@ static float accel_variance(marl_estimator *e)
         float noise = estimator_value(e, MARL_PARAMETER_ACCEL_NOISE);
         return floor * floor + noise * noise;
     }
-    float still = estimator_value(e, MARL_PARAMETER_START_SPEED), arm = estimator_value(e, MARL_PARAMETER_START_ARM);
+    float still = estimator_value(e, MARL_PARAMETER_START_SPEED),
+          arm = estimator_value(e, MARL_PARAMETER_START_ARM);
     float speed2 = still * still + arm * arm * e->kalman.rate_variance;
-    float disturbance = 0.5f * e->kalman.accel_evidence + speed2 / (e->since_start * e->since_start + START_TIME2);
+    float disturbance =
+        0.5f * e->kalman.accel_evidence + speed2 / (e->since_start * e->since_start + START_TIME2);
     e->weight_accel = 1.0f / (1.0f + disturbance / (HALF_WEIGHT_ACCEL * HALF_WEIGHT_ACCEL));
     return floor * floor + disturbance;
 }
@@ -263,7 +284,8 @@ static float accel_variance(marl_estimator *e)
 static void level(marl_estimator *e, const estimator_means *means, float x[STATES])
 {
     marl_kalman *k = &e->kalman;
-    float floor = estimator_value(e, MARL_PARAMETER_SPEED_FLOOR), correlated = 2.0f * correlation_time(e) / means->age;
+    float floor = estimator_value(e, MARL_PARAMETER_SPEED_FLOOR),
+          correlated = 2.0f * correlation_time(e) / means->age;
     float accel = correlated * accel_variance(e);
     float speed = correlated * (floor * floor + 0.5f * k->speed_evidence);
     update_scalar(k, x, 1, MARL_GRAVITY, -means->force.x, accel);
@@ -272,7 +294,8 @@ static void level(marl_estimator *e, const estimator_means *means, float x[STATE
     update_scalar(k, x, 7, 1.0f, -k->velocity[1], speed);
 }
 
-/* The heading as measured: the angle of the field from north, its slope with the tilt about north, variance. */
+/* The heading as measured: the angle of the field from north, its slope with the tilt about north, variance.
+ */
 typedef struct heading_measurement {
     float angle, slope, variance, limit; /* rad, 1, rad^2, rad */
 } heading_measurement;
@@ -289,7 +312,8 @@ static void update_heading(marl_kalman *k, float x[STATES], marl_vec3 up, const 
         column[j] += slope * other[j];
     }
     float variance = slope * column[1] + column[2] + r, inverse;
-    if (column[2] * float_abs(z) > limit * variance) { /* a larger variance makes the turn as small as wanted */
+    if (column[2] * float_abs(z) >
+        limit * variance) { /* a larger variance makes the turn as small as wanted */
         variance = column[2] * float_abs(z) / limit;
     }
     inverse = 1.0f / variance;
@@ -321,19 +345,21 @@ static void correct_heading(marl_estimator *e, const estimator_means *means, mar
     float level = float_max(float_root(m.x * m.x + m.y * m.y), MIN_LEVEL_FIELD), level2 = level * level;
     float tilt2 = level2 * (k->p[0][0] + k->p[1][1]);
     float excess = weighted ? float_max(field_reference_excess(&e->field, m, noise) - tilt2, 0.0f) : 0.0f;
-    float correlated = float_max(1.0f, 2.0f * estimator_value(e, MARL_PARAMETER_DISTURBANCE_TIME) / means->field_age);
+    float correlated =
+        float_max(1.0f, 2.0f * estimator_value(e, MARL_PARAMETER_DISTURBANCE_TIME) / means->field_age);
     e->weight_mag = 1.0f / (1.0f + excess / noise2);
     if (m.x != 0.0f || m.y != 0.0f) {
         const heading_measurement z = {
             .angle = angle_from_north(m.x, m.y),
             .slope = -m.z / level,
             .variance = correlated * (noise2 + excess) / level2,
-            .limit = k->settling > 0.0f ? MAX_HEADING_TURN : HEADING_RATE * means->age,
+            .limit = k->settling > 0.0f || !weighted ? MAX_HEADING_TURN : HEADING_RATE * means->age,
         };
         k->innovation = z.angle;
         update_heading(k, x, up, &z);
     }
-    field_reference_follow(&e->field, m, means->field_age, float_max(0.1f, 1.0f / (1.0f + excess / (4.0f * noise2))));
+    field_reference_follow(&e->field, m, means->field_age,
+                           float_max(0.1f, 1.0f / (1.0f + excess / (4.0f * noise2))));
 }
 
 /* Covariances that decay never reach denormals. */

@@ -7,12 +7,14 @@
 /* Time constants of the force, s: of the direction that a restart takes, and of the test of the speed. */
 #define RECENT_TIME 1.0f
 #define LONG_TIME 30.0f
-/* At rest: rate, rad/s, and change of the force from one correction to the next, m/s^2, with its memory, s. */
+/* At rest: rate, rad/s, and change of the force from one correction to the next, m/s^2, with its memory, s.
+ */
 #define REST_RATE 0.05f
 #define REST_CHANGE 0.02f
 #define REST_TIME 0.3f
-/* At rest a wrong tilt shows in the direction of the force alone; an acceleration would add to its length. Its
- * horizontal part must be large enough for that to be seen in spite of what calibration leaves, (m/s^2)^2. */
+/* At rest a wrong tilt shows in the direction of the force alone; an acceleration would add to its length.
+ * Its horizontal part must be large enough for that to be seen in spite of what calibration leaves,
+ * (m/s^2)^2. */
 #define REST_FORCE2 2.25f
 #define REST_SHARE 0.5f
 /* The heading: memory of the innovation, s, standard deviations that it must exceed, and a margin, rad. */
@@ -34,16 +36,18 @@ static float tilt_variance(const marl_kalman *k)
 static void follow_force(marl_estimator *e, const estimator_means *means, marl_vec3 d)
 {
     marl_kalman *k = &e->kalman;
-    float t = e->since_start, age = means->age, slow = float_min(1.0f, age / LONG_TIME);
-    float moved = MARL_GRAVITY * float_min(1.0f, t / LONG_TIME);
+    float t = k->force_age = float_min(k->force_age + means->age, LONG_TIME), age = means->age;
+    float slow = age / LONG_TIME, moved = MARL_GRAVITY * t / LONG_TIME;
     marl_vec3 change = vec3_sub(means->force, k->last_force);
     float steady = age / (age + REST_TIME);
     k->force_change = float_snap(k->force_change + steady * (vec3_dot(change, change) - k->force_change));
     k->last_force = vec3_add(means->force, vec3_cross(d, means->force));
     k->recent_force = vec3_follow(k->recent_force, means->force, age / (age + float_min(RECENT_TIME, t)));
     k->recent_force = vec3_add(k->recent_force, vec3_cross(d, k->recent_force));
-    k->long_force[0] = float_snap(k->long_force[0] + slow * (means->force.x - k->long_force[0]) + moved * d.y);
-    k->long_force[1] = float_snap(k->long_force[1] + slow * (means->force.y - k->long_force[1]) - moved * d.x);
+    k->long_force[0] =
+        float_snap(k->long_force[0] + slow * (means->force.x - k->long_force[0]) + moved * d.y);
+    k->long_force[1] =
+        float_snap(k->long_force[1] + slow * (means->force.y - k->long_force[1]) - moved * d.x);
 }
 
 static int needs_impossible_speed(const marl_estimator *e)
@@ -61,8 +65,12 @@ static int is_at_rest(const marl_estimator *e)
 
 static int is_gravity_from_elsewhere(const marl_estimator *e, marl_vec3 f)
 {
-    float level2 = f.x * f.x + f.y * f.y, expected2 = 4.0f * MARL_GRAVITY * MARL_GRAVITY * tilt_variance(&e->kalman);
+    float level2 = f.x * f.x + f.y * f.y,
+          expected2 = 4.0f * MARL_GRAVITY * MARL_GRAVITY * tilt_variance(&e->kalman);
     float longer = float_abs(float_root(vec3_dot(f, f)) - MARL_GRAVITY);
+    if (f.z < 0.0f) { /* upside down: no horizontal part is needed */
+        level2 = MARL_GRAVITY * MARL_GRAVITY;
+    }
     return level2 > REST_FORCE2 && level2 > expected2 && longer < REST_SHARE * level2 / (2.0f * MARL_GRAVITY);
 }
 

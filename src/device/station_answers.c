@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The station: messages and their answers, and what the store keeps. */
+#include "attitude_math.h"
 #include "marlinspike/store.h"
 #include "station_parts.h"
-#include "attitude_math.h"
 #include <string.h>
 
 enum { KEEP_CALIBRATION = 1, KEEP_TUNING = 2 };
@@ -59,9 +59,10 @@ static marl_status zero(marl_station *s)
         return MARL_ERR_MOVING;
     }
     const marl_quat from_north = {0.70710678f, 0.0f, 0.0f, -0.70710678f};
-    marl_quat q = still->have_last_mag
-                      ? marl_quat_product(from_north, attitude_from_vectors(still->last_accel, still->last_mag))
-                      : attitude_from_up(still->last_accel);
+    marl_quat q =
+        still->have_last_mag
+            ? marl_quat_product(from_north, attitude_from_vectors(still->last_accel, still->last_mag))
+            : attitude_from_up(still->last_accel);
     s->settings.calibration.mount = marl_quat_canonical(q);
     s->settings.calibration.has_mount = 1;
     return MARL_OK;

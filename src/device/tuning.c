@@ -41,7 +41,7 @@ static const marl_parameter parameters[MARL_PARAMETER_COUNT] = {
         "rate at which the heading error changes the gyroscope bias"},
     [MARL_PARAMETER_GYRO_WHITE] = {"gyro_white", "rad/s/sqrt(Hz)", MARL_KIND_NUMBER, 0.00015f, 0.0000001f, 1.0f, KALMAN,
         "noise density of the gyroscope (angle random walk)"},
-    [MARL_PARAMETER_GYRO_SCALE] = {"gyro_scale", "1", MARL_KIND_NUMBER, 0.0003f, 0.0f, 0.5f, KALMAN,
+    [MARL_PARAMETER_GYRO_SCALE] = {"gyro_scale", "1", MARL_KIND_NUMBER, 0.00035f, 0.0f, 0.5f, KALMAN,
         "scale factor uncertainty of the gyroscope"},
     [MARL_PARAMETER_GYRO_WALK] = {"gyro_walk", "rad/s/sqrt(s)", MARL_KIND_NUMBER, 0.000005f, 0.0f, 1.0f, KALMAN,
         "rate random walk of the gyroscope bias"},

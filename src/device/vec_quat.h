@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * Vector and quaternion arithmetic for the inside of the library: inline, because it runs for every sample. */
+ * Vector and quaternion arithmetic for the inside of the library: inline, because it runs for every sample.
+ */
 #ifndef MARL_VEC_QUAT_H
 #define MARL_VEC_QUAT_H
 

@@ -76,8 +76,7 @@ void marl_replay_weights(const marl_replay *replay, const marl_sample *sample, f
     }
     int used = marl_estimator_heading_is_magnetic(e) && (sample->fresh & MARL_FRESH_MAG);
     marl_estimator_weights(e, &accel, &mag);
-    weight[0] =
-        weight_of(accel, sample->fresh & MARL_FRESH_ACCEL, now.invalid_accel, before->invalid_accel);
+    weight[0] = weight_of(accel, sample->fresh & MARL_FRESH_ACCEL, now.invalid_accel, before->invalid_accel);
     weight[1] = weight_of(mag, used, now.invalid_mag, before->invalid_mag);
 }
 

@@ -3,8 +3,8 @@
  * how far and how hard is drawn from the seed over a broad range. */
 #include "scene_pose.h"
 
-/* Time that stands still now and then: in every cycle of `cycle` s it rests for `rest` s, and starts and stops
- * within `soft` s. The motion begins after `begin` s. */
+/* Time that stands still now and then: in every cycle of `cycle` s it rests for `rest` s, and starts and
+ * stops within `soft` s. The motion begins after `begin` s. */
 typedef struct pauses {
     double begin, cycle, rest, soft;
 } pauses;
@@ -28,16 +28,19 @@ static jet warped_rate(jet warp)
 static jet sum_of_waves(jet t, double size, double rate, const double phase[2])
 {
     double f = rate / (2 * LAB_PI);
-    return jet_add(jet_scale(lab_wave(t, f, phase[0]), size), jet_scale(lab_wave(t, 1.713 * f, phase[1]), 0.4 * size));
+    return jet_add(jet_scale(lab_wave(t, f, phase[0]), size),
+                   jet_scale(lab_wave(t, 1.713 * f, phase[1]), 0.4 * size));
 }
 
 /* Turned by hand about all axes at 20 to 200 deg/s, a short rest in 15 to 30 s; the hand moves, every second
  * one shakes by up to 3 m/s^2 at 5 to 40 Hz, and the pod sits off the wrist by up to 0.25 m. */
 void lab_scene_handle(const marl_scene *scene, double seconds, lab_pose *pose)
 {
-    const pauses rests = {lab_drawn(scene, 3, 1, 4), lab_drawn(scene, 4, 15, 30), lab_drawn(scene, 5, 1.5, 3), 0.7};
+    const pauses rests = {lab_drawn(scene, 3, 1, 4), lab_drawn(scene, 4, 15, 30), lab_drawn(scene, 5, 1.5, 3),
+                          0.7};
     const double pace = 0.5 * exp(lab_drawn(scene, 6, 0, 1.8)), phase = lab_drawn(scene, 7, 0, 2 * LAB_PI);
-    const double roll_at[2] = {phase, 2.1 * phase}, pitch_at[2] = {1.7 * phase, 0.3}, yaw_at[2] = {2.9 * phase, 1.1};
+    const double roll_at[2] = {phase, 2.1 * phase}, pitch_at[2] = {1.7 * phase, 0.3},
+                 yaw_at[2] = {2.9 * phase, 1.1};
     jet warp = warped(&rests, seconds), envelope = warped_rate(warp), t = jet_time(seconds);
     jet roll = sum_of_waves(warp, lab_drawn(scene, 8, 0.6, 1.5), 0.9 * pace, roll_at);
     jet pitch = sum_of_waves(warp, lab_drawn(scene, 9, 0.4, 1.1), 1.1 * pace, pitch_at);
@@ -78,10 +81,12 @@ static jet travel_eight(lab_pose *pose, jet warp, double length, double width, d
  * from foot to foot, turns come every few seconds, now and then a halt. */
 void lab_scene_carry(const marl_scene *scene, double seconds, lab_pose *pose)
 {
-    const pauses halts = {lab_drawn(scene, 3, 1, 3), lab_drawn(scene, 4, 25, 50), lab_drawn(scene, 5, 2, 5), 1};
+    const pauses halts = {lab_drawn(scene, 3, 1, 3), lab_drawn(scene, 4, 25, 50), lab_drawn(scene, 5, 2, 5),
+                          1};
     jet warp = warped(&halts, seconds), walking = warped_rate(warp), t = jet_time(seconds);
     double length = lab_drawn(scene, 6, 6, 16), speed = lab_drawn(scene, 7, 0.9, 1.6);
-    jet heading = travel_eight(pose, warp, length, lab_drawn(scene, 8, 0.3, 0.6) * length, 1.5 * speed / length);
+    jet heading =
+        travel_eight(pose, warp, length, lab_drawn(scene, 8, 0.3, 0.6) * length, 1.5 * speed / length);
     double step = lab_drawn(scene, 9, 1.7, 2.2), bounce = lab_drawn(scene, 10, 1, 4);
     lab_move(pose, 2, lab_vibration(bounce, step, walking, t, 0));
     lab_move(pose, 2, lab_vibration(0.3 * bounce, 2 * step, walking, t, 1));
@@ -89,7 +94,8 @@ void lab_scene_carry(const marl_scene *scene, double seconds, lab_pose *pose)
     lab_move(pose, 1, lab_vibration(lab_drawn(scene, 12, 0.3, 1.0), 0.5 * step, walking, t, 3));
     jet sway = lab_swung(lab_drawn(scene, 13, 1, 6) * LAB_DEGREE, walking, t, 0.5 * step, 1);
     jet nod = lab_swung(lab_drawn(scene, 14, 1, 5) * LAB_DEGREE, walking, t, step, 2);
-    jet held = lab_swung(lab_drawn(scene, 15, 3, 20) * LAB_DEGREE, walking, t, lab_drawn(scene, 16, 0.04, 0.1), 0);
+    jet held =
+        lab_swung(lab_drawn(scene, 15, 3, 20) * LAB_DEGREE, walking, t, lab_drawn(scene, 16, 0.04, 0.1), 0);
     jet_quat body = jet_quat_turned(jet_quat_about(2, lab_heading(scene, heading)), 1, jet_add(nod, held));
     pose->q = lab_seated(scene, jet_quat_turned(body, 0, sway));
 }
@@ -102,7 +108,8 @@ void lab_scene_drive(const marl_scene *scene, double seconds, lab_pose *pose)
                           lab_drawn(scene, 6, 4, 8)};
     jet warp = warped(&stops, seconds), driving = warped_rate(warp), t = jet_time(seconds);
     double speed = lab_drawn(scene, 7, 6, 12), length = lab_drawn(scene, 8, 14, 22) * speed;
-    jet heading = travel_eight(pose, warp, length, lab_drawn(scene, 9, 0.35, 0.5) * length, 1.6 * speed / length);
+    jet heading =
+        travel_eight(pose, warp, length, lab_drawn(scene, 9, 0.35, 0.5) * length, 1.6 * speed / length);
     double f = lab_drawn(scene, 10, 8, 15), rough = lab_drawn(scene, 11, 0.3, 1.5);
     lab_move(pose, 2, lab_vibration(rough, f, driving, t, 0));
     lab_move(pose, 2, lab_vibration(0.7 * rough, 0.13 * f, driving, t, 1));
@@ -113,15 +120,18 @@ void lab_scene_drive(const marl_scene *scene, double seconds, lab_pose *pose)
     pose->q = lab_seated(scene, jet_quat_turned(truck, 0, roll));
 }
 
-/* A pendulum of 3 to 10 m that swings by 4 to 18 degrees from the first sample, round and about, and twists. */
+/* A pendulum of 3 to 10 m that swings by 4 to 18 degrees from the first sample, round and about, and twists.
+ */
 void lab_scene_swing(const marl_scene *scene, double seconds, lab_pose *pose)
 {
     double length = lab_drawn(scene, 3, 3, 10), f = sqrt(LAB_GRAVITY / length) / (2 * LAB_PI);
     double size = lab_drawn(scene, 4, 4, 18) * LAB_DEGREE, phase = lab_drawn(scene, 5, 0, 2 * LAB_PI);
     jet t = jet_time(seconds), always = jet_constant(1);
     jet about_x = lab_swung(size, always, t, f, phase);
-    jet about_y = lab_swung(lab_drawn(scene, 6, 0.1, 0.9) * size, always, t, 1.01 * f, phase + lab_drawn(scene, 7, 0, 3));
-    jet twist = lab_swung(lab_drawn(scene, 8, 5, 60) * LAB_DEGREE, always, t, lab_drawn(scene, 9, 0.03, 0.08), 1);
+    jet about_y = lab_swung(lab_drawn(scene, 6, 0.1, 0.9) * size, always, t, 1.01 * f,
+                            phase + lab_drawn(scene, 7, 0, 3));
+    jet twist =
+        lab_swung(lab_drawn(scene, 8, 5, 60) * LAB_DEGREE, always, t, lab_drawn(scene, 9, 0.03, 0.08), 1);
     jet_quat rope = jet_quat_turned(jet_quat_about(0, about_x), 1, about_y);
     pose->q = lab_seated(scene, jet_quat_turned(rope, 2, lab_heading(scene, twist)));
     jet_quat_third(rope, jet_constant(-length), pose->position);
@@ -141,11 +151,14 @@ static void circle(lab_pose *pose, jet angle, double radius)
 void lab_scene_spin(const marl_scene *scene, double seconds, lab_pose *pose)
 {
     jet t = jet_time(fmod(seconds, 120));
-    double rounds = floor(seconds / 120), table = lab_drawn(scene, 3, 1.6, 3.7), jib = lab_drawn(scene, 4, 0.12, 0.3);
+    double rounds = floor(seconds / 120), table = lab_drawn(scene, 3, 1.6, 3.7),
+           jib = lab_drawn(scene, 4, 0.12, 0.3);
     jet fast = jet_sub(jet_ramp_integral(t, 5, 8), jet_ramp_integral(t, 50, 53));
     jet slow = jet_sub(jet_ramp_integral(t, 60, 66), jet_ramp_integral(t, 110, 116));
-    jet spun = jet_scale(jet_add(fast, jet_constant(45 * rounds)), table * (lab_drawn(scene, 5, 0, 1) < 0.5 ? -1 : 1));
-    jet slewed = jet_scale(jet_add(slow, jet_constant(50 * rounds)), jib * (lab_drawn(scene, 6, 0, 1) < 0.5 ? -1 : 1));
+    jet spun = jet_scale(jet_add(fast, jet_constant(45 * rounds)),
+                         table * (lab_drawn(scene, 5, 0, 1) < 0.5 ? -1 : 1));
+    jet slewed =
+        jet_scale(jet_add(slow, jet_constant(50 * rounds)), jib * (lab_drawn(scene, 6, 0, 1) < 0.5 ? -1 : 1));
     circle(pose, spun, lab_drawn(scene, 7, 0.1, 0.3));
     circle(pose, slewed, lab_drawn(scene, 8, 5, 12));
     pose->q = lab_seated(scene, jet_quat_about(2, lab_heading(scene, jet_add(spun, slewed))));

@@ -11,14 +11,22 @@
 static const struct {
     const char *before, *now;
 } renamed[] = {
-    {"trust", "weighting"},          {"tilt_speed", "beta"},
-    {"heading_speed", "heading_beta"}, {"bias_time", "damping (complementary) or zeta (gradient-descent)"},
-    {"gyro_flicker", "gyro_walk"},   {"accel_white", "accel_floor"},
-    {"mag_white", "mag_noise"},      {"mag_error", "mag_noise"},
-    {"accel_slack", "accel_threshold"}, {"field_slack", "mag_threshold"},
-    {"dip_slack", "mag_threshold"},  {"rate_slack", NULL},
-    {"tilt_slack", NULL},            {"heading_slack", NULL},
-    {"linger", NULL},                {"hold_limit", NULL},
+    {"trust", "weighting"},
+    {"tilt_speed", "beta"},
+    {"heading_speed", "heading_beta"},
+    {"bias_time", "damping (complementary) or zeta (gradient-descent)"},
+    {"gyro_flicker", "gyro_walk"},
+    {"accel_white", "accel_floor"},
+    {"mag_white", "mag_noise"},
+    {"mag_error", "mag_noise"},
+    {"accel_slack", "accel_threshold"},
+    {"field_slack", "mag_threshold"},
+    {"dip_slack", "mag_threshold"},
+    {"rate_slack", NULL},
+    {"tilt_slack", NULL},
+    {"heading_slack", NULL},
+    {"linger", NULL},
+    {"hold_limit", NULL},
 };
 
 /* Fails when the object has a key of the old format, and names the new one. */
@@ -29,9 +37,11 @@ static marl_status refuse_old_keys(const lab_json_at *at, marl_error *error)
             continue;
         }
         if (renamed[i].now == NULL) {
-            return lab_json_fail(at, renamed[i].before, error, "unknown key: nothing takes its place since " KIND);
+            return lab_json_fail(at, renamed[i].before, error,
+                                 "unknown key: nothing takes its place since " KIND);
         }
-        return lab_json_fail(at, renamed[i].before, error, "unknown key: it is %s since " KIND, renamed[i].now);
+        return lab_json_fail(at, renamed[i].before, error, "unknown key: it is %s since " KIND,
+                             renamed[i].now);
     }
     return MARL_OK;
 }
@@ -55,7 +65,8 @@ static marl_status check_kind(const lab_json *file, marl_error *error)
         }
     }
     return lab_json_fail(&root, "marlinspike", error,
-                         "'" OLD_KIND "' is no longer read, write '" KIND "': the filters have new parameters, see "
+                         "'" OLD_KIND "' is no longer read, write '" KIND
+                         "': the filters have new parameters, see "
                          "'marlinspike tuning'%s%s",
                          list[0] ? "; " : "", list);
 }

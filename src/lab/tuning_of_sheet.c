@@ -9,8 +9,9 @@
 #define MIN_ACCEL_FLOOR 0.002
 /* Bias limit: this many times what the sheet expects. */
 #define LIMIT_FACTOR 4.0
-/* Thresholds of the weighting of a perfectly calibrated sensor, m/s^2 and uT, and how they widen with the errors
- * that the sheet states: five times the accelerometer's, three times the magnetometer's, as mean squares. */
+/* Thresholds of the weighting of a perfectly calibrated sensor, m/s^2 and uT, and how they widen with the
+ * errors that the sheet states: five times the accelerometer's, three times the magnetometer's, as mean
+ * squares. */
 #define ACCEL_THRESHOLD 0.12
 #define ACCEL_WIDENING 5.0
 #define MAG_THRESHOLD 1.0

@@ -51,8 +51,8 @@ static marl_status set_number(const char *all, const marl_parameter *row, const 
     }
     *value = (float)number;
     if (!(*value >= row->low && *value <= row->high)) {
-        return marl_fail(error, MARL_ERR_USE, "%s: %s: %s is out of its range, %g to %g %s", all, row->name, text,
-                         (double)row->low, (double)row->high, row->unit);
+        return marl_fail(error, MARL_ERR_USE, "%s: %s: %s is out of its range, %g to %g %s", all, row->name,
+                         text, (double)row->low, (double)row->high, row->unit);
     }
     return MARL_OK;
 }

@@ -52,63 +52,87 @@ START_TEST(gyro_follows_a_steady_turn_at_any_rate)
 }
 END_TEST
 
-static void believe_everything(marl_tuning *tuning)
+/* The published filter: constant gains from the first sample on. */
+static marl_tuning published(marl_filter filter)
 {
-    for (int i = MARL_PARAMETER_ACCEL_SLACK; i <= MARL_PARAMETER_HEADING_SLACK; i++) {
-        tuning->value[i] = 1e6f;
-    }
+    marl_tuning tuning = marl_tuning_default(filter);
+    tuning.value[MARL_PARAMETER_WEIGHTING] = 0.0f;
+    tuning.value[MARL_PARAMETER_RUN_DOWN] = 0.0f;
+    return tuning;
 }
 
-/* A step of the accelerometer's and the magnetometer's direction, long after the start: one time constant
- * later 1/e of it is left, at any rate. */
+/* At rest in `before` for `rest` s, then in `after` without any turn of the gyroscope for `seconds`; the
+ * attitude at the end. */
+static marl_quat after_an_upset(const marl_tuning *tuning, double rate_hz, marl_quat before, marl_quat after,
+                                double rest, double seconds)
+{
+    marl_estimator e;
+    ck_assert_int_eq(marl_estimator_init(&e, tuning), MARL_OK);
+    int first = (int)(rest * rate_hz), all = first + (int)(seconds * rate_hz);
+    for (int i = 0; i < all; i++) {
+        marl_sample s = at_rest(i < first ? before : after, (int64_t)(i * 1e9 / rate_hz));
+        ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+    }
+    return attitude(&e);
+}
+
+/* A step of the accelerometer's and the magnetometer's direction: one time constant later 1/e of it is left,
+ * at any rate. */
 START_TEST(time_constant_is_one_at_any_rate)
 {
     const double rates[] = {25, 100, 1000};
     for (int r = 0; r < 3; r++) {
-        marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
-        believe_everything(&tuning);
+        marl_tuning tuning = published(MARL_FILTER_COMPLEMENTARY);
         tuning.value[MARL_PARAMETER_TILT_TIME] = 2.0f;
         tuning.value[MARL_PARAMETER_HEADING_TIME] = 2.0f;
         tuning.value[MARL_PARAMETER_BIAS_LIMIT] = 0.0f;
-        tuning.value[MARL_PARAMETER_BIAS_SPREAD] = 0.0f;
-        tuning.value[MARL_PARAMETER_BIAS_TIME] = 1e5f;
-        marl_estimator e;
-        ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
-        marl_quat after = marl_quat_from_rpy(0.05f, 0, 0.05f);
-        int rest = (int)(40 * rates[r]), all = rest + (int)(2 * rates[r]);
-        for (int i = 0; i < all; i++) {
-            marl_sample s =
-                at_rest(i < rest ? (marl_quat){1, 0, 0, 0} : after, (int64_t)(i * 1e9 / rates[r]));
-            ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
-        }
-        /* discrete steps lag the exponential by at most dt/tau */
-        double tolerance = 0.02 + 0.5 / rates[r];
-        ck_assert_double_eq_tol(tilt_between(attitude(&e), after) / 0.05, exp(-1), tolerance);
-        ck_assert_double_eq_tol(angle_between(attitude(&e), after) / (0.05 * sqrt(2)), exp(-1), tolerance);
+        marl_quat level = {1, 0, 0, 0}, after = marl_quat_from_rpy(0.05f, 0, 0.05f);
+        marl_quat q = after_an_upset(&tuning, rates[r], level, after, 10, 2);
+        /* corrections ten times a second, of which the one on the way is missing: 0.1 / 2 of the exponent */
+        ck_assert_double_eq_tol(tilt_between(q, after) / 0.05, exp(-1), 0.03);
+        ck_assert_double_eq_tol(angle_between(q, after) / (0.05 * sqrt(2)), exp(-1), 0.03);
     }
 }
 END_TEST
 
-/* Gradient descent goes at its speed, however far it has to go. */
-START_TEST(gradient_descent_keeps_its_speed)
+/* Gradient descent goes at its speed, however far it has to go: along a line, where the complementary filter
+ * goes along an exponential. */
+START_TEST(an_upset_decays_along_a_line_or_an_exponential)
 {
-    const double rates[] = {25, 100, 1000};
+    const double rates[] = {25, 100, 1000}, upset = 60 * DEGREE;
     for (int r = 0; r < 3; r++) {
-        marl_tuning tuning = marl_tuning_default(MARL_FILTER_GRADIENT_DESCENT);
-        believe_everything(&tuning);
-        tuning.value[MARL_PARAMETER_TILT_SPEED] = 0.04f;
-        tuning.value[MARL_PARAMETER_TILT_TIME] = 0.01f;
-        tuning.value[MARL_PARAMETER_BIAS_LIMIT] = 0.0f;
-        marl_estimator e;
-        ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
-        marl_quat after = marl_quat_from_rpy(0.3f, 0, 0);
-        for (int i = 0; i <= (int)(65 * rates[r]); i++) {
-            int rest = i <= (int)(60 * rates[r]);
-            marl_sample s = at_rest(rest ? (marl_quat){1, 0, 0, 0} : after, (int64_t)(i * 1e9 / rates[r]));
-            ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+        marl_tuning line = published(MARL_FILTER_GRADIENT_DESCENT),
+                    curve = published(MARL_FILTER_COMPLEMENTARY);
+        line.value[MARL_PARAMETER_BIAS_LIMIT] = curve.value[MARL_PARAMETER_BIAS_LIMIT] = 0.0f;
+        curve.value[MARL_PARAMETER_TILT_TIME] = 10.0f;
+        marl_quat level = {1, 0, 0, 0}, after = marl_quat_from_rpy((float)upset, 0, 0);
+        for (int t = 2; t <= 20; t += 3) {
+            double left = tilt_between(after_an_upset(&line, rates[r], level, after, 10, t), after);
+            /* 0.05 rad/s, the last correction up to 0.1 s ago */
+            ck_assert_double_eq_tol(left, upset - 0.05 * t, 0.006);
+            left = tilt_between(after_an_upset(&curve, rates[r], level, after, 10, t), after);
+            /* de/dt = -sin(e) / tau: tan(e/2) = tan(e0/2) exp(-t / tau) */
+            ck_assert_double_eq_tol(left, 2 * atan(tan(upset / 2) * exp(-t / 10.0)), 0.012);
         }
-        /* of 0.3 rad, 5 s at 0.04 rad/s take out 0.2, and some 4 % more a minute after the start */
-        ck_assert_double_eq_tol(tilt_between(attitude(&e), after), 0.096, 0.006);
+    }
+}
+END_TEST
+
+/* The integral cannot wind up: from any upset at rest the attitude is back, and the bias within its limit.
+ * The Kalman filter restarts; an exact half turn has no direction to go, so all begin a little off it. */
+START_TEST(every_upset_heals)
+{
+    const double degrees[] = {20, 60, 90, 120, 179};
+    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
+        for (int k = 0; k < 5; k++) {
+            marl_tuning tuning = marl_tuning_default((marl_filter)f);
+            marl_quat level = {1, 0, 0, 0},
+                      after = marl_quat_from_rpy((float)(degrees[k] * DEGREE), 0.02f, 0);
+            double seconds = f == MARL_FILTER_KALMAN ? 10 : 300;
+            marl_quat q = after_an_upset(&tuning, 100, level, after, 60, seconds);
+            ck_assert_msg(angle_between(q, after) < 1 * DEGREE, "%s, %g deg: %g deg left",
+                          marl_filter_name((marl_filter)f), degrees[k], angle_between(q, after) / DEGREE);
+        }
     }
 }
 END_TEST
@@ -125,14 +149,16 @@ START_TEST(bias_is_found_and_bounded)
             s.gyro = bias;
             ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
         }
-        ck_assert_float_lt(marl_vec3_norm(marl_vec3_sub(e.belief.bias, bias)), 5e-5f);
+        /* gradient descent steps by zeta for 0.1 s, to and fro */
+        ck_assert_float_lt(marl_vec3_norm(marl_vec3_sub(marl_estimator_bias(&e), bias)),
+                           f == MARL_FILTER_GRADIENT_DESCENT ? 8e-4f : 5e-5f);
         ck_assert_double_lt(angle_between(attitude(&e), q), 3e-4);
         for (int i = 30000; i < 60000; i++) { /* more than any bias: the estimate stays within its limit */
             marl_sample s = at_rest(q, (int64_t)i * 10000000);
             s.gyro = (marl_vec3){0.5f, -0.5f, 0.5f};
             (void)!marl_estimator_update(&e, &s);
-            ck_assert(fabsf(e.belief.bias.x) <= limit && fabsf(e.belief.bias.y) <= limit &&
-                      fabsf(e.belief.bias.z) <= limit);
+            marl_vec3 b = marl_estimator_bias(&e);
+            ck_assert(fabsf(b.x) <= limit && fabsf(b.y) <= limit && fabsf(b.z) <= limit);
         }
     }
 }
@@ -151,31 +177,33 @@ START_TEST(bias_about_level_axes_needs_no_magnetometer)
             s.gyro = (marl_vec3){0.006f, -0.005f, 0.004f};
             (void)!marl_estimator_update(&e, &s);
         }
-        ck_assert_float_eq_tol(e.belief.bias.x, 0.006f, 1e-4f);
-        ck_assert_float_eq_tol(e.belief.bias.y, -0.005f, 1e-4f);
-        ck_assert_float_eq_tol(e.belief.bias.z, 0.0f, 1e-6f);
+        float tolerance = f == MARL_FILTER_GRADIENT_DESCENT ? 8e-4f : 1e-4f;
+        ck_assert_float_eq_tol(marl_estimator_bias(&e).x, 0.006f, tolerance);
+        ck_assert_float_eq_tol(marl_estimator_bias(&e).y, -0.005f, tolerance);
+        ck_assert_float_eq_tol(marl_estimator_bias(&e).z, 0.0f, 1e-6f);
         ck_assert_int_eq(marl_estimator_heading_is_magnetic(&e), 0);
     }
 }
 END_TEST
 
 /* The magnetometer turns the estimate about the vertical alone: with wild fields the tilt stays that of the
- * filter without magnetometer. The bias couples the two, so it is off here, and in the Kalman filter so small
- * that it does not. */
+ * filter without magnetometer. The bias couples the two, so it is known to be zero here. */
 START_TEST(magnetometer_never_moves_the_tilt)
 {
     for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
         dice d = {22};
-        marl_tuning with = marl_tuning_default((marl_filter)f);
-        believe_everything(&with);
+        marl_tuning with = published((marl_filter)f);
         with.value[MARL_PARAMETER_BIAS_LIMIT] = 0.0f;
         with.value[MARL_PARAMETER_BIAS_SPREAD] = 0.0f;
+        with.value[MARL_PARAMETER_GYRO_WALK] = 0.0f;
         marl_tuning without = with;
         without.value[MARL_PARAMETER_USE_MAG] = 0.0f;
         marl_estimator a, b;
         ck_assert_int_eq(marl_estimator_init(&a, &with), MARL_OK);
         ck_assert_int_eq(marl_estimator_init(&b, &without), MARL_OK);
         marl_quat q = marl_quat_from_rpy(0.5f, 0.2f, 0);
+        /* rounding; the Kalman filter's covariance of the two level axes is that of another heading, too */
+        double tolerance = f == MARL_FILTER_KALMAN ? 5e-3 : 1e-4;
         for (int i = 0; i < 5000; i++) {
             marl_sample s = at_rest(q, (int64_t)i * 10000000);
             s.gyro = dice_vector(&d, 0.3);
@@ -183,7 +211,7 @@ START_TEST(magnetometer_never_moves_the_tilt)
             s.mag = i == 0 ? s.mag : dice_vector(&d, 60);
             (void)!marl_estimator_update(&a, &s);
             (void)!marl_estimator_update(&b, &s);
-            ck_assert_msg(tilt_between(attitude(&a), attitude(&b)) < 3e-5, "%s at %d: %g",
+            ck_assert_msg(tilt_between(attitude(&a), attitude(&b)) < tolerance, "%s at %d: %g",
                           marl_filter_name((marl_filter)f), i, tilt_between(attitude(&a), attitude(&b)));
         }
         ck_assert_int_eq(marl_estimator_heading_is_magnetic(&b), 0);
@@ -205,10 +233,10 @@ START_TEST(a_late_magnetometer_sets_the_heading_at_once)
             ck_assert_int_eq(marl_estimator_attitude(&e, &none), status);
             if (i >= 100) {
                 ck_assert_int_eq(marl_estimator_heading_is_magnetic(&e), i >= 250);
-                ck_assert_double_lt(tilt_between(none, q), 1e-5);
+                ck_assert_double_lt(tilt_between(none, q), 1e-4);
             }
         }
-        ck_assert_double_lt(angle_between(attitude(&e), q), 1e-5);
+        ck_assert_double_lt(angle_between(attitude(&e), q), 1e-4);
     }
 }
 END_TEST
@@ -229,7 +257,7 @@ START_TEST(time_that_stops_or_jumps)
             marl_quat now = attitude(&e);
             ck_assert_mem_eq(&before, &now, sizeof now);
         }
-        ck_assert_uint_eq(e.counts.rejected_time, 3);
+        ck_assert_uint_eq(e.counts.invalid_time, 3);
         /* a bridged gap turns with the rate; one too long starts anew from the vectors */
         s = at_rest(second, 3000000000);
         s.gyro = (marl_vec3){30, 30, 30};
@@ -238,7 +266,7 @@ START_TEST(time_that_stops_or_jumps)
         s = at_rest(first, INT64_MAX);
         ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_ERR_GAP);
         ck_assert_double_lt(angle_between(attitude(&e), first), 2e-6);
-        ck_assert_uint_eq(e.counts.gaps, 2);
+        ck_assert_uint_eq(e.counts.restarts, 2);
     }
 }
 END_TEST
@@ -268,10 +296,10 @@ START_TEST(bad_readings_are_left_out_and_counted)
         s.mag = each[i].bad;
         ck_assert_int_eq(marl_estimator_update(&e, &s), each[i].mag);
     }
-    ck_assert_uint_eq(e.counts.rejected_accel, 3);
-    ck_assert_uint_eq(e.counts.rejected_gyro, 2);
-    ck_assert_uint_eq(e.counts.rejected_mag, 3);
-    ck_assert_double_lt(angle_between(attitude(&e), q), 1e-5);
+    ck_assert_uint_eq(e.counts.invalid_accel, 3);
+    ck_assert_uint_eq(e.counts.invalid_gyro, 2);
+    ck_assert_uint_eq(e.counts.invalid_mag, 3);
+    ck_assert_double_lt(angle_between(attitude(&e), q), 1e-4);
 }
 END_TEST
 
@@ -287,7 +315,7 @@ START_TEST(a_clock_set_back_is_believed_after_a_while)
                                                         : i == 10 ? MARL_ERR_GAP
                                                                   : MARL_OK);
     }
-    ck_assert_double_lt(angle_between(attitude(&e), q), 1e-5);
+    ck_assert_double_lt(angle_between(attitude(&e), q), 1e-4);
     for (int i = 0; i < 100; i++) { /* a clock that stands still is never a new one */
         ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_ERR_TIME);
     }
@@ -352,7 +380,7 @@ START_TEST(an_attitude_can_be_said)
             marl_sample s = at_rest(enu, (int64_t)k * 10000000);
             ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
         }
-        ck_assert_double_lt(angle_between(attitude(&e), said), 1e-5);
+        ck_assert_double_lt(angle_between(attitude(&e), said), 1e-4);
         if (tuning.filter != MARL_FILTER_GYRO) { /* somewhat wrong: the vectors bring it back */
             marl_quat off = marl_quat_product(said, marl_quat_from_rpy(0.1f, 0.05f, 0));
             ck_assert_int_eq(marl_estimator_set_attitude(&e, off), MARL_OK);
@@ -360,7 +388,7 @@ START_TEST(an_attitude_can_be_said)
                 marl_sample s = at_rest(enu, (int64_t)k * 10000000);
                 ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
             }
-            ck_assert_double_lt(angle_between(attitude(&e), said), 1e-3);
+            ck_assert_double_lt(angle_between(attitude(&e), said), 3e-2);
         }
     }
 }
@@ -382,12 +410,12 @@ START_TEST(any_attitude_can_be_zero)
 }
 END_TEST
 
-/* A car in a bend: the speed tells the pull, so that the tilt stays level without any trust. */
+/* A car in a bend: the speed gives the centripetal acceleration, so that the tilt stays level without
+ * weighting. */
 START_TEST(a_known_speed_takes_the_bend_out)
 {
     for (int with = 0; with < 2; with++) {
-        marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
-        believe_everything(&tuning);
+        marl_tuning tuning = published(MARL_FILTER_COMPLEMENTARY);
         marl_estimator e;
         ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
         for (int i = 0; i < 3000; i++) { /* 15 m/s, 0.2 rad/s: 3 m/s^2 to the left */
@@ -420,10 +448,44 @@ START_TEST(a_lever_does_not_shake_the_start)
             marl_sample s = at_rest(q, (int64_t)i * 10000000);
             s.gyro = (marl_vec3){0.007f, -0.006f, 0.004f};
             (void)!marl_estimator_update(&e, &s);
-            ck_assert_msg(tilt_between(attitude(&e), q) < 0.12 * DEGREE, "%s at %d: %g deg",
+            ck_assert_msg(tilt_between(attitude(&e), q) < 0.6 * DEGREE, "%s at %d: %g deg",
                           marl_filter_name((marl_filter)f), i, tilt_between(attitude(&e), q) / DEGREE);
         }
     }
+}
+END_TEST
+
+/* The standard deviations are those of the covariance: large at the start, small after rest, larger after a
+ * gap in motion; none for the other filters. */
+START_TEST(sigma_says_what_is_known)
+{
+    float tilt, heading;
+    for (int f = 0; f < MARL_FILTER_COUNT; f++) {
+        marl_estimator e = make((marl_filter)f);
+        marl_vec3 bias;
+        marl_status none = f == MARL_FILTER_KALMAN ? MARL_ERR_NOT_READY : MARL_ERR_ARGUMENT;
+        ck_assert_int_eq(marl_estimator_sigma(&e, &tilt, &heading), none);
+        ck_assert_int_eq(marl_estimator_bias_sigma(&e, &bias), none);
+        ck_assert(tilt == 0 && heading == 0 && bias.x == 0);
+    }
+    marl_estimator e = make(MARL_FILTER_KALMAN);
+    float start_tilt = 0, start_heading = 0;
+    for (int i = 0; i < 2000; i++) {
+        marl_sample s = at_rest((marl_quat){1, 0, 0, 0}, (int64_t)i * 10000000);
+        ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+        ck_assert_int_eq(marl_estimator_sigma(&e, &tilt, &heading), MARL_OK);
+        start_tilt = i == 0 ? tilt : start_tilt;
+        start_heading = i == 0 ? heading : start_heading;
+    }
+    ck_assert_float_eq_tol(start_tilt, 0.5f * sqrtf(2), 1e-4f);
+    ck_assert_float_eq_tol(start_heading, 0.5f, 1e-4f);
+    ck_assert(tilt > 0.01f * (float)DEGREE && tilt < 0.1f * (float)DEGREE);
+    ck_assert(heading > 0.1f * (float)DEGREE && heading < 1.0f * (float)DEGREE);
+    marl_sample s = at_rest((marl_quat){1, 0, 0, 0}, INT64_C(20890000000));
+    s.gyro.x = 2; /* half of that for 0.9 s is as likely as none */
+    ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+    ck_assert_int_eq(marl_estimator_sigma(&e, &tilt, &heading), MARL_OK);
+    ck_assert_float_gt(heading, 0.5f);
 }
 END_TEST
 
@@ -447,10 +509,11 @@ START_TEST(known_answers)
 END_TEST
 
 MARL_SUITE("estimator", all_start_right_in_any_attitude, gyro_follows_a_steady_turn_at_any_rate,
-           time_constant_is_one_at_any_rate, gradient_descent_keeps_its_speed, bias_is_found_and_bounded,
-           bias_about_level_axes_needs_no_magnetometer, magnetometer_never_moves_the_tilt,
-           a_late_magnetometer_sets_the_heading_at_once, time_that_stops_or_jumps,
-           bad_readings_are_left_out_and_counted, a_clock_set_back_is_believed_after_a_while,
-           sensors_may_come_in_separate_samples, both_worlds_tell_the_same_attitude, an_attitude_can_be_said,
-           any_attitude_can_be_zero, a_known_speed_takes_the_bend_out, a_lever_does_not_shake_the_start,
+           time_constant_is_one_at_any_rate, an_upset_decays_along_a_line_or_an_exponential,
+           every_upset_heals, bias_is_found_and_bounded, bias_about_level_axes_needs_no_magnetometer,
+           magnetometer_never_moves_the_tilt, a_late_magnetometer_sets_the_heading_at_once,
+           time_that_stops_or_jumps, bad_readings_are_left_out_and_counted,
+           a_clock_set_back_is_believed_after_a_while, sensors_may_come_in_separate_samples,
+           both_worlds_tell_the_same_attitude, an_attitude_can_be_said, any_attitude_can_be_zero,
+           a_known_speed_takes_the_bend_out, a_lever_does_not_shake_the_start, sigma_says_what_is_known,
            known_answers)
