@@ -7,7 +7,9 @@
 
 #define DEGREE 0.017453292519943295
 #define SETTLED_NS INT64_C(5000000000)
-#define FIELD 48.7    /* uT, of the simulator */
+#define FIELD 48.7 /* uT, of the simulator */
+#define RATE_HZ 200.0
+#define MAG_RATE_HZ 25.0
 #define COUNT_EVERY 4 /* one attitude in so many is held against the truth */
 
 const accuracy_class accuracy_classes[ACCURACY_CLASSES] = {
@@ -58,14 +60,20 @@ marl_sheet accuracy_sheet(uint64_t seed)
         sheet.gyro.bias[i] = size * direction[i] / sqrt(length);
     }
     sheet.accel.bias_spread = sheet.gyro.bias_spread = sheet.mag.bias_spread = 0;
-    sheet.accel.rate_hz = sheet.gyro.rate_hz = 200;
     return sheet;
 }
 
 accuracy_run accuracy_run_make(const accuracy_class *of, uint64_t seed)
 {
+    return accuracy_run_make_at(of, seed, RATE_HZ, MAG_RATE_HZ);
+}
+
+accuracy_run accuracy_run_make_at(const accuracy_class *of, uint64_t seed, double rate_hz, double mag_hz)
+{
     accuracy_run run = {.seed = seed, .sheet = accuracy_sheet(seed)};
     marl_simulator simulator;
+    run.sheet.accel.rate_hz = run.sheet.gyro.rate_hz = rate_hz;
+    run.sheet.mag.rate_hz = mag_hz;
     run.n = (size_t)(of->seconds * run.sheet.gyro.rate_hz);
     run.sample = malloc(run.n * sizeof *run.sample);
     run.truth = malloc(run.n * sizeof *run.truth);

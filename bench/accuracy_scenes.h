@@ -40,8 +40,9 @@ typedef struct accuracy_sum {
  * 0.012 m/s^2 and 0.15 uT per axis, 0.05 to 0.1 % of scale; 200 Hz, magnetometer 25 Hz. */
 marl_sheet accuracy_sheet(uint64_t seed);
 
-/* Stops the program without memory. */
+/* At 200 Hz, the magnetometer at 25 Hz, or at other rates. Stops the program without memory. */
 accuracy_run accuracy_run_make(const accuracy_class *of, uint64_t seed);
+accuracy_run accuracy_run_make_at(const accuracy_class *of, uint64_t seed, double rate_hz, double mag_hz);
 void accuracy_run_free(accuracy_run *run);
 /* Every sample with a gap of `gap_s` before it, one in `every_s`, is gone. */
 void accuracy_run_cut(accuracy_run *run, double gap_s, double every_s);

@@ -285,7 +285,7 @@ void published_step(published *s, published_correction *correct, const double gy
     }
     s->age += dt;
     s->field_age += dt;
-    if (s->age < 0.099 && s->age < s->since_start / 9) {
+    if (s->age < 0.105 && s->age < s->since_start / 9) {
         return;
     }
     s->since_start += s->age;

@@ -42,15 +42,15 @@ static levelling unweighted(const marl_vec3 *force)
  * stays small for most motions, takes its place. */
 static levelling weighted(marl_estimator *e, const estimator_means *means)
 {
-    float memory = float_min(estimator_value(e, MARL_PARAMETER_FORCE_TIME), e->since_start);
+    float memory = float_min(PARAMETER(e, FORCE_TIME), e->since_start);
     float share = means->age / (means->age + memory), *mean = e->mean_force;
     marl_vec3 f = means->force;
     mean[0] = float_snap(mean[0] + share * (f.x - mean[0]));
     mean[1] = float_snap(mean[1] + share * (f.y - mean[1]));
     float up = f.z - MARL_GRAVITY;
-    float w = weight_of(f.x * f.x + f.y * f.y + up * up, estimator_value(e, MARL_PARAMETER_ACCEL_THRESHOLD));
+    float w = weight_of(f.x * f.x + f.y * f.y + up * up, PARAMETER(e, ACCEL_THRESHOLD));
     float k = w / MARL_GRAVITY, rest = (1.0f - w) / MARL_GRAVITY;
-    float bias = rest * estimator_value(e, MARL_PARAMETER_BIAS_SHARE);
+    float bias = rest * PARAMETER(e, BIAS_SHARE);
     e->weight_accel = w;
     return (levelling){k * f.x + rest * mean[0], k * f.y + rest * mean[1], k * f.x + bias * mean[0],
                        k * f.y + bias * mean[1], w + MARL_GRAVITY * bias};
@@ -59,7 +59,7 @@ static levelling weighted(marl_estimator *e, const estimator_means *means)
 /* A gain during the run-down, 1/s, and what it may do in one correction. */
 static float run_down(const marl_estimator *e, float gain, float age)
 {
-    if (estimator_is_on(e, MARL_PARAMETER_RUN_DOWN)) {
+    if (IS_ON(e, RUN_DOWN)) {
         gain = float_max(gain, RUN_DOWN_GAIN / e->since_start);
     }
     return float_min(gain * age, 1.0f);
@@ -69,13 +69,13 @@ static float run_down(const marl_estimator *e, float gain, float age)
 static float run_down_bias(const marl_estimator *e, float gain)
 {
     float t = e->since_start + RUN_DOWN_BIAS_DELAY;
-    return estimator_is_on(e, MARL_PARAMETER_RUN_DOWN) ? float_max(gain, RUN_DOWN_BIAS_GAIN / (t * t)) : gain;
+    return IS_ON(e, RUN_DOWN) ? float_max(gain, RUN_DOWN_BIAS_GAIN / (t * t)) : gain;
 }
 
 /* Integral gain of a loop with the given proportional gain, 1/s^2; no faster than corrections come. */
 static float integral_gain(const marl_estimator *e, float gain, float age)
 {
-    float damped = float_min(gain, 1.0f / age) / (2.0f * estimator_value(e, MARL_PARAMETER_DAMPING));
+    float damped = float_min(gain, 1.0f / age) / (2.0f * PARAMETER(e, DAMPING));
     return damped * damped;
 }
 
@@ -87,7 +87,7 @@ typedef struct correction {
 /* (4.6) Complementary: a share of the error. */
 static void complementary_level(const marl_estimator *e, const levelling *in, float age, correction *c)
 {
-    float gain = 1.0f / estimator_value(e, MARL_PARAMETER_TILT_TIME);
+    float gain = 1.0f / PARAMETER(e, TILT_TIME);
     float share = run_down(e, gain, age), integral = integral_gain(e, gain, age) * age;
     c->turn = (marl_vec3){share * in->y, -share * in->x, 0.0f};
     c->bias = (marl_vec3){-integral * in->bias_y, integral * in->bias_x, 0.0f};
@@ -96,7 +96,7 @@ static void complementary_level(const marl_estimator *e, const levelling *in, fl
 static void complementary_heading(const marl_estimator *e, float angle, float weight, float age,
                                   correction *c)
 {
-    float gain = 1.0f / estimator_value(e, MARL_PARAMETER_HEADING_TIME);
+    float gain = 1.0f / PARAMETER(e, HEADING_TIME);
     float integral = run_down_bias(e, integral_gain(e, gain, age));
     c->turn.z = run_down(e, gain, age) * weight * angle;
     c->bias.z = -integral * age * weight * angle;
@@ -106,10 +106,9 @@ static void complementary_heading(const marl_estimator *e, float angle, float we
 static void gradient_level(const marl_estimator *e, const levelling *in, float age, correction *c)
 {
     float n = float_root(in->x * in->x + in->y * in->y);
-    float way = float_min(estimator_value(e, MARL_PARAMETER_BETA) * age, n);
+    float way = float_min(PARAMETER(e, BETA) * age, n);
     way = float_max(way, run_down(e, 0.0f, age) * n);
-    float k = n > 1e-12f ? 1.0f / n : 0.0f,
-          bias = k * estimator_value(e, MARL_PARAMETER_ZETA) * age * in->share;
+    float k = n > 1e-12f ? 1.0f / n : 0.0f, bias = k * PARAMETER(e, ZETA) * age * in->share;
     c->turn = (marl_vec3){k * way * in->y, -k * way * in->x, 0.0f};
     c->bias = (marl_vec3){-bias * in->y, bias * in->x, 0.0f};
 }
@@ -117,8 +116,8 @@ static void gradient_level(const marl_estimator *e, const levelling *in, float a
 static void gradient_heading(const marl_estimator *e, float angle, float weight, float age, correction *c)
 {
     float size = angle < 0.0f ? -angle : angle, sign = angle < 0.0f ? -1.0f : 1.0f;
-    float way = float_min(estimator_value(e, MARL_PARAMETER_HEADING_BETA) * age * weight, size);
-    float bias = estimator_value(e, MARL_PARAMETER_HEADING_ZETA) * age * weight;
+    float way = float_min(PARAMETER(e, HEADING_BETA) * age * weight, size);
+    float bias = PARAMETER(e, HEADING_ZETA) * age * weight;
     c->turn.z = sign * float_max(way, run_down(e, 0.0f, age) * weight * size);
     c->bias.z = -sign * float_max(size > 0.0f ? bias : 0.0f, run_down_bias(e, 0.0f) * age * weight * size);
 }
@@ -126,8 +125,8 @@ static void gradient_heading(const marl_estimator *e, float angle, float weight,
 /* (4.4) The weight of the field, whose reference follows it. */
 static float weigh_field(marl_estimator *e, marl_vec3 field, float age)
 {
-    float excess = field_reference_excess(&e->field, field, estimator_value(e, MARL_PARAMETER_MAG_NOISE));
-    float w = weight_of(float_max(excess, 0.0f), estimator_value(e, MARL_PARAMETER_MAG_THRESHOLD));
+    float excess = field_reference_excess(&e->field, field, PARAMETER(e, MAG_NOISE));
+    float w = weight_of(float_max(excess, 0.0f), PARAMETER(e, MAG_THRESHOLD));
     float least = e->since_start < FIELD_FIRST_TIME ? FIELD_FIRST_SHARE : FIELD_MIN_SHARE;
     field_reference_follow(&e->field, field, age, float_max(w, least));
     return w;
@@ -136,7 +135,7 @@ static float weigh_field(marl_estimator *e, marl_vec3 field, float age)
 static void correct_heading(marl_estimator *e, const estimator_means *means, correction *c)
 {
     marl_vec3 m = vec3_add(means->field, vec3_cross(c->turn, means->field));
-    int is_weighted = estimator_is_on(e, MARL_PARAMETER_WEIGHTING);
+    int is_weighted = IS_ON(e, WEIGHTING);
     e->weight_mag = is_weighted ? weigh_field(e, m, means->field_age) : 1.0f;
     if (m.x == 0.0f && m.y == 0.0f) {
         return;
@@ -153,8 +152,7 @@ void constant_gain_correct(marl_estimator *e, const world_axes *world, const est
 {
     correction c = {{0.0f, 0.0f, 0.0f}, {0.0f, 0.0f, 0.0f}};
     if (means->has_force) {
-        levelling in =
-            estimator_is_on(e, MARL_PARAMETER_WEIGHTING) ? weighted(e, means) : unweighted(&means->force);
+        levelling in = IS_ON(e, WEIGHTING) ? weighted(e, means) : unweighted(&means->force);
         if (e->tuning.filter == MARL_FILTER_COMPLEMENTARY) {
             complementary_level(e, &in, means->age, &c);
         } else {

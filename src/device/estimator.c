@@ -24,7 +24,7 @@
 /* Without an accelerometer reading a correction waits no longer than this, s. */
 #define MAX_WAIT 1.0f
 /* The scatter of the rate matters so long after a start, s (3.4). */
-#define START_TIME 10.0f
+#define START_TIME 6.0f
 /* Largest turn of one correction, rad, of the tilt and of the heading. */
 #define MAX_TURN 0.5f
 
@@ -44,7 +44,7 @@ static int clock_was_set_back(marl_estimator *e, int64_t t_ns)
 {
     float step;
     int agrees = e->refused_in_row > 0 && time_step(e->refused_ns, t_ns, &step) == MARL_OK &&
-                 step <= estimator_value(e, MARL_PARAMETER_GAP_LIMIT);
+                 step <= PARAMETER(e, GAP_LIMIT);
     e->refused_in_row = (uint8_t)(agrees ? e->refused_in_row + 1 : 1);
     e->refused_ns = t_ns;
     e->counts.invalid_time++;
@@ -61,7 +61,7 @@ static marl_status advance_time(marl_estimator *e, int64_t t_ns, float *dt)
         if (status == MARL_ERR_TIME && !clock_was_set_back(e, t_ns)) {
             return status;
         }
-        if (status != MARL_OK || *dt > estimator_value(e, MARL_PARAMETER_GAP_LIMIT)) {
+        if (status != MARL_OK || *dt > PARAMETER(e, GAP_LIMIT)) {
             estimator_restart(e);
             status = MARL_ERR_GAP;
             *dt = 0.0f;
@@ -114,12 +114,16 @@ static void cross_gap(marl_estimator *e, marl_vec3 rate_change, float gap)
 static marl_vec3 take_readings(marl_estimator *e, const marl_sample *s, float dt)
 {
     marl_vec3 mean = e->rate;
+    float held = e->gyro_age; /* integrated already, by the reading before alone */
     e->gyro_age += dt;
     if (s->fresh & MARL_FRESH_GYRO) {
         if (!(e->seen & MARL_FRESH_GYRO)) {
             e->rate = s->gyro;
         }
         mean = vec3_scale(vec3_add(e->rate, s->gyro), 0.5f);
+        if (held > 0.0f && dt > 0.0f) { /* the trapezoid rule for all of the time since that reading */
+            mean = vec3_add(mean, vec3_scale(vec3_sub(s->gyro, e->rate), 0.5f * held / dt));
+        }
         if (e->gyro_age > GAP && e->started && estimator_has_corrections(e)) {
             cross_gap(e, vec3_sub(s->gyro, e->rate), e->gyro_age);
         }
@@ -283,7 +287,7 @@ marl_vec3 estimator_turn(marl_estimator *e, marl_vec3 d)
 
 void estimator_change_bias(marl_estimator *e, marl_vec3 change)
 {
-    float limit = estimator_value(e, MARL_PARAMETER_BIAS_LIMIT);
+    float limit = PARAMETER(e, BIAS_LIMIT);
     e->bias = vec3_snap(vec3_clamp(vec3_add(e->bias, change), limit));
 }
 

@@ -6,21 +6,15 @@
 #include "attitude_math.h"
 #include "marlinspike/estimator.h"
 
-/* Readings are averaged for this long before they correct, s; under 0.1 s, so that time stamps with jitter
- * do not delay a correction by one sample. */
-#define ESTIMATOR_MEAN_TIME 0.099f
+/* Readings are averaged for this long before they correct, s: nine to ten corrections a second at any rate of
+ * the samples from 25 Hz on. */
+#define ESTIMATOR_MEAN_TIME 0.105f
 /* Times since the start and ages beyond this, s, do not grow further: nothing depends on them there. */
 #define ESTIMATOR_MAX_TIME 1e5f
 
-static inline float estimator_value(const marl_estimator *e, marl_parameter_id id)
-{
-    return e->tuning.value[id];
-}
-
-static inline int estimator_is_on(const marl_estimator *e, marl_parameter_id id)
-{
-    return e->tuning.value[id] != 0.0f;
-}
+/* A parameter of the estimator's tuning, or a switch, by its name in the table. */
+#define PARAMETER(e, name) ((e)->tuning.value[MARL_PARAMETER_##name])
+#define IS_ON(e, name) (PARAMETER(e, name) != 0.0f)
 
 /* complementary, gradient-descent, kalman */
 static inline int estimator_has_corrections(const marl_estimator *e)

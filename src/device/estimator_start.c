@@ -55,7 +55,7 @@ marl_status estimator_screen(marl_estimator *e, marl_sample *s, float dt)
 
 int estimator_sees_north(const marl_estimator *e, marl_vec3 up)
 {
-    if (!estimator_is_on(e, MARL_PARAMETER_USE_MAG) || !(e->seen & MARL_FRESH_MAG)) {
+    if (!IS_ON(e, USE_MAG) || !(e->seen & MARL_FRESH_MAG)) {
         return 0;
     }
     marl_vec3 across = vec3_cross(e->mag, up);
@@ -109,17 +109,17 @@ void estimator_start(marl_estimator *e)
         return;
     }
     int north = estimator_sees_north(e, e->accel);
-    if (!north && estimator_is_on(e, MARL_PARAMETER_USE_MAG) && still_waits_for_mag(e)) {
+    if (!north && IS_ON(e, USE_MAG) && still_waits_for_mag(e)) {
         return;
     }
     e->q = north ? attitude_from_vectors(e->accel, e->mag) : attitude_from_up(e->accel);
-    begin(e, north, estimator_value(e, MARL_PARAMETER_ATTITUDE_SPREAD));
+    begin(e, north, PARAMETER(e, ATTITUDE_SPREAD));
 }
 
 void estimator_start_from_up(marl_estimator *e, marl_vec3 up)
 {
     e->q = attitude_from_up(up);
-    begin(e, 0, estimator_value(e, MARL_PARAMETER_ATTITUDE_SPREAD));
+    begin(e, 0, PARAMETER(e, ATTITUDE_SPREAD));
     e->counts.restarts++;
 }
 
@@ -154,7 +154,7 @@ marl_status marl_estimator_set_attitude(marl_estimator *estimator, marl_quat q)
     }
     q = estimator->tuning.world == MARL_WORLD_NED ? marl_frame_swap_world(q) : q;
     estimator->q = estimator->has_tare ? quat_product(q, quat_conjugate(estimator->tare)) : q;
-    begin(estimator, estimator_is_on(estimator, MARL_PARAMETER_USE_MAG), SET_SPREAD);
+    begin(estimator, IS_ON(estimator, USE_MAG), SET_SPREAD);
     estimator->since_start = SET_AGE;
     return MARL_OK;
 }

@@ -53,7 +53,7 @@ static void follow_force(marl_estimator *e, const estimator_means *means, marl_v
 static int needs_impossible_speed(const marl_estimator *e)
 {
     float sigma = float_root(0.5f * tilt_variance(&e->kalman));
-    float limit = estimator_value(e, MARL_PARAMETER_RESET_SPEED) / LONG_TIME + 2.0f * MARL_GRAVITY * sigma;
+    float limit = PARAMETER(e, RESET_SPEED) / LONG_TIME + 2.0f * MARL_GRAVITY * sigma;
     return square_sum(e->kalman.long_force) > limit * limit;
 }
 
@@ -74,13 +74,15 @@ static int is_gravity_from_elsewhere(const marl_estimator *e, marl_vec3 f)
     return level2 > REST_FORCE2 && level2 > expected2 && longer < REST_SHARE * level2 / (2.0f * MARL_GRAVITY);
 }
 
-/* The heading against which the field stands at rest, where the force is "up" whatever the estimate says. */
-static float innovation_at_rest(const marl_estimator *e, const estimator_means *means, float *weight)
+/* The angle of the field from north at rest, where the force is "up" whatever the estimate says: east is
+ * square to both. */
+static float innovation_at_rest(const marl_estimator *e, marl_vec3 field, float *weight)
 {
-    float noise = estimator_value(e, MARL_PARAMETER_MAG_NOISE);
-    marl_vec3 m = quat_rotate(attitude_from_up(e->kalman.last_force), means->field);
-    *weight = 1.0f / (1.0f + field_reference_excess(&e->field, m, noise) / (noise * noise));
-    return m.x != 0.0f || m.y != 0.0f ? angle_from_north(m.x, m.y) : 0.0f;
+    marl_vec3 up = vec3_scale(e->kalman.last_force, 1.0f / MARL_GRAVITY), east = vec3_cross(field, up);
+    float noise = PARAMETER(e, MAG_NOISE), vertical = vec3_dot(field, up);
+    marl_vec3 upright = {float_root(vec3_dot(east, east)), 0.0f, vertical};
+    *weight = 1.0f / (1.0f + field_reference_excess(&e->field, upright, noise) / (noise * noise));
+    return east.x != 0.0f || east.y != 0.0f ? angle_from_north(-east.y, east.x) : 0.0f;
 }
 
 /* The innovation of the heading, as far as the field is the undisturbed one. */
@@ -89,7 +91,7 @@ static void follow_heading(marl_estimator *e, const estimator_means *means, int 
     marl_kalman *k = &e->kalman;
     float weight = e->weight_mag, angle = k->innovation;
     if (at_rest) {
-        angle = innovation_at_rest(e, means, &weight);
+        angle = innovation_at_rest(e, means->field, &weight);
     }
     float share = weight * means->field_age / (means->field_age + HEADING_TIME);
     k->heading_error = float_snap(k->heading_error + share * (angle - k->heading_error));

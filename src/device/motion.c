@@ -10,8 +10,7 @@
 
 static marl_vec3 lever_of(const marl_estimator *e)
 {
-    return (marl_vec3){estimator_value(e, MARL_PARAMETER_LEVER_X), estimator_value(e, MARL_PARAMETER_LEVER_Y),
-                       estimator_value(e, MARL_PARAMETER_LEVER_Z)};
+    return (marl_vec3){PARAMETER(e, LEVER_X), PARAMETER(e, LEVER_Y), PARAMETER(e, LEVER_Z)};
 }
 
 void motion_start(marl_estimator *e)

@@ -1,239 +1,319 @@
 /* SPDX-License-Identifier: MIT
- * The estimators on the scenes of the crane, with the defaults that follow from the sheet, against simulated
- * truth and against the textbook loop of each. Other seeds than those of the benchmark and of the loops'
- * tunings. */
+ * The estimators on every class of motion against simulated truth, beside the textbook loop of each. Other
+ * seeds than those of the tuning and of the benchmark; bounds leave room for the scatter of few seeds. */
 #include "accuracy_scenes.h"
 #include "check_main.h"
 #include <math.h>
+#include <string.h>
 
-enum { SEEDS = 5, FROM = 301 };
+enum { SEEDS = 2, FROM = 301, FILTERS = 3, FIRST = MARL_FILTER_COMPLEMENTARY };
 
-/* Root mean square in degrees of all seeds. */
-typedef struct figures {
-    double tilt, total;
-} figures;
+#define DEGREE 0.017453292519943295
 
-static figures figures_of(const accuracy_sum *sum)
+static const accuracy_class *class_named(const char *name)
 {
-    return (figures){accuracy_rms(sum->tilt, sum->n), accuracy_rms(sum->total, sum->n)};
-}
-
-static marl_tuning tuned(marl_filter filter)
-{
-    marl_sheet sheet = accuracy_sheet();
-    return marl_tuning_for_sheet(filter, &sheet);
-}
-
-static figures ours_on(marl_scene_kind kind, const marl_tuning *tuning)
-{
-    marl_sheet sheet = accuracy_sheet();
-    accuracy_sum sum = {0};
-    for (uint64_t seed = FROM; seed < FROM + SEEDS; seed++) {
-        accuracy_run run = accuracy_run_make(kind, &sheet, seed);
-        accuracy_run_ours(tuning, &run, &sum);
-        accuracy_run_free(&run);
-    }
-    return figures_of(&sum);
-}
-
-static figures theirs_on(marl_scene_kind kind, marl_filter filter)
-{
-    marl_sheet sheet = accuracy_sheet();
-    accuracy_sum sum = {0};
-    for (uint64_t seed = FROM; seed < FROM + SEEDS; seed++) {
-        accuracy_run run = accuracy_run_make(kind, &sheet, seed);
-        accuracy_run_plain(&accuracy_textbook[filter], &run, &sum);
-        accuracy_run_free(&run);
-    }
-    return figures_of(&sum);
-}
-
-/* What the errors left in the magnetometer, half a degree to one, allow. */
-#define FIELD_FLOOR 0.7
-
-/* Shaking, a steady turn and steel: at most half of the textbook's error, or 1.2 times what the magnetometer
- * allows, and as much again for the scatter of so few seeds. */
-START_TEST(shaking_turning_and_steel_do_not_drag)
-{
-    const marl_scene_kind scenes[] = {MARL_SCENE_SHAKE, MARL_SCENE_SLEW, MARL_SCENE_STEEL};
-    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
-        marl_tuning tuning = tuned((marl_filter)f);
-        for (int s = 0; s < 3; s++) {
-            figures ours = ours_on(scenes[s], &tuning), theirs = theirs_on(scenes[s], (marl_filter)f);
-            ck_assert_msg(ours.total <= fmax(0.5 * theirs.total, 1.44 * FIELD_FLOOR),
-                          "%s on %s: %.2f, textbook %.2f", marl_filter_name((marl_filter)f),
-                          marl_scene_name(scenes[s]), ours.total, theirs.total);
+    for (int c = 0; c < ACCURACY_CLASSES; c++) {
+        if (strcmp(accuracy_classes[c].name, name) == 0) {
+            return &accuracy_classes[c];
         }
+    }
+    ck_abort_msg("no class %s", name);
+    return NULL;
+}
+
+static double total(const accuracy_sum *sum)
+{
+    return accuracy_rms(sum->total, sum->n);
+}
+
+/* The ratios to the textbook's error: how they come together, and what no class may exceed. */
+START_TEST(every_class_of_motion_beside_the_textbook)
+{
+    const double mean_limit[FILTERS] = {0.6, 0.75, 0.7}, worst_limit[FILTERS] = {1.25, 1.25, 1.7};
+    double mean[FILTERS] = {0};
+    for (int c = 0; c < ACCURACY_CLASSES; c++) {
+        accuracy_sum ours[FILTERS] = {{0}}, theirs[FILTERS] = {{0}};
+        for (uint64_t seed = FROM; seed < FROM + SEEDS; seed++) {
+            accuracy_run run = accuracy_run_make(&accuracy_classes[c], seed);
+            for (int f = 0; f < FILTERS; f++) {
+                marl_tuning tuning = marl_tuning_default((marl_filter)(FIRST + f));
+                accuracy_run_ours(&tuning, &run, &ours[f]);
+                accuracy_run_plain(&accuracy_textbook[FIRST + f], &run, &theirs[f]);
+            }
+            accuracy_run_free(&run);
+        }
+        for (int f = 0; f < FILTERS; f++) {
+            double ratio = total(&ours[f]) / total(&theirs[f]);
+            mean[f] += log(ratio) / ACCURACY_CLASSES;
+            ck_assert_msg(ratio < worst_limit[f], "%s, %s: %.2f of the textbook's %.2f deg",
+                          accuracy_classes[c].name, marl_filter_name((marl_filter)(FIRST + f)), ratio,
+                          total(&theirs[f]));
+        }
+        const accuracy_sum *k = &ours[MARL_FILTER_KALMAN - FIRST];
+        double tilt = k->tilt_ratio / (double)k->stated, heading = k->heading_ratio / (double)k->stated;
+        ck_assert_msg(tilt > 0.04 && tilt < 8 && heading > 0.04 && heading < 8,
+                      "%s: squared error over stated variance: tilt %.2f, heading %.2f",
+                      accuracy_classes[c].name, tilt, heading);
+    }
+    for (int f = 0; f < FILTERS; f++) {
+        ck_assert_msg(exp(mean[f]) < mean_limit[f], "%s: %.2f in the mean",
+                      marl_filter_name((marl_filter)(FIRST + f)), exp(mean[f]));
     }
 }
 END_TEST
 
-START_TEST(calm_and_upside_down_lose_nothing)
+/* A sideways acceleration that lasts needs a speed: turns and bends do not drag the Kalman filter's tilt. */
+START_TEST(steady_turns_do_not_drag_kalman)
 {
-    const marl_scene_kind scenes[] = {MARL_SCENE_LIFT, MARL_SCENE_UPSIDE};
-    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
-        marl_tuning tuning = tuned((marl_filter)f);
-        for (int s = 0; s < 2; s++) {
-            figures ours = ours_on(scenes[s], &tuning), theirs = theirs_on(scenes[s], (marl_filter)f);
-            ck_assert_msg(ours.total <= fmax(theirs.total, 1.2 * FIELD_FLOOR),
-                          "%s on %s: %.2f, textbook %.2f", marl_filter_name((marl_filter)f),
-                          marl_scene_name(scenes[s]), ours.total, theirs.total);
+    const char *const names[] = {"slew", "spin", "drive"};
+    marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
+    for (int i = 0; i < 3; i++) {
+        accuracy_sum ours = {0}, theirs = {0};
+        for (uint64_t seed = FROM; seed < FROM + 3; seed++) {
+            accuracy_run run = accuracy_run_make(class_named(names[i]), seed);
+            accuracy_run_ours(&tuning, &run, &ours);
+            accuracy_run_plain(&accuracy_textbook[MARL_FILTER_KALMAN], &run, &theirs);
+            accuracy_run_free(&run);
         }
+        ck_assert_msg(total(&ours) < 0.4 * total(&theirs), "%s: %.2f, textbook %.2f", names[i], total(&ours),
+                      total(&theirs));
     }
 }
 END_TEST
 
-START_TEST(kalman_is_far_better_over_all)
+START_TEST(a_known_speed_or_lever_arm_takes_the_turn_out)
 {
-    marl_tuning tuning = tuned(MARL_FILTER_KALMAN);
-    double ratio = 0;
-    for (int s = 0; s < ACCURACY_SCENES; s++) {
-        figures ours = ours_on(accuracy_scenes[s], &tuning),
-                theirs = theirs_on(accuracy_scenes[s], MARL_FILTER_KALMAN);
-        ratio += log(ours.total / theirs.total) / ACCURACY_SCENES;
+    for (int f = FIRST; f < MARL_FILTER_COUNT; f++) {
+        marl_tuning tuning = marl_tuning_default((marl_filter)f), levered = tuning;
+        accuracy_sum without = {0}, speed = {0}, turn = {0}, lever = {0};
+        for (uint64_t seed = FROM; seed < FROM + 3; seed++) {
+            accuracy_run blind = accuracy_run_make(class_named("drive"), seed);
+            accuracy_run told = accuracy_run_make(class_named("drive, speed known"), seed);
+            accuracy_run slew = accuracy_run_make(class_named("slew"), seed);
+            marl_vec3 at = accuracy_lever(seed);
+            levered.value[MARL_PARAMETER_LEVER_X] = at.x;
+            levered.value[MARL_PARAMETER_LEVER_Y] = at.y;
+            levered.value[MARL_PARAMETER_LEVER_Z] = at.z;
+            accuracy_run_ours(&tuning, &blind, &without);
+            accuracy_run_ours(&tuning, &told, &speed);
+            accuracy_run_ours(&tuning, &slew, &turn);
+            accuracy_run_ours(&levered, &slew, &lever);
+            accuracy_run_free(&blind);
+            accuracy_run_free(&told);
+            accuracy_run_free(&slew);
+        }
+        const char *name = marl_filter_name((marl_filter)f);
+        ck_assert_msg(total(&speed) < 1.2 && total(&speed) < total(&without),
+                      "%s: speed known %.2f, without %.2f", name, total(&speed), total(&without));
+        ck_assert_msg(total(&lever) < 0.8 && total(&lever) < total(&turn),
+                      "%s: lever known %.2f, without %.2f", name, total(&lever), total(&turn));
     }
-    ck_assert_double_le(exp(ratio), 0.6);
 }
 END_TEST
 
 START_TEST(steel_does_not_move_the_tilt)
 {
-    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
-        marl_tuning with = tuned((marl_filter)f), without = with;
+    for (int f = FIRST; f < MARL_FILTER_COUNT; f++) {
+        marl_tuning with = marl_tuning_default((marl_filter)f), without = with;
+        accuracy_sum a = {0}, b = {0};
         without.value[MARL_PARAMETER_USE_MAG] = 0.0f;
-        ck_assert_double_le(ours_on(MARL_SCENE_STEEL, &with).tilt,
-                            1.05 * ours_on(MARL_SCENE_STEEL, &without).tilt);
-    }
-}
-END_TEST
-
-/* Trust turned off by slacks without end, the turn drags the tilt; the lever arm takes the pull out. */
-START_TEST(a_lever_arm_takes_the_turn_out)
-{
-    marl_sheet sheet = accuracy_sheet();
-    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
-        accuracy_sum given = {0}, trusted = {0}, neither = {0};
-        for (uint64_t seed = FROM; seed < FROM + SEEDS; seed++) {
-            accuracy_run run = accuracy_run_make(MARL_SCENE_SLEW, &sheet, seed);
-            marl_tuning tuning = tuned((marl_filter)f);
-            marl_vec3 lever = accuracy_lever(seed);
-            tuning.value[MARL_PARAMETER_LEVER_X] = lever.x;
-            tuning.value[MARL_PARAMETER_LEVER_Y] = lever.y;
-            tuning.value[MARL_PARAMETER_LEVER_Z] = lever.z;
-            accuracy_run_ours(&tuning, &run, &given);
-            for (int i = MARL_PARAMETER_ACCEL_SLACK; i <= MARL_PARAMETER_TILT_SLACK; i++) {
-                tuning.value[i] = 1e6f;
-            }
-            accuracy_run_ours(&tuning, &run, &trusted);
-            for (int i = MARL_PARAMETER_LEVER_X; i <= MARL_PARAMETER_LEVER_Z; i++) {
-                tuning.value[i] = 0.0f;
-            }
-            accuracy_run_ours(&tuning, &run, &neither);
+        for (uint64_t seed = FROM; seed < FROM + 5; seed++) {
+            accuracy_run run = accuracy_run_make(class_named("steel"), seed);
+            accuracy_run_ours(&with, &run, &a);
+            accuracy_run_ours(&without, &run, &b);
             accuracy_run_free(&run);
         }
-        ck_assert_double_lt(figures_of(&given).tilt, 0.5);
-        ck_assert_double_gt(figures_of(&neither).tilt, 3);
-        ck_assert_double_lt(figures_of(&trusted).tilt, 0.33 * figures_of(&neither).tilt);
+        ck_assert_msg(a.tilt <= 1.05 * 1.05 * b.tilt, "%s: tilt %.3f with, %.3f without magnetometer",
+                      marl_filter_name((marl_filter)f), accuracy_rms(a.tilt, a.n), accuracy_rms(b.tilt, b.n));
     }
 }
 END_TEST
 
-/* Picked up while it is shaken by 0.4 g, the first vectors are off by up to 30 degrees. Ten seconds later,
- * shaken all the time, the tilt is within a few degrees; the heading follows. */
-START_TEST(a_start_in_motion_settles)
+/* The board is turned at rest while its gyroscope sees nothing: half a minute of rest, the turn, ten seconds.
+ */
+START_TEST(kalman_heals_an_unseen_turn)
 {
-    marl_sheet sheet = accuracy_sheet();
-    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
-        double first = 0, settled = 0;
-        for (uint64_t seed = FROM; seed < FROM + 10; seed++) {
-            accuracy_run run = accuracy_run_make(MARL_SCENE_SHAKE, &sheet, seed);
-            marl_tuning tuning = tuned((marl_filter)f);
-            marl_estimator e;
-            ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
-            for (size_t i = 1000; i < 3500; i++) {
-                marl_quat q;
-                (void)!marl_estimator_update(&e, &run.sample[i]);
-                (void)!marl_estimator_attitude(&e, &q);
-                double tilt = marl_error_between(q, run.truth[i]).tilt_deg;
-                first += i == 1000 ? tilt * tilt / 10 : 0;
-                settled += i >= 2000 ? tilt * tilt / 15000 : 0;
+    const accuracy_class rest = {"still", MARL_SCENE_STILL, 0, 40, 0};
+    const float degrees[] = {20, 60, 120};
+    for (int k = 0; k < 9; k++) {
+        accuracy_run run = accuracy_run_make(&rest, (uint64_t)(FROM + k));
+        marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
+        marl_quat q = {1, 0, 0, 0}, turn = marl_quat_from_rpy(degrees[k % 3] * (float)DEGREE, 0, 0),
+                  truth = q;
+        marl_estimator e;
+        ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
+        for (size_t i = 0; i < run.n; i++) {
+            marl_sample s = run.sample[i];
+            truth = run.truth[i];
+            if (s.t_ns > INT64_C(30000000000)) {
+                s.accel = marl_quat_rotate_back(turn, s.accel);
+                s.mag = marl_quat_rotate_back(turn, s.mag);
+                truth = marl_quat_product(truth, turn);
             }
-            accuracy_run_free(&run);
+            (void)!marl_estimator_update(&e, &s);
         }
-        ck_assert_msg(sqrt(settled) < 3 && settled < 0.1 * first, "%s: %.1f deg, first %.1f",
-                      marl_filter_name((marl_filter)f), sqrt(settled), sqrt(first));
-    }
-}
-END_TEST
-
-/* Tilt errors of the filter and of the vectors alone, switched on after 35 s of the scene. */
-static double late_over_vectors(marl_filter f, marl_scene_kind kind)
-{
-    marl_sheet sheet = accuracy_sheet();
-    marl_tuning tuning = tuned(f), vectors = tuned(MARL_FILTER_VECTORS);
-    accuracy_sum ours = {0}, none = {0};
-    for (uint64_t seed = FROM; seed < FROM + 10; seed++) {
-        accuracy_run run = accuracy_run_make(kind, &sheet, seed);
-        accuracy_run late = accuracy_run_from(&run, 35);
-        accuracy_run_ours(&tuning, &late, &ours);
-        accuracy_run_ours(&vectors, &late, &none);
+        ck_assert_int_eq(marl_estimator_attitude(&e, &q), MARL_OK);
+        double error = marl_error_between(q, truth).total_deg;
+        ck_assert_msg(error < 1.5, "%g deg, seed %d: %.2f deg left", (double)degrees[k % 3], FROM + k, error);
         accuracy_run_free(&run);
     }
-    return accuracy_rms(ours.tilt, ours.n) / accuracy_rms(none.tilt, none.n);
+}
+END_TEST
+
+/* Rms of the tilt's scatter about its mean at rest, degrees, and the mean tilt error. */
+static double tilt_at_rest(const marl_tuning *tuning, double bias_deg_s, double *offset)
+{
+    const accuracy_class rest = {"still", MARL_SCENE_STILL, 0, 90, 0};
+    accuracy_run run = accuracy_run_make(&rest, FROM);
+    marl_estimator e;
+    double sum[2] = {0}, square[2] = {0}, n = 0;
+    ck_assert_int_eq(marl_estimator_init(&e, tuning), MARL_OK);
+    for (size_t i = 0; i < run.n; i++) {
+        marl_quat q;
+        marl_sample s = run.sample[i];
+        s.gyro.x = s.gyro.y = s.gyro.z = 0;
+        s.gyro.x = (float)(bias_deg_s * DEGREE);
+        (void)!marl_estimator_update(&e, &s);
+        if (s.t_ns < INT64_C(30000000000) || marl_estimator_attitude(&e, &q) != MARL_OK) {
+            continue;
+        }
+        marl_vec3 true_up = marl_quat_rotate_back(run.truth[i], (marl_vec3){0, 0, 1});
+        marl_vec3 up = marl_quat_rotate(q, true_up);
+        const double x[2] = {(double)up.x / DEGREE, (double)up.y / DEGREE};
+        for (int k = 0; k < 2; k++) {
+            sum[k] += x[k];
+            square[k] += x[k] * x[k];
+        }
+        n++;
+    }
+    accuracy_run_free(&run);
+    *offset = hypot(sum[0] / n, sum[1] / n);
+    return sqrt((square[0] + square[1]) / n - *offset * *offset);
 }
 
-/* Switched on while the block swings on its hoist, where the accelerometer points along the rope all the
- * time: the swing is not taken for a bias, and its mean, not its moment, for "up". */
-START_TEST(a_start_in_a_swing_settles)
+/* What a user tunes: a larger gain lets in more of the accelerometer's noise and leaves less of a bias. The
+ * published complementary filter without its integral is off by bias over gain. */
+START_TEST(gains_act_as_published)
 {
-    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
-        double lift = late_over_vectors((marl_filter)f, MARL_SCENE_LIFT);
-        double steel = late_over_vectors((marl_filter)f, MARL_SCENE_STEEL);
-        ck_assert_msg(lift < 0.85, "%s: %.2f of the vectors' error", marl_filter_name((marl_filter)f), lift);
-        ck_assert_msg(steel < 1.3, "%s: %.2f of the vectors' error", marl_filter_name((marl_filter)f), steel);
+    const float times[] = {4, 1, 0.25f}, betas[] = {0.0125f, 0.05f, 0.2f};
+    for (int weighted = 0; weighted < 2; weighted++) {
+        double noise = 0, before = 1e9, offset, line = 0;
+        for (int k = 0; k < 3; k++) {
+            marl_tuning c = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
+            marl_tuning g = marl_tuning_default(MARL_FILTER_GRADIENT_DESCENT);
+            c.value[MARL_PARAMETER_WEIGHTING] = g.value[MARL_PARAMETER_WEIGHTING] = (float)weighted;
+            c.value[MARL_PARAMETER_BIAS_LIMIT] = g.value[MARL_PARAMETER_BIAS_LIMIT] = 0;
+            c.value[MARL_PARAMETER_TILT_TIME] = times[k];
+            g.value[MARL_PARAMETER_BETA] = betas[k];
+            double now = tilt_at_rest(&c, 0, &offset), step = tilt_at_rest(&g, 0, &offset);
+            /* gradient descent at rest steps no further than the error, however large its beta */
+            ck_assert_msg(now > noise && step > 0.999 * line,
+                          "gain %d: noise %.4f and %.4f deg, before %.4f and %.4f", k, now, step, noise,
+                          line);
+            noise = now;
+            line = step;
+            (void)tilt_at_rest(&c, 0.3, &offset);
+            ck_assert_double_lt(offset, before);
+            before = offset;
+            if (!weighted) { /* 0.1 degrees: what calibration left of the accelerometer */
+                ck_assert_double_eq_tol(offset, 0.3 * (double)times[k], 0.12 + 0.05 * (double)times[k]);
+            }
+        }
     }
 }
 END_TEST
 
-/* Samples lost, stamps that jitter, and the magnetometer at any rate of its own change little. */
-START_TEST(rates_and_losses_hardly_matter)
+/* Switched on in the middle of the motion. */
+START_TEST(a_start_in_motion_settles)
 {
-    marl_sheet sheet = accuracy_sheet();
-    const double rates[] = {50, 100, 400}, mag_rates[] = {10, 25, 100};
-    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
-        for (int r = 0; r < 3; r++) {
+    const struct {
+        const char *name;
+        double limit[FILTERS]; /* degrees */
+    } start[] = {
+        {"handle from 30 s", {3, 3, 1}}, {"shake from 20 s", {4, 4, 2.5}}, {"lift from 35 s", {4, 4, 4}}};
+    for (int i = 0; i < 3; i++) {
+        for (int f = 0; f < FILTERS; f++) {
+            marl_tuning tuning = marl_tuning_default((marl_filter)(FIRST + f));
             accuracy_sum sum = {0};
-            sheet.accel.rate_hz = sheet.gyro.rate_hz = rates[r];
-            sheet.mag.rate_hz = mag_rates[r];
-            for (uint64_t seed = FROM; seed < FROM + 3; seed++) {
-                accuracy_run run = accuracy_run_make(MARL_SCENE_LIFT, &sheet, seed);
-                marl_random dice = marl_random_seeded(seed, 9);
-                for (size_t i = 1; i < run.n; i++) { /* lost: a sample in twenty comes with nothing in it */
-                    run.sample[i].fresh = marl_random_uniform(&dice) < 0.05 ? 0 : run.sample[i].fresh;
-                }
-                marl_tuning tuning = marl_tuning_for_sheet((marl_filter)f, &sheet);
+            for (uint64_t seed = FROM; seed < FROM + 4; seed++) {
+                accuracy_run run = accuracy_run_make(class_named(start[i].name), seed);
                 accuracy_run_ours(&tuning, &run, &sum);
                 accuracy_run_free(&run);
             }
-            ck_assert_msg(figures_of(&sum).total < 1.5, "%s at %g Hz: %.2f", marl_filter_name((marl_filter)f),
-                          rates[r], figures_of(&sum).total);
+            ck_assert_msg(total(&sum) < start[i].limit[f], "%s, %s: %.2f deg", start[i].name,
+                          marl_filter_name((marl_filter)(FIRST + f)), total(&sum));
         }
     }
 }
 END_TEST
 
-/* What a sheet says arrives in the parameters, inside their ranges, whatever it says. */
+/* A lost second in hand motion: under three degrees five seconds later, in nine of ten. */
+START_TEST(a_gap_in_hand_motion_heals)
+{
+    const accuracy_class hand = {"handle", MARL_SCENE_HANDLE, 0, 46, 0};
+    for (int f = FIRST; f < MARL_FILTER_COUNT; f++) {
+        int healed = 0;
+        for (uint64_t seed = FROM; seed < FROM + 10; seed++) {
+            accuracy_run run = accuracy_run_make(&hand, seed);
+            marl_tuning tuning = marl_tuning_default((marl_filter)f);
+            marl_estimator e;
+            marl_quat q;
+            ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
+            for (size_t i = 0; i < run.n; i++) {
+                double t = 1e-9 * (double)run.sample[i].t_ns;
+                if (t < 40 || t >= 41) {
+                    (void)!marl_estimator_update(&e, &run.sample[i]);
+                }
+            }
+            ck_assert_int_eq(marl_estimator_attitude(&e, &q), MARL_OK);
+            healed += marl_error_between(q, run.truth[run.n - 1]).total_deg < 3;
+            accuracy_run_free(&run);
+        }
+        ck_assert_msg(healed >= 9, "%s: %d of 10", marl_filter_name((marl_filter)f), healed);
+    }
+}
+END_TEST
+
+/* Samples lost, and any rate of the rows and of the magnetometer, change little. */
+START_TEST(rates_and_losses_hardly_matter)
+{
+    const double rates[] = {25, 100, 400}, mag_rates[] = {10, 25, 100}, limit[FILTERS] = {3, 3, 1};
+    for (int r = 0; r < 3; r++) {
+        accuracy_sum sum[FILTERS] = {{0}};
+        for (uint64_t seed = FROM; seed < FROM + 2; seed++) {
+            accuracy_run run = accuracy_run_make_at(class_named("handle"), seed, rates[r], mag_rates[r]);
+            marl_random random = marl_random_seeded(seed, 9);
+            for (size_t i = 1; i < run.n; i++) { /* lost: a sample in twenty comes with nothing in it */
+                run.sample[i].fresh = marl_random_uniform(&random) < 0.05 ? 0 : run.sample[i].fresh;
+            }
+            for (int f = 0; f < FILTERS; f++) {
+                marl_tuning tuning = marl_tuning_default((marl_filter)(FIRST + f));
+                accuracy_run_ours(&tuning, &run, &sum[f]);
+            }
+            accuracy_run_free(&run);
+        }
+        for (int f = 0; f < FILTERS; f++) {
+            ck_assert_msg(total(&sum[f]) < limit[f], "%s at %g Hz: %.2f deg",
+                          marl_filter_name((marl_filter)(FIRST + f)), rates[r], total(&sum[f]));
+        }
+    }
+}
+END_TEST
+
+/* What a sheet states arrives in the parameters, inside their ranges, whatever it states. */
 START_TEST(a_sheet_makes_a_tuning)
 {
     marl_sheet sheet = marl_sheet_grommet();
     marl_tuning t = marl_tuning_for_sheet(MARL_FILTER_KALMAN, &sheet);
     ck_assert_double_eq_tol((double)t.value[MARL_PARAMETER_GYRO_WHITE], sheet.gyro.white, 1e-9);
-    ck_assert_double_eq_tol((double)t.value[MARL_PARAMETER_ACCEL_WHITE], sheet.accel.white, 1e-9);
-    ck_assert_double_eq_tol((double)t.value[MARL_PARAMETER_MAG_WHITE], sheet.mag.white, 1e-7);
+    ck_assert_double_gt((double)t.value[MARL_PARAMETER_GYRO_WALK], sheet.gyro.walk);
+    /* errors of scale, 0.5 %, and bias make the accelerometer wrong by 0.06 m/s^2 */
+    ck_assert_float_gt(t.value[MARL_PARAMETER_ACCEL_THRESHOLD], 0.2f);
+    ck_assert_float_lt(t.value[MARL_PARAMETER_ACCEL_THRESHOLD], 0.6f);
     marl_random dice = marl_random_seeded(5, 5);
     for (int i = 0; i < 2000; i++) {
         sheet.gyro.white = pow(10, 20 * marl_random_uniform(&dice) - 14);
-        sheet.accel.white = pow(10, 20 * marl_random_uniform(&dice) - 14);
+        sheet.accel.flicker = pow(10, 20 * marl_random_uniform(&dice) - 14);
         sheet.mag.white = pow(10, 20 * marl_random_uniform(&dice) - 14);
         sheet.gyro.flicker = i % 2 ? 0 : sheet.gyro.white;
         sheet.gyro.walk = i % 3 ? 0 : sheet.gyro.white;
@@ -247,7 +327,7 @@ START_TEST(a_sheet_makes_a_tuning)
 }
 END_TEST
 
-MARL_SUITE("estimators", shaking_turning_and_steel_do_not_drag, calm_and_upside_down_lose_nothing,
-           kalman_is_far_better_over_all, steel_does_not_move_the_tilt, a_lever_arm_takes_the_turn_out,
-           a_start_in_motion_settles, a_start_in_a_swing_settles, rates_and_losses_hardly_matter,
-           a_sheet_makes_a_tuning)
+MARL_SUITE("estimators", every_class_of_motion_beside_the_textbook, steady_turns_do_not_drag_kalman,
+           a_known_speed_or_lever_arm_takes_the_turn_out, steel_does_not_move_the_tilt,
+           kalman_heals_an_unseen_turn, gains_act_as_published, a_start_in_motion_settles,
+           a_gap_in_hand_motion_heals, rates_and_losses_hardly_matter, a_sheet_makes_a_tuning)

@@ -6,7 +6,7 @@
 #include <math.h>
 
 #define CAL "{\"marlinspike\": \"calibration/1\",\n"
-#define TUNING "{\"marlinspike\": \"tuning/1\",\n \"filter\": \"complementary\",\n"
+#define TUNING "{\"marlinspike\": \"tuning/2\",\n \"filter\": \"complementary\",\n"
 #define SHEET "{\"marlinspike\": \"sheet/1\",\n \"gyro\": {\"unit\": \"deg/s\",\n"
 #define GYRO_SHEET SHEET " \"rate_hz\": 100, \"full_scale\": 500,\n"
 
@@ -21,7 +21,7 @@ static marl_status calibration(const char *path, marl_error *error)
 static marl_status tuning(const char *path, marl_error *error)
 {
     marl_named_tuning named;
-    return marl_tuning_read(&named, path, error);
+    return marl_tuning_read(&named, path, NULL, error);
 }
 
 static marl_status sheet(const char *path, marl_error *error)
@@ -39,8 +39,8 @@ static const struct {
     {calibration, "{\n\"marlinspike\": \"calibration/1\",\n", ":3: "},
     {calibration, "[1]", ":1: not a JSON object"},
     {calibration, "{}", ":1: marlinspike: is missing"},
-    {calibration, "{\n\"marlinspike\": \"tuning/1\"}",
-     ":2: marlinspike: is 'tuning/1', wanted 'calibration/1'"},
+    {calibration, "{\n\"marlinspike\": \"tuning/2\"}",
+     ":2: marlinspike: is 'tuning/2', wanted 'calibration/1'"},
     {calibration, CAL "\"made\": \"x\", \"made\": \"y\"}", ":2: duplicate object key"},
     {calibration, CAL "\n\"gyros\": {}}",
      ":3: gyros: unknown key; known: marlinspike, device, made, accel, gyro, mag"},
@@ -59,19 +59,34 @@ static const struct {
      ":2: gyro.temperature.range_degC: is missing"},
     {calibration, CAL "\"mount\": {\"q\": [1,\n1,0,0]}}", ":2: mount.q: must have length 1"},
     {calibration, CAL "\"device\": 7}", ":2: device: must be a text of less than 64 bytes"},
-    {tuning, "{\"marlinspike\": \"tuning/1\"}", ":1: filter: is missing"},
-    {tuning, "{\"marlinspike\": \"tuning/1\",\n\"filter\": \"magic\"}",
+    {tuning, "{\"marlinspike\": \"tuning/2\"}", ":1: filter: is missing"},
+    {tuning, "{\"marlinspike\": \"tuning/2\",\n\"filter\": \"magic\"}",
      ":2: filter: unknown filter 'magic'; known: gyro, vectors, complementary"},
     {tuning, TUNING "\"world\": \"xyz\"}", ":3: world: is 'xyz', wanted enu or ned"},
     {tuning, TUNING "\"parameters\": {\n\"tilt_tim\": 3}}",
-     ":4: parameters.tilt_tim: unknown key; known: use_mag, tilt_time, heading_time, bias_time, gyro_scale, "
-     "bias_spread, bias_limit, gap_limit"},
+     ":4: parameters.tilt_tim: unknown key; known: use_mag, run_down, tilt_time, heading_time, damping, "
+     "mag_noise, "
+     "bias_limit, gap_limit, lever_x, lever_y, lever_z"},
     {tuning, TUNING "\"parameters\": {\"tilt_time\": -3}}",
      ":3: parameters.tilt_time: -3 is out of its range, 0.01 to 1000"},
     {tuning, TUNING "\"parameters\": {\"tilt_time\": \"3\"}}", ":3: parameters.tilt_time: must be a number"},
     {tuning, TUNING "\"parameters\": {\"use_mag\": 1}}", ":3: parameters.use_mag: must be true or false"},
-    {tuning, TUNING "\"trust\": {\"x\": 1}}", ":3: trust.x: unknown key; known: accel_slack, rate_slack"},
-    {tuning, "{\"marlinspike\": \"tuning/1\", \"filter\": \"gyro\", \"parameters\": {\"tilt_time\": 3}}",
+    {tuning, TUNING "\"parameters\": {\"damping\": 0}}",
+     ":3: parameters.damping: 0 is out of its range, 0.1 to 100"},
+    {tuning, TUNING "\"weighting\": {\"x\": 1}}",
+     ":3: weighting.x: unknown key; known: accel_threshold, force_time, bias_share, mag_threshold"},
+    {tuning, TUNING "\"weighting\": \"none\"}", ":3: weighting: is 'none', wanted \"off\" or an object"},
+    {tuning, TUNING "\"weighting\": false}", ":3: weighting: must be an object"},
+    {tuning, TUNING "\"trust\": {\"x\": 1}}", ":3: trust: unknown key: it is weighting since tuning/2"},
+    {tuning, TUNING "\"parameters\": {\"bias_time\": 1}}",
+     ":3: parameters.bias_time: unknown key: it is damping (complementary) or zeta (gradient-descent) since"},
+    {tuning, TUNING "\"weighting\": {\"linger\": 1}}",
+     ":3: weighting.linger: unknown key: nothing takes its place since tuning/2"},
+    {tuning, "{\"marlinspike\":\n\"tuning/1\", \"filter\": \"kalman\", \"trust\": {\"accel_slack\": 1}}",
+     ":1: marlinspike: 'tuning/1' is no longer read, write 'tuning/2': the filters have new parameters, see "
+     "'marlinspike tuning'; trust is now weighting, accel_slack is now accel_threshold"},
+    {tuning, "{\"marlinspike\": \"sheet/1\"}", ":1: marlinspike: is 'sheet/1', wanted 'tuning/2'"},
+    {tuning, "{\"marlinspike\": \"tuning/2\", \"filter\": \"gyro\", \"parameters\": {\"tilt_time\": 3}}",
      ":1: parameters.tilt_time: unknown key; known: use_mag, gap_limit"},
     {sheet, "{\"marlinspike\": \"sheet/1\"}", ":1: accel: the sheet describes no sensor"},
     {sheet, SHEET " \"rate_hz\": 100}}", ":2: gyro.full_scale: is missing"},
@@ -166,10 +181,10 @@ START_TEST(tuning_survives_writing)
     a.tuning.value[MARL_PARAMETER_TILT_TIME] = 3.3f;
     a.tuning.value[MARL_PARAMETER_USE_MAG] = 0.0f;
     ck_assert_int_eq(marl_tuning_write(&a, temporary_path(&dir, "a.json"), &error), MARL_OK);
-    ck_assert_int_eq(marl_tuning_read(&b, dir.path, &error), MARL_OK);
+    ck_assert_int_eq(marl_tuning_read(&b, dir.path, NULL, &error), MARL_OK);
     ck_assert_str_eq(b.name, "calm");
     ck_assert_mem_eq(&a.tuning, &b.tuning, sizeof a.tuning);
-    ck_assert_int_eq(marl_tuning_read(&b, "vectors", &error), MARL_OK);
+    ck_assert_int_eq(marl_tuning_read(&b, "vectors", NULL, &error), MARL_OK);
     ck_assert_int_eq(b.tuning.filter, MARL_FILTER_VECTORS);
     temporary_remove(&dir);
 }
