@@ -10,9 +10,9 @@
 #define KNOWN_SAMPLES 1000
 
 static const uint32_t known_digest[MARL_FILTER_COUNT] = {
-    [MARL_FILTER_GYRO] = 0x5dfba0aeu,          [MARL_FILTER_VECTORS] = 0x13c859e1u,
-    [MARL_FILTER_COMPLEMENTARY] = 0x84304308u, [MARL_FILTER_GRADIENT_DESCENT] = 0x1ab5f9dfu,
-    [MARL_FILTER_KALMAN] = 0xfac35827u,
+    [MARL_FILTER_GYRO] = 0xe67afa3cu,          [MARL_FILTER_VECTORS] = 0x13c859e1u,
+    [MARL_FILTER_COMPLEMENTARY] = 0xae19eb27u, [MARL_FILTER_GRADIENT_DESCENT] = 0xcc455afbu,
+    [MARL_FILTER_KALMAN] = 0xf1bd0b3fu,
 };
 
 /* The defaults. */
