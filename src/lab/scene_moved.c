@@ -20,9 +20,11 @@ static jet warped(const pauses *p, double seconds)
 }
 
 /* The rate at which that time goes, 0 to 1, as an envelope. */
-static jet warped_rate(jet warp)
+static jet pace_of(const pauses *p, double seconds)
 {
-    return (jet){warp.d, warp.dd, 0};
+    double since = seconds - p->begin, whole = since > 0 ? floor(since / p->cycle) : 0;
+    double stop = p->cycle - p->rest;
+    return lab_hump(jet_time(since - whole * p->cycle), 0, p->soft, stop - p->soft, stop);
 }
 
 static jet sum_of_waves(jet t, double size, double rate, const double phase[2])
@@ -41,7 +43,7 @@ void lab_scene_handle(const marl_scene *scene, double seconds, lab_pose *pose)
     const double pace = 0.5 * exp(lab_drawn(scene, 6, 0, 1.8)), phase = lab_drawn(scene, 7, 0, 2 * LAB_PI);
     const double roll_at[2] = {phase, 2.1 * phase}, pitch_at[2] = {1.7 * phase, 0.3},
                  yaw_at[2] = {2.9 * phase, 1.1};
-    jet warp = warped(&rests, seconds), envelope = warped_rate(warp), t = jet_time(seconds);
+    jet warp = warped(&rests, seconds), envelope = pace_of(&rests, seconds), t = jet_time(seconds);
     jet roll = sum_of_waves(warp, lab_drawn(scene, 8, 0.6, 1.5), 0.9 * pace, roll_at);
     jet pitch = sum_of_waves(warp, lab_drawn(scene, 9, 0.4, 1.1), 1.1 * pace, pitch_at);
     jet yaw = jet_add(sum_of_waves(warp, lab_drawn(scene, 10, 0.8, 1.8), 0.7 * pace, yaw_at),
@@ -83,7 +85,7 @@ void lab_scene_carry(const marl_scene *scene, double seconds, lab_pose *pose)
 {
     const pauses halts = {lab_drawn(scene, 3, 1, 3), lab_drawn(scene, 4, 25, 50), lab_drawn(scene, 5, 2, 5),
                           1};
-    jet warp = warped(&halts, seconds), walking = warped_rate(warp), t = jet_time(seconds);
+    jet warp = warped(&halts, seconds), walking = pace_of(&halts, seconds), t = jet_time(seconds);
     double length = lab_drawn(scene, 6, 6, 16), speed = lab_drawn(scene, 7, 0.9, 1.6);
     jet heading =
         travel_eight(pose, warp, length, lab_drawn(scene, 8, 0.3, 0.6) * length, 1.5 * speed / length);
@@ -106,7 +108,7 @@ void lab_scene_drive(const marl_scene *scene, double seconds, lab_pose *pose)
 {
     const pauses stops = {lab_drawn(scene, 3, 4, 8), lab_drawn(scene, 4, 40, 70), lab_drawn(scene, 5, 4, 10),
                           lab_drawn(scene, 6, 4, 8)};
-    jet warp = warped(&stops, seconds), driving = warped_rate(warp), t = jet_time(seconds);
+    jet warp = warped(&stops, seconds), driving = pace_of(&stops, seconds), t = jet_time(seconds);
     double speed = lab_drawn(scene, 7, 6, 12), length = lab_drawn(scene, 8, 14, 22) * speed;
     jet heading =
         travel_eight(pose, warp, length, lab_drawn(scene, 9, 0.35, 0.5) * length, 1.6 * speed / length);

@@ -29,7 +29,7 @@ static const struct {
     {"key.json", "{\"marlinspike\": \"calibration/1\",\n \"gyros\": {}}"},
     {"broken.json", "{\"marlinspike\": \"calibration/1\","},
     {"negative.json",
-     "{\"marlinspike\": \"tuning/1\", \"filter\": \"complementary\",\n \"parameters\": {\"tilt_time\": -1}}"},
+     "{\"marlinspike\": \"tuning/2\", \"filter\": \"complementary\",\n \"parameters\": {\"tilt_time\": -1}}"},
 };
 
 static const struct {

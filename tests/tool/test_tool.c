@@ -265,13 +265,13 @@ START_TEST(a_replay_starts_where_it_is_told)
     for (size_t i = 0; i < 5; i++) {
         const json_t *one = json_array_get(json_object_get(r, "runs"), i);
         ck_assert_msg(i < 2 || json_at(one, "settle_s") == 0, "run %zu", i);
-        ck_assert(json_is_number(json_object_get(json_object_get(one, "rejected"), "accel")));
+        ck_assert(json_is_number(json_object_get(json_object_get(one, "invalid"), "accel")));
     }
     json_decref(r);
     run_wants(0, "replay lift.csv --tuning kalman --start 0.5,0.5,-0.5,0.5 -o a.csv --figure a.svg");
     char *text = temporary_read("a.csv"), *svg = temporary_read("a.svg");
     ck_assert_ptr_nonnull(
-        strstr(text, "t[s],q_w,q_x,q_y,q_z,trust_accel,trust_mag\n0.000000000,0.5,0.5,-0.5,0.5,"));
+        strstr(text, "t[s],q_w,q_x,q_y,q_z,weight_accel,weight_mag\n0.000000000,0.5,0.5,-0.5,0.5,"));
     ck_assert_ptr_nonnull(strstr(svg, "weight in the estimate"));
     free(text);
     free(svg);
