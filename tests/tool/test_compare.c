@@ -29,7 +29,8 @@ START_TEST(a_reference_as_the_rig_writes_it)
     ck_assert_double_lt(off_by(json_object_get(json_object_get(r, "match"), "world_q"), 2, 20), 1.5);
     ck_assert_double_lt(off_by(json_object_get(json_object_get(r, "match"), "body_q"), 0, -2), 1.5);
     ck_assert_double_lt(json_at(r, "match.sigma_deg"), 1);
-    ck_assert_double_lt(json_at(r, "runs.0.error_deg.rms"), 1.5);
+    ck_assert_double_lt(json_at(r, "runs.0.error_deg.rms"), 2.5);
+    ck_assert_double_lt(json_at(r, "runs.1.error_deg.rms"), 1.5);
     ck_assert_double_eq(json_at(r, "cases.0.time_offset_s"), json_at(r, "time_offset_s"));
     json_decref(r);
     /* the offset said by hand does as well, to the drift of the clocks */
@@ -109,7 +110,7 @@ START_TEST(rates_and_losses)
         snprintf(path, sizeof path, "runs.%d.updates", i);
         ck_assert_double_eq_tol(json_at(r, path), 120 * rates[i], 2);
     }
-    ck_assert_double_gt(json_at(r, "runs.2.error_deg.rms"), 2 * json_at(r, "runs.1.error_deg.rms"));
+    ck_assert_double_gt(json_at(r, "runs.2.error_deg.rms"), 1.2 * json_at(r, "runs.1.error_deg.rms"));
     json_decref(r);
     tool_run table =
         run("compare lift.csv --reference lift.reference.csv --rates 100,50 --calibration c.json");
@@ -155,11 +156,12 @@ END_TEST
 START_TEST(a_filter_that_diverges)
 {
     temporary dir = tool_folder();
-    /* from 40 s on the gyroscope is off by 1.5 rad/s, and the time constant is long */
-    ck_assert_int_eq(system("awk -F, -v OFS=, 'NR>2&&$1>40{$5=$5+1.5}{print}' lift.csv >broken.csv"), 0);
+    /* from 40 s on the gyroscope is stuck at 0.2 rad/s, and the time constant is long */
+    ck_assert_int_eq(system("awk -F, -v OFS=, 'NR>2&&$1>40{$5=0.2}{print}' lift.csv >broken.csv"), 0);
     temporary_text(&dir, "stiff.json",
                    "{\"marlinspike\": \"tuning/2\", \"name\": \"stiff\", \"filter\": \"complementary\", "
-                   "\"parameters\": {\"tilt_time\": 1000}}");
+                   "\"weighting\": \"off\", "
+                   "\"parameters\": {\"tilt_time\": 1000, \"bias_limit\": 0}}");
     tool_run r =
         run("compare broken.csv --reference lift.reference.csv --tuning stiff.json --tuning vectors");
     ck_assert_int_eq(r.code, 1);
