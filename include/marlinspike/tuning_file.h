@@ -13,6 +13,7 @@ extern "C" {
 
 typedef struct marl_named_tuning {
     char name[64];
+    char about[200]; /* what it is for; may be empty */
     marl_tuning tuning;
 } marl_named_tuning;
 

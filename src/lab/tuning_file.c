@@ -171,8 +171,8 @@ static marl_status read_world(const lab_json_at *root, marl_world *world, marl_e
 
 static marl_status read_root(const lab_json *file, marl_named_tuning *tuning, marl_error *error)
 {
-    static const char *const known[] = {"marlinspike", "name",      "filter", "world",
-                                        "parameters",  "weighting", NULL};
+    static const char *const known[] = {"marlinspike", "name",       "about",     "filter",
+                                        "world",       "parameters", "weighting", NULL};
     lab_json_at root = lab_json_root(file);
     marl_filter filter = MARL_FILTER_COMPLEMENTARY;
     marl_status s = refuse_old_keys(&root, error);
@@ -180,6 +180,7 @@ static marl_status read_root(const lab_json *file, marl_named_tuning *tuning, ma
     s = s ? s : read_filter(&root, &filter, error);
     tuning->tuning = marl_tuning_default(filter);
     s = s ? s : lab_json_string(&root, "name", LAB_OPTIONAL, tuning->name, sizeof tuning->name, error);
+    s = s ? s : lab_json_string(&root, "about", LAB_OPTIONAL, tuning->about, sizeof tuning->about, error);
     s = s ? s : read_world(&root, &tuning->tuning.world, error);
     s = s ? s : read_group(&root, "parameters", &tuning->tuning, error);
     return s ? s : read_weighting(&root, &tuning->tuning, error);
@@ -189,6 +190,7 @@ marl_status lab_tuning_file_read(marl_named_tuning *tuning, const char *path, ma
 {
     lab_json file;
     snprintf(tuning->name, sizeof tuning->name, "%.63s", path);
+    tuning->about[0] = '\0';
     marl_status status = lab_json_load(&file, path, NULL, error);
     if (status != MARL_OK) {
         return status;
@@ -220,6 +222,9 @@ marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path,
     int off = t->value[MARL_PARAMETER_WEIGHTING] == 0.0f;
     json_object_set_new(root, "marlinspike", json_string(KIND));
     json_object_set_new(root, "name", json_string(tuning->name));
+    if (tuning->about[0] != '\0') {
+        json_object_set_new(root, "about", json_string(tuning->about));
+    }
     json_object_set_new(root, "filter", json_string(marl_filter_name(t->filter)));
     json_object_set_new(root, "world", json_string(marl_world_name(t->world)));
     json_object_set_new(root, "parameters", group_json(t, "parameters"));
