@@ -34,6 +34,7 @@ int cli_replay(int argc, const char **argv);
 int cli_compare(int argc, const char **argv);
 int cli_record(int argc, const char **argv);
 int cli_send(int argc, const char **argv);
+int cli_tuning(int argc, const char **argv);
 int cli_demo(int argc, const char **argv);
 
 enum {

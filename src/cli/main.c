@@ -15,6 +15,7 @@ static const cli_command commands[] = {
     {"correct", "apply a calibration to a log", cli_correct},
     {"replay", "run a log through the device code", cli_replay},
     {"compare", "compare estimators with a reference attitude", cli_compare},
+    {"tuning", "every parameter of a filter: value, unit, default, range, meaning", cli_tuning},
     {"demo", "do the whole job once on the demo data", cli_demo},
 };
 

@@ -318,7 +318,8 @@ int cli_replay(int argc, const char **argv)
     const struct poptOption table[] = {
         {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "correct the readings first", "CAL"},
         {"tuning", '\0', POPT_ARG_STRING, &o.tuning, 0,
-         "a tuning, or gyro, vectors, complementary (default), gradient-descent, kalman for its defaults",
+         "FILTER or FILE, with changes as FILTER:NAME=VALUE,...: gyro, vectors, complementary (default), "
+         "gradient-descent, kalman; marlinspike tuning lists the parameters",
          "T"},
         {"start", '\0', POPT_ARG_STRING, &o.start, 0,
          "vectors (default), reference: the log's own attitude, or an attitude in enu", "W,X,Y,Z"},

@@ -8,7 +8,7 @@
 #define FIELD_MIN_SHARE 0.02f
 #define FIELD_FIRST_SHARE 2.0f
 #define FIELD_FIRST_TIME 5.0f
-/* Gains of the run-down: those of a mean of all readings so far (4.4), and of the slope through them (4.5).
+/* Gains of the run-down: those of a mean of all readings so far, and of the slope through them (4.5).
  */
 #define RUN_DOWN_GAIN 4.0f
 #define RUN_DOWN_BIAS_GAIN 10.0f
@@ -56,7 +56,7 @@ static levelling weighted(marl_estimator *e, const estimator_means *means)
                        k * f.y + bias * mean[1], w + MARL_GRAVITY * bias};
 }
 
-/* A gain during the run-down, 1/s, and what it may do in one correction. */
+/* (4.5) A gain during the run-down, 1/s, and what it may do in one correction. */
 static float run_down(const marl_estimator *e, float gain, float age)
 {
     if (IS_ON(e, RUN_DOWN)) {

@@ -53,9 +53,9 @@ void kalman_follow_rate(marl_estimator *e, float dt);
 /* A gap with an unseen turn, rad^2; `lost`: the velocity is unknown after it. */
 void kalman_cross_gap(marl_estimator *e, float turn2, int lost);
 
-/* (3.4) Squared change of the field against its reference beyond the noise, uT^2; 0 without a reference. */
+/* (2.6) Squared change of the field against its reference beyond the noise, uT^2; 0 without a reference. */
 float field_reference_excess(const marl_field_reference *f, marl_vec3 field, float noise);
-/* (3.5) The reference follows the field with the share r of a full reading. */
+/* (2.6) The reference follows the field with the share r of a full reading. */
 void field_reference_follow(marl_field_reference *f, marl_vec3 field, float age, float r);
 
 /* The body's own acceleration from lever arm and speed. */

@@ -18,7 +18,7 @@ for page in README.md CONTRIBUTING.md docs/*.md; do
 done
 
 # Every parameter of the code stands in the table with its default and range, and in the schema; no other does.
-documented=$(sed -n '/^## Tuning/,/^## Sheet/p' docs/formats.md | grep -c '^| `')
+documented=$(sed -n '/^## Tuning/,/^## Sheet/p' docs/formats.md | awk -F'|' 'NF == 8 && $2 ~ /^ `/' | wc -l)
 coded=$(grep -c '^    \[MARL_PARAMETER_' src/device/tuning.c)
 [ "$documented" = "$coded" ] || complain "docs/formats.md has $documented parameters, the code $coded"
 sed -n 's/^    \[MARL_PARAMETER_[A-Z_]*\] = {"\([a-z_]*\)", "[^"]*", MARL_KIND_\([A-Z]*\), \([0-9.]*\)f, \(-\{0,1\}[0-9.]*\)f, \([0-9.]*\)f,.*/\1 \2 \3 \4 \5/p' \
