@@ -162,8 +162,9 @@ marl_vec3 marl_estimator_bias(const marl_estimator *estimator);
 /* Its standard deviations (1 sigma) per axis, rad/s. Errors as marl_estimator_sigma. */
 MARL_CHECKED marl_status marl_estimator_bias_sigma(const marl_estimator *estimator, marl_vec3 *sigma);
 
-/* Weights of the last correction, 0 to 1: how much of its undisturbed influence a sensor had. kalman: against
- * a disturbance of 0.1 m/s^2, and against mag_noise. 1 for filters without weighting. */
+/* Weights of the last correction, 0 to 1: how much of its undisturbed influence a sensor had. kalman: one
+ * half at an unexplained acceleration of 0.1 m/s^2 rms and at a change of the field of 1 uT. 1 for filters
+ * without weighting. */
 void marl_estimator_weights(const marl_estimator *estimator, float *accel, float *mag);
 
 /* What was left out and down-weighted so far. */

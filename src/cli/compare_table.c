@@ -3,9 +3,21 @@
 #include "compare.h"
 #include <math.h>
 #include <stdio.h>
+#include <string.h>
 
 #define DEGREE 0.017453292519943295
-enum { NAME = 24 };
+enum { MIN_NAME = 24, MAX_NAME = 44 };
+
+/* Width of the column of names: the longest, within limits. */
+static int name_width(const cli_comparison *job)
+{
+    int width = MIN_NAME;
+    for (size_t i = 0; i < job->tunings; i++) {
+        int n = (int)strlen(job->tuning[i].name);
+        width = n > width ? n : width;
+    }
+    return width < MAX_NAME ? width : MAX_NAME;
+}
 
 static void print_cell(int width, int decimals, double value)
 {
@@ -69,7 +81,7 @@ static void print_name(const cli_comparison *job, const cli_run *r)
 {
     char name[80];
     cli_run_name(job, r, name, sizeof name);
-    printf("%-*.*s", NAME, NAME, name);
+    printf("%-*.*s", name_width(job), name_width(job), name);
 }
 
 static void print_run(const cli_comparison *job, const cli_run *r)
@@ -98,10 +110,10 @@ static void print_run(const cli_comparison *job, const cli_run *r)
 
 static void print_runs(const cli_comparison *job, const cli_case *of)
 {
-    printf("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %12s\n", NAME, "", "tilt", "", "", "heading", "",
-           "total", "settle", "jitter", "lag", "drift", "weight < 0.5");
-    printf("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %6s %5s\n", NAME, "error in degrees", "rms", "p95",
-           "max", "rms", "max", "rms", "s", "deg", "ms", "deg/h", "acc %", "mag %");
+    printf("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %12s\n", name_width(job), "", "tilt", "", "",
+           "heading", "", "total", "settle", "jitter", "lag", "drift", "weight < 0.5");
+    printf("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %6s %5s\n", name_width(job), "error in degrees",
+           "rms", "p95", "max", "rms", "max", "rms", "s", "deg", "ms", "deg/h", "acc %", "mag %");
     for (size_t i = 0; i < job->runs; i++) {
         if (job->run[i].of == of) {
             print_run(job, &job->run[i]);
@@ -124,7 +136,7 @@ static void print_conditions(const cli_comparison *job, const cli_case *of)
     const cli_run *any = NULL;
     char title[40];
     snprintf(title, sizeof title, "%s error, rms, while", by_name(job));
-    printf("\n%-*s", NAME, title);
+    printf("\n%-*s", name_width(job), title);
     for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
         printf(" %10s", marl_condition_name((marl_condition)k));
     }
@@ -134,7 +146,7 @@ static void print_conditions(const cli_comparison *job, const cli_case *of)
             continue;
         }
         if (any == NULL) {
-            printf("\n%-*s", NAME, "share of the time, %");
+            printf("\n%-*s", name_width(job), "share of the time, %");
             for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
                 print_cell(10, 0, 100 * r->comparison.by_condition[k].share);
             }
@@ -154,7 +166,7 @@ static void print_rates(const cli_comparison *job, const cli_case *of)
 {
     char title[40];
     snprintf(title, sizeof title, "%s error, rms, at", by_name(job));
-    printf("%-*s", NAME, title);
+    printf("%-*s", name_width(job), title);
     for (size_t k = 0; k < job->rates; k++) {
         printf(" %7.4g", job->rate_hz[k]);
     }
@@ -165,7 +177,7 @@ static void print_rates(const cli_comparison *job, const cli_case *of)
             continue;
         }
         if (i / job->cases % job->rates == 0) {
-            printf("%-*.*s", NAME, NAME, r->tuning->name);
+            printf("%-*.*s", name_width(job), name_width(job), r->tuning->name);
         }
         if (r->error.status == MARL_OK) {
             print_cell(7, 2, score(job, &r->comparison.all));

@@ -13,14 +13,16 @@ extern char **environ;
 #define PATH_MOST 512
 #define MOST_WORDS 20
 
-static const char *const files[] = {"still.csv", "lift.csv", "lift.reference.csv", "lift.rig.csv"};
+static const char *const files[] = {"still.csv",    "lift.csv",   "lift.reference.csv",
+                                    "lift.rig.csv", "handle.csv", "handle.reference.csv"};
 
 /* The steps; DIR/ stands for the demo's folder. */
 static const struct {
     const char *why;
     const char *command;
 } steps[] = {
-    {"The pod streams from the bench; the tool leads the hand that turns it, until there is enough:",
+    {"The pod streams from the bench; the tool shows which poses are missing and stops when there are "
+     "enough:",
      "record --from sim:poses --seed 41 --until poses -o DIR/poses.csv"},
     {"The accelerometer, from these still poses:", "calibrate poses DIR/poses.csv --into DIR/pod-07.json"},
     {"The magnetometer, from a tumble:",
@@ -46,6 +48,12 @@ static const struct {
     {"The same from the rig's own file, with its own clock, ned angles, heading and askew markers:",
      "compare DIR/lift.csv --reference DIR/lift.rig.csv --calibration DIR/pod-07.json --time-offset auto "
      "--match world+body --tuning complementary --tuning kalman"},
+    {"A hand turned the pod about all axes. The published filters beside their weighting, and one number "
+     "tried:",
+     "compare DIR/handle.csv --reference DIR/handle.reference.csv --calibration DIR/pod-07.json --tuning "
+     "kalman "
+     "--tuning complementary --tuning complementary:weighting=off --tuning complementary:tilt_time=0.4 "
+     "--tuning gradient-descent"},
     {"Would a slower processor do?", "compare DIR/lift.csv --reference DIR/lift.reference.csv --calibration "
                                      "DIR/pod-07.json --rates 100,50,25,10"},
 };

@@ -203,11 +203,11 @@ static void print_advice(const marl_estimator *e, const marl_estimator_counts *c
             (double)e->tuning.value[MARL_PARAMETER_ACCEL_THRESHOLD]);
     }
     if (2.0 * counts->downweighted_mag > counts->used_mag) {
-        marl_parameter_id id = kalman ? MARL_PARAMETER_MAG_NOISE : MARL_PARAMETER_MAG_THRESHOLD;
-        printf("  The field differed from its reference by more than %s = %g uT most of the time: steel "
-               "nearby, or a "
-               "magnetometer\n  without calibration. The heading rests on the gyroscope meanwhile.\n",
-               marl_parameter_row(id)->name, (double)e->tuning.value[id]);
+        printf("  The field differed from its reference by more than %g uT most of the time: steel nearby, "
+               "or a magnetometer\n"
+               "  without calibration. The heading rests on the gyroscope meanwhile; %s decides.\n",
+               kalman ? 1.0 : (double)e->tuning.value[MARL_PARAMETER_MAG_THRESHOLD],
+               kalman ? "mag_noise" : "mag_threshold");
     }
 }
 

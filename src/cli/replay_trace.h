@@ -5,10 +5,10 @@
 
 #include "cli.h"
 
-enum { CLI_TRACES = 6 };
+enum { CLI_TRACES = 11 };
 
-/* Columns of n values each: time, tilt, heading, bias in deg/s by length, trust in accelerometer and
- * magnetometer; NaN where there is none. */
+/* Columns of n values each: time, s, tilt and heading, deg, bias and its standard deviation per axis, deg/s,
+ * weights of accelerometer and magnetometer; NaN where there is none. */
 typedef struct cli_replay_trace {
     size_t n, room;
     double *value[CLI_TRACES];

@@ -23,8 +23,9 @@
 #define RATE_SLOW 0.6f
 /* (3.4) Square of the age of a start, s^2, below which the start term grows no further: 0.07 s. */
 #define START_TIME2 0.0049f
-/* Acceleration against which the reported weight is given, m/s^2. */
+/* Disturbances against which the reported weights are given, m/s^2 and uT. */
 #define HALF_WEIGHT_ACCEL 0.1f
+#define HALF_WEIGHT_FIELD2 1.0f
 /* The heading turns no faster than this by the magnetometer, rad/s (0.9 deg/s), but for the time after a
  * start or a gap, s, and there by no more than half a turn. */
 #define HEADING_RATE 0.0157f
@@ -204,7 +205,7 @@ static void correct_heading(marl_estimator *e, const estimator_means *means, mar
     float tilt2 = level2 * (k->p[0][0] + k->p[1][1]);
     float excess = weighted ? float_max(field_reference_excess(&e->field, m, noise) - tilt2, 0.0f) : 0.0f;
     float correlated = float_max(1.0f, 2.0f * PARAMETER(e, DISTURBANCE_TIME) / means->field_age);
-    e->weight_mag = 1.0f / (1.0f + excess / noise2);
+    e->weight_mag = 1.0f / (1.0f + excess / HALF_WEIGHT_FIELD2);
     if (m.x != 0.0f || m.y != 0.0f) {
         const heading_measurement z = {
             .angle = angle_from_north(m.x, m.y),

@@ -100,13 +100,15 @@ static void put_data(marl_outfile *out, const marl_curve *curve, size_t panel, s
     marl_outfile_text(out, "END\n");
 }
 
-/* A text between gnuplot's single quotes. */
+/* A text between gnuplot's single quotes. A line end would end the string, and what follows would be a
+ * command: control characters become blanks. */
 static void put_quoted(marl_outfile *out, const char *before, const char *text, const char *after)
 {
     marl_outfile_text(out, before);
     marl_outfile_text(out, "'");
     for (; *text != '\0'; text++) {
-        marl_outfile_write(out, *text == '\'' ? "''" : text, *text == '\'' ? 2 : 1);
+        int control = (unsigned char)*text < 0x20 || *text == 0x7f;
+        marl_outfile_write(out, *text == '\'' ? "''" : control ? " " : text, *text == '\'' ? 2 : 1);
     }
     marl_outfile_text(out, "'");
     marl_outfile_text(out, after);
