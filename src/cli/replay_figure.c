@@ -149,27 +149,61 @@ static double share_below_half(const cli_replay_trace *trace, int column)
     return all > 0 ? 100.0 * (double)below / (double)all : 0;
 }
 
-static void fill(marl_figure *figure, const cli_replay_trace *trace, const bands *b, const char *heading)
+static marl_panel single_panel(const cli_replay_trace *trace, int column, const char *label)
+{
+    marl_panel panel = {.x_label = "time, s", .y_label = label, .curves = 1};
+    panel.curve[0] = curve(trace, column, NULL);
+    return panel;
+}
+
+/* The key is that of the first panel, and holds the axes of the bias, too. */
+static marl_panel weight_panel(const cli_replay_trace *trace)
 {
     static const char *const axes[3] = {"bias x", "bias y", "bias z"};
-    figure->columns = 2;
-    figure->panels = 4;
-    /* the key is that of the first panel */
-    figure->panel[0] = (marl_panel){.x_label = "time, s",
-                                    .y_label = "weight in the estimate",
-                                    .curves = 5,
-                                    .y_from = -0.05,
-                                    .y_to = 1.05};
-    figure->panel[0].curve[0] = curve(trace, WEIGHT_ACCEL, "weight of accel");
-    figure->panel[0].curve[1] = curve(trace, WEIGHT_MAG, "weight of mag");
+    marl_panel panel = {.x_label = "time, s",
+                        .y_label = "weight in the estimate",
+                        .curves = 5,
+                        .y_from = -0.05,
+                        .y_to = 1.05};
+    panel.curve[0] = curve(trace, WEIGHT_ACCEL, "weight of accel");
+    panel.curve[1] = curve(trace, WEIGHT_MAG, "weight of mag");
     for (int axis = 0; axis < 3; axis++) {
-        figure->panel[0].curve[2 + axis] = (marl_curve){.label = axes[axis]};
+        panel.curve[2 + axis] = (marl_curve){.label = axes[axis]};
     }
-    figure->panel[1] = (marl_panel){.x_label = "time, s", .y_label = "tilt, deg", .curves = 1};
-    figure->panel[1].curve[0] = curve(trace, TILT, NULL);
-    figure->panel[2] = bias_panel(trace, b);
-    figure->panel[3] = (marl_panel){.x_label = "time, s", .y_label = heading, .curves = 1};
-    figure->panel[3].curve[0] = curve(trace, HEADING, NULL);
+    return panel;
+}
+
+static int has_weights(const cli_replay_trace *trace)
+{
+    return trace->n > 0 && isfinite(trace->value[WEIGHT_ACCEL][trace->n - 1]);
+}
+
+/* gyro and vectors have neither weights nor a bias. */
+static void fill(marl_figure *figure, const cli_replay_trace *trace, const bands *b, const char *heading)
+{
+    int weights = has_weights(trace);
+    marl_panel tilt = single_panel(trace, TILT, "tilt, deg"), north = single_panel(trace, HEADING, heading);
+    figure->columns = weights ? 2 : 1;
+    figure->panels = weights ? 4 : 2;
+    figure->panel[0] = weights ? weight_panel(trace) : tilt;
+    figure->panel[1] = weights ? tilt : north;
+    if (weights) {
+        figure->panel[2] = bias_panel(trace, b);
+        figure->panel[3] = north;
+    }
+}
+
+static void name_figure(char *title, size_t size, const cli_replay_trace *trace, const char *tuning,
+                        const char *log)
+{
+    const char *slash = strrchr(log, '/'), *name = slash != NULL ? slash + 1 : log;
+    if (!has_weights(trace)) {
+        snprintf(title, size, "%.60s on %.60s: tilt and heading", tuning, name);
+        return;
+    }
+    snprintf(title, size,
+             "%.60s on %.60s: accelerometer down-weighted %.0f %%, magnetometer %.0f %% of the time", tuning,
+             name, share_below_half(trace, WEIGHT_ACCEL), share_below_half(trace, WEIGHT_MAG));
 }
 
 marl_status cli_replay_figure(const cli_replay_trace *trace, const char *tuning, const char *heading,
@@ -177,16 +211,12 @@ marl_status cli_replay_figure(const cli_replay_trace *trace, const char *tuning,
 {
     char title[300];
     bands b = {0};
-    const char *name = strrchr(log, '/');
     marl_figure *figure = calloc(1, sizeof *figure);
     marl_status status = MARL_ERR_SYSTEM;
     if (figure == NULL || !make_bands(&b, trace)) {
         status = marl_fail(error, MARL_ERR_SYSTEM, "no memory for the figure");
     } else {
-        snprintf(title, sizeof title,
-                 "%.60s on %.60s: accelerometer down-weighted %.0f %%, magnetometer %.0f %% of the time",
-                 tuning, name != NULL ? name + 1 : log, share_below_half(trace, WEIGHT_ACCEL),
-                 share_below_half(trace, WEIGHT_MAG));
+        name_figure(title, sizeof title, trace, tuning, log);
         figure->title = title;
         fill(figure, trace, &b, heading);
         status = marl_figure_draw(figure, path, error);
