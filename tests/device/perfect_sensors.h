@@ -20,6 +20,22 @@ static inline marl_estimator make(marl_filter filter)
     return e;
 }
 
+/* The published filter: constant gains from the first sample on. */
+static inline marl_tuning published(marl_filter filter)
+{
+    marl_tuning tuning = marl_tuning_default(filter);
+    tuning.value[MARL_PARAMETER_WEIGHTING] = 0.0f;
+    tuning.value[MARL_PARAMETER_RUN_DOWN] = 0.0f;
+    return tuning;
+}
+
+static inline marl_quat attitude_of(const marl_estimator *e)
+{
+    marl_quat q;
+    ck_assert_int_eq(marl_estimator_attitude(e, &q), MARL_OK);
+    return q;
+}
+
 /* All fresh, in attitude q. */
 static inline marl_sample at_rest(marl_quat q, int64_t t_ns)
 {

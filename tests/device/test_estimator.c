@@ -4,13 +4,6 @@
 #include "marlinspike/digest.h"
 #include "perfect_sensors.h"
 
-static marl_quat attitude(const marl_estimator *e)
-{
-    marl_quat q;
-    ck_assert_int_eq(marl_estimator_attitude(e, &q), MARL_OK);
-    return q;
-}
-
 START_TEST(all_start_right_in_any_attitude)
 {
     dice d = {21};
@@ -21,7 +14,7 @@ START_TEST(all_start_right_in_any_attitude)
             marl_sample s = at_rest(q, i);
             ck_assert_int_eq(marl_estimator_attitude(&e, &none), MARL_ERR_NOT_READY);
             ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
-            ck_assert_double_lt(angle_between(attitude(&e), q), 2e-6);
+            ck_assert_double_lt(angle_between(attitude_of(&e), q), 2e-6);
             ck_assert_int_eq(marl_estimator_heading_is_magnetic(&e), 1);
         }
     }
@@ -47,92 +40,7 @@ START_TEST(gyro_follows_a_steady_turn_at_any_rate)
         marl_quat want = {(float)cos(half), (float)(k * (double)rate.x), (float)(k * (double)rate.y),
                           (float)(k * (double)rate.z)};
         /* rounding: some 1e-7 a step, at random */
-        ck_assert_double_lt(angle_between(attitude(&e), want), 2e-7 * sqrt(n) * 10 + 4e-5);
-    }
-}
-END_TEST
-
-/* The published filter: constant gains from the first sample on. */
-static marl_tuning published(marl_filter filter)
-{
-    marl_tuning tuning = marl_tuning_default(filter);
-    tuning.value[MARL_PARAMETER_WEIGHTING] = 0.0f;
-    tuning.value[MARL_PARAMETER_RUN_DOWN] = 0.0f;
-    return tuning;
-}
-
-/* At rest in `before` for `rest` s, then in `after` without any turn of the gyroscope for `seconds`; the
- * attitude at the end. */
-static marl_quat after_an_upset(const marl_tuning *tuning, double rate_hz, marl_quat before, marl_quat after,
-                                double rest, double seconds)
-{
-    marl_estimator e;
-    ck_assert_int_eq(marl_estimator_init(&e, tuning), MARL_OK);
-    int first = (int)(rest * rate_hz), all = first + (int)(seconds * rate_hz);
-    for (int i = 0; i < all; i++) {
-        marl_sample s = at_rest(i < first ? before : after, (int64_t)(i * 1e9 / rate_hz));
-        ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
-    }
-    return attitude(&e);
-}
-
-/* A step of the accelerometer's and the magnetometer's direction: one time constant later 1/e of it is left,
- * at any rate. */
-START_TEST(time_constant_is_one_at_any_rate)
-{
-    const double rates[] = {25, 100, 1000};
-    for (int r = 0; r < 3; r++) {
-        marl_tuning tuning = published(MARL_FILTER_COMPLEMENTARY);
-        tuning.value[MARL_PARAMETER_TILT_TIME] = 2.0f;
-        tuning.value[MARL_PARAMETER_HEADING_TIME] = 2.0f;
-        tuning.value[MARL_PARAMETER_BIAS_LIMIT] = 0.0f;
-        marl_quat level = {1, 0, 0, 0}, after = marl_quat_from_rpy(0.05f, 0, 0.05f);
-        marl_quat q = after_an_upset(&tuning, rates[r], level, after, 10, 2);
-        /* corrections ten times a second, of which the one on the way is missing: 0.1 / 2 of the exponent */
-        ck_assert_double_eq_tol(tilt_between(q, after) / 0.05, exp(-1), 0.03);
-        ck_assert_double_eq_tol(angle_between(q, after) / (0.05 * sqrt(2)), exp(-1), 0.03);
-    }
-}
-END_TEST
-
-/* Gradient descent goes at its speed, however far it has to go: along a line, where the complementary filter
- * goes along an exponential. */
-START_TEST(an_upset_decays_along_a_line_or_an_exponential)
-{
-    const double rates[] = {25, 100, 1000}, upset = 60 * DEGREE;
-    for (int r = 0; r < 3; r++) {
-        marl_tuning line = published(MARL_FILTER_GRADIENT_DESCENT),
-                    curve = published(MARL_FILTER_COMPLEMENTARY);
-        line.value[MARL_PARAMETER_BIAS_LIMIT] = curve.value[MARL_PARAMETER_BIAS_LIMIT] = 0.0f;
-        curve.value[MARL_PARAMETER_TILT_TIME] = 10.0f;
-        marl_quat level = {1, 0, 0, 0}, after = marl_quat_from_rpy((float)upset, 0, 0);
-        for (int t = 2; t <= 20; t += 3) {
-            double left = tilt_between(after_an_upset(&line, rates[r], level, after, 10, t), after);
-            /* 0.05 rad/s, the last correction up to 0.1 s ago */
-            ck_assert_double_eq_tol(left, upset - 0.05 * t, 0.006);
-            left = tilt_between(after_an_upset(&curve, rates[r], level, after, 10, t), after);
-            /* de/dt = -sin(e) / tau: tan(e/2) = tan(e0/2) exp(-t / tau) */
-            ck_assert_double_eq_tol(left, 2 * atan(tan(upset / 2) * exp(-t / 10.0)), 0.012);
-        }
-    }
-}
-END_TEST
-
-/* The integral cannot wind up: from any upset at rest the attitude is back, and the bias within its limit.
- * The Kalman filter restarts; an exact half turn has no direction to go, so all begin a little off it. */
-START_TEST(every_upset_heals)
-{
-    const double degrees[] = {20, 60, 90, 120, 179};
-    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
-        for (int k = 0; k < 5; k++) {
-            marl_tuning tuning = marl_tuning_default((marl_filter)f);
-            marl_quat level = {1, 0, 0, 0},
-                      after = marl_quat_from_rpy((float)(degrees[k] * DEGREE), 0.02f, 0);
-            double seconds = f == MARL_FILTER_KALMAN ? 10 : 300;
-            marl_quat q = after_an_upset(&tuning, 100, level, after, 60, seconds);
-            ck_assert_msg(angle_between(q, after) < 1 * DEGREE, "%s, %g deg: %g deg left",
-                          marl_filter_name((marl_filter)f), degrees[k], angle_between(q, after) / DEGREE);
-        }
+        ck_assert_double_lt(angle_between(attitude_of(&e), want), 2e-7 * sqrt(n) * 10 + 4e-5);
     }
 }
 END_TEST
@@ -152,7 +60,7 @@ START_TEST(bias_is_found_and_bounded)
         /* gradient descent steps by zeta for 0.1 s, to and fro */
         ck_assert_float_lt(marl_vec3_norm(marl_vec3_sub(marl_estimator_bias(&e), bias)),
                            f == MARL_FILTER_GRADIENT_DESCENT ? 8e-4f : 5e-5f);
-        ck_assert_double_lt(angle_between(attitude(&e), q), 3e-4);
+        ck_assert_double_lt(angle_between(attitude_of(&e), q), 3e-4);
         for (int i = 30000; i < 60000; i++) { /* more than any bias: the estimate stays within its limit */
             marl_sample s = at_rest(q, (int64_t)i * 10000000);
             s.gyro = (marl_vec3){0.5f, -0.5f, 0.5f};
@@ -211,8 +119,9 @@ START_TEST(magnetometer_never_moves_the_tilt)
             s.mag = i == 0 ? s.mag : dice_vector(&d, 60);
             (void)!marl_estimator_update(&a, &s);
             (void)!marl_estimator_update(&b, &s);
-            ck_assert_msg(tilt_between(attitude(&a), attitude(&b)) < tolerance, "%s at %d: %g",
-                          marl_filter_name((marl_filter)f), i, tilt_between(attitude(&a), attitude(&b)));
+            ck_assert_msg(tilt_between(attitude_of(&a), attitude_of(&b)) < tolerance, "%s at %d: %g",
+                          marl_filter_name((marl_filter)f), i,
+                          tilt_between(attitude_of(&a), attitude_of(&b)));
         }
         ck_assert_int_eq(marl_estimator_heading_is_magnetic(&b), 0);
     }
@@ -236,7 +145,7 @@ START_TEST(a_late_magnetometer_sets_the_heading_at_once)
                 ck_assert_double_lt(tilt_between(none, q), 1e-4);
             }
         }
-        ck_assert_double_lt(angle_between(attitude(&e), q), 1e-4);
+        ck_assert_double_lt(angle_between(attitude_of(&e), q), 1e-4);
     }
 }
 END_TEST
@@ -248,13 +157,13 @@ START_TEST(time_that_stops_or_jumps)
         marl_quat first = marl_quat_from_rpy(0.2f, 0.1f, 2.0f), second = marl_quat_from_rpy(-1, 0.5f, -2);
         marl_sample s = at_rest(first, 1000000000);
         ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
-        marl_quat before = attitude(&e);
+        marl_quat before = attitude_of(&e);
         const int64_t bad[] = {1000000000, 999999999, INT64_MIN};
         for (int i = 0; i < 3; i++) {
             s = at_rest(second, bad[i]);
             s.gyro = (marl_vec3){30, 30, 30};
             ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_ERR_TIME);
-            marl_quat now = attitude(&e);
+            marl_quat now = attitude_of(&e);
             ck_assert_mem_eq(&before, &now, sizeof now);
         }
         ck_assert_uint_eq(e.counts.invalid_time, 3);
@@ -262,10 +171,10 @@ START_TEST(time_that_stops_or_jumps)
         s = at_rest(second, 3000000000);
         s.gyro = (marl_vec3){30, 30, 30};
         ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_ERR_GAP);
-        ck_assert_double_lt(angle_between(attitude(&e), second), 2e-6);
+        ck_assert_double_lt(angle_between(attitude_of(&e), second), 2e-6);
         s = at_rest(first, INT64_MAX);
         ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_ERR_GAP);
-        ck_assert_double_lt(angle_between(attitude(&e), first), 2e-6);
+        ck_assert_double_lt(angle_between(attitude_of(&e), first), 2e-6);
         ck_assert_uint_eq(e.counts.restarts, 2);
     }
 }
@@ -299,7 +208,7 @@ START_TEST(bad_readings_are_left_out_and_counted)
     ck_assert_uint_eq(e.counts.invalid_accel, 3);
     ck_assert_uint_eq(e.counts.invalid_gyro, 2);
     ck_assert_uint_eq(e.counts.invalid_mag, 3);
-    ck_assert_double_lt(angle_between(attitude(&e), q), 1e-4);
+    ck_assert_double_lt(angle_between(attitude_of(&e), q), 1e-4);
 }
 END_TEST
 
@@ -315,7 +224,7 @@ START_TEST(a_clock_set_back_is_believed_after_a_while)
                                                         : i == 10 ? MARL_ERR_GAP
                                                                   : MARL_OK);
     }
-    ck_assert_double_lt(angle_between(attitude(&e), q), 1e-4);
+    ck_assert_double_lt(angle_between(attitude_of(&e), q), 1e-4);
     for (int i = 0; i < 100; i++) { /* a clock that stands still is never a new one */
         ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_ERR_TIME);
     }
@@ -340,7 +249,7 @@ START_TEST(sensors_may_come_in_separate_samples)
             (void)!marl_estimator_update(&apart, &part);
         }
     }
-    ck_assert_double_lt(angle_between(attitude(&together), attitude(&apart)), 2e-3);
+    ck_assert_double_lt(angle_between(attitude_of(&together), attitude_of(&apart)), 2e-3);
 }
 END_TEST
 
@@ -357,7 +266,7 @@ START_TEST(both_worlds_tell_the_same_attitude)
         s.gyro = dice_vector(&d, 1);
         ck_assert_int_eq(marl_estimator_update(&enu, &s), MARL_OK);
         ck_assert_int_eq(marl_estimator_update(&ned, &s), MARL_OK);
-        ck_assert_double_lt(angle_between(marl_frame_swap_world(attitude(&ned)), attitude(&enu)), 2e-6);
+        ck_assert_double_lt(angle_between(marl_frame_swap_world(attitude_of(&ned)), attitude_of(&enu)), 2e-6);
     }
 }
 END_TEST
@@ -375,12 +284,12 @@ START_TEST(an_attitude_can_be_said)
         ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
         ck_assert_int_eq(marl_estimator_set_attitude(&e, (marl_quat){0, 0, 0, NAN}), MARL_ERR_ARGUMENT);
         ck_assert_int_eq(marl_estimator_set_attitude(&e, said), MARL_OK);
-        ck_assert_double_lt(angle_between(attitude(&e), said), 2e-6);
+        ck_assert_double_lt(angle_between(attitude_of(&e), said), 2e-6);
         for (int k = 0; k < 500; k++) {
             marl_sample s = at_rest(enu, (int64_t)k * 10000000);
             ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
         }
-        ck_assert_double_lt(angle_between(attitude(&e), said), 1e-4);
+        ck_assert_double_lt(angle_between(attitude_of(&e), said), 1e-4);
         if (tuning.filter != MARL_FILTER_GYRO) { /* somewhat wrong: the vectors bring it back */
             marl_quat off = marl_quat_product(said, marl_quat_from_rpy(0.1f, 0.05f, 0));
             ck_assert_int_eq(marl_estimator_set_attitude(&e, off), MARL_OK);
@@ -388,7 +297,7 @@ START_TEST(an_attitude_can_be_said)
                 marl_sample s = at_rest(enu, (int64_t)k * 10000000);
                 ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
             }
-            ck_assert_double_lt(angle_between(attitude(&e), said), 3e-2);
+            ck_assert_double_lt(angle_between(attitude_of(&e), said), 3e-2);
         }
     }
 }
@@ -403,10 +312,10 @@ START_TEST(any_attitude_can_be_zero)
     marl_sample s = at_rest(seat, 0);
     ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
     ck_assert_int_eq(marl_estimator_set_zero(&e), MARL_OK);
-    ck_assert_double_lt(angle_between(attitude(&e), marl_quat_identity()), 1e-6);
+    ck_assert_double_lt(angle_between(attitude_of(&e), marl_quat_identity()), 1e-6);
     s = at_rest(marl_quat_product(swing, seat), 10000000);
     ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
-    ck_assert_double_lt(angle_between(attitude(&e), swing), 1e-6);
+    ck_assert_double_lt(angle_between(attitude_of(&e), swing), 1e-6);
 }
 END_TEST
 
@@ -428,7 +337,7 @@ START_TEST(a_known_speed_takes_the_bend_out)
             s.fresh = (uint8_t)(s.fresh | (with ? MARL_FRESH_SPEED : 0));
             ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
         }
-        double off = tilt_between(attitude(&e), marl_quat_identity()) / DEGREE;
+        double off = tilt_between(attitude_of(&e), marl_quat_identity()) / DEGREE;
         ck_assert(with ? off < 0.2 : off > 10);
     }
 }
@@ -448,8 +357,8 @@ START_TEST(a_lever_does_not_shake_the_start)
             marl_sample s = at_rest(q, (int64_t)i * 10000000);
             s.gyro = (marl_vec3){0.007f, -0.006f, 0.004f};
             (void)!marl_estimator_update(&e, &s);
-            ck_assert_msg(tilt_between(attitude(&e), q) < 0.6 * DEGREE, "%s at %d: %g deg",
-                          marl_filter_name((marl_filter)f), i, tilt_between(attitude(&e), q) / DEGREE);
+            ck_assert_msg(tilt_between(attitude_of(&e), q) < 0.6 * DEGREE, "%s at %d: %g deg",
+                          marl_filter_name((marl_filter)f), i, tilt_between(attitude_of(&e), q) / DEGREE);
         }
     }
 }
@@ -500,7 +409,7 @@ START_TEST(known_answers)
         for (int i = 0; i < KNOWN_SAMPLES; i++) {
             marl_sample s = known_sample(i);
             ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
-            digest = marl_digest_add(digest, s.t_ns, attitude(&e));
+            digest = marl_digest_add(digest, s.t_ns, attitude_of(&e));
         }
         ck_assert_msg(digest == known_digest[f], "%s: %08x", marl_filter_name((marl_filter)f),
                       (unsigned)digest);
@@ -509,8 +418,7 @@ START_TEST(known_answers)
 END_TEST
 
 MARL_SUITE("estimator", all_start_right_in_any_attitude, gyro_follows_a_steady_turn_at_any_rate,
-           time_constant_is_one_at_any_rate, an_upset_decays_along_a_line_or_an_exponential,
-           every_upset_heals, bias_is_found_and_bounded, bias_about_level_axes_needs_no_magnetometer,
+           bias_is_found_and_bounded, bias_about_level_axes_needs_no_magnetometer,
            magnetometer_never_moves_the_tilt, a_late_magnetometer_sets_the_heading_at_once,
            time_that_stops_or_jumps, bad_readings_are_left_out_and_counted,
            a_clock_set_back_is_believed_after_a_while, sensors_may_come_in_separate_samples,
