@@ -77,6 +77,7 @@ marlinspike calibrate still still.csv --into pod-07.json --quiet
 shoot replay 'marlinspike correct lift.csv --calibration pod-07.json -o lift.corrected.csv' \
     'marlinspike replay lift.csv --calibration pod-07.json --tuning complementary --digest -o lift.attitude.csv' \
     'head -4 lift.attitude.csv'
+shoot tuning 'marlinspike tuning complementary:tilt_time=0.5,weighting=off'
 shoot compare 'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json'
 shoot match \
     'marlinspike compare lift.csv --reference lift.rig.csv --calibration pod-07.json --time-offset auto --match world+body --tuning quick.json --tuning calm.json'
@@ -90,4 +91,4 @@ marlinspike calibrate soak soak.csv --quiet --figure "$here/soak.png"
 marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --quiet \
     --figure "$here/error.png"
 marlinspike simulate --scene steel --seed 5 --quiet -o steel.csv
-marlinspike replay steel.csv --calibration pod-07.json --tuning kalman --quiet --figure "$here/trust.png"
+marlinspike replay steel.csv --calibration pod-07.json --tuning kalman --quiet --figure "$here/weights.png"

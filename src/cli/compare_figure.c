@@ -185,8 +185,8 @@ static marl_status draw_best(const cli_comparison *job, drawing *d, const cli_ru
     marl_panel *first = &d->figure.panel[0];
     first->curve[first->curves++] = (marl_curve){.label = "reference", .wide = 1};
     const char *name = strrchr(best->of->log_path, '/');
-    snprintf(d->title, sizeof d->title, "Left: errors. Right: the best, %.80s, with the reference. %.200s",
-             best->tuning->name, name != NULL ? name + 1 : best->of->log_path);
+    snprintf(d->title, sizeof d->title, "%.200s: errors (left); best estimate, %.80s, and reference (right)",
+             name != NULL ? name + 1 : best->of->log_path, best->tuning->name);
     return status;
 }
 

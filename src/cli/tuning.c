@@ -70,17 +70,34 @@ static void print_value(const marl_parameter *row, float value, char *text, size
     }
 }
 
+/* The meaning, at its column, in lines of a readable width. */
+static void print_wrapped(const char *text)
+{
+    enum { INDENT = 65, WIDTH = 60 };
+    while (strlen(text) > WIDTH) {
+        int n = WIDTH;
+        while (n > 1 && text[n] != ' ') {
+            n--;
+        }
+        printf("%.*s\n%*s", n, text, INDENT, "");
+        text += n + 1;
+    }
+    printf("%s\n", text);
+}
+
 static void print_parameter(const marl_named_tuning *t, int id)
 {
     const marl_parameter *row = marl_parameter_row((marl_parameter_id)id);
-    char value[24], standard[24], range[48] = "on or off";
+    char value[24], standard[24], range[64] = "on or off";
     print_value(row, t->tuning.value[id], value, sizeof value);
     print_value(row, row->standard, standard, sizeof standard);
     if (row->kind == MARL_KIND_NUMBER) {
-        snprintf(range, sizeof range, "%g to %g", (double)row->low, (double)row->high);
+        snprintf(range, sizeof range, "%g to %g%s%s", (double)row->low, (double)row->high,
+                 strcmp(row->unit, "1") == 0 ? "" : " ", strcmp(row->unit, "1") == 0 ? "" : row->unit);
     }
-    printf("%c %-16s %10s %10s  %-15s %-15s %s\n", strcmp(value, standard) != 0 ? '*' : ' ', row->name, value,
-           standard, row->unit, range, row->about);
+    printf("%c %-16s %8s %8s  %-27s", strcmp(value, standard) != 0 ? '*' : ' ', row->name, value, standard,
+           range);
+    print_wrapped(row->about);
 }
 
 /* What the parameters come to in the terms of the papers, and of a filter of one line. */
@@ -109,8 +126,7 @@ static int print_table(const marl_named_tuning *t)
     if (t->about[0] != '\0') {
         printf("%s\n", t->about);
     }
-    printf("\n  %-16s %10s %10s  %-15s %-15s %s\n", "parameter", "value", "default", "unit", "range",
-           "meaning");
+    printf("\n  %-16s %8s %8s  %-27s%s\n", "parameter", "value", "default", "range", "meaning");
     for (int group = 0; group < 2; group++) {
         int titled = 0;
         for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
