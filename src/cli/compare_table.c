@@ -121,6 +121,33 @@ static void print_runs(const cli_comparison *job, const cli_case *of)
     }
 }
 
+/* What was left out, once a log: it is the same for every tuning; and what low weights mean. */
+static void print_weights(const cli_comparison *job, const cli_case *of)
+{
+    uint32_t invalid[3] = {0};
+    int low = 0;
+    for (size_t i = 0; i < job->runs; i++) {
+        const marl_estimator_counts *c = &job->run[i].counts;
+        if (job->run[i].of == of) {
+            invalid[0] = c->invalid_accel > invalid[0] ? c->invalid_accel : invalid[0];
+            invalid[1] = c->invalid_gyro > invalid[1] ? c->invalid_gyro : invalid[1];
+            invalid[2] = c->invalid_mag > invalid[2] ? c->invalid_mag : invalid[2];
+            low |= 2.0 * c->downweighted_accel > c->used_accel || 2.0 * c->downweighted_mag > c->used_mag;
+        }
+    }
+    if (invalid[0] + invalid[1] + invalid[2] > 0) {
+        printf("invalid readings, left out: accel %u, gyro %u, mag %u\n", (unsigned)invalid[0],
+               (unsigned)invalid[1], (unsigned)invalid[2]);
+    }
+    if (low) {
+        printf("weight < 0.5: share of the readings that disturbances made count less than half; the "
+               "estimate rests on "
+               "the gyroscope\nmeanwhile. accel_threshold, mag_threshold (kalman: accel_floor, "
+               "disturbance_time, mag_noise) "
+               "decide it.\n");
+    }
+}
+
 static double score(const cli_comparison *job, const marl_measures *m)
 {
     return job->rank_by == MARL_RANK_BY_TILT ? m->tilt.rms : m->total.rms;
@@ -233,6 +260,7 @@ int cli_compare_table(const cli_comparison *job, const char *figure)
             print_rates(job, of);
         } else {
             print_runs(job, of);
+            print_weights(job, of);
             print_conditions(job, of);
         }
     }

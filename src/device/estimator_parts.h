@@ -40,8 +40,6 @@ marl_vec3 estimator_turn(marl_estimator *e, marl_vec3 d);
 /* Adds a change in body axes, rad/s; the sum stays within the tuning's limit. */
 void estimator_change_bias(marl_estimator *e, marl_vec3 change);
 
-/* An invalid gyroscope reading: attitude and bias are known less well. */
-void kalman_widen(marl_estimator *e);
 /* (3.8) A restart where the attitude, or its heading, is wrong. `d` is the turn of the correction. */
 void kalman_reset_if_lost(marl_estimator *e, const estimator_means *means, marl_vec3 d);
 /* State and covariance of a start; the attitude is known within `spread`, rad. */

@@ -48,7 +48,6 @@ marl_status estimator_screen(marl_estimator *e, marl_sample *s, float dt)
     if (invalid & (MARL_FRESH_GYRO | MARL_FRESH_ACCEL)) {
         e->garbage = float_min(e->garbage + float_min(dt, GARBAGE_STEP), GARBAGE_LIMIT);
         e->spoiled |= e->garbage >= GARBAGE_LIMIT;
-        kalman_widen(e);
     }
     return status != MARL_OK ? status : direction;
 }

@@ -6,10 +6,6 @@
 #define TWO_PI 6.2831853f
 /* Random walk of the velocity, (m/s)^2 per s: keeps its variance from vanishing. */
 #define SPEED_WALK 1e-4f
-/* An invalid reading may hide a turn of 0.05 rad; the bias is known less by this share of its first variance.
- */
-#define INVALID_ANGLE2 0.0025f
-#define INVALID_SHARE 0.02f
 /* An unexplained acceleration or speed counts as no more than this, m/s^2 or m/s: beyond it the reading is
  * worthless anyway, and its memory would outlast it. */
 #define MAX_ACCEL MARL_GRAVITY
@@ -91,15 +87,6 @@ void kalman_cross_gap(marl_estimator *e, float turn2, int lost)
     if (lost) {
         clear_velocity(e);
         forget_force(&e->kalman);
-    }
-}
-
-void kalman_widen(marl_estimator *e)
-{
-    float spread = PARAMETER(e, BIAS_SPREAD);
-    for (int i = 0; i < 3; i++) {
-        e->kalman.p[ANGLE + i][ANGLE + i] += INVALID_ANGLE2;
-        e->kalman.p[BIAS + i][BIAS + i] += INVALID_SHARE * spread * spread;
     }
 }
 

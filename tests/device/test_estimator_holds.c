@@ -105,6 +105,35 @@ START_TEST(garbage_never_spoils_the_state)
 }
 END_TEST
 
+/* A reading in fifty is invalid: that costs next to nothing, in motion too. */
+START_TEST(single_invalid_readings_cost_little)
+{
+    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
+        marl_estimator clean = make((marl_filter)f), dirty = clean;
+        marl_quat a, b;
+        for (int i = 0; i < 6000; i++) {
+            float t = 0.01f * (float)i, angle = 0.5f * sinf(t);
+            marl_sample s = at_rest(marl_quat_from_rpy(angle, 0.2f, 0), (int64_t)i * 10000000);
+            marl_vec3 roll = {0.5f * cosf(t), 0, 0};
+            s.gyro = roll;
+            (void)!marl_estimator_update(&clean, &s);
+            s.gyro.x = i % 50 == 7 ? NAN : s.gyro.x;
+            s.accel.y = i % 50 == 23 ? INFINITY : s.accel.y;
+            s.mag.z = i % 50 == 41 ? 1e9f : s.mag.z;
+            (void)!marl_estimator_update(&dirty, &s);
+            if (i > 200) {
+                ck_assert(marl_estimator_attitude(&clean, &a) == MARL_OK &&
+                          marl_estimator_attitude(&dirty, &b) == MARL_OK);
+                ck_assert_msg(angle_between(a, b) < 0.3 * DEGREE, "%s at %d: %g deg",
+                              marl_filter_name((marl_filter)f), i, angle_between(a, b) / DEGREE);
+            }
+        }
+        ck_assert_uint_eq(marl_estimator_count(&dirty).invalid_gyro, 120);
+        ck_assert_uint_eq(marl_estimator_count(&dirty).restarts, 0);
+    }
+}
+END_TEST
+
 /* A day at 100 Hz, at rest, swinging and turning by the hour: the norm, the bias and the covariance stay,
  * nothing becomes a denormal. */
 START_TEST(a_day_leaves_no_trace)
@@ -140,6 +169,7 @@ int main(void)
     SRunner *runner = srunner_create(suite);
     tcase_set_timeout(tcase, 240);
     tcase_add_loop_test(tcase, garbage_never_spoils_the_state, 0, 2 * MARL_FILTER_COUNT);
+    tcase_add_test(tcase, single_invalid_readings_cost_little);
     tcase_add_loop_test(tcase, a_day_leaves_no_trace, MARL_FILTER_COMPLEMENTARY, MARL_FILTER_COUNT);
     suite_add_tcase(suite, tcase);
     srunner_run_all(runner, CK_ENV);
