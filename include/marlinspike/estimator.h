@@ -82,11 +82,12 @@ typedef struct marl_kalman {
     float long_force[2];                  /* horizontal world force, low-pass of 30 s */
     marl_vec3 last_force;                 /* of the last correction */
     float force_age;                      /* s that these two rest on */
-    float force_change;  /* mean square of its change from one correction to the next, (m/s^2)^2 */
-    float innovation;    /* of the last heading measurement, rad */
-    float heading_error; /* its low-pass of 3 s, rad */
-    float settling;      /* s for which the heading may still turn fast */
-    uint8_t corrections; /* since the last pass against denormals */
+    float force_change;      /* mean square of its change from one correction to the next, (m/s^2)^2 */
+    float innovation;        /* of the last heading measurement, rad */
+    float innovation_weight; /* 0 to 1: how far its field was the undisturbed one */
+    float heading_error;     /* its low-pass of 3 s, rad */
+    float settling;          /* s for which the heading may still turn fast */
+    uint8_t corrections;     /* since the last pass against denormals */
 } marl_kalman;
 
 typedef struct marl_estimator {

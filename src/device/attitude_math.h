@@ -11,11 +11,19 @@
 #define MARL_MIN_ACCEL 0.1f /* m/s^2 */
 #define MARL_MIN_MAG 0.1f   /* uT */
 
+/* Half the largest turn of one step, rad: beyond nearly a whole turn between two samples nothing is known of
+ * it. */
+#define MARL_MAX_HALF_TURN 3.0f
+
 /* The turn by twice the vector `half`, rad. Sixth-order series: 1e-7 for a turn of one radian, and brought to
  * length one beyond. (A first-order step errs by angle^2/12: a tuning would not survive another rate.) */
 static inline marl_quat quat_exp(marl_vec3 half)
 {
     float x = vec3_dot(half, half);
+    if (x > MARL_MAX_HALF_TURN * MARL_MAX_HALF_TURN) {
+        half = vec3_scale(half, MARL_MAX_HALF_TURN / float_root(x));
+        x = MARL_MAX_HALF_TURN * MARL_MAX_HALF_TURN;
+    }
     float cosine = 1.0f - x * (0.5f - x * ((1.0f / 24.0f) - x * (1.0f / 720.0f)));
     float sinc = 1.0f - x * ((1.0f / 6.0f) - x * ((1.0f / 120.0f) - x * (1.0f / 5040.0f)));
     marl_quat turn = {cosine, half.x * sinc, half.y * sinc, half.z * sinc};

@@ -93,7 +93,7 @@ static inline int is_clean(const marl_sample *s)
 
 /* (2.2) The rate during a gap is unknown. The trapezoid rule is good for gaps much shorter than the motion's
  * own time; beyond that a change of the rate may have come at any moment of the gap. */
-static void cross_gap(marl_estimator *e, marl_vec3 rate_change, float gap)
+static void cross_gap(marl_estimator *e, marl_vec3 rate_change, float gap, float dt)
 {
     float unknown = 0.5f * gap * float_min(1.0f, gap * gap / (GAP_TIME * GAP_TIME));
     float rate2 = vec3_dot(rate_change, rate_change) + GAP_SHARE * GAP_SHARE * vec3_dot(e->rate, e->rate);
@@ -106,7 +106,7 @@ static void cross_gap(marl_estimator *e, marl_vec3 rate_change, float gap)
             float_min(e->since_start, GAP_RUN_DOWN / float_max(float_root(turn2), GAP_RUN_DOWN * 1e-5f));
     }
     if (lost) { /* the first reading corrects at once, as a mean would; its own step is added to the age */
-        e->sum = (marl_accumulator){.field_age = e->sum.field_age, .age = ESTIMATOR_MEAN_TIME - gap};
+        e->sum = (marl_accumulator){.field_age = e->sum.field_age, .age = ESTIMATOR_MEAN_TIME - dt};
     }
 }
 
@@ -125,7 +125,7 @@ static marl_vec3 take_readings(marl_estimator *e, const marl_sample *s, float dt
             mean = vec3_add(mean, vec3_scale(vec3_sub(s->gyro, e->rate), 0.5f * held / dt));
         }
         if (e->gyro_age > GAP && e->started && estimator_has_corrections(e)) {
-            cross_gap(e, vec3_sub(s->gyro, e->rate), e->gyro_age);
+            cross_gap(e, vec3_sub(s->gyro, e->rate), e->gyro_age, dt);
         }
         e->rate = s->gyro;
         e->gyro_age = 0.0f;

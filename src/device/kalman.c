@@ -201,6 +201,7 @@ static void correct_heading(marl_estimator *e, const estimator_means *means, mar
             .limit = k->settling > 0.0f || !weighted ? MAX_HEADING_TURN : HEADING_RATE * means->age,
         };
         k->innovation = z.angle;
+        k->innovation_weight = 1.0f / (1.0f + excess / noise2);
         kalman_update_heading(k, x, up, &z);
     }
     field_reference_follow(&e->field, m, means->field_age,

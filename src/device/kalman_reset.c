@@ -17,10 +17,12 @@
  * (m/s^2)^2. */
 #define REST_FORCE2 2.25f
 #define REST_SHARE 0.5f
-/* The heading: memory of the innovation, s, standard deviations that it must exceed, and a margin, rad. */
+/* The heading: memory of the innovation, s, standard deviations that it must exceed, and a margin, rad, at
+ * rest and in motion, where steel that passes turns the field by 0.2 rad before it changes its strength. */
 #define HEADING_TIME 3.0f
 #define HEADING_SIGMAS 4.0f
-#define HEADING_MARGIN 0.1f
+#define HEADING_MARGIN_AT_REST 0.1f
+#define HEADING_MARGIN 0.25f
 
 static float square_sum(const float v[2])
 {
@@ -89,7 +91,7 @@ static float innovation_at_rest(const marl_estimator *e, marl_vec3 field, float 
 static void follow_heading(marl_estimator *e, const estimator_means *means, int at_rest)
 {
     marl_kalman *k = &e->kalman;
-    float weight = e->weight_mag, angle = k->innovation;
+    float weight = k->innovation_weight, angle = k->innovation;
     if (at_rest) {
         angle = innovation_at_rest(e, means->field, &weight);
     }
@@ -97,9 +99,10 @@ static void follow_heading(marl_estimator *e, const estimator_means *means, int 
     k->heading_error = float_snap(k->heading_error + share * (angle - k->heading_error));
 }
 
-static int heading_is_contradicted(const marl_kalman *k)
+static int heading_is_contradicted(const marl_kalman *k, int at_rest)
 {
-    float limit = HEADING_SIGMAS * float_root(k->p[2][2]) + HEADING_MARGIN;
+    float margin = at_rest ? HEADING_MARGIN_AT_REST : HEADING_MARGIN;
+    float limit = HEADING_SIGMAS * float_root(k->p[2][2]) + margin;
     return float_abs(k->heading_error) > limit;
 }
 
@@ -111,7 +114,7 @@ void kalman_reset_if_lost(marl_estimator *e, const estimator_means *means, marl_
     if (means->has_field) {
         follow_heading(e, means, at_rest);
     }
-    int contradicted = heading_is_contradicted(k);
+    int contradicted = heading_is_contradicted(k, at_rest);
     if (needs_impossible_speed(e) ||
         (at_rest && (contradicted || is_gravity_from_elsewhere(e, k->last_force)))) {
         world_axes world = world_axes_of(e->q);

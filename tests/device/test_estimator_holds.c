@@ -105,6 +105,27 @@ START_TEST(garbage_never_spoils_the_state)
 }
 END_TEST
 
+/* Long gaps at the highest rates, steps of a nanosecond behind them, readings missing on the way. */
+START_TEST(wild_turns_across_gaps_stay_an_attitude)
+{
+    dice d = {25};
+    for (int f = 0; f < MARL_FILTER_COUNT; f++) {
+        marl_estimator e = make((marl_filter)f);
+        e.tuning.value[MARL_PARAMETER_GAP_LIMIT] = 60.0f;
+        int64_t t = 0;
+        for (int i = 0; i < 20000; i++) {
+            t += dice_below(&d, 3) == 0 ? 1 : (int64_t)dice_between(&d, 1, 59.9e9);
+            marl_sample s = at_rest((marl_quat){1, 0, 0, 0}, t);
+            s.gyro = dice_vector(&d, 57);
+            s.fresh = (uint8_t)(dice_below(&d, 2) ? s.fresh : s.fresh & ~MARL_FRESH_GYRO);
+            (void)!marl_estimator_update(&e, &s);
+            ck_assert_msg(finite_and_unit(&e) && all_floats(&e, 0), "%s at %d",
+                          marl_filter_name((marl_filter)f), i);
+        }
+    }
+}
+END_TEST
+
 /* A reading in fifty is invalid: that costs next to nothing, in motion too. */
 START_TEST(single_invalid_readings_cost_little)
 {
@@ -169,6 +190,7 @@ int main(void)
     SRunner *runner = srunner_create(suite);
     tcase_set_timeout(tcase, 240);
     tcase_add_loop_test(tcase, garbage_never_spoils_the_state, 0, 2 * MARL_FILTER_COUNT);
+    tcase_add_test(tcase, wild_turns_across_gaps_stay_an_attitude);
     tcase_add_test(tcase, single_invalid_readings_cost_little);
     tcase_add_loop_test(tcase, a_day_leaves_no_trace, MARL_FILTER_COMPLEMENTARY, MARL_FILTER_COUNT);
     suite_add_tcase(suite, tcase);
