@@ -23,6 +23,13 @@ marl_status marl_fail(marl_error *error, marl_status status, const char *format,
 #endif
     ;
 
+/* Replaces in place what is no text by '?': bytes that are no valid UTF-8, and control characters, which a
+ * terminal takes for commands. Every message and every text that is read from a file or a board goes through
+ * this. */
+void marl_text_clean(char *text);
+/* The same, but line ends stay. */
+void marl_text_clean_lines(char *text);
+
 /* Appends an item to a list inside a text of `size` bytes, ", " between; a list that is full ends in " ...".
  */
 void marl_list_append(char *list, size_t size, const char *item);

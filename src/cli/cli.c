@@ -6,15 +6,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-void cli_say(const char *format, ...)
-{
-    va_list arguments;
-    va_start(arguments, format);
-    vfprintf(stderr, format, arguments);
-    va_end(arguments);
-    fputc('\n', stderr);
-}
-
 int cli_exit(const marl_error *error)
 {
     if (error->status != MARL_OK) {
@@ -45,7 +36,7 @@ static int wrong_use(const char *command, const char *format, const char *what, 
 static int print_help(cli *c, const cli_usage *usage)
 {
     poptPrintHelp(c->context, stdout, 0);
-    printf("\n%s\n\nExample: marlinspike %s\n", usage->about, usage->example);
+    cli_print("\n%s\n\nExample: marlinspike %s\n", usage->about, usage->example);
     return cli_print_done();
 }
 

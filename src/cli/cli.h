@@ -63,7 +63,9 @@ void cli_close(cli *c);
 
 /* Prints the error, if there is one, and returns the exit code. */
 int cli_exit(const marl_error *error);
-/* A message on stderr. */
+/* Text on stdout, and a message on stderr: whatever stands in names of files and devices, no control
+ * character reaches the terminal. */
+void cli_print(const char *format, ...) __attribute__((format(printf, 1, 2)));
 void cli_say(const char *format, ...) __attribute__((format(printf, 1, 2)));
 
 /* Fails with the names of all scenes. */
@@ -147,6 +149,8 @@ json_t *cli_warnings_json(const cli_warnings *warnings);
 
 /* NaN becomes null. */
 json_t *cli_number(double value);
+/* A text for a report; what is no text in it is replaced. */
+json_t *cli_text(const char *text);
 json_t *cli_numbers(const double *value, size_t n);
 /* Prints the one object on stdout and releases it. Returns 0, or 5 when stdout is closed. */
 int cli_print_json(json_t *root);

@@ -50,7 +50,7 @@ static void add_measures(json_t *run, const cli_run *r)
     char digest[16];
     snprintf(digest, sizeof digest, "%08x", (unsigned)r->digest);
     add_angles(run, &c->all);
-    json_object_set_new(run, "heading", json_string(r->heading_is_magnetic ? "magnetic" : "relative"));
+    json_object_set_new(run, "heading", cli_text(r->heading_is_magnetic ? "magnetic" : "relative"));
     json_object_set_new(run, "settle_s", cli_number(c->settle_s));
     json_object_set_new(run, "jitter_deg", cli_number(c->jitter_deg));
     json_object_set_new(run, "lag_ms", cli_number(c->lag_ms));
@@ -62,7 +62,7 @@ static void add_measures(json_t *run, const cli_run *r)
     json_object_set_new(run, "restarts", json_integer(r->counts.restarts));
     json_object_set_new(run, "updates", json_integer(r->counts.updates));
     json_object_set_new(run, "compared", json_integer((json_int_t)c->n));
-    json_object_set_new(run, "digest", json_string(digest));
+    json_object_set_new(run, "digest", cli_text(digest));
 }
 
 static json_t *quat_json(marl_quat q)
@@ -102,8 +102,8 @@ static json_t *cases_json(const cli_comparison *job)
     json_t *list = json_array();
     for (size_t i = 0; i < job->cases; i++) {
         json_t *one = json_object();
-        json_object_set_new(one, "case", json_string(job->of[i].log_path));
-        json_object_set_new(one, "reference", json_string(job->of[i].reference_path));
+        json_object_set_new(one, "case", cli_text(job->of[i].log_path));
+        json_object_set_new(one, "reference", cli_text(job->of[i].reference_path));
         add_alignment(one, &job->of[i]);
         json_array_append_new(list, one);
     }
@@ -114,12 +114,12 @@ static json_t *run_json(const cli_run *r)
 {
     json_t *run = json_object();
     int good = r->error.status == MARL_OK;
-    json_object_set_new(run, "case", json_string(r->of->log_path));
-    json_object_set_new(run, "name", json_string(r->tuning->name));
-    json_object_set_new(run, "filter", json_string(marl_filter_name(r->tuning->tuning.filter)));
+    json_object_set_new(run, "case", cli_text(r->of->log_path));
+    json_object_set_new(run, "name", cli_text(r->tuning->name));
+    json_object_set_new(run, "filter", cli_text(marl_filter_name(r->tuning->tuning.filter)));
     json_object_set_new(run, "rate_hz", r->rate_hz > 0 ? json_real(r->rate_hz) : json_null());
-    json_object_set_new(run, "status", json_string(good ? "ok" : "failed"));
-    json_object_set_new(run, "reason", good ? json_null() : json_string(r->error.text));
+    json_object_set_new(run, "status", cli_text(good ? "ok" : "failed"));
+    json_object_set_new(run, "reason", good ? json_null() : cli_text(r->error.text));
     if (r->compared) {
         add_measures(run, r);
     }
@@ -133,9 +133,9 @@ static json_t *ranking_json(const cli_comparison *job)
         const marl_rank *k = &job->rank[i];
         const cli_run *first = &job->run[k->tuning * job->cases];
         json_t *one = json_object();
-        json_object_set_new(one, "name", json_string(first->tuning->name));
+        json_object_set_new(one, "name", cli_text(first->tuning->name));
         json_object_set_new(one, "rate_hz", first->rate_hz > 0 ? json_real(first->rate_hz) : json_null());
-        json_object_set_new(one, "by", json_string(job->rank_by == MARL_RANK_BY_TILT ? "tilt" : "total"));
+        json_object_set_new(one, "by", cli_text(job->rank_by == MARL_RANK_BY_TILT ? "tilt" : "total"));
         json_object_set_new(one, "rms_deg", cli_number(k->score_deg));
         json_object_set_new(one, "difference_deg", cli_number(k->failed > 0 ? NAN : k->difference));
         const double interval[2] = {k->low, k->high};

@@ -23,32 +23,32 @@ static void print_cell(int width, int decimals, double value)
 {
     if (isfinite(value)) {
         double shown = fabs(value) < 0.5 * pow(10, -decimals) ? 0 : value; /* no -0 */
-        printf(" %*.*f", width, decimals, shown);
+        cli_print(" %*.*f", width, decimals, shown);
     } else {
-        printf(" %*s", width, "-");
+        cli_print(" %*s", width, "-");
     }
 }
 
 static void print_turn(const char *side, marl_quat q, const double sigma[3])
 {
     marl_rpy r = marl_quat_to_rpy(q);
-    printf("%s roll %.2f, pitch %.2f, yaw %.2f deg (+-", side, (double)r.roll / DEGREE,
-           (double)r.pitch / DEGREE, (double)r.yaw / DEGREE);
+    cli_print("%s roll %.2f, pitch %.2f, yaw %.2f deg (+-", side, (double)r.roll / DEGREE,
+              (double)r.pitch / DEGREE, (double)r.yaw / DEGREE);
     for (int i = 0; i < 3; i++) {
         print_cell(0, 2, sigma[i]);
     }
-    printf(" about x, y, z)\n");
+    cli_print(" about x, y, z)\n");
 }
 
 static void print_clock(const marl_clock *clock)
 {
-    printf("clock: the reference's shows %+.5f s (+- %.5f) at the log's first row", clock->offset_s,
-           clock->offset_sigma_s);
+    cli_print("clock: the reference's shows %+.5f s (+- %.5f) at the log's first row", clock->offset_s,
+              clock->offset_sigma_s);
     if (isfinite(clock->ppm)) {
-        printf(" and runs %+.1f ppm (+- %.1f)", clock->ppm, clock->ppm_sigma);
+        cli_print(" and runs %+.1f ppm (+- %.1f)", clock->ppm, clock->ppm_sigma);
     }
-    printf(";\n       the gyroscope, whose own delay is in it, explains %.1f %% of the turning\n",
-           100 * clock->explained);
+    cli_print(";\n       the gyroscope, whose own delay is in it, explains %.1f %% of the turning\n",
+              100 * clock->explained);
 }
 
 static void print_alignment(const cli_comparison *job, const cli_case *of)
@@ -64,12 +64,13 @@ static void print_alignment(const cli_comparison *job, const cli_case *of)
     if (m->has_body) {
         print_turn("       body side: ", m->body, m->body_sigma_deg);
     } else if (m->kind == MARL_MATCH_WORLD_AND_BODY) {
-        printf("       body side:  left out: this motion mixes it up with the world's, errors would come out "
-               "%.0f times larger;\n                   record turns about a second level axis, too\n",
-               fmin(m->amplification, 999));
+        cli_print(
+            "       body side:  left out: this motion mixes it up with the world's, errors would come out "
+            "%.0f times larger;\n                   record turns about a second level axis, too\n",
+            fmin(m->amplification, 999));
     }
-    printf("       %.2f deg rms are left; errors of %s that last are taken for frames\n", m->residual_deg,
-           job->matching.by.name);
+    cli_print("       %.2f deg rms are left; errors of %s that last are taken for frames\n", m->residual_deg,
+              job->matching.by.name);
 }
 
 static double percent(uint32_t part, uint32_t of)
@@ -81,7 +82,7 @@ static void print_name(const cli_comparison *job, const cli_run *r)
 {
     char name[80];
     cli_run_name(job, r, name, sizeof name);
-    printf("%-*.*s", name_width(job), name_width(job), name);
+    cli_print("%-*.*s", name_width(job), name_width(job), name);
 }
 
 static void print_run(const cli_comparison *job, const cli_run *r)
@@ -89,7 +90,7 @@ static void print_run(const cli_comparison *job, const cli_run *r)
     const marl_comparison *c = &r->comparison;
     print_name(job, r);
     if (!r->compared) {
-        printf(" failed\n");
+        cli_print(" failed\n");
         return;
     }
     print_cell(6, 2, c->all.tilt.rms);
@@ -104,16 +105,16 @@ static void print_run(const cli_comparison *job, const cli_run *r)
     print_cell(6, 0, c->drift_deg_per_h);
     print_cell(6, 1, percent(r->counts.downweighted_accel, r->counts.used_accel));
     print_cell(5, 1, percent(r->counts.downweighted_mag, r->counts.used_mag));
-    printf("%s%s\n", r->heading_is_magnetic ? "" : "  heading relative",
-           r->error.status != MARL_OK ? "  failed" : "");
+    cli_print("%s%s\n", r->heading_is_magnetic ? "" : "  heading relative",
+              r->error.status != MARL_OK ? "  failed" : "");
 }
 
 static void print_runs(const cli_comparison *job, const cli_case *of)
 {
-    printf("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %12s\n", name_width(job), "", "tilt", "", "",
-           "heading", "", "total", "settle", "jitter", "lag", "drift", "weight < 0.5");
-    printf("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %6s %5s\n", name_width(job), "error in degrees",
-           "rms", "p95", "max", "rms", "max", "rms", "s", "deg", "ms", "deg/h", "acc %", "mag %");
+    cli_print("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %12s\n", name_width(job), "", "tilt", "", "",
+              "heading", "", "total", "settle", "jitter", "lag", "drift", "weight < 0.5");
+    cli_print("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %6s %5s\n", name_width(job), "error in degrees",
+              "rms", "p95", "max", "rms", "max", "rms", "s", "deg", "ms", "deg/h", "acc %", "mag %");
     for (size_t i = 0; i < job->runs; i++) {
         if (job->run[i].of == of) {
             print_run(job, &job->run[i]);
@@ -136,15 +137,15 @@ static void print_weights(const cli_comparison *job, const cli_case *of)
         }
     }
     if (invalid[0] + invalid[1] + invalid[2] > 0) {
-        printf("invalid readings, left out: accel %u, gyro %u, mag %u\n", (unsigned)invalid[0],
-               (unsigned)invalid[1], (unsigned)invalid[2]);
+        cli_print("invalid readings, left out: accel %u, gyro %u, mag %u\n", (unsigned)invalid[0],
+                  (unsigned)invalid[1], (unsigned)invalid[2]);
     }
     if (low) {
-        printf("weight < 0.5: share of the readings that disturbances made count less than half; the "
-               "estimate rests on "
-               "the gyroscope\nmeanwhile. accel_threshold, mag_threshold (kalman: accel_floor, "
-               "disturbance_time, mag_noise) "
-               "decide it.\n");
+        cli_print("weight < 0.5: share of the readings that disturbances made count less than half; the "
+                  "estimate rests on "
+                  "the gyroscope\nmeanwhile. accel_threshold, mag_threshold (kalman: accel_floor, "
+                  "disturbance_time, mag_noise) "
+                  "decide it.\n");
     }
 }
 
@@ -163,9 +164,9 @@ static void print_conditions(const cli_comparison *job, const cli_case *of)
     const cli_run *any = NULL;
     char title[40];
     snprintf(title, sizeof title, "%s error, rms, while", by_name(job));
-    printf("\n%-*s", name_width(job), title);
+    cli_print("\n%-*s", name_width(job), title);
     for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
-        printf(" %10s", marl_condition_name((marl_condition)k));
+        cli_print(" %10s", marl_condition_name((marl_condition)k));
     }
     for (size_t i = 0; i < job->runs; i++) {
         const cli_run *r = &job->run[i];
@@ -173,18 +174,18 @@ static void print_conditions(const cli_comparison *job, const cli_case *of)
             continue;
         }
         if (any == NULL) {
-            printf("\n%-*s", name_width(job), "share of the time, %");
+            cli_print("\n%-*s", name_width(job), "share of the time, %");
             for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
                 print_cell(10, 0, 100 * r->comparison.by_condition[k].share);
             }
-            printf("\n");
+            cli_print("\n");
             any = r;
         }
         print_name(job, r);
         for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
             print_cell(10, 2, score(job, &r->comparison.by_condition[k]));
         }
-        printf("\n");
+        cli_print("\n");
     }
 }
 
@@ -193,26 +194,26 @@ static void print_rates(const cli_comparison *job, const cli_case *of)
 {
     char title[40];
     snprintf(title, sizeof title, "%s error, rms, at", by_name(job));
-    printf("%-*s", name_width(job), title);
+    cli_print("%-*s", name_width(job), title);
     for (size_t k = 0; k < job->rates; k++) {
-        printf(" %7.4g", job->rate_hz[k]);
+        cli_print(" %7.4g", job->rate_hz[k]);
     }
-    printf(" Hz\n");
+    cli_print(" Hz\n");
     for (size_t i = 0; i < job->runs; i++) {
         const cli_run *r = &job->run[i];
         if (r->of != of) {
             continue;
         }
         if (i / job->cases % job->rates == 0) {
-            printf("%-*.*s", name_width(job), name_width(job), r->tuning->name);
+            cli_print("%-*.*s", name_width(job), name_width(job), r->tuning->name);
         }
         if (r->error.status == MARL_OK) {
             print_cell(7, 2, score(job, &r->comparison.all));
         } else {
-            printf(" %7s", "failed");
+            cli_print(" %7s", "failed");
         }
         if (i / job->cases % job->rates == job->rates - 1) {
-            printf("\n");
+            cli_print("\n");
         }
     }
 }
@@ -229,22 +230,23 @@ static void print_ranking(const cli_comparison *job)
     if (contenders < 2 || job->rates > 1) {
         return;
     }
-    printf("\nIn order of the %s error, rms%s; then how much more than the first, with its 95 %% interval:\n",
-           by_name(job), job->cases > 1 ? " over all logs" : "");
+    cli_print(
+        "\nIn order of the %s error, rms%s; then how much more than the first, with its 95 %% interval:\n",
+        by_name(job), job->cases > 1 ? " over all logs" : "");
     for (size_t i = 0; i < contenders; i++) {
         const marl_rank *k = &job->rank[i];
         print_name(job, &job->run[k->tuning * job->cases]);
         print_cell(7, 3, k->score_deg);
         if (k->failed > 0) {
-            printf("  failed on %zu of %zu\n", k->failed, job->cases);
+            cli_print("  failed on %zu of %zu\n", k->failed, job->cases);
         } else if (i > 0 && isfinite(k->low)) {
-            printf("  +%.3f (%.3f to %.3f)%s\n", k->difference, k->low, k->high, worth(k));
+            cli_print("  +%.3f (%.3f to %.3f)%s\n", k->difference, k->low, k->high, worth(k));
         } else {
-            printf("\n");
+            cli_print("\n");
         }
     }
     if (job->rank_by == MARL_RANK_BY_TILT) {
-        printf(
+        cli_print(
             "By tilt, since a heading among them is relative; --match heading makes headings comparable.\n");
     }
 }
@@ -253,9 +255,9 @@ int cli_compare_table(const cli_comparison *job, const char *figure)
 {
     for (size_t i = 0; i < job->cases; i++) {
         const cli_case *of = &job->of[i];
-        printf("%s%s against %s\n", i > 0 ? "\n" : "", of->log_path, of->reference_path);
+        cli_print("%s%s against %s\n", i > 0 ? "\n" : "", of->log_path, of->reference_path);
         print_alignment(job, of);
-        printf("\n");
+        cli_print("\n");
         if (job->rates > 1) {
             print_rates(job, of);
         } else {
@@ -266,7 +268,7 @@ int cli_compare_table(const cli_comparison *job, const char *figure)
     }
     print_ranking(job);
     if (figure != NULL) {
-        printf("figure: %s\n", figure);
+        cli_print("figure: %s\n", figure);
     }
     return cli_print_done();
 }

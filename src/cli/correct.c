@@ -74,14 +74,14 @@ static int report(const cli *c, const options *o, const marl_log_report *read)
 {
     if (c->json) {
         json_t *root = json_object();
-        json_object_set_new(root, "log", json_string(o->out));
+        json_object_set_new(root, "log", cli_text(o->out));
         json_object_set_new(root, "rows", json_integer((json_int_t)read->rows));
         json_object_set_new(root, "rows_dropped", json_integer((json_int_t)read->rows_dropped));
         json_object_set_new(root, "cells_missing", json_integer((json_int_t)read->cells_missing));
         return cli_print_json(root);
     }
     if (!c->quiet) {
-        printf("%s: %lu rows corrected by %s\n", o->out, read->rows, o->calibration);
+        cli_print("%s: %lu rows corrected by %s\n", o->out, read->rows, o->calibration);
     }
     return cli_print_done();
 }

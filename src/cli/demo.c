@@ -127,17 +127,17 @@ static int run_step(size_t i, const char *dir)
 {
     words w;
     split(steps[i].command, dir, &w);
-    printf("%s\n$ marlinspike", steps[i].why);
+    cli_print("%s\n$ marlinspike", steps[i].why);
     for (int k = 0; k < w.n; k++) {
-        printf(strchr(w.text[k], ' ') != NULL ? " '%s'" : " %s", w.text[k]);
+        cli_print(strchr(w.text[k], ' ') != NULL ? " '%s'" : " %s", w.text[k]);
     }
-    printf("\n");
+    cli_print("\n");
     int code = cli_print_done();
     if (code == CLI_DONE) {
         code = run(&w);
     }
     if (code == CLI_DONE) {
-        printf("\n");
+        cli_print("\n");
     }
     return code;
 }
@@ -164,7 +164,7 @@ static int demo(const char *dir)
             return code;
         }
     }
-    printf("All files of this demo are in %s\n", dir);
+    cli_print("All files of this demo are in %s\n", dir);
     return cli_print_done();
 }
 

@@ -178,10 +178,10 @@ static json_t *fit_json(const marl_axes_fit *fit)
         axes = json_array();
         for (int k = 0; k < 3; k++) {
             const char text[3] = {fit->best.axis[k] < 0 ? '-' : '+', "?xyz"[abs(fit->best.axis[k])], '\0'};
-            json_array_append_new(axes, json_string(text));
+            json_array_append_new(axes, cli_text(text));
         }
     }
-    json_object_set_new(root, "verdict", json_string(verdicts[fit->verdict]));
+    json_object_set_new(root, "verdict", cli_text(verdicts[fit->verdict]));
     json_object_set_new(root, "fits", axes);
     json_object_set_new(root, "residual", cli_number(fit->residual));
     json_object_set_new(root, "next", cli_number(fit->next));
@@ -228,7 +228,7 @@ static json_t *against_json(const cli_inspected *seen)
         json_object_set_new(sensor, "spectrum", spectrum);
         json_object_set_new(sensors, marl_sensor_name((marl_sensor)i), sensor);
     }
-    json_object_set_new(root, "log", json_string(seen->against->log.path));
+    json_object_set_new(root, "log", cli_text(seen->against->log.path));
     json_object_set_new(root, "holds", json_boolean(cli_inspect_holds(seen)));
     json_object_set_new(root, "sensors", sensors);
     return root;
@@ -239,7 +239,7 @@ int cli_inspect_json(const cli_inspected *seen)
     const marl_log *log = &seen->log;
     const marl_inspection *inspection = &seen->inspection;
     json_t *root = json_object(), *sensors = json_object();
-    json_object_set_new(root, "device", log->info.device[0] ? json_string(log->info.device) : json_null());
+    json_object_set_new(root, "device", log->info.device[0] ? cli_text(log->info.device) : json_null());
     json_object_set_new(root, "corrected", json_boolean(log->info.corrected));
     json_object_set_new(root, "rows", json_integer((json_int_t)log->report.rows));
     json_object_set_new(root, "rows_dropped", json_integer((json_int_t)log->report.rows_dropped));

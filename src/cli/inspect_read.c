@@ -31,9 +31,9 @@ static int has_time_of_ours(const marl_columns_guess *guess)
 static void print_range(double value)
 {
     if (isfinite(value)) {
-        printf(" %11.6g", value);
+        cli_print(" %11.6g", value);
     } else {
-        printf(" %11s", "-");
+        cli_print(" %11s", "-");
     }
 }
 
@@ -55,13 +55,14 @@ static const char *delimiter_name(char delimiter)
 
 static void print_guess(const marl_columns_guess *guess, const char *path, char decimal)
 {
-    printf("%s is not a log of ours. Its columns, divided by %s, ", path, delimiter_name(guess->delimiter));
+    cli_print("%s is not a log of ours. Its columns, divided by %s, ", path,
+              delimiter_name(guess->delimiter));
     if (guess->header > 0) {
-        printf("named in line %ld, seem to be (by its first %zu rows):\n\n", guess->header, guess->rows);
+        cli_print("named in line %ld, seem to be (by its first %zu rows):\n\n", guess->header, guess->rows);
     } else {
-        printf("without names, seem to be (by its first %zu rows):\n\n", guess->rows);
+        cli_print("without names, seem to be (by its first %zu rows):\n\n", guess->rows);
     }
-    printf("%3s  %-20s %11s %11s  %-16s %s\n", "no.", "name", "from", "to", "seems to be", "because");
+    cli_print("%3s  %-20s %11s %11s  %-16s %s\n", "no.", "name", "from", "to", "seems to be", "because");
     for (size_t i = 0; i < guess->n; i++) {
         const marl_column_guess *c = &guess->column[i];
         char what[40] = "-";
@@ -69,17 +70,17 @@ static void print_guess(const marl_columns_guess *guess, const char *path, char 
             snprintf(what, sizeof what, "%s%s%s%s", marl_column_name((marl_column)c->target),
                      c->unit[0] ? "[" : "", c->unit, c->unit[0] ? "]" : "");
         }
-        printf("%3zu  %-20s", i + 1, c->name);
+        cli_print("%3zu  %-20s", i + 1, c->name);
         print_range(c->least);
         print_range(c->most);
-        printf("  %-16s %s\n", what, c->why);
+        cli_print("  %-16s %s\n", what, c->why);
     }
-    printf("\nTo read it so:\n  marlinspike inspect %s%s --columns '%s'\n", path,
-           decimal == ',' ? " --decimal ," : "", guess->map);
+    cli_print("\nTo read it so:\n  marlinspike inspect %s%s --columns '%s'\n", path,
+              decimal == ',' ? " --decimal ," : "", guess->map);
     if (guess->doubt[0] != '\0') {
-        printf("Look at this first: %s.\n", guess->doubt);
+        cli_print("Look at this first: %s.\n", guess->doubt);
     }
-    printf("With -o LOG it is also written as a log of ours.\n");
+    cli_print("With -o LOG it is also written as a log of ours.\n");
 }
 
 static void print_guess_json(const marl_columns_guess *guess, char decimal)
@@ -88,19 +89,19 @@ static void print_guess_json(const marl_columns_guess *guess, char decimal)
     for (size_t i = 0; i < guess->n; i++) {
         const marl_column_guess *c = &guess->column[i];
         json_t *item = json_object();
-        json_object_set_new(item, "name", c->name[0] ? json_string(c->name) : json_null());
+        json_object_set_new(item, "name", c->name[0] ? cli_text(c->name) : json_null());
         json_object_set_new(item, "least", cli_number(c->least));
         json_object_set_new(item, "most", cli_number(c->most));
         json_object_set_new(
-            item, "is", c->target >= 0 ? json_string(marl_column_name((marl_column)c->target)) : json_null());
-        json_object_set_new(item, "unit", c->unit[0] ? json_string(c->unit) : json_null());
-        json_object_set_new(item, "why", json_string(c->why));
+            item, "is", c->target >= 0 ? cli_text(marl_column_name((marl_column)c->target)) : json_null());
+        json_object_set_new(item, "unit", c->unit[0] ? cli_text(c->unit) : json_null());
+        json_object_set_new(item, "why", cli_text(c->why));
         json_array_append_new(columns, item);
     }
     json_object_set_new(root, "columns", columns);
-    json_object_set_new(root, "decimal", json_string(decimal == ',' ? "," : "."));
-    json_object_set_new(root, "map", json_string(guess->map));
-    json_object_set_new(root, "doubt", guess->doubt[0] ? json_string(guess->doubt) : json_null());
+    json_object_set_new(root, "decimal", cli_text(decimal == ',' ? "," : "."));
+    json_object_set_new(root, "map", cli_text(guess->map));
+    json_object_set_new(root, "doubt", guess->doubt[0] ? cli_text(guess->doubt) : json_null());
     (void)cli_print_json(root);
 }
 

@@ -13,9 +13,9 @@ enum { LINES_SHOWN = 3 };
 static void print_axis(double value, double unit, int present)
 {
     if (present && isfinite(value)) {
-        printf(" %10.4f", value / unit);
+        cli_print(" %10.4f", value / unit);
     } else {
-        printf(" %10s", "-");
+        cli_print(" %10s", "-");
     }
 }
 
@@ -27,53 +27,54 @@ static void print_sensor(marl_sensor sensor, const marl_sensor_summary *s)
         snprintf(rate, sizeof rate, "%.2f", s->rate_hz);
         snprintf(jitter, sizeof jitter, "%.3f", s->jitter_ms);
     }
-    printf("%-6s %8s %9s %6zu  %-6s", marl_sensor_name(sensor), rate, jitter, s->gaps,
-           sensor == MARL_GYRO ? "deg/s" : marl_sensor_unit(sensor));
+    cli_print("%-6s %8s %9s %6zu  %-6s", marl_sensor_name(sensor), rate, jitter, s->gaps,
+              sensor == MARL_GYRO ? "deg/s" : marl_sensor_unit(sensor));
     for (int k = 0; k < 3; k++) {
         print_axis(s->mean[k], unit, (int)(s->axes >> k) & 1);
     }
-    printf(" ");
+    cli_print(" ");
     for (int k = 0; k < 3; k++) {
         print_axis(s->deviation[k], unit, (int)(s->axes >> k) & 1);
     }
-    printf("\n");
+    cli_print("\n");
 }
 
 static void print_still(const marl_inspection *inspection)
 {
     const marl_spans *still = &inspection->still;
     if (still->n == 0) {
-        printf("still: never for as long as a second\n");
+        cli_print("still: never for as long as a second\n");
         return;
     }
-    printf("still: %.1f s of %.1f s:", marl_spans_seconds(still), inspection->duration_s);
+    cli_print("still: %.1f s of %.1f s:", marl_spans_seconds(still), inspection->duration_s);
     for (size_t i = 0; i < still->n && i < 6; i++) {
-        printf("%s %.2f to %.2f", i ? "," : "", (double)still->span[i].from_ns * 1e-9,
-               (double)still->span[i].to_ns * 1e-9);
+        cli_print("%s %.2f to %.2f", i ? "," : "", (double)still->span[i].from_ns * 1e-9,
+                  (double)still->span[i].to_ns * 1e-9);
     }
-    printf(still->n > 6 ? " and %zu more\n" : " s\n", still->n - 6);
+    cli_print(still->n > 6 ? " and %zu more\n" : " s\n", still->n - 6);
 }
 
 static void print_attitudes(const marl_log *log)
 {
     size_t n = cli_count_attitudes(log);
     if (n > 0) {
-        printf("attitudes: %zu in %s, heading %s\n", n, marl_world_name(log->info.world),
-               log->info.relative_heading ? "relative" : "magnetic");
+        cli_print("attitudes: %zu in %s, heading %s\n", n, marl_world_name(log->info.world),
+                  log->info.relative_heading ? "relative" : "magnetic");
     }
 }
 
 static void print_sensors(const marl_inspection *inspection)
 {
-    printf("%-6s %8s %9s %6s  %-6s %10s %21s  %10s\n", "", "rate", "jitter", "", "", "mean", "", "deviation");
-    printf("%-6s %8s %9s %6s  %-6s %10s %10s %10s  %10s %10s %10s\n", "sensor", "Hz", "ms", "gaps", "unit",
-           "x", "y", "z", "x", "y", "z");
+    cli_print("%-6s %8s %9s %6s  %-6s %10s %21s  %10s\n", "", "rate", "jitter", "", "", "mean", "",
+              "deviation");
+    cli_print("%-6s %8s %9s %6s  %-6s %10s %10s %10s  %10s %10s %10s\n", "sensor", "Hz", "ms", "gaps", "unit",
+              "x", "y", "z", "x", "y", "z");
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (inspection->sensor[i].axes) {
             print_sensor((marl_sensor)i, &inspection->sensor[i]);
         }
     }
-    printf("\n");
+    cli_print("\n");
     print_still(inspection);
 }
 
@@ -88,8 +89,8 @@ static void print_fit(const char *name, const marl_axes_fit *fit)
     char text[32];
     if (fit->verdict == MARL_AXES_DECIDED) {
         marl_arrangement_text(&fit->best, text);
-        printf("%s %s (leaves %.0f %%, the next best %.0f %%)", name, text, 100 * fit->residual,
-               100 * fit->next);
+        cli_print("%s %s (leaves %.0f %%, the next best %.0f %%)", name, text, 100 * fit->residual,
+                  100 * fit->next);
     }
 }
 
@@ -97,50 +98,50 @@ static void print_fit(const char *name, const marl_axes_fit *fit)
 static void print_axes(const marl_axes *axes)
 {
     if (axes->gyro.verdict == MARL_AXES_UNDECIDED) {
-        printf(
+        cli_print(
             "axes: this motion cannot tell how they stand to each other; turn it about two axes and more\n");
     }
     if (axes->gyro.verdict != MARL_AXES_DECIDED) {
         return;
     }
-    printf("axes against the accelerometer's: ");
+    cli_print("axes against the accelerometer's: ");
     print_fit("gyro", &axes->gyro);
-    printf("%s", axes->mag.verdict == MARL_AXES_DECIDED ? "\n                                  " : "");
+    cli_print("%s", axes->mag.verdict == MARL_AXES_DECIDED ? "\n                                  " : "");
     print_fit("mag ", &axes->mag);
     if (axes->mag.verdict == MARL_AXES_DECIDED) {
-        printf(axes->mag.sign_decided ? ", dip %.0f deg (north assumed)"
-                                      : ", dip %.0f deg: too flat to tell its sign",
-               axes->dip_deg);
+        cli_print(axes->mag.sign_decided ? ", dip %.0f deg (north assumed)"
+                                         : ", dip %.0f deg: too flat to tell its sign",
+                  axes->dip_deg);
     }
-    printf("\n");
+    cli_print("\n");
 }
 
 static void print_quantity(double value, double unit, int present)
 {
     if (present && isfinite(value)) {
-        printf(" %9.4g", value / unit);
+        cli_print(" %9.4g", value / unit);
     } else {
-        printf(" %9s", "-");
+        cli_print(" %9s", "-");
     }
 }
 
 static void print_sensor_noise(marl_sensor sensor, const marl_sensor_noise *n)
 {
     const double unit = sensor == MARL_GYRO ? DEGREE : 1.0;
-    printf("%-6s %7.0f  %-6s", marl_sensor_name(sensor), n->seconds,
-           sensor == MARL_GYRO ? "deg/s" : marl_sensor_unit(sensor));
+    cli_print("%-6s %7.0f  %-6s", marl_sensor_name(sensor), n->seconds,
+              sensor == MARL_GYRO ? "deg/s" : marl_sensor_unit(sensor));
     for (int k = 0; k < 3; k++) {
         print_quantity(n->noise[k].white, unit, (int)(n->axes >> k) & 1);
     }
-    printf(" ");
+    cli_print(" ");
     for (int k = 0; k < 3; k++) {
         print_quantity(n->noise[k].flicker, unit, (int)(n->axes >> k) & 1);
     }
-    printf(" ");
+    cli_print(" ");
     for (int k = 0; k < 3; k++) {
         print_quantity(n->noise[k].walk, unit, (int)(n->axes >> k) & 1);
     }
-    printf("\n");
+    cli_print("\n");
 }
 
 /* Where there is rest enough to speak of noise. */
@@ -153,25 +154,25 @@ static void print_noise(const cli_inspected *seen)
     if (longest < LEAST_NOISE_S) {
         return;
     }
-    printf("\n%-6s %7s  %-6s %29s  %29s  %29s\n", "noise", "rest", "", "white, unit/sqrt(Hz)",
-           "flicker, unit", "walk, unit/sqrt(s)");
-    printf("%-6s %7s  %-6s %9s %9s %9s  %9s %9s %9s  %9s %9s %9s\n", "sensor", "s", "unit", "x", "y", "z",
-           "x", "y", "z", "x", "y", "z");
+    cli_print("\n%-6s %7s  %-6s %29s  %29s  %29s\n", "noise", "rest", "", "white, unit/sqrt(Hz)",
+              "flicker, unit", "walk, unit/sqrt(s)");
+    cli_print("%-6s %7s  %-6s %9s %9s %9s  %9s %9s %9s  %9s %9s %9s\n", "sensor", "s", "unit", "x", "y", "z",
+              "x", "y", "z", "x", "y", "z");
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (seen->noise[i].axes) {
             print_sensor_noise((marl_sensor)i, &seen->noise[i]);
         }
     }
-    printf("-: not seen in this rest; one 16 times as long shows half as much\n");
+    cli_print("-: not seen in this rest; one 16 times as long shows half as much\n");
 }
 
 /* How two clocks were brought together. */
 static void print_clock(const cli_inspected *seen)
 {
     if (seen->merged && seen->clock.found && isfinite(seen->clock.explained)) {
-        printf("clock of the second log: %+.4f s added, +- %.4f s, found from motion (explains %.0f %% of "
-               "it)\n\n",
-               seen->clock.offset_s, seen->clock.sigma_s, 100 * seen->clock.explained);
+        cli_print("clock of the second log: %+.4f s added, +- %.4f s, found from motion (explains %.0f %% of "
+                  "it)\n\n",
+                  seen->clock.offset_s, seen->clock.sigma_s, 100 * seen->clock.explained);
     }
 }
 
@@ -189,18 +190,18 @@ static void print_spectrum(const cli_inspected *seen)
                 continue;
             }
             if (!headed) {
-                printf("\nspectrum %s\n", s->at_rest ? "at rest" : "in motion");
+                cli_print("\nspectrum %s\n", s->at_rest ? "at rest" : "in motion");
                 headed = 1;
             }
-            printf("%-5s %c ", marl_sensor_name((marl_sensor)i), 'x' + k);
+            cli_print("%-5s %c ", marl_sensor_name((marl_sensor)i), 'x' + k);
             if (isfinite(a->low_pass_hz)) {
-                printf(" low-pass of %.3g +- %.1g Hz", a->low_pass_hz, a->low_pass_sigma);
+                cli_print(" low-pass of %.3g +- %.1g Hz", a->low_pass_hz, a->low_pass_sigma);
             }
             for (size_t l = 0; l < a->lines && l < LINES_SHOWN; l++) {
-                printf("%s %.2f Hz with %.3g %s", l ? "," : " line at", a->line[l].hz,
-                       a->line[l].amplitude / unit, name);
+                cli_print("%s %.2f Hz with %.3g %s", l ? "," : " line at", a->line[l].hz,
+                          a->line[l].amplitude / unit, name);
             }
-            printf(a->lines > LINES_SHOWN ? " and %zu more\n" : "\n", a->lines - LINES_SHOWN);
+            cli_print(a->lines > LINES_SHOWN ? " and %zu more\n" : "\n", a->lines - LINES_SHOWN);
         }
     }
 }
@@ -208,9 +209,9 @@ static void print_spectrum(const cli_inspected *seen)
 static void print_difference(const marl_difference *d, const char *unit)
 {
     if (isfinite(d->ratio)) {
-        printf("  %6.3f at %7.3g %-2s (%.3f)", d->ratio, d->at, unit, d->limit);
+        cli_print("  %6.3f at %7.3g %-2s (%.3f)", d->ratio, d->at, unit, d->limit);
     } else {
-        printf("  %28s", "-");
+        cli_print("  %28s", "-");
     }
 }
 
@@ -220,38 +221,38 @@ static void print_against(const cli_inspected *seen)
     if (seen->against == NULL) {
         return;
     }
-    printf(
+    cli_print(
         "\nnoise of %s over that of this log, where they differ most (in brackets: what may be by chance)\n",
         seen->against->log.path);
-    printf("%-8s  %-28s  %-28s\n", "sensor", "Allan deviation", "spectrum");
+    cli_print("%-8s  %-28s  %-28s\n", "sensor", "Allan deviation", "spectrum");
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_likeness *like = &seen->likeness[i];
         for (int k = 0; k < 3; k++) {
             if (!((like->axes >> k) & 1)) {
                 continue;
             }
-            printf("%-6s %c", marl_sensor_name((marl_sensor)i), 'x' + k);
+            cli_print("%-6s %c", marl_sensor_name((marl_sensor)i), 'x' + k);
             print_difference(&like->allan[k], "s");
             print_difference(&like->spectrum[k], "Hz");
-            printf("  %s\n", like->allan[k].holds && like->spectrum[k].holds ? "alike" : "DIFFERENT");
+            cli_print("  %s\n", like->allan[k].holds && like->spectrum[k].holds ? "alike" : "DIFFERENT");
         }
     }
-    printf(cli_inspect_holds(seen) ? "they are alike: a sheet that made one of them describes the other\n"
-                                   : "they are not alike\n");
+    cli_print(cli_inspect_holds(seen) ? "they are alike: a sheet that made one of them describes the other\n"
+                                      : "they are not alike\n");
 }
 
 int cli_inspect_table(const cli_inspected *seen)
 {
     const marl_log *log = &seen->log;
     const marl_inspection *inspection = &seen->inspection;
-    printf("%s: ", log->path);
+    cli_print("%s: ", log->path);
     if (log->info.device[0] != '\0') {
-        printf("device %s, ", log->info.device);
+        cli_print("device %s, ", log->info.device);
     }
-    printf("%s%lu rows, %.3f s from %.3f s", log->info.corrected ? "corrected, " : "", log->report.rows,
-           inspection->duration_s, (double)log->row[0].sample.t_ns * 1e-9);
-    printf("; %lu rows dropped, %lu cells missing\n%s", log->report.rows_dropped, log->report.cells_missing,
-           has_sensors(inspection) ? "\n" : "");
+    cli_print("%s%lu rows, %.3f s from %.3f s", log->info.corrected ? "corrected, " : "", log->report.rows,
+              inspection->duration_s, (double)log->row[0].sample.t_ns * 1e-9);
+    cli_print("; %lu rows dropped, %lu cells missing\n%s", log->report.rows_dropped,
+              log->report.cells_missing, has_sensors(inspection) ? "\n" : "");
     print_clock(seen);
     if (has_sensors(inspection)) {
         print_sensors(inspection);

@@ -144,20 +144,20 @@ int recording_print(recording *r)
     warn_of_losses(r);
     warn_of_lack(r);
     cli_print_warnings(&r->warnings);
-    printf("%s: %lu rows, %.1f s", r->out, r->rows, marl_guide_seconds(r->guide));
+    cli_print("%s: %lu rows, %.1f s", r->out, r->rows, marl_guide_seconds(r->guide));
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         double rate = marl_guide_rate(r->guide, (marl_sensor)i);
         if (isfinite(rate)) {
-            printf(", %s %.2f Hz", marl_sensor_name((marl_sensor)i), rate);
+            cli_print(", %s %.2f Hz", marl_sensor_name((marl_sensor)i), rate);
         }
     }
     if (r->info.device[0] != '\0') {
-        printf("; device %s", r->info.device);
+        cli_print("; device %s", r->info.device);
     }
     if (s->kind == MARL_STREAM_PACKETS) {
-        printf("; %lu packets lost", s->items_lost);
+        cli_print("; %lu packets lost", s->items_lost);
     }
-    printf("\n");
+    cli_print("\n");
     return cli_print_done();
 }
 
@@ -183,13 +183,13 @@ int recording_print_json(recording *r)
     warn_of_lack(r);
     marl_guide_look(r->guide, &view);
     if (!recording_is_enough(r)) {
-        json_array_append_new(next, json_string(view.line[2][0] ? view.line[2] : "record for longer"));
+        json_array_append_new(next, cli_text(view.line[2][0] ? view.line[2] : "record for longer"));
     }
     json_object_set_new(root, "accepted", json_boolean(recording_is_enough(r)));
-    json_object_set_new(root, "log", json_string(r->out));
-    json_object_set_new(root, "device", r->info.device[0] ? json_string(r->info.device) : json_null());
-    json_object_set_new(root, "stream", json_string(s->kind == MARL_STREAM_LINES ? "lines" : "packets"));
-    json_object_set_new(root, "ended", json_string(end_names[r->end]));
+    json_object_set_new(root, "log", cli_text(r->out));
+    json_object_set_new(root, "device", r->info.device[0] ? cli_text(r->info.device) : json_null());
+    json_object_set_new(root, "stream", cli_text(s->kind == MARL_STREAM_LINES ? "lines" : "packets"));
+    json_object_set_new(root, "ended", cli_text(end_names[r->end]));
     json_object_set_new(root, "rows", json_integer((json_int_t)r->rows));
     json_object_set_new(root, "rows_dropped", json_integer((json_int_t)s->rows.rows_dropped));
     json_object_set_new(root, "duration_s", json_real(marl_guide_seconds(r->guide)));

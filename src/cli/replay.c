@@ -164,19 +164,19 @@ static int print_json(const job *j)
     json_t *root = json_object();
     char digest[16];
     snprintf(digest, sizeof digest, "%08x", (unsigned)j->replay.digest);
-    json_object_set_new(root, "name", json_string(j->tuning.name));
-    json_object_set_new(root, "filter", json_string(marl_filter_name(j->tuning.tuning.filter)));
-    json_object_set_new(root, "world", json_string(marl_world_name(j->tuning.tuning.world)));
+    json_object_set_new(root, "name", cli_text(j->tuning.name));
+    json_object_set_new(root, "filter", cli_text(marl_filter_name(j->tuning.tuning.filter)));
+    json_object_set_new(root, "world", cli_text(marl_world_name(j->tuning.tuning.world)));
     json_object_set_new(
         root, "heading",
-        json_string(marl_estimator_heading_is_magnetic(&j->replay.estimator) ? "magnetic" : "relative"));
+        cli_text(marl_estimator_heading_is_magnetic(&j->replay.estimator) ? "magnetic" : "relative"));
     json_object_set_new(root, "attitudes", json_integer((json_int_t)j->replay.attitudes));
     json_object_set_new(root, "updates", json_integer(counts.updates));
     json_object_set_new(root, "restarts", json_integer(counts.restarts));
     json_object_set_new(root, "invalid", cli_invalid_json(&counts));
     json_object_set_new(root, "downweighted", cli_downweighted_json(&counts));
     add_state(root, &j->replay.estimator);
-    json_object_set_new(root, "digest", json_string(digest));
+    json_object_set_new(root, "digest", cli_text(digest));
     return cli_print_json(root);
 }
 
@@ -190,7 +190,7 @@ static void print_advice(const marl_estimator *e, const marl_estimator_counts *c
 {
     int kalman = e->tuning.filter == MARL_FILTER_KALMAN;
     if (2.0 * counts->downweighted_accel > counts->used_accel) {
-        printf(
+        cli_print(
             kalman
                 ? "  The acceleration changed by more than 0.1 m/s^2 most of the time: the tilt rests on the "
                   "gyroscope and on the\n  mean force. accel_floor and disturbance_time set how much one "
@@ -203,24 +203,25 @@ static void print_advice(const marl_estimator *e, const marl_estimator_counts *c
             (double)e->tuning.value[MARL_PARAMETER_ACCEL_THRESHOLD]);
     }
     if (2.0 * counts->downweighted_mag > counts->used_mag) {
-        printf("  The field differed from its reference by more than %g uT most of the time: steel nearby, "
-               "or a magnetometer\n"
-               "  without calibration. The heading rests on the gyroscope meanwhile; %s decides.\n",
-               kalman ? 1.0 : (double)e->tuning.value[MARL_PARAMETER_MAG_THRESHOLD],
-               kalman ? "mag_noise" : "mag_threshold");
+        cli_print(
+            "  The field differed from its reference by more than %g uT most of the time: steel nearby, "
+            "or a magnetometer\n"
+            "  without calibration. The heading rests on the gyroscope meanwhile; %s decides.\n",
+            kalman ? 1.0 : (double)e->tuning.value[MARL_PARAMETER_MAG_THRESHOLD],
+            kalman ? "mag_noise" : "mag_threshold");
     }
 }
 
 static void print_bias(const marl_estimator *e)
 {
     marl_vec3 bias = marl_estimator_bias(e), sigma;
-    printf("gyroscope bias estimate: %+.3f %+.3f %+.3f deg/s", (double)bias.x / DEGREE,
-           (double)bias.y / DEGREE, (double)bias.z / DEGREE);
+    cli_print("gyroscope bias estimate: %+.3f %+.3f %+.3f deg/s", (double)bias.x / DEGREE,
+              (double)bias.y / DEGREE, (double)bias.z / DEGREE);
     if (marl_estimator_bias_sigma(e, &sigma) == MARL_OK) {
-        printf(" (1 sigma %.3f %.3f %.3f)", (double)sigma.x / DEGREE, (double)sigma.y / DEGREE,
-               (double)sigma.z / DEGREE);
+        cli_print(" (1 sigma %.3f %.3f %.3f)", (double)sigma.x / DEGREE, (double)sigma.y / DEGREE,
+                  (double)sigma.z / DEGREE);
     }
-    printf("\n");
+    cli_print("\n");
 }
 
 static void print_state(const marl_estimator *e)
@@ -230,17 +231,17 @@ static void print_state(const marl_estimator *e)
     if (e->tuning.filter == MARL_FILTER_GYRO || e->tuning.filter == MARL_FILTER_VECTORS) {
         return;
     }
-    printf(
+    cli_print(
         "down-weighted (weight < 0.5): accelerometer in %.1f %%, magnetometer in %.1f %% of their readings\n",
         percent(counts.downweighted_accel, counts.used_accel),
         percent(counts.downweighted_mag, counts.used_mag));
     print_advice(e, &counts);
     print_bias(e);
     if (marl_estimator_sigma(e, &tilt, &heading) == MARL_OK) {
-        printf("standard deviation (1 sigma) at the end: tilt %.2f, heading %.2f deg; errors that "
-               "calibration left come "
-               "on top\n",
-               (double)tilt / DEGREE, (double)heading / DEGREE);
+        cli_print("standard deviation (1 sigma) at the end: tilt %.2f, heading %.2f deg; errors that "
+                  "calibration left come "
+                  "on top\n",
+                  (double)tilt / DEGREE, (double)heading / DEGREE);
     }
 }
 
@@ -250,29 +251,29 @@ static int print_table(const job *j, const options *o)
     const marl_estimator_counts counts = marl_estimator_count(e);
     marl_rpy angles = marl_quat_to_rpy(j->last.q);
     float heading;
-    printf("%s: %lu attitudes in %s, heading %s\n", j->tuning.name, j->replay.attitudes,
-           marl_world_name(e->tuning.world),
-           marl_estimator_heading_is_magnetic(e) ? "magnetic" : "relative to the start");
-    printf("invalid readings: accel %u, gyro %u, mag %u; restarts: %u\n", (unsigned)counts.invalid_accel,
-           (unsigned)counts.invalid_gyro, (unsigned)counts.invalid_mag, (unsigned)counts.restarts);
-    printf("at the end, %.3f s: roll %.2f, pitch %.2f, yaw %.2f deg", (double)j->last.sample.t_ns * 1e-9,
-           (double)angles.roll / DEGREE, (double)angles.pitch / DEGREE, (double)angles.yaw / DEGREE);
+    cli_print("%s: %lu attitudes in %s, heading %s\n", j->tuning.name, j->replay.attitudes,
+              marl_world_name(e->tuning.world),
+              marl_estimator_heading_is_magnetic(e) ? "magnetic" : "relative to the start");
+    cli_print("invalid readings: accel %u, gyro %u, mag %u; restarts: %u\n", (unsigned)counts.invalid_accel,
+              (unsigned)counts.invalid_gyro, (unsigned)counts.invalid_mag, (unsigned)counts.restarts);
+    cli_print("at the end, %.3f s: roll %.2f, pitch %.2f, yaw %.2f deg", (double)j->last.sample.t_ns * 1e-9,
+              (double)angles.roll / DEGREE, (double)angles.pitch / DEGREE, (double)angles.yaw / DEGREE);
     if (marl_estimator_heading_is_magnetic(e) &&
         marl_frame_heading(j->last.q, e->tuning.world, &heading) == MARL_OK) {
         double turned = isnan(j->declination_deg) ? 0 : j->declination_deg;
-        printf(", %s heading %.2f deg", isnan(j->declination_deg) ? "compass" : "true",
-               fmod((double)heading / DEGREE + turned + 360, 360));
+        cli_print(", %s heading %.2f deg", isnan(j->declination_deg) ? "compass" : "true",
+                  fmod((double)heading / DEGREE + turned + 360, 360));
     }
-    printf("%s\n", angles.at_pole ? " (pitch at its pole: roll and yaw are one angle)" : "");
+    cli_print("%s\n", angles.at_pole ? " (pitch at its pole: roll and yaw are one angle)" : "");
     print_state(e);
     if (o->digest) {
-        printf("digest: %08x\n", (unsigned)j->replay.digest);
+        cli_print("digest: %08x\n", (unsigned)j->replay.digest);
     }
     if (o->out != NULL) {
-        printf("written: %s\n", o->out);
+        cli_print("written: %s\n", o->out);
     }
     if (o->figure != NULL) {
-        printf("figure: %s\n", o->figure);
+        cli_print("figure: %s\n", o->figure);
     }
     return cli_print_done();
 }

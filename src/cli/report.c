@@ -5,6 +5,42 @@
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
+#include <string.h>
+
+/* The formatted text, cleaned; to be freed. NULL without memory. */
+static char *cleaned(const char *format, va_list arguments)
+{
+    va_list again;
+    va_copy(again, arguments);
+    int n = vsnprintf(NULL, 0, format, again);
+    va_end(again);
+    char *text = n >= 0 ? malloc((size_t)n + 1) : NULL;
+    if (text != NULL) {
+        vsnprintf(text, (size_t)n + 1, format, arguments);
+        marl_text_clean_lines(text);
+    }
+    return text;
+}
+
+void cli_print(const char *format, ...)
+{
+    va_list arguments;
+    va_start(arguments, format);
+    char *text = cleaned(format, arguments);
+    va_end(arguments);
+    fputs(text != NULL ? text : "no memory\n", text != NULL ? stdout : stderr);
+    free(text);
+}
+
+void cli_say(const char *format, ...)
+{
+    va_list arguments;
+    va_start(arguments, format);
+    char *text = cleaned(format, arguments);
+    va_end(arguments);
+    fprintf(stderr, "%s\n", text != NULL ? text : "no memory");
+    free(text);
+}
 
 void cli_warn(cli_warnings *warnings, const char *code, const char *format, ...)
 {
@@ -17,6 +53,7 @@ void cli_warn(cli_warnings *warnings, const char *code, const char *format, ...)
     snprintf(warnings->item[warnings->n].code, sizeof warnings->item[0].code, "%s", code);
     vsnprintf(warnings->item[warnings->n].text, sizeof warnings->item[0].text, format, arguments);
     va_end(arguments);
+    marl_text_clean(warnings->item[warnings->n].text);
     warnings->n++;
 }
 
@@ -60,11 +97,23 @@ json_t *cli_warnings_json(const cli_warnings *warnings)
     json_t *list = json_array();
     for (size_t i = 0; i < warnings->n; i++) {
         json_t *item = json_object();
-        json_object_set_new(item, "code", json_string(warnings->item[i].code));
-        json_object_set_new(item, "text", json_string(warnings->item[i].text));
+        json_object_set_new(item, "code", cli_text(warnings->item[i].code));
+        json_object_set_new(item, "text", cli_text(warnings->item[i].text));
         json_array_append_new(list, item);
     }
     return list;
+}
+
+json_t *cli_text(const char *text)
+{
+    char *copy = strdup(text);
+    if (copy == NULL) {
+        return NULL;
+    }
+    marl_text_clean(copy);
+    json_t *value = json_string(copy);
+    free(copy);
+    return value;
 }
 
 json_t *cli_number(double value)

@@ -181,16 +181,16 @@ static int report(const cli *c, const source *to, marl_receiver *receiver, const
     if (c->json) {
         json_t *root = json_object(), *list = json_array();
         for (int i = 0; i < s->n; i++) {
-            json_array_append_new(list, json_string(s->step[i].what));
+            json_array_append_new(list, cli_text(s->step[i].what));
         }
-        json_object_set_new(root, "to", json_string(to->name));
-        json_object_set_new(root, "device", json_string(device));
-        json_object_set_new(root, "firmware", json_string(firmware));
+        json_object_set_new(root, "to", cli_text(to->name));
+        json_object_set_new(root, "device", cli_text(device));
+        json_object_set_new(root, "firmware", cli_text(firmware));
         json_object_set_new(root, "done", list);
         return cli_print_json(root);
     }
     if (!c->quiet) {
-        printf("%s: %s (firmware %s) has taken: %s\n", to->name, device, firmware, done);
+        cli_print("%s: %s (firmware %s) has taken: %s\n", to->name, device, firmware, done);
     }
     return cli_print_done();
 }

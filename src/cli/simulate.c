@@ -110,16 +110,16 @@ static int report(const cli *c, const options *o, unsigned long rows)
 {
     if (c->json) {
         json_t *root = json_object();
-        json_object_set_new(root, "log", json_string(o->out));
-        json_object_set_new(root, "truth", o->truth ? json_string(o->truth) : json_null());
-        json_object_set_new(root, "scene", json_string(o->scene));
+        json_object_set_new(root, "log", cli_text(o->out));
+        json_object_set_new(root, "truth", o->truth ? cli_text(o->truth) : json_null());
+        json_object_set_new(root, "scene", cli_text(o->scene));
         json_object_set_new(root, "seed", json_integer(o->seed));
         json_object_set_new(root, "rows", json_integer((json_int_t)rows));
         return cli_print_json(root);
     }
     if (!c->quiet) {
-        printf("%s: %lu rows of scene %s, seed %lld%s%s\n", o->out, rows, o->scene, o->seed,
-               o->truth ? "; true attitude: " : "", o->truth ? o->truth : "");
+        cli_print("%s: %lu rows of scene %s, seed %lld%s%s\n", o->out, rows, o->scene, o->seed,
+                  o->truth ? "; true attitude: " : "", o->truth ? o->truth : "");
     }
     return cli_print_done();
 }

@@ -31,27 +31,27 @@ static json_t *parameter_json(const marl_named_tuning *t, int id)
 {
     const marl_parameter *row = marl_parameter_row((marl_parameter_id)id);
     json_t *one = json_object();
-    json_object_set_new(one, "name", json_string(row->name));
+    json_object_set_new(one, "name", cli_text(row->name));
     json_object_set_new(
         one, "group",
-        json_string(marl_parameter_is_weighting((marl_parameter_id)id) ? "weighting" : "parameters"));
+        cli_text(marl_parameter_is_weighting((marl_parameter_id)id) ? "weighting" : "parameters"));
     json_object_set_new(one, "value", value_json(row, t->tuning.value[id]));
     json_object_set_new(one, "default", value_json(row, row->standard));
-    json_object_set_new(one, "unit", json_string(row->unit));
+    json_object_set_new(one, "unit", cli_text(row->unit));
     if (row->kind == MARL_KIND_NUMBER) {
         json_object_set_new(one, "range", json_pack("[f,f]", (double)row->low, (double)row->high));
     }
-    json_object_set_new(one, "meaning", json_string(row->about));
+    json_object_set_new(one, "meaning", cli_text(row->about));
     return one;
 }
 
 static int print_json(const marl_named_tuning *t)
 {
     json_t *root = json_object(), *all = json_array();
-    json_object_set_new(root, "name", json_string(t->name));
-    json_object_set_new(root, "about", json_string(t->about));
-    json_object_set_new(root, "filter", json_string(marl_filter_name(t->tuning.filter)));
-    json_object_set_new(root, "world", json_string(marl_world_name(t->tuning.world)));
+    json_object_set_new(root, "name", cli_text(t->name));
+    json_object_set_new(root, "about", cli_text(t->about));
+    json_object_set_new(root, "filter", cli_text(marl_filter_name(t->tuning.filter)));
+    json_object_set_new(root, "world", cli_text(marl_world_name(t->tuning.world)));
     for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
         if (is_used(t, i)) {
             json_array_append_new(all, parameter_json(t, i));
@@ -79,10 +79,10 @@ static void print_wrapped(const char *text)
         while (n > 1 && text[n] != ' ') {
             n--;
         }
-        printf("%.*s\n%*s", n, text, INDENT, "");
+        cli_print("%.*s\n%*s", n, text, INDENT, "");
         text += n + 1;
     }
-    printf("%s\n", text);
+    cli_print("%s\n", text);
 }
 
 static void print_parameter(const marl_named_tuning *t, int id)
@@ -95,8 +95,8 @@ static void print_parameter(const marl_named_tuning *t, int id)
         snprintf(range, sizeof range, "%g to %g%s%s", (double)row->low, (double)row->high,
                  strcmp(row->unit, "1") == 0 ? "" : " ", strcmp(row->unit, "1") == 0 ? "" : row->unit);
     }
-    printf("%c %-16s %8s %8s  %-27s", strcmp(value, standard) != 0 ? '*' : ' ', row->name, value, standard,
-           range);
+    cli_print("%c %-16s %8s %8s  %-27s", strcmp(value, standard) != 0 ? '*' : ' ', row->name, value, standard,
+              range);
     print_wrapped(row->about);
 }
 
@@ -109,9 +109,9 @@ static void print_gains(const marl_tuning *t)
     if (t->filter != MARL_FILTER_COMPLEMENTARY) {
         return;
     }
-    printf("\nGains: tilt kP %.4g /s, kI %.4g /s^2; heading kP %.4g /s, kI %.4g /s^2.\n", 1 / tilt,
-           1 / (twice * tilt * twice * tilt), 1 / heading, 1 / (twice * heading * twice * heading));
-    printf(
+    cli_print("\nGains: tilt kP %.4g /s, kI %.4g /s^2; heading kP %.4g /s, kI %.4g /s^2.\n", 1 / tilt,
+              1 / (twice * tilt * twice * tilt), 1 / heading, 1 / (twice * heading * twice * heading));
+    cli_print(
         "A filter of one line, angle = a (angle + rate dt) + (1 - a) accelerometer, has this tilt_time with\n"
         "a = tilt_time / (tilt_time + dt): %.5f at 50 Hz, %.5f at 100 Hz, %.5f at 200 Hz.\n",
         tilt / (tilt + 0.02), tilt / (tilt + 0.01), tilt / (tilt + 0.005));
@@ -121,12 +121,12 @@ static int print_table(const marl_named_tuning *t)
 {
     static const char *const title[2] = {"",
                                          "\nweighting: how readings that disturbances spoil lose weight\n"};
-    printf("%s: filter %s, world %s\n", t->name, marl_filter_name(t->tuning.filter),
-           marl_world_name(t->tuning.world));
+    cli_print("%s: filter %s, world %s\n", t->name, marl_filter_name(t->tuning.filter),
+              marl_world_name(t->tuning.world));
     if (t->about[0] != '\0') {
-        printf("%s\n", t->about);
+        cli_print("%s\n", t->about);
     }
-    printf("\n  %-16s %8s %8s  %-27s%s\n", "parameter", "value", "default", "range", "meaning");
+    cli_print("\n  %-16s %8s %8s  %-27s%s\n", "parameter", "value", "default", "range", "meaning");
     for (int group = 0; group < 2; group++) {
         int titled = 0;
         for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
@@ -160,7 +160,7 @@ static int tuning(const cli *c, const options *o)
     }
     int code = c->quiet ? CLI_DONE : print_table(&t);
     if (code == CLI_DONE && o->out != NULL && !c->quiet) {
-        printf("\nwritten, complete: %s\n", o->out);
+        cli_print("\nwritten, complete: %s\n", o->out);
         code = cli_print_done();
     }
     return code;

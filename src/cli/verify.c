@@ -36,22 +36,24 @@ static int print_table(const marl_verification *v, const char *calibration, cons
 {
     static const char *const what[MARL_SENSOR_COUNT] = {"length at rest, poses", "rate at rest, readings",
                                                         "field strength, readings"};
-    printf("%s on %s\n\n%-6s %-26s %8s  %-6s %12s %12s %12s\n", calibration, log, "sensor", "what", "n",
-           "unit", "rms found", "expected", "limit");
+    cli_print("%s on %s\n\n%-6s %-26s %8s  %-6s %12s %12s %12s\n", calibration, log, "sensor", "what", "n",
+              "unit", "rms found", "expected", "limit");
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_verified *s = &v->sensor[i];
         const double unit = i == MARL_GYRO ? DEGREE : 1;
         if (s->present) {
-            printf("%-6s %-26s %8zu  %-6s %12.5f %12.5f %12.5f  %s\n", marl_sensor_name((marl_sensor)i),
-                   what[i], s->n, i == MARL_GYRO ? "deg/s" : marl_sensor_unit((marl_sensor)i),
-                   s->found_rms / unit, s->expected_rms / unit, s->limit / unit,
-                   s->holds ? "holds" : "DOES NOT HOLD");
+            cli_print("%-6s %-26s %8zu  %-6s %12.5f %12.5f %12.5f  %s\n", marl_sensor_name((marl_sensor)i),
+                      what[i], s->n, i == MARL_GYRO ? "deg/s" : marl_sensor_unit((marl_sensor)i),
+                      s->found_rms / unit, s->expected_rms / unit, s->limit / unit,
+                      s->holds ? "holds" : "DOES NOT HOLD");
         }
     }
     if (isfinite(v->dip_deg)) {
-        printf("\ndip of the field %.2f deg, with a deviation of %.2f deg\n", v->dip_deg, v->dip_deviation);
+        cli_print("\ndip of the field %.2f deg, with a deviation of %.2f deg\n", v->dip_deg,
+                  v->dip_deviation);
     }
-    printf(v->holds ? "\nthe calibration holds\n" : "\nthe calibration does not hold for this recording\n");
+    cli_print(v->holds ? "\nthe calibration holds\n"
+                       : "\nthe calibration does not hold for this recording\n");
     return cli_print_done();
 }
 

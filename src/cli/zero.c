@@ -63,7 +63,7 @@ static int zero(const cli *c, options *o)
         return cli_print_json(root);
     }
     if (!c->quiet) {
-        printf(
+        cli_print(
             "the attitude from %.2f to %.2f s is zero now: level, and north where there is a magnetometer\n"
             "written: %s\n",
             1e-9 * (double)span.from_ns, 1e-9 * (double)span.to_ns, target);

@@ -12,6 +12,7 @@ marl_status marl_fail(marl_error *error, marl_status status, const char *format,
         va_start(arguments, format);
         vsnprintf(error->text, sizeof error->text, format, arguments);
         va_end(arguments);
+        marl_text_clean(error->text);
         error->status = status;
     }
     return status;

@@ -72,6 +72,7 @@ marl_status lab_json_string(const lab_json_at *at, const char *key, int needed, 
         return lab_json_fail(at, key, error, "must be a text of less than %zu bytes", size);
     }
     memcpy(text, json_string_value(value), json_string_length(value) + 1);
+    marl_text_clean(text);
     return MARL_OK;
 }
 

@@ -47,6 +47,7 @@ static void take_metadata(const char *word, marl_log_info *info)
 {
     if (strncmp(word, "device=", 7) == 0) {
         snprintf(info->device, sizeof info->device, "%s", word + 7);
+        marl_text_clean(info->device);
     } else if (strcmp(word, "corrected=yes") == 0) {
         info->corrected = 1;
     } else if (strcmp(word, "world=ned") == 0 || strcmp(word, "world=enu") == 0) {

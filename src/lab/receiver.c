@@ -115,6 +115,7 @@ static void take_identity(marl_receiver *r, const lab_identity *identity)
     r->report.sensors = identity->sensors;
     snprintf(r->report.firmware, sizeof r->report.firmware, "%s", identity->firmware);
     snprintf(r->info.device, sizeof r->info.device, "%s", identity->device);
+    marl_text_clean(r->info.device);
     for (char *c = r->info.device; *c != '\0'; c++) { /* one word in the metadata line */
         *c = (char)(*c == ' ' || *c == ',' ? '_' : *c);
     }

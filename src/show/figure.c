@@ -101,14 +101,16 @@ static void put_data(marl_outfile *out, const marl_curve *curve, size_t panel, s
 }
 
 /* A text between gnuplot's single quotes. A line end would end the string, and what follows would be a
- * command: control characters become blanks. */
+ * command; invalid UTF-8 would make an SVG malformed: such bytes are replaced. */
 static void put_quoted(marl_outfile *out, const char *before, const char *text, const char *after)
 {
+    char shown[400];
+    snprintf(shown, sizeof shown, "%s", text);
+    marl_text_clean(shown);
     marl_outfile_text(out, before);
     marl_outfile_text(out, "'");
-    for (; *text != '\0'; text++) {
-        int control = (unsigned char)*text < 0x20 || *text == 0x7f;
-        marl_outfile_write(out, *text == '\'' ? "''" : control ? " " : text, *text == '\'' ? 2 : 1);
+    for (const char *c = shown; *c != '\0'; c++) {
+        marl_outfile_write(out, *c == '\'' ? "''" : c, *c == '\'' ? 2 : 1);
     }
     marl_outfile_text(out, "'");
     marl_outfile_text(out, after);

@@ -116,22 +116,6 @@ START_TEST(a_replay_reports_weights_and_invalid_readings)
 }
 END_TEST
 
-/* A text is data in the script of a figure, whatever stands in it. */
-START_TEST(no_text_becomes_a_command)
-{
-    temporary dir = tool_folder();
-    temporary_text(&dir, "evil.json",
-                   "{\"marlinspike\": \"tuning/2\", \"filter\": \"kalman\", \"name\": "
-                   "\"a\\nsystem('touch owned1')\\n'; system('touch owned2') #\"}");
-    run_wants(0, "replay still.csv --tuning evil.json --figure a.svg");
-    run_wants(0, "compare lift.csv --reference lift.reference.csv --tuning evil.json --figure b.svg");
-    ck_assert_int_eq(system("cp still.csv \"$(printf 'x\\nsystem(\"touch owned3\")\\n.csv')\""), 0);
-    run_wants(0, "replay \"$(printf 'x\\nsystem(\"touch owned3\")\\n.csv')\" --tuning kalman --figure c.svg");
-    ck_assert_int_ne(system("test -e owned1 -o -e owned2 -o -e owned3"), 0);
-    temporary_remove(&dir);
-}
-END_TEST
-
 /* A log that starts in the middle of a scene, and one with a speed. */
 START_TEST(scenes_start_late_and_give_a_speed)
 {
@@ -158,4 +142,4 @@ END_TEST
 
 MARL_SUITE("tool tunings", a_written_tuning_is_complete, the_table_marks_what_is_changed,
            tunings_that_differ_give_attitudes_that_differ, a_replay_reports_weights_and_invalid_readings,
-           no_text_becomes_a_command, scenes_start_late_and_give_a_speed)
+           scenes_start_late_and_give_a_speed)

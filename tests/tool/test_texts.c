@@ -1,0 +1,111 @@
+/* SPDX-License-Identifier: MIT
+ * Texts from files, devices and file names: never a command, to the shell, to the plot or to the terminal. */
+#include "check_main.h"
+#include "run_tool.h"
+#include <ctype.h>
+
+/* Makes the terminal ring and renames its window, ends no valid UTF-8, and is markup in a figure. */
+#define HOSTILE "p\x1b]0;owned\x07<&\xff\xc2\x9b"
+
+static void is_plain(const char *text)
+{
+    for (const char *c = text; *c != '\0'; c++) {
+        ck_assert_msg(!iscntrl((unsigned char)*c) || *c == '\n', "%02x in %s", (unsigned char)*c, text);
+        ck_assert_msg((unsigned char)*c != 0xff && (unsigned char)*c != 0x9b, "%s", text);
+    }
+}
+
+/* Runs, and nothing of the hostile text arrives on either stream. */
+#define stays_plain(wanted, ...)                                                                             \
+    do {                                                                                                     \
+        tool_run only_run = run(__VA_ARGS__);                                                                \
+        ck_assert_msg(only_run.code == (wanted), "exit %d: %s", only_run.code, only_run.err);                \
+        is_plain(only_run.out);                                                                              \
+        is_plain(only_run.err);                                                                              \
+        run_free(&only_run);                                                                                 \
+    } while (0)
+
+/* A text is data in the script of a figure, whatever stands in it. */
+START_TEST(no_text_becomes_a_command)
+{
+    temporary dir = tool_folder();
+    temporary_text(&dir, "evil.json",
+                   "{\"marlinspike\": \"tuning/2\", \"filter\": \"kalman\", \"name\": "
+                   "\"a\\nsystem('touch owned1')\\n'; system('touch owned2') #\"}");
+    run_wants(0, "replay still.csv --tuning evil.json --figure a.svg");
+    run_wants(0, "compare lift.csv --reference lift.reference.csv --tuning evil.json --figure b.svg");
+    ck_assert_int_eq(system("cp still.csv \"$(printf 'x\\nsystem(\"touch owned3\")\\n.csv')\""), 0);
+    run_wants(0, "replay \"$(printf 'x\\nsystem(\"touch owned3\")\\n.csv')\" --tuning kalman --figure c.svg");
+    ck_assert_int_ne(system("test -e owned1 -o -e owned2 -o -e owned3"), 0);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* still.csv of a device with a hostile name, and under a hostile name. */
+static void write_hostile(void)
+{
+    char *log = temporary_read("still.csv");
+    const char *rest = strchr(log, '\n');
+    ck_assert_ptr_nonnull(rest);
+    FILE *file = fopen(HOSTILE ".csv", "wb");
+    ck_assert_ptr_nonnull(file);
+    fprintf(file, "# marlinspike log/1 device=%s%s", HOSTILE, rest);
+    ck_assert_int_eq(fclose(file), 0);
+    free(log);
+}
+
+START_TEST(no_control_character_reaches_the_terminal)
+{
+    temporary dir = tool_folder();
+    write_hostile();
+    temporary_text(&dir, "bad.json", "{\"marlinspike\": \"tuning/2\", \"a\\u001b[31m\\u009b\": 1}");
+    temporary_text(&dir, "columns.csv", "when[s],g\x1b[31m\xffx,gy,gz\n0,1,2,3\n0.01,1,2,3\n0.02,1,2,3\n");
+    stays_plain(0, "inspect p*owned*.csv");
+    stays_plain(0, "inspect p*owned*.csv --json");
+    stays_plain(0, "calibrate still p*owned*.csv --into new.json --json");
+    stays_plain(0, "replay p*owned*.csv --calibration new.json");
+    stays_plain(3, "replay still.csv --tuning bad.json");
+    stays_plain(3, "inspect columns.csv");
+    stays_plain(2, "$(printf 'a\\033[31m\\377')");
+    stays_plain(3, "inspect $(printf 'a\\033[31m\\377')");
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* A name that is no text stays a name: the key is there, and a calibration of it is kept from others. */
+START_TEST(a_device_name_that_is_no_text_is_kept_apart)
+{
+    temporary dir = tool_folder();
+    write_hostile();
+    json_t *seen = run_json(0, "inspect p*owned*.csv");
+    const char *device = json_string_value(json_object_get(seen, "device"));
+    ck_assert_ptr_nonnull(device);
+    is_plain(device);
+    run_wants(0, "calibrate still p*owned*.csv --into new.json");
+    json_t *calibration = json_load_file("new.json", 0, NULL);
+    ck_assert_str_eq(json_string_value(json_object_get(calibration, "device")), device);
+    run_wants(3, "calibrate still still.csv --into new.json");
+    json_decref(seen);
+    json_decref(calibration);
+    temporary_remove(&dir);
+}
+END_TEST
+
+START_TEST(figures_stay_well_formed)
+{
+    temporary dir = tool_folder();
+    write_hostile();
+    run_wants(0, "replay p*owned*.csv --tuning kalman --figure a.svg");
+    run_wants(0, "inspect p*owned*.csv --figure b.svg");
+    for (int i = 0; i < 2; i++) {
+        char command[100];
+        snprintf(command, sizeof command,
+                 "python3 -c 'import xml.dom.minidom; xml.dom.minidom.parse(\"%s\")'", i ? "a.svg" : "b.svg");
+        ck_assert_int_eq(system(command), 0);
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
+MARL_SUITE("tool texts", no_text_becomes_a_command, no_control_character_reaches_the_terminal,
+           a_device_name_that_is_no_text_is_kept_apart, figures_stay_well_formed)
