@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT
- * Files that are complete or absent: written beside their target, flushed, then renamed. A target that
- * exists and is no regular file (a pipe, a terminal) is written directly. */
+ * Files that are complete or absent: written beside their target as TARGET.tmp.XXXXXX, flushed, then renamed,
+ * and the folder is flushed too. Symbolic links are followed; a file that is replaced hands on its
+ * permissions. Temporary files of runs that were killed are cleared by the next run with the same target. A
+ * target that exists and is no regular file (a pipe, a terminal) is written directly. */
 #ifndef MARLINSPIKE_OUTFILE_H
 #define MARLINSPIKE_OUTFILE_H
 
@@ -13,7 +15,7 @@ extern "C" {
 
 typedef struct marl_outfile marl_outfile;
 
-/* MARL_ERR_SYSTEM when the folder cannot be written. */
+/* MARL_ERR_SYSTEM when the folder, or the file that is there, cannot be written. */
 MARL_CHECKED marl_status marl_outfile_open(marl_outfile **out, const char *path, marl_error *error);
 
 /* The same for a file that grows for a long time: it is written as PATH.part, which holds what has been

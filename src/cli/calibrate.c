@@ -32,6 +32,9 @@ static marl_status begin_record(const options *o, cli_calibrated *job, marl_erro
 {
     marl_calibration_record *record = &job->record;
     *record = marl_calibration_record_empty();
+    if (o->into != NULL) {
+        cli_lock_until_exit(o->into);
+    }
     if (o->into != NULL && access(o->into, F_OK) == 0) {
         marl_status status = marl_calibration_read(record, o->into, error);
         if (status != MARL_OK) {

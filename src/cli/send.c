@@ -4,7 +4,7 @@
 #include <stdio.h>
 #include <string.h>
 
-enum { TRIES = 3, MOST_STEPS = 4 };
+enum { TRIES = 5, MOST_STEPS = 4 };
 #define ANSWER_S 1.0
 #define PAUSE_S 0.3
 #define PATIENCE_S 3.0 /* a board needs a while to see that it is at rest */

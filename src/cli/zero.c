@@ -24,6 +24,9 @@ static marl_status find(const cli *c, options *o, marl_calibration_record *recor
         status =
             marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; zero needs the raw log", log.path);
     }
+    if (status == MARL_OK && o->into != NULL) {
+        cli_lock_until_exit(o->into);
+    }
     if (status == MARL_OK && o->into != NULL && access(o->into, F_OK) == 0) {
         status = marl_calibration_read(record, o->into, error);
     }

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Files that are complete or absent. */
 #include "marlinspike/outfile.h"
+#include "outfile_target.h"
 #include <errno.h>
 #include <fcntl.h>
 #include <stdio.h>
@@ -13,9 +14,10 @@
 
 struct marl_outfile {
     int fd;
-    int failed;  /* errno of the first failure */
-    int growing; /* what has been written stays when writing fails */
-    char *path;
+    int failed;      /* errno of the first failure */
+    int growing;     /* what has been written stays when writing fails */
+    char *path;      /* as given, for messages */
+    char *target;    /* where symbolic links lead to */
     char *temporary; /* NULL: written directly */
     size_t used;
     char buffer[BUFFER];
@@ -27,37 +29,54 @@ static void release(marl_outfile *out)
         close(out->fd);
     }
     free(out->path);
+    free(out->target);
     free(out->temporary);
     free(out);
+}
+
+/* PATH.part, which must not be there yet. */
+static int open_part(marl_outfile *out)
+{
+    size_t size = strlen(out->target) + sizeof ".part";
+    out->temporary = malloc(size);
+    if (out->temporary == NULL) {
+        return -1;
+    }
+    snprintf(out->temporary, size, "%s.part", out->target);
+    return open(out->temporary, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
+}
+
+/* A temporary file with the owner and the permissions of the file that it replaces, where there is one. */
+static int open_temporary(marl_outfile *out, const struct stat *old)
+{
+    lab_outfile_clear(out->target);
+    int fd = lab_outfile_temporary(out->target, &out->temporary);
+    if (fd >= 0) {
+        mode_t mask = umask(0);
+        umask(mask);
+        int owned = old == NULL || fchown(fd, old->st_uid, old->st_gid) == 0;
+        (void)owned; /* who may write a file may not be able to give it away: it is the writer's then */
+        fchmod(fd, old != NULL ? old->st_mode & 0777 : 0666 & ~mask);
+    }
+    return fd;
 }
 
 /* A regular file is replaced whole; anything else that exists is written as it stands. */
 static int open_target(marl_outfile *out)
 {
     struct stat target;
-    if (stat(out->path, &target) == 0 && !S_ISREG(target.st_mode)) {
-        if (S_ISDIR(target.st_mode)) {
-            errno = EISDIR;
-            return -1;
-        }
-        return open(out->path, O_WRONLY);
-    }
-    size_t size = strlen(out->path) + 16;
-    out->temporary = malloc(size);
-    if (out->temporary == NULL) {
+    int exists = stat(out->target, &target) == 0;
+    if (exists && S_ISDIR(target.st_mode)) {
+        errno = EISDIR;
         return -1;
     }
-    snprintf(out->temporary, size, out->growing ? "%s.part" : "%s.tmp.XXXXXX", out->path);
-    if (out->growing) {
-        return open(out->temporary, O_WRONLY | O_CREAT | O_EXCL, 0666);
+    if (exists && !S_ISREG(target.st_mode)) {
+        return open(out->target, O_WRONLY | O_CLOEXEC);
     }
-    int fd = mkstemp(out->temporary);
-    if (fd >= 0) {
-        mode_t mask = umask(0);
-        umask(mask);
-        fchmod(fd, 0666 & ~mask);
+    if (exists && access(out->target, W_OK) != 0) {
+        return -1;
     }
-    return fd;
+    return out->growing ? open_part(out) : open_temporary(out, exists ? &target : NULL);
 }
 
 static marl_status say_why(const marl_outfile *out, marl_error *error)
@@ -65,7 +84,7 @@ static marl_status say_why(const marl_outfile *out, marl_error *error)
     if (out->growing && errno == EEXIST) {
         return marl_fail(error, MARL_ERR_SYSTEM,
                          "%s.part: left of a recording that was cut short; rename or remove it first",
-                         out->path);
+                         out->target);
     }
     return marl_fail(error, MARL_ERR_SYSTEM, "%s: cannot be written: %s", out->path, strerror(errno));
 }
@@ -80,11 +99,12 @@ static marl_status open_out(marl_outfile **out, const char *path, int growing, m
     o->fd = -1;
     o->growing = growing;
     o->path = strdup(path);
+    o->target = lab_outfile_followed(path);
     if (o->path == NULL) {
         release(o);
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    o->fd = open_target(o);
+    o->fd = o->target != NULL ? open_target(o) : -1;
     if (o->fd < 0) {
         marl_status status = say_why(o, error);
         release(o);
@@ -162,24 +182,34 @@ void marl_outfile_advance(marl_outfile *out, const char *end)
     out->used = (size_t)(end - out->buffer);
 }
 
+/* Flushes the file, puts it in place and flushes the folder; 1 when it is in place. It is closed after that:
+ * while it is open nobody clears it. */
+static int put_in_place(marl_outfile *out)
+{
+    if (!out->failed && fsync(out->fd) != 0) {
+        out->failed = errno;
+    }
+    if (out->failed || rename(out->temporary, out->target) != 0) {
+        out->failed = out->failed ? out->failed : errno;
+        return 0;
+    }
+    out->failed = lab_outfile_sync_folder(out->target);
+    return 1;
+}
+
 marl_status marl_outfile_commit(marl_outfile *out, marl_error *error)
 {
     flush(out);
-    if (!out->failed && out->temporary != NULL && fsync(out->fd) != 0) {
-        out->failed = errno;
-    }
+    int in_place = out->temporary == NULL || put_in_place(out);
     if (close(out->fd) != 0 && !out->failed) {
         out->failed = errno;
     }
     out->fd = -1;
-    if (!out->failed && out->temporary != NULL && rename(out->temporary, out->path) != 0) {
-        out->failed = errno;
-    }
     marl_status status = MARL_OK;
     if (out->failed) {
         status =
             marl_fail(error, MARL_ERR_SYSTEM, "%s: cannot be written: %s", out->path, strerror(out->failed));
-        if (out->temporary != NULL && !out->growing) {
+        if (!in_place && !out->growing) {
             unlink(out->temporary);
         }
     }

@@ -6,6 +6,8 @@
 #include <signal.h>
 #include <sys/resource.h>
 #include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
 static marl_outfile *open_or_fail(const char *path)
 {
@@ -110,6 +112,103 @@ START_TEST(where_nothing_can_be_written)
 }
 END_TEST
 
+static void write_text(const char *path, const char *text)
+{
+    marl_error error = {0};
+    marl_outfile *out = open_or_fail(path);
+    marl_outfile_text(out, text);
+    ck_assert_msg(marl_outfile_commit(out, &error) == MARL_OK, "%s", error.text);
+}
+
+static void holds(const char *path, const char *want)
+{
+    char *text = temporary_read(path);
+    ck_assert_ptr_nonnull(text);
+    ck_assert_str_eq(text, want);
+    free(text);
+}
+
+/* Through a chain of links, relative and absolute, also to a file that is not there yet. */
+START_TEST(links_are_followed)
+{
+    temporary dir = temporary_make();
+    char target[160], far[160];
+    struct stat kind;
+    snprintf(target, sizeof target, "%s", temporary_text(&dir, "a", "old"));
+    snprintf(far, sizeof far, "%s", temporary_path(&dir, "far"));
+    ck_assert_int_eq(symlink("a", far), 0);
+    ck_assert_int_eq(symlink(far, temporary_path(&dir, "near")), 0);
+    write_text(temporary_path(&dir, "near"), "new");
+    holds(target, "new");
+    ck_assert(lstat(far, &kind) == 0 && S_ISLNK(kind.st_mode));
+    ck_assert(lstat(temporary_path(&dir, "near"), &kind) == 0 && S_ISLNK(kind.st_mode));
+    ck_assert_int_eq(unlink(target), 0);
+    write_text(far, "first");
+    holds(target, "first");
+    ck_assert_int_eq(temporary_count(&dir), 3);
+
+    marl_error error = {0};
+    marl_outfile *out;
+    ck_assert_int_eq(symlink("loop", temporary_path(&dir, "loop")), 0);
+    ck_assert_int_eq(marl_outfile_open(&out, temporary_path(&dir, "loop"), &error), MARL_ERR_SYSTEM);
+    temporary_remove(&dir);
+}
+END_TEST
+
+START_TEST(permissions_stay)
+{
+    static const mode_t modes[] = {0600, 0640, 0664, 0755};
+    temporary dir = temporary_make();
+    char path[160];
+    struct stat file;
+    snprintf(path, sizeof path, "%s", temporary_text(&dir, "a", "old"));
+    for (size_t i = 0; i < sizeof modes / sizeof modes[0]; i++) {
+        ck_assert_int_eq(chmod(path, modes[i]), 0);
+        write_text(path, "new");
+        ck_assert(stat(path, &file) == 0 && (file.st_mode & 07777) == modes[i]);
+    }
+    mode_t mask = umask(027); /* a new file follows the mask */
+    write_text(temporary_path(&dir, "b"), "new");
+    umask(mask);
+    ck_assert(stat(temporary_path(&dir, "b"), &file) == 0 && (file.st_mode & 07777) == 0640);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* A process that is killed while it writes: the next run with the same target clears what it left, and leaves
+ * alone what another one still writes. */
+START_TEST(a_killed_run_is_cleared_by_the_next)
+{
+    temporary dir = temporary_make();
+    char path[160];
+    snprintf(path, sizeof path, "%s", temporary_text(&dir, "a", "old"));
+    for (int i = 0; i < 3; i++) {
+        pid_t child = fork();
+        if (child == 0) {
+            marl_outfile *out = open_or_fail(path);
+            marl_outfile_text(out, "half");
+            kill(getpid(), SIGKILL);
+        }
+        int how = 0;
+        ck_assert(waitpid(child, &how, 0) == child && WIFSIGNALED(how));
+        holds(path, "old");
+        ck_assert_int_eq(temporary_count(&dir), 2); /* of the last one only */
+    }
+    (void)temporary_text(&dir, "a.tmp.notes", "no file of ours");
+    (void)temporary_text(&dir, "aa.tmp.ABCDEF", "of another target");
+    marl_outfile *slow = open_or_fail(path);
+    ck_assert_int_eq(temporary_count(&dir), 4);
+    write_text(path, "quick");
+    ck_assert_int_eq(temporary_count(&dir), 4);
+    marl_error error = {0};
+    marl_outfile_text(slow, "slow");
+    ck_assert_int_eq(marl_outfile_commit(slow, &error), MARL_OK);
+    holds(path, "slow");
+    ck_assert_int_eq(temporary_count(&dir), 3);
+    temporary_remove(&dir);
+}
+END_TEST
+
 START_TEST(the_first_reason_is_kept)
 {
     marl_error error = {0};
@@ -122,4 +221,5 @@ START_TEST(the_first_reason_is_kept)
 END_TEST
 
 MARL_SUITE("outfile", nothing_is_there_before_commit, everything_arrives_in_order, a_full_disk_leaves_nothing,
-           where_nothing_can_be_written, the_first_reason_is_kept)
+           where_nothing_can_be_written, links_are_followed, permissions_stay,
+           a_killed_run_is_cleared_by_the_next, the_first_reason_is_kept)

@@ -143,6 +143,30 @@ START_TEST(each_refusal)
 }
 END_TEST
 
+/* Runs that change one file at the same time wait for each other: nothing of any of them is lost. */
+START_TEST(runs_at_the_same_time_lose_nothing)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "simulate --scene poses -o poses.csv --quiet");
+    char command[1000];
+    snprintf(command, sizeof command,
+             "'%s' calibrate still still.csv --into pod.json --quiet & a=$!; '%s' calibrate poses poses.csv "
+             "--into pod.json --quiet & b=$!; '%s' zero still.csv --into ./pod.json --quiet & c=$!; "
+             "wait $a && wait $b && wait $c",
+             TOOL, TOOL, TOOL);
+    for (int i = 0; i < 12; i++) {
+        unlink("pod.json");
+        ck_assert_int_eq(system(command), 0);
+        json_t *pod = json_load_file("pod.json", 0, NULL);
+        ck_assert(json_is_object(json_object_get(pod, "gyro")) &&
+                  json_is_object(json_object_get(pod, "accel")));
+        ck_assert(json_is_object(json_object_get(pod, "mount")));
+        json_decref(pod);
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* Figures of all that have one, options that change the result, cells that are no numbers. */
 START_TEST(options_and_figures)
 {
@@ -196,4 +220,4 @@ START_TEST(options_and_figures)
 END_TEST
 
 MARL_SUITE_OF_CASES("calibrate", refusals, each_refusal, one_calibration_from_many_recordings,
-                    options_and_figures)
+                    runs_at_the_same_time_lose_nothing, options_and_figures)
