@@ -48,7 +48,8 @@ MARL_CHECKED marl_status marl_calibration_write(const marl_calibration_record *r
 /* The JSON text, to be freed by the caller; NULL without memory. */
 char *marl_calibration_text(const marl_calibration_record *record);
 
-/* What the device uses of it. */
+/* What the device uses of one sensor's fit, and of all. */
+marl_correction marl_correction_for_device(const marl_fit *fit);
 marl_calibration marl_calibration_for_device(const marl_calibration_record *record);
 
 /* MARL_ERR_INPUT when the two names are both said and differ. */

@@ -38,6 +38,16 @@ typedef struct marl_calibration {
 /* A calibration that changes nothing. */
 marl_calibration marl_calibration_none(void);
 
+/* Could this have been meant? MARL_ERR_ARGUMENT when a number is not finite, an entry of the matrix is beyond
+ * MARL_MATRIX_MOST, the matrix changes a volume by more than a factor of 1,000, or the curve's range is
+ * upside down. A correction that is not present is fine. */
+#define MARL_MATRIX_MOST 100.0f
+MARL_CHECKED marl_status marl_correction_check(const marl_correction *correction);
+
+/* The same for all three and the mount, whose length may be off by 5e-4; it is made 1. Desk and device put
+ * every calibration that they read through this. */
+MARL_CHECKED marl_status marl_calibration_check(marl_calibration *calibration);
+
 /* The bias at temperature `degC`; NaN means unknown and is taken as T0. */
 marl_vec3 marl_correction_bias(const marl_correction *correction, float degC);
 

@@ -22,7 +22,7 @@ typedef struct marl_place {
 
 /* Geometry of the non-volatile memory. Erased bytes read as 0xff; a unit is written once between erases. */
 typedef struct marl_nv_shape {
-    uint32_t size;   /* bytes; a multiple of `sector`, at least two sectors */
+    uint32_t size;   /* bytes; a multiple of `sector`, at least two sectors and more than 32 bytes */
     uint32_t sector; /* bytes erased at once, at most 64 KiB */
     uint32_t unit;   /* bytes written at once: 1, 2, 4, 8, 16 or 32 */
 } marl_nv_shape;

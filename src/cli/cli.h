@@ -68,9 +68,9 @@ int cli_exit(const marl_error *error);
 void cli_print(const char *format, ...) __attribute__((format(printf, 1, 2)));
 void cli_say(const char *format, ...) __attribute__((format(printf, 1, 2)));
 
-/* Keeps other runs from changing files in this file's folder until this one ends, so that what is read, changed
- * and written back here loses nothing of theirs. Waits where another run is at it. A file system that cannot
- * lock does without. */
+/* Keeps other runs from changing files in this file's folder until this one ends, so that what is read,
+ * changed and written back here loses nothing of theirs. Waits where another run is at it. A file system that
+ * cannot lock does without. */
 void cli_lock_until_exit(const char *path);
 
 /* Fails with the names of all scenes. */

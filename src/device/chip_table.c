@@ -22,6 +22,12 @@ static int outside_burst(const marl_chip *chip, uint8_t reg, uint8_t bytes)
     return reg < chip->burst_reg || reg + bytes > chip->burst_reg + chip->burst_n;
 }
 
+/* A register whose bytes would go on at register 0. */
+static int around_the_end(const uint8_t reg[3], uint8_t bytes)
+{
+    return reg[0] + bytes > 256 || reg[1] + bytes > 256 || reg[2] + bytes > 256;
+}
+
 static int bad_number(float x)
 {
     return !(x > 0.0f && x < 1e30f);
@@ -61,6 +67,7 @@ static void check_sensor(const marl_chip *chip, const marl_chip_sensor *s, const
     complain(bad_setting(&s->rate, 1, 0), text[3], what);
     complain(bad_setting(&s->filter, 0, 0), text[4], what);
     complain(s->offset.present && (bad_word(&s->offset.word) || s->offset.word.is_unsigned ||
+                                   around_the_end(s->offset.reg, s->offset.word.bytes) ||
                                    bad_number(s->offset.per_count) || bad_sign(s->offset.sign)),
              text[5], what);
 }

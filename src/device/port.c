@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Checking a port, and clocks of 32 bits. */
 #include "marlinspike/port.h"
+#include "marlinspike/store.h"
 
 static int is_unit(uint32_t n)
 {
@@ -10,7 +11,8 @@ static int is_unit(uint32_t n)
 static int has_shape(const marl_nv_shape *nv)
 {
     return is_unit(nv->unit) && nv->sector > 0 && nv->sector <= 65536 && nv->sector % nv->unit == 0 &&
-           nv->size % nv->sector == 0 && nv->size / nv->sector >= 2;
+           nv->size % nv->sector == 0 && nv->size / nv->sector >= 2 &&
+           nv->size / nv->sector / 2 * nv->sector > MARL_STORE_HEAD;
 }
 
 marl_status marl_port_check(const marl_port *port, unsigned needs, const char **missing)

@@ -6,7 +6,7 @@
 #include <string.h>
 
 #define MAGIC UINT32_C(0x4b53524d)
-enum { HEAD = 16, MOST_UNIT = 32 };
+enum { HEAD = MARL_STORE_HEAD, MOST_UNIT = 32 };
 
 typedef struct head {
     uint32_t number, n, crc;

@@ -6,7 +6,6 @@
 #include <string.h>
 
 /* How far from 1 the length of a mount may be for rounding. */
-#define MOUNT_SLACK 1e-3f
 
 marl_status marl_item_get_head(marl_cbor_reader *r, marl_item_kind *kind, uint32_t *number)
 {
@@ -113,17 +112,6 @@ static void get_mount(marl_cbor_reader *r, marl_calibration *c)
     c->has_mount = 1;
 }
 
-/* A matrix that squashes a direction, or a curve whose range is upside down, cannot have been meant. */
-static int usable(const marl_correction *c)
-{
-    const float(*m)[3] = c->matrix.m;
-    float determinant = m[0][0] * (m[1][1] * m[2][2] - m[1][2] * m[2][1]) -
-                        m[0][1] * (m[1][0] * m[2][2] - m[1][2] * m[2][0]) +
-                        m[0][2] * (m[1][0] * m[2][1] - m[1][1] * m[2][0]);
-    return !c->present || (fabsf(determinant) > 1e-3f && fabsf(determinant) < 1e3f &&
-                           (!c->has_curve || c->curve.low_degC <= c->curve.high_degC));
-}
-
 marl_status marl_item_get_calibration(marl_cbor_reader *r, marl_calibration *c, char device[MARL_DEVICE_NAME])
 {
     *c = marl_calibration_none();
@@ -150,14 +138,7 @@ marl_status marl_item_get_calibration(marl_cbor_reader *r, marl_calibration *c, 
             break;
         }
     }
-    if (r->status != MARL_OK) {
-        return MARL_ERR_MESSAGE;
-    }
-    const marl_quat q = c->mount;
-    float norm = q.w * q.w + q.x * q.x + q.y * q.y + q.z * q.z;
-    int good = usable(&c->accel) && usable(&c->gyro) && usable(&c->mag) &&
-               (!c->has_mount || fabsf(norm - 1.0f) < MOUNT_SLACK);
-    return good ? MARL_OK : MARL_ERR_ARGUMENT;
+    return r->status != MARL_OK ? MARL_ERR_MESSAGE : marl_calibration_check(c);
 }
 
 /* Returns 0 for a parameter that the filter does not have. */

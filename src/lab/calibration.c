@@ -9,7 +9,7 @@ static marl_vec3 to_vec3(const double v[3])
     return (marl_vec3){(float)v[0], (float)v[1], (float)v[2]};
 }
 
-static marl_correction to_correction(const marl_fit *fit)
+marl_correction marl_correction_for_device(const marl_fit *fit)
 {
     marl_correction correction = {.present = fit->present, .bias = to_vec3(fit->bias)};
     for (int i = 0; i < 3; i++) {
@@ -32,14 +32,12 @@ marl_calibration marl_calibration_for_device(const marl_calibration_record *reco
 {
     marl_calibration c = marl_calibration_none();
     const double *q = record->mount;
-    c.accel = to_correction(&record->fit[MARL_ACCEL]);
-    c.gyro = to_correction(&record->fit[MARL_GYRO]);
-    c.mag = to_correction(&record->fit[MARL_MAG]);
+    c.accel = marl_correction_for_device(&record->fit[MARL_ACCEL]);
+    c.gyro = marl_correction_for_device(&record->fit[MARL_GYRO]);
+    c.mag = marl_correction_for_device(&record->fit[MARL_MAG]);
     c.has_mount = record->has_mount;
     c.mount = (marl_quat){(float)q[0], (float)q[1], (float)q[2], (float)q[3]};
-    if (marl_quat_normalize(&c.mount) != MARL_OK) {
-        c.mount = marl_quat_identity();
-    }
+    (void)!marl_calibration_check(&c); /* read or fitted here: checked already, but for the mount's length */
     return c;
 }
 

@@ -74,6 +74,19 @@ static marl_status read_sigma(const lab_json_at *at, marl_fit *fit, marl_error *
     return s ? s : lab_json_matrix(at, "matrix_sigma", LAB_OPTIONAL, 1, fit->matrix_sigma, error);
 }
 
+/* The device's own check, so that no log is corrected here by what a board refuses. */
+static marl_status check_fit(const lab_json_at *root, marl_sensor sensor, const marl_fit *fit,
+                             marl_error *error)
+{
+    marl_correction correction = marl_correction_for_device(fit);
+    if (marl_correction_check(&correction) == MARL_OK) {
+        return MARL_OK;
+    }
+    return lab_json_fail(root, marl_sensor_name(sensor), error,
+                         "is no correction that a board takes: numbers of ordinary size, a matrix that keeps "
+                         "volumes within a factor of 1000, a range from low to high");
+}
+
 static marl_status read_fit(const lab_json_at *root, marl_sensor sensor, marl_fit *fit, marl_error *error)
 {
     static const char *const known[] = {"unit",        "bias", "matrix", "bias_sigma", "matrix_sigma",
@@ -100,7 +113,7 @@ static marl_status read_fit(const lab_json_at *root, marl_sensor sensor, marl_fi
     s = s ? s : read_quality(&at, fit, error);
     s = s ? s : lab_json_number(&at, "field", LAB_OPTIONAL, 0, 1e6, &fit->field, error);
     s = s ? s : lab_json_number(&at, "dip_deg", LAB_OPTIONAL, -90, 90, &fit->dip_deg, error);
-    return s;
+    return s ? s : check_fit(root, sensor, fit, error);
 }
 
 static marl_status read_mount(const lab_json_at *root, marl_calibration_record *record, marl_error *error)
@@ -116,8 +129,11 @@ static marl_status read_mount(const lab_json_at *root, marl_calibration_record *
     s = lab_json_only(&at, known, error);
     s = s ? s : lab_json_numbers(&at, "q", LAB_NEEDED, 0, 4, q, error);
     double norm = sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3]);
-    if (s == MARL_OK && !(fabs(norm - 1.0) < 1e-3)) {
+    if (s == MARL_OK && !(fabs(norm - 1.0) < 5e-4)) {
         s = lab_json_fail(&at, "q", error, "must have length 1");
+    }
+    for (int i = 0; i < 4 && s == MARL_OK; i++) {
+        q[i] /= norm;
     }
     return s;
 }

@@ -95,7 +95,7 @@ char *lab_number_write(char *out, double value)
         *out++ = '0';
         return out;
     }
-    if (magnitude < 1e-45 || magnitude > 1e39) { /* no float: rare, left to the library */
+    if (magnitude < 0x1p-149 || magnitude > 1e39) { /* no float: rare, left to the library */
         return out + snprintf(out, LAB_NUMBER_ROOM, "%.9g", value);
     }
     char digit[9];

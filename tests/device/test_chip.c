@@ -326,6 +326,7 @@ START_TEST(a_table_that_contradicts_itself_is_refused)
     REFUSED(c.sensor[MARL_GYRO].rate.choice[0].value = 0.0f, "gyro.rate");
     REFUSED(c.sensor[MARL_GYRO].filter.n = 9, "gyro.low_pass");
     REFUSED(c.sensor[MARL_GYRO].offset.per_count = NAN, "gyro.offset");
+    REFUSED(c.sensor[MARL_ACCEL].offset.reg[1] = 255, "accel.offset"); /* two bytes each */
     REFUSED(c.temp.reg = 0x15, "temp");
     REFUSED(c.setups = 9, "setup");
     REFUSED(c.sensor[MARL_ACCEL].present = c.sensor[MARL_GYRO].present = c.sensor[MARL_MAG].present = 0,

@@ -57,5 +57,71 @@ START_TEST(only_fresh_readings_and_present_sensors_change)
 }
 END_TEST
 
+/* One number at a time made what nobody can have meant. */
+START_TEST(what_cannot_be_meant_is_refused)
+{
+    static const float wrong[] = {NAN, INFINITY, -INFINITY};
+    marl_calibration good = marl_calibration_none();
+    good.mag.present = good.mag.has_curve = 1;
+    good.mag.curve = (marl_bias_curve){20, 0, 40, {0.1f, 0.2f, 0.3f}, {0, 0, 0}};
+    ck_assert_int_eq(marl_calibration_check(&good), MARL_OK);
+    for (int i = 0; i < 3; i++) {
+        for (int k = 0; k < 21; k++) {
+            marl_calibration c = good;
+            float *each[] = {&c.mag.bias.x,
+                             &c.mag.bias.y,
+                             &c.mag.bias.z,
+                             &c.mag.curve.reference_degC,
+                             &c.mag.curve.low_degC,
+                             &c.mag.curve.high_degC,
+                             &c.mag.curve.per_degC.x,
+                             &c.mag.curve.per_degC.y,
+                             &c.mag.curve.per_degC.z,
+                             &c.mag.curve.per_degC2.x,
+                             &c.mag.curve.per_degC2.y,
+                             &c.mag.curve.per_degC2.z};
+            *(k < 12 ? each[k] : &c.mag.matrix.m[(k - 12) / 3][(k - 12) % 3]) = wrong[i];
+            ck_assert_int_eq(marl_calibration_check(&c), MARL_ERR_ARGUMENT);
+            c.mag.present = 0; /* not used */
+            ck_assert_int_eq(marl_calibration_check(&c), MARL_OK);
+        }
+    }
+    marl_calibration c = good;
+    c.mag.matrix.m[0][0] = 200.0f; /* one axis up, another down: the volume stays */
+    c.mag.matrix.m[1][1] = 0.005f;
+    ck_assert_int_eq(marl_calibration_check(&c), MARL_ERR_ARGUMENT);
+    c = good;
+    c.mag.curve.low_degC = 41;
+    ck_assert_int_eq(marl_calibration_check(&c), MARL_ERR_ARGUMENT);
+}
+END_TEST
+
+/* A mount near length one is normalised; one that is normalised keeps its bits, however often it is read. */
+START_TEST(a_mount_becomes_a_rotation_once)
+{
+    dice d = {9};
+    for (int i = 0; i < 20000; i++) {
+        marl_calibration c = marl_calibration_none();
+        float length = (float)dice_between(&d, 0.9996, 1.0004);
+        marl_quat q = dice_attitude(&d);
+        c.has_mount = 1;
+        c.mount = (marl_quat){length * q.w, length * q.x, length * q.y, length * q.z};
+        ck_assert_int_eq(marl_calibration_check(&c), MARL_OK);
+        double norm = sqrt((double)c.mount.w * c.mount.w + (double)c.mount.x * c.mount.x +
+                           (double)c.mount.y * c.mount.y + (double)c.mount.z * c.mount.z);
+        ck_assert_double_eq_tol(norm, 1, 1e-6);
+        marl_calibration again = c;
+        ck_assert_int_eq(marl_calibration_check(&again), MARL_OK);
+        ck_assert_mem_eq(&again.mount, &c.mount, sizeof c.mount);
+        c.mount.w *= 1.01f;
+        c.mount.x *= 1.01f;
+        c.mount.y *= 1.01f;
+        c.mount.z *= 1.01f;
+        ck_assert_int_eq(marl_calibration_check(&c), MARL_ERR_ARGUMENT);
+    }
+}
+END_TEST
+
 MARL_SUITE("correction", undoes_the_errors_it_describes, end_value_is_held_outside_the_range,
-           only_fresh_readings_and_present_sensors_change)
+           only_fresh_readings_and_present_sensors_change, what_cannot_be_meant_is_refused,
+           a_mount_becomes_a_rotation_once)

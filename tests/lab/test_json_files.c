@@ -58,6 +58,14 @@ static const struct {
     {calibration, CAL "\"gyro\": {\"temperature\": {\"reference_degC\": 20}}}",
      ":2: gyro.temperature.range_degC: is missing"},
     {calibration, CAL "\"mount\": {\"q\": [1,\n1,0,0]}}", ":2: mount.q: must have length 1"},
+    {calibration, CAL "\"mount\": {\"q\": [1.0006,0,0,0]}}", ":2: mount.q: must have length 1"},
+    {calibration, CAL "\"mag\": {},\n\"gyro\": {\"matrix\": [[0,0,0],[0,0,0],[0,0,0]]}}",
+     ":3: gyro: is no correction that a board takes"},
+    {calibration, CAL "\"accel\": {\"matrix\": [[1e45,0,0],[0,1,0],[0,0,1]]}}",
+     ":2: accel: is no correction that a board takes"},
+    {calibration, CAL "\"accel\": {\"matrix\": [[1e30,0,0],[0,1e-30,0],[0,0,1]]}}",
+     ":2: accel: is no correction that a board takes"},
+    {calibration, CAL "\"mag\": {\"bias\": [1e39,0,0]}}", ":2: mag: is no correction that a board takes"},
     {calibration, CAL "\"device\": 7}", ":2: device: must be a text of less than 64 bytes"},
     {tuning, "{\"marlinspike\": \"tuning/2\"}", ":1: filter: is missing"},
     {tuning, "{\"marlinspike\": \"tuning/2\",\n\"filter\": \"magic\"}",
@@ -172,6 +180,23 @@ START_TEST(calibration_survives_writing)
 }
 END_TEST
 
+/* Desk and board turn by the same bits, whatever the length of the quaternion in the file. */
+START_TEST(a_mount_is_made_a_rotation)
+{
+    temporary dir = temporary_make();
+    marl_error error = {0};
+    marl_calibration_record record;
+    const char *path = temporary_text(&dir, "cal.json", CAL "\"mount\": {\"q\": [0.60024, 0, 0.80032, 0]}}");
+    ck_assert_msg(marl_calibration_read(&record, path, &error) == MARL_OK, "%s", error.text);
+    ck_assert_double_eq_tol(record.mount[0], 0.6, 1e-15);
+    ck_assert_double_eq_tol(record.mount[2], 0.8, 1e-15);
+    marl_calibration desk = marl_calibration_for_device(&record);
+    ck_assert_float_eq(desk.mount.w, (float)record.mount[0]);
+    ck_assert_float_eq(desk.mount.y, (float)record.mount[2]);
+    temporary_remove(&dir);
+}
+END_TEST
+
 START_TEST(tuning_survives_writing)
 {
     temporary dir = temporary_make();
@@ -220,4 +245,5 @@ START_TEST(devices_are_not_mixed)
 END_TEST
 
 MARL_SUITE_OF_CASES("json_files", bad, each_fault_names_file_line_and_key, calibration_survives_writing,
-                    tuning_survives_writing, sheets_are_converted_to_si, devices_are_not_mixed)
+                    a_mount_is_made_a_rotation, tuning_survives_writing, sheets_are_converted_to_si,
+                    devices_are_not_mixed)
