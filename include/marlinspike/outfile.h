@@ -36,6 +36,9 @@ void marl_outfile_advance(marl_outfile *out, const char *end);
 /* Flushes, renames and frees. MARL_ERR_SYSTEM when any write failed; then no file is left, but for a
  * PATH.part. */
 MARL_CHECKED marl_status marl_outfile_commit(marl_outfile *out, marl_error *error);
+/* What is written until then: the PATH.part or the temporary file. NULL where the target is written directly.
+ */
+const char *marl_outfile_temporary(const marl_outfile *out);
 /* Leaves a growing file as PATH.part, with what has been flushed, and frees. NULL is allowed. */
 void marl_outfile_leave(marl_outfile *out);
 /* Leaves no file and frees. NULL is allowed. */

@@ -226,7 +226,9 @@ void recording_free(recording *r)
 {
     if (r->log != NULL) {
         marl_error ignored = {0};
-        cli_say("what was received is in %s.part", r->out);
+        if (marl_log_part(r->log) != NULL) {
+            cli_say("what was received is in %s", marl_log_part(r->log));
+        }
         (void)!marl_log_flush(r->log, &ignored);
         marl_log_leave(r->log);
     }

@@ -134,6 +134,11 @@ void marl_log_abort(marl_log_writer *w)
     }
 }
 
+const char *marl_log_part(const marl_log_writer *w)
+{
+    return marl_outfile_temporary(w->file);
+}
+
 void marl_log_leave(marl_log_writer *w)
 {
     if (w != NULL) {

@@ -228,6 +228,11 @@ void marl_outfile_abort(marl_outfile *out)
     release(out);
 }
 
+const char *marl_outfile_temporary(const marl_outfile *out)
+{
+    return out->temporary;
+}
+
 void marl_outfile_leave(marl_outfile *out)
 {
     if (out != NULL) {

@@ -313,13 +313,14 @@ static marl_status write_script(const marl_figure *figure, const char *end, cons
     return status;
 }
 
+/* Without the user's own settings, which may hold anything. */
 static marl_status run_gnuplot(const char *script, marl_error *error)
 {
-    char program[] = "gnuplot", argument[4096];
-    char *arguments[] = {program, argument, NULL};
+    char program[] = "gnuplot", no_habits[] = "-d", argument[4100];
+    char *arguments[] = {program, no_habits, argument, NULL};
     pid_t child;
     int result = -1;
-    snprintf(argument, sizeof argument, "%s", script);
+    snprintf(argument, sizeof argument, "%s%s", script[0] == '-' ? "./" : "", script); /* no option */
     if (posix_spawnp(&child, program, NULL, NULL, arguments, environ) != 0) {
         return marl_fail(error, MARL_ERR_SYSTEM,
                          "gnuplot is missing: install it, or ask for a .gp file and draw it elsewhere");

@@ -297,6 +297,11 @@ START_TEST(a_full_disk_keeps_what_was_written)
     ck_assert_uint_le(log.report.rows_dropped, 1); /* the last */
     marl_log_free(&log);
     free(said);
+    tool_run r =
+        run("record --from sim:still --until 20 -o /dev/full"); /* written directly: nothing is left */
+    ck_assert_int_eq(r.code, 5);
+    ck_assert_msg(strstr(r.err, "No space left") != NULL && strstr(r.err, ".part") == NULL, "%s", r.err);
+    run_free(&r);
     temporary_remove(&t);
 }
 END_TEST

@@ -36,6 +36,11 @@ START_TEST(no_text_becomes_a_command)
     run_wants(0, "compare lift.csv --reference lift.reference.csv --tuning evil.json --figure b.svg");
     ck_assert_int_eq(system("cp still.csv \"$(printf 'x\\nsystem(\"touch owned3\")\\n.csv')\""), 0);
     run_wants(0, "replay \"$(printf 'x\\nsystem(\"touch owned3\")\\n.csv')\" --tuning kalman --figure c.svg");
+    run_wants(0, "replay still.csv --tuning kalman --figure=-esystem.svg"); /* no option of another program */
+    ck_assert_int_eq(access("./-esystem.svg", F_OK), 0);
+    ck_assert_int_eq(setenv("HOME", dir.dir, 1), 0);
+    temporary_text(&dir, ".gnuplot", "system('touch owned3')\n");
+    run_wants(0, "replay still.csv --tuning kalman --figure d.svg");
     ck_assert_int_ne(system("test -e owned1 -o -e owned2 -o -e owned3"), 0);
     temporary_remove(&dir);
 }
