@@ -8,6 +8,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -333,21 +334,16 @@ static marl_status run_gnuplot(const char *script, marl_error *error)
     return MARL_OK;
 }
 
-marl_status marl_figure_draw(const marl_figure *figure, const char *path, marl_error *error)
+/* Script and image lie beside the target until it is complete. */
+static marl_status draw_image(const marl_figure *figure, const char *end, const char *path, marl_error *error)
 {
     char script[4096], image[4096];
-    const char *end = ending(path);
-    marl_status status = marl_figure_check_path(path, error);
-    if (status != MARL_OK || strcmp(end, ".gp") == 0) {
-        return status != MARL_OK ? status : write_script(figure, end, path, NULL, error);
-    }
-    /* both lie beside the target until it is complete */
     if (strlen(path) + 32 > sizeof image) {
         return marl_fail(error, MARL_ERR_USE, "%s: too long a name", path);
     }
     snprintf(script, sizeof script, "%.4060s.%ld.gp", path, (long)getpid());
     snprintf(image, sizeof image, "%.4060s.%ld.tmp", path, (long)getpid());
-    status = write_script(figure, end, script, image, error);
+    marl_status status = write_script(figure, end, script, image, error);
     if (status != MARL_OK) {
         return status;
     }
@@ -359,5 +355,19 @@ marl_status marl_figure_draw(const marl_figure *figure, const char *path, marl_e
     if (status != MARL_OK) {
         unlink(image);
     }
+    return status;
+}
+
+marl_status marl_figure_draw(const marl_figure *figure, const char *path, marl_error *error)
+{
+    struct stat file;
+    const char *end = ending(path);
+    marl_status status = marl_figure_check_path(path, error);
+    if (status != MARL_OK || strcmp(end, ".gp") == 0) {
+        return status != MARL_OK ? status : write_script(figure, end, path, NULL, error);
+    }
+    char *followed = lstat(path, &file) == 0 && S_ISLNK(file.st_mode) ? realpath(path, NULL) : NULL;
+    status = draw_image(figure, end, followed != NULL ? followed : path, error);
+    free(followed);
     return status;
 }

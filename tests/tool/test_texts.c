@@ -101,7 +101,10 @@ START_TEST(figures_stay_well_formed)
     temporary dir = tool_folder();
     write_hostile();
     run_wants(0, "replay p*owned*.csv --tuning kalman --figure a.svg");
+    ck_assert_int_eq(symlink("c.svg", "b.svg"), 0); /* a link whose target is there is followed */
+    temporary_text(&dir, "c.svg", "old");
     run_wants(0, "inspect p*owned*.csv --figure b.svg");
+    ck_assert_int_eq(system("test -L b.svg && test -s c.svg"), 0);
     for (int i = 0; i < 2; i++) {
         char command[100];
         snprintf(command, sizeof command,
