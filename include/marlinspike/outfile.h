@@ -36,6 +36,14 @@ void marl_outfile_advance(marl_outfile *out, const char *end);
 /* Flushes, renames and frees. MARL_ERR_SYSTEM when any write failed; then no file is left, but for a
  * PATH.part. */
 MARL_CHECKED marl_status marl_outfile_commit(marl_outfile *out, marl_error *error);
+/* The path that symbolic links lead to, whether or not a file is there; to be freed. NULL with errno set. */
+char *marl_outfile_followed(const char *path);
+
+/* Locks the folder that holds what the path leads to, until the process ends, so that a file in it can be
+ * read, changed and written back without losing what another process writes. 0 while another process has the
+ * lock; 1 when it is taken, or cannot be: no such folder, a file system without locks. */
+int marl_outfile_lock_folder(const char *path);
+
 /* What is written until then: the PATH.part or the temporary file. NULL where the target is written directly.
  */
 const char *marl_outfile_temporary(const marl_outfile *out);

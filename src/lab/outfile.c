@@ -99,7 +99,7 @@ static marl_status open_out(marl_outfile **out, const char *path, int growing, m
     o->fd = -1;
     o->growing = growing;
     o->path = strdup(path);
-    o->target = lab_outfile_followed(path);
+    o->target = marl_outfile_followed(path);
     if (o->path == NULL) {
         release(o);
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");

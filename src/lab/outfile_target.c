@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Targets, folders and temporary files. */
 #include "outfile_target.h"
+#include "marlinspike/outfile.h"
 #include <dirent.h>
 #include <errno.h>
 #include <fcntl.h>
@@ -38,7 +39,7 @@ static char *one_link(const char *at, const char *link)
     return next;
 }
 
-char *lab_outfile_followed(const char *path)
+char *marl_outfile_followed(const char *path)
 {
     char *at = strdup(path);
     for (int i = 0; at != NULL && i <= MOST_LINKS; i++) {
@@ -135,4 +136,18 @@ int lab_outfile_sync_folder(const char *target)
     int failed = fsync(fd) != 0 && errno != EINVAL ? errno : 0; /* EINVAL: this file system need not */
     close(fd);
     return failed;
+}
+
+int marl_outfile_lock_folder(const char *path)
+{
+    char *target = marl_outfile_followed(path);
+    char *folder = target != NULL ? folder_of(target) : NULL;
+    int fd = folder != NULL ? open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC) : -1;
+    free(target);
+    free(folder);
+    if (fd >= 0 && flock(fd, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) {
+        close(fd);
+        return 0;
+    }
+    return 1; /* open until the process ends */
 }

@@ -4,9 +4,6 @@
 #ifndef LAB_OUTFILE_TARGET_H
 #define LAB_OUTFILE_TARGET_H
 
-/* The path that symbolic links lead to, whether or not a file is there; to be freed. NULL with errno set. */
-char *lab_outfile_followed(const char *path);
-
 /* A new temporary file TARGET.tmp.XXXXXX beside the target, locked for as long as it is open: its descriptor,
  * and its path, to be freed. -1 with errno set; `path` is NULL then. */
 int lab_outfile_temporary(const char *target, char **path);

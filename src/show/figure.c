@@ -8,7 +8,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -360,13 +359,12 @@ static marl_status draw_image(const marl_figure *figure, const char *end, const 
 
 marl_status marl_figure_draw(const marl_figure *figure, const char *path, marl_error *error)
 {
-    struct stat file;
     const char *end = ending(path);
     marl_status status = marl_figure_check_path(path, error);
     if (status != MARL_OK || strcmp(end, ".gp") == 0) {
         return status != MARL_OK ? status : write_script(figure, end, path, NULL, error);
     }
-    char *followed = lstat(path, &file) == 0 && S_ISLNK(file.st_mode) ? realpath(path, NULL) : NULL;
+    char *followed = marl_outfile_followed(path);
     status = draw_image(figure, end, followed != NULL ? followed : path, error);
     free(followed);
     return status;
