@@ -31,6 +31,12 @@ const accuracy_class accuracy_classes[ACCURACY_CLASSES] = {
     {"lift from 35 s", MARL_SCENE_LIFT, 35, 85, 0},
 };
 
+const accuracy_class accuracy_untuned[ACCURACY_UNTUNED] = {
+    {"turns", MARL_SCENE_TURNS, 0, 120, 0},           {"poses", MARL_SCENE_POSES, 0, 120, 0},
+    {"swing from 30 s", MARL_SCENE_SWING, 30, 90, 0}, {"carry from 60 s", MARL_SCENE_CARRY, 60, 120, 0},
+    {"spin from 40 s", MARL_SCENE_SPIN, 40, 120, 0},
+};
+
 static void draw_errors(marl_sensor_sheet *sensor, double scale, marl_random *random)
 {
     for (int i = 0; i < 3; i++) {

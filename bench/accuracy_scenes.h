@@ -15,8 +15,10 @@ typedef struct accuracy_class {
     int speed;
 } accuracy_class;
 
-enum { ACCURACY_CLASSES = 16 };
+enum { ACCURACY_CLASSES = 16, ACCURACY_UNTUNED = 5 };
 extern const accuracy_class accuracy_classes[ACCURACY_CLASSES];
+/* Motions and starts that no seed was tuned on. */
+extern const accuracy_class accuracy_untuned[ACCURACY_UNTUNED];
 
 /* Seeds for tuning, and others for reporting. */
 enum { ACCURACY_SEEDS = 10, ACCURACY_TUNED_FROM = 1001, ACCURACY_REPORTED_FROM = 1 };
