@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Reading and writing logs: beside the usual ways of doing it. */
 #include "bench.h"
-#include "number.h"
+#include "lab/log/number.h"
 #include <csv.h>
 #include <math.h>
 #include <stdio.h>

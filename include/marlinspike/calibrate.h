@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
- * Calibrations from recordings, named as the recordings are: poses, tumble, turns, soak. (still stands in
- * inspect.h.) Each tells its standard errors, how well the directions are covered, and, when it is not
- * accepted, what to record next; then it also returns MARL_ERR_EVIDENCE, with what was found filled in. */
+ * Calibrations from recordings, named as the recordings are: still, poses, tumble, turns, soak, axes. Each
+ * tells its standard errors, how well the directions are covered, and, when it is not accepted, what to
+ * record next; then it also returns MARL_ERR_EVIDENCE, with what was found filled in. */
 #ifndef MARLINSPIKE_CALIBRATE_H
 #define MARLINSPIKE_CALIBRATE_H
 
@@ -28,6 +28,23 @@ typedef struct marl_calibrated {
  * MARL_ERR_EVIDENCE when axes are missing, clipped or stuck. */
 MARL_CHECKED marl_status marl_calibration_log_check(const marl_log *log, marl_sensor sensor,
                                                     marl_calibrated *outcome, marl_error *error);
+
+/* A gyroscope bias from a recording at rest. */
+typedef struct marl_rest {
+    marl_fit fit;        /* bias, its standard error, points, residual_rms, temperature */
+    double still_s;      /* rest that was used, s */
+    double deviation[3]; /* of the readings at rest, rad/s */
+    int accepted;
+    char next[300];  /* what to record next when not accepted */
+    marl_span moved; /* first motion; from == to when there was none */
+    double moved_s;  /* motion in all, s */
+} marl_rest;
+
+/* Mean rate over the rest of a recording. The standard error is the larger of white noise alone and the
+ * scatter of block means (5 blocks or more, of 5 s where the recording allows), so that noise which is
+ * not white is not told as sure. Not accepted, with *rest filled, when the board moved in more than
+ * 5 % of the recording, rest is shorter than 5 s, or an axis never changes; that is MARL_ERR_EVIDENCE. */
+MARL_CHECKED marl_status marl_calibrate_rest(const marl_log *log, marl_rest *rest, marl_error *error);
 
 /* Where the board lay in one attitude. */
 typedef struct marl_pose {
@@ -125,18 +142,6 @@ MARL_CHECKED marl_status marl_calibrate_soak(const marl_log *log, marl_sensor se
                                              marl_soak_result *result, marl_error *error);
 void marl_soak_result_free(marl_soak_result *result);
 
-/* What one recording adds to what is known of a sensor. */
-typedef enum marl_fit_part {
-    MARL_FIT_BIAS,            /* still */
-    MARL_FIT_BIAS_AND_MATRIX, /* poses, tumble, turns */
-    MARL_FIT_CURVE,           /* soak of the accelerometer: its change alone */
-    MARL_FIT_BIAS_AND_CURVE   /* soak of the gyroscope */
-} marl_fit_part;
-
-/* Takes that part of `found` into `known`, which keeps the rest. A bias is moved along the temperature curve
- * to its reference, from the temperature at which it was found. */
-void marl_fit_merge(marl_fit *known, const marl_fit *found, marl_fit_part part);
-
 typedef struct marl_axes_result {
     int accepted;
     char next[300];
@@ -155,44 +160,6 @@ typedef struct marl_axes_result {
 MARL_CHECKED marl_status marl_calibrate_axes(const marl_log *log, int southern, int up,
                                              marl_calibration_record *record, marl_axes_result *result,
                                              marl_error *error);
-
-/* The mount by which the attitude of the longest rest becomes the zero: level, and with a magnetometer x to
- * the (magnetic) north. `span` is that rest. MARL_ERR_EVIDENCE without a rest of a second. */
-MARL_CHECKED marl_status marl_zero(const marl_log *log, marl_calibration_record *record, marl_span *span,
-                                   marl_error *error);
-
-/* The Earth's rate of turning in the sensors' axes at the longest rest, rad/s: from the latitude (rad),
- * gravity and the magnetic north. To be taken off a gyroscope's mean at rest. MARL_ERR_EVIDENCE without a
- * rest, or without a magnetometer. */
-MARL_CHECKED marl_status marl_earth_rate(const marl_log *log, const marl_calibration_record *record,
-                                         double latitude, double rate[3], marl_error *error);
-
-/* One sensor of a calibration against a recording that it has not seen. */
-typedef struct marl_verified {
-    int present; /* the calibration and the recording have it, and there was something to see */
-    int holds;
-    double found_rms;    /* m/s^2, rad/s, uT */
-    double expected_rms; /* by the noise and by the standard errors of the calibration */
-    double limit;        /* of found_rms: noise alone exceeds it once in a hundred recordings */
-    size_t n;            /* poses, rests, readings */
-} marl_verified;
-
-typedef struct marl_verification {
-    int holds; /* all that were seen; 0 when there was nothing */
-    marl_verified sensor[MARL_SENSOR_COUNT];
-    double dip_deg, dip_deviation; /* of the corrected field at rest or slow motion, degrees; NaN without */
-    int outside;                   /* readings at temperatures beyond the curve's range were met */
-} marl_verification;
-
-/* 1 when the log has temperatures beyond the range of a curve of the calibration, by more than half a degree:
- * there the correction holds the curve's end value. */
-int marl_temperature_outside(const marl_calibration_record *record, const marl_log *log);
-
-/* Accelerometer: lengths in still poses against `gravity`, m/s^2. Gyroscope: mean rates at rest.
- * Magnetometer: the spread of corrected lengths about the field. MARL_ERR_INPUT when the recording is
- * corrected, MARL_ERR_EVIDENCE when nothing can be verified by it. */
-MARL_CHECKED marl_status marl_verify(const marl_calibration_record *record, const marl_log *log,
-                                     double gravity, marl_verification *verification, marl_error *error);
 
 #ifdef __cplusplus
 }

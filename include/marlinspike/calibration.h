@@ -40,6 +40,18 @@ marl_fit marl_fit_none(void);
 /* A corrected reading in double, without the mount: matrix * (raw - bias(T)). degC NaN = at the reference. */
 void marl_fit_apply(const marl_fit *fit, const double raw[3], double degC, double corrected[3]);
 
+/* What one recording adds to what is known of a sensor. */
+typedef enum marl_fit_part {
+    MARL_FIT_BIAS,            /* still */
+    MARL_FIT_BIAS_AND_MATRIX, /* poses, tumble, turns */
+    MARL_FIT_CURVE,           /* soak of the accelerometer: its change alone */
+    MARL_FIT_BIAS_AND_CURVE   /* soak of the gyroscope */
+} marl_fit_part;
+
+/* Takes that part of `found` into `known`, which keeps the rest. A bias is moved along the temperature curve
+ * to its reference, from the temperature at which it was found. */
+void marl_fit_merge(marl_fit *known, const marl_fit *found, marl_fit_part part);
+
 /* MARL_ERR_INPUT names file, line and key. */
 MARL_CHECKED marl_status marl_calibration_read(marl_calibration_record *record, const char *path,
                                                marl_error *error);

@@ -1,29 +1,15 @@
 /* SPDX-License-Identifier: MIT
- * What a recording is: rates, gaps, means, rest; and the gyroscope's bias from rest. */
+ * What a recording is: rates, gaps, means, rest. */
 #ifndef MARLINSPIKE_INSPECT_H
 #define MARLINSPIKE_INSPECT_H
 
 #include "marlinspike/axes.h"
-#include "marlinspike/calibration.h"
 #include "marlinspike/log.h"
+#include "marlinspike/spans.h"
 
 #ifdef __cplusplus
 extern "C" {
 #endif
-
-typedef struct marl_span {
-    int64_t from_ns, to_ns;
-} marl_span;
-
-typedef struct marl_spans {
-    size_t n;
-    marl_span *span;
-} marl_spans;
-
-void marl_spans_free(marl_spans *spans);
-double marl_spans_seconds(const marl_spans *spans);
-/* 1 when t lies in one of the spans; *at is a place to go on from, start with 0. */
-int marl_spans_hold(const marl_spans *spans, int64_t t_ns, size_t *at);
 
 /* Rest, found by the device's stillness detector with its default limits, wider where the sensors' own noise
  * would not fit into them; at least 1 s each. MARL_ERR_SYSTEM without memory. */
@@ -61,23 +47,6 @@ typedef struct marl_unit_suspicions {
 } marl_unit_suspicions;
 
 marl_unit_suspicions marl_suspect_units(const marl_log *log, const marl_spans *still, const marl_axes *axes);
-
-/* A gyroscope bias from a recording at rest. */
-typedef struct marl_rest {
-    marl_fit fit;        /* bias, its standard error, points, residual_rms, temperature */
-    double still_s;      /* rest that was used, s */
-    double deviation[3]; /* of the readings at rest, rad/s */
-    int accepted;
-    char next[300];  /* what to record next when not accepted */
-    marl_span moved; /* first motion; from == to when there was none */
-    double moved_s;  /* motion in all, s */
-} marl_rest;
-
-/* Mean rate over the rest of a recording. The standard error is the larger of white noise alone and the
- * scatter of block means (5 blocks or more, of 5 s where the recording allows), so that noise which is
- * not white is not told as sure. Not accepted, with *rest filled, when the board moved in more than
- * 5 % of the recording, rest is shorter than 5 s, or an axis never changes; that is MARL_ERR_EVIDENCE. */
-MARL_CHECKED marl_status marl_calibrate_rest(const marl_log *log, marl_rest *rest, marl_error *error);
 
 #ifdef __cplusplus
 }

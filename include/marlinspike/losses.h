@@ -3,8 +3,8 @@
 #ifndef MARLINSPIKE_LOSSES_H
 #define MARLINSPIKE_LOSSES_H
 
+#include "marlinspike/random.h"
 #include "marlinspike/sample.h"
-#include "marlinspike/simulate.h"
 
 #ifdef __cplusplus
 extern "C" {

@@ -13,6 +13,10 @@
 extern "C" {
 #endif
 
+/* Bytes of each half of a memory that the store keeps for itself; marl_port_check refuses a memory whose
+ * halves hold no more. */
+#define MARL_STORE_HEAD 16
+
 /* Where a chip answers: two buses, or two chips on one bus, are normal. On SPI the address is the number of
  * the select line. */
 typedef struct marl_place {

@@ -1,14 +1,7 @@
 /* SPDX-License-Identifier: MIT
- * Sensor sheets: what a sensor's data sheet says, as JSON (docs/formats.md), for the simulator and
- * for logs in raw counts. */
+ * Sensor sheets: what a sensor's data sheet says, for the simulator and for logs in raw counts. */
 #ifndef MARLINSPIKE_SHEET_H
 #define MARLINSPIKE_SHEET_H
-
-#include "marlinspike/error.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 #define MARL_SHEET_REFERENCE_DEGC 24.0 /* where a sheet does not say */
 
@@ -40,15 +33,4 @@ typedef struct marl_sheet {
     marl_sensor_sheet accel, gyro, mag;
 } marl_sheet;
 
-/* The made-up nine-axis Grommet chip, consumer grade; the same as data/sheets/grommet.json. */
-marl_sheet marl_sheet_grommet(void);
-
-/* MARL_ERR_INPUT names file, line and key. */
-MARL_CHECKED marl_status marl_sheet_read(marl_sheet *sheet, const char *path, marl_error *error);
-/* In SI units; what is zero is left out. */
-MARL_CHECKED marl_status marl_sheet_write(const marl_sheet *sheet, const char *path, marl_error *error);
-
-#ifdef __cplusplus
-}
-#endif
 #endif

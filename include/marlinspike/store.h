@@ -11,9 +11,6 @@
 extern "C" {
 #endif
 
-/* Bytes of a half that are not for the record; marl_port_check refuses a memory whose halves hold no more. */
-#define MARL_STORE_HEAD 16
-
 /* The newest whole record, *n bytes of it. MARL_ERR_EMPTY when there is none, MARL_ERR_ROOM when it is longer
  * than `size`, MARL_ERR_STORE when the memory cannot be read. */
 MARL_CHECKED marl_status marl_store_load(const marl_port *port, uint8_t *bytes, size_t size, size_t *n);

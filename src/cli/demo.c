@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike demo: the other commands, one after the other, on the demo data. */
-#include "cli.h"
+#include "cli/common/cli.h"
 #include <errno.h>
 #include <spawn.h>
 #include <stdio.h>

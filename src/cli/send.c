@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike send */
-#include "source.h"
+#include "cli/common/source.h"
 #include <stdio.h>
 #include <string.h>
 

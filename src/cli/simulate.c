@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike simulate */
-#include "cli.h"
+#include "cli/common/cli.h"
 #include <math.h>
 #include <stdio.h>
 #include <string.h>

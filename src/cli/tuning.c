@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike tuning */
-#include "cli.h"
+#include "cli/common/cli.h"
 #include <stdio.h>
 #include <string.h>
 

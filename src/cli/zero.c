@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike zero */
-#include "cli.h"
+#include "cli/common/cli.h"
 #include <math.h>
 #include <stdio.h>
 #include <unistd.h>

@@ -3,7 +3,7 @@
 #ifndef FIT_TRIAL_H
 #define FIT_TRIAL_H
 
-#include "ellipsoid.h"
+#include "lab/calibrate/ellipsoid.h"
 #include "marlinspike/simulate.h"
 #include <lapacke.h>
 #include <math.h>

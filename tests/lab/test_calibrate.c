@@ -2,6 +2,7 @@
  * Calibrations against the truth of the simulator, and what they refuse. */
 #include "check_main.h"
 #include "known_errors.h"
+#include "marlinspike/calibrate.h"
 #include "marlinspike/lab.h"
 #include "memory_log.h"
 #include "random_values.h"

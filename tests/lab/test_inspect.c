@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Rates, gaps and rest; and the gyroscope's bias from rest with a true standard error. */
 #include "check_main.h"
-#include "marlinspike/inspect.h"
+#include "marlinspike/calibrate.h"
+#include "marlinspike/sheet_file.h"
 #include "memory_log.h"
 #include "random_values.h"
 

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Jets against divided differences. */
 #include "check_main.h"
-#include "jet.h"
+#include "lab/simulate/jet.h"
 #include "random_values.h"
 
 /* Something that uses every operation. */

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Reading gives the bits of strtod, writing brings every float back. */
 #include "check_main.h"
-#include "number.h"
+#include "lab/log/number.h"
 #include "random_values.h"
 #include <inttypes.h>
 #include <stdio.h>

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The second-order section against fine sub-stepping, its frequency response and the theory of noise. */
 #include "check_main.h"
+#include "lab/simulate/section.h"
 #include "random_values.h"
-#include "section.h"
 
 static const double dampings[] = {0.05, 0.7071067811865476, 1.0, 2.5};
 

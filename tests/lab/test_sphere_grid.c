@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "check_main.h"
+#include "lab/maths/sphere_grid.h"
 #include "random_values.h"
-#include "sphere_grid.h"
 
 /* Even directions fall evenly: each cell has the share 1/n, within five deviations. */
 START_TEST(cells_are_of_equal_area)

@@ -2,6 +2,7 @@
  * The simulated board as a board: readings against the true motion, faults against what comes of them. */
 #include "check_main.h"
 #include "marlinspike/digest.h"
+#include "marlinspike/sheet_file.h"
 #include "marlinspike/store.h"
 #include "port_test.h"
 #include "shackle.h"

@@ -2,6 +2,7 @@
  * The station on the simulated board, spoken to as the tool speaks to it. */
 #include "check_main.h"
 #include "marlinspike/message.h"
+#include "marlinspike/sheet_file.h"
 #include "port_test.h"
 #include <string.h>
 

@@ -1,0 +1,44 @@
+/* SPDX-License-Identifier: MIT
+ * Proof of a calibration by a recording that it has not seen. */
+#ifndef MARLINSPIKE_VERIFY_H
+#define MARLINSPIKE_VERIFY_H
+
+#include "marlinspike/calibration.h"
+#include "marlinspike/error.h"
+#include "marlinspike/log.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* One sensor of a calibration against a recording that it has not seen. */
+typedef struct marl_verified {
+    int present; /* the calibration and the recording have it, and there was something to see */
+    int holds;
+    double found_rms;    /* m/s^2, rad/s, uT */
+    double expected_rms; /* by the noise and by the standard errors of the calibration */
+    double limit;        /* of found_rms: noise alone exceeds it once in a hundred recordings */
+    size_t n;            /* poses, rests, readings */
+} marl_verified;
+
+typedef struct marl_verification {
+    int holds; /* all that were seen; 0 when there was nothing */
+    marl_verified sensor[MARL_SENSOR_COUNT];
+    double dip_deg, dip_deviation; /* of the corrected field at rest or slow motion, degrees; NaN without */
+    int outside;                   /* readings at temperatures beyond the curve's range were met */
+} marl_verification;
+
+/* 1 when the log has temperatures beyond the range of a curve of the calibration, by more than half a degree:
+ * there the correction holds the curve's end value. */
+int marl_temperature_outside(const marl_calibration_record *record, const marl_log *log);
+
+/* Accelerometer: lengths in still poses against `gravity`, m/s^2. Gyroscope: mean rates at rest.
+ * Magnetometer: the spread of corrected lengths about the field. MARL_ERR_INPUT when the recording is
+ * corrected, MARL_ERR_EVIDENCE when nothing can be verified by it. */
+MARL_CHECKED marl_status marl_verify(const marl_calibration_record *record, const marl_log *log,
+                                     double gravity, marl_verification *verification, marl_error *error);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

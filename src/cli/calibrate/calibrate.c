@@ -1,0 +1,390 @@
+/* SPDX-License-Identifier: MIT
+ * marlinspike calibrate */
+#include "cli/calibrate/calibrate.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <time.h>
+#include <unistd.h>
+
+#define DEGREE 0.017453292519943295
+#define BETWEEN_LOGS_NS INT64_C(2000000000)
+
+typedef struct options {
+    cli_reading reading;
+    char *into, *out, *figure, *hemisphere, *up;
+    double turn_angle, gravity, field, latitude;
+    int up_axis; /* 1 to 3, negative for down; 0 = not said */
+    int quick;
+} options;
+
+static void stamp(char made[32])
+{
+    time_t now = time(NULL);
+    struct tm utc;
+    gmtime_r(&now, &utc);
+    strftime(made, 32, "%Y-%m-%dT%H:%M:%SZ", &utc);
+}
+
+/* The record that the new fit goes into: the one in the file, where there is one. */
+static marl_status begin_record(const options *o, cli_calibrated *job, marl_error *error)
+{
+    marl_calibration_record *record = &job->record;
+    *record = marl_calibration_record_empty();
+    if (o->into != NULL) {
+        cli_lock_until_exit(o->into);
+    }
+    if (o->into != NULL && access(o->into, F_OK) == 0) {
+        marl_status status = marl_calibration_read(record, o->into, error);
+        if (status != MARL_OK) {
+            return status;
+        }
+    }
+    marl_status status = marl_device_match(job->log.info.device, job->log.path, record->device,
+                                           o->into != NULL ? o->into : "", error);
+    if (status == MARL_OK && record->device[0] == '\0') {
+        snprintf(record->device, sizeof record->device, "%s", job->log.info.device);
+    }
+    return status;
+}
+
+/* Takes the Earth's own turning off the gyroscope's mean. */
+static marl_status without_earth(const options *o, cli_calibrated *job, marl_error *error)
+{
+    double rate[3];
+    marl_status status = marl_earth_rate(&job->log, &job->record, o->latitude * DEGREE, rate, error);
+    for (int k = 0; k < 3 && status == MARL_OK; k++) {
+        job->rest.fit.bias[k] -= rate[k];
+    }
+    return status;
+}
+
+static marl_status calibrate_still(const options *o, cli_calibrated *job, marl_error *error)
+{
+    marl_status status = MARL_OK;
+    if (job->log.info.corrected) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; a calibration needs the raw log",
+                         job->log.path);
+    }
+    status = marl_calibrate_rest(&job->log, &job->rest, error);
+    if (status == MARL_OK && job->rest.moved_s > 0) {
+        cli_warn(&job->warnings, "moved", "%s: moved for %.2f s, first at %.2f s; that was left out",
+                 job->log.path, job->rest.moved_s, (double)job->rest.moved.from_ns * 1e-9);
+    }
+    if (status == MARL_OK && isfinite(o->latitude)) {
+        status = without_earth(o, job, error);
+        job->rest.accepted = status == MARL_OK;
+    }
+    job->still = (marl_calibrated){
+        .sensor = MARL_GYRO, .fit = job->rest.fit, .accepted = job->rest.accepted, .model = "bias"};
+    snprintf(job->still.next, sizeof job->still.next, "%s", job->rest.next);
+    marl_fit_merge(&job->record.fit[MARL_GYRO], &job->rest.fit, MARL_FIT_BIAS);
+    return status;
+}
+
+static marl_status calibrate_turns(const options *o, cli_calibrated *job, marl_error *error)
+{
+    marl_status status = marl_calibrate_turns(&job->log, o->turn_angle * DEGREE, &job->turns, error);
+    marl_fit_merge(&job->record.fit[MARL_GYRO], &job->turns.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
+    return status;
+}
+
+static marl_status calibrate_poses(const options *o, cli_calibrated *job, marl_error *error)
+{
+    marl_status status = marl_calibrate_poses(&job->log, o->gravity, &job->poses, error);
+    for (size_t i = 0; i < job->poses.poses.n; i++) {
+        const marl_pose *p = &job->poses.poses.pose[i];
+        if (!p->used) {
+            cli_warn(&job->warnings, "pose-left-out", "%s: the pose from %.2f to %.2f s is left out: %s",
+                     job->log.path, (double)p->span.from_ns * 1e-9, (double)p->span.to_ns * 1e-9, p->why);
+        }
+    }
+    marl_fit_merge(&job->record.fit[MARL_ACCEL], &job->poses.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
+    return status;
+}
+
+static marl_status calibrate_tumble(const options *o, cli_calibrated *job, marl_error *error)
+{
+    const marl_fit *accel = &job->record.fit[MARL_ACCEL];
+    const marl_tumble_options how = {o->field > 0 ? o->field : NAN, o->quick, accel->present ? accel : NULL};
+    marl_status status = marl_calibrate_tumble(&job->log, &how, &job->tumble, error);
+    const marl_spans *rejected = &job->tumble.rejected;
+    size_t longest = 0;
+    for (size_t i = 1; i < rejected->n; i++) {
+        const marl_span *a = &rejected->span[i], *b = &rejected->span[longest];
+        longest = a->to_ns - a->from_ns > b->to_ns - b->from_ns ? i : longest;
+    }
+    if (job->tumble.rejected_n > 0) {
+        cli_warn(
+            &job->warnings, "rejected",
+            "%s: %zu readings in %zu spans do not belong to the field and are left out, the longest from "
+            "%.2f to %.2f s",
+            job->log.path, job->tumble.rejected_n, rejected->n,
+            (double)rejected->span[longest].from_ns * 1e-9, (double)rejected->span[longest].to_ns * 1e-9);
+    }
+    marl_fit_merge(&job->record.fit[MARL_MAG], &job->tumble.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
+    return status;
+}
+
+/* The accelerometer's change comes along where it is in the log. */
+static marl_status calibrate_soak(const options *o, cli_calibrated *job, marl_error *error)
+{
+    (void)o;
+    marl_error none = {0};
+    marl_status status = marl_calibrate_soak(&job->log, MARL_GYRO, &job->soak[0], error);
+    marl_fit_merge(&job->record.fit[MARL_GYRO], &job->soak[0].outcome.fit, MARL_FIT_BIAS_AND_CURVE);
+    if (status == MARL_OK && marl_calibrate_soak(&job->log, MARL_ACCEL, &job->soak[1], &none) == MARL_OK) {
+        marl_fit_merge(&job->record.fit[MARL_ACCEL], &job->soak[1].outcome.fit, MARL_FIT_CURVE);
+    }
+    return status;
+}
+
+static marl_status calibrate_axes(const options *o, cli_calibrated *job, marl_error *error)
+{
+    int southern = o->hemisphere != NULL && strcmp(o->hemisphere, "south") == 0;
+    marl_status status =
+        marl_calibrate_axes(&job->log, southern, o->up_axis, &job->record, &job->axes, error);
+    job->still = (marl_calibrated){.sensor = MARL_MAG, .accepted = job->axes.accepted, .model = "axes"};
+    job->still.fit.present = 1;
+    snprintf(job->still.next, sizeof job->still.next, "%s", job->axes.next);
+    if (status == MARL_OK && o->hemisphere == NULL && job->axes.axes.mag.sign_decided) {
+        cli_warn(&job->warnings, "hemisphere",
+                 "%s: the field is taken to point down, as in the north; else say "
+                 "--hemisphere south",
+                 job->log.path);
+    }
+    return status;
+}
+
+static const struct {
+    const char *name, *next; /* what to record when there is nothing at all */
+    marl_status (*run)(const options *, cli_calibrated *, marl_error *);
+} kinds[CLI_RECORDING_KINDS] = {
+    [CLI_STILL] = {"still", "record a log at rest, 60 s are good", calibrate_still},
+    [CLI_TURNS] = {"turns", "record turns through a known angle about each axis, rest between",
+                   calibrate_turns},
+    [CLI_POSES] = {"poses", "record the pod at rest on each of its six sides, and more", calibrate_poses},
+    [CLI_TUMBLE] = {"tumble", "record a tumble through all directions", calibrate_tumble},
+    [CLI_SOAK] = {"soak", "record a soak from cold to warm at rest", calibrate_soak},
+    [CLI_AXES] = {"axes", "record a tumble through all directions", calibrate_axes},
+};
+
+/* "z", "+z" or "-z". */
+static marl_status read_up(options *o, marl_error *error)
+{
+    const char *text = o->up;
+    int sign = *text == '-' ? -1 : 1;
+    text += *text == '-' || *text == '+';
+    if (strlen(text) != 1 || *text < 'x' || *text > 'z') {
+        return marl_fail(error, MARL_ERR_USE, "--up is one of x y z -x -y -z, and not '%s'", o->up);
+    }
+    o->up_axis = sign * (*text - 'x' + 1);
+    return MARL_OK;
+}
+
+static const marl_calibrated *result_of(const cli_calibrated *job)
+{
+    const marl_calibrated *of[CLI_RECORDING_KINDS] = {&job->still,           &job->turns.outcome,
+                                                      &job->poses.outcome,   &job->tumble.outcome,
+                                                      &job->soak[0].outcome, &job->still};
+    return of[job->kind];
+}
+
+/* Another recording for the same calibration. */
+static marl_status append(const options *o, const char *path, cli_calibrated *job, marl_error *error)
+{
+    marl_log next;
+    marl_status status = marl_log_load(&next, path, &o->reading.options, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    double at = 1e-9 * (double)(job->log.row[job->log.n - 1].sample.t_ns + BETWEEN_LOGS_NS);
+    status = marl_log_append(&job->log, &next, BETWEEN_LOGS_NS, error);
+    if (status == MARL_OK) {
+        cli_warn(&job->warnings, "appended",
+                 "%s: goes on behind the recording before, its first row at %.2f s", path, at);
+    }
+    marl_log_free(&next);
+    return status;
+}
+
+static marl_status load(options *o, const cli *c, cli_calibrated *job, marl_error *error)
+{
+    marl_status status = o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK;
+    if (status == MARL_OK && o->figure != NULL && (job->kind == CLI_STILL || job->kind == CLI_AXES)) {
+        status = marl_fail(error, MARL_ERR_USE, "calibrate: --figure is of turns, poses, tumble and soak");
+    }
+    status = status != MARL_OK ? status : cli_reading_prepare(&o->reading, error);
+    if (status == MARL_OK && !(o->turn_angle > 0 && o->gravity > 1 && o->gravity < 100 && o->field >= 0)) {
+        status = marl_fail(error, MARL_ERR_USE,
+                           "calibrate: --turn-angle, --gravity and --field are positive, gravity in m/s^2");
+    }
+    if (status == MARL_OK && o->up != NULL) {
+        status = read_up(o, error);
+    }
+    if (status == MARL_OK && isfinite(o->latitude) && !(fabs(o->latitude) <= 90)) {
+        status = marl_fail(error, MARL_ERR_USE, "--latitude is from -90 to 90 degrees");
+    }
+    if (status == MARL_OK && o->hemisphere != NULL && strcmp(o->hemisphere, "north") != 0 &&
+        strcmp(o->hemisphere, "south") != 0) {
+        status =
+            marl_fail(error, MARL_ERR_USE, "--hemisphere is north or south, and not '%s'", o->hemisphere);
+    }
+    if (status == MARL_OK) {
+        status = marl_log_load(&job->log, c->file[1], &o->reading.options, error);
+    }
+    for (int i = 2; i < c->files && status == MARL_OK; i++) {
+        status = append(o, c->file[i], job, error);
+    }
+    return status != MARL_OK ? status : begin_record(o, job, error);
+}
+
+/* There is nothing to fit. A log without samples is no evidence, and --json says so as for any other refusal.
+ */
+static int refuse(const cli *c, cli_calibrated *job, const marl_error *error)
+{
+    if (c->json && error->status == MARL_ERR_EVIDENCE) {
+        job->still = (marl_calibrated){.model = ""};
+        snprintf(job->still.next, sizeof job->still.next, "%s", kinds[job->kind].next);
+        job->record = marl_calibration_record_empty();
+        job->result = &job->still;
+        (void)cli_calibrated_json(job);
+    }
+    return cli_exit(error);
+}
+
+/* Shows the result, accepted or not, and writes it when it was accepted. */
+static int conclude(const cli *c, const options *o, cli_calibrated *job, marl_error *error)
+{
+    const marl_calibrated *r = job->result;
+    const char *target = o->out != NULL ? o->out : o->into;
+    int code = CLI_DONE, written = 0;
+    if (r->accepted && target != NULL) {
+        written = marl_calibration_write(&job->record, target, error) == MARL_OK;
+    }
+    if (o->figure != NULL && r->fit.present && (r->accepted ? error->status == MARL_OK : 1)) {
+        marl_error drawing = {0};
+        if (cli_calibrated_figure(job, o->figure, &drawing) != MARL_OK && error->status == MARL_OK) {
+            *error = drawing;
+        }
+    }
+    int told = !r->accepted || error->status == MARL_OK; /* a result that could not be written is none */
+    if (c->json && told) {
+        code = cli_calibrated_json(job);
+    } else if (!c->quiet && r->fit.present) {
+        code = cli_calibrated_table(job, written ? target : NULL, target);
+    }
+    if (error->status != MARL_OK) {
+        code = cli_exit(error);
+        if (!r->accepted && r->next[0] != '\0') {
+            cli_say("next: %s", r->next);
+        }
+    }
+    return code;
+}
+
+static int calibrate(const cli *c, options *o, cli_calibrated *job)
+{
+    marl_error error = {0};
+    if (load(o, c, job, &error) != MARL_OK) {
+        return refuse(c, job, &error);
+    }
+    cli_warn_of_log(&job->warnings, &job->log.report, job->log.path);
+    marl_status status = kinds[job->kind].run(o, job, &error);
+    if (!c->quiet) {
+        cli_print_warnings(&job->warnings);
+    }
+    stamp(job->record.made);
+    job->result = result_of(job);
+    if (status == MARL_ERR_SYSTEM || status == MARL_ERR_INPUT) {
+        return cli_exit(&error);
+    }
+    return conclude(c, o, job, &error);
+}
+
+static int find_kind(const char *name, cli_recording_kind *kind)
+{
+    char known[80] = "";
+    for (int i = 0; i < CLI_RECORDING_KINDS; i++) {
+        if (strcmp(name, kinds[i].name) == 0) {
+            *kind = (cli_recording_kind)i;
+            return 1;
+        }
+        marl_list_append(known, sizeof known, kinds[i].name);
+    }
+    cli_say("calibrate: unknown recording '%s'; known: %s", name, known);
+    return 0;
+}
+
+static int run(const cli *c, options *o)
+{
+    cli_calibrated *job = calloc(1, sizeof *job);
+    int code = CLI_WRONG_USE;
+    if (job == NULL) {
+        cli_say("no memory");
+        return CLI_MACHINE;
+    }
+    if (find_kind(c->file[0], &job->kind)) {
+        code = calibrate(c, o, job);
+    }
+    marl_turns_result_free(&job->turns);
+    marl_poses_result_free(&job->poses);
+    marl_tumble_result_free(&job->tumble);
+    marl_soak_result_free(&job->soak[0]);
+    marl_soak_result_free(&job->soak[1]);
+    marl_log_free(&job->log);
+    free(job);
+    return code;
+}
+
+int cli_calibrate(int argc, const char **argv)
+{
+    options o = {.turn_angle = 360, .gravity = MARL_STANDARD_GRAVITY, .latitude = NAN};
+    cli c;
+    const struct poptOption table[] = {
+        {"into", '\0', POPT_ARG_STRING, &o.into, 0,
+         "put the result into this calibration, keep its other sensors", "CAL"},
+        {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "write here (default: the file of --into)", "CAL"},
+        {"turn-angle", '\0', POPT_ARG_DOUBLE, &o.turn_angle, 0, "turns: the angle of each (default 360)",
+         "DEG"},
+        {"gravity", '\0', POPT_ARG_DOUBLE, &o.gravity, 0, "poses: local gravity, m/s^2 (default 9.80665)",
+         "G"},
+        {"field", '\0', POPT_ARG_DOUBLE, &o.field, 0,
+         "tumble: strength of the Earth's field there (default: as found)", "UT"},
+        {"hemisphere", '\0', POPT_ARG_STRING, &o.hemisphere, 0, "axes: north or south (default north, said)",
+         "H"},
+        {"up", '\0', POPT_ARG_STRING, &o.up, 0,
+         "axes: what points up in the first still pose, x y z -x -y -z (default: accelerometer right)",
+         "AXIS"},
+        {"latitude", '\0', POPT_ARG_DOUBLE, &o.latitude, 0,
+         "still: takes the Earth's turning off; north is positive (default: it stays in the bias)", "DEG"},
+        {"quick", '\0', POPT_ARG_NONE, &o.quick, 0, "tumble: midpoint of the extremes, a first look", NULL},
+        {"figure", '\0', POPT_ARG_STRING, &o.figure, 0, "what was fitted, and how well: .png, .svg or .gp",
+         "FILE"},
+        CLI_READING_OPTIONS(o.reading),
+        POPT_TABLEEND,
+    };
+    const cli_usage usage = {
+        "still|turns|poses|tumble|soak|axes LOG...", 2, 64,
+        "still   the gyroscope's bias, from a recording in which nobody touches the board: 60 s are good\n"
+        "turns   the gyroscope's bias and scale, from turns through a known angle with rest between, both "
+        "ways\n"
+        "        about each axis\n"
+        "poses   the accelerometer's bias and scale from six faces, its skew too from twelve attitudes and "
+        "more;\n"
+        "        they are found in one recording: lay it down, let go for two seconds, go on\n"
+        "tumble  the magnetometer's hard and soft iron, field strength and dip, from turning it to all "
+        "sides\n"
+        "soak    bias over temperature of gyroscope and accelerometer, from a recording at rest, cold to "
+        "warm\n"
+        "Several logs of the same kind count as one recording.\n"
+        "Every number comes with its standard error. A recording that does not bear it out is shown, with "
+        "what\n"
+        "to record next; then nothing is written and the exit code is 4.",
+        "calibrate still data/demo/still.csv --into pod-07.json"};
+    int code = cli_open(&c, argc, argv, table, &usage);
+    code = code == CLI_GO ? run(&c, &o) : code;
+    cli_close(&c);
+    return code;
+}

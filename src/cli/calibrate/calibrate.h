@@ -1,0 +1,40 @@
+/* SPDX-License-Identifier: MIT
+ * A calibration as the calibrate command holds it, and how it is shown. */
+#ifndef CLI_CALIBRATE_H
+#define CLI_CALIBRATE_H
+
+#include "cli/common/cli.h"
+
+typedef enum cli_recording_kind {
+    CLI_STILL,
+    CLI_TURNS,
+    CLI_POSES,
+    CLI_TUMBLE,
+    CLI_SOAK,
+    CLI_AXES,
+    CLI_RECORDING_KINDS
+} cli_recording_kind;
+
+typedef struct cli_calibrated {
+    cli_recording_kind kind;
+    marl_log log;
+    cli_warnings warnings;
+    marl_calibration_record record; /* what will be written */
+    marl_rest rest;                 /* of still */
+    marl_turns_result turns;
+    marl_poses_result poses;
+    marl_tumble_result tumble;
+    marl_soak_result soak[2]; /* gyroscope, accelerometer */
+    marl_axes_result axes;
+    const marl_calibrated *result; /* of the first sensor */
+    marl_calibrated still;         /* of still, in the shape of the others */
+} cli_calibrated;
+
+int cli_calibrated_json(const cli_calibrated *job);
+/* The table, and under it what became of the result. */
+int cli_calibrated_table(const cli_calibrated *job, const char *written, const char *target);
+/* Points in three planes, residuals, or the curve: whatever the recording is looked at by. */
+MARL_CHECKED marl_status cli_calibrated_figure(const cli_calibrated *job, const char *path,
+                                               marl_error *error);
+
+#endif

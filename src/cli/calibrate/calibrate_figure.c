@@ -1,0 +1,217 @@
+/* SPDX-License-Identifier: MIT
+ * What a calibration was made from, as a figure. */
+#include "cli/calibrate/calibrate.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define DEGREE 0.017453292519943295
+#define TURN 6.283185307179586
+enum { CIRCLE = 121, SERIES = 12, CURVE_POINTS = 101 };
+
+/* Readings of a constant field, raw and corrected, and what they miss the sphere by. */
+typedef struct cloud {
+    size_t n;
+    double *raw[3], *corrected[3], *off, *azimuth, *height;
+    double *room;
+} cloud;
+
+static marl_status make_cloud(cloud *p, size_t n, marl_error *error)
+{
+    p->room = malloc((SERIES * n + 1) * sizeof *p->room);
+    if (p->room == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    for (size_t k = 0; k < 3; k++) {
+        p->raw[k] = p->room + k * n;
+        p->corrected[k] = p->room + (3 + k) * n;
+    }
+    p->off = p->room + 6 * n;
+    p->azimuth = p->room + 7 * n;
+    p->height = p->room + 8 * n;
+    return MARL_OK;
+}
+
+static void add_reading(cloud *p, const marl_fit *fit, double length, const double x[3])
+{
+    double v[3], whole = 0;
+    marl_fit_apply(fit, x, NAN, v);
+    for (int k = 0; k < 3; k++) {
+        whole += v[k] * v[k];
+        p->raw[k][p->n] = x[k];
+        p->corrected[k][p->n] = v[k];
+    }
+    whole = sqrt(whole);
+    p->off[p->n] = whole - length;
+    p->azimuth[p->n] = atan2(v[1], v[0]) / DEGREE;
+    p->height[p->n] = whole > 0 ? v[2] / whole : NAN;
+    p->n++;
+}
+
+static marl_status gather(const cli_calibrated *job, cloud *p, double *length, marl_error *error)
+{
+    const marl_fit *fit = &job->result->fit;
+    *length = job->kind == CLI_POSES ? MARL_STANDARD_GRAVITY : fit->field;
+    marl_status status = make_cloud(p, job->kind == CLI_POSES ? job->poses.poses.n : job->log.n, error);
+    if (status != MARL_OK || p->room == NULL) {
+        return status;
+    }
+    if (job->kind == CLI_POSES) {
+        for (size_t i = 0; i < job->poses.poses.n; i++) {
+            if (isfinite(job->poses.poses.pose[i].distance)) {
+                add_reading(p, fit, *length, job->poses.poses.pose[i].accel);
+            }
+        }
+        return MARL_OK;
+    }
+    for (size_t i = 0; i < job->log.n; i++) {
+        const marl_sample *s = &job->log.row[i].sample;
+        if (s->fresh & MARL_FRESH_MAG) {
+            const double x[3] = {(double)s->mag.x, (double)s->mag.y, (double)s->mag.z};
+            add_reading(p, fit, *length, x);
+        }
+    }
+    return MARL_OK;
+}
+
+static marl_curve dots(const char *label, const double *x, const double *y, size_t n)
+{
+    return (marl_curve){.label = label, .x = x, .y = y, .n = n, .points = 1};
+}
+
+/* Three planes above; below, what is left against the direction, and which directions were there. */
+static marl_status draw_cloud(const cli_calibrated *job, const char *path, marl_error *error)
+{
+    static const int plane[3][2] = {{0, 1}, {0, 2}, {1, 2}};
+    double circle[2][CIRCLE], length;
+    char labels[3][2][32], off_label[48], title[300];
+    const char *unit = marl_sensor_unit(job->result->sensor), *name = marl_sensor_name(job->result->sensor);
+    cloud p = {0};
+    marl_figure figure = {.title = title, .columns = 3, .panels = 6};
+    marl_status status = gather(job, &p, &length, error);
+    if (status != MARL_OK) {
+        free(p.room);
+        return status;
+    }
+    for (int i = 0; i < CIRCLE; i++) {
+        circle[0][i] = length * cos(TURN * i / (CIRCLE - 1));
+        circle[1][i] = length * sin(TURN * i / (CIRCLE - 1));
+    }
+    for (int k = 0; k < 3; k++) {
+        marl_panel *panel = &figure.panel[k];
+        snprintf(labels[k][0], sizeof labels[k][0], "%s %c, %s", name, 'x' + plane[k][0], unit);
+        snprintf(labels[k][1], sizeof labels[k][1], "%s %c, %s", name, 'x' + plane[k][1], unit);
+        *panel = (marl_panel){.x_label = labels[k][0], .y_label = labels[k][1], .square = 1};
+        panel->curve[panel->curves++] = dots("raw", p.raw[plane[k][0]], p.raw[plane[k][1]], p.n);
+        panel->curve[panel->curves++] =
+            dots("corrected", p.corrected[plane[k][0]], p.corrected[plane[k][1]], p.n);
+        panel->curve[panel->curves++] =
+            (marl_curve){.label = "ideal", .x = circle[0], .y = circle[1], .n = CIRCLE};
+    }
+    snprintf(off_label, sizeof off_label, "length off, %s", unit);
+    figure.panel[3] = (marl_panel){.x_label = "azimuth, deg", .y_label = off_label};
+    figure.panel[3].curve[figure.panel[3].curves++] = dots(NULL, p.azimuth, p.off, p.n);
+    figure.panel[4] = (marl_panel){.x_label = "height, -1 to 1", .y_label = off_label};
+    figure.panel[4].curve[figure.panel[4].curves++] = dots(NULL, p.height, p.off, p.n);
+    figure.panel[5] = (marl_panel){.x_label = "azimuth, deg", .y_label = "height (equal areas)"};
+    figure.panel[5].curve[figure.panel[5].curves++] = dots(NULL, p.azimuth, p.height, p.n);
+    snprintf(title, sizeof title,
+             "%.150s: %s, raw and corrected; what is left; %.0f %% of directions covered", job->log.path,
+             name, 100 * job->result->fit.coverage);
+    status = marl_figure_draw(&figure, path, error);
+    free(p.room);
+    return status;
+}
+
+/* One row an axis of the gyroscope, then of the accelerometer. */
+static marl_status draw_soak(const cli_calibrated *job, const char *path, marl_error *error)
+{
+    char labels[6][48], title[300];
+    size_t most = job->soak[0].n > job->soak[1].n ? job->soak[0].n : job->soak[1].n;
+    double *room = malloc(6 * (2 * most + 2 * CURVE_POINTS) * sizeof *room);
+    marl_figure figure = {.title = title, .columns = 3};
+    if (room == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    for (int i = 0; i < 6; i++) {
+        const marl_soak_result *r = &job->soak[i / 3];
+        const marl_fit *fit = &r->outcome.fit;
+        int axis = i % 3;
+        double unit = i < 3 ? DEGREE : 1, *x = room + (size_t)i * (2 * most + 2 * CURVE_POINTS),
+               *y = x + most;
+        double *cx = y + most, *cy = cx + CURVE_POINTS, mean = 0, level = 0;
+        if (!fit->present) {
+            break;
+        }
+        for (size_t k = 0; k < r->n; k++) {
+            x[k] = r->point[k].degC;
+            double d = x[k] - fit->reference_degC, curve = fit->bias_per_degC[axis] * d;
+            mean += (r->point[k].value[axis] - curve - fit->bias_per_degC2[axis] * d * d) / (double)r->n;
+        }
+        level = i < 3 ? 0 : mean; /* gravity stands in the accelerometer: its change is drawn */
+        for (size_t k = 0; k < r->n; k++) {
+            y[k] = (r->point[k].value[axis] - level) / unit;
+        }
+        for (int k = 0; k < CURVE_POINTS; k++) {
+            cx[k] = fit->range_degC[0] + (fit->range_degC[1] - fit->range_degC[0]) * k / (CURVE_POINTS - 1);
+            double d = cx[k] - fit->reference_degC;
+            cy[k] = (mean - level + fit->bias_per_degC[axis] * d + fit->bias_per_degC2[axis] * d * d) / unit;
+        }
+        snprintf(labels[i], sizeof labels[i], i < 3 ? "gyro %c, deg/s" : "accel %c change, m/s^2",
+                 'x' + axis);
+        marl_panel *panel = &figure.panel[figure.panels++];
+        *panel = (marl_panel){.x_label = "temperature, degC", .y_label = labels[i]};
+        panel->curve[panel->curves++] = dots("means of 5 s", x, y, r->n);
+        panel->curve[panel->curves++] = (marl_curve){.label = "curve", .x = cx, .y = cy, .n = CURVE_POINTS};
+    }
+    snprintf(title, sizeof title, "%.200s: bias over temperature", job->log.path);
+    marl_status status = marl_figure_draw(&figure, path, error);
+    free(room);
+    return status;
+}
+
+/* Each repeat's error, by axis. */
+static marl_status draw_turns(const cli_calibrated *job, const char *path, marl_error *error)
+{
+    static const char *const names[3] = {"about x", "about y", "about z"};
+    const marl_turns_result *r = &job->turns;
+    char title[300];
+    double *room = malloc((6 * r->n + 1) * sizeof *room);
+    marl_figure figure = {.title = title, .panels = 1};
+    marl_panel *panel = &figure.panel[0];
+    if (room == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    *panel = (marl_panel){.x_label = "time, s", .y_label = "error of the corrected turn, deg"};
+    for (int k = 0; k < 3; k++) {
+        double *x = room + 2 * (size_t)k * r->n, *y = x + r->n;
+        size_t n = 0;
+        for (size_t i = 0; i < r->n; i++) {
+            if (r->turn[i].axis == k) {
+                x[n] = 0.5e-9 * (double)(r->turn[i].span.from_ns + r->turn[i].span.to_ns);
+                y[n++] = r->turn[i].error / DEGREE;
+            }
+        }
+        panel->curve[panel->curves++] = (marl_curve){.label = names[k], .x = x, .y = y, .n = n};
+    }
+    snprintf(title, sizeof title, "%.200s: repeats of each turn, corrected", job->log.path);
+    marl_status status = marl_figure_draw(&figure, path, error);
+    free(room);
+    return status;
+}
+
+marl_status cli_calibrated_figure(const cli_calibrated *job, const char *path, marl_error *error)
+{
+    switch (job->kind) {
+    case CLI_POSES:
+    case CLI_TUMBLE:
+        return draw_cloud(job, path, error);
+    case CLI_SOAK:
+        return draw_soak(job, path, error);
+    case CLI_TURNS:
+        return draw_turns(job, path, error);
+    default:
+        return marl_fail(error, MARL_ERR_USE, "calibrate: --figure is of turns, poses, tumble and soak");
+    }
+}

@@ -1,0 +1,270 @@
+/* SPDX-License-Identifier: MIT
+ * What a calibration shows: tables and JSON. */
+#include "cli/calibrate/calibrate.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define DEGREE 0.017453292519943295
+
+static double seconds(int64_t ns)
+{
+    return 1e-9 * (double)ns;
+}
+
+static json_t *poses_json(const marl_pose_list *poses)
+{
+    json_t *list = json_array();
+    for (size_t i = 0; i < poses->n; i++) {
+        const marl_pose *p = &poses->pose[i];
+        json_t *item = json_object();
+        json_object_set_new(item, "from_s", json_real(seconds(p->span.from_ns)));
+        json_object_set_new(item, "to_s", json_real(seconds(p->span.to_ns)));
+        json_object_set_new(item, "used", json_boolean(p->used));
+        json_object_set_new(item, "why", p->why[0] ? cli_text(p->why) : json_null());
+        json_object_set_new(item, "accel", cli_numbers(p->accel, 3));
+        json_object_set_new(item, "distance", cli_number(p->distance));
+        json_array_append_new(list, item);
+    }
+    return list;
+}
+
+static json_t *turns_json(const marl_turns_result *r)
+{
+    json_t *list = json_array();
+    for (size_t i = 0; i < r->n; i++) {
+        const marl_turn *t = &r->turn[i];
+        const char axis[2] = {"xyz"[t->axis], '\0'};
+        json_t *item = json_object();
+        json_object_set_new(item, "from_s", json_real(seconds(t->span.from_ns)));
+        json_object_set_new(item, "to_s", json_real(seconds(t->span.to_ns)));
+        json_object_set_new(item, "axis", cli_text(axis));
+        json_object_set_new(item, "raw_deg", json_real(t->raw_rad / DEGREE));
+        json_object_set_new(item, "wanted_deg", json_real(t->wanted / DEGREE));
+        json_object_set_new(item, "error_deg", cli_number(t->error / DEGREE));
+        json_array_append_new(list, item);
+    }
+    return list;
+}
+
+static json_t *spans_json(const marl_spans *spans)
+{
+    json_t *list = json_array();
+    for (size_t i = 0; i < spans->n; i++) {
+        const double span[2] = {seconds(spans->span[i].from_ns), seconds(spans->span[i].to_ns)};
+        json_array_append_new(list, cli_numbers(span, 2));
+    }
+    return list;
+}
+
+int cli_calibrated_json(const cli_calibrated *job)
+{
+    const marl_calibrated *r = job->result;
+    char *text = marl_calibration_text(&job->record);
+    json_t *calibration = text != NULL ? json_loads(text, 0, NULL) : NULL, *next = json_array();
+    json_t *root = calibration;
+    free(text);
+    if (r->next[0] != '\0') {
+        json_array_append_new(next, cli_text(r->next));
+    }
+    if (!r->accepted) {
+        root = json_object();
+        json_object_set_new(root, "calibration", calibration);
+    }
+    json_object_set_new(root, "accepted", json_boolean(r->accepted));
+    json_object_set_new(root, "next", next);
+    json_object_set_new(root, "model", cli_text(r->model));
+    if (job->kind == CLI_POSES) {
+        json_object_set_new(root, "poses", poses_json(&job->poses.poses));
+    } else if (job->kind == CLI_TURNS) {
+        json_object_set_new(root, "turns", turns_json(&job->turns));
+    } else if (job->kind == CLI_TUMBLE) {
+        json_object_set_new(root, "rejected_spans", spans_json(&job->tumble.rejected));
+    } else if (job->kind == CLI_AXES) {
+        json_object_set_new(root, "rotation_deg", cli_numbers(job->axes.rotation_deg, 3));
+        json_object_set_new(root, "rotation_sigma_deg", cli_numbers(job->axes.rotation_sigma, 3));
+    } else if (job->kind == CLI_SOAK) {
+        json_object_set_new(root, "order", json_integer(job->soak[0].order));
+    }
+    json_object_set_new(root, "warnings", cli_warnings_json(&job->warnings));
+    return cli_print_json(root);
+}
+
+static double unit_of(marl_sensor sensor)
+{
+    return sensor == MARL_GYRO ? DEGREE : 1;
+}
+
+static const char *unit_name(marl_sensor sensor)
+{
+    return sensor == MARL_GYRO ? "deg/s" : marl_sensor_unit(sensor);
+}
+
+static void print_value(double value, double sigma, int decimals)
+{
+    if (isfinite(sigma)) {
+        cli_print("  %+11.*f +- %-9.*f", decimals, value, decimals, sigma);
+    } else {
+        cli_print("  %+11.*f    %-9s", decimals, value, "open");
+    }
+}
+
+/* Bias and matrix with their standard errors. */
+static void print_fit(marl_sensor sensor, const marl_fit *fit, int with_matrix)
+{
+    cli_print("%-8s  %-24s", "",
+              sensor == MARL_GYRO    ? "bias, deg/s"
+              : sensor == MARL_ACCEL ? "bias, m/s^2"
+                                     : "bias, uT");
+    cli_print(with_matrix ? "  %s\n" : "%.0s\n", "matrix");
+    for (int k = 0; k < 3; k++) {
+        cli_print("%-8s", marl_column_name((marl_column)((int)(sensor == MARL_ACCEL  ? MARL_COLUMN_ACCEL_X
+                                                               : sensor == MARL_GYRO ? MARL_COLUMN_GYRO_X
+                                                                                     : MARL_COLUMN_MAG_X) +
+                                                         k)));
+        print_value(fit->bias[k] / unit_of(sensor), fit->bias_sigma[k] / unit_of(sensor),
+                    sensor == MARL_MAG ? 3 : 5);
+        for (int j = 0; j < 3 && with_matrix; j++) {
+            print_value(fit->matrix[k][j], fit->matrix_sigma[k][j], 5);
+        }
+        cli_print("\n");
+    }
+}
+
+static void print_still(const cli_calibrated *job)
+{
+    const marl_rest *rest = &job->rest;
+    cli_print("%s: gyroscope bias from %.1f s at rest", job->log.path, rest->still_s);
+    if (isfinite(rest->fit.temperature_degC)) {
+        cli_print(", at %.1f degC", rest->fit.temperature_degC);
+    }
+    cli_print("\n\n%-8s %12s %14s %14s\n", "", "bias deg/s", "std error", "noise deg/s");
+    for (int k = 0; k < 3; k++) {
+        cli_print("%-8s %+12.5f %14.5f %14.5f\n", marl_column_name((marl_column)(MARL_COLUMN_GYRO_X + k)),
+                  rest->fit.bias[k] / DEGREE, rest->fit.bias_sigma[k] / DEGREE, rest->deviation[k] / DEGREE);
+    }
+}
+
+static void print_turns(const cli_calibrated *job)
+{
+    const marl_turns_result *r = &job->turns;
+    cli_print("%s: %zu turns, %.3f deg rms off after the fit\n\n", job->log.path, r->n,
+              r->outcome.fit.residual_rms / DEGREE);
+    cli_print("%-16s %5s %12s %10s %10s\n", "from to s", "axis", "raw deg", "wanted", "error deg");
+    for (size_t i = 0; i < r->n; i++) {
+        const marl_turn *t = &r->turn[i];
+        cli_print("%7.2f %8.2f %5c %12.3f %10.0f %+10.3f\n", seconds(t->span.from_ns), seconds(t->span.to_ns),
+                  "xyz"[t->axis], t -> raw_rad / DEGREE, t -> wanted / DEGREE, t -> error / DEGREE);
+    }
+    cli_print("spread of the repeats:");
+    for (int k = 0; k < 3; k++) {
+        cli_print(" %c %.3g %%", 'x' + k, 100 * r->spread[k]);
+    }
+    cli_print("\n\n");
+    print_fit(MARL_GYRO, &r->outcome.fit, 1);
+    cli_print("open: turns of unaligned axes cannot tell it\n");
+}
+
+static void print_poses(const cli_calibrated *job)
+{
+    const marl_poses_result *r = &job->poses;
+    const marl_fit *fit = &r->outcome.fit;
+    cli_print("%s: %s of the accelerometer from %.0f poses, %.4f m/s^2 rms off, %.0f %% of 26 directions "
+              "covered\n\n",
+              job->log.path, r->outcome.model, fit->points, fit->residual_rms, 100 * fit->coverage);
+    print_fit(MARL_ACCEL, fit, 1);
+}
+
+static void print_tumble(const cli_calibrated *job)
+{
+    const marl_tumble_result *r = &job->tumble;
+    const marl_fit *fit = &r->outcome.fit;
+    cli_print("%s: %s from %.0f readings, %zu left out", job->log.path, r->outcome.model, fit->points,
+              r->rejected_n);
+    if (isfinite(fit->residual_rms)) {
+        cli_print(", %.3f uT rms off", fit->residual_rms);
+    }
+    cli_print("\n%.0f %% of 60 directions covered, field %.2f uT", 100 * fit->coverage, fit->field);
+    if (isfinite(fit->dip_deg)) {
+        cli_print(", dip %.1f deg", fit->dip_deg);
+    }
+    cli_print("\n\n");
+    print_fit(MARL_MAG, fit, 1);
+}
+
+static void print_soak(const cli_calibrated *job)
+{
+    for (int i = 0; i < 2; i++) {
+        const marl_soak_result *r = &job->soak[i];
+        const marl_fit *fit = &r->outcome.fit;
+        double unit = unit_of(r->outcome.sensor);
+        if (!fit->present) {
+            continue;
+        }
+        cli_print(
+            "%s%s: bias of the %s from %.1f to %.1f degC, a curve of order %d through %zu means, %.3g %s "
+            "rms off\n\n",
+            i ? "\n" : "", job->log.path, i ? "accelerometer" : "gyroscope", fit->range_degC[0],
+            fit->range_degC[1], r->order, r->n, fit->residual_rms / unit, unit_name(r->outcome.sensor));
+        cli_print("%-8s %18s %16s %16s\n", "", i ? "bias at reference" : "bias", "per degC", "per degC^2");
+        for (int k = 0; k < 3; k++) {
+            cli_print("%-8s ",
+                      marl_column_name((marl_column)((i ? MARL_COLUMN_ACCEL_X : MARL_COLUMN_GYRO_X) + k)));
+            if (isfinite(fit->bias_sigma[k])) {
+                cli_print("%+18.5f", fit->bias[k] / unit);
+            } else {
+                cli_print("%18s", "open");
+            }
+            cli_print(" %+16.6f %+16.8f\n", fit->bias_per_degC[k] / unit, fit->bias_per_degC2[k] / unit);
+        }
+        cli_print("reference %.1f degC; the change over the whole range is known to %.2g %s\n",
+                  fit->reference_degC,
+                  fmax(r->change_sigma[0], fmax(r->change_sigma[1], r->change_sigma[2])) / unit,
+                  unit_name(r->outcome.sensor));
+    }
+}
+
+static void print_arrangement(const char *name, const marl_axes_fit *fit)
+{
+    char text[32];
+    marl_arrangement_text(&fit->best, text);
+    cli_print("%-13s %s (leaves %.0f %% of the motion, the next best %.0f %%)\n", name, text,
+              100 * fit->residual, 100 * fit->next);
+}
+
+static void print_axes(const cli_calibrated *job)
+{
+    const marl_axes_result *r = &job->axes;
+    if (r->axes.gyro.verdict != MARL_AXES_DECIDED) {
+        return;
+    }
+    cli_print("%s, as the calibration corrects it, against the accelerometer's axes:\n\n", job->log.path);
+    print_arrangement("gyroscope", &r->axes.gyro);
+    if (r->axes.mag.verdict == MARL_AXES_DECIDED) {
+        print_arrangement("magnetometer", &r->axes.mag);
+        cli_print("rotation of the magnetometer, deg:");
+        for (int k = 0; k < 3; k++) {
+            cli_print("  %c %+.3f +- %.3f", 'x' + k, r->rotation_deg[k], r->rotation_sigma[k]);
+        }
+        cli_print(r->turned ? "\n" : "  (not seen, left as it is)\n");
+    } else {
+        cli_print("magnetometer  not told by this motion, left as it is\n");
+    }
+}
+
+int cli_calibrated_table(const cli_calibrated *job, const char *written, const char *target)
+{
+    static void (*const print[CLI_RECORDING_KINDS])(const cli_calibrated *) = {
+        print_still, print_turns, print_poses, print_tumble, print_soak, print_axes};
+    print[job->kind](job);
+    cli_print("\n");
+    if (written != NULL) {
+        cli_print("written: %s\n", written);
+    } else if (job->result->accepted && target == NULL) {
+        cli_print("not kept: say --into CAL or -o CAL\n");
+    } else if (!job->result->accepted) {
+        cli_print("not accepted, nothing is written\n");
+    }
+    return cli_print_done();
+}

@@ -1,0 +1,150 @@
+/* SPDX-License-Identifier: MIT
+ * Options, messages and exit codes. */
+#include "cli/common/cli.h"
+#include <stdarg.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+int cli_exit(const marl_error *error)
+{
+    if (error->status != MARL_OK) {
+        cli_say("%s", error->text);
+    }
+    switch (error->status) {
+    case MARL_OK:
+        return CLI_DONE;
+    case MARL_ERR_USE:
+    case MARL_ERR_ARGUMENT:
+        return CLI_WRONG_USE;
+    case MARL_ERR_EVIDENCE:
+        return CLI_EVIDENCE;
+    case MARL_ERR_SYSTEM:
+        return CLI_MACHINE;
+    default:
+        return CLI_INPUT;
+    }
+}
+
+static int wrong_use(const char *command, const char *format, const char *what, const char *why)
+{
+    fprintf(stderr, format, command, what, why);
+    fprintf(stderr, "; see marlinspike %s --help\n", command);
+    return CLI_WRONG_USE;
+}
+
+static int print_help(cli *c, const cli_usage *usage)
+{
+    poptPrintHelp(c->context, stdout, 0);
+    cli_print("\n%s\n\nExample: marlinspike %s\n", usage->about, usage->example);
+    return cli_print_done();
+}
+
+int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, const cli_usage *usage)
+{
+    int help = 0, result;
+    char line[128];
+    *c = (cli){.own = own};
+    struct poptOption common[] = {
+        {"help", 'h', POPT_ARG_NONE, &help, 0, "print this", NULL},
+        {"json", '\0', POPT_ARG_NONE, &c->json, 0, "one JSON object on stdout, nothing else there", NULL},
+        {"quiet", '\0', POPT_ARG_NONE, &c->quiet, 0, "print neither table nor warnings", NULL},
+        POPT_TABLEEND,
+    };
+    struct poptOption table[] = {
+        {NULL, '\0', POPT_ARG_INCLUDE_TABLE, (void *)own, 0, "Options", NULL},
+        {NULL, '\0', POPT_ARG_INCLUDE_TABLE, common, 0, "Everywhere", NULL},
+        POPT_TABLEEND,
+    };
+    snprintf(c->name, sizeof c->name, "marlinspike %s", argv[0]);
+    snprintf(line, sizeof line, "[options]%s%s", usage->files[0] ? " " : "", usage->files);
+    c->words = malloc(((size_t)argc + 1) * sizeof *c->words);
+    if (c->words == NULL) {
+        cli_say("no memory");
+        return CLI_MACHINE;
+    }
+    memcpy(c->words, argv, ((size_t)argc + 1) * sizeof *c->words);
+    c->words[0] = c->name;
+    c->context = poptGetContext(NULL, argc, c->words, table, 0);
+    poptSetOtherOptionHelp(c->context, line);
+    result = poptGetNextOpt(c->context);
+    if (result < -1) {
+        return wrong_use(argv[0], "%s: %s: %s", poptBadOption(c->context, POPT_BADOPTION_NOALIAS),
+                         poptStrerror(result));
+    }
+    if (help) {
+        return print_help(c, usage);
+    }
+    c->file = (const char *const *)poptGetArgs(c->context);
+    while (c->file != NULL && c->file[c->files] != NULL) {
+        c->files++;
+    }
+    if (c->files < usage->least || c->files > usage->most) {
+        return wrong_use(argv[0], "%s: %s: %s", c->files < usage->least ? "missing" : "too many arguments",
+                         usage->files);
+    }
+    return CLI_GO;
+}
+
+void cli_close(cli *c)
+{
+    for (const struct poptOption *o = c->own; o->longName != NULL || o->shortName != '\0'; o++) {
+        unsigned kind = o->argInfo & POPT_ARG_MASK;
+        if (kind == POPT_ARG_STRING) {
+            free(*(char **)o->arg);
+        } else if (kind == POPT_ARG_ARGV && *(char ***)o->arg != NULL) {
+            for (char **text = *(char ***)o->arg; *text != NULL; text++) {
+                free(*text);
+            }
+            free(*(char ***)o->arg);
+        }
+    }
+    poptFreeContext(c->context);
+    free(c->words);
+}
+
+marl_status cli_reading_prepare(cli_reading *reading, marl_error *error)
+{
+    if (reading->decimal != NULL) {
+        if (strcmp(reading->decimal, ".") != 0 && strcmp(reading->decimal, ",") != 0) {
+            return marl_fail(error, MARL_ERR_USE, "--decimal is . or , and not '%s'", reading->decimal);
+        }
+        reading->options.decimal = reading->decimal[0];
+    }
+    for (char **text = reading->columns; text != NULL && *text != NULL; text++) {
+        if (reading->maps == CLI_MAPS_MOST) {
+            return marl_fail(error, MARL_ERR_USE, "--columns: at most %d", CLI_MAPS_MOST);
+        }
+        marl_status status = marl_column_map_read(&reading->map[reading->maps++], *text, error);
+        if (status != MARL_OK) {
+            return status;
+        }
+    }
+    reading->options.columns = reading->maps > 0 ? &reading->map[0] : NULL;
+    if (reading->sheet != NULL) {
+        marl_status status = marl_sheet_read(&reading->sheet_read, reading->sheet, error);
+        if (status != MARL_OK) {
+            return status;
+        }
+        reading->options.sheet = &reading->sheet_read;
+    }
+    return MARL_OK;
+}
+
+marl_status cli_unknown_scene(const char *scene, marl_error *error)
+{
+    char known[200] = "";
+    for (int i = 0; i < MARL_SCENE_COUNT; i++) {
+        marl_list_append(known, sizeof known, marl_scene_name((marl_scene_kind)i));
+    }
+    return marl_fail(error, MARL_ERR_USE, "unknown scene '%s'; known: %s", scene, known);
+}
+
+int cli_print_done(void)
+{
+    if (fflush(stdout) != 0 || ferror(stdout)) {
+        cli_say("stdout: cannot be written");
+        return CLI_MACHINE;
+    }
+    return CLI_DONE;
+}

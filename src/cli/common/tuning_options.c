@@ -1,0 +1,62 @@
+/* SPDX-License-Identifier: MIT
+ * How a filter is set up, where it starts and what it sees: what replay and compare share. */
+#include "cli/common/cli.h"
+#include <stdlib.h>
+#include <string.h>
+
+marl_status cli_start_read(cli_start *start, const char *text, marl_error *error)
+{
+    float part[4];
+    const char *at = text;
+    *start = (cli_start){CLI_START_VECTORS, marl_quat_identity()};
+    if (text == NULL || strcmp(text, "vectors") == 0) {
+        return MARL_OK;
+    }
+    if (strcmp(text, "reference") == 0) {
+        start->from = CLI_START_REFERENCE;
+        return MARL_OK;
+    }
+    for (int i = 0; i < 4; i++) {
+        char *end;
+        part[i] = strtof(at, &end);
+        if (end == at || *end != (i < 3 ? ',' : '\0')) {
+            return marl_fail(error, MARL_ERR_USE, "--start is vectors, reference or W,X,Y,Z, and not '%s'",
+                             text);
+        }
+        at = end + 1;
+    }
+    start->from = CLI_START_SAID;
+    start->q = (marl_quat){part[0], part[1], part[2], part[3]};
+    if (marl_quat_normalize(&start->q) != MARL_OK) {
+        return marl_fail(error, MARL_ERR_USE, "--start %s: no rotation", text);
+    }
+    return MARL_OK;
+}
+
+marl_status cli_losses_read(marl_losses *losses, const cli_losses *said, marl_error *error)
+{
+    marl_lossy lossy;
+    *losses = (marl_losses){.every = (unsigned)said->every, .drop = said->drop, .jitter_s = said->jitter};
+    if (said->every < 1) {
+        return marl_fail(error, MARL_ERR_USE, "--every is a whole number from 1 on");
+    }
+    if (!(said->drop >= 0 && said->drop < 1)) {
+        return marl_fail(error, MARL_ERR_USE, "--drop is a share of the rows from 0 to under 1, and not %g",
+                         said->drop);
+    }
+    return marl_lossy_init(&lossy, losses) == MARL_OK
+               ? MARL_OK
+               : marl_fail(error, MARL_ERR_USE, "--jitter is in seconds, and not %g", said->jitter);
+}
+
+json_t *cli_invalid_json(const marl_estimator_counts *counts)
+{
+    return json_pack("{s:I,s:I,s:I}", "accel", (json_int_t)counts->invalid_accel, "gyro",
+                     (json_int_t)counts->invalid_gyro, "mag", (json_int_t)counts->invalid_mag);
+}
+
+json_t *cli_downweighted_json(const marl_estimator_counts *counts)
+{
+    return json_pack("{s:I,s:I}", "accel", (json_int_t)counts->downweighted_accel, "mag",
+                     (json_int_t)counts->downweighted_mag);
+}

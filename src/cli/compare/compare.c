@@ -1,0 +1,391 @@
+/* SPDX-License-Identifier: MIT
+ * marlinspike compare */
+#include "cli/compare/compare.h"
+#include "cli/common/cli.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+typedef struct options {
+    cli_reading reading;
+    cli_losses losses;
+    char *reference, *calibration, *figure, *reference_world, *start;
+    char *match, *match_by, *time_offset, *rates;
+    char **tuning, **pair;
+} options;
+
+static marl_status read_matching(const options *o, cli_matching *m, marl_error *error)
+{
+    char *end = NULL;
+    m->reference_world = o->reference_world;
+    if (o->reference_world != NULL && strcmp(o->reference_world, "enu") != 0 &&
+        strcmp(o->reference_world, "ned") != 0) {
+        return marl_fail(error, MARL_ERR_USE, "compare: --reference-world is enu or ned");
+    }
+    if (o->match != NULL && marl_match_from_name(o->match, &m->kind) != MARL_OK) {
+        return marl_fail(error, MARL_ERR_USE,
+                         "compare: --match is none, start, heading, world or world+body, and not '%s'",
+                         o->match);
+    }
+    m->find_offset = o->time_offset != NULL && strcmp(o->time_offset, "auto") == 0;
+    if (o->time_offset != NULL && !m->find_offset) {
+        m->offset_s = strtod(o->time_offset, &end);
+        if (end == o->time_offset || *end != '\0' || !(fabs(m->offset_s) < 9e9)) {
+            return marl_fail(error, MARL_ERR_USE, "compare: --time-offset is auto or seconds, and not '%s'",
+                             o->time_offset);
+        }
+    }
+    return marl_tuning_read(&m->by, o->match_by != NULL ? o->match_by : "kalman", o->reading.options.sheet,
+                            error);
+}
+
+static marl_status add_case(cli_comparison *job, const char *log, size_t length, const char *reference,
+                            marl_error *error)
+{
+    if (job->cases == CLI_MOST_CASES) {
+        return marl_fail(error, MARL_ERR_USE, "compare: at most %d cases", CLI_MOST_CASES);
+    }
+    cli_case *of = &job->of[job->cases++];
+    of->log_path = strndup(log, length);
+    of->reference_path = strdup(reference);
+    if (of->log_path == NULL || of->reference_path == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    return MARL_OK;
+}
+
+static marl_status read_cases(const cli *c, const options *o, cli_comparison *job, marl_error *error)
+{
+    marl_status status = MARL_OK;
+    if ((c->files == 0) != (o->reference == NULL)) {
+        return marl_fail(error, MARL_ERR_USE,
+                         o->reference == NULL ? "compare: --reference is needed"
+                                              : "compare: --reference needs a LOG beside it");
+    }
+    if (o->reference != NULL) {
+        status = add_case(job, c->file[0], strlen(c->file[0]), o->reference, error);
+    }
+    for (size_t i = 0; status == MARL_OK && o->pair != NULL && o->pair[i] != NULL; i++) {
+        const char *equals = strrchr(o->pair[i], '=');
+        if (equals == NULL || equals == o->pair[i] || equals[1] == '\0') {
+            return marl_fail(error, MARL_ERR_USE, "compare: --case is LOG=REFERENCE, and not '%s'",
+                             o->pair[i]);
+        }
+        status = add_case(job, o->pair[i], (size_t)(equals - o->pair[i]), equals + 1, error);
+    }
+    if (status == MARL_OK && job->cases == 0) {
+        return marl_fail(error, MARL_ERR_USE, "compare: a LOG with --reference, or --case LOG=REFERENCE");
+    }
+    return status;
+}
+
+/* Without --tuning all estimators are laid side by side. */
+static marl_status read_tunings(const options *o, cli_comparison *job, marl_error *error)
+{
+    if (o->tuning == NULL) {
+        for (int i = 0; i < MARL_FILTER_COUNT; i++) {
+            (void)!marl_tuning_read(&job->tuning[job->tunings++], marl_filter_name((marl_filter)i),
+                                    o->reading.options.sheet, error);
+        }
+        return MARL_OK;
+    }
+    for (; o->tuning[job->tunings] != NULL; job->tunings++) {
+        if (job->tunings == CLI_MOST_TUNINGS) {
+            return marl_fail(error, MARL_ERR_USE, "compare: at most %d tunings", CLI_MOST_TUNINGS);
+        }
+        marl_status status = marl_tuning_read(&job->tuning[job->tunings], o->tuning[job->tunings],
+                                              o->reading.options.sheet, error);
+        if (status != MARL_OK) {
+            return status;
+        }
+    }
+    return MARL_OK;
+}
+
+static marl_status read_rates(const options *o, cli_comparison *job, marl_error *error)
+{
+    const char *at = o->rates;
+    job->rates = at == NULL;
+    while (at != NULL) {
+        char *end;
+        double rate = strtod(at, &end);
+        if (end == at || (*end != ',' && *end != '\0') || !(rate > 0 && rate < 1e6) ||
+            job->rates == CLI_MOST_RATES) {
+            return marl_fail(error, MARL_ERR_USE, "compare: --rates is up to %d rates in Hz like 200,100,50",
+                             CLI_MOST_RATES);
+        }
+        job->rate_hz[job->rates++] = rate;
+        at = *end == ',' ? end + 1 : NULL;
+    }
+    if (o->rates != NULL && o->losses.every > 1) {
+        return marl_fail(error, MARL_ERR_USE, "compare: either --rates or --every");
+    }
+    return MARL_OK;
+}
+
+/* A log cannot tell of rates that it does not have. */
+static marl_status check_rates(const cli_comparison *job, const cli_case *of, marl_error *error)
+{
+    const marl_log *log = &of->log;
+    double seconds = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns);
+    double rate = log->n > 1 ? (double)(log->n - 1) / seconds : 0;
+    for (size_t i = 0; i < job->rates; i++) {
+        if (job->rate_hz[i] > 1.05 * rate) {
+            return marl_fail(error, MARL_ERR_EVIDENCE,
+                             "%s: has %.4g rows a second and cannot tell of %.4g Hz; record it faster",
+                             of->log_path, rate, job->rate_hz[i]);
+        }
+    }
+    return MARL_OK;
+}
+
+marl_status cli_run_replay(const cli_comparison *job, const cli_run *run, marl_replay *replay,
+                           marl_series *estimate, marl_error *error)
+{
+    marl_replay_options how = {.record = job->calibration, .record_path = job->calibration_path};
+    how.start = job->start.from == CLI_START_VECTORS     ? NULL
+                : job->start.from == CLI_START_REFERENCE ? &run->of->start
+                                                         : &job->start.q;
+    how.losses = job->losses;
+    if (run->rate_hz > 0) {
+        how.losses.every = 0;
+        how.losses.rate_hz = run->rate_hz;
+    }
+    return marl_replay_log(replay, &run->of->log, &run->tuning->tuning, &how, estimate, error);
+}
+
+/* A filter that loses its way is shown with all it did, but as failed. The gyroscope alone only ever drifts:
+ * that is no failure of it. */
+static void check_lost(cli_run *run)
+{
+    double lost = run->tuning->tuning.filter != MARL_FILTER_GYRO ? run->comparison.lost_s : (double)NAN;
+    if (lost > 0) {
+        (void)!marl_fail(&run->error, MARL_ERR_EVIDENCE,
+                         "diverged: %.1f s after its first attitude the tilt left the reference by over 45 "
+                         "degrees, and stayed there for 10 s",
+                         lost);
+    } else if (lost <= 0) {
+        (void)!marl_fail(&run->error, MARL_ERR_EVIDENCE,
+                         "the tilt is off by over 45 degrees from the first attitude on: does the reference "
+                         "have another world or mount? --match world+body, --reference-world");
+    }
+}
+
+/* A run that fails is reported with its reason; the others go on. */
+static void run_one(const cli_comparison *job, cli_run *run)
+{
+    marl_series estimate = {0, NULL};
+    marl_replay replay;
+    marl_status status = cli_run_replay(job, run, &replay, &estimate, &run->error);
+    if (status == MARL_OK) {
+        run->counts = marl_estimator_count(&replay.estimator);
+        run->digest = replay.digest;
+        run->heading_is_magnetic = marl_estimator_heading_is_magnetic(&replay.estimator);
+        status =
+            marl_compare(&estimate, &run->of->reference, &run->of->conditions, &run->comparison, &run->error);
+    }
+    run->compared = status == MARL_OK;
+    if (run->compared) {
+        check_lost(run);
+    }
+    marl_series_free(&estimate);
+}
+
+int cli_heading_compares(const cli_comparison *job, const cli_run *run)
+{
+    return job->matching.kind != MARL_MATCH_NONE ||
+           (run->heading_is_magnetic && !run->of->reference_relative);
+}
+
+void cli_run_name(const cli_comparison *job, const cli_run *run, char *name, size_t size)
+{
+    if (job->rates > 1) {
+        snprintf(name, size, "%s, %.4g Hz", run->tuning->name, run->rate_hz);
+    } else {
+        snprintf(name, size, "%s", run->tuning->name);
+    }
+}
+
+/* By the total error, unless a heading among them cannot be compared. */
+static marl_status rank_runs(cli_comparison *job, marl_error *error)
+{
+    const marl_comparison **of = malloc((job->runs + 1) * sizeof(const marl_comparison *));
+    if (of == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    for (size_t i = 0; i < job->runs; i++) {
+        const cli_run *run = &job->run[i];
+        of[i] = run->error.status == MARL_OK ? &run->comparison : NULL;
+        if (of[i] != NULL && !cli_heading_compares(job, run)) {
+            job->rank_by = MARL_RANK_BY_TILT;
+        }
+    }
+    marl_status status =
+        marl_rank_tunings(of, job->tunings * job->rates, job->cases, job->rank_by, job->rank, error);
+    free(of);
+    return status;
+}
+
+static marl_status run_all(cli_comparison *job, marl_error *error)
+{
+    job->runs = job->tunings * job->rates * job->cases;
+    job->run = calloc(job->runs + 1, sizeof *job->run);
+    if (job->run == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    for (size_t i = 0; i < job->runs; i++) {
+        size_t contender = i / job->cases;
+        cli_run *run = &job->run[i];
+        run->of = &job->of[i % job->cases];
+        run->tuning = &job->tuning[contender / job->rates];
+        run->rate_hz = job->rate_hz[contender % job->rates];
+        run_one(job, run);
+    }
+    return rank_runs(job, error);
+}
+
+static marl_status load(const cli *c, options *o, cli_comparison *job, marl_calibration_record *record,
+                        marl_error *error)
+{
+    marl_status s = o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK;
+    s = s ? s : read_cases(c, o, job, error);
+    s = s ? s : cli_reading_prepare(&o->reading, error);
+    s = s ? s : read_matching(o, &job->matching, error);
+    s = s ? s : read_tunings(o, job, error);
+    s = s ? s : read_rates(o, job, error);
+    s = s ? s : cli_losses_read(&job->losses, &o->losses, error);
+    s = s ? s : cli_start_read(&job->start, o->start, error);
+    if (s == MARL_OK && o->calibration != NULL) {
+        s = marl_calibration_read(record, o->calibration, error);
+        job->calibration = record;
+        job->calibration_path = o->calibration;
+    }
+    for (size_t i = 0; i < job->cases && s == MARL_OK; i++) {
+        s = cli_case_load(job, &job->of[i], &o->reading, error);
+        s = s ? s : check_rates(job, &job->of[i], error);
+    }
+    return s;
+}
+
+/* When nothing at all came out, the first reason decides the exit code. */
+static int verdict(const cli_comparison *job)
+{
+    size_t failed = 0, compared = 0;
+    for (size_t i = 0; i < job->runs; i++) {
+        const cli_run *run = &job->run[i];
+        char name[80];
+        compared += (size_t)run->compared;
+        if (run->error.status != MARL_OK) {
+            failed++;
+            cli_run_name(job, run, name, sizeof name);
+            if (job->cases > 1) {
+                cli_say("%s: %s: %s", run->of->log_path, name, run->error.text);
+            } else {
+                cli_say("%s: %s", name, run->error.text);
+            }
+        }
+    }
+    if (failed == 0) {
+        return CLI_DONE;
+    }
+    if (compared > 0) {
+        return CLI_DOES_NOT_HOLD;
+    }
+    marl_error first = {.status = job->run[0].error.status};
+    snprintf(first.text, sizeof first.text, "%s: nothing could be compared", job->of[0].log_path);
+    return cli_exit(&first);
+}
+
+static int show(const cli *c, const options *o, const cli_comparison *job)
+{
+    marl_error error = {0};
+    int printed = CLI_DONE, something = 0;
+    if (!c->quiet) {
+        cli_print_warnings(&job->warnings);
+    }
+    for (size_t i = 0; i < job->runs; i++) {
+        something |= job->run[i].compared;
+    }
+    if (something && o->figure != NULL && cli_compare_figure(job, o->figure, &error) != MARL_OK) {
+        return cli_exit(&error);
+    }
+    if (c->json) {
+        printed = cli_compare_json(job);
+    } else if (something && !c->quiet) {
+        printed = cli_compare_table(job, o->figure);
+    }
+    int held = verdict(job);
+    return held != CLI_DONE ? held : printed;
+}
+
+static int compare(const cli *c, options *o, cli_comparison *job)
+{
+    marl_error error = {0};
+    marl_calibration_record record;
+    int code;
+    if (load(c, o, job, &record, &error) == MARL_OK && run_all(job, &error) == MARL_OK) {
+        code = show(c, o, job);
+    } else {
+        if (!c->quiet) {
+            cli_print_warnings(&job->warnings);
+        }
+        code = cli_exit(&error);
+    }
+    for (size_t i = 0; i < job->runs && job->run != NULL; i++) {
+        marl_comparison_free(&job->run[i].comparison);
+    }
+    for (size_t i = 0; i < job->cases; i++) {
+        cli_case_free(&job->of[i]);
+    }
+    free(job->run);
+    return code;
+}
+
+int cli_compare(int argc, const char **argv)
+{
+    options o = {.losses = CLI_NO_LOSSES};
+    cli c;
+    const struct poptOption table[] = {
+        {"reference", '\0', POPT_ARG_STRING, &o.reference, 0, "the attitude to compare LOG with", "ATT"},
+        {"case", '\0', POPT_ARG_ARGV, &o.pair, 0, "a log and its reference; repeat it", "LOG=ATT"},
+        {"tuning", '\0', POPT_ARG_ARGV, &o.tuning, 0,
+         "a tuning, or gyro, vectors, complementary, gradient-descent, kalman; repeat it (default: all five)",
+         "T"},
+        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "correct the readings first", "CAL"},
+        {"time-offset", '\0', POPT_ARG_STRING, &o.time_offset, 0,
+         "how much more the reference's clock shows, in seconds (default 0), or auto: found from turning",
+         "auto|S"},
+        {"match", '\0', POPT_ARG_STRING, &o.match, 0,
+         "take constant rotations between the frames out: none (default), start, heading, world, world+body",
+         "HOW"},
+        {"match-by", '\0', POPT_ARG_STRING, &o.match_by, 0,
+         "the tuning whose attitude is matched, for all of them (default kalman)", "T"},
+        {"reference-world", '\0', POPT_ARG_STRING, &o.reference_world, 0,
+         "frame of the reference: enu or ned (default: what it says, else enu)", "W"},
+        {"start", '\0', POPT_ARG_STRING, &o.start, 0,
+         "one start for all: vectors (default), reference, or an attitude in enu", "W,X,Y,Z"},
+        {"rates", '\0', POPT_ARG_STRING, &o.rates, 0, "as if rows came at these rates, slower than the log's",
+         "HZ,..."},
+        CLI_LOSS_OPTIONS(o.losses),
+        {"figure", '\0', POPT_ARG_STRING, &o.figure, 0, "draw error over time (.png, .svg or .gp)", "FILE"},
+        CLI_READING_OPTIONS(o.reading),
+        POPT_TABLEEND,
+    };
+    const cli_usage usage = {
+        "[LOG]", 0, 1,
+        "Replays logs with each tuning and compares with reference attitudes: errors in degrees, split\n"
+        "into tilt and heading and by what the board was doing; settling, jitter at rest, lag, drift; and\n"
+        "which is better, and how sure that is. '-' = the recording cannot tell. docs/measures.md defines\n"
+        "each. Exit 1 when one of several tunings failed.",
+        "compare lift.csv --reference lift.reference.csv --calibration pod-07.json"};
+    cli_comparison *job = calloc(1, sizeof *job);
+    int code = cli_open(&c, argc, argv, table, &usage);
+    if (job == NULL) {
+        code = CLI_MACHINE;
+    }
+    code = code == CLI_GO ? compare(&c, &o, job) : code;
+    free(job);
+    cli_close(&c);
+    return code;
+}

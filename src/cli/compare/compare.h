@@ -1,0 +1,81 @@
+/* SPDX-License-Identifier: MIT
+ * A comparison as the compare command holds it, and how it is shown. */
+#ifndef CLI_COMPARE_H
+#define CLI_COMPARE_H
+
+#include "cli/common/cli.h"
+
+enum { CLI_MOST_CASES = 64, CLI_MOST_TUNINGS = 32, CLI_MOST_RATES = 16 };
+
+/* How references are brought to the log's clock and frames. */
+typedef struct cli_matching {
+    const char *reference_world; /* NULL: as the reference says */
+    marl_match_kind kind;
+    marl_named_tuning by; /* whose attitude is matched */
+    int find_offset;      /* --time-offset auto */
+    double offset_s;      /* else this */
+} cli_matching;
+
+/* A log and its reference. */
+typedef struct cli_case {
+    char *log_path, *reference_path;
+    marl_log log;
+    marl_series reference; /* on the log's clock, matched */
+    int reference_relative;
+    marl_clock clock; /* found, or as given with no standard errors */
+    marl_match match;
+    marl_conditions conditions;
+    marl_quat start; /* --start reference */
+} cli_case;
+
+/* One tuning at one rate on one log. */
+typedef struct cli_run {
+    const cli_case *of;
+    const marl_named_tuning *tuning;
+    double rate_hz;   /* 0 = as recorded */
+    marl_error error; /* MARL_OK, or why it failed */
+    int compared;     /* 0: there is no comparison, and nothing of the replay */
+    marl_comparison comparison;
+    marl_estimator_counts counts;
+    uint32_t digest;
+    int heading_is_magnetic;
+} cli_run;
+
+typedef struct cli_comparison {
+    size_t cases, tunings, rates; /* rates is at least 1 */
+    cli_case of[CLI_MOST_CASES];
+    marl_named_tuning tuning[CLI_MOST_TUNINGS];
+    double rate_hz[CLI_MOST_RATES]; /* 0 = as recorded */
+    cli_matching matching;
+    const marl_calibration_record *calibration; /* NULL: readings as they are */
+    const char *calibration_path;
+    cli_start start;
+    marl_losses losses;
+    cli_warnings warnings;
+    size_t runs;  /* tunings * rates * cases, cases running fastest */
+    cli_run *run; /* as many */
+    marl_rank_by rank_by;
+    marl_rank rank[CLI_MOST_TUNINGS * CLI_MOST_RATES]; /* tunings * rates */
+} cli_comparison;
+
+/* Loads one case and brings its reference to the log. */
+MARL_CHECKED marl_status cli_case_load(cli_comparison *job, cli_case *of, const cli_reading *reading,
+                                       marl_error *error);
+void cli_case_free(cli_case *of);
+
+/* One run's attitudes; *estimate is to be freed by the caller. */
+MARL_CHECKED marl_status cli_run_replay(const cli_comparison *job, const cli_run *run, marl_replay *replay,
+                                        marl_series *estimate, marl_error *error);
+
+/* Can headings be compared at all? Not a relative one, unless the match took the difference out. */
+int cli_heading_compares(const cli_comparison *job, const cli_run *run);
+
+/* "kalman", or with several rates "kalman, 50 Hz". */
+void cli_run_name(const cli_comparison *job, const cli_run *run, char *name, size_t size);
+
+int cli_compare_json(const cli_comparison *job);
+int cli_compare_table(const cli_comparison *job, const char *figure);
+/* Several cases have a figure each: the second one's name gets -2, and so on. */
+MARL_CHECKED marl_status cli_compare_figure(const cli_comparison *job, const char *path, marl_error *error);
+
+#endif

@@ -1,0 +1,249 @@
+/* SPDX-License-Identifier: MIT
+ * A comparison as figures: errors over time on the left, the best estimate against the reference on the
+ * right, behind them what the board was doing. */
+#include "cli/compare/compare.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define DEGREE 0.017453292519943295
+#define POOR 5.0 /* times the error of the best */
+enum { MOST_CURVES = MARL_FIGURE_CURVES - 1 };
+
+/* Everything that a figure draws; its data are freed together. */
+typedef struct drawing {
+    marl_figure figure;
+    char title[400];
+    char name[MARL_FIGURE_CURVES][64];
+    size_t used;
+    double *data[MARL_FIGURE_CURVES + 2 + MARL_CONDITION_COUNT];
+} drawing;
+
+/* Room for `columns` times n values, or NULL. */
+static double *take_room(drawing *d, size_t columns, size_t n)
+{
+    double *room = malloc((columns * n + 1) * sizeof *room);
+    if (room != NULL) {
+        d->data[d->used++] = room;
+    }
+    return room;
+}
+
+static void free_drawing(drawing *d)
+{
+    for (size_t i = 0; i < d->used; i++) {
+        free(d->data[i]);
+    }
+    free(d);
+}
+
+/* Tilt and heading error of one run: time, tilt, heading. */
+static int add_errors(drawing *d, const cli_run *run)
+{
+    const marl_comparison *c = &run->comparison;
+    marl_panel *tilt = &d->figure.panel[0], *heading = &d->figure.panel[2];
+    double *data = take_room(d, 3, c->n);
+    if (data == NULL) {
+        return 0;
+    }
+    for (size_t i = 0; i < c->n; i++) {
+        data[i] = 1e-9 * (double)c->t_ns[i];
+        data[c->n + i] = c->error[i].tilt_deg;
+        data[2 * c->n + i] = c->error[i].heading_deg;
+    }
+    tilt->curve[tilt->curves++] =
+        (marl_curve){.label = run->tuning->name, .x = data, .y = data + c->n, .n = c->n};
+    heading->curve[heading->curves++] = (marl_curve){.x = data, .y = data + 2 * c->n, .n = c->n};
+    return 1;
+}
+
+/* Tilt and compass heading of attitudes, in the colour of a place (0 = broad, the reference's); the line is
+ * broken where the heading goes through north. */
+static int add_attitudes(drawing *d, const marl_series *s, int colour)
+{
+    double *data = take_room(d, 3, s->n), before = NAN;
+    if (data == NULL) {
+        return 0;
+    }
+    for (size_t i = 0; i < s->n; i++) {
+        float heading = NAN;
+        int upright = marl_frame_heading(s->at[i].q, MARL_WORLD_ENU, &heading) == MARL_OK;
+        double now = upright ? (double)heading / DEGREE : (double)NAN;
+        data[i] = 1e-9 * (double)s->at[i].t_ns;
+        data[s->n + i] = (double)marl_frame_tilt(s->at[i].q, MARL_WORLD_ENU) / DEGREE;
+        data[2 * s->n + i] = fabs(now - before) > 180 ? (double)NAN : now;
+        before = now;
+    }
+    for (size_t k = 0; k < 2; k++) {
+        marl_panel *panel = &d->figure.panel[1 + 2 * k];
+        panel->curve[panel->curves++] = (marl_curve){
+            .x = data, .y = data + (k + 1) * s->n, .n = s->n, .place = colour, .wide = colour == 0};
+    }
+    return 1;
+}
+
+static int add_shades(drawing *d, const marl_conditions *c)
+{
+    static const marl_condition order[MARL_FIGURE_SHADES] = {
+        MARL_CONDITION_STILL, MARL_CONDITION_TURNING, MARL_CONDITION_DISTURBED, MARL_CONDITION_SHAKING};
+    for (size_t i = 0; i < MARL_FIGURE_SHADES; i++) {
+        const marl_spans *spans = &c->spans[order[i]];
+        double *data = take_room(d, 2, spans->n);
+        if (data == NULL) {
+            return 0;
+        }
+        for (size_t k = 0; k < spans->n; k++) {
+            data[k] = 1e-9 * (double)spans->span[k].from_ns;
+            data[spans->n + k] = 1e-9 * (double)spans->span[k].to_ns;
+        }
+        for (size_t p = 0; p < 4; p++) {
+            d->figure.panel[p].shade[i] =
+                (marl_shade){marl_condition_name(order[i]), data, data + spans->n, spans->n};
+            d->figure.panel[p].shades = i + 1;
+        }
+    }
+    return 1;
+}
+
+/* The part of the reference that the estimate's time covers. */
+static marl_series within(const marl_series *reference, const marl_series *estimate)
+{
+    marl_series part = {0, reference->at};
+    size_t from = 0;
+    while (from < reference->n && reference->at[from].t_ns < estimate->at[0].t_ns) {
+        from++;
+    }
+    part.at += from;
+    while (from + part.n < reference->n && part.at[part.n].t_ns <= estimate->at[estimate->n - 1].t_ns) {
+        part.n++;
+    }
+    return part;
+}
+
+/* The best tuning on this case, among those that are drawn. */
+static const cli_run *best_of(const cli_comparison *job, const cli_run *const *drawn, size_t n, size_t *place)
+{
+    double least = INFINITY;
+    *place = 0;
+    for (size_t i = 0; i < n; i++) {
+        const marl_measures *m = &drawn[i]->comparison.all;
+        double score = job->rank_by == MARL_RANK_BY_TILT ? m->tilt.rms : m->total.rms;
+        if (score < least) {
+            least = score;
+            *place = i;
+        }
+    }
+    return drawn[*place];
+}
+
+static int is_poor(const marl_measure *m, double least)
+{
+    return !(m->rms <= POOR * least);
+}
+
+/* A run with many times the error of the best would flatten the others: it is only named. */
+static void leave_poor_out(drawing *d, const cli_run *const *drawn, size_t n)
+{
+    double tilt = INFINITY, heading = INFINITY;
+    for (size_t i = 0; i < n; i++) {
+        tilt = fmin(tilt, drawn[i]->comparison.all.tilt.rms);
+        heading = fmin(heading, drawn[i]->comparison.all.heading.rms);
+    }
+    for (size_t i = 0; i < n; i++) {
+        marl_curve *of_tilt = &d->figure.panel[0].curve[i], *of_heading = &d->figure.panel[2].curve[i];
+        int poor_tilt = is_poor(&drawn[i]->comparison.all.tilt, tilt);
+        int poor_heading = is_poor(&drawn[i]->comparison.all.heading, heading);
+        if (poor_tilt || poor_heading) {
+            snprintf(d->name[i], sizeof d->name[i], "%.40s: %s", of_tilt->label,
+                     poor_tilt && poor_heading ? "off scale"
+                     : poor_tilt               ? "tilt off"
+                                               : "heading off");
+            of_tilt->label = d->name[i];
+        }
+        of_tilt->n = poor_tilt ? 0 : of_tilt->n;
+        of_heading->n = poor_heading ? 0 : of_heading->n;
+    }
+}
+
+static marl_status draw_best(const cli_comparison *job, drawing *d, const cli_run *const *drawn, size_t n,
+                             marl_error *error)
+{
+    size_t place;
+    const cli_run *best = best_of(job, drawn, n, &place);
+    marl_series estimate = {0, NULL};
+    marl_replay replay;
+    marl_status status = cli_run_replay(job, best, &replay, &estimate, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    marl_series reference = within(&best->of->reference, &estimate);
+    if (!add_attitudes(d, &reference, 0) || !add_attitudes(d, &estimate, (int)place + 1)) {
+        status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    marl_series_free(&estimate);
+    marl_panel *first = &d->figure.panel[0];
+    first->curve[first->curves++] = (marl_curve){.label = "reference", .wide = 1};
+    const char *name = strrchr(best->of->log_path, '/');
+    snprintf(d->title, sizeof d->title, "%.200s: errors (left); best estimate, %.80s, and reference (right)",
+             name != NULL ? name + 1 : best->of->log_path, best->tuning->name);
+    return status;
+}
+
+static marl_status draw_case(const cli_comparison *job, const cli_case *of, const char *path,
+                             marl_error *error)
+{
+    const cli_run *drawn[MOST_CURVES];
+    size_t n = 0;
+    drawing *d = calloc(1, sizeof *d);
+    marl_status status = d != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    if (d == NULL) {
+        return status;
+    }
+    d->figure = (marl_figure){.title = d->title, .columns = 2, .panels = 4};
+    d->figure.panel[0] = (marl_panel){.x_label = "time, s", .y_label = "tilt error, deg"};
+    d->figure.panel[1] = (marl_panel){.x_label = "time, s", .y_label = "tilt, deg"};
+    d->figure.panel[2] = (marl_panel){.x_label = "time, s", .y_label = "heading error, deg"};
+    d->figure.panel[3] = (marl_panel){.x_label = "time, s", .y_label = "compass heading, deg"};
+    for (size_t i = 0; i < job->runs && status == MARL_OK; i++) {
+        const cli_run *run = &job->run[i];
+        int first_rate = i / job->cases % job->rates == 0;
+        if (run->of != of || !run->compared || !first_rate) {
+            continue;
+        }
+        if (n == MOST_CURVES) {
+            cli_say("%s: shows the first %d tunings, %s and those behind it are left out", path, MOST_CURVES,
+                    run->tuning->name);
+            break;
+        }
+        drawn[n++] = run;
+        status = add_errors(d, run) ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    if (status == MARL_OK && n > 0) {
+        leave_poor_out(d, drawn, n);
+        status = draw_best(job, d, drawn, n, error);
+    }
+    if (status == MARL_OK && !add_shades(d, &of->conditions)) {
+        status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    if (status == MARL_OK && n > 0) {
+        status = marl_figure_draw(&d->figure, path, error);
+    }
+    free_drawing(d);
+    return status;
+}
+
+marl_status cli_compare_figure(const cli_comparison *job, const char *path, marl_error *error)
+{
+    marl_status status = MARL_OK;
+    const char *dot = strrchr(path, '.');
+    for (size_t i = 0; i < job->cases && status == MARL_OK; i++) {
+        char name[4096];
+        snprintf(name, sizeof name, "%s", path);
+        if (i > 0 && dot != NULL) {
+            snprintf(name, sizeof name, "%.*s-%zu%.8s", (int)(dot - path), path, i + 1, dot);
+        }
+        status = draw_case(job, &job->of[i], name, error);
+    }
+    return status;
+}

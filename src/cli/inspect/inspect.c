@@ -1,0 +1,336 @@
+/* SPDX-License-Identifier: MIT
+ * marlinspike inspect */
+#include "cli/inspect/inspect.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define DEGREE 0.017453292519943295
+#define LESSER_PART 0.25 /* of the recording */
+
+typedef struct options {
+    char *figure, *sheet_out, *against, *calibration, *out, *time_offset;
+    cli_clock clock;
+} options;
+
+static void warn_of_gaps(cli_warnings *warnings, const marl_inspection *inspection, const char *path)
+{
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_sensor_summary *s = &inspection->sensor[i];
+        if (s->gaps > 0) {
+            cli_warn(warnings, "gap", "%s: %s has %zu gap%s, the longest of %.4g s at %.3f s", path,
+                     marl_sensor_name((marl_sensor)i), s->gaps, s->gaps == 1 ? "" : "s", s->longest_gap_s,
+                     (double)s->longest_gap_ns * 1e-9);
+        }
+    }
+}
+
+/* A slow sensor whose last reading is written again with each row. */
+static void warn_of_duplicates(cli_warnings *warnings, const marl_inspection *inspection, const char *path)
+{
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_sensor_summary *s = &inspection->sensor[i];
+        if (2 * s->duplicates > s->readings && s->readings > 16) {
+            cli_warn(warnings, "duplicate",
+                     "%s: %s repeats its reading before in %zu of %zu rows: leave such cells empty, or say "
+                     "'changed' in --columns",
+                     path, marl_sensor_name((marl_sensor)i), s->duplicates, s->readings);
+        }
+    }
+}
+
+/* Readings that an axis lost to its ends, or kept although it moved. */
+static void warn_of_axes(cli_warnings *warnings, const marl_inspection *inspection, const char *path)
+{
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_sensor_summary *s = &inspection->sensor[i];
+        for (int k = 0; k < 3; k++) {
+            if (s->clipped[k] > 0 && 2 * s->duplicates < s->readings) {
+                cli_warn(warnings, "clipped", "%s: %s_%c is clipped in %zu of %zu readings", path,
+                         marl_sensor_name((marl_sensor)i), 'x' + k, s->clipped[k], s->readings);
+            }
+            if (s->stuck[k] > 0) {
+                cli_warn(warnings, "stuck",
+                         "%s: %s_%c keeps one value in %zu of %zu readings while others move", path,
+                         marl_sensor_name((marl_sensor)i), 'x' + k, s->stuck[k], s->readings);
+            }
+        }
+    }
+}
+
+static void warn_of_arrangement(cli_warnings *warnings, const marl_axes_fit *fit, const char *name,
+                                const char *path)
+{
+    char text[32];
+    if (fit->verdict == MARL_AXES_DECIDED && !marl_arrangement_is_plain(&fit->best)) {
+        marl_arrangement_text(&fit->best, text);
+        cli_warn(warnings, "axes-suspect", "%s: to the accelerometer's axes the %s's stand so: %s", path,
+                 name, text);
+    }
+}
+
+/* What the columns say and the motion denies. */
+static void warn_of_suspicions(cli_inspected *seen)
+{
+    const char *path = seen->log.path;
+    marl_unit_suspicions units = marl_suspect_units(&seen->log, &seen->inspection.still, &seen->axes);
+    if (units.accel[0] != '\0') {
+        cli_warn(&seen->warnings, "units-suspect", "%s: %s", path, units.accel);
+    }
+    if (units.gyro[0] != '\0') {
+        cli_warn(&seen->warnings, "units-suspect", "%s: %s", path, units.gyro);
+    }
+    warn_of_arrangement(&seen->warnings, &seen->axes.gyro, "gyroscope", path);
+    warn_of_arrangement(&seen->warnings, &seen->axes.mag, "magnetometer", path);
+}
+
+/* What swings; at rest nothing should. */
+static void warn_of_lines(cli_inspected *seen)
+{
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_sensor_spectrum *s = &seen->rest[i];
+        const double unit = i == MARL_GYRO ? DEGREE : 1;
+        size_t lines = 0;
+        int best = 0;
+        for (int k = 0; k < 3 && s->axes; k++) {
+            lines += s->spectrum[k].lines;
+            best = s->spectrum[k].lines > 0 &&
+                           (s->spectrum[best].lines == 0 ||
+                            s->spectrum[k].line[0].amplitude > s->spectrum[best].line[0].amplitude)
+                       ? k
+                       : best;
+        }
+        if (lines > 0) {
+            const marl_line *line = &s->spectrum[best].line[0];
+            cli_warn(&seen->warnings, "line", "%s: at rest %s_%c swings at %.2f Hz with %.3g %s%s",
+                     seen->log.path, marl_sensor_name((marl_sensor)i), 'x' + best, line->hz,
+                     line->amplitude / unit, i == MARL_GYRO ? "deg/s" : marl_sensor_unit((marl_sensor)i),
+                     lines > 1 ? ", and there are more lines" : "");
+        }
+    }
+}
+
+static marl_status find_noise(cli_inspected *seen, marl_error *error)
+{
+    marl_status status = marl_inspect(&seen->log, &seen->inspection, error);
+    for (int i = 0; i < MARL_SENSOR_COUNT && status == MARL_OK; i++) {
+        status = marl_noise_of_log(&seen->log, &seen->inspection, (marl_sensor)i, &seen->noise[i], error);
+        if (status == MARL_OK) {
+            status =
+                marl_spectrum_of_log(&seen->log, &seen->inspection, (marl_sensor)i, 1, &seen->rest[i], error);
+        }
+        if (status == MARL_OK && seen->rest[i].seconds < LESSER_PART * seen->inspection.duration_s) {
+            status = marl_spectrum_of_log(&seen->log, &seen->inspection, (marl_sensor)i, 0, &seen->motion[i],
+                                          error);
+        }
+    }
+    return status;
+}
+
+const marl_sensor_spectrum *cli_inspect_spectrum(const cli_inspected *seen, int sensor)
+{
+    return seen->motion[sensor].axes ? &seen->motion[sensor] : &seen->rest[sensor];
+}
+
+/* How long a rest must be for what was asked, of the sensors that this log has. */
+static marl_status need_rest(const cli_inspected *seen, marl_error *error)
+{
+    double longest = 0, needed = 0;
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        if (seen->inspection.sensor[i].axes && isfinite(seen->inspection.sensor[i].rate_hz)) {
+            needed = fmax(needed, MARL_SPECTRUM_LEAST / seen->inspection.sensor[i].rate_hz);
+            longest = fmax(longest, seen->noise[i].axes ? seen->noise[i].seconds : 0);
+            if (seen->rest[i].axes) {
+                return MARL_OK;
+            }
+        }
+    }
+    return marl_fail(error, MARL_ERR_EVIDENCE,
+                     "%s: the longest rest without a gap takes %.3g s; noise needs at least %.3g s at these "
+                     "rates, and tells more in an hour: record with --until still",
+                     seen->log.path, longest, fmax(needed, 1));
+}
+
+int cli_inspect_holds(const cli_inspected *seen)
+{
+    int compared = 0, holds = 1;
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        compared |= seen->likeness[i].axes != 0;
+        holds = holds && (seen->likeness[i].axes == 0 || seen->likeness[i].holds);
+    }
+    return compared && holds;
+}
+
+/* The second log of --against: the noise of both must be there. */
+static marl_status look_against(cli_inspected *seen, cli_inspected *other, const char *path,
+                                const cli_reading *reading, marl_error *error)
+{
+    marl_log_options ours = reading->options;
+    ours.columns = NULL;
+    marl_status status = marl_log_load(&other->log, path, &ours, error);
+    status = status != MARL_OK ? status : find_noise(other, error);
+    status = status != MARL_OK ? status : need_rest(seen, error);
+    status = status != MARL_OK ? status : need_rest(other, error);
+    int compared = 0;
+    for (int i = 0; i < MARL_SENSOR_COUNT && status == MARL_OK; i++) {
+        seen->likeness[i] =
+            marl_compare_noise(&seen->noise[i], &seen->rest[i], &other->noise[i], &other->rest[i]);
+        compared |= seen->likeness[i].axes != 0;
+    }
+    if (status == MARL_OK && !compared) {
+        status = marl_fail(error, MARL_ERR_EVIDENCE, "%s: no sensor at rest that %s has, too", path,
+                           seen->log.path);
+    }
+    seen->against = other;
+    return status;
+}
+
+static marl_status look(const cli *c, cli_inspected *seen, const cli_reading *reading, const options *o,
+                        marl_error *error)
+{
+    marl_status status = cli_inspect_read(c, reading, &o->clock, seen, error);
+    status = status != MARL_OK ? status : find_noise(seen, error);
+    return status != MARL_OK ? status : marl_axes_find(&seen->log, &seen->axes, error);
+}
+
+static marl_status write_sheet(const cli_inspected *seen, const cli_reading *reading, const char *path,
+                               marl_error *error)
+{
+    marl_sheet sheet;
+    marl_status status = need_rest(seen, error);
+    if (status == MARL_OK) {
+        status = marl_sheet_of_recording(&seen->log, seen->noise, seen->rest, reading->options.sheet, &sheet,
+                                         error);
+    }
+    return status != MARL_OK ? status : marl_sheet_write(&sheet, path, error);
+}
+
+static int show(const cli *c, const cli_inspected *seen, const options *o, const cli_reading *reading)
+{
+    const char *figure = o->figure;
+    marl_error error = {0};
+    if (o->sheet_out != NULL && write_sheet(seen, reading, o->sheet_out, &error) != MARL_OK) {
+        return cli_exit(&error);
+    }
+    if (o->out != NULL && cli_inspect_write(seen, o->out, &error) != MARL_OK) {
+        return cli_exit(&error);
+    }
+    if (figure != NULL && cli_inspect_figure(seen, figure, &error) != MARL_OK) {
+        return cli_exit(&error);
+    }
+    int code = c->json ? cli_inspect_json(seen) : c->quiet ? CLI_DONE : cli_inspect_table(seen);
+    int differs = seen->against != NULL && !cli_inspect_holds(seen);
+    return code == CLI_DONE && differs ? CLI_DOES_NOT_HOLD : code;
+}
+
+static marl_status check_options(const cli *c, options *o, marl_error *error)
+{
+    if (o->time_offset == NULL || strcmp(o->time_offset, "auto") == 0) {
+        return MARL_OK;
+    }
+    char *end;
+    o->clock.given = 1;
+    o->clock.offset_s = strtod(o->time_offset, &end);
+    if (end == o->time_offset || *end != '\0' || !(fabs(o->clock.offset_s) < 4e9)) {
+        return marl_fail(error, MARL_ERR_USE, "--time-offset is auto or seconds, and not '%s'",
+                         o->time_offset);
+    }
+    if (c->files < 2) {
+        return marl_fail(error, MARL_ERR_USE, "--time-offset is of the second of two logs");
+    }
+    return MARL_OK;
+}
+
+/* What a calibration says of this recording's temperatures. */
+static marl_status warn_of_temperature(cli_inspected *seen, const char *path, marl_error *error)
+{
+    marl_calibration_record record;
+    marl_status status = marl_calibration_read(&record, path, error);
+    if (status == MARL_OK) {
+        status = marl_device_match(seen->log.info.device, seen->log.path, record.device, path, error);
+    }
+    if (status == MARL_OK && marl_temperature_outside(&record, &seen->log)) {
+        cli_warn(&seen->warnings, "temperature-outside",
+                 "%s: beyond the temperatures of %s, whose curve holds its end value there", seen->log.path,
+                 path);
+    }
+    return status;
+}
+
+static int inspect(const cli *c, cli_reading *reading, options *o)
+{
+    marl_error error = {0};
+    cli_inspected *seen = calloc(2, sizeof *seen), *other = seen + 1;
+    int code;
+    if (seen == NULL) {
+        cli_say("no memory");
+        return CLI_MACHINE;
+    }
+    marl_status status = o->figure != NULL ? marl_figure_check_path(o->figure, &error) : MARL_OK;
+    status = status != MARL_OK ? status : cli_reading_prepare(reading, &error);
+    status = status != MARL_OK ? status : check_options(c, o, &error);
+    status = status != MARL_OK ? status : look(c, seen, reading, o, &error);
+    if (status == MARL_OK && o->calibration != NULL) {
+        status = warn_of_temperature(seen, o->calibration, &error);
+    }
+    if (status == MARL_OK && o->against != NULL) {
+        status = look_against(seen, other, o->against, reading, &error);
+    }
+    if (status == MARL_OK) {
+        warn_of_gaps(&seen->warnings, &seen->inspection, seen->log.path);
+        warn_of_duplicates(&seen->warnings, &seen->inspection, seen->log.path);
+        warn_of_axes(&seen->warnings, &seen->inspection, seen->log.path);
+        warn_of_suspicions(seen);
+        warn_of_lines(seen);
+        if (!c->quiet) {
+            cli_print_warnings(&seen->warnings);
+        }
+        code = show(c, seen, o, reading);
+    } else {
+        code = cli_exit(&error);
+    }
+    for (int i = 0; i < 2; i++) {
+        marl_inspection_free(&seen[i].inspection);
+        marl_log_free(&seen[i].log);
+    }
+    free(seen);
+    return code;
+}
+
+int cli_inspect(int argc, const char **argv)
+{
+    cli_reading reading = {0};
+    options o = {0};
+    cli c;
+    const struct poptOption table[] = {
+        {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
+         "readings over time, Allan deviation and spectrum: .png, .svg or .gp", "FILE"},
+        {"against", '\0', POPT_ARG_STRING, &o.against, 0,
+         "is the noise at rest of this log the same? (one simulated by a sheet)", "LOG"},
+        {"sheet-out", '\0', POPT_ARG_STRING, &o.sheet_out, 0,
+         "a sheet of these sensors for simulate; --sheet gives range and bits", "F"},
+        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0,
+         "is this recording within its temperatures?", "CAL"},
+        {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the recording as a log of ours", "LOG"},
+        {"time-offset", '\0', POPT_ARG_STRING, &o.time_offset, 0,
+         "to be added to the times of the second log: auto (from motion), or seconds", "S"},
+        CLI_READING_OPTIONS(reading),
+        POPT_TABLEEND,
+    };
+    const cli_usage usage = {
+        "LOG [LOG]", 1, 2,
+        "Tells what a recording holds: rows, real rates, jitter, gaps, mean and deviation of each axis over\n"
+        "the whole recording, clipped and stuck axes, when the board was at rest, and what noise its "
+        "sensors\n"
+        "have there: white, flicker and walk, each only where this recording can show it. Says where units\n"
+        "or axes cannot be what the header says: gravity and the motion deny them. Of a file from elsewhere "
+        "it\n"
+        "tells what the columns seem to be, and the map to read it by. Two logs, whose sensors were "
+        "recorded\n"
+        "apart, are put together on the clock of the first; --columns may be given once for each.",
+        "inspect data/demo/lift.csv"};
+    int code = cli_open(&c, argc, argv, table, &usage);
+    code = code == CLI_GO ? inspect(&c, &reading, &o) : code;
+    cli_close(&c);
+    return code;
+}

@@ -1,0 +1,43 @@
+/* SPDX-License-Identifier: MIT
+ * An inspection as the inspect command holds it, and how it is shown. */
+#ifndef CLI_INSPECT_H
+#define CLI_INSPECT_H
+
+#include "cli/common/cli.h"
+
+typedef struct cli_inspected {
+    marl_log log;
+    marl_inspection inspection;
+    marl_sensor_noise noise[MARL_SENSOR_COUNT];
+    marl_sensor_spectrum rest[MARL_SENSOR_COUNT];   /* spectrum at rest */
+    marl_sensor_spectrum motion[MARL_SENSOR_COUNT]; /* where rest is the lesser part of the recording */
+    marl_axes axes;
+    const struct cli_inspected *against; /* the log of --against, or NULL */
+    marl_likeness likeness[MARL_SENSOR_COUNT];
+    int merged;              /* of two files */
+    marl_clock_offset clock; /* then: of the second's */
+    cli_warnings warnings;
+} cli_inspected;
+
+/* What --time-offset says. */
+typedef struct cli_clock {
+    int given;
+    double offset_s;
+} cli_clock;
+
+/* Loads the one or two logs of the command line, with a warning for what is wrong with them. What a file from
+ * elsewhere seems to hold is printed when it cannot be read without a map. */
+MARL_CHECKED marl_status cli_inspect_read(const cli *c, const cli_reading *reading, const cli_clock *clock,
+                                          cli_inspected *seen, marl_error *error);
+MARL_CHECKED marl_status cli_inspect_write(const cli_inspected *seen, const char *path, marl_error *error);
+
+/* The spectrum that is shown: of the motion where there is one, else at rest. */
+const marl_sensor_spectrum *cli_inspect_spectrum(const cli_inspected *seen, int sensor);
+size_t cli_count_attitudes(const marl_log *log);
+/* Is the log of --against like this one in all that both have? */
+int cli_inspect_holds(const cli_inspected *seen);
+int cli_inspect_json(const cli_inspected *seen);
+int cli_inspect_table(const cli_inspected *seen);
+MARL_CHECKED marl_status cli_inspect_figure(const cli_inspected *seen, const char *path, marl_error *error);
+
+#endif

@@ -1,0 +1,159 @@
+/* SPDX-License-Identifier: MIT
+ * The figure of an inspection: a row a sensor; readings over time, Allan deviation, spectrum. */
+#include "cli/inspect/inspect.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+
+#define DEGREE 0.017453292519943295
+enum { COLUMNS = 3 };
+
+static const char *const units[MARL_SENSOR_COUNT] = {"m/s^2", "deg/s", "uT"};
+
+/* All numbers of the figure, released together. */
+typedef struct numbers {
+    size_t n;
+    double *block[MARL_SENSOR_COUNT * COLUMNS * 2];
+    int no_memory;
+} numbers;
+
+static double *take(numbers *all, size_t n)
+{
+    double *block = malloc((n + 1) * sizeof *block);
+    all->block[all->n++] = block;
+    all->no_memory |= block == NULL;
+    return block;
+}
+
+static double unit_of(int sensor)
+{
+    return sensor == MARL_GYRO ? DEGREE : 1.0;
+}
+
+static void add_curve(marl_panel *panel, int axis, int like, const double *x, const double *y, size_t n)
+{
+    static const char *const names[3] = {"x", "y", "z"};
+    panel->curve[panel->curves++] =
+        (marl_curve){.label = like > 0 ? NULL : names[axis], .x = x, .y = y, .n = n, .like = like};
+}
+
+static const marl_vec3 *reading(const marl_sample *s, int sensor)
+{
+    return sensor == MARL_ACCEL ? &s->accel : sensor == MARL_GYRO ? &s->gyro : &s->mag;
+}
+
+static void add_traces(marl_panel *panel, const cli_inspected *seen, int sensor, numbers *all)
+{
+    size_t n = seen->inspection.sensor[sensor].readings, at = 0;
+    double *block = take(all, 4 * n);
+    if (block == NULL) {
+        return;
+    }
+    for (size_t i = 0; i < seen->log.n && at < n; i++) {
+        const marl_sample *s = &seen->log.row[i].sample;
+        if (s->fresh & (1u << sensor)) {
+            const marl_vec3 *v = reading(s, sensor);
+            block[at] = 1e-9 * (double)s->t_ns;
+            block[n + at] = (double)v->x / unit_of(sensor);
+            block[2 * n + at] = (double)v->y / unit_of(sensor);
+            block[3 * n + at] = (double)v->z / unit_of(sensor);
+            at++;
+        }
+    }
+    for (size_t k = 0; k < 3; k++) {
+        if (seen->inspection.sensor[sensor].axes & (1u << k)) {
+            add_curve(panel, (int)k, 0, block, block + (k + 1) * n, n);
+        }
+    }
+}
+
+static void add_allan(marl_panel *panel, const marl_sensor_noise *noise, int sensor, int other, numbers *all)
+{
+    double *block = take(all, 6 * MARL_ALLAN_MOST);
+    size_t before = panel->curves;
+    for (int k = 0; k < 3 && block != NULL; k++) {
+        const marl_allan *a = &noise->allan[k];
+        double *x = block + 2 * k * MARL_ALLAN_MOST, *y = x + MARL_ALLAN_MOST;
+        if (!((noise->axes >> k) & 1)) {
+            continue;
+        }
+        for (size_t i = 0; i < a->n; i++) {
+            x[i] = a->point[i].tau_s;
+            y[i] = a->point[i].deviation > 0 ? a->point[i].deviation / unit_of(sensor) : NAN;
+        }
+        add_curve(panel, k, other ? (int)before : 0, x, y, a->n);
+    }
+}
+
+static void add_spectrum(marl_panel *panel, const marl_sensor_spectrum *spectrum, int sensor, int other,
+                         numbers *all)
+{
+    double *block = take(all, 6 * (size_t)MARL_SPECTRUM_BINS);
+    size_t before = panel->curves;
+    for (int k = 0; k < 3 && block != NULL; k++) {
+        const marl_spectrum *s = &spectrum->spectrum[k];
+        double *x = block + 2 * k * MARL_SPECTRUM_BINS, *y = x + MARL_SPECTRUM_BINS;
+        if (!((spectrum->axes >> k) & 1)) {
+            continue;
+        }
+        for (size_t i = 1; i < s->bins; i++) {
+            x[i - 1] = s->step_hz * (double)i;
+            y[i - 1] = s->density[i] > 0 ? s->density[i] / unit_of(sensor) : NAN;
+        }
+        add_curve(panel, k, other ? (int)before : 0, x, y, s->bins - 1);
+    }
+}
+
+/* A panel that has the first log's curves gets the other's. */
+static void add_row(marl_figure *figure, const cli_inspected *seen, int sensor, char labels[COLUMNS][48],
+                    numbers *all)
+{
+    marl_panel *panel = &figure->panel[figure->panels];
+    const cli_inspected *other = seen->against;
+    snprintf(labels[0], sizeof labels[0], "%s, %s", marl_sensor_name((marl_sensor)sensor), units[sensor]);
+    snprintf(labels[1], sizeof labels[1], "Allan deviation, %s", units[sensor]);
+    snprintf(labels[2], sizeof labels[2], "density, %s/sqrt(Hz)", units[sensor]);
+    panel[0] = (marl_panel){.x_label = "time, s", .y_label = labels[0]};
+    panel[1] = (marl_panel){.x_label = "averaging time, s", .y_label = labels[1], .logarithmic = 1};
+    panel[2] = (marl_panel){.x_label = "frequency, Hz", .y_label = labels[2], .logarithmic = 1};
+    figure->panels += COLUMNS;
+    add_traces(&panel[0], seen, sensor, all);
+    add_allan(&panel[1], &seen->noise[sensor], sensor, 0, all);
+    add_spectrum(&panel[2], cli_inspect_spectrum(seen, sensor), sensor, 0, all);
+    if (other != NULL && panel[1].curves > 0) {
+        add_allan(&panel[1], &other->noise[sensor], sensor, 1, all);
+    }
+    if (other != NULL && panel[2].curves > 0) {
+        add_spectrum(&panel[2], cli_inspect_spectrum(other, sensor), sensor, 1, all);
+    }
+}
+
+marl_status cli_inspect_figure(const cli_inspected *seen, const char *path, marl_error *error)
+{
+    char title[300], labels[MARL_SENSOR_COUNT][COLUMNS][48];
+    marl_figure figure = {.title = title, .columns = COLUMNS};
+    numbers all = {0};
+    int rest = 0, motion = 0;
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        if (seen->inspection.sensor[i].readings > 1) {
+            add_row(&figure, seen, i, labels[i], &all);
+            rest |= seen->noise[i].axes != 0;
+            motion |= seen->motion[i].axes != 0;
+        }
+    }
+    snprintf(title, sizeof title, "%.120s: readings, Allan deviation%s, spectrum%s%s%.120s", seen->log.path,
+             rest ? " at rest" : " (never at rest)",
+             motion ? " in motion"
+             : rest ? " at rest"
+                    : "",
+             seen->against != NULL ? "; dashed: " : "", seen->against != NULL ? seen->against->log.path : "");
+    marl_status status =
+        all.no_memory ? marl_fail(error, MARL_ERR_SYSTEM, "no memory")
+        : figure.panels > 0
+            ? marl_figure_draw(&figure, path, error)
+            : marl_fail(error, MARL_ERR_EVIDENCE, "%s: no sensor with two readings to draw", seen->log.path);
+    for (size_t i = 0; i < all.n; i++) {
+        free(all.block[i]);
+    }
+    return status;
+}

@@ -1,0 +1,212 @@
+/* SPDX-License-Identifier: MIT
+ * How inspect gets its recording: from one file or from two, ours or from elsewhere; and what it says of a
+ * file whose columns it does not know. */
+#include "cli/inspect/inspect.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* Is anything but a time understood? */
+static int is_worth_a_look(const marl_columns_guess *guess)
+{
+    int understood = 0;
+    for (size_t i = 0; i < guess->n; i++) {
+        understood |= guess->column[i].target > MARL_COLUMN_T;
+    }
+    return understood;
+}
+
+static int has_time_of_ours(const marl_columns_guess *guess)
+{
+    for (size_t i = 0; i < guess->n; i++) {
+        const char *name = guess->column[i].name;
+        if (name[0] == 't' && (name[1] == '\0' || name[1] == '[' || name[1] == ' ')) {
+            return 1;
+        }
+    }
+    return 0;
+}
+
+static void print_range(double value)
+{
+    if (isfinite(value)) {
+        cli_print(" %11.6g", value);
+    } else {
+        cli_print(" %11s", "-");
+    }
+}
+
+static const char *delimiter_name(char delimiter)
+{
+    switch (delimiter) {
+    case ',':
+        return "commas";
+    case ';':
+        return "semicolons";
+    case '\t':
+        return "tabs";
+    case '|':
+        return "bars";
+    default:
+        return "blanks";
+    }
+}
+
+static void print_guess(const marl_columns_guess *guess, const char *path, char decimal)
+{
+    cli_print("%s is not a log of ours. Its columns, divided by %s, ", path,
+              delimiter_name(guess->delimiter));
+    if (guess->header > 0) {
+        cli_print("named in line %ld, seem to be (by its first %zu rows):\n\n", guess->header, guess->rows);
+    } else {
+        cli_print("without names, seem to be (by its first %zu rows):\n\n", guess->rows);
+    }
+    cli_print("%3s  %-20s %11s %11s  %-16s %s\n", "no.", "name", "from", "to", "seems to be", "because");
+    for (size_t i = 0; i < guess->n; i++) {
+        const marl_column_guess *c = &guess->column[i];
+        char what[40] = "-";
+        if (c->target >= 0) {
+            snprintf(what, sizeof what, "%s%s%s%s", marl_column_name((marl_column)c->target),
+                     c->unit[0] ? "[" : "", c->unit, c->unit[0] ? "]" : "");
+        }
+        cli_print("%3zu  %-20s", i + 1, c->name);
+        print_range(c->least);
+        print_range(c->most);
+        cli_print("  %-16s %s\n", what, c->why);
+    }
+    cli_print("\nTo read it so:\n  marlinspike inspect %s%s --columns '%s'\n", path,
+              decimal == ',' ? " --decimal ," : "", guess->map);
+    if (guess->doubt[0] != '\0') {
+        cli_print("Look at this first: %s.\n", guess->doubt);
+    }
+    cli_print("With -o LOG it is also written as a log of ours.\n");
+}
+
+static void print_guess_json(const marl_columns_guess *guess, char decimal)
+{
+    json_t *root = json_object(), *columns = json_array();
+    for (size_t i = 0; i < guess->n; i++) {
+        const marl_column_guess *c = &guess->column[i];
+        json_t *item = json_object();
+        json_object_set_new(item, "name", c->name[0] ? cli_text(c->name) : json_null());
+        json_object_set_new(item, "least", cli_number(c->least));
+        json_object_set_new(item, "most", cli_number(c->most));
+        json_object_set_new(
+            item, "is", c->target >= 0 ? cli_text(marl_column_name((marl_column)c->target)) : json_null());
+        json_object_set_new(item, "unit", c->unit[0] ? cli_text(c->unit) : json_null());
+        json_object_set_new(item, "why", cli_text(c->why));
+        json_array_append_new(columns, item);
+    }
+    json_object_set_new(root, "columns", columns);
+    json_object_set_new(root, "decimal", cli_text(decimal == ',' ? "," : "."));
+    json_object_set_new(root, "map", cli_text(guess->map));
+    json_object_set_new(root, "doubt", guess->doubt[0] ? cli_text(guess->doubt) : json_null());
+    (void)cli_print_json(root);
+}
+
+static int guess_file(marl_columns_guess *guess, const char *path, char decimal)
+{
+    return marl_columns_guess_file(guess, path, decimal, NULL) == MARL_OK && !has_time_of_ours(guess) &&
+           is_worth_a_look(guess);
+}
+
+/* A header that is not ours is worth a look; one of ours with a fault is not. Where points make no numbers,
+ * commas may. */
+static void say_what_it_seems(const cli *c, const cli_reading *reading, const char *path)
+{
+    marl_columns_guess *guess = calloc(1, sizeof *guess);
+    char decimal = reading->options.decimal ? reading->options.decimal : '.';
+    int seen = guess != NULL && guess_file(guess, path, decimal);
+    if (guess != NULL && !seen && reading->options.decimal == 0) {
+        decimal = ',';
+        seen = guess_file(guess, path, decimal);
+    }
+    if (seen && c->json) {
+        print_guess_json(guess, decimal);
+    } else if (seen && !c->quiet) {
+        print_guess(guess, path, decimal);
+    }
+    free(guess);
+}
+
+static marl_status load(const cli *c, const cli_reading *reading, int i, marl_log *log, marl_error *error)
+{
+    marl_log_options options = reading->options;
+    if (reading->maps > 0) {
+        options.columns = &reading->map[i < reading->maps ? i : reading->maps - 1];
+    }
+    marl_status status = marl_log_load(log, c->file[i], &options, error);
+    if (status == MARL_ERR_INPUT && options.columns == NULL) {
+        say_what_it_seems(c, reading, c->file[i]);
+    }
+    return status;
+}
+
+/* The second log's times on the first one's clock. */
+static marl_status find_offset(const cli_clock *clock, const marl_log *a, const marl_log *b,
+                               marl_clock_offset *found, cli_warnings *warnings, marl_error *error)
+{
+    if (clock->given) {
+        *found = (marl_clock_offset){1, clock->offset_s, 0, NAN};
+        return MARL_OK;
+    }
+    marl_status status = marl_clock_offset_find(a, b, found, error);
+    if (status == MARL_OK && !found->found) {
+        cli_warn(warnings, "clocks",
+                 "%s: the motion does not tell how its clock stands to that of %s; times are taken as they "
+                 "are (--time-offset S says it)",
+                 b->path, a->path);
+    }
+    return status;
+}
+
+static marl_status merge(const cli *c, const cli_reading *reading, const cli_clock *clock,
+                         cli_inspected *seen, marl_error *error)
+{
+    marl_log a, b = {0};
+    marl_status status = load(c, reading, 0, &a, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    status = load(c, reading, 1, &b, error);
+    if (status == MARL_OK) {
+        cli_warn_of_log(&seen->warnings, &a.report, a.path);
+        cli_warn_of_log(&seen->warnings, &b.report, b.path);
+        status = find_offset(clock, &a, &b, &seen->clock, &seen->warnings, error);
+    }
+    if (status == MARL_OK) {
+        double offset = seen->clock.found ? seen->clock.offset_s : 0;
+        seen->merged = 1;
+        status = marl_log_merge(&a, &b, (int64_t)llround(offset * 1e9), &seen->log, error);
+    }
+    marl_log_free(&a);
+    marl_log_free(&b);
+    return status;
+}
+
+marl_status cli_inspect_read(const cli *c, const cli_reading *reading, const cli_clock *clock,
+                             cli_inspected *seen, marl_error *error)
+{
+    if (c->files == 2) {
+        return merge(c, reading, clock, seen, error);
+    }
+    marl_status status = load(c, reading, 0, &seen->log, error);
+    if (status == MARL_OK) {
+        cli_warn_of_log(&seen->warnings, &seen->log.report, seen->log.path);
+    }
+    return status;
+}
+
+marl_status cli_inspect_write(const cli_inspected *seen, const char *path, marl_error *error)
+{
+    marl_log_writer *writer;
+    marl_status status = marl_log_create(&writer, path, &seen->log.info, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    for (size_t i = 0; i < seen->log.n; i++) {
+        marl_log_write(writer, &seen->log.row[i]);
+    }
+    return marl_log_commit(writer, error);
+}

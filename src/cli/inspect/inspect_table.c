@@ -1,0 +1,266 @@
+/* SPDX-License-Identifier: MIT
+ * An inspection as tables. */
+#include "cli/inspect/inspect.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define DEGREE 0.017453292519943295
+#define LEAST_NOISE_S 10.0
+enum { LINES_SHOWN = 3 };
+
+static void print_axis(double value, double unit, int present)
+{
+    if (present && isfinite(value)) {
+        cli_print(" %10.4f", value / unit);
+    } else {
+        cli_print(" %10s", "-");
+    }
+}
+
+static void print_sensor(marl_sensor sensor, const marl_sensor_summary *s)
+{
+    const double unit = sensor == MARL_GYRO ? DEGREE : 1.0;
+    char rate[16] = "-", jitter[16] = "-";
+    if (isfinite(s->rate_hz)) {
+        snprintf(rate, sizeof rate, "%.2f", s->rate_hz);
+        snprintf(jitter, sizeof jitter, "%.3f", s->jitter_ms);
+    }
+    cli_print("%-6s %8s %9s %6zu  %-6s", marl_sensor_name(sensor), rate, jitter, s->gaps,
+              sensor == MARL_GYRO ? "deg/s" : marl_sensor_unit(sensor));
+    for (int k = 0; k < 3; k++) {
+        print_axis(s->mean[k], unit, (int)(s->axes >> k) & 1);
+    }
+    cli_print(" ");
+    for (int k = 0; k < 3; k++) {
+        print_axis(s->deviation[k], unit, (int)(s->axes >> k) & 1);
+    }
+    cli_print("\n");
+}
+
+static void print_still(const marl_inspection *inspection)
+{
+    const marl_spans *still = &inspection->still;
+    if (still->n == 0) {
+        cli_print("still: never for as long as a second\n");
+        return;
+    }
+    cli_print("still: %.1f s of %.1f s:", marl_spans_seconds(still), inspection->duration_s);
+    for (size_t i = 0; i < still->n && i < 6; i++) {
+        cli_print("%s %.2f to %.2f", i ? "," : "", (double)still->span[i].from_ns * 1e-9,
+                  (double)still->span[i].to_ns * 1e-9);
+    }
+    cli_print(still->n > 6 ? " and %zu more\n" : " s\n", still->n - 6);
+}
+
+static void print_attitudes(const marl_log *log)
+{
+    size_t n = cli_count_attitudes(log);
+    if (n > 0) {
+        cli_print("attitudes: %zu in %s, heading %s\n", n, marl_world_name(log->info.world),
+                  log->info.relative_heading ? "relative" : "magnetic");
+    }
+}
+
+static void print_sensors(const marl_inspection *inspection)
+{
+    cli_print("%-6s %8s %9s %6s  %-6s %10s %21s  %10s\n", "", "rate", "jitter", "", "", "mean", "",
+              "deviation");
+    cli_print("%-6s %8s %9s %6s  %-6s %10s %10s %10s  %10s %10s %10s\n", "sensor", "Hz", "ms", "gaps", "unit",
+              "x", "y", "z", "x", "y", "z");
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        if (inspection->sensor[i].axes) {
+            print_sensor((marl_sensor)i, &inspection->sensor[i]);
+        }
+    }
+    cli_print("\n");
+    print_still(inspection);
+}
+
+static int has_sensors(const marl_inspection *inspection)
+{
+    return inspection->sensor[MARL_ACCEL].axes || inspection->sensor[MARL_GYRO].axes ||
+           inspection->sensor[MARL_MAG].axes;
+}
+
+static void print_fit(const char *name, const marl_axes_fit *fit)
+{
+    char text[32];
+    if (fit->verdict == MARL_AXES_DECIDED) {
+        marl_arrangement_text(&fit->best, text);
+        cli_print("%s %s (leaves %.0f %%, the next best %.0f %%)", name, text, 100 * fit->residual,
+                  100 * fit->next);
+    }
+}
+
+/* One line, where there is motion enough to say it. */
+static void print_axes(const marl_axes *axes)
+{
+    if (axes->gyro.verdict == MARL_AXES_UNDECIDED) {
+        cli_print(
+            "axes: this motion cannot tell how they stand to each other; turn it about two axes and more\n");
+    }
+    if (axes->gyro.verdict != MARL_AXES_DECIDED) {
+        return;
+    }
+    cli_print("axes against the accelerometer's: ");
+    print_fit("gyro", &axes->gyro);
+    cli_print("%s", axes->mag.verdict == MARL_AXES_DECIDED ? "\n                                  " : "");
+    print_fit("mag ", &axes->mag);
+    if (axes->mag.verdict == MARL_AXES_DECIDED) {
+        cli_print(axes->mag.sign_decided ? ", dip %.0f deg (north assumed)"
+                                         : ", dip %.0f deg: too flat to tell its sign",
+                  axes->dip_deg);
+    }
+    cli_print("\n");
+}
+
+static void print_quantity(double value, double unit, int present)
+{
+    if (present && isfinite(value)) {
+        cli_print(" %9.4g", value / unit);
+    } else {
+        cli_print(" %9s", "-");
+    }
+}
+
+static void print_sensor_noise(marl_sensor sensor, const marl_sensor_noise *n)
+{
+    const double unit = sensor == MARL_GYRO ? DEGREE : 1.0;
+    cli_print("%-6s %7.0f  %-6s", marl_sensor_name(sensor), n->seconds,
+              sensor == MARL_GYRO ? "deg/s" : marl_sensor_unit(sensor));
+    for (int k = 0; k < 3; k++) {
+        print_quantity(n->noise[k].white, unit, (int)(n->axes >> k) & 1);
+    }
+    cli_print(" ");
+    for (int k = 0; k < 3; k++) {
+        print_quantity(n->noise[k].flicker, unit, (int)(n->axes >> k) & 1);
+    }
+    cli_print(" ");
+    for (int k = 0; k < 3; k++) {
+        print_quantity(n->noise[k].walk, unit, (int)(n->axes >> k) & 1);
+    }
+    cli_print("\n");
+}
+
+/* Where there is rest enough to speak of noise. */
+static void print_noise(const cli_inspected *seen)
+{
+    double longest = 0;
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        longest = fmax(longest, seen->noise[i].axes ? seen->noise[i].seconds : 0);
+    }
+    if (longest < LEAST_NOISE_S) {
+        return;
+    }
+    cli_print("\n%-6s %7s  %-6s %29s  %29s  %29s\n", "noise", "rest", "", "white, unit/sqrt(Hz)",
+              "flicker, unit", "walk, unit/sqrt(s)");
+    cli_print("%-6s %7s  %-6s %9s %9s %9s  %9s %9s %9s  %9s %9s %9s\n", "sensor", "s", "unit", "x", "y", "z",
+              "x", "y", "z", "x", "y", "z");
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        if (seen->noise[i].axes) {
+            print_sensor_noise((marl_sensor)i, &seen->noise[i]);
+        }
+    }
+    cli_print("-: not seen in this rest; one 16 times as long shows half as much\n");
+}
+
+/* How two clocks were brought together. */
+static void print_clock(const cli_inspected *seen)
+{
+    if (seen->merged && seen->clock.found && isfinite(seen->clock.explained)) {
+        cli_print("clock of the second log: %+.4f s added, +- %.4f s, found from motion (explains %.0f %% of "
+                  "it)\n\n",
+                  seen->clock.offset_s, seen->clock.sigma_s, 100 * seen->clock.explained);
+    }
+}
+
+/* What is known of the spectrum in a line: the corner of the sensor's own filter, and what swings. */
+static void print_spectrum(const cli_inspected *seen)
+{
+    int headed = 0;
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_sensor_spectrum *s = cli_inspect_spectrum(seen, i);
+        const double unit = i == MARL_GYRO ? DEGREE : 1.0;
+        const char *name = i == MARL_GYRO ? "deg/s" : marl_sensor_unit((marl_sensor)i);
+        for (int k = 0; k < 3; k++) {
+            const marl_spectrum *a = &s->spectrum[k];
+            if (!((s->axes >> k) & 1) || (a->lines == 0 && isnan(a->low_pass_hz))) {
+                continue;
+            }
+            if (!headed) {
+                cli_print("\nspectrum %s\n", s->at_rest ? "at rest" : "in motion");
+                headed = 1;
+            }
+            cli_print("%-5s %c ", marl_sensor_name((marl_sensor)i), 'x' + k);
+            if (isfinite(a->low_pass_hz)) {
+                cli_print(" low-pass of %.3g +- %.1g Hz", a->low_pass_hz, a->low_pass_sigma);
+            }
+            for (size_t l = 0; l < a->lines && l < LINES_SHOWN; l++) {
+                cli_print("%s %.2f Hz with %.3g %s", l ? "," : " line at", a->line[l].hz,
+                          a->line[l].amplitude / unit, name);
+            }
+            cli_print(a->lines > LINES_SHOWN ? " and %zu more\n" : "\n", a->lines - LINES_SHOWN);
+        }
+    }
+}
+
+static void print_difference(const marl_difference *d, const char *unit)
+{
+    if (isfinite(d->ratio)) {
+        cli_print("  %6.3f at %7.3g %-2s (%.3f)", d->ratio, d->at, unit, d->limit);
+    } else {
+        cli_print("  %28s", "-");
+    }
+}
+
+/* Where the other log's noise differs most from this one's. */
+static void print_against(const cli_inspected *seen)
+{
+    if (seen->against == NULL) {
+        return;
+    }
+    cli_print(
+        "\nnoise of %s over that of this log, where they differ most (in brackets: what may be by chance)\n",
+        seen->against->log.path);
+    cli_print("%-8s  %-28s  %-28s\n", "sensor", "Allan deviation", "spectrum");
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_likeness *like = &seen->likeness[i];
+        for (int k = 0; k < 3; k++) {
+            if (!((like->axes >> k) & 1)) {
+                continue;
+            }
+            cli_print("%-6s %c", marl_sensor_name((marl_sensor)i), 'x' + k);
+            print_difference(&like->allan[k], "s");
+            print_difference(&like->spectrum[k], "Hz");
+            cli_print("  %s\n", like->allan[k].holds && like->spectrum[k].holds ? "alike" : "DIFFERENT");
+        }
+    }
+    cli_print(cli_inspect_holds(seen) ? "they are alike: a sheet that made one of them describes the other\n"
+                                      : "they are not alike\n");
+}
+
+int cli_inspect_table(const cli_inspected *seen)
+{
+    const marl_log *log = &seen->log;
+    const marl_inspection *inspection = &seen->inspection;
+    cli_print("%s: ", log->path);
+    if (log->info.device[0] != '\0') {
+        cli_print("device %s, ", log->info.device);
+    }
+    cli_print("%s%lu rows, %.3f s from %.3f s", log->info.corrected ? "corrected, " : "", log->report.rows,
+              inspection->duration_s, (double)log->row[0].sample.t_ns * 1e-9);
+    cli_print("; %lu rows dropped, %lu cells missing\n%s", log->report.rows_dropped,
+              log->report.cells_missing, has_sensors(inspection) ? "\n" : "");
+    print_clock(seen);
+    if (has_sensors(inspection)) {
+        print_sensors(inspection);
+        print_axes(&seen->axes);
+        print_noise(seen);
+        print_spectrum(seen);
+        print_against(seen);
+    }
+    print_attitudes(log);
+    return cli_print_done();
+}

@@ -1,0 +1,237 @@
+/* SPDX-License-Identifier: MIT
+ * One recording. */
+#include "cli/record/recording.h"
+#include <math.h>
+#include <signal.h>
+#include <stdio.h>
+#include <string.h>
+#include <unistd.h>
+
+#define FLUSH_S 1.0
+#define SILENCE_S 10.0
+/* So much without a packet or a header is no stream of ours. */
+#define DEAF_BYTES 20000u
+#define DEAF_S 3.0
+
+static volatile sig_atomic_t stop;
+
+static void on_signal(int number)
+{
+    (void)number;
+    stop = 1;
+}
+
+/* Without SA_RESTART: a read that waits ends at once. */
+static void listen_for_stop(void)
+{
+    struct sigaction action;
+    memset(&action, 0, sizeof action);
+    action.sa_handler = on_signal;
+    stop = 0;
+    sigaction(SIGINT, &action, NULL);
+    sigaction(SIGTERM, &action, NULL);
+    sigaction(SIGHUP, &action, NULL);
+}
+
+/* The columns are settled by what came first and what the board says it has. */
+static marl_status begin_log(recording *r, marl_error *error)
+{
+    r->info = *marl_receiver_info(r->receiver);
+    r->info.corrected = r->info.corrected && marl_receiver_report(r->receiver)->kind == MARL_STREAM_LINES;
+    marl_status status = marl_log_create_growing(&r->log, r->out, &r->info, error);
+    for (size_t i = 0; i < r->first_n && status == MARL_OK; i++) {
+        marl_log_write(r->log, &r->first[i]);
+    }
+    r->first_n = 0;
+    return status;
+}
+
+static marl_status take_row(recording *r, const marl_log_row *row, marl_error *error)
+{
+    marl_guide_take(r->guide, &row->sample);
+    r->rows++;
+    if (r->log == NULL) {
+        r->first[r->first_n++] = *row;
+        return r->first_n == RECORDING_FIRST_ROWS ? begin_log(r, error) : MARL_OK;
+    }
+    marl_log_write(r->log, row);
+    if (marl_guide_seconds(r->guide) - r->flushed_s >= FLUSH_S) {
+        r->flushed_s = marl_guide_seconds(r->guide);
+        return marl_log_flush(r->log, error);
+    }
+    return MARL_OK;
+}
+
+/* All rows that are there; MARL_END when it is over. */
+static marl_status take_rows(recording *r, marl_error *error)
+{
+    marl_log_row row;
+    marl_status status;
+    while ((status = marl_receiver_next(r->receiver, &row)) == MARL_OK) {
+        status = take_row(r, &row, error);
+        if (status != MARL_OK) {
+            return status;
+        }
+        recording_show(r, 0);
+        if (marl_guide_done(r->guide)) {
+            r->end = END_ENOUGH;
+            return MARL_END;
+        }
+    }
+    if (status == MARL_END) {
+        r->end = END_RESTARTED;
+    }
+    return status == MARL_ERR_NOT_READY ? MARL_OK : status;
+}
+
+static marl_status nothing_understood(const recording *r, marl_error *error)
+{
+    const marl_stream_report *report = marl_receiver_report(r->receiver);
+    if (report->fault[0] != '\0') {
+        return marl_fail(error, MARL_ERR_INPUT, "%s", report->fault);
+    }
+    if (report->items > 0 || report->kind != MARL_STREAM_UNKNOWN) {
+        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: no sample came", r->from->name);
+    }
+    if (r->from->kind == SOURCE_SERIAL && report->bytes > 0) {
+        return marl_fail(
+            error, MARL_ERR_INPUT,
+            "%s: %lu bytes and neither a whole packet nor a header among them: is %ld the right baud rate?",
+            r->from->name, report->bytes, r->from->baud);
+    }
+    if (report->bytes > 0) {
+        return marl_fail(error, MARL_ERR_INPUT,
+                         "%s: %lu bytes and neither a whole packet nor a header among them", r->from->name,
+                         report->bytes);
+    }
+    return marl_fail(error, MARL_ERR_EVIDENCE, "%s: nothing came", r->from->name);
+}
+
+/* How long has nothing, or nothing of use, come? */
+typedef struct patience {
+    double began_s, heard_s;
+} patience;
+
+static marl_status check_patience(recording *r, const patience *p, marl_error *error)
+{
+    const marl_stream_report *report = marl_receiver_report(r->receiver);
+    double now = source_seconds(r->from);
+    if (report->kind == MARL_STREAM_UNKNOWN && report->items == 0 && report->bytes > DEAF_BYTES &&
+        now - p->began_s > DEAF_S) {
+        return nothing_understood(r, error);
+    }
+    if (now - p->heard_s > SILENCE_S) {
+        r->end = END_SILENT;
+        return MARL_END;
+    }
+    return MARL_OK;
+}
+
+static recording_end end_of_source(const recording *r)
+{
+    int gone =
+        r->from->kind == SOURCE_SERIAL || (r->from->kind == SOURCE_SIM && marl_sim_unplugged(r->from->sim));
+    return gone ? END_VANISHED : END_OVER;
+}
+
+/* A simulated scene does not wait for ever for a guide that is never content. */
+static int scene_is_over(const recording *r)
+{
+    return r->guided && r->from->kind == SOURCE_SIM && source_seconds(r->from) > 2 * r->from->most_s + 1;
+}
+
+/* Until one of the ends. */
+static marl_status run(recording *r, marl_error *error)
+{
+    uint8_t bytes[4096];
+    patience p = {source_seconds(r->from), source_seconds(r->from)};
+    while (!stop && !scene_is_over(r)) {
+        size_t got;
+        marl_status status = source_read(r->from, bytes, sizeof bytes, &got, error);
+        if (status == MARL_END) {
+            r->end = end_of_source(r);
+            marl_receiver_finish(r->receiver);
+            return take_rows(r, error);
+        }
+        p.heard_s = got > 0 ? source_seconds(r->from) : p.heard_s;
+        status = status != MARL_OK ? status : marl_receiver_feed(r->receiver, bytes, got, error);
+        status = status != MARL_OK ? status : take_rows(r, error);
+        status = status != MARL_OK ? status : check_patience(r, &p, error);
+        if (status != MARL_OK) {
+            return status;
+        }
+        recording_show(r, 0);
+    }
+    r->end = stop ? END_STOPPED : END_OVER;
+    marl_receiver_finish(r->receiver);
+    return take_rows(r, error);
+}
+
+/* Asks who is there; a board that only talks need not answer. */
+static marl_status ask(recording *r, marl_error *error)
+{
+    uint8_t bytes[MARL_MESSAGE_MOST];
+    size_t n;
+    marl_message message = {.kind = MARL_ITEM_IDENTIFY, .number = 0};
+    marl_status status = marl_message_make(&message, bytes, &n, error);
+    status = status != MARL_OK ? status : source_write(r->from, bytes, n, error);
+    return status == MARL_END ? MARL_OK : status; /* gone already: reading will tell */
+}
+
+static marl_status complete(recording *r, marl_error *error)
+{
+    const marl_log_report *rows = &marl_receiver_report(r->receiver)->rows;
+    marl_status status = MARL_OK;
+    if (r->log == NULL && r->first_n == 0) {
+        return nothing_understood(r, error);
+    }
+    if (rows->rows_dropped > rows->rows) {
+        const char *fault = marl_receiver_report(r->receiver)->fault;
+        return marl_fail(error, MARL_ERR_INPUT, "%s%s%s: %lu of %lu rows cannot be used", fault,
+                         fault[0] ? "; " : "", r->from->name, rows->rows_dropped,
+                         rows->rows + rows->rows_dropped);
+    }
+    if (r->log == NULL) {
+        status = begin_log(r, error);
+    }
+    if (status == MARL_OK) {
+        status = marl_log_commit(r->log, error);
+        r->log = NULL;
+    }
+    return status;
+}
+
+marl_status recording_run(recording *r, const marl_log_options *options, marl_error *error)
+{
+    r->on_terminal = isatty(STDERR_FILENO);
+    r->drawn_wall_s = -INFINITY;
+    listen_for_stop();
+    marl_status status = marl_receiver_create(&r->receiver, r->from->name, options, error);
+    status = status != MARL_OK ? status : ask(r, error);
+    status = status != MARL_OK ? status : run(r, error);
+    recording_show(r, 1);
+    if (status != MARL_OK && status != MARL_END) {
+        return status;
+    }
+    return complete(r, error);
+}
+
+int recording_is_enough(const recording *r)
+{
+    return !r->wanted || marl_guide_done(r->guide);
+}
+
+/* What is left unfinished after a failure: a log that has begun stays, as LOG.part. */
+void recording_free(recording *r)
+{
+    if (r->log != NULL) {
+        marl_error ignored = {0};
+        if (marl_log_part(r->log) != NULL) {
+            cli_say("what was received is in %s", marl_log_part(r->log));
+        }
+        (void)!marl_log_flush(r->log, &ignored);
+        marl_log_leave(r->log);
+    }
+    marl_receiver_free(r->receiver);
+    marl_guide_free(r->guide);
+}

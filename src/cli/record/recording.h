@@ -1,0 +1,53 @@
+/* SPDX-License-Identifier: MIT
+ * One recording: from the source through the receiver into the log, with the guide looking on. */
+#ifndef RECORDING_H
+#define RECORDING_H
+
+#include "cli/common/source.h"
+
+/* Why a recording ended. */
+typedef enum recording_end {
+    END_ENOUGH,    /* the guide has what it wants */
+    END_STOPPED,   /* Ctrl-C */
+    END_OVER,      /* end of file, of the scene, of the log */
+    END_VANISHED,  /* the line is gone */
+    END_SILENT,    /* nothing came for long */
+    END_RESTARTED, /* the board began anew */
+    END_COUNT
+} recording_end;
+
+enum { RECORDING_FIRST_ROWS = 64 }; /* looked at before the columns are settled */
+
+typedef struct recording {
+    const char *out;
+    int quiet;  /* the guide stays silent */
+    int wanted; /* it was said what is enough */
+    int guided; /* and that is not a number of seconds */
+    source *from;
+    marl_guide *guide;
+    marl_receiver *receiver;
+    marl_log_writer *log;
+    marl_log_info info; /* as the log has it */
+    unsigned long rows; /* in the log */
+    size_t first_n;
+    marl_log_row first[RECORDING_FIRST_ROWS];
+    recording_end end;
+    int on_terminal, drawn;           /* redraws in place; lines on the screen */
+    double drawn_wall_s, drawn_log_s; /* when the guide was last shown */
+    double flushed_s;
+    char said[MARL_GUIDE_WIDTH];
+    cli_warnings warnings;
+} recording;
+
+/* Runs to the end and completes the log. Fails when no row came, or the log cannot be written. */
+MARL_CHECKED marl_status recording_run(recording *r, const marl_log_options *options, marl_error *error);
+/* 1 unless it was said what is enough and there is less. */
+int recording_is_enough(const recording *r);
+int recording_print(recording *r);
+int recording_print_json(recording *r);
+void recording_free(recording *r);
+
+/* Shows the guide when it is time to; `now` in any case. */
+void recording_show(recording *r, int now);
+
+#endif

@@ -1,0 +1,206 @@
+/* SPDX-License-Identifier: MIT
+ * What a recording shows: the guide while it runs, the summary at its end. */
+#include "cli/record/recording.h"
+#include <math.h>
+#include <stdio.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <time.h>
+#include <unistd.h>
+
+#define DRAW_WALL_S 0.1 /* on a terminal */
+#define DRAW_LOG_S 1.0
+#define LINE_S 10.0 /* otherwise, of the recording, at the latest */
+
+static const char *const end_names[END_COUNT] = {"enough",   "stopped", "over",
+                                                 "vanished", "silent",  "restarted"};
+
+static double wall_now(void)
+{
+    struct timespec t;
+    clock_gettime(CLOCK_MONOTONIC, &t);
+    return (double)t.tv_sec + 1e-9 * (double)t.tv_nsec;
+}
+
+static int columns_of_terminal(void)
+{
+    struct winsize size;
+    return ioctl(STDERR_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0 ? size.ws_col : 80;
+}
+
+/* Over what was drawn before. Lines that the terminal would break are cut, or the place would be lost. */
+static void draw(recording *r, const marl_guide_view *view)
+{
+    int width = columns_of_terminal() - 1;
+    if (r->drawn > 0) {
+        fprintf(stderr, "\033[%dA", r->drawn);
+    }
+    r->drawn = 0;
+    for (int i = 0; i < MARL_GUIDE_LINES; i++) {
+        const char *line = view->line[i];
+        int arrow = i == MARL_GUIDE_LINES - 1;
+        if (line[0] == '\0') {
+            continue;
+        }
+        r->drawn++;
+        fprintf(stderr, "\r%s%.*s\033[K\n", arrow ? "-> " : "", width - (arrow ? 3 : 0), line);
+    }
+    fflush(stderr);
+}
+
+/* One line when there is something new to do, or long nothing was said. */
+static void say(recording *r, const marl_guide_view *view, int now)
+{
+    double since = marl_guide_seconds(r->guide) - r->drawn_log_s;
+    int changed = strcmp(view->line[2], r->said) != 0;
+    if (since <= 0 || (!now && !(changed && since >= DRAW_LOG_S) && since < LINE_S)) {
+        return;
+    }
+    r->drawn_log_s = marl_guide_seconds(r->guide);
+    snprintf(r->said, sizeof r->said, "%s", view->line[2]);
+    cli_say("%7.1f s  %s%s%s", marl_guide_seconds(r->guide), view->line[1], view->line[2][0] ? " -> " : "",
+            view->line[2]);
+}
+
+void recording_show(recording *r, int now)
+{
+    marl_guide_view view;
+    double log_s = marl_guide_seconds(r->guide);
+    if (r->quiet || (!r->on_terminal && !now && log_s - r->drawn_log_s < DRAW_LOG_S)) {
+        return;
+    }
+    if (!r->on_terminal) {
+        marl_guide_look(r->guide, &view);
+        say(r, &view, now);
+        return;
+    }
+    double wall = log_s - r->drawn_log_s >= DRAW_LOG_S || now ? INFINITY : wall_now();
+    if (wall - r->drawn_wall_s < DRAW_WALL_S) {
+        return;
+    }
+    marl_guide_look(r->guide, &view);
+    draw(r, &view);
+    r->drawn_log_s = log_s;
+    r->drawn_wall_s = wall_now();
+}
+
+static void warn_of_end(recording *r)
+{
+    double at = marl_guide_seconds(r->guide);
+    const char *name = r->from->name;
+    if (r->end == END_VANISHED) {
+        cli_warn(&r->warnings, "vanished", "%s: the device vanished after %.1f s; what was received is kept",
+                 name, at);
+    } else if (r->end == END_SILENT) {
+        cli_warn(&r->warnings, "silent", "%s: the board went silent after %.1f s; what was received is kept",
+                 name, at);
+    } else if (r->end == END_RESTARTED) {
+        cli_warn(&r->warnings, "restarted",
+                 "%s: the board began anew after %.1f s (was its power cut?); the recording ends there", name,
+                 at);
+    }
+}
+
+static void warn_of_losses(recording *r)
+{
+    const marl_stream_report *s = marl_receiver_report(r->receiver);
+    const char *name = r->from->name;
+    if (s->items_lost > 0) {
+        cli_warn(&r->warnings, "lost", "%s: %lu of %lu packets were lost on the line", name, s->items_lost,
+                 s->items + s->items_lost);
+    }
+    if (s->bytes_skipped > 0) {
+        cli_warn(&r->warnings, "noise", "%s: %lu of %lu bytes belonged to no whole %s", name,
+                 s->bytes_skipped, s->bytes,
+                 s->kind == MARL_STREAM_LINES ? "line behind a header" : "packet");
+    }
+    if (s->notices > 0) {
+        cli_warn(&r->warnings, "chip", "%s: the board gave %lu notices about its chips, the first: %s", name,
+                 s->notices, s->first_notice);
+    }
+    if (marl_guide_gaps(r->guide) > 0) {
+        cli_warn(&r->warnings, "gap", "%s: %lu gaps between readings", name, marl_guide_gaps(r->guide));
+    }
+    if (marl_receiver_info(r->receiver)->columns & ~r->info.columns) {
+        cli_warn(&r->warnings, "unknown-column", "%s: columns that began to come later were left out", name);
+    }
+    cli_warn_of_log(&r->warnings, &s->rows, name);
+    warn_of_end(r);
+}
+
+static void warn_of_lack(recording *r)
+{
+    marl_guide_view view;
+    if (!recording_is_enough(r)) {
+        marl_guide_look(r->guide, &view);
+        cli_warn(&r->warnings, "not-enough", view.line[2][0] ? "not enough; next: %s" : "not enough: %s",
+                 view.line[2][0] ? view.line[2] : view.line[1]);
+    }
+}
+
+int recording_print(recording *r)
+{
+    const marl_stream_report *s = marl_receiver_report(r->receiver);
+    warn_of_losses(r);
+    warn_of_lack(r);
+    cli_print_warnings(&r->warnings);
+    cli_print("%s: %lu rows, %.1f s", r->out, r->rows, marl_guide_seconds(r->guide));
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        double rate = marl_guide_rate(r->guide, (marl_sensor)i);
+        if (isfinite(rate)) {
+            cli_print(", %s %.2f Hz", marl_sensor_name((marl_sensor)i), rate);
+        }
+    }
+    if (r->info.device[0] != '\0') {
+        cli_print("; device %s", r->info.device);
+    }
+    if (s->kind == MARL_STREAM_PACKETS) {
+        cli_print("; %lu packets lost", s->items_lost);
+    }
+    cli_print("\n");
+    return cli_print_done();
+}
+
+static json_t *rates_json(const recording *r)
+{
+    json_t *sensors = json_object();
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        double rate = marl_guide_rate(r->guide, (marl_sensor)i);
+        if (isfinite(rate)) {
+            json_object_set_new(sensors, marl_sensor_name((marl_sensor)i),
+                                json_pack("{s:f}", "rate_hz", rate));
+        }
+    }
+    return sensors;
+}
+
+int recording_print_json(recording *r)
+{
+    const marl_stream_report *s = marl_receiver_report(r->receiver);
+    marl_guide_view view;
+    json_t *root = json_object(), *next = json_array();
+    warn_of_losses(r);
+    warn_of_lack(r);
+    marl_guide_look(r->guide, &view);
+    if (!recording_is_enough(r)) {
+        json_array_append_new(next, cli_text(view.line[2][0] ? view.line[2] : "record for longer"));
+    }
+    json_object_set_new(root, "accepted", json_boolean(recording_is_enough(r)));
+    json_object_set_new(root, "log", cli_text(r->out));
+    json_object_set_new(root, "device", r->info.device[0] ? cli_text(r->info.device) : json_null());
+    json_object_set_new(root, "stream", cli_text(s->kind == MARL_STREAM_LINES ? "lines" : "packets"));
+    json_object_set_new(root, "ended", cli_text(end_names[r->end]));
+    json_object_set_new(root, "rows", json_integer((json_int_t)r->rows));
+    json_object_set_new(root, "rows_dropped", json_integer((json_int_t)s->rows.rows_dropped));
+    json_object_set_new(root, "duration_s", json_real(marl_guide_seconds(r->guide)));
+    json_object_set_new(root, "sensors", rates_json(r));
+    json_object_set_new(root, "gaps", json_integer((json_int_t)marl_guide_gaps(r->guide)));
+    json_object_set_new(root, "packets_lost", json_integer((json_int_t)s->items_lost));
+    json_object_set_new(root, "bytes", json_integer((json_int_t)s->bytes));
+    json_object_set_new(root, "bytes_skipped", json_integer((json_int_t)s->bytes_skipped));
+    json_object_set_new(root, "notices", json_integer((json_int_t)s->notices));
+    json_object_set_new(root, "progress", json_real(marl_guide_progress(r->guide)));
+    json_object_set_new(root, "next", next);
+    json_object_set_new(root, "warnings", cli_warnings_json(&r->warnings));
+    return cli_print_json(root);
+}

@@ -1,0 +1,53 @@
+/* SPDX-License-Identifier: MIT
+ * What a user may read of an estimator, beside the attitude. */
+#include "device/attitude/estimator_parts.h"
+
+int marl_estimator_heading_is_magnetic(const marl_estimator *estimator)
+{
+    return estimator->started && estimator->heading_known;
+}
+
+/* Is there a covariance to read? */
+static marl_status check_covariance(const marl_estimator *e)
+{
+    if (e->tuning.filter != MARL_FILTER_KALMAN) {
+        return MARL_ERR_ARGUMENT;
+    }
+    return e->started ? MARL_OK : MARL_ERR_NOT_READY;
+}
+
+marl_status marl_estimator_sigma(const marl_estimator *estimator, float *tilt, float *heading)
+{
+    const float(*p)[MARL_KALMAN_STATES] = estimator->kalman.p;
+    marl_status status = check_covariance(estimator);
+    *tilt = status == MARL_OK ? float_root(p[0][0] + p[1][1]) : 0.0f;
+    *heading = status == MARL_OK ? float_root(p[2][2]) : 0.0f;
+    return status;
+}
+
+marl_vec3 marl_estimator_bias(const marl_estimator *estimator)
+{
+    return estimator->bias;
+}
+
+marl_status marl_estimator_bias_sigma(const marl_estimator *estimator, marl_vec3 *sigma)
+{
+    const float(*p)[MARL_KALMAN_STATES] = estimator->kalman.p;
+    marl_status status = check_covariance(estimator);
+    *sigma = (marl_vec3){0.0f, 0.0f, 0.0f};
+    if (status == MARL_OK) {
+        *sigma = (marl_vec3){float_root(p[3][3]), float_root(p[4][4]), float_root(p[5][5])};
+    }
+    return status;
+}
+
+void marl_estimator_weights(const marl_estimator *estimator, float *accel, float *mag)
+{
+    *accel = estimator->weight_accel;
+    *mag = estimator->weight_mag;
+}
+
+marl_estimator_counts marl_estimator_count(const marl_estimator *estimator)
+{
+    return estimator->counts;
+}

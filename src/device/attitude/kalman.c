@@ -1,0 +1,236 @@
+/* SPDX-License-Identifier: MIT
+ * The error-state Kalman filter: eight states, scalar measurement updates, no inversion. Equation numbers:
+ * docs/methods/estimators.md. */
+#include "device/attitude/kalman_covariance.h"
+
+#define TWO_PI 6.2831853f
+/* Random walk of the velocity, (m/s)^2 per s: keeps its variance from vanishing. */
+#define SPEED_WALK 1e-4f
+/* An unexplained acceleration or speed counts as no more than this, m/s^2 or m/s: beyond it the reading is
+ * worthless anyway, and its memory would outlast it. */
+#define MAX_ACCEL MARL_GRAVITY
+#define MAX_SPEED 100.0f
+/* Evidence below which an acceleration is noise, (m/s^2)^2. */
+#define MIN_EVIDENCE 1e-6f
+/* Accelerations last at most this share of the velocity's memory: later the leak has forgotten them. */
+#define MAX_CORRELATION 0.5f
+/* Two means of the rate whose difference shows a motion that has begun, s: the fast one averages noise. */
+#define RATE_FAST 0.05f
+#define RATE_SLOW 0.6f
+/* (3.4) Square of the age of a start, s^2, below which the start term grows no further: 0.07 s. */
+#define START_TIME2 0.0049f
+/* Disturbances against which the reported weights are given, m/s^2 and uT. */
+#define HALF_WEIGHT_ACCEL 0.1f
+#define HALF_WEIGHT_FIELD2 1.0f
+/* The heading turns no faster than this by the magnetometer, rad/s (0.9 deg/s), but for the time after a
+ * start or a gap, s, and there by no more than half a turn. */
+#define HEADING_RATE 0.0157f
+#define SETTLING_TIME 5.0f
+#define MAX_HEADING_TURN 4.0f
+/* Horizontal field below which there is no heading, uT. */
+#define MIN_LEVEL_FIELD 1.0f
+
+static void clear_velocity(marl_estimator *e)
+{
+    for (int i = 0; i < 2; i++) {
+        e->kalman.velocity[i] = 0.0f;
+        kalman_set_variance(&e->kalman, SPEED + i, PARAMETER(e, SPEED_FLOOR));
+    }
+}
+
+/* The attitude has changed by what no correction knew: forces behind it say nothing of it. */
+static void forget_force(marl_kalman *k)
+{
+    k->force_age = k->heading_error = k->long_force[0] = k->long_force[1] = 0.0f;
+    k->settling = SETTLING_TIME;
+}
+
+/* (3.1) */
+void kalman_start(marl_estimator *e, float spread)
+{
+    marl_kalman fresh = {.rate_variance = e->kalman.rate_variance,
+                         .rate_fast = e->kalman.rate_fast,
+                         .rate_slow = e->kalman.rate_slow};
+    e->kalman = fresh;
+    for (int i = 0; i < 3; i++) {
+        kalman_set_variance(&e->kalman, ANGLE + i, spread);
+        kalman_set_variance(&e->kalman, BIAS + i, PARAMETER(e, BIAS_SPREAD));
+    }
+    clear_velocity(e);
+    e->kalman.settling = SETTLING_TIME;
+}
+
+void kalman_start_heading(marl_estimator *e)
+{
+    kalman_set_variance(&e->kalman, ANGLE + 2, PARAMETER(e, ATTITUDE_SPREAD));
+    forget_force(&e->kalman);
+}
+
+/* (3.3) W */
+void kalman_follow_rate(marl_estimator *e, float dt)
+{
+    marl_kalman *k = &e->kalman;
+    float t = e->since_start + e->sum.age;
+    float slow = dt / (dt + float_min(RATE_SLOW, t)), fast = dt / (dt + float_min(RATE_FAST, t));
+    k->rate_fast = vec3_follow(k->rate_fast, e->rate, fast);
+    marl_vec3 off = vec3_sub(k->rate_fast, k->rate_slow);
+    k->rate_slow = vec3_follow(k->rate_slow, k->rate_fast, slow);
+    k->rate_variance = float_snap(k->rate_variance + slow * (vec3_dot(off, off) - k->rate_variance));
+}
+
+/* (2.2) */
+void kalman_cross_gap(marl_estimator *e, float turn2, int lost)
+{
+    for (int i = 0; i < 3; i++) {
+        e->kalman.p[ANGLE + i][ANGLE + i] += turn2;
+    }
+    if (lost) {
+        clear_velocity(e);
+        forget_force(&e->kalman);
+    }
+}
+
+/* (3.2) Q, and the velocity itself. */
+static void predict(marl_estimator *e, const world_axes *world, const estimator_means *means)
+{
+    marl_kalman *k = &e->kalman;
+    float age = means->age, white = PARAMETER(e, GYRO_WHITE);
+    float scale = PARAMETER(e, GYRO_SCALE), walk = PARAMETER(e, GYRO_WALK);
+    marl_vec3 rate = vec3_sub(e->rate, e->bias);
+    float leak = float_max(0.0f, 1.0f - age / PARAMETER(e, VELOCITY_TIME));
+    const float s[3][3] = {{age * world->east.x, age * world->east.y, age * world->east.z},
+                           {age * world->north.x, age * world->north.y, age * world->north.z},
+                           {age * world->up.x, age * world->up.y, age * world->up.z}};
+    kalman_predict_covariance(k, s, MARL_GRAVITY * age, leak);
+    float angle = (white * white + TWO_PI * scale * scale * float_root(vec3_dot(rate, rate))) * age;
+    for (int i = 0; i < 3; i++) {
+        k->p[ANGLE + i][ANGLE + i] += angle;
+        k->p[BIAS + i][BIAS + i] += walk * walk * age;
+    }
+    k->p[6][6] += SPEED_WALK * age;
+    k->p[7][7] += SPEED_WALK * age;
+    k->velocity[0] = float_clamp(leak * k->velocity[0] + means->force.x * age, MAX_SPEED);
+    k->velocity[1] = float_clamp(leak * k->velocity[1] + means->force.y * age, MAX_SPEED);
+}
+
+static float square_sum(const float v[2])
+{
+    return v[0] * v[0] + v[1] * v[1];
+}
+
+static float low_pass(float before, float now, float share)
+{
+    return float_snap(before + share * (now - before));
+}
+
+/* (3.3) Mean squares of acceleration and velocity that the covariance does not explain. */
+static void follow_evidence(marl_estimator *e, const estimator_means *means)
+{
+    marl_kalman *k = &e->kalman;
+    const float force[2] = {means->force.x, means->force.y};
+    float tau = PARAMETER(e, DISTURBANCE_TIME);
+    float memory = float_min(PARAMETER(e, SPEED_TIME), e->since_start);
+    float accel = square_sum(force) - MARL_GRAVITY * MARL_GRAVITY * (k->p[0][0] + k->p[1][1]);
+    float speed = square_sum(k->velocity) - k->p[6][6] - k->p[7][7];
+    accel = float_min(float_max(accel, 0.0f), MAX_ACCEL * MAX_ACCEL);
+    k->accel_evidence = low_pass(k->accel_evidence, accel, means->age / (means->age + tau));
+    k->speed_evidence =
+        low_pass(k->speed_evidence, float_max(speed, 0.0f), means->age / (means->age + memory));
+}
+
+/* (3.5) How long accelerations last, s: a motion whose speed V goes with its acceleration A as a wave's does,
+ * and never less than disturbance_time. */
+static float correlation_time(const marl_estimator *e)
+{
+    const marl_kalman *k = &e->kalman;
+    float tau = PARAMETER(e, DISTURBANCE_TIME);
+    if (!IS_ON(e, WEIGHTING) || k->accel_evidence < MIN_EVIDENCE) {
+        return tau;
+    }
+    float longest = MAX_CORRELATION * PARAMETER(e, VELOCITY_TIME);
+    return float_max(tau, float_min(float_root(k->speed_evidence / k->accel_evidence), longest));
+}
+
+/* (3.4) Variance of the accelerometer as a measure of the level, (m/s^2)^2, of one correlated reading. */
+static float accel_variance(marl_estimator *e)
+{
+    float floor = PARAMETER(e, ACCEL_FLOOR);
+    if (!IS_ON(e, WEIGHTING)) {
+        float noise = PARAMETER(e, ACCEL_NOISE);
+        return floor * floor + noise * noise;
+    }
+    float still = PARAMETER(e, START_SPEED), arm = PARAMETER(e, START_ARM);
+    float speed2 = still * still + arm * arm * e->kalman.rate_variance;
+    float disturbance =
+        0.5f * e->kalman.accel_evidence + speed2 / (e->since_start * e->since_start + START_TIME2);
+    e->weight_accel = 1.0f / (1.0f + disturbance / (HALF_WEIGHT_ACCEL * HALF_WEIGHT_ACCEL));
+    return floor * floor + disturbance;
+}
+
+/* (3.6) Levelling, and a velocity of zero. */
+static void level(marl_estimator *e, const estimator_means *means, float x[STATES])
+{
+    marl_kalman *k = &e->kalman;
+    float floor = PARAMETER(e, SPEED_FLOOR), correlated = 2.0f * correlation_time(e) / means->age;
+    float accel = correlated * accel_variance(e) / (MARL_GRAVITY * MARL_GRAVITY);
+    float speed = correlated * (floor * floor + 0.5f * k->speed_evidence);
+    kalman_update_scalar(k, x, ANGLE + 1, -means->force.x / MARL_GRAVITY, accel);
+    kalman_update_scalar(k, x, ANGLE, means->force.y / MARL_GRAVITY, accel);
+    kalman_update_scalar(k, x, SPEED, -k->velocity[0], speed);
+    kalman_update_scalar(k, x, SPEED + 1, -k->velocity[1], speed);
+}
+
+/* (3.7) The horizontal field; what its reference does not explain widens the noise. */
+static void correct_heading(marl_estimator *e, const estimator_means *means, marl_vec3 up, float x[STATES])
+{
+    marl_kalman *k = &e->kalman;
+    int weighted = IS_ON(e, WEIGHTING);
+    float noise = PARAMETER(e, MAG_NOISE), noise2 = noise * noise;
+    marl_vec3 turned = {x[0], x[1], x[2]};
+    marl_vec3 m = vec3_add(means->field, vec3_cross(turned, means->field));
+    float level = float_max(float_root(m.x * m.x + m.y * m.y), MIN_LEVEL_FIELD), level2 = level * level;
+    float tilt2 = level2 * (k->p[0][0] + k->p[1][1]);
+    float excess = weighted ? float_max(field_reference_excess(&e->field, m, noise) - tilt2, 0.0f) : 0.0f;
+    float correlated = float_max(1.0f, 2.0f * PARAMETER(e, DISTURBANCE_TIME) / means->field_age);
+    e->weight_mag = 1.0f / (1.0f + excess / HALF_WEIGHT_FIELD2);
+    if (m.x != 0.0f || m.y != 0.0f) {
+        const heading_measurement z = {
+            .angle = angle_from_north(m.x, m.y),
+            .slope = -m.z / level,
+            .variance = correlated * (noise2 + excess) / level2,
+            .limit = k->settling > 0.0f || !weighted ? MAX_HEADING_TURN : HEADING_RATE * means->age,
+        };
+        k->innovation = z.angle;
+        k->innovation_weight = 1.0f / (1.0f + excess / noise2);
+        kalman_update_heading(k, x, up, &z);
+    }
+    field_reference_follow(&e->field, m, means->field_age,
+                           float_max(0.1f, 1.0f / (1.0f + excess / (4.0f * noise2))));
+}
+
+void kalman_correct(marl_estimator *e, const world_axes *world, const estimator_means *means)
+{
+    marl_kalman *k = &e->kalman;
+    float x[STATES] = {0};
+    predict(e, world, means);
+    if (means->has_force) {
+        if (IS_ON(e, WEIGHTING)) {
+            follow_evidence(e, means);
+        }
+        level(e, means, x);
+    } else {
+        clear_velocity(e);
+    }
+    if (means->has_field) {
+        correct_heading(e, means, world->up, x);
+    }
+    marl_vec3 d = estimator_turn(e, (marl_vec3){x[0], x[1], x[2]});
+    estimator_change_bias(e, (marl_vec3){x[3], x[4], x[5]});
+    k->velocity[0] = float_snap(k->velocity[0] + x[6]);
+    k->velocity[1] = float_snap(k->velocity[1] + x[7]);
+    kalman_tidy_covariance(k);
+    k->settling = float_max(k->settling - means->age, 0.0f);
+    if (means->has_force && IS_ON(e, WEIGHTING)) {
+        kalman_reset_if_lost(e, means, d);
+    }
+}

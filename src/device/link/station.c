@@ -1,0 +1,219 @@
+/* SPDX-License-Identifier: MIT
+ * The station: reading, estimating, streaming. */
+#include "device/link/station_parts.h"
+#include <math.h>
+#include <string.h>
+
+enum { HEADER_EVERY = 200 }; /* lines */
+
+/* Hands out what waits. Nothing new is begun before all of it is gone, so that a packet is whole. */
+static marl_status drain(marl_station *s)
+{
+    size_t taken = 0;
+    if (s->sent < s->waiting) {
+        marl_status status =
+            s->port->bytes_out(s->port->context, s->out + s->sent, s->waiting - s->sent, &taken);
+        s->sent += taken;
+        return status;
+    }
+    return MARL_OK;
+}
+
+static int is_clear(marl_station *s)
+{
+    return s->sent == s->waiting;
+}
+
+marl_cbor_writer station_item(marl_station *s)
+{
+    return marl_cbor_into(s->item, sizeof s->item);
+}
+
+marl_status station_send(marl_station *s, const marl_cbor_writer *item)
+{
+    size_t size;
+    s->number++;
+    marl_status status = drain(s);
+    if (status != MARL_OK || !is_clear(s) || item->full) {
+        s->unsent++;
+        return status;
+    }
+    s->out[0] = 0; /* ends whatever noise stood on the line before */
+    status = marl_packet_make(item->bytes, item->n, s->out + 1, sizeof s->out - 1, &size);
+    s->waiting = status == MARL_OK ? size + 1 : 0;
+    s->sent = 0;
+    return status != MARL_OK ? status : drain(s);
+}
+
+static marl_status send_line(marl_station *s, size_t n)
+{
+    s->waiting = n;
+    s->sent = 0;
+    return drain(s);
+}
+
+static marl_status stream_line(marl_station *s, const marl_sample *sample, const marl_quat *q)
+{
+    char *line = (char *)s->out;
+    uint8_t sensors = marl_board_sensors(&s->board);
+    int with_q = s->settings.has_tuning;
+    marl_status status = drain(s);
+    if (status == MARL_OK && is_clear(s) && s->rows++ % HEADER_EVERY == 0) {
+        status = send_line(s, marl_csv_line_header(line, sensors, with_q));
+    }
+    if (status != MARL_OK || !is_clear(s)) {
+        s->unsent++;
+        return status;
+    }
+    return send_line(s, marl_csv_line_row(line, sensors, with_q, sample, q));
+}
+
+marl_status station_stream(marl_station *s, const marl_sample *sample)
+{
+    marl_quat q;
+    int has_q = s->settings.has_tuning && marl_estimator_attitude(&s->estimator, &q) == MARL_OK;
+    if (s->config.silent) {
+        return MARL_OK;
+    }
+    if (s->config.as_lines) {
+        return stream_line(s, sample, has_q ? &q : NULL);
+    }
+    marl_cbor_writer w = station_item(s);
+    marl_item_put_sample(&w, s->number, sample, has_q ? &q : NULL);
+    return station_send(s, &w);
+}
+
+marl_status station_send_identity(marl_station *s)
+{
+    marl_item_identity identity = {.device = s->config.device,
+                                   .firmware = s->config.firmware,
+                                   .sensors = marl_board_sensors(&s->board),
+                                   .period_us = marl_board_period_us(&s->board)};
+    marl_status status = s->port->clock(s->port->context, &identity.t_ns);
+    marl_cbor_writer w = station_item(s);
+    marl_item_put_identity(&w, s->number, &identity);
+    return status != MARL_OK ? status : station_send(s, &w);
+}
+
+/* Tells when a chip begins to fail, and when it works again; not every time. */
+static marl_status tell_faults(marl_station *s)
+{
+    for (uint8_t i = 0; i < s->board.parts; i++) {
+        const marl_part_state *state = &s->board.state[i];
+        if (state->fault == s->reported[i] || s->config.as_lines || !is_clear(s)) {
+            continue;
+        }
+        marl_item_notice notice = {.part = i,
+                                   .bus = s->board.part[i].at.bus,
+                                   .address = s->board.part[i].at.address,
+                                   .fault = state->fault,
+                                   .identity = state->identity,
+                                   .silent = state->counts.silent,
+                                   .late = state->counts.late,
+                                   .garbage = state->counts.garbage,
+                                   .restarts = state->counts.restarts};
+        marl_status status = s->port->clock(s->port->context, &notice.t_ns);
+        marl_cbor_writer w = station_item(s);
+        marl_item_put_notice(&w, s->number, &notice);
+        status = status != MARL_OK ? status : station_send(s, &w);
+        if (status != MARL_OK) {
+            return status;
+        }
+        s->reported[i] = state->fault;
+    }
+    return MARL_OK;
+}
+
+void station_watch_rest(marl_station *s)
+{
+    marl_still_limits limits = marl_still_default_limits();
+    (void)!marl_still_init(&s->still, &limits);
+}
+
+void station_use_settings(marl_station *s)
+{
+    s->rows = 0; /* there may be other columns from now on: the header first */
+    if (s->settings.has_tuning && marl_estimator_init(&s->estimator, &s->settings.tuning) != MARL_OK) {
+        s->settings.has_tuning = 0;
+    }
+}
+
+void station_take_sample(marl_station *s, const marl_sample *raw)
+{
+    marl_sample corrected = *raw;
+    marl_calibration *c = &s->settings.calibration;
+    int has_mount = c->has_mount;
+    (void)!marl_sample_check(&corrected, NULL);
+    s->degC = corrected.fresh & MARL_FRESH_TEMP ? corrected.temp : s->degC;
+    marl_sample unmounted = corrected;
+    c->has_mount = 0;
+    marl_calibration_apply(c, s->degC, &unmounted);
+    c->has_mount = has_mount;
+    (void)marl_still_update(&s->still, &unmounted);
+    if (s->settings.has_tuning) {
+        marl_calibration_apply(c, s->degC, &corrected);
+        (void)!marl_estimator_update(&s->estimator, &corrected); /* it counts what it leaves out */
+    }
+}
+
+static marl_status check(const marl_port *port, const marl_station_config *config, const char **what)
+{
+    size_t n = strlen(config->device);
+    if (n == 0 || n >= MARL_DEVICE_NAME || strpbrk(config->device, " \t\r\n,") != NULL ||
+        strlen(config->firmware) >= MARL_DEVICE_NAME) {
+        if (what != NULL) {
+            *what = "device";
+        }
+        return MARL_ERR_ARGUMENT;
+    }
+    return marl_port_check(port, MARL_PORT_BUS | MARL_PORT_OUT, what);
+}
+
+marl_status marl_station_start(marl_station *s, const marl_port *port, const marl_part *part, uint8_t parts,
+                               const marl_station_config *config, const char **what)
+{
+    memset(s, 0, sizeof *s);
+    s->port = port;
+    s->config = *config;
+    s->degC = NAN;
+    s->settings.calibration = marl_calibration_none();
+    s->settings.tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
+    marl_packet_reader_init(&s->reader, s->in, sizeof s->in);
+    marl_status status = check(port, config, what);
+    status = status != MARL_OK ? status : marl_board_init(&s->board, port, part, parts, what);
+    if (status != MARL_OK) {
+        return status;
+    }
+    station_load(s);
+    station_use_settings(s);
+    station_watch_rest(s);
+    (void)!marl_board_start(&s->board); /* a chip that fails is told by a notice and started again */
+    status = config->as_lines ? MARL_OK : station_send_identity(s);
+    return status != MARL_OK ? status : tell_faults(s);
+}
+
+static marl_status read_board(marl_station *s)
+{
+    marl_sample sample;
+    marl_status status = marl_board_read(&s->board, &sample);
+    while (status == MARL_OK) { /* of several chips another may have something, too */
+        station_take_sample(s, &sample);
+        marl_status sent = station_stream(s, &sample);
+        if (sent != MARL_OK) {
+            return sent;
+        }
+        status = marl_board_read(&s->board, &sample);
+    }
+    return tell_faults(s);
+}
+
+marl_status marl_station_step(marl_station *s, uint32_t *rest_us)
+{
+    *rest_us = 0;
+    marl_status status = drain(s);
+    status = status != MARL_OK ? status : station_listen(s);
+    if (status == MARL_OK && !s->fed) {
+        status = read_board(s);
+    }
+    return status != MARL_OK ? status : marl_board_rest(&s->board, rest_us);
+}

@@ -1,0 +1,203 @@
+/* SPDX-License-Identifier: MIT
+ * The station: messages and their answers, and what the store keeps. */
+#include "device/link/station_parts.h"
+#include "device/math/attitude_math.h"
+#include "marlinspike/store.h"
+#include <string.h>
+
+enum { KEEP_CALIBRATION = 1, KEEP_TUNING = 2 };
+enum { TAKE_AT_ONCE = 64, TAKE_MOST = 4096 }; /* bytes a step takes at most */
+
+void station_load(marl_station *s)
+{
+    size_t n;
+    char device[MARL_DEVICE_NAME];
+    marl_settings kept = s->settings;
+    if (s->port->nv_read == NULL || marl_store_load(s->port, s->item, sizeof s->item, &n) != MARL_OK) {
+        return;
+    }
+    marl_cbor_reader r = marl_cbor_from(s->item, n);
+    marl_status status = MARL_OK;
+    for (size_t pairs = marl_cbor_get_map(&r); pairs > 0 && status == MARL_OK; pairs--) {
+        switch (marl_cbor_get_int(&r)) {
+        case KEEP_CALIBRATION:
+            status = marl_item_get_calibration(&r, &kept.calibration, device);
+            break;
+        case KEEP_TUNING:
+            status = marl_item_get_tuning(&r, &kept.tuning);
+            kept.has_tuning = 1;
+            break;
+        default:
+            marl_cbor_skip(&r);
+            break;
+        }
+    }
+    if (status == MARL_OK && r.status == MARL_OK) {
+        s->settings = kept;
+    }
+}
+
+static marl_status commit(marl_station *s)
+{
+    marl_cbor_writer w = marl_cbor_into(s->item, sizeof s->item);
+    marl_cbor_put_map(&w, s->settings.has_tuning ? 2 : 1);
+    marl_cbor_put_int(&w, KEEP_CALIBRATION);
+    marl_item_put_calibration(&w, &s->settings.calibration);
+    if (s->settings.has_tuning) {
+        marl_cbor_put_int(&w, KEEP_TUNING);
+        marl_item_put_tuning(&w, &s->settings.tuning);
+    }
+    return w.full ? MARL_ERR_ROOM : marl_store_save(s->port, w.bytes, w.n);
+}
+
+/* The mount that makes the attitude of now the zero: level, and where a magnetometer tells it with x to the
+ * north, which in the world enu is a quarter turn from its own zero. */
+static marl_status zero(marl_station *s)
+{
+    const marl_still *still = &s->still;
+    if (!still->still || !still->have_last_accel) {
+        return MARL_ERR_MOVING;
+    }
+    const marl_quat from_north = {0.70710678f, 0.0f, 0.0f, -0.70710678f};
+    marl_quat q =
+        still->have_last_mag
+            ? marl_quat_product(from_north, attitude_from_vectors(still->last_accel, still->last_mag))
+            : attitude_from_up(still->last_accel);
+    s->settings.calibration.mount = marl_quat_canonical(q);
+    s->settings.calibration.has_mount = 1;
+    return MARL_OK;
+}
+
+static marl_status take_calibration(marl_station *s, marl_cbor_reader *r)
+{
+    marl_calibration calibration;
+    char device[MARL_DEVICE_NAME];
+    marl_status status = marl_item_get_calibration(r, &calibration, device);
+    if (status == MARL_OK && device[0] != '\0' && strcmp(device, s->config.device) != 0) {
+        status = MARL_ERR_DEVICE;
+    }
+    if (status == MARL_OK) {
+        s->settings.calibration = calibration;
+        station_watch_rest(s);
+    }
+    return status;
+}
+
+static marl_status take_tuning(marl_station *s, marl_cbor_reader *r)
+{
+    marl_tuning tuning;
+    marl_status status = marl_item_get_tuning(r, &tuning);
+    if (status == MARL_OK) {
+        s->settings.tuning = tuning;
+        s->settings.has_tuning = 1;
+    }
+    return status;
+}
+
+static marl_outcome outcome_of(marl_status status)
+{
+    switch (status) {
+    case MARL_OK:
+        return MARL_OUTCOME_DONE;
+    case MARL_ERR_ARGUMENT:
+        return MARL_OUTCOME_OUT_OF_RANGE;
+    case MARL_ERR_DEVICE:
+        return MARL_OUTCOME_OTHER_DEVICE;
+    case MARL_ERR_MOVING:
+        return MARL_OUTCOME_MOVING;
+    case MARL_ERR_STORE:
+    case MARL_ERR_ROOM:
+        return MARL_OUTCOME_STORE_FAILED;
+    case MARL_ERR_EMPTY:
+        return MARL_OUTCOME_NO_STORE;
+    default:
+        return MARL_OUTCOME_NOT_UNDERSTOOD;
+    }
+}
+
+static marl_status answer(marl_station *s, uint32_t answered, marl_status status)
+{
+    marl_outcome outcome = outcome_of(status);
+    marl_cbor_writer w = station_item(s);
+    marl_item_put_answer(&w, s->number, answered, outcome,
+                         outcome == MARL_OUTCOME_NO_STORE ? "this board has no memory to keep it in"
+                                                          : marl_status_text(status));
+    return station_send(s, &w);
+}
+
+/* A recorded sample: it takes the place of the board's own. */
+static marl_status be_fed(marl_station *s, marl_cbor_reader *r)
+{
+    marl_sample sample;
+    if (marl_item_get_sample(r, &sample) != MARL_OK) {
+        return MARL_OK; /* samples are not answered; what was lost the numbers tell */
+    }
+    s->fed = 1;
+    station_take_sample(s, &sample);
+    return station_stream(s, &sample);
+}
+
+/* What a message asks for; MARL_ERR_MESSAGE when it is none. */
+static marl_status obey(marl_station *s, marl_item_kind kind, marl_cbor_reader *r)
+{
+    marl_status status = MARL_ERR_MESSAGE;
+    switch (kind) {
+    case MARL_ITEM_IDENTIFY:
+        return MARL_OK;
+    case MARL_ITEM_CALIBRATION:
+        status = take_calibration(s, r);
+        break;
+    case MARL_ITEM_TUNING:
+        status = take_tuning(s, r);
+        break;
+    case MARL_ITEM_ZERO:
+        status = zero(s);
+        break;
+    case MARL_ITEM_COMMIT:
+        return s->port->nv_write == NULL ? MARL_ERR_EMPTY : commit(s);
+    default:
+        break;
+    }
+    if (status == MARL_OK) {
+        station_use_settings(s);
+    }
+    return status;
+}
+
+static marl_status take_packet(marl_station *s, size_t n)
+{
+    marl_item_kind kind;
+    uint32_t number;
+    marl_cbor_reader r = marl_cbor_from(s->in, n);
+    if (marl_item_get_head(&r, &kind, &number) != MARL_OK) {
+        return MARL_OK;
+    }
+    if (kind == MARL_ITEM_SAMPLE) {
+        return be_fed(s, &r);
+    }
+    marl_status status = MARL_OK;
+    if (kind == MARL_ITEM_IDENTIFY) {
+        s->fed = 0; /* whoever asks wants to hear the board itself */
+        status = station_send_identity(s);
+    }
+    marl_status done = obey(s, kind, &r);
+    return status != MARL_OK ? status : answer(s, number, done);
+}
+
+marl_status station_listen(marl_station *s)
+{
+    uint8_t bytes[TAKE_AT_ONCE];
+    size_t got = s->port->bytes_in != NULL ? TAKE_AT_ONCE : 0, n;
+    for (size_t all = 0; got == TAKE_AT_ONCE && all < TAKE_MOST; all += got) {
+        marl_status status = s->port->bytes_in(s->port->context, bytes, sizeof bytes, &got);
+        for (size_t i = 0; i < got && status == MARL_OK; i++) {
+            if (marl_packet_take(&s->reader, bytes[i], &n) == MARL_OK) {
+                status = take_packet(s, n);
+            }
+        }
+        if (status != MARL_OK) {
+            return status;
+        }
+    }
+    return MARL_OK;
+}

@@ -1,0 +1,99 @@
+/* SPDX-License-Identifier: MIT
+ * Correction of raw readings. */
+#include "marlinspike/correction.h"
+#include "device/math/vec_quat.h"
+
+#define VOLUME_MOST 1e3f
+#define MOUNT_SLACK 1e-3f /* of the square of the length */
+/* Closer than this a mount stays as it is, so that every reader has the same bits. */
+#define MOUNT_ROUNDING 1e-6f
+
+marl_calibration marl_calibration_none(void)
+{
+    marl_correction none = {0};
+    none.matrix = marl_mat3_identity();
+    return (marl_calibration){.accel = none, .gyro = none, .mag = none, .mount = marl_quat_identity()};
+}
+
+static int finite3(marl_vec3 v)
+{
+    return isfinite(v.x) && isfinite(v.y) && isfinite(v.z);
+}
+
+static int matrix_is_meant(const marl_mat3 *matrix)
+{
+    const float(*m)[3] = matrix->m;
+    for (int i = 0; i < 9; i++) {
+        if (!(fabsf(m[i / 3][i % 3]) <= MARL_MATRIX_MOST)) {
+            return 0;
+        }
+    }
+    float volume = fabsf(m[0][0] * (m[1][1] * m[2][2] - m[1][2] * m[2][1]) -
+                         m[0][1] * (m[1][0] * m[2][2] - m[1][2] * m[2][0]) +
+                         m[0][2] * (m[1][0] * m[2][1] - m[1][1] * m[2][0]));
+    return volume > 1 / VOLUME_MOST && volume < VOLUME_MOST;
+}
+
+static int curve_is_meant(const marl_bias_curve *curve)
+{
+    return isfinite(curve->reference_degC) && isfinite(curve->low_degC) && isfinite(curve->high_degC) &&
+           curve->low_degC <= curve->high_degC && finite3(curve->per_degC) && finite3(curve->per_degC2);
+}
+
+marl_status marl_correction_check(const marl_correction *c)
+{
+    int meant = !c->present || (finite3(c->bias) && matrix_is_meant(&c->matrix) &&
+                                (!c->has_curve || curve_is_meant(&c->curve)));
+    return meant ? MARL_OK : MARL_ERR_ARGUMENT;
+}
+
+marl_status marl_calibration_check(marl_calibration *c)
+{
+    const marl_quat q = c->mount;
+    float off = fabsf(q.w * q.w + q.x * q.x + q.y * q.y + q.z * q.z - 1.0f);
+    if (marl_correction_check(&c->accel) != MARL_OK || marl_correction_check(&c->gyro) != MARL_OK ||
+        marl_correction_check(&c->mag) != MARL_OK || (c->has_mount && !(off < MOUNT_SLACK))) {
+        return MARL_ERR_ARGUMENT;
+    }
+    return c->has_mount && off > MOUNT_ROUNDING ? marl_quat_normalize(&c->mount) : MARL_OK;
+}
+
+marl_vec3 marl_correction_bias(const marl_correction *correction, float degC)
+{
+    const marl_bias_curve *curve = &correction->curve;
+    if (!correction->has_curve || isnan(degC)) {
+        return correction->bias;
+    }
+    float held = float_max(float_min(degC, curve->high_degC), curve->low_degC);
+    float d = held - curve->reference_degC;
+    marl_vec3 linear = vec3_scale(curve->per_degC, d);
+    marl_vec3 square = vec3_scale(curve->per_degC2, d * d);
+    return vec3_add(correction->bias, vec3_add(linear, square));
+}
+
+marl_vec3 marl_correction_apply(const marl_correction *correction, marl_vec3 raw, float degC)
+{
+    if (!correction->present) {
+        return raw;
+    }
+    return marl_mat3_apply(&correction->matrix, vec3_sub(raw, marl_correction_bias(correction, degC)));
+}
+
+void marl_calibration_apply(const marl_calibration *calibration, float degC, marl_sample *sample)
+{
+    const struct {
+        uint8_t flag;
+        const marl_correction *correction;
+        marl_vec3 *reading;
+    } each[] = {
+        {MARL_FRESH_ACCEL, &calibration->accel, &sample->accel},
+        {MARL_FRESH_GYRO, &calibration->gyro, &sample->gyro},
+        {MARL_FRESH_MAG, &calibration->mag, &sample->mag},
+    };
+    for (int i = 0; i < 3; i++) {
+        if (sample->fresh & each[i].flag) {
+            marl_vec3 v = marl_correction_apply(each[i].correction, *each[i].reading, degC);
+            *each[i].reading = calibration->has_mount ? quat_rotate(calibration->mount, v) : v;
+        }
+    }
+}

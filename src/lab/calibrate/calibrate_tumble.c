@@ -1,0 +1,317 @@
+/* SPDX-License-Identifier: MIT
+ * The magnetometer from a tumble. */
+#include "lab/calibrate/ellipsoid.h"
+#include "lab/inspect/spans.h"
+#include "lab/maths/sphere_grid.h"
+#include "lab/maths/statistics.h"
+#include "marlinspike/calibrate.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define MOST_MATRIX_SIGMA 0.05 /* more, and the axes of the ellipsoid are guessed */
+#define LEAST_COVERAGE 0.2
+#define MOST_SIGMA 0.05 /* of the field */
+#define MOST_REJECTED 0.4
+#define MOST_REST 0.1 /* of the field; more, and it is noise that the surface was laid around */
+#define LEAST_FIELD 5 /* uT */
+#define STEADY 0.5    /* m/s^2 off gravity: the accelerometer shows up */
+#define DEGREE 0.017453292519943295
+#define SEEN 4.2 /* of an F with 5 and many degrees of freedom: one in a thousand */
+enum { LEAST_READINGS = 50, SPHERE_UNKNOWNS = 4 };
+
+typedef struct readings {
+    size_t n;
+    double (*x)[3];
+    size_t *row;
+    unsigned char *skip;
+    lab_moments temp;
+    int torn; /* soft iron shows, but these directions do not tell how much */
+} readings;
+
+static int gather(const marl_log *log, readings *r)
+{
+    r->x = malloc((log->n + 1) * sizeof *r->x);
+    r->row = malloc((log->n + 1) * sizeof *r->row);
+    r->skip = calloc(log->n + 1, 1);
+    for (size_t i = 0; i < log->n && r->x != NULL && r->row != NULL; i++) {
+        const marl_sample *s = &log->row[i].sample;
+        if (s->fresh & MARL_FRESH_MAG) {
+            r->x[r->n][0] = (double)s->mag.x;
+            r->x[r->n][1] = (double)s->mag.y;
+            r->x[r->n][2] = (double)s->mag.z;
+            r->row[r->n++] = i;
+        }
+        if (s->fresh & MARL_FRESH_TEMP) {
+            lab_moments_add(&r->temp, (double)s->temp);
+        }
+    }
+    return r->x != NULL && r->row != NULL && r->skip != NULL;
+}
+
+/* Which cells are seen; the share of them. */
+static double find_coverage(const readings *r, const marl_fit *fit, unsigned char seen[LAB_GRID_MOST])
+{
+    int cells = lab_grid_cells(LAB_GRID_60), n = 0;
+    memset(seen, 0, LAB_GRID_MOST);
+    for (size_t i = 0; i < r->n; i++) {
+        double v[3];
+        marl_fit_apply(fit, r->x[i], NAN, v);
+        if (!r->skip[i] && v[0] * v[0] + v[1] * v[1] + v[2] * v[2] > 0) {
+            seen[lab_grid_cell(LAB_GRID_60, v)] = 1;
+        }
+    }
+    for (int k = 0; k < cells; k++) {
+        n += seen[k];
+    }
+    return (double)n / cells;
+}
+
+/* Half of the way between the extremes of each axis: a first look, without any error to tell. */
+static void fit_quick(const readings *r, double field, marl_calibrated *o)
+{
+    marl_fit *fit = &o->fit;
+    double radius = 0;
+    for (int k = 0; k < 3; k++) {
+        double least = INFINITY, most = -INFINITY;
+        for (size_t i = 0; i < r->n; i++) {
+            least = fmin(least, r->x[i][k]);
+            most = fmax(most, r->x[i][k]);
+        }
+        fit->bias[k] = 0.5 * (least + most);
+        radius += (most - least) / 6;
+        fit->bias_sigma[k] = fit->matrix_sigma[k][0] = fit->matrix_sigma[k][1] = fit->matrix_sigma[k][2] =
+            NAN;
+    }
+    for (int k = 0; k < 3; k++) {
+        fit->matrix[k][k] = isnan(field) ? 1 : field / radius;
+    }
+    fit->present = fit->has_sigma = 1;
+    fit->points = (double)r->n;
+    fit->field = isnan(field) ? radius : field;
+    o->model = "midpoint of the extremes, a first look";
+}
+
+static marl_status fit_surface(readings *r, lab_ellipsoid_model model, double field, marl_calibrated *o,
+                               marl_error *error)
+{
+    lab_ellipsoid e;
+    marl_status status = lab_ellipsoid_fit_robust((const double(*)[3])r->x, r->n, model, r->skip, &e, error);
+    if (status == MARL_OK) {
+        lab_ellipsoid_tell(&e, field, &o->fit);
+        o->model =
+            model == LAB_FULL ? "hard and soft iron" : "hard iron alone (errors hold without soft iron)";
+    }
+    return status;
+}
+
+static marl_status list_rejected(const marl_log *log, const readings *r, marl_tumble_result *t,
+                                 marl_error *error)
+{
+    for (size_t i = 0; i < r->n; i++) {
+        if (!r->skip[i]) {
+            continue;
+        }
+        size_t from = i;
+        while (i + 1 < r->n && r->skip[i + 1]) {
+            i++;
+        }
+        t->rejected_n += i + 1 - from;
+        if (!lab_spans_add(&t->rejected, log->row[r->row[from]].sample.t_ns,
+                           log->row[r->row[i]].sample.t_ns)) {
+            return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+        }
+    }
+    return MARL_OK;
+}
+
+/* Angle of the field below the horizon, where the accelerometer shows nothing but gravity; NaN without. */
+static double find_dip(const marl_log *log, const readings *r, const marl_fit *fit, const marl_fit *accel)
+{
+    lab_moments sine = {0};
+    const marl_vec3 *force = NULL;
+    size_t at = 0;
+    for (size_t i = 0; i < r->n; i++) {
+        for (; at <= r->row[i]; at++) {
+            force = log->row[at].sample.fresh & MARL_FRESH_ACCEL ? &log->row[at].sample.accel : force;
+        }
+        if (force == NULL || r->skip[i]) {
+            continue;
+        }
+        const double raw[3] = {(double)force->x, (double)force->y, (double)force->z};
+        double up[3] = {raw[0], raw[1], raw[2]}, field[3];
+        if (accel != NULL) {
+            marl_fit_apply(accel, raw, NAN, up);
+        }
+        marl_fit_apply(fit, r->x[i], NAN, field);
+        double length = sqrt(up[0] * up[0] + up[1] * up[1] + up[2] * up[2]);
+        double strength = sqrt(field[0] * field[0] + field[1] * field[1] + field[2] * field[2]);
+        if (fabs(length - MARL_STANDARD_GRAVITY) < STEADY && strength > 0) {
+            lab_moments_add(&sine,
+                            -(up[0] * field[0] + up[1] * field[1] + up[2] * field[2]) / (length * strength));
+        }
+    }
+    return sine.n > LEAST_READINGS ? asin(fmax(-1, fmin(1, sine.mean))) / DEGREE : NAN;
+}
+
+/* The direction that the field should be brought to: the middle of the emptiest part, in words. */
+static void ask_for_directions(const unsigned char seen[LAB_GRID_MOST], marl_calibrated *o)
+{
+    double sum[3] = {0};
+    for (int cell = 0; cell < lab_grid_cells(LAB_GRID_60); cell++) {
+        double v[3];
+        lab_grid_middle(LAB_GRID_60, cell, v);
+        for (int k = 0; k < 3 && !seen[cell]; k++) {
+            sum[k] += v[k];
+        }
+    }
+    int axis = fabs(sum[0]) > fabs(sum[1]) ? 0 : 1;
+    axis = fabs(sum[2]) > fabs(sum[axis]) ? 2 : axis;
+    if (fabs(sum[axis]) < 2) {
+        snprintf(o->next, sizeof o->next,
+                 "turn the pod about all three axes, slowly and far from steel, until every side has faced "
+                 "every way");
+    } else {
+        snprintf(o->next, sizeof o->next,
+                 "most directions about %c%c are missing: point the pod's %c axis %s the field (north and "
+                 "down on the "
+                 "northern half of the Earth) and turn it around there",
+                 sum[axis] < 0 ? '-' : '+', 'x' + axis, 'x' + axis, sum[axis] < 0 ? "against" : "along");
+    }
+}
+
+static int is_sure(const marl_fit *fit)
+{
+    for (int k = 0; k < 3; k++) {
+        if (!(fit->bias_sigma[k] < MOST_SIGMA * fit->field)) {
+            return 0;
+        }
+    }
+    return 1;
+}
+
+static marl_status judge(const marl_log *log, const readings *r, const unsigned char seen[LAB_GRID_MOST],
+                         marl_tumble_result *t, marl_error *error)
+{
+    marl_calibrated *o = &t->outcome;
+    static const unsigned char none[LAB_GRID_MOST];
+    if (o->fit.coverage < LEAST_COVERAGE || !is_sure(&o->fit)) {
+        ask_for_directions(seen, o);
+        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: only %.0f %% of all directions are covered",
+                         log->path, 100 * o->fit.coverage);
+    }
+    if (r->torn) {
+        ask_for_directions(seen, o);
+        return marl_fail(
+            error, MARL_ERR_EVIDENCE,
+            "%s: soft iron shows, but %.0f %% of all directions do not tell how much, nor the hard iron",
+            log->path, 100 * o->fit.coverage);
+    }
+    if (o->fit.field < LEAST_FIELD || !(o->fit.residual_rms < MOST_REST * o->fit.field)) {
+        ask_for_directions(none, o);
+        return marl_fail(
+            error, MARL_ERR_EVIDENCE,
+            "%s: a field of %.2g uT with %.2g uT of scatter: it was not turned, or there is no field",
+            log->path, o->fit.field, o->fit.residual_rms);
+    }
+    if ((double)t->rejected_n > MOST_REJECTED * (double)r->n) {
+        snprintf(o->next, sizeof o->next,
+                 "record the tumble farther from steel and from anything that carries current");
+        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: %.0f %% of the readings do not belong to one field",
+                         log->path, 100 * (double)t->rejected_n / (double)r->n);
+    }
+    o->accepted = 1;
+    return MARL_OK;
+}
+
+/* Soft iron that is there and not fitted spoils the hard iron by far more than its errors say: so all is
+ * fitted where the readings tell it, and the sphere stands only where they do not. */
+static marl_status choose_surface(readings *r, double field, marl_calibrated *o, marl_error *error)
+{
+    marl_calibrated full = *o;
+    marl_error why = {0};
+    if (fit_surface(r, LAB_FULL, field, &full, &why) == MARL_OK && is_sure(&full.fit)) {
+        int told = 1;
+        for (int k = 0; k < 9; k++) {
+            told = told && full.fit.matrix_sigma[k / 3][k % 3] < MOST_MATRIX_SIGMA;
+        }
+        if (told) {
+            *o = full;
+            return MARL_OK;
+        }
+    }
+    if (why.status == MARL_ERR_SYSTEM) {
+        return marl_fail(error, why.status, "%s", why.text);
+    }
+    marl_status status = fit_surface(r, LAB_SPHERE, field, o, error); /* once more, for what it leaves out */
+    double freedom = full.fit.points - LAB_ELLIPSOID_UNKNOWNS,
+           more = LAB_ELLIPSOID_UNKNOWNS - SPHERE_UNKNOWNS;
+    double left = full.fit.residual_rms * full.fit.residual_rms * freedom;
+    double sphere = o->fit.residual_rms * o->fit.residual_rms * (o->fit.points - SPHERE_UNKNOWNS);
+    r->torn = why.status == MARL_OK && (sphere - left) / more > SEEN * left / freedom;
+    return status;
+}
+
+static marl_status fit_tumble(const marl_log *log, const marl_tumble_options *options, readings *r,
+                              marl_tumble_result *t, marl_error *error)
+{
+    unsigned char seen[LAB_GRID_MOST];
+    marl_calibrated *o = &t->outcome;
+    ask_for_directions(memset(seen, 0, sizeof seen), o);
+    if (r->n < LEAST_READINGS) {
+        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: %zu readings of the magnetometer; %d are the least",
+                         log->path, r->n, LEAST_READINGS);
+    }
+    marl_error why = {0};
+    if (fit_surface(r, LAB_SPHERE, options->field, o, &why) != MARL_OK) {
+        return why.status == MARL_ERR_SYSTEM
+                   ? marl_fail(error, MARL_ERR_SYSTEM, "%s", why.text)
+                   : marl_fail(error, MARL_ERR_EVIDENCE, "%s: a flat tumble, %s", log->path, why.text);
+    }
+    o->fit.coverage = find_coverage(r, &o->fit, seen);
+    marl_status status = MARL_OK;
+    if (options->quick) {
+        memset(r->skip, 0, r->n);
+        fit_quick(r, options->field, o);
+    } else {
+        status = choose_surface(r, options->field, o, error);
+    }
+    if (status != MARL_OK) {
+        return status;
+    }
+    o->fit.coverage = find_coverage(r, &o->fit, seen);
+    o->fit.temperature_degC = r->temp.n > 0 ? r->temp.mean : NAN;
+    o->fit.dip_deg = (log->info.columns & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL
+                         ? find_dip(log, r, &o->fit, options->accel)
+                         : NAN;
+    status = list_rejected(log, r, t, error);
+    o->next[0] = '\0';
+    if (options->quick) {
+        o->accepted = status == MARL_OK;
+        return status;
+    }
+    return status != MARL_OK ? status : judge(log, r, seen, t, error);
+}
+
+marl_status marl_calibrate_tumble(const marl_log *log, const marl_tumble_options *options,
+                                  marl_tumble_result *t, marl_error *error)
+{
+    readings r = {0};
+    memset(t, 0, sizeof *t);
+    marl_status status = marl_calibration_log_check(log, MARL_MAG, &t->outcome, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    status = gather(log, &r) ? fit_tumble(log, options, &r, t, error)
+                             : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    free(r.x);
+    free(r.row);
+    free(r.skip);
+    return status;
+}
+
+void marl_tumble_result_free(marl_tumble_result *result)
+{
+    marl_spans_free(&result->rejected);
+}

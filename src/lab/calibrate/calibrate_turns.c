@@ -1,0 +1,251 @@
+/* SPDX-License-Identifier: MIT
+ * The gyroscope's scale from turns. */
+#include "lab/inspect/spans.h"
+#include "lab/maths/statistics.h"
+#include "marlinspike/calibrate.h"
+#include <lapacke.h>
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define NEAR 0.2        /* share of the angle that a turn may be off */
+#define ONE_AXIS 0.9    /* of the turn goes about one axis */
+#define MOST_SIGMA 0.01 /* of the scale */
+enum { ROUNDS = 5, LEAST_REPEATS = 2 };
+
+/* Mean rate in a rest, with its standard error. */
+typedef struct rest {
+    marl_span span;
+    double mean[3], sigma[3];
+    lab_moments temp;
+} rest;
+
+static void find_mean(const marl_log *log, rest *r)
+{
+    lab_moments m[3] = {{0}};
+    for (size_t i = 0; i < log->n; i++) {
+        const marl_sample *s = &log->row[i].sample;
+        if (s->t_ns < r->span.from_ns || s->t_ns > r->span.to_ns) {
+            continue;
+        }
+        if (s->fresh & MARL_FRESH_GYRO) {
+            lab_moments_add(&m[0], (double)s->gyro.x);
+            lab_moments_add(&m[1], (double)s->gyro.y);
+            lab_moments_add(&m[2], (double)s->gyro.z);
+        }
+        if (s->fresh & MARL_FRESH_TEMP) {
+            lab_moments_add(&r->temp, (double)s->temp);
+        }
+    }
+    for (int k = 0; k < 3; k++) {
+        r->mean[k] = m[k].mean;
+        r->sigma[k] = m[k].n > 1 ? lab_moments_deviation(&m[k]) / sqrt((double)m[k].n) : 0;
+    }
+}
+
+/* Integral of the rate from one rest to the next, without the bias, which goes straight from one to the
+ * other. */
+static void integrate(const marl_log *log, const rest *a, const rest *b, double angle[3])
+{
+    const marl_sample *before = NULL;
+    double span = (double)(b->span.from_ns - a->span.to_ns);
+    memset(angle, 0, 3 * sizeof *angle);
+    for (size_t i = 0; i < log->n; i++) {
+        const marl_sample *s = &log->row[i].sample;
+        if (!(s->fresh & MARL_FRESH_GYRO) || s->t_ns < a->span.to_ns || s->t_ns > b->span.from_ns) {
+            continue;
+        }
+        if (before != NULL) {
+            double dt = 1e-9 * (double)(s->t_ns - before->t_ns);
+            double share = (0.5 * ((double)s->t_ns + (double)before->t_ns) - (double)a->span.to_ns) / span;
+            const double x[3] = {(double)s->gyro.x, (double)s->gyro.y, (double)s->gyro.z};
+            const double y[3] = {(double)before->gyro.x, (double)before->gyro.y, (double)before->gyro.z};
+            for (int k = 0; k < 3; k++) {
+                angle[k] += dt * (0.5 * (x[k] + y[k]) - a->mean[k] - share * (b->mean[k] - a->mean[k]));
+            }
+        }
+        before = s;
+    }
+}
+
+static double length(const double v[3])
+{
+    return sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]);
+}
+
+/* What stands between two rests, if it is a turn through the angle or a multiple of it. */
+static int take_turn(const marl_log *log, const rest *a, const rest *b, double angle, marl_turn *turn,
+                     double integral[3])
+{
+    integrate(log, a, b, integral);
+    double whole = length(integral), times = rint(whole / angle);
+    int axis = fabs(integral[0]) > fabs(integral[1]) ? 0 : 1;
+    axis = fabs(integral[2]) > fabs(integral[axis]) ? 2 : axis;
+    if (times < 1 || fabs(whole - times * angle) > NEAR * angle || fabs(integral[axis]) < ONE_AXIS * whole) {
+        return 0;
+    }
+    *turn = (marl_turn){{a->span.to_ns, b->span.from_ns}, axis, whole, times * angle, NAN};
+    return 1;
+}
+
+/* Scales by which the lengths become the angles, least squares, from lengths (1 + e) w at first order.
+ * Returns 0 when the turns do not show all three. */
+static int fit_scales(const marl_turns_result *r, double (*integral)[3], double scale[3], double sigma[3])
+{
+    double normal[9], right[3], squares = 0;
+    scale[0] = scale[1] = scale[2] = 1;
+    for (int round = 0; round < ROUNDS; round++) {
+        memset(normal, 0, sizeof normal);
+        memset(right, 0, sizeof right);
+        squares = 0;
+        for (size_t i = 0; i < r->n; i++) {
+            const double *v = integral[i];
+            double scaled[3] = {scale[0] * v[0], scale[1] * v[1], scale[2] * v[2]}, whole = length(scaled);
+            double off = (r->turn[i].wanted - whole) / r->turn[i].wanted, slope[3];
+            squares += off * off;
+            for (int k = 0; k < 3; k++) {
+                slope[k] = scaled[k] * v[k] / whole / r->turn[i].wanted;
+            }
+            for (int k = 0; k < 9; k++) {
+                normal[k] += slope[k / 3] * slope[k % 3];
+            }
+            for (int k = 0; k < 3; k++) {
+                right[k] += slope[k] * off;
+            }
+        }
+        if (LAPACKE_dposv(LAPACK_ROW_MAJOR, 'U', 3, 1, normal, 3, right, 1) != 0) {
+            return 0;
+        }
+        for (int k = 0; k < 3; k++) {
+            scale[k] += right[k];
+        }
+    }
+    int known = LAPACKE_dpotri(LAPACK_ROW_MAJOR, 'U', 3, normal, 3) == 0;
+    for (int k = 0; k < 3; k++) {
+        sigma[k] = known && r->n > 3 ? sqrt(normal[4 * k] * squares / (double)(r->n - 3)) : NAN;
+    }
+    return known;
+}
+
+static void tell_turns(marl_turns_result *r, double (*integral)[3], const double scale[3])
+{
+    lab_moments errors[3] = {{0}};
+    for (size_t i = 0; i < r->n; i++) {
+        marl_turn *t = &r->turn[i];
+        double scaled[3] = {scale[0] * integral[i][0], scale[1] * integral[i][1], scale[2] * integral[i][2]};
+        t->error = length(scaled) - t->wanted;
+        lab_moments_add(&errors[t->axis], t->error / t->wanted);
+    }
+    for (int k = 0; k < 3; k++) {
+        r->spread[k] = lab_moments_deviation(&errors[k]);
+    }
+}
+
+static void tell_fit(const rest *rests, size_t n, const marl_turns_result *r, const double scale[3],
+                     const double sigma[3], marl_fit *fit)
+{
+    lab_moments bias[3] = {{0}}, temp = {0};
+    double squares = 0;
+    for (size_t i = 0; i < n; i++) {
+        for (int k = 0; k < 3; k++) {
+            lab_moments_add(&bias[k], rests[i].mean[k]);
+        }
+        if (rests[i].temp.n > 0) {
+            lab_moments_add(&temp, rests[i].temp.mean);
+        }
+    }
+    for (int k = 0; k < 3; k++) {
+        double scatter = bias[k].n > 1 ? lab_moments_deviation(&bias[k]) / sqrt((double)bias[k].n) : NAN;
+        fit->bias[k] = bias[k].mean;
+        fit->bias_sigma[k] = scatter;
+        fit->matrix[k][k] = scale[k];
+        for (int j = 0; j < 3; j++) {
+            fit->matrix_sigma[k][j] = j == k ? sigma[k] : NAN;
+        }
+    }
+    for (size_t i = 0; i < r->n; i++) {
+        squares += r->turn[i].error * r->turn[i].error;
+    }
+    fit->present = fit->has_sigma = 1;
+    fit->points = (double)r->n;
+    fit->residual_rms = sqrt(squares / (double)r->n);
+    fit->temperature_degC = temp.n > 0 ? temp.mean : NAN;
+}
+
+static marl_status judge(const marl_log *log, double angle, marl_turns_result *r, marl_error *error)
+{
+    marl_calibrated *o = &r->outcome;
+    for (int k = 0; k < 3; k++) {
+        int repeats = 0;
+        for (size_t i = 0; i < r->n; i++) {
+            repeats += r->turn[i].axis == k;
+        }
+        if (repeats < LEAST_REPEATS) {
+            snprintf(
+                o->next, sizeof o->next,
+                "turn the pod about its %c axis by %.4g degrees and back, with two seconds of rest before, "
+                "between and behind",
+                'x' + k, angle * 57.29577951308232);
+            return marl_fail(error, MARL_ERR_EVIDENCE,
+                             "%s: %d turns of %.4g degrees about %c; two are the least", log->path, repeats,
+                             angle * 57.29577951308232, 'x' + k);
+        }
+    }
+    for (int k = 0; k < 3; k++) {
+        if (!(o->fit.matrix_sigma[k][k] < MOST_SIGMA)) {
+            snprintf(o->next, sizeof o->next,
+                     "repeat the turns more evenly, against a stop, or say --turn-angle");
+            return marl_fail(error, MARL_ERR_EVIDENCE, "%s: the repeats differ by %.2g %% about %c",
+                             log->path, 100 * r->spread[k], 'x' + k);
+        }
+    }
+    o->accepted = 1;
+    return MARL_OK;
+}
+
+static marl_status find_turns(const marl_log *log, double angle, const marl_spans *still,
+                              marl_turns_result *r, marl_error *error)
+{
+    rest *rests = calloc(still->n + 1, sizeof *rests);
+    double(*integral)[3] = calloc(still->n + 1, sizeof *integral), scale[3], sigma[3];
+    r->turn = calloc(still->n + 1, sizeof *r->turn);
+    marl_status status = MARL_OK;
+    if (rests == NULL || integral == NULL || r->turn == NULL) {
+        status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    } else {
+        for (size_t i = 0; i < still->n; i++) {
+            rests[i].span = still->span[i];
+            find_mean(log, &rests[i]);
+            r->n += i > 0 && take_turn(log, &rests[i - 1], &rests[i], angle, &r->turn[r->n], integral[r->n]);
+        }
+        if (fit_scales(r, integral, scale, sigma)) {
+            tell_turns(r, integral, scale);
+            tell_fit(rests, still->n, r, scale, sigma, &r->outcome.fit);
+        }
+        status = judge(log, angle, r, error);
+    }
+    free(rests);
+    free(integral);
+    return status;
+}
+
+marl_status marl_calibrate_turns(const marl_log *log, double angle, marl_turns_result *r, marl_error *error)
+{
+    marl_spans still = {0};
+    memset(r, 0, sizeof *r);
+    r->spread[0] = r->spread[1] = r->spread[2] = NAN;
+    marl_status status = marl_calibration_log_check(log, MARL_GYRO, &r->outcome, error);
+    r->outcome.model = "bias and scale";
+    status = status != MARL_OK ? status : marl_inspect_still(log, &still, error);
+    status = status != MARL_OK ? status : find_turns(log, angle, &still, r, error);
+    marl_spans_free(&still);
+    return status;
+}
+
+void marl_turns_result_free(marl_turns_result *result)
+{
+    free(result->turn);
+    result->turn = NULL;
+    result->n = 0;
+}

@@ -1,0 +1,233 @@
+/* SPDX-License-Identifier: MIT
+ * Fitting ellipsoids. */
+#include "lab/calibrate/ellipsoid.h"
+#include "lab/calibrate/ellipsoid_parts.h"
+#include "lab/maths/statistics.h"
+#include <cminpack.h>
+#include <lapacke.h>
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum { UNKNOWNS = LAB_ELLIPSOID_UNKNOWNS, MOST_CALLS = 200 };
+#define PRECISION 1e-10
+
+static const int place[6][2] = {{0, 0}, {1, 1}, {2, 2}, {0, 1}, {0, 2}, {1, 2}};
+
+static void apply(const double a[3][3], const double v[3], double out[3])
+{
+    for (int i = 0; i < 3; i++) {
+        out[i] = a[i][0] * v[0] + a[i][1] * v[1] + a[i][2] * v[2];
+    }
+}
+
+static double dot(const double a[3], const double b[3])
+{
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+}
+
+void lab_ellipsoid_from_unknowns(lab_ellipsoid_model model, const double *p, double bias[3],
+                                 double shape[3][3])
+{
+    memcpy(bias, p, 3 * sizeof *bias);
+    memset(shape, 0, 9 * sizeof shape[0][0]);
+    for (int k = 0; k < (model == LAB_FULL ? 6 : 3); k++) {
+        double value = model == LAB_SPHERE ? p[3] : p[3 + k];
+        shape[place[k][0]][place[k][1]] = shape[place[k][1]][place[k][0]] = value;
+    }
+}
+
+/* v . E w, with E the symmetric matrix that has ones at a place. */
+static double across(int k, const double v[3], const double w[3])
+{
+    int i = place[k][0], j = place[k][1];
+    return i == j ? v[i] * w[i] : v[i] * w[j] + v[j] * w[i];
+}
+
+/* Distance from the surface and its derivatives: with y = A (x - b), s = |y| and the gain g = |A y| / s it is
+ * (s - 1) / g. */
+static double distance(const double bias[3], const double shape[3][3], const double x[3], double *slope)
+{
+    double d[3] = {x[0] - bias[0], x[1] - bias[1], x[2] - bias[2]}, y[3], z[3], u[3], h[3];
+    apply(shape, d, y);
+    apply(shape, y, z);
+    double s = sqrt(dot(y, y)), length = sqrt(dot(z, z)), g = length / s;
+    if (!(s > 0 && length > 0)) {
+        if (slope != NULL) {
+            memset(slope, 0, UNKNOWNS * sizeof *slope);
+        }
+        return -1;
+    }
+    double rest = s - 1;
+    if (slope != NULL) {
+        double au[3], ah[3], aah[3];
+        for (int i = 0; i < 3; i++) {
+            u[i] = y[i] / s;
+            h[i] = z[i] / length;
+        }
+        apply(shape, u, au);
+        apply(shape, h, ah);
+        apply(shape, ah, aah);
+        for (int k = 0; k < UNKNOWNS; k++) {
+            double ds = k < 3 ? -au[k] : across(k - 3, u, d);
+            double dz = k < 3 ? -aah[k] : across(k - 3, h, y) + across(k - 3, ah, d);
+            slope[k] = ds / g - rest / (g * g) * (dz / s - length * ds / (s * s));
+        }
+    }
+    return rest / g;
+}
+
+double lab_ellipsoid_distance(const lab_ellipsoid *fit, const double x[3])
+{
+    return distance(fit->bias, fit->shape, x, NULL);
+}
+
+/* The readings that are fitted, centred and scaled to length one. */
+typedef struct cloud {
+    lab_ellipsoid_model model;
+    size_t n;
+    double (*x)[3];
+    double middle[3], size;
+} cloud;
+
+static int unknowns_of(lab_ellipsoid_model model)
+{
+    return model == LAB_SPHERE ? 4 : model == LAB_DIAGONAL ? 6 : UNKNOWNS;
+}
+
+/* For the refinement: distances (flag 1) or their derivatives, a column an unknown (flag 2). */
+static int residuals(void *context, int m, int n, const double *p, double *distances, double *jacobian,
+                     int rows, int flag)
+{
+    const cloud *c = context;
+    double bias[3], shape[3][3], slope[UNKNOWNS] = {0};
+    lab_ellipsoid_from_unknowns(c->model, p, bias, shape);
+    for (int i = 0; i < m; i++) {
+        double off = distance(bias, (const double(*)[3])shape, c->x[i], flag == 2 ? slope : NULL);
+        if (flag == 1) {
+            distances[i] = off;
+            continue;
+        }
+        slope[3] = c->model == LAB_SPHERE ? slope[3] + slope[4] + slope[5] : slope[3];
+        for (int k = 0; k < n; k++) {
+            jacobian[i + k * rows] = slope[k];
+        }
+    }
+    return 0;
+}
+
+static marl_status gather(const double (*x)[3], const unsigned char *skip, size_t n, cloud *c,
+                          marl_error *error)
+{
+    double squares = 0;
+    c->x = malloc((n + 1) * sizeof *c->x);
+    if (c->x == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    for (size_t i = 0; i < n; i++) {
+        if (skip == NULL || !skip[i]) {
+            memcpy(c->x[c->n++], x[i], sizeof *c->x);
+        }
+    }
+    for (int k = 0; k < 3; k++) {
+        for (size_t i = 0; i < c->n; i++) {
+            c->middle[k] += c->x[i][k] / (double)c->n;
+        }
+    }
+    for (size_t i = 0; i < c->n; i++) {
+        for (int k = 0; k < 3; k++) {
+            c->x[i][k] -= c->middle[k];
+            squares += c->x[i][k] * c->x[i][k];
+        }
+    }
+    c->size = sqrt(squares / (double)(c->n > 0 ? c->n : 1));
+    for (size_t i = 0; i < c->n && c->size > 0; i++) {
+        for (int k = 0; k < 3; k++) {
+            c->x[i][k] /= c->size;
+        }
+    }
+    return MARL_OK;
+}
+
+/* Cofactors of the unknowns from the derivatives at the solution; NaN when they cannot be separated. */
+static void find_covariance(const cloud *c, const double *p, lab_ellipsoid *fit)
+{
+    double bias[3], shape[3][3], slope[UNKNOWNS], normal[UNKNOWNS * UNKNOWNS] = {0}, squares = 0;
+    int n = fit->unknowns;
+    lab_ellipsoid_from_unknowns(c->model, p, bias, shape);
+    for (size_t i = 0; i < c->n; i++) {
+        double off = distance(bias, (const double(*)[3])shape, c->x[i], slope);
+        slope[3] = c->model == LAB_SPHERE ? slope[3] + slope[4] + slope[5] : slope[3];
+        squares += off * off;
+        for (int j = 0; j < n; j++) {
+            for (int k = 0; k < n; k++) {
+                normal[j * n + k] += slope[j] * slope[k];
+            }
+        }
+    }
+    double variance = c->n > (size_t)n ? squares / (double)(c->n - (size_t)n) : NAN;
+    int fails = LAPACKE_dpotrf(LAPACK_ROW_MAJOR, 'U', n, normal, n) != 0 ||
+                LAPACKE_dpotri(LAPACK_ROW_MAJOR, 'U', n, normal, n) != 0;
+    fit->deviation = sqrt(variance) * c->size;
+    for (int j = 0; j < n; j++) {
+        for (int k = 0; k < n; k++) {
+            /* back to the readings' unit: biases grow by the size, shapes fall by it */
+            double scale = (j < 3 ? c->size : 1 / c->size) * (k < 3 ? c->size : 1 / c->size);
+            double value = normal[(j < k ? j : k) * n + (j < k ? k : j)];
+            fit->cofactor[j][k] = fails ? NAN : value * scale / (c->size * c->size);
+        }
+    }
+}
+
+static marl_status refine(cloud *c, double *p, lab_ellipsoid *fit, marl_error *error)
+{
+    int m = (int)c->n, n = fit->unknowns, pivots[UNKNOWNS];
+    int room = 5 * n + m;
+    double *work = malloc(((size_t)m * (size_t)(n + 1) + (size_t)room) * sizeof *work);
+    if (work == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    double *distances = work, *jacobian = work + m, *rest = jacobian + (size_t)m * (size_t)n;
+    double scale[UNKNOWNS];
+    int calls, slopes;
+    int end =
+        lmder(residuals, c, m, n, p, distances, jacobian, m, PRECISION, PRECISION, 0, MOST_CALLS, scale, 1,
+              100, 0, &calls, &slopes, pivots, rest, rest + n, rest + 2 * n, rest + 3 * n, rest + 4 * n);
+    free(work);
+    for (int k = 0; k < n; k++) {
+        end = isfinite(p[k]) ? end : 0;
+    }
+    return end > 0 ? MARL_OK : marl_fail(error, MARL_ERR_EVIDENCE, "the fit does not settle");
+}
+
+marl_status lab_ellipsoid_fit(const double (*x)[3], const unsigned char *skip, size_t n,
+                              lab_ellipsoid_model model, lab_ellipsoid *fit, marl_error *error)
+{
+    cloud c = {.model = model};
+    double p[UNKNOWNS];
+    memset(fit, 0, sizeof *fit);
+    fit->model = model;
+    fit->unknowns = unknowns_of(model);
+    marl_status status = gather(x, skip, n, &c, error);
+    fit->used = c.n;
+    if (status == MARL_OK && (c.n < (size_t)fit->unknowns || c.n > INT32_MAX / 16 || !(c.size > 0))) {
+        status = marl_fail(error, MARL_ERR_EVIDENCE, "%zu readings%s, but %d unknowns", c.n,
+                           c.size > 0 ? "" : " that never change", fit->unknowns);
+    }
+    if (status == MARL_OK && !lab_ellipsoid_start(model, (const double(*)[3])c.x, c.n, p)) {
+        status = marl_fail(error, MARL_ERR_EVIDENCE, "the readings lie on no ellipsoid");
+    }
+    status = status != MARL_OK ? status : refine(&c, p, fit, error);
+    if (status == MARL_OK) {
+        find_covariance(&c, p, fit);
+        lab_ellipsoid_from_unknowns(model, p, fit->bias, fit->shape);
+        for (int k = 0; k < 3; k++) {
+            fit->bias[k] = fit->bias[k] * c.size + c.middle[k];
+            for (int j = 0; j < 3; j++) {
+                fit->shape[k][j] /= c.size;
+            }
+        }
+    }
+    free(c.x);
+    return status;
+}

@@ -1,0 +1,272 @@
+/* SPDX-License-Identifier: MIT
+ * Still poses inside one recording. The recording is cut into windows; windows in a row whose mean force
+ * keeps its direction are an attitude that somebody held; it is a pose when its windows are as quiet as the
+ * quietest ones of the recording. */
+#include "lab/log/reading.h"
+#include "lab/maths/statistics.h"
+#include "marlinspike/calibrate.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define WINDOW_S 0.2
+#define SAME_DEG 2.0
+#define LEAST_S 1.0
+#define QUIET_QUANTILE 0.1 /* of the windows; a recording of poses rests longer than that */
+#define LOUDER 4.0         /* times the quiet variance; noise of a window reaches that in one of thousands */
+#define MOST_QUIET_ACCEL 0.5 /* m/s^2, deviation: the quietest windows of a recording that never rests */
+#define MOST_QUIET_GYRO 0.1  /* rad/s, the same */
+#define MOST_REST_RATE 0.35  /* rad/s: no bias is so large */
+#define DEGREE 0.017453292519943295
+enum { LEAST_READINGS = 8, PARTS = 5 };
+
+typedef struct window {
+    marl_span span;
+    size_t n;
+    double accel[3], rate[3], temp;
+    double accel_variance, gyro_variance; /* summed over the axes; 0 without a gyroscope */
+    int quiet;
+} window;
+
+typedef struct windows {
+    size_t n;
+    window *at;
+    double rounding[2]; /* variance of toggling between two counts, over all axes: of accel, of gyro */
+} windows;
+
+static void close_window(windows *all, const lab_moments accel[3], const lab_moments gyro[3],
+                         const lab_moments *temp, marl_span span)
+{
+    if (accel[0].n < LEAST_READINGS) {
+        return;
+    }
+    window *w = &all->at[all->n++];
+    *w = (window){.span = span, .n = accel[0].n, .temp = temp->n > 0 ? temp->mean : NAN};
+    for (int k = 0; k < 3; k++) {
+        w->accel[k] = accel[k].mean;
+        w->rate[k] = gyro[k].mean;
+        w->accel_variance += accel[k].squares / (double)(accel[k].n - 1);
+        w->gyro_variance += gyro[k].n > 1 ? gyro[k].squares / (double)(gyro[k].n - 1) : 0;
+    }
+}
+
+static void add_vector(lab_moments moments[3], const marl_vec3 *v)
+{
+    lab_moments_add(&moments[0], (double)v->x);
+    lab_moments_add(&moments[1], (double)v->y);
+    lab_moments_add(&moments[2], (double)v->z);
+}
+
+static marl_status cut_windows(const marl_log *log, windows *all, marl_error *error)
+{
+    lab_moments accel[3] = {{0}}, gyro[3] = {{0}}, temp = {0};
+    marl_span span = {0, 0};
+    all->at = malloc((log->n / LEAST_READINGS + 1) * sizeof *all->at);
+    if (all->at == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    for (size_t i = 0; i < log->n; i++) {
+        const marl_sample *s = &log->row[i].sample;
+        int full = accel[0].n >= LEAST_READINGS && s->t_ns - span.from_ns >= (int64_t)(WINDOW_S * 1e9);
+        if (full || s->t_ns - span.to_ns > (int64_t)(WINDOW_S * 1e9)) { /* full, or behind a gap */
+            close_window(all, accel, gyro, &temp, span);
+            memset(accel, 0, sizeof accel);
+            memset(gyro, 0, sizeof gyro);
+            temp = (lab_moments){0};
+            span.from_ns = s->t_ns;
+        }
+        span.to_ns = s->t_ns;
+        if (s->fresh & MARL_FRESH_ACCEL) {
+            add_vector(accel, &s->accel);
+        }
+        if (s->fresh & MARL_FRESH_GYRO) {
+            add_vector(gyro, &s->gyro);
+        }
+        if (s->fresh & MARL_FRESH_TEMP) {
+            lab_moments_add(&temp, (double)s->temp);
+        }
+    }
+    close_window(all, accel, gyro, &temp, span);
+    return MARL_OK;
+}
+
+/* The least step between readings is a count, where the log is one of counts; a sensor that is quieter than
+ * its counts toggles between two. */
+static double rounding_of(const marl_log *log, marl_sensor sensor)
+{
+    const marl_vec3 *before = NULL;
+    float step[3] = {INFINITY, INFINITY, INFINITY};
+    double sum = 0;
+    for (size_t i = 0; i < log->n; i++) {
+        const marl_sample *s = &log->row[i].sample;
+        if (!(s->fresh & (1u << sensor))) {
+            continue;
+        }
+        const marl_vec3 *now = lab_reading(s, sensor);
+        if (before != NULL) {
+            const float d[3] = {fabsf(now->x - before->x), fabsf(now->y - before->y),
+                                fabsf(now->z - before->z)};
+            for (int k = 0; k < 3; k++) {
+                step[k] = d[k] > 0 ? fminf(step[k], d[k]) : step[k];
+            }
+        }
+        before = now;
+    }
+    for (int k = 0; k < 3; k++) {
+        sum += isfinite(step[k]) ? 0.25 * (double)step[k] * (double)step[k] : 0;
+    }
+    return sum;
+}
+
+/* The variance of the quietest windows, over all axes. */
+static double quiet_variance(const windows *all, int of_gyro, double *room)
+{
+    for (size_t i = 0; i < all->n; i++) {
+        room[i] = of_gyro ? all->at[i].gyro_variance : all->at[i].accel_variance;
+    }
+    return lab_quantile(room, all->n, QUIET_QUANTILE) + all->rounding[of_gyro];
+}
+
+/* Returns 0 when the recording never rests. */
+static int mark_quiet(windows *all, double *room)
+{
+    double accel = quiet_variance(all, 0, room), gyro = quiet_variance(all, 1, room);
+    if (accel > MOST_QUIET_ACCEL * MOST_QUIET_ACCEL || gyro > MOST_QUIET_GYRO * MOST_QUIET_GYRO) {
+        return 0;
+    }
+    for (size_t i = 0; i < all->n; i++) {
+        window *w = &all->at[i];
+        double rate = sqrt(w->rate[0] * w->rate[0] + w->rate[1] * w->rate[1] + w->rate[2] * w->rate[2]);
+        w->quiet =
+            w->accel_variance <= LOUDER * accel && w->gyro_variance <= LOUDER * gyro && rate < MOST_REST_RATE;
+    }
+    return 1;
+}
+
+static double angle_deg(const double a[3], const double b[3])
+{
+    double x = a[1] * b[2] - a[2] * b[1], y = a[2] * b[0] - a[0] * b[2], z = a[0] * b[1] - a[1] * b[0];
+    return atan2(sqrt(x * x + y * y + z * z), a[0] * b[0] + a[1] * b[1] + a[2] * b[2]) / DEGREE;
+}
+
+/* Standard error of the mean of an axis, from the means of parts: what is slower than a window is in it. */
+static double noise_of_mean(const window *w, size_t n)
+{
+    double squares = 0;
+    size_t parts = n < PARTS ? n : PARTS;
+    for (int k = 0; k < 3; k++) {
+        lab_moments means = {0};
+        for (size_t p = 0; p < parts; p++) {
+            lab_moments part = {0};
+            for (size_t i = p * n / parts; i < (p + 1) * n / parts; i++) {
+                lab_moments_add(&part, w[i].accel[k]);
+            }
+            lab_moments_add(&means, part.mean);
+        }
+        squares += means.squares / (double)(parts > 1 ? parts - 1 : 1) / (double)parts;
+    }
+    return sqrt(squares / 3);
+}
+
+/* One held attitude: windows [from, to) of one direction. Its ends, in which the hand lets go, are left out.
+ */
+static void add_pose(const windows *all, size_t from, size_t to, marl_pose_list *poses)
+{
+    const window *w = all->at;
+    marl_span held = {w[from].span.from_ns, w[to - 1].span.to_ns};
+    while (from < to && !w[from].quiet) {
+        from++;
+    }
+    while (to > from && !w[to - 1].quiet) {
+        to--;
+    }
+    marl_pose *p = &poses->pose[poses->n];
+    *p = (marl_pose){.span = held, .noise = NAN, .temp = NAN, .distance = NAN, .why = ""};
+    if (from == to) {
+        p->why = "never at rest";
+        poses->n++;
+        return;
+    }
+    from += to - from > 4;
+    to -= to - from > 4;
+    lab_moments mean[3] = {{0}}, temp = {0};
+    int disturbed = 0;
+    for (size_t i = from; i < to; i++) {
+        disturbed |= !w[i].quiet;
+        for (int k = 0; k < 3; k++) {
+            lab_moments_add(&mean[k], w[i].accel[k]);
+        }
+        if (isfinite(w[i].temp)) {
+            lab_moments_add(&temp, w[i].temp);
+        }
+    }
+    p->span = (marl_span){w[from].span.from_ns, w[to - 1].span.to_ns};
+    p->temp = temp.n > 0 ? temp.mean : NAN;
+    p->noise = noise_of_mean(&w[from], to - from);
+    for (int k = 0; k < 3; k++) {
+        p->accel[k] = mean[k].mean;
+    }
+    int brief = (double)(p->span.to_ns - p->span.from_ns) * 1e-9 < LEAST_S - 2 * WINDOW_S;
+    p->why = disturbed ? "disturbed" : brief ? "at rest too briefly" : "";
+    p->used = !disturbed && !brief;
+    poses->n++;
+}
+
+static void collect(const windows *all, marl_pose_list *poses)
+{
+    size_t from = 0;
+    for (size_t i = 1; i <= all->n; i++) {
+        const window *w = all->at;
+        int same = i < all->n && angle_deg(w[from].accel, w[i].accel) < SAME_DEG &&
+                   angle_deg(w[i - 1].accel, w[i].accel) < SAME_DEG &&
+                   w[i].span.from_ns - w[i - 1].span.to_ns < (int64_t)(WINDOW_S * 1e9);
+        if (same) {
+            continue;
+        }
+        if ((double)(w[i - 1].span.to_ns - w[from].span.from_ns) * 1e-9 >= LEAST_S) {
+            add_pose(all, from, i, poses);
+        }
+        from = i;
+    }
+}
+
+/* Finds the poses in the windows; `room` holds a number for each. */
+static void find_in(const marl_log *log, windows *all, double *room, marl_pose_list *poses)
+{
+    all->rounding[0] = rounding_of(log, MARL_ACCEL);
+    all->rounding[1] = rounding_of(log, MARL_GYRO);
+    if (all->n > 0 && mark_quiet(all, room)) {
+        collect(all, poses);
+    }
+}
+
+marl_status marl_poses_find(const marl_log *log, marl_pose_list *poses, marl_error *error)
+{
+    windows all = {0};
+    memset(poses, 0, sizeof *poses);
+    marl_status status = cut_windows(log, &all, error);
+    double *room = calloc(all.n + 1, sizeof *room);
+    poses->pose = calloc(all.n + 1, sizeof *poses->pose);
+    if (room != NULL && poses->pose != NULL && all.at != NULL) {
+        find_in(log, &all, room, poses);
+    } else if (status == MARL_OK) {
+        status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    size_t used = 0;
+    for (size_t i = 0; poses->pose != NULL && i < poses->n; i++) {
+        used += poses->pose[i].used != 0;
+    }
+    if (status == MARL_OK && used == 0) {
+        status = marl_fail(error, MARL_ERR_EVIDENCE,
+                           "%s: never at rest in one attitude for as long as a second", log->path);
+    }
+    free(all.at);
+    free(room);
+    return status;
+}
+
+void marl_poses_free(marl_pose_list *poses)
+{
+    free(poses->pose);
+    *poses = (marl_pose_list){0};
+}

@@ -1,0 +1,41 @@
+/* SPDX-License-Identifier: MIT
+ * The raw log that a calibration needs. */
+#include "marlinspike/calibrate.h"
+#include <stdio.h>
+
+marl_status marl_calibration_log_check(const marl_log *log, marl_sensor sensor, marl_calibrated *outcome,
+                                       marl_error *error)
+{
+    static const unsigned columns[MARL_SENSOR_COUNT] = {MARL_COLUMNS_ACCEL, MARL_COLUMNS_GYRO,
+                                                        MARL_COLUMNS_MAG};
+    const char *name = marl_sensor_name(sensor);
+    *outcome = (marl_calibrated){.sensor = sensor, .fit = marl_fit_none(), .model = ""};
+    if (log->info.corrected) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; a calibration needs the raw log",
+                         log->path);
+    }
+    snprintf(outcome->next, sizeof outcome->next, "record a log with %s_x, %s_y and %s_z", name, name, name);
+    marl_status status = marl_log_require(&log->info, log->path, columns[sensor], error);
+    marl_inspection in = {0};
+    status = status != MARL_OK ? status : marl_inspect(log, &in, error);
+    const marl_sensor_summary *s = &in.sensor[sensor];
+    for (int k = 0; k < 3 && status == MARL_OK; k++) {
+        int held = s->deviation[k] <= 0 || (s->stuck[k] > 0 && 2 * s->stuck[k] > s->readings);
+        if (s->clipped[k] > 0) {
+            snprintf(
+                outcome->next, sizeof outcome->next,
+                "choose a larger range for the %s, or keep away from what is too strong, and record again",
+                name);
+            status = marl_fail(error, MARL_ERR_EVIDENCE, "%s: %s_%c is clipped in %zu of %zu readings",
+                               log->path, name, 'x' + k, s->clipped[k], s->readings);
+        } else if (held) {
+            snprintf(outcome->next, sizeof outcome->next,
+                     "check the wiring and the sensor's settings, then record again");
+            status = marl_fail(error, MARL_ERR_EVIDENCE, "%s: %s_%c is stuck: it keeps one value", log->path,
+                               name, 'x' + k);
+        }
+    }
+    marl_inspection_free(&in);
+    outcome->next[0] = status == MARL_OK ? '\0' : outcome->next[0];
+    return status;
+}

@@ -1,0 +1,191 @@
+/* SPDX-License-Identifier: MIT
+ * A calibration against a recording that it has not seen. */
+#include "marlinspike/verify.h"
+#include "lab/maths/statistics.h"
+#include "marlinspike/calibrate.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define CHANCE 0.01
+#define SETTLED 0.5 /* m/s^2 off gravity: up can be seen */
+#define DEGREE 0.017453292519943295
+enum { LEAST_FIELD = 50, DEPENDENT = 25 /* readings in a row know as much as one, for the limit */ };
+
+static double length(const double v[3])
+{
+    return sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]);
+}
+
+/* Uncertainty of a corrected length by the standard errors of the calibration, rms over directions. */
+static double own_error(const marl_fit *fit, double field)
+{
+    double squares = 0;
+    for (int k = 0; k < 3; k++) {
+        squares += isfinite(fit->bias_sigma[k]) ? fit->bias_sigma[k] * fit->bias_sigma[k] / 3 : 0;
+        for (int j = 0; j < 3; j++) {
+            double sigma = field * fit->matrix_sigma[k][j];
+            squares += isfinite(sigma) ? sigma * sigma / 9 : 0;
+        }
+    }
+    return sqrt(squares);
+}
+
+/* Holds the found against the limit that noise exceeds once in a hundred. */
+static void judge(marl_verified *v, double squares, double expected, double independent)
+{
+    v->present = 1;
+    v->found_rms = sqrt(squares);
+    v->expected_rms = expected;
+    v->limit = expected * sqrt(lab_chi_square(independent, lab_normal_deviation(CHANCE)) / independent);
+    v->holds = v->found_rms <= v->limit;
+}
+
+static marl_status verify_accel(const marl_fit *fit, const marl_log *log, double gravity, marl_verified *v,
+                                marl_error *error)
+{
+    marl_pose_list poses;
+    marl_error why = {0};
+    marl_status status = marl_poses_find(log, &poses, &why);
+    double squares = 0, noise = 0;
+    for (size_t i = 0; i < poses.n && status == MARL_OK; i++) {
+        const marl_pose *p = &poses.pose[i];
+        double corrected[3];
+        if (p->used) {
+            marl_fit_apply(fit, p->accel, p->temp, corrected);
+            double off = length(corrected) - gravity;
+            squares += off * off;
+            noise += p->noise * p->noise;
+            v->n++;
+        }
+    }
+    marl_poses_free(&poses);
+    if (v->n > 0) {
+        double n = (double)v->n, own = own_error(fit, gravity);
+        double residual = isfinite(fit->residual_rms) ? fit->residual_rms : 0;
+        double expected = sqrt(fmax(noise / n, residual * residual) + own * own);
+        judge(v, squares / n, expected, n);
+    }
+    return status == MARL_ERR_SYSTEM ? marl_fail(error, status, "%s", why.text) : MARL_OK;
+}
+
+/* Mean corrected rates over the rests. */
+static marl_status verify_gyro(const marl_fit *fit, const marl_log *log, marl_verified *v, marl_error *error)
+{
+    marl_rest rest;
+    marl_error why = {0};
+    marl_log copy = *log;
+    marl_status status = marl_calibrate_rest(&copy, &rest, &why);
+    if (status == MARL_ERR_SYSTEM) {
+        return marl_fail(error, status, "%s", why.text);
+    }
+    if (!rest.fit.present || !(rest.still_s >= 1)) {
+        return MARL_OK;
+    }
+    double corrected[3], squares = 0, expected = 0;
+    marl_fit_apply(fit, rest.fit.bias, rest.fit.temperature_degC, corrected);
+    for (int k = 0; k < 3; k++) {
+        double own = isfinite(fit->bias_sigma[k]) ? fit->bias_sigma[k] : 0;
+        squares += corrected[k] * corrected[k] / 3;
+        expected += (own * own + rest.fit.bias_sigma[k] * rest.fit.bias_sigma[k]) / 3;
+    }
+    v->n = (size_t)rest.fit.points;
+    judge(v, squares, sqrt(expected), 3);
+    return MARL_OK;
+}
+
+/* The field's length in every reading, and its dip where up can be seen. */
+static void verify_mag(const marl_calibration_record *record, const marl_log *log, marl_verification *all)
+{
+    const marl_fit *fit = &record->fit[MARL_MAG], *accel = &record->fit[MARL_ACCEL];
+    marl_verified *v = &all->sensor[MARL_MAG];
+    lab_moments dip = {0};
+    const marl_vec3 *force = NULL;
+    double squares = 0, degC = NAN;
+    for (size_t i = 0; i < log->n; i++) {
+        const marl_sample *s = &log->row[i].sample;
+        degC = s->fresh & MARL_FRESH_TEMP ? (double)s->temp : degC;
+        force = s->fresh & MARL_FRESH_ACCEL ? &s->accel : force;
+        if (!(s->fresh & MARL_FRESH_MAG)) {
+            continue;
+        }
+        const double raw[3] = {(double)s->mag.x, (double)s->mag.y, (double)s->mag.z};
+        double field[3], up[3];
+        marl_fit_apply(fit, raw, degC, field);
+        double off = length(field) - fit->field;
+        squares += off * off;
+        v->n++;
+        if (force == NULL) {
+            continue;
+        }
+        const double pull[3] = {(double)force->x, (double)force->y, (double)force->z};
+        marl_fit_apply(accel, pull, degC, up);
+        if (fabs(length(up) - MARL_STANDARD_GRAVITY) < SETTLED && length(field) > 0) {
+            double sine =
+                -(up[0] * field[0] + up[1] * field[1] + up[2] * field[2]) / (length(up) * length(field));
+            lab_moments_add(&dip, asin(fmax(-1, fmin(1, sine))) / DEGREE);
+        }
+    }
+    if (dip.n > LEAST_FIELD) {
+        all->dip_deg = dip.mean;
+        all->dip_deviation = lab_moments_deviation(&dip);
+    }
+    if (v->n >= LEAST_FIELD && isfinite(fit->field) && fit->residual_rms > 0) {
+        double own = own_error(fit, fit->field);
+        judge(v, squares / (double)v->n, sqrt(fit->residual_rms * fit->residual_rms + own * own),
+              fmax(1, (double)v->n / DEPENDENT));
+    }
+}
+
+int marl_temperature_outside(const marl_calibration_record *record, const marl_log *log)
+{
+    for (size_t i = 0; i < log->n; i++) {
+        const marl_sample *s = &log->row[i].sample;
+        for (int k = 0; k < MARL_SENSOR_COUNT && (s->fresh & MARL_FRESH_TEMP); k++) {
+            const marl_fit *fit = &record->fit[k];
+            if (fit->present && fit->has_curve &&
+                ((double)s->temp < fit->range_degC[0] - 0.5 || (double)s->temp > fit->range_degC[1] + 0.5)) {
+                return 1;
+            }
+        }
+    }
+    return 0;
+}
+
+marl_status marl_verify(const marl_calibration_record *record, const marl_log *log, double gravity,
+                        marl_verification *v, marl_error *error)
+{
+    *v = (marl_verification){.holds = 1, .dip_deg = NAN, .dip_deviation = NAN};
+    if (log->info.corrected) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; verify needs the raw log",
+                         log->path);
+    }
+    marl_status status = MARL_OK;
+    unsigned c = log->info.columns;
+    const marl_fit *accel = &record->fit[MARL_ACCEL];
+    int open = accel->has_sigma && isnan(accel->bias_sigma[0]); /* a soak alone leaves its bias open */
+    if (accel->present && !open && (c & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL) {
+        status = verify_accel(accel, log, gravity, &v->sensor[MARL_ACCEL], error);
+    }
+    if (status == MARL_OK && record->fit[MARL_GYRO].present && (c & MARL_COLUMNS_GYRO) == MARL_COLUMNS_GYRO) {
+        status = verify_gyro(&record->fit[MARL_GYRO], log, &v->sensor[MARL_GYRO], error);
+    }
+    if (status == MARL_OK && record->fit[MARL_MAG].present && (c & MARL_COLUMNS_MAG) == MARL_COLUMNS_MAG) {
+        verify_mag(record, log, v);
+    }
+    v->outside = marl_temperature_outside(record, log);
+    int seen = 0;
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        seen |= v->sensor[i].present;
+        v->holds = v->holds && (!v->sensor[i].present || v->sensor[i].holds);
+    }
+    v->holds = v->holds && seen;
+    if (status == MARL_OK && !seen) {
+        status =
+            marl_fail(error, MARL_ERR_EVIDENCE,
+                      "%s: nothing in it that the calibration says anything of: record still poses, rest, or "
+                      "a tumble",
+                      log->path);
+    }
+    return status;
+}

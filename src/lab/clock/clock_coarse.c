@@ -1,0 +1,207 @@
+/* SPDX-License-Identifier: MIT
+ * The shift of two clocks on a grid: the one at which the gyroscope's rate, turned and scaled, explains most
+ * of the reference's. */
+#include "lab/clock/clock_coarse.h"
+#include "lab/clock/turning.h"
+#include "lab/maths/correlate.h"
+#include <lapacke.h>
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define COARSE_NS 100e6
+#define LEAST_OVERLAP_S 10.0
+#define WIDEST_S 2.0 /* the shifts that fit about as well may lie so far apart */
+#define FITS_TOO                                                                                             \
+    1.5             /* a shift that leaves so many times as much unexplained as the best fits as well ...    \
+                     */
+#define SLACK 0.002 /* share that errors of the gyroscope may cost here and not there */
+#define NEARLY 0.9  /* ... if it explains so much of what that does */
+#define CLEARLY_LESS 0.95
+
+static void centre(lab_turning *t)
+{
+    double mean[3] = {0}, n = 0;
+    for (size_t k = 0; k < t->n; k++) {
+        n += t->known[k];
+        for (int i = 0; i < 3; i++) {
+            mean[i] += t->rate[k][i];
+        }
+    }
+    for (size_t k = 0; k < t->n && n > 0; k++) {
+        for (int i = 0; i < 3; i++) {
+            t->rate[k][i] -= t->known[k] ? mean[i] / n : 0;
+        }
+    }
+}
+
+/* Sums of the squares before each place. NULL without memory. */
+static double *running_squares(const lab_turning *t)
+{
+    double *sum = calloc(t->n + 1, sizeof *sum);
+    for (size_t k = 0; k < t->n && sum != NULL; k++) {
+        const double *w = t->rate[k];
+        sum[k + 1] = sum[k] + w[0] * w[0] + w[1] * w[1] + w[2] * w[2];
+    }
+    return sum;
+}
+
+/* The share of the reference's squares that the gyroscope's rate explains, turned and scaled at best: by the
+ * singular values of the products, of which the last is negative when the best map would be a mirror
+ * ("Least-squares estimation of transformation parameters between two point patterns", 1991). */
+static double share_explained(double cause, const double product[9], double effect)
+{
+    double p[9], value[3], left[9], right[9], rest[2];
+    memcpy(p, product, sizeof p);
+    if (!(effect > 0) || !(cause > 0) ||
+        LAPACKE_dgesvd(LAPACK_ROW_MAJOR, 'N', 'N', 3, 3, p, 3, value, left, 3, right, 3, rest) != 0) {
+        return NAN;
+    }
+    double mirrored = product[0] * (product[4] * product[8] - product[5] * product[7]) -
+                      product[1] * (product[3] * product[8] - product[5] * product[6]) +
+                      product[2] * (product[3] * product[7] - product[4] * product[6]);
+    double along = value[0] + value[1] + (mirrored < 0 ? -value[2] : value[2]);
+    return along * along / cause / effect;
+}
+
+/* At every lag of the grid, where enough of both overlaps. */
+static void shares(const double *cause, const double *effect, const float *products, size_t na, size_t nb,
+                   size_t least, double *share)
+{
+    size_t lags = na + nb - 1;
+    for (size_t i = 0; i < lags; i++) {
+        size_t fb = i + 1 < nb ? nb - 1 - i : 0, fa = i + 1 < nb ? 0 : i + 1 - nb;
+        size_t n = na - fa < nb - fb ? na - fa : nb - fb;
+        double product[9];
+        for (size_t p = 0; p < 9; p++) {
+            product[p] = (double)products[p * lags + i];
+        }
+        share[i] = n >= least
+                       ? share_explained(cause[fa + n] - cause[fa], product, effect[fb + n] - effect[fb])
+                       : NAN;
+    }
+}
+
+static marl_status shares_at_all_lags(const lab_turning *x, const lab_turning *y, size_t least, double *share,
+                                      marl_error *error)
+{
+    double *cause = running_squares(x), *effect = running_squares(y);
+    float *products = NULL;
+    const double *series[6];
+    double *flat = calloc(3 * (x->n + y->n) + 1, sizeof *flat);
+    int room = flat != NULL && cause != NULL && effect != NULL;
+    marl_status status = room ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    for (size_t i = 0; i < 6 && flat != NULL; i++) {
+        const lab_turning *t = i < 3 ? x : y;
+        double *to = flat + (i < 3 ? i * x->n : 3 * x->n + (i - 3) * y->n);
+        for (size_t k = 0; k < t->n; k++) {
+            to[k] = t->rate[k][i % 3];
+        }
+        series[i] = to;
+    }
+    const lab_series_set a = {3, x->n, series}, b = {3, y->n, series + 3};
+    status = status != MARL_OK ? status : lab_cross_sums(&a, &b, &products, error);
+    if (status == MARL_OK) {
+        shares(cause, effect, products, x->n, y->n, least, share);
+    }
+    free(cause);
+    free(effect);
+    free(products);
+    free(flat);
+    return status;
+}
+
+static size_t overlap_at(size_t lag, size_t na, size_t nb)
+{
+    size_t from_end = na + nb - 2 - lag, least = na < nb ? na : nb;
+    size_t n = 1 + (lag < from_end ? lag : from_end);
+    return n < least ? n : least;
+}
+
+/* Motion that repeats itself fits at several shifts: of those that explain about as much as the best, the one
+ * where both recordings have most in common. */
+static size_t longest_that_fits(const double *share, size_t best, size_t na, size_t nb)
+{
+    double enough = fmax(1 - SLACK - FITS_TOO * (1 - share[best]), NEARLY * share[best]);
+    size_t longest = best;
+    for (size_t i = 1; i + 2 < na + nb; i++) {
+        int peak = share[i] >= enough && share[i] >= share[i - 1] && share[i] >= share[i + 1];
+        longest = peak && overlap_at(i, na, nb) > overlap_at(longest, na, nb) ? i : longest;
+    }
+    return longest;
+}
+
+/* The greatest overlap among shifts that fit about as well as `at` and are no neighbours of it. */
+static size_t overlap_of_rivals(const double *share, size_t at, size_t na, size_t nb, size_t widest)
+{
+    double enough = 1 - SLACK - LAB_RIVAL * (1 - share[at]);
+    size_t low = at, high = at, lags = na + nb - 1, most = 0;
+    while (low > 0 && (share[low - 1] >= enough || at - low < widest / 2)) {
+        low--;
+    }
+    while (high + 1 < lags && (share[high + 1] >= enough || high - at < widest / 2)) {
+        high++;
+    }
+    for (size_t i = 0; i < lags && high - low <= 2 * widest; i++) {
+        int rival = share[i] >= enough && (i < low || i > high);
+        most = rival && overlap_at(i, na, nb) > most ? overlap_at(i, na, nb) : most;
+    }
+    return high - low <= 2 * widest ? most : SIZE_MAX;
+}
+
+/* Which lag of the grid it is, if it is any. */
+static void judge(const double *share, size_t na, size_t nb, double step_s, lab_clock_shift *shift)
+{
+    size_t lags = na + nb - 1, best = lab_greatest(share, 0, lags);
+    if (best == SIZE_MAX || best == 0 || best + 1 == lags || !(share[best] > LAB_LEAST_SHARE)) {
+        return;
+    }
+    best = longest_that_fits(share, best, na, nb);
+    size_t rivals = overlap_of_rivals(share, best, na, nb, (size_t)(WIDEST_S / step_s));
+    double place = lab_peak_place(share[best - 1], share[best], share[best + 1]);
+    shift->found = (double)rivals < CLEARLY_LESS * (double)overlap_at(best, na, nb);
+    shift->repeats = rivals > 0;
+    shift->shift_s = step_s * ((double)best - (double)(nb - 1) + (isfinite(place) ? place : 0));
+}
+
+/* An even grid; window k is around from + k step. */
+static void put_edges(int64_t *edge, size_t n, int64_t from_ns, double step_ns)
+{
+    for (size_t k = 0; k < n; k++) {
+        edge[k] = from_ns + llround(((double)k - 1) * step_ns);
+    }
+}
+
+marl_status lab_clock_coarse(const lab_two_clocks *r, lab_clock_shift *shift, marl_error *error)
+{
+    double step = fmax(COARSE_NS, r->least_step_ns);
+    lab_turning x = {0}, y = {0};
+    marl_status s = lab_turning_make(&x, (size_t)(r->log_s * 1e9 / step) + 1, error);
+    s = s ? s : lab_turning_make(&y, (size_t)(r->reference_s * 1e9 / step) + 1, error);
+    size_t edges = (x.n > y.n ? x.n : y.n) + 2;
+    int64_t *edge = malloc(edges * sizeof *edge);
+    s = s != MARL_OK || edge != NULL ? s : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    if (s == MARL_OK && edge != NULL) {
+        put_edges(edge, edges, r->log_from, step);
+        s = lab_turning_of_gyro(&x, r->log, edge, error);
+        put_edges(edge, edges, r->reference_from, step);
+        s = s ? s : lab_turning_of_series(&y, r->reference, edge, (int64_t)step, error);
+    }
+    free(edge);
+    double *share = calloc(x.n + y.n + 1, sizeof *share);
+    size_t least = (size_t)(LEAST_OVERLAP_S * 1e9 / step), half = (x.n < y.n ? x.n : y.n) / 2;
+    *shift = (lab_clock_shift){0};
+    s = s != MARL_OK || share != NULL ? s : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    if (s == MARL_OK && share != NULL) {
+        centre(&x);
+        centre(&y);
+        s = shares_at_all_lags(&x, &y, half > least ? half : least, share, error);
+    }
+    if (s == MARL_OK && share != NULL) {
+        judge(share, x.n, y.n, 1e-9 * step, shift);
+    }
+    free(share);
+    lab_turning_free(&x);
+    lab_turning_free(&y);
+    return s;
+}

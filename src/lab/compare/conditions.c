@@ -1,0 +1,183 @@
+/* SPDX-License-Identifier: MIT
+ * What the board was doing, from its readings as the reference turns them into the world. */
+#include "marlinspike/conditions.h"
+#include "lab/inspect/spans.h"
+#include "lab/log/series.h"
+#include "lab/maths/statistics.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define DEGREE 0.017453292519943295
+#define WINDOW_NS INT64_C(500000000)
+#define LEAST_TURNING 5.0 /* deg/s */
+#define LEAST_SHAKING 0.5 /* m/s^2 */
+#define DISTURBED 0.1     /* of the field */
+enum { LEAST_FIELDS = 10 };
+
+/* What is gathered over half a second. */
+typedef struct window {
+    int64_t from_ns, first_ns, last_ns; /* first and last moment that the reference covers */
+    marl_quat first, last;
+    unsigned n; /* rows that it covers */
+    lab_moments accel[3], mag[3];
+} window;
+
+const char *marl_condition_name(marl_condition condition)
+{
+    static const char *const names[] = {"still", "turning", "shaking", "disturbed"};
+    return names[condition];
+}
+
+static void add_vector(lab_moments m[3], marl_quat q, marl_vec3 v)
+{
+    marl_vec3 w = marl_quat_rotate(q, v);
+    lab_moments_add(&m[0], (double)w.x);
+    lab_moments_add(&m[1], (double)w.y);
+    lab_moments_add(&m[2], (double)w.z);
+}
+
+static void add_row(window *w, const marl_sample *s, marl_quat q)
+{
+    if (w->n++ == 0) {
+        w->first = q;
+        w->first_ns = s->t_ns;
+    }
+    w->last = q;
+    w->last_ns = s->t_ns;
+    if (s->fresh & MARL_FRESH_ACCEL) {
+        add_vector(w->accel, q, s->accel);
+    }
+    if (s->fresh & MARL_FRESH_MAG) {
+        add_vector(w->mag, q, s->mag);
+    }
+}
+
+/* Windows of the log that the reference covers, at least in part. */
+static marl_status gather(const marl_log *log, const marl_calibration_record *record,
+                          const marl_series *reference, window **windows, size_t *n, marl_error *error)
+{
+    marl_calibration calibration =
+        record != NULL ? marl_calibration_for_device(record) : marl_calibration_none();
+    int64_t longest = lab_longest_step_ns(reference), from = log->n > 0 ? log->row[0].sample.t_ns : 0;
+    size_t place = 0, room = 0;
+    float degC = NAN;
+    *n = 0;
+    *windows = NULL;
+    for (size_t i = 0; i < log->n; i++) {
+        marl_sample s = log->row[i].sample;
+        marl_quat q;
+        degC = s.fresh & MARL_FRESH_TEMP ? s.temp : degC;
+        int64_t at = from + (s.t_ns - from) / WINDOW_NS * WINDOW_NS;
+        if (!lab_series_at(reference, longest, s.t_ns, &place, &q)) {
+            continue;
+        }
+        if (*n == 0 || (*windows)[*n - 1].from_ns != at) {
+            if (*n == room) {
+                room = 2 * room + 64;
+                window *larger = realloc(*windows, room * sizeof *larger);
+                if (larger == NULL) {
+                    return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+                }
+                *windows = larger;
+            }
+            (*windows)[(*n)++] = (window){.from_ns = at};
+        }
+        (void)!marl_sample_check(&s, NULL); /* what is refused is not fresh any more */
+        marl_calibration_apply(&calibration, degC, &s);
+        add_row(&(*windows)[*n - 1], &s, q);
+    }
+    return MARL_OK;
+}
+
+static int turns(const window *w)
+{
+    double seconds = 1e-9 * (double)(w->last_ns - w->first_ns);
+    return lab_quat_angle(w->first, w->last) > LEAST_TURNING * DEGREE * seconds && w->n > 1;
+}
+
+static int shakes(const window *w)
+{
+    double squares = w->accel[0].squares + w->accel[1].squares + w->accel[2].squares;
+    return squares > LEAST_SHAKING * LEAST_SHAKING * (double)w->accel[0].n && w->accel[0].n > 2;
+}
+
+/* The field of the place, axis by axis; 0 when too few windows have one. */
+static int usual_field(const window *windows, size_t n, double *room, double field[3])
+{
+    for (int k = 0; k < 3; k++) {
+        size_t used = 0;
+        for (size_t i = 0; i < n; i++) {
+            room[used] = windows[i].mag[k].mean;
+            used += windows[i].mag[k].n > 0;
+        }
+        if (used < LEAST_FIELDS) {
+            return 0;
+        }
+        field[k] = lab_quantile(room, used, 0.5);
+    }
+    return 1;
+}
+
+static int is_disturbed(const window *w, const double field[3])
+{
+    double off = 0, length = 0;
+    for (int k = 0; k < 3; k++) {
+        off += pow(w->mag[k].mean - field[k], 2);
+        length += field[k] * field[k];
+    }
+    return w->mag[0].n > 0 && off > DISTURBED * DISTURBED * length;
+}
+
+/* Windows that follow each other become one span. Returns 0 without memory. */
+static int extend(marl_spans *spans, const window *w)
+{
+    if (spans->n > 0 && spans->span[spans->n - 1].to_ns == w->from_ns) {
+        spans->span[spans->n - 1].to_ns += WINDOW_NS;
+        return 1;
+    }
+    return lab_spans_add(spans, w->from_ns, w->from_ns + WINDOW_NS);
+}
+
+static int mark(const window *windows, size_t n, const double *field, marl_conditions *c)
+{
+    int fits = 1;
+    for (size_t i = 0; i < n && fits; i++) {
+        const window *w = &windows[i];
+        fits = (!turns(w) || extend(&c->spans[MARL_CONDITION_TURNING], w)) &&
+               (!shakes(w) || extend(&c->spans[MARL_CONDITION_SHAKING], w)) &&
+               (field == NULL || !is_disturbed(w, field) || extend(&c->spans[MARL_CONDITION_DISTURBED], w));
+    }
+    return fits;
+}
+
+marl_status marl_conditions_find(const marl_log *log, const marl_calibration_record *record,
+                                 const marl_series *reference, marl_conditions *conditions, marl_error *error)
+{
+    window *windows = NULL;
+    size_t n = 0;
+    double field[3], *room = NULL;
+    memset(conditions, 0, sizeof *conditions);
+    marl_status status = marl_inspect_still(log, &conditions->spans[MARL_CONDITION_STILL], error);
+    status = status != MARL_OK ? status : gather(log, record, reference, &windows, &n, error);
+    if (status == MARL_OK) {
+        room = malloc((n + 1) * sizeof *room);
+        int known = room != NULL && usual_field(windows, n, room, field);
+        if (room == NULL || !mark(windows, n, known ? field : NULL, conditions)) {
+            status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+        }
+    }
+    free(room);
+    free(windows);
+    if (status != MARL_OK) {
+        marl_conditions_free(conditions);
+    }
+    return status;
+}
+
+void marl_conditions_free(marl_conditions *conditions)
+{
+    for (int i = 0; i < MARL_CONDITION_COUNT; i++) {
+        marl_spans_free(&conditions->spans[i]);
+    }
+}

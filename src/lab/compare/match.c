@@ -1,0 +1,330 @@
+/* SPDX-License-Identifier: MIT
+ * Constant rotations between an estimate and a reference. */
+#include "lab/compare/match_pairs.h"
+#include "lab/log/series.h"
+#include "lab/maths/block_fit.h"
+#include "marlinspike/reference.h"
+#include <lapacke.h>
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define DEGREE 0.017453292519943295
+#define SETTLED_NS INT64_C(5000000000)
+#define SETTLED_DEG 2.0
+#define TURN_NS INT64_C(1000000000) /* attitudes so far apart tell how the body sides lie */
+#define MOST_SIGMA_DEG 1.0
+#define MOST_AMPLIFICATION 20.0
+enum {
+    ROUNDS = 30,
+    UNKNOWNS = 6,
+    BLOCKS = 12 /* of a recording: errors of an estimate hang together while a motion lasts */
+};
+
+static const char *const names[] = {"none", "start", "heading", "world", "world+body"};
+
+marl_status marl_match_from_name(const char *name, marl_match_kind *kind)
+{
+    for (int i = 0; i <= MARL_MATCH_WORLD_AND_BODY; i++) {
+        if (strcmp(name, names[i]) == 0) {
+            *kind = (marl_match_kind)i;
+            return MARL_OK;
+        }
+    }
+    return MARL_ERR_ARGUMENT;
+}
+
+static void turn_between(marl_quat a, marl_quat b, double v[3])
+{
+    marl_quat e = marl_quat_product(marl_quat_conjugate(a), b);
+    double sign = e.w < 0 ? -1 : 1;
+    v[0] = sign * (double)e.x;
+    v[1] = sign * (double)e.y;
+    v[2] = sign * (double)e.z;
+}
+
+/* The rotation that brings the body turns of the reference over the estimate's, whatever the worlds ("Closed-
+ * form solution of absolute orientation using unit quaternions", 1987). */
+static marl_quat first_body(const lab_pairs *p)
+{
+    double s[3][3] = {{0}}, k[16];
+    size_t later = 0;
+    for (size_t i = 0; i < p->n; i++) {
+        double from[3], to[3];
+        while (later < p->n && p->estimate[later].t_ns - p->estimate[i].t_ns < TURN_NS) {
+            later++;
+        }
+        if (later == p->n) {
+            break;
+        }
+        /* estimate = world reference body: its turns are body* turn body */
+        turn_between(p->estimate[i].q, p->estimate[later].q, from);
+        turn_between(p->reference[i], p->reference[later], to);
+        for (int a = 0; a < 9; a++) {
+            s[a / 3][a % 3] += from[a / 3] * to[a % 3];
+        }
+    }
+    const double upper[16] = {s[0][0] + s[1][1] + s[2][2],
+                              s[1][2] - s[2][1],
+                              s[2][0] - s[0][2],
+                              s[0][1] - s[1][0],
+                              0,
+                              s[0][0] - s[1][1] - s[2][2],
+                              s[0][1] + s[1][0],
+                              s[2][0] + s[0][2],
+                              0,
+                              0,
+                              s[1][1] - s[0][0] - s[2][2],
+                              s[1][2] + s[2][1],
+                              0,
+                              0,
+                              0,
+                              s[2][2] - s[0][0] - s[1][1]};
+    memcpy(k, upper, sizeof k);
+    return lab_main_attitude(k);
+}
+
+static marl_quat small_turn(const double v[3])
+{
+    double angle = sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]);
+    double share = angle > 0 ? sin(angle / 2) / angle : 0.5;
+    return (marl_quat){(float)cos(angle / 2), (float)(share * v[0]), (float)(share * v[1]),
+                       (float)(share * v[2])};
+}
+
+/* The rotation that is left, in the world, and how a turn of the body side moves it. */
+static void residual(const lab_pairs *p, size_t i, const marl_match *m, double left[3], double turned[3][3])
+{
+    marl_quat told = marl_quat_product(m->world, marl_quat_product(p->reference[i], m->body));
+    marl_quat e = marl_quat_product(p->estimate[i].q, marl_quat_conjugate(told));
+    marl_mat3 r = marl_quat_to_matrix(told);
+    double sine = sqrt((double)e.x * (double)e.x + (double)e.y * (double)e.y + (double)e.z * (double)e.z);
+    double angle = 2 * atan2(sine, fabs((double)e.w)) * (e.w < 0 ? -1 : 1);
+    double scale = sine > 1e-12 ? angle / sine : 2;
+    left[0] = scale * (double)e.x;
+    left[1] = scale * (double)e.y;
+    left[2] = scale * (double)e.z;
+    for (int k = 0; k < 9; k++) {
+        turned[k / 3][k % 3] = (double)r.m[k / 3][k % 3];
+    }
+}
+
+/* Which unknowns a kind of match has: turns of the world about x, y, z, then of the body. */
+typedef struct freedom {
+    int n, unknown[UNKNOWNS];
+} freedom;
+
+static freedom freedom_of(marl_match_kind kind)
+{
+    return kind == MARL_MATCH_HEADING ? (freedom){1, {2}}
+           : kind == MARL_MATCH_WORLD ? (freedom){3, {0, 1, 2}}
+                                      : (freedom){6, {0, 1, 2, 3, 4, 5}};
+}
+
+static void add_rows(lab_block_fit *fit, const lab_pairs *p, const marl_match *m, const freedom *f)
+{
+    for (size_t i = 0; i < p->n; i++) {
+        double left[3], turned[3][3];
+        residual(p, i, m, left, turned);
+        for (int axis = 0; axis < 3; axis++) {
+            double row[UNKNOWNS];
+            for (int k = 0; k < f->n; k++) {
+                int u = f->unknown[k];
+                row[k] = u < 3 ? (double)(u == axis) : turned[axis][u - 3];
+            }
+            lab_block_fit_add(fit, p->estimate[i].t_ns, row, left[axis]);
+        }
+    }
+}
+
+static void take_step(marl_match *m, const freedom *f, const double *step)
+{
+    double turn[UNKNOWNS] = {0};
+    for (int k = 0; k < f->n; k++) {
+        turn[f->unknown[k]] = step[k];
+    }
+    m->world = marl_quat_product(small_turn(turn), m->world);
+    m->body = marl_quat_product(m->body, small_turn(turn + 3));
+    (void)!marl_quat_normalize(&m->world);
+    (void)!marl_quat_normalize(&m->body);
+}
+
+static void tell_sigma(marl_match *m, const freedom *f, const double *covariance)
+{
+    m->sigma_deg = NAN;
+    for (int k = 0; k < f->n; k++) {
+        double sigma = sqrt(covariance[k * f->n + k]) / DEGREE;
+        double *to = f->unknown[k] < 3 ? m->world_sigma_deg : m->body_sigma_deg;
+        to[f->unknown[k] % 3] = sigma;
+        m->sigma_deg = fmax(m->sigma_deg, sigma);
+    }
+}
+
+/* By the smallest eigenvalue of the normal matrix: 1 per row where nothing is mixed up. */
+static double amplification_of(const lab_block_fit *fit)
+{
+    double normal[LAB_BLOCK_FIT_MOST * LAB_BLOCK_FIT_MOST], value[LAB_BLOCK_FIT_MOST];
+    memcpy(normal, fit->normal, sizeof normal);
+    if (LAPACKE_dsyev(LAPACK_ROW_MAJOR, 'N', 'U', fit->n, normal, fit->n, value) != 0) {
+        return INFINITY;
+    }
+    return value[0] > 0 ? sqrt((double)fit->rows / 3 / value[0]) : INFINITY;
+}
+
+static void polish(const lab_pairs *p, marl_match_kind kind, marl_match *m)
+{
+    double step[LAB_BLOCK_FIT_MOST], covariance[LAB_BLOCK_FIT_MOST * LAB_BLOCK_FIT_MOST];
+    freedom f = freedom_of(kind);
+    int64_t share = p->n > 0 ? (p->estimate[p->n - 1].t_ns - p->estimate[0].t_ns) / BLOCKS : 0;
+    for (int i = 0; i < ROUNDS; i++) {
+        lab_block_fit fit;
+        double moved = 0;
+        lab_block_fit_begin(&fit, f.n, share > LAB_BLOCK_NS ? share : LAB_BLOCK_NS);
+        add_rows(&fit, p, m, &f);
+        m->amplification = amplification_of(&fit);
+        if (m->amplification > 1e4 || !lab_block_fit_solve(&fit, step, covariance)) {
+            m->amplification = INFINITY;
+            return;
+        }
+        take_step(m, &f, step);
+        m->residual_deg = sqrt(3 * fit.squares / (double)fit.rows) / DEGREE;
+        tell_sigma(m, &f, covariance);
+        for (int k = 0; k < f.n; k++) {
+            moved = fmax(moved, fabs(step[k]));
+        }
+        if (moved < 1e-7) {
+            return;
+        }
+    }
+    m->amplification = INFINITY; /* it never comes to rest */
+}
+
+static marl_match nothing_found(marl_match_kind kind)
+{
+    marl_match m = {
+        .kind = kind, .world = {1, 0, 0, 0}, .body = {1, 0, 0, 0}, .sigma_deg = NAN, .residual_deg = NAN};
+    for (int i = 0; i < 3; i++) {
+        m.world_sigma_deg[i] = m.body_sigma_deg[i] = NAN;
+    }
+    m.amplification = 1;
+    return m;
+}
+
+/* The twist about the vertical that brings one over the other, on the whole. */
+static void match_heading(const lab_pairs *p, marl_match *m)
+{
+    double sine = 0, cosine = 0;
+    for (size_t i = 0; i < p->n; i++) {
+        marl_quat e = marl_quat_product(p->estimate[i].q, marl_quat_conjugate(p->reference[i]));
+        double w = (double)e.w, z = (double)e.z;
+        sine += 2 * w * z;
+        cosine += w * w - z * z;
+    }
+    double half = 0.5 * atan2(sine, cosine);
+    m->world = (marl_quat){(float)cos(half), 0, 0, (float)sin(half)};
+    polish(p, MARL_MATCH_HEADING, m);
+}
+
+/* Rows from `from` on that stay within 2 degrees of its difference, over 5 s; 0 when they do not. */
+static size_t stays(const lab_pairs *p, size_t from)
+{
+    marl_quat d = marl_quat_product(p->estimate[from].q, marl_quat_conjugate(p->reference[from]));
+    for (size_t i = from; i < p->n; i++) {
+        marl_quat e = marl_quat_product(p->estimate[i].q, marl_quat_conjugate(p->reference[i]));
+        if (lab_quat_angle(d, e) > SETTLED_DEG * DEGREE) {
+            return 0;
+        }
+        if (p->estimate[i].t_ns - p->estimate[from].t_ns >= SETTLED_NS) {
+            return i - from + 1;
+        }
+    }
+    return 0;
+}
+
+/* The mean difference over those 5 s; its standard error is their scatter, since they are all of one piece.
+ */
+static int match_start(const lab_pairs *p, marl_match *m)
+{
+    size_t from = 0, n = 0;
+    while (from < p->n && (n = stays(p, from)) == 0) {
+        from++;
+    }
+    if (n == 0) {
+        return 0;
+    }
+    lab_pairs some = {n, p->estimate + from, p->reference + from};
+    double squares[3] = {0};
+    m->world = lab_pairs_mean_world(&some, m->body);
+    for (size_t i = 0; i < n; i++) {
+        double left[3], turned[3][3];
+        residual(&some, i, m, left, turned);
+        for (int k = 0; k < 3; k++) {
+            squares[k] += left[k] * left[k];
+        }
+    }
+    m->residual_deg = sqrt((squares[0] + squares[1] + squares[2]) / (double)n) / DEGREE;
+    for (int k = 0; k < 3; k++) {
+        m->world_sigma_deg[k] = sqrt(squares[k] / (double)n) / DEGREE;
+        m->sigma_deg = fmax(m->sigma_deg, m->world_sigma_deg[k]);
+    }
+    return 1;
+}
+
+/* Both sides; 0 when the motion cannot tell them apart. */
+static int match_both(const lab_pairs *p, marl_match *m)
+{
+    m->body = first_body(p);
+    m->world = lab_pairs_mean_world(p, m->body);
+    polish(p, MARL_MATCH_WORLD_AND_BODY, m);
+    return m->amplification <= MOST_AMPLIFICATION && m->sigma_deg <= MOST_SIGMA_DEG;
+}
+
+static void match_world(const lab_pairs *p, marl_match *m)
+{
+    double amplification = m->amplification;
+    *m = nothing_found(m->kind);
+    m->has_world = 1;
+    m->world = lab_pairs_mean_world(p, m->body);
+    polish(p, MARL_MATCH_WORLD, m);
+    m->amplification = fmax(m->amplification, amplification);
+}
+
+marl_status marl_match_find(const marl_series *estimate, const marl_series *reference, marl_match_kind kind,
+                            marl_match *match, marl_error *error)
+{
+    lab_pairs all = {0, NULL, NULL};
+    *match = nothing_found(kind);
+    if (kind == MARL_MATCH_NONE) {
+        return MARL_OK;
+    }
+    marl_status status = lab_pairs_make(estimate, reference, &all, error);
+    if (status == MARL_OK && all.n > 1) {
+        lab_pairs p = lab_pairs_settled(&all);
+        match->has_world = 1;
+        if (kind == MARL_MATCH_START) {
+            match->has_world = match_start(&all, match);
+        } else if (kind == MARL_MATCH_HEADING) {
+            match_heading(&p, match);
+        } else if (kind == MARL_MATCH_WORLD_AND_BODY && match_both(&p, match)) {
+            match->has_body = 1;
+        } else {
+            match_world(&p, match);
+        }
+        if (!match->has_world) {
+            status = marl_fail(error, MARL_ERR_EVIDENCE,
+                               "the estimate never stays within 2 degrees of one difference to the reference "
+                               "for 5 s: --match start has no settled moment");
+        }
+    }
+    lab_pairs_free(&all);
+    return status;
+}
+
+void marl_match_apply(const marl_match *match, marl_series *reference)
+{
+    for (size_t i = 0; i < reference->n; i++) {
+        marl_quat *q = &reference->at[i].q;
+        *q = marl_quat_product(match->world, marl_quat_product(*q, match->body));
+        (void)!marl_quat_normalize(q);
+    }
+}

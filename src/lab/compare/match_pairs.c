@@ -1,0 +1,77 @@
+/* SPDX-License-Identifier: MIT
+ * Attitudes of an estimate and of its reference at the same times. */
+#include "lab/compare/match_pairs.h"
+#include "lab/log/series.h"
+#include <lapacke.h>
+#include <stdlib.h>
+
+#define SKIP_NS INT64_C(5000000000)  /* an estimate settles first ... */
+#define LONG_NS INT64_C(30000000000) /* ... where there is time for it */
+#define LEAST_S 10.0
+enum { MOST_PAIRS = 20000 };
+
+void lab_pairs_free(lab_pairs *p)
+{
+    free(p->estimate);
+    free(p->reference);
+}
+
+marl_status lab_pairs_make(const marl_series *estimate, const marl_series *reference, lab_pairs *p,
+                           marl_error *error)
+{
+    size_t place = 0, stride = estimate->n / MOST_PAIRS + 1;
+    int64_t longest = lab_longest_step_ns(reference);
+    p->n = 0;
+    p->estimate = malloc((estimate->n / stride + 1) * sizeof *p->estimate);
+    p->reference = malloc((estimate->n / stride + 1) * sizeof *p->reference);
+    if (p->estimate == NULL || p->reference == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    for (size_t i = 0; i < estimate->n; i += stride) {
+        p->estimate[p->n] = estimate->at[i];
+        p->n += (size_t)lab_series_at(reference, longest, estimate->at[i].t_ns, &place, &p->reference[p->n]);
+    }
+    double seconds = p->n > 1 ? 1e-9 * (double)(p->estimate[p->n - 1].t_ns - p->estimate[0].t_ns) : 0;
+    if (seconds < LEAST_S) {
+        return marl_fail(error, MARL_ERR_EVIDENCE,
+                         "the log and its reference have %.3g s in common, 10 s are needed: do their clocks "
+                         "agree? --time-offset auto finds out",
+                         seconds);
+    }
+    return MARL_OK;
+}
+
+/* Leaves out the start of the estimate. */
+lab_pairs lab_pairs_settled(const lab_pairs *p)
+{
+    size_t from = 0;
+    if (p->estimate[p->n - 1].t_ns - p->estimate[0].t_ns >= LONG_NS) {
+        while (p->estimate[from].t_ns - p->estimate[0].t_ns < SKIP_NS) {
+            from++;
+        }
+    }
+    return (lab_pairs){p->n - from, p->estimate + from, p->reference + from};
+}
+
+marl_quat lab_main_attitude(double sums[16])
+{
+    double value[4];
+    if (LAPACKE_dsyev(LAPACK_ROW_MAJOR, 'V', 'U', 4, sums, 4, value) != 0) {
+        return marl_quat_identity();
+    }
+    return marl_quat_canonical((marl_quat){(float)sums[3], (float)sums[7], (float)sums[11], (float)sums[15]});
+}
+
+marl_quat lab_pairs_mean_world(const lab_pairs *p, marl_quat body)
+{
+    double sums[16] = {0};
+    for (size_t i = 0; i < p->n; i++) {
+        marl_quat told = marl_quat_product(p->reference[i], body);
+        marl_quat m = marl_quat_product(p->estimate[i].q, marl_quat_conjugate(told));
+        const double v[4] = {(double)m.w, (double)m.x, (double)m.y, (double)m.z};
+        for (int k = 0; k < 16; k++) {
+            sums[k] += v[k / 4] * v[k % 4];
+        }
+    }
+    return lab_main_attitude(sums);
+}

@@ -1,0 +1,219 @@
+/* SPDX-License-Identifier: MIT
+ * Ranking with a bootstrap over blocks of time. */
+#include "marlinspike/ranking.h"
+#include "lab/maths/statistics.h"
+#include "marlinspike/random.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define LEAST_BLOCK_NS INT64_C(5000000000)
+#define MOST_BLOCKS 400 /* a case; longer ones have longer blocks */
+#define SEED 20261123
+enum { DRAWS = 1000 };
+
+/* Sums over one block. */
+typedef struct sums {
+    double squares, n;
+} sums;
+
+/* Blocks of a case, the same times for all tunings. */
+typedef struct blocks {
+    size_t n;
+    int64_t from_ns, length_ns;
+    sums *of; /* n for each tuning */
+} blocks;
+
+static void cover(const marl_comparison *const *of, size_t tunings, size_t cases, blocks *b)
+{
+    int64_t last = 0;
+    int any = 0;
+    for (size_t t = 0; t < tunings; t++) {
+        const marl_comparison *c = of[t * cases];
+        if (c != NULL && c->n > 0) {
+            b->from_ns = !any || c->t_ns[0] < b->from_ns ? c->t_ns[0] : b->from_ns;
+            last = !any || c->t_ns[c->n - 1] > last ? c->t_ns[c->n - 1] : last;
+            any = 1;
+        }
+    }
+    int64_t seconds = any ? last - b->from_ns : 0, even = seconds / MOST_BLOCKS;
+    b->length_ns = even > LEAST_BLOCK_NS ? even : LEAST_BLOCK_NS;
+    b->n = any ? (size_t)(seconds / b->length_ns) : 0;
+    b->n = any && b->n == 0 ? 1 : b->n;
+}
+
+static void add_up(const marl_comparison *c, marl_rank_by by, const blocks *b, sums *of)
+{
+    for (size_t i = 0; i < c->n; i++) {
+        double e = by == MARL_RANK_BY_TILT ? c->error[i].tilt_deg : c->error[i].total_deg;
+        size_t at = (size_t)((c->t_ns[i] - b->from_ns) / b->length_ns);
+        at = at < b->n ? at : b->n - 1; /* the rest at the end belongs to the last */
+        of[at].squares += e * e;
+        of[at].n++;
+    }
+}
+
+static marl_status make_blocks(const marl_comparison *const *of, size_t tunings, size_t cases,
+                               marl_rank_by by, blocks *b, marl_error *error)
+{
+    for (size_t k = 0; k < cases; k++) {
+        cover(of + k, tunings, cases, &b[k]);
+        b[k].of = calloc(tunings * b[k].n + 1, sizeof *b[k].of);
+        if (b[k].of == NULL) {
+            return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+        }
+        for (size_t t = 0; t < tunings; t++) {
+            if (of[t * cases + k] != NULL) {
+                add_up(of[t * cases + k], by, &b[k], b[k].of + t * b[k].n);
+            }
+        }
+    }
+    return MARL_OK;
+}
+
+/* Mean square error of a case from some of its blocks; `drawn` NULL = all once. */
+static double mean_square(const sums *of, const size_t *drawn, size_t n)
+{
+    double squares = 0, count = 0;
+    for (size_t i = 0; i < n; i++) {
+        const sums *s = &of[drawn != NULL ? drawn[i] : i];
+        squares += s->squares;
+        count += s->n;
+    }
+    return count > 0 ? squares / count : NAN;
+}
+
+/* Scores of all tunings from blocks drawn alike for all; *drawn NULL = all blocks once. A case without an
+ * error is left out of a tuning's score. */
+static void score_all(const blocks *b, size_t tunings, size_t cases, size_t *const *drawn, double *score)
+{
+    for (size_t t = 0; t < tunings; t++) {
+        double sum = 0, n = 0;
+        for (size_t k = 0; k < cases; k++) {
+            double square = mean_square(b[k].of + t * b[k].n, drawn != NULL ? drawn[k] : NULL, b[k].n);
+            sum += isfinite(square) ? square : 0;
+            n += isfinite(square);
+        }
+        score[t] = n > 0 ? sqrt(sum / n) : NAN;
+    }
+}
+
+static int comes_before(const marl_rank *a, const marl_rank *b)
+{
+    if (a->failed != b->failed) {
+        return a->failed < b->failed;
+    }
+    return isfinite(a->score_deg) && !(a->score_deg >= b->score_deg);
+}
+
+/* Straight insertion: there are few. */
+static void put_in_order(marl_rank *rank, size_t n)
+{
+    for (size_t i = 1; i < n; i++) {
+        marl_rank moved = rank[i];
+        size_t k = i;
+        for (; k > 0 && comes_before(&moved, &rank[k - 1]); k--) {
+            rank[k] = rank[k - 1];
+        }
+        rank[k] = moved;
+    }
+}
+
+/* What the bootstrap works on. */
+typedef struct room {
+    size_t **drawn;             /* a case */
+    double *score, *difference; /* a tuning; DRAWS a tuning */
+} room;
+
+static int make_room(room *r, const blocks *b, size_t tunings, size_t cases)
+{
+    int fits = 1;
+    r->drawn = calloc(cases + 1, sizeof *r->drawn);
+    r->score = malloc((tunings + 1) * sizeof *r->score);
+    r->difference = malloc((tunings + 1) * DRAWS * sizeof *r->difference);
+    for (size_t k = 0; k < cases && r->drawn != NULL; k++) {
+        r->drawn[k] = malloc((b[k].n + 1) * sizeof *r->drawn[k]);
+        fits = fits && r->drawn[k] != NULL;
+    }
+    return fits && r->drawn != NULL && r->score != NULL && r->difference != NULL;
+}
+
+static void free_room(room *r, size_t cases)
+{
+    for (size_t k = 0; k < cases && r->drawn != NULL; k++) {
+        free(r->drawn[k]);
+    }
+    free(r->drawn);
+    free(r->score);
+    free(r->difference);
+}
+
+static void draw(room *r, const blocks *b, size_t tunings, size_t cases, size_t first)
+{
+    marl_random random = marl_random_seeded(SEED, 0);
+    for (size_t i = 0; i < DRAWS; i++) {
+        for (size_t k = 0; k < cases; k++) {
+            for (size_t j = 0; j < b[k].n; j++) {
+                r->drawn[k][j] = (size_t)(marl_random_uniform(&random) * (double)b[k].n);
+            }
+        }
+        score_all(b, tunings, cases, r->drawn, r->score);
+        for (size_t t = 0; t < tunings; t++) {
+            double difference = r->score[t] - r->score[first];
+            r->difference[t * DRAWS + i] = isfinite(difference) ? difference : 0;
+        }
+    }
+}
+
+static marl_status find_intervals(const blocks *b, size_t tunings, size_t cases, marl_rank *rank,
+                                  marl_error *error)
+{
+    room r = {NULL, NULL, NULL};
+    if (!make_room(&r, b, tunings, cases)) {
+        free_room(&r, cases);
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    draw(&r, b, tunings, cases, rank[0].tuning);
+    for (size_t i = 0; i < tunings; i++) {
+        double *d = r.difference + rank[i].tuning * DRAWS;
+        if (rank[i].failed == 0 && rank[0].failed == 0) {
+            rank[i].low = lab_quantile(d, DRAWS, 0.025);
+            rank[i].high = lab_quantile(d, DRAWS, 0.975);
+        }
+    }
+    free_room(&r, cases);
+    return MARL_OK;
+}
+
+marl_status marl_rank_tunings(const marl_comparison *const *comparison, size_t tunings, size_t cases,
+                              marl_rank_by by, marl_rank *rank, marl_error *error)
+{
+    blocks *b = calloc(cases + 1, sizeof *b);
+    double *score = malloc((tunings + 1) * sizeof *score);
+    marl_status status = b != NULL && score != NULL ? make_blocks(comparison, tunings, cases, by, b, error)
+                                                    : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    size_t total = 0;
+    for (size_t k = 0; k < cases && status == MARL_OK && b != NULL; k++) {
+        total += b[k].n;
+    }
+    if (status == MARL_OK && b != NULL && score != NULL) {
+        score_all(b, tunings, cases, NULL, score);
+        for (size_t t = 0; t < tunings; t++) {
+            rank[t] = (marl_rank){.tuning = t, .score_deg = score[t], .low = NAN, .high = NAN};
+            for (size_t k = 0; k < cases; k++) {
+                rank[t].failed += comparison[t * cases + k] == NULL;
+            }
+        }
+        put_in_order(rank, tunings);
+        for (size_t t = 0; t < tunings; t++) {
+            rank[t].difference = rank[t].score_deg - rank[0].score_deg;
+        }
+        status = total >= 2 ? find_intervals(b, tunings, cases, rank, error) : MARL_OK;
+    }
+    for (size_t k = 0; k < cases && b != NULL; k++) {
+        free(b[k].of);
+    }
+    free(b);
+    free(score);
+    return status;
+}

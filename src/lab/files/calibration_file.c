@@ -1,0 +1,250 @@
+/* SPDX-License-Identifier: MIT
+ * Calibrations as JSON, and for the device. */
+#include "lab/files/json_file.h"
+#include "marlinspike/calibration.h"
+#include <float.h>
+#include <math.h>
+#include <stdio.h>
+#include <string.h>
+
+#define KIND "calibration/1"
+
+marl_fit marl_fit_none(void)
+{
+    marl_fit fit = {.matrix = {{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}};
+    fit.points = fit.residual_rms = fit.coverage = fit.temperature_degC = NAN;
+    fit.field = fit.dip_deg = NAN;
+    return fit;
+}
+
+marl_calibration_record marl_calibration_record_empty(void)
+{
+    marl_calibration_record record = {.mount = {1, 0, 0, 0}, .declination_deg = NAN};
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        record.fit[i] = marl_fit_none();
+    }
+    return record;
+}
+
+static marl_status read_curve(const lab_json_at *sensor, marl_fit *fit, marl_error *error)
+{
+    static const char *const known[] = {"reference_degC", "range_degC", "bias_per_degC", "bias_per_degC2",
+                                        NULL};
+    lab_json_at at;
+    marl_status s = lab_json_object(sensor, "temperature", LAB_OPTIONAL, &at, error);
+    if (s != MARL_OK || at.object == NULL) {
+        return s;
+    }
+    fit->has_curve = 1;
+    s = lab_json_only(&at, known, error);
+    s = s ? s : lab_json_number(&at, known[0], LAB_NEEDED, -300, 300, &fit->reference_degC, error);
+    s = s ? s : lab_json_numbers(&at, known[1], LAB_NEEDED, 0, 2, fit->range_degC, error);
+    s = s ? s : lab_json_numbers(&at, known[2], LAB_NEEDED, 0, 3, fit->bias_per_degC, error);
+    s = s ? s : lab_json_numbers(&at, known[3], LAB_OPTIONAL, 0, 3, fit->bias_per_degC2, error);
+    if (s == MARL_OK && !(fit->range_degC[0] <= fit->range_degC[1])) {
+        s = lab_json_fail(&at, known[1], error, "must rise");
+    }
+    return s;
+}
+
+static marl_status read_quality(const lab_json_at *sensor, marl_fit *fit, marl_error *error)
+{
+    static const char *const known[] = {"points", "residual_rms", "coverage", "temperature_degC", NULL};
+    lab_json_at at;
+    marl_status s = lab_json_object(sensor, "fit", LAB_OPTIONAL, &at, error);
+    if (s != MARL_OK || at.object == NULL) {
+        return s;
+    }
+    s = lab_json_only(&at, known, error);
+    s = s ? s : lab_json_number(&at, known[0], LAB_OPTIONAL, 0, DBL_MAX, &fit->points, error);
+    s = s ? s : lab_json_number(&at, known[1], LAB_OPTIONAL, 0, DBL_MAX, &fit->residual_rms, error);
+    s = s ? s : lab_json_number(&at, known[2], LAB_OPTIONAL, 0, 1, &fit->coverage, error);
+    s = s ? s : lab_json_number(&at, known[3], LAB_OPTIONAL, -300, 300, &fit->temperature_degC, error);
+    return s;
+}
+
+static marl_status read_sigma(const lab_json_at *at, marl_fit *fit, marl_error *error)
+{
+    for (int i = 0; i < 3; i++) {
+        fit->bias_sigma[i] = NAN;
+        fit->matrix_sigma[i][0] = fit->matrix_sigma[i][1] = fit->matrix_sigma[i][2] = NAN;
+    }
+    fit->has_sigma = lab_json_has(at, "bias_sigma") || lab_json_has(at, "matrix_sigma");
+    marl_status s = lab_json_numbers(at, "bias_sigma", LAB_OPTIONAL, 1, 3, fit->bias_sigma, error);
+    return s ? s : lab_json_matrix(at, "matrix_sigma", LAB_OPTIONAL, 1, fit->matrix_sigma, error);
+}
+
+/* The device's own check, so that no log is corrected here by what a board refuses. */
+static marl_status check_fit(const lab_json_at *root, marl_sensor sensor, const marl_fit *fit,
+                             marl_error *error)
+{
+    marl_correction correction = marl_correction_for_device(fit);
+    if (marl_correction_check(&correction) == MARL_OK) {
+        return MARL_OK;
+    }
+    return lab_json_fail(root, marl_sensor_name(sensor), error,
+                         "is no correction that a board takes: numbers of ordinary size, a matrix that keeps "
+                         "volumes within a factor of 1000, a range from low to high");
+}
+
+static marl_status read_fit(const lab_json_at *root, marl_sensor sensor, marl_fit *fit, marl_error *error)
+{
+    static const char *const known[] = {"unit",        "bias", "matrix", "bias_sigma", "matrix_sigma",
+                                        "temperature", "fit",  NULL,     NULL,         NULL};
+    static const char *const known_mag[] = {"unit",        "bias", "matrix", "bias_sigma", "matrix_sigma",
+                                            "temperature", "fit",  "field",  "dip_deg",    NULL};
+    char unit[16] = "";
+    lab_json_at at;
+    marl_status s = lab_json_object(root, marl_sensor_name(sensor), LAB_OPTIONAL, &at, error);
+    *fit = marl_fit_none();
+    if (s != MARL_OK || at.object == NULL || json_object_size(at.object) == 0) {
+        return s;
+    }
+    fit->present = 1;
+    s = lab_json_only(&at, sensor == MARL_MAG ? known_mag : known, error);
+    s = s ? s : lab_json_string(&at, "unit", LAB_OPTIONAL, unit, sizeof unit, error);
+    if (s == MARL_OK && unit[0] != '\0' && strcmp(unit, marl_sensor_unit(sensor)) != 0) {
+        s = lab_json_fail(&at, "unit", error, "is '%s', wanted '%s'", unit, marl_sensor_unit(sensor));
+    }
+    s = s ? s : lab_json_numbers(&at, "bias", LAB_OPTIONAL, 0, 3, fit->bias, error);
+    s = s ? s : lab_json_matrix(&at, "matrix", LAB_OPTIONAL, 0, fit->matrix, error);
+    s = s ? s : read_sigma(&at, fit, error);
+    s = s ? s : read_curve(&at, fit, error);
+    s = s ? s : read_quality(&at, fit, error);
+    s = s ? s : lab_json_number(&at, "field", LAB_OPTIONAL, 0, 1e6, &fit->field, error);
+    s = s ? s : lab_json_number(&at, "dip_deg", LAB_OPTIONAL, -90, 90, &fit->dip_deg, error);
+    return s ? s : check_fit(root, sensor, fit, error);
+}
+
+static marl_status read_mount(const lab_json_at *root, marl_calibration_record *record, marl_error *error)
+{
+    static const char *const known[] = {"q", NULL};
+    double *q = record->mount;
+    lab_json_at at;
+    marl_status s = lab_json_object(root, "mount", LAB_OPTIONAL, &at, error);
+    if (s != MARL_OK || at.object == NULL) {
+        return s;
+    }
+    record->has_mount = 1;
+    s = lab_json_only(&at, known, error);
+    s = s ? s : lab_json_numbers(&at, "q", LAB_NEEDED, 0, 4, q, error);
+    double norm = sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3]);
+    if (s == MARL_OK && !(fabs(norm - 1.0) < 5e-4)) {
+        s = lab_json_fail(&at, "q", error, "must have length 1");
+    }
+    for (int i = 0; i < 4 && s == MARL_OK; i++) {
+        q[i] /= norm;
+    }
+    return s;
+}
+
+static marl_status read_root(const lab_json *file, marl_calibration_record *record, marl_error *error)
+{
+    static const char *const known[] = {"marlinspike", "device",          "made", "accel", "gyro", "mag",
+                                        "mount",       "declination_deg", NULL};
+    lab_json_at root = lab_json_root(file);
+    marl_status s = lab_json_only(&root, known, error);
+    s = s ? s : lab_json_string(&root, "device", LAB_OPTIONAL, record->device, sizeof record->device, error);
+    s = s ? s : lab_json_string(&root, "made", LAB_OPTIONAL, record->made, sizeof record->made, error);
+    for (int i = 0; i < MARL_SENSOR_COUNT && s == MARL_OK; i++) {
+        s = read_fit(&root, (marl_sensor)i, &record->fit[i], error);
+    }
+    s = s ? s : read_mount(&root, record, error);
+    s = s ? s
+          : lab_json_number(&root, "declination_deg", LAB_OPTIONAL, -180, 180, &record->declination_deg,
+                            error);
+    return s;
+}
+
+marl_status marl_calibration_read(marl_calibration_record *record, const char *path, marl_error *error)
+{
+    lab_json file;
+    *record = marl_calibration_record_empty();
+    marl_status status = lab_json_load(&file, path, KIND, error);
+    if (status == MARL_OK) {
+        status = read_root(&file, record, error);
+        lab_json_free(&file);
+    }
+    return status;
+}
+
+static void set_if_given(json_t *object, const char *key, double value)
+{
+    if (isfinite(value)) {
+        json_object_set_new(object, key, json_real(value));
+    }
+}
+
+static json_t *curve_to_json(const marl_fit *fit)
+{
+    json_t *curve = json_object();
+    json_object_set_new(curve, "reference_degC", json_real(fit->reference_degC));
+    json_object_set_new(curve, "range_degC", lab_json_from_numbers(fit->range_degC, 2));
+    json_object_set_new(curve, "bias_per_degC", lab_json_from_numbers(fit->bias_per_degC, 3));
+    json_object_set_new(curve, "bias_per_degC2", lab_json_from_numbers(fit->bias_per_degC2, 3));
+    return curve;
+}
+
+static json_t *fit_to_json(const marl_fit *fit, const char *unit)
+{
+    json_t *sensor = json_object();
+    json_t *quality = json_object();
+    json_object_set_new(sensor, "unit", json_string(unit));
+    json_object_set_new(sensor, "bias", lab_json_from_numbers(fit->bias, 3));
+    json_object_set_new(sensor, "matrix", lab_json_from_matrix(fit->matrix));
+    if (fit->has_sigma) {
+        json_object_set_new(sensor, "bias_sigma", lab_json_from_numbers(fit->bias_sigma, 3));
+        json_object_set_new(sensor, "matrix_sigma", lab_json_from_matrix(fit->matrix_sigma));
+    }
+    if (fit->has_curve) {
+        json_object_set_new(sensor, "temperature", curve_to_json(fit));
+    }
+    set_if_given(sensor, "field", fit->field);
+    set_if_given(sensor, "dip_deg", fit->dip_deg);
+    if (isfinite(fit->points)) {
+        json_object_set_new(quality, "points", json_integer((json_int_t)fit->points));
+    }
+    set_if_given(quality, "residual_rms", fit->residual_rms);
+    set_if_given(quality, "coverage", fit->coverage);
+    set_if_given(quality, "temperature_degC", fit->temperature_degC);
+    if (json_object_size(quality) > 0) {
+        json_object_set(sensor, "fit", quality);
+    }
+    json_decref(quality);
+    return sensor;
+}
+
+static json_t *to_json(const marl_calibration_record *record)
+{
+    json_t *root = json_object();
+    json_object_set_new(root, "marlinspike", json_string(KIND));
+    if (record->device[0]) {
+        json_object_set_new(root, "device", json_string(record->device));
+    }
+    if (record->made[0]) {
+        json_object_set_new(root, "made", json_string(record->made));
+    }
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        if (record->fit[i].present) {
+            json_object_set_new(root, marl_sensor_name((marl_sensor)i),
+                                fit_to_json(&record->fit[i], marl_sensor_unit((marl_sensor)i)));
+        }
+    }
+    if (record->has_mount) {
+        json_t *mount = json_object();
+        json_object_set_new(mount, "q", lab_json_from_numbers(record->mount, 4));
+        json_object_set_new(root, "mount", mount);
+    }
+    set_if_given(root, "declination_deg", record->declination_deg);
+    return root;
+}
+
+marl_status marl_calibration_write(const marl_calibration_record *record, const char *path, marl_error *error)
+{
+    return lab_json_save(to_json(record), path, error);
+}
+
+char *marl_calibration_text(const marl_calibration_record *record)
+{
+    return lab_json_text(to_json(record));
+}

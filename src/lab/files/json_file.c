@@ -1,0 +1,139 @@
+/* SPDX-License-Identifier: MIT
+ * JSON files: loading, errors with their place, writing. */
+#include "lab/files/json_file.h"
+#include "marlinspike/outfile.h"
+#include <errno.h>
+#include <math.h>
+#include <stdarg.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define MOST_BYTES (16u << 20)
+
+static char *read_text(const char *path, marl_error *error)
+{
+    FILE *f = fopen(path, "rb");
+    char *text = NULL;
+    size_t used = 0, room = 0;
+    if (f == NULL) {
+        marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
+        return NULL;
+    }
+    for (;;) {
+        if (used + 1 >= room) {
+            room = room ? 2 * room : 8192;
+            char *larger = room <= MOST_BYTES ? realloc(text, room) : NULL;
+            if (larger == NULL) {
+                marl_fail(error, MARL_ERR_INPUT, "%s: larger than %u MiB", path, MOST_BYTES >> 20);
+                break;
+            }
+            text = larger;
+        }
+        size_t got = fread(text + used, 1, room - used - 1, f);
+        used += got;
+        if (got == 0 && ferror(f)) {
+            marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
+            break;
+        }
+        if (got == 0) {
+            text[used] = '\0';
+            fclose(f);
+            return text;
+        }
+    }
+    fclose(f);
+    free(text);
+    return NULL;
+}
+
+marl_status lab_json_load(lab_json *file, const char *path, const char *kind, marl_error *error)
+{
+    json_error_t fault;
+    char said[64] = "";
+    *file = (lab_json){.path = path};
+    file->text = read_text(path, error);
+    if (file->text == NULL) {
+        return MARL_ERR_INPUT;
+    }
+    file->root = json_loads(file->text, JSON_REJECT_DUPLICATES, &fault);
+    marl_status status = MARL_OK;
+    if (file->root == NULL) {
+        status = marl_fail(error, MARL_ERR_INPUT, "%s:%d: %s", path, fault.line, fault.text);
+    } else if (!json_is_object(file->root)) {
+        status = marl_fail(error, MARL_ERR_INPUT, "%s:1: not a JSON object", path);
+    }
+    if (status == MARL_OK && kind != NULL) {
+        lab_json_at root = lab_json_root(file);
+        status = lab_json_string(&root, "marlinspike", LAB_NEEDED, said, sizeof said, error);
+        if (status == MARL_OK && strcmp(said, kind) != 0) {
+            status = lab_json_fail(&root, "marlinspike", error, "is '%s', wanted '%s'", said, kind);
+        }
+    }
+    if (status != MARL_OK) {
+        lab_json_free(file);
+    }
+    return status;
+}
+
+void lab_json_free(lab_json *file)
+{
+    json_decref(file->root);
+    free(file->text);
+    file->root = NULL;
+    file->text = NULL;
+}
+
+lab_json_at lab_json_root(const lab_json *file)
+{
+    return (lab_json_at){.file = file, .object = file->root};
+}
+
+json_t *lab_json_from_numbers(const double *value, size_t n)
+{
+    json_t *array = json_array();
+    for (size_t i = 0; i < n; i++) {
+        json_array_append_new(array, isfinite(value[i]) ? json_real(value[i]) : json_null());
+    }
+    return array;
+}
+
+json_t *lab_json_from_matrix(const double value[3][3])
+{
+    json_t *rows = json_array();
+    for (int i = 0; i < 3; i++) {
+        json_array_append_new(rows, lab_json_from_numbers(value[i], 3));
+    }
+    return rows;
+}
+
+char *lab_json_text(json_t *root)
+{
+    char *text = json_dumps(root, JSON_INDENT(2) | JSON_REAL_PRECISION(9));
+    json_decref(root);
+    size_t n = text != NULL ? strlen(text) : 0;
+    char *line = text != NULL ? realloc(text, n + 2) : NULL;
+    if (line == NULL) {
+        free(text);
+        return NULL;
+    }
+    line[n] = '\n';
+    line[n + 1] = '\0';
+    return line;
+}
+
+marl_status lab_json_save(json_t *root, const char *path, marl_error *error)
+{
+    marl_outfile *out;
+    char *text = lab_json_text(root);
+    if (text == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    marl_status status = marl_outfile_open(&out, path, error);
+    if (status == MARL_OK) {
+        marl_outfile_text(out, text);
+        status = marl_outfile_commit(out, error);
+    }
+    free(text);
+    return status;
+}

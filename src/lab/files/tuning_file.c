@@ -1,0 +1,233 @@
+/* SPDX-License-Identifier: MIT
+ * Tunings as JSON. */
+#include "lab/files/tuning_file.h"
+#include <stdio.h>
+#include <string.h>
+
+#define KIND "tuning/2"
+#define OLD_KIND "tuning/1"
+
+/* What became of the keys of tuning/1; NULL: nothing took its place. */
+static const struct {
+    const char *before, *now;
+} renamed[] = {
+    {"trust", "weighting"},
+    {"tilt_speed", "beta"},
+    {"heading_speed", "heading_beta"},
+    {"bias_time", "damping (complementary) or zeta (gradient-descent)"},
+    {"gyro_flicker", "gyro_walk"},
+    {"accel_white", "accel_floor"},
+    {"mag_white", "mag_noise"},
+    {"mag_error", "mag_noise"},
+    {"accel_slack", "accel_threshold"},
+    {"field_slack", "mag_threshold"},
+    {"dip_slack", "mag_threshold"},
+    {"rate_slack", NULL},
+    {"tilt_slack", NULL},
+    {"heading_slack", NULL},
+    {"linger", NULL},
+    {"hold_limit", NULL},
+};
+
+/* Fails when the object has a key of the old format, and names the new one. */
+static marl_status refuse_old_keys(const lab_json_at *at, marl_error *error)
+{
+    for (size_t i = 0; i < sizeof renamed / sizeof renamed[0]; i++) {
+        if (json_object_get(at->object, renamed[i].before) == NULL) {
+            continue;
+        }
+        if (renamed[i].now == NULL) {
+            return lab_json_fail(at, renamed[i].before, error,
+                                 "unknown key: nothing takes its place since " KIND);
+        }
+        return lab_json_fail(at, renamed[i].before, error, "unknown key: it is %s since " KIND,
+                             renamed[i].now);
+    }
+    return MARL_OK;
+}
+
+static marl_status check_kind(const lab_json *file, marl_error *error)
+{
+    char kind[64] = "", list[700] = "";
+    lab_json_at root = lab_json_root(file);
+    marl_status status = lab_json_string(&root, "marlinspike", LAB_NEEDED, kind, sizeof kind, error);
+    if (status != MARL_OK || strcmp(kind, KIND) == 0) {
+        return status;
+    }
+    if (strcmp(kind, OLD_KIND) != 0) {
+        return lab_json_fail(&root, "marlinspike", error, "is '%s', wanted '" KIND "'", kind);
+    }
+    for (size_t i = 0; i < sizeof renamed / sizeof renamed[0]; i++) {
+        char item[96];
+        if (renamed[i].now != NULL && strstr(file->text, renamed[i].before) != NULL) {
+            snprintf(item, sizeof item, "%s is now %s", renamed[i].before, renamed[i].now);
+            marl_list_append(list, sizeof list, item);
+        }
+    }
+    return lab_json_fail(&root, "marlinspike", error,
+                         "'" OLD_KIND "' is no longer read, write '" KIND
+                         "': the filters have new parameters, see "
+                         "'marlinspike tuning'%s%s",
+                         list[0] ? "; " : "", list);
+}
+
+static marl_status read_switch(const lab_json_at *at, const marl_parameter *row, float *value,
+                               marl_error *error)
+{
+    const json_t *found = json_object_get(at->object, row->name);
+    if (found == NULL) {
+        return MARL_OK;
+    }
+    if (!json_is_boolean(found)) {
+        return lab_json_fail(at, row->name, error, "must be true or false");
+    }
+    *value = json_is_true(found) ? 1.0f : 0.0f;
+    return MARL_OK;
+}
+
+static marl_status read_parameter(const lab_json_at *at, const marl_parameter *row, float *value,
+                                  marl_error *error)
+{
+    double number = (double)*value;
+    if (row->kind == MARL_KIND_SWITCH) {
+        return read_switch(at, row, value, error);
+    }
+    marl_status status =
+        lab_json_number(at, row->name, LAB_OPTIONAL, (double)row->low, (double)row->high, &number, error);
+    *value = (float)number;
+    return status;
+}
+
+/* 1 when the parameter stands in this object of the file. The switch "weighting" is the object itself. */
+static int is_in_group(int parameter, marl_filter filter, const char *group)
+{
+    marl_parameter_id id = (marl_parameter_id)parameter;
+    const char *own = marl_parameter_is_weighting(id) ? "weighting" : "parameters";
+    return id != MARL_PARAMETER_WEIGHTING && ((marl_parameter_row(id)->filters >> filter) & 1u) &&
+           strcmp(own, group) == 0;
+}
+
+static marl_status read_group(const lab_json_at *root, const char *group, marl_tuning *tuning,
+                              marl_error *error)
+{
+    const char *known[MARL_PARAMETER_COUNT + 1] = {NULL};
+    size_t n = 0;
+    lab_json_at at;
+    marl_status s = lab_json_object(root, group, LAB_OPTIONAL, &at, error);
+    if (s != MARL_OK || at.object == NULL) {
+        return s;
+    }
+    for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
+        if (is_in_group(i, tuning->filter, group)) {
+            known[n++] = marl_parameter_row((marl_parameter_id)i)->name;
+        }
+    }
+    s = refuse_old_keys(&at, error);
+    s = s ? s : lab_json_only(&at, known, error);
+    for (int i = 0; i < MARL_PARAMETER_COUNT && s == MARL_OK; i++) {
+        if (is_in_group(i, tuning->filter, group)) {
+            s = read_parameter(&at, marl_parameter_row((marl_parameter_id)i), &tuning->value[i], error);
+        }
+    }
+    return s;
+}
+
+/* "weighting": "off", or an object of its parameters. */
+static marl_status read_weighting(const lab_json_at *root, marl_tuning *tuning, marl_error *error)
+{
+    const json_t *found = json_object_get(root->object, "weighting");
+    if (!json_is_string(found)) {
+        return read_group(root, "weighting", tuning, error);
+    }
+    if (strcmp(json_string_value(found), "off") != 0) {
+        return lab_json_fail(root, "weighting", error, "is '%s', wanted \"off\" or an object",
+                             json_string_value(found));
+    }
+    tuning->value[MARL_PARAMETER_WEIGHTING] = 0.0f;
+    return MARL_OK;
+}
+
+static marl_status read_filter(const lab_json_at *root, marl_filter *filter, marl_error *error)
+{
+    char name[32] = "", known[120];
+    marl_status s = lab_json_string(root, "filter", LAB_NEEDED, name, sizeof name, error);
+    if (s == MARL_OK && marl_filter_from_name(name, filter) != MARL_OK) {
+        lab_list_filters(known, sizeof known);
+        s = lab_json_fail(root, "filter", error, "unknown filter '%s'; known: %s", name, known);
+    }
+    return s;
+}
+
+static marl_status read_world(const lab_json_at *root, marl_world *world, marl_error *error)
+{
+    char name[8] = "enu";
+    marl_status s = lab_json_string(root, "world", LAB_OPTIONAL, name, sizeof name, error);
+    *world = strcmp(name, "ned") == 0 ? MARL_WORLD_NED : MARL_WORLD_ENU;
+    if (s == MARL_OK && strcmp(name, marl_world_name(*world)) != 0) {
+        s = lab_json_fail(root, "world", error, "is '%s', wanted enu or ned", name);
+    }
+    return s;
+}
+
+static marl_status read_root(const lab_json *file, marl_named_tuning *tuning, marl_error *error)
+{
+    static const char *const known[] = {"marlinspike", "name",       "about",     "filter",
+                                        "world",       "parameters", "weighting", NULL};
+    lab_json_at root = lab_json_root(file);
+    marl_filter filter = MARL_FILTER_COMPLEMENTARY;
+    marl_status s = refuse_old_keys(&root, error);
+    s = s ? s : lab_json_only(&root, known, error);
+    s = s ? s : read_filter(&root, &filter, error);
+    tuning->tuning = marl_tuning_default(filter);
+    s = s ? s : lab_json_string(&root, "name", LAB_OPTIONAL, tuning->name, sizeof tuning->name, error);
+    s = s ? s : lab_json_string(&root, "about", LAB_OPTIONAL, tuning->about, sizeof tuning->about, error);
+    s = s ? s : read_world(&root, &tuning->tuning.world, error);
+    s = s ? s : read_group(&root, "parameters", &tuning->tuning, error);
+    return s ? s : read_weighting(&root, &tuning->tuning, error);
+}
+
+marl_status lab_tuning_file_read(marl_named_tuning *tuning, const char *path, marl_error *error)
+{
+    lab_json file;
+    snprintf(tuning->name, sizeof tuning->name, "%.63s", path);
+    tuning->about[0] = '\0';
+    marl_status status = lab_json_load(&file, path, NULL, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    status = check_kind(&file, error);
+    status = status ? status : read_root(&file, tuning, error);
+    lab_json_free(&file);
+    return status;
+}
+
+static json_t *group_json(const marl_tuning *tuning, const char *group)
+{
+    json_t *object = json_object();
+    for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
+        const marl_parameter *row = marl_parameter_row((marl_parameter_id)i);
+        if (is_in_group(i, tuning->filter, group)) {
+            json_object_set_new(object, row->name,
+                                row->kind == MARL_KIND_SWITCH ? json_boolean(tuning->value[i] != 0.0f)
+                                                              : json_real((double)tuning->value[i]));
+        }
+    }
+    return object;
+}
+
+marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path, marl_error *error)
+{
+    json_t *root = json_object();
+    const marl_tuning *t = &tuning->tuning;
+    int off = t->value[MARL_PARAMETER_WEIGHTING] == 0.0f;
+    json_object_set_new(root, "marlinspike", json_string(KIND));
+    json_object_set_new(root, "name", json_string(tuning->name));
+    if (tuning->about[0] != '\0') {
+        json_object_set_new(root, "about", json_string(tuning->about));
+    }
+    json_object_set_new(root, "filter", json_string(marl_filter_name(t->filter)));
+    json_object_set_new(root, "world", json_string(marl_world_name(t->world)));
+    json_object_set_new(root, "parameters", group_json(t, "parameters"));
+    json_object_set_new(root, "weighting", off ? json_string("off") : group_json(t, "weighting"));
+    return lab_json_save(root, path, error);
+}

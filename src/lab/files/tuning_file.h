@@ -1,0 +1,15 @@
+/* SPDX-License-Identifier: MIT
+ * What the reader of tunings is made of. */
+#ifndef LAB_TUNING_FILE_H
+#define LAB_TUNING_FILE_H
+
+#include "lab/files/json_file.h"
+#include "marlinspike/tuning_file.h"
+
+/* A file alone, without changes behind it. */
+MARL_CHECKED marl_status lab_tuning_file_read(marl_named_tuning *tuning, const char *path, marl_error *error);
+
+/* The filters' names, with commas. */
+void lab_list_filters(char *text, size_t size);
+
+#endif

@@ -1,0 +1,348 @@
+/* SPDX-License-Identifier: MIT
+ * Guessing the columns of a file from elsewhere. */
+#include "lab/import/columns_guess.h"
+#include "lab/log/log_map.h"
+#include "marlinspike/axes.h"
+#include <ctype.h>
+#include <float.h>
+#include <math.h>
+#include <stdarg.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define NUMBERS_SHARE 0.6 /* of the cells of a row */
+#define SELDOM 0.45       /* of the rows repeat a reading that comes at half their rate */
+
+/* A file while its first rows are looked at. */
+typedef struct look {
+    lab_lines lines;
+    lab_scanner scan;
+    int blanks;
+} look;
+
+void lab_guess_doubt(marl_columns_guess *guess, const char *format, ...)
+{
+    size_t n = strlen(guess->doubt);
+    va_list arguments;
+    va_start(arguments, format);
+    if (n > 0 && n + 2 < sizeof guess->doubt) {
+        n += (size_t)snprintf(guess->doubt + n, sizeof guess->doubt - n, "; ");
+    }
+    vsnprintf(guess->doubt + n, sizeof guess->doubt - n, format, arguments);
+    va_end(arguments);
+}
+
+static int is_row_of_numbers(const look *l)
+{
+    size_t numbers = 0, empty = 0;
+    for (size_t i = 0; i < l->scan.csv.cells; i++) {
+        const char *cell = lab_csv_cell(&l->scan.csv, i);
+        numbers += isfinite(lab_cell_number(cell, l->scan.point)) ? 1u : 0u;
+        empty += cell[strspn(cell, " \t\r")] == '\0' ? 1u : 0u;
+    }
+    return numbers >= 2 && (double)numbers >= NUMBERS_SHARE * (double)(l->scan.csv.cells - empty);
+}
+
+static void take_names(marl_columns_guess *guess, const lab_csv_row *csv, long line)
+{
+    guess->header = line;
+    guess->n = csv->cells < MARL_GUESS_MOST ? csv->cells : MARL_GUESS_MOST;
+    for (size_t i = 0; i < guess->n; i++) {
+        marl_column_guess *c = &guess->column[i];
+        const char *cell = lab_csv_cell(csv, i);
+        snprintf(c->name, sizeof c->name, "%s", cell + strspn(cell, " \t"));
+        for (size_t n = strlen(c->name); n > 0 && isspace((unsigned char)c->name[n - 1]); n--) {
+            c->name[n - 1] = '\0';
+        }
+    }
+}
+
+/* The first row of numbers, left in `lines`; the line of words before it gives the names. */
+static marl_status find_first_row(look *l, marl_columns_guess *guess, const char *path, marl_error *error)
+{
+    for (;;) {
+        const char *line;
+        size_t n;
+        int whole;
+        marl_status status = lab_lines_next(&l->lines, path, &line, &n, &whole, error);
+        if (status == MARL_END || l->lines.line > LAB_PREAMBLE_MOST) {
+            return marl_fail(error, MARL_ERR_INPUT, "%s: no rows of numbers in it", path);
+        }
+        if (status != MARL_OK) {
+            return status;
+        }
+        char *text = lab_open_line(&l->lines, line, &n);
+        if (n == 0 || !lab_split_any(&l->scan, text, &n, &l->blanks)) {
+            continue;
+        }
+        if (is_row_of_numbers(l)) {
+            size_t cells = l->scan.csv.cells;
+            guess->delimiter = l->blanks ? ' ' : l->scan.delimiter;
+            if (guess->n != (cells < MARL_GUESS_MOST ? cells : MARL_GUESS_MOST)) {
+                take_names(guess, &l->scan.csv, 0);
+                for (size_t i = 0; i < guess->n; i++) {
+                    guess->column[i].name[0] = '\0';
+                }
+            }
+            lab_lines_back(&l->lines);
+            return MARL_OK;
+        }
+        take_names(guess, &l->scan.csv, l->lines.line);
+    }
+}
+
+static marl_status read_rows(look *l, lab_rows *rows, const char *path, marl_error *error)
+{
+    rows->value = malloc(LAB_GUESS_ROWS * rows->columns * sizeof *rows->value);
+    if (rows->value == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    while (rows->n < LAB_GUESS_ROWS) {
+        const char *line;
+        size_t n;
+        int whole;
+        marl_status status = lab_lines_next(&l->lines, path, &line, &n, &whole, error);
+        if (status != MARL_OK) {
+            return status == MARL_END ? MARL_OK : status;
+        }
+        n -= n > 0 && line[n - 1] == '\r';
+        char *text = l->lines.buffer + (line - l->lines.buffer);
+        if (n == 0 || !lab_split_any(&l->scan, text, &n, &l->blanks) || l->scan.csv.cells < rows->columns) {
+            continue;
+        }
+        for (size_t i = 0; i < rows->columns; i++) {
+            rows->value[rows->n * rows->columns + i] =
+                lab_cell_number(lab_csv_cell(&l->scan.csv, i), l->scan.point);
+        }
+        rows->n++;
+    }
+    return MARL_OK;
+}
+
+static void find_ranges(marl_columns_guess *guess, const lab_rows *rows)
+{
+    for (size_t k = 0; k < guess->n; k++) {
+        marl_column_guess *c = &guess->column[k];
+        c->least = c->most = NAN;
+        c->target = -1;
+        for (size_t i = 0; i < rows->n; i++) {
+            double v = lab_rows_at(rows, i, k);
+            if (i > 0 && fabs(v - lab_rows_at(rows, i - 1, k)) < DBL_MIN) {
+                c->repeats += 1 / (double)rows->n;
+            }
+            if (isfinite(v)) {
+                c->least = isnan(c->least) ? v : fmin(c->least, v);
+                c->most = isnan(c->most) ? v : fmax(c->most, v);
+            }
+        }
+    }
+}
+
+/* The first column with a name keeps it. */
+static void guess_by_names(marl_columns_guess *guess)
+{
+    unsigned taken = 0;
+    for (size_t k = 0; k < guess->n; k++) {
+        marl_column_guess *c = &guess->column[k];
+        lab_guess_by_name(c);
+        if (c->target >= 0 && ((taken & (1u << c->target)) || isnan(c->least))) {
+            c->target = -1;
+            snprintf(c->why, sizeof c->why,
+                     isnan(c->least) ? "no numbers in it" : "another one is called so");
+        }
+        taken |= c->target >= 0 ? 1u << c->target : 0;
+    }
+}
+
+/* A name that needs no thought in a shell and stands there once; else the number is used. */
+static int is_plain_name(const marl_columns_guess *guess, size_t at)
+{
+    const char *name = guess->column[at].name;
+    int same = 0;
+    for (size_t k = 0; k < guess->n; k++) {
+        same += strcmp(guess->column[k].name, name) == 0;
+    }
+    for (const char *p = name; *p != '\0'; p++) {
+        if (!isalnum((unsigned char)*p) && *p != '_' && *p != '.') {
+            return 0;
+        }
+    }
+    return same == 1 && isalpha((unsigned char)name[0]);
+}
+
+static void put_source(marl_columns_guess *guess, size_t at, char *text, size_t size)
+{
+    if (is_plain_name(guess, at)) {
+        snprintf(text, size, "%s", guess->column[at].name);
+    } else {
+        snprintf(text, size, "%zu", at + 1);
+    }
+}
+
+static int column_of(const marl_columns_guess *guess, int target)
+{
+    for (size_t k = 0; k < guess->n; k++) {
+        if (guess->column[k].target == target) {
+            return (int)k;
+        }
+    }
+    return -1;
+}
+
+/* Do all axes stand still from row to row more often than not, but not for ever? */
+static int seldom_changes(const marl_columns_guess *guess, int first)
+{
+    for (int k = 0; k < 3; k++) {
+        double repeats = guess->column[column_of(guess, first + k)].repeats;
+        if (repeats < SELDOM || repeats > 0.999) {
+            return 0;
+        }
+    }
+    return 1;
+}
+
+/* An entry of the map for `columns` columns from `first` on; 0 when they are not all there in one unit. */
+static int put_entry(marl_columns_guess *guess, const char *name, int first, int columns)
+{
+    char entry[4 * MARL_NAME_MOST + 80];
+    int at = column_of(guess, first);
+    size_t n = (size_t)snprintf(entry, sizeof entry, "%s%s=", guess->map[0] ? "; " : "", name);
+    for (int k = 0; k < columns; k++) {
+        int here = column_of(guess, first + k);
+        if (here < 0 || strcmp(guess->column[here].unit, guess->column[at].unit) != 0) {
+            return 0;
+        }
+        n += (size_t)snprintf(entry + n, sizeof entry - n, "%s", k ? "," : "");
+        put_source(guess, (size_t)here, entry + n, sizeof entry - n);
+        n += strlen(entry + n);
+    }
+    if (guess->column[at].unit[0] != '\0') {
+        n += (size_t)snprintf(entry + n, sizeof entry - n, "[%s]", guess->column[at].unit);
+    }
+    if (columns == 3 && seldom_changes(guess, first)) {
+        snprintf(entry + n, sizeof entry - n, " changed");
+    }
+    n = strlen(guess->map);
+    snprintf(guess->map + n, sizeof guess->map - n, "%s", entry);
+    return 1;
+}
+
+static void write_map(marl_columns_guess *guess)
+{
+    static const struct {
+        const char *name;
+        int first, columns;
+    } groups[] = {{"accel", MARL_COLUMN_ACCEL_X, 3},
+                  {"gyro", MARL_COLUMN_GYRO_X, 3},
+                  {"mag", MARL_COLUMN_MAG_X, 3},
+                  {"q", MARL_COLUMN_Q_W, 4}};
+    guess->map[0] = '\0';
+    if (column_of(guess, MARL_COLUMN_T) >= 0) {
+        (void)put_entry(guess, "t", MARL_COLUMN_T, 1);
+    } else {
+        snprintf(guess->map, sizeof guess->map, "t=@RATE");
+    }
+    unsigned done = 1u << MARL_COLUMN_T;
+    for (size_t g = 0; g < sizeof groups / sizeof groups[0]; g++) {
+        if (put_entry(guess, groups[g].name, groups[g].first, groups[g].columns)) {
+            done |= ((1u << groups[g].columns) - 1) << groups[g].first;
+        }
+    }
+    for (int target = 0; target < MARL_COLUMN_COUNT; target++) {
+        if (!(done & (1u << target)) && column_of(guess, target) >= 0) {
+            (void)put_entry(guess, marl_column_name((marl_column)target), target, 1);
+        }
+    }
+}
+
+static void set_unit(marl_columns_guess *guess, int first, const char *unit)
+{
+    for (int k = 0; k < 3; k++) {
+        int at = column_of(guess, first + k);
+        if (at >= 0) {
+            snprintf(guess->column[at].unit, sizeof guess->column[at].unit, "%s", unit);
+        }
+    }
+}
+
+/* A unit of the gyroscope that only its size has told is checked against gravity, which turns with it. */
+static void check_rates(marl_columns_guess *guess, const char *path, char decimal)
+{
+    int at = column_of(guess, MARL_COLUMN_GYRO_X);
+    marl_column_map map;
+    marl_log log;
+    marl_axes axes;
+    if (at < 0 || column_of(guess, MARL_COLUMN_ACCEL_X) < 0 || column_of(guess, MARL_COLUMN_T) < 0 ||
+        marl_column_map_read(&map, guess->map, NULL) != MARL_OK) {
+        return;
+    }
+    const marl_log_options options = {.decimal = decimal, .columns = &map};
+    if (marl_log_load(&log, path, &options, NULL) != MARL_OK) {
+        return;
+    }
+    int degrees = strcmp(guess->column[at].unit, "deg/s") == 0;
+    const double turn = 57.29577951308232;
+    if (marl_axes_find(&log, &axes, NULL) == MARL_OK && axes.gyro.verdict == MARL_AXES_DECIDED) {
+        double off = degrees ? axes.gyro.scale / turn : axes.gyro.scale * turn;
+        if (off > 0.7 && off < 1.4) {
+            degrees = !degrees;
+            set_unit(guess, MARL_COLUMN_GYRO_X, degrees ? "deg/s" : "rad/s");
+        }
+        for (int k = 0; k < 3; k++) {
+            marl_column_guess *c = &guess->column[column_of(guess, MARL_COLUMN_GYRO_X + k)];
+            size_t n = strlen(c->why);
+            snprintf(c->why + n, sizeof c->why - n, "; its unit from how gravity turns");
+        }
+    } else {
+        lab_guess_doubt(guess, "the gyroscope's unit is by its size alone: turn it and see whether inspect "
+                               "suspects it");
+    }
+    marl_log_free(&log);
+}
+
+static void finish(marl_columns_guess *guess, int told, const char *path, char decimal)
+{
+    if (column_of(guess, MARL_COLUMN_T) < 0) {
+        lab_guess_doubt(guess, "no column goes on like a time: put the rate in Hz for RATE");
+    }
+    write_map(guess);
+    if (strstr(guess->map, "[count]") != NULL) {
+        lab_guess_doubt(guess, "counts need --sheet, or say what one is worth, like [0.061 mg]");
+    } else if (!told) {
+        check_rates(guess, path, decimal);
+        write_map(guess);
+    }
+}
+
+marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path, char decimal,
+                                    marl_error *error)
+{
+    lab_rows rows = {0};
+    look *l = calloc(1, sizeof *l);
+    memset(guess, 0, sizeof *guess);
+    if (l == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    l->scan.point = decimal ? decimal : '.';
+    l->lines.fd = -1;
+    marl_status status = lab_csv_init(&l->scan.csv, ',') ? lab_lines_open(&l->lines, path, error)
+                                                         : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    status = status != MARL_OK ? status : find_first_row(l, guess, path, error);
+    rows.columns = guess->n;
+    status = status != MARL_OK ? status : read_rows(l, &rows, path, error);
+    if (status == MARL_OK) {
+        guess->rows = rows.n;
+        find_ranges(guess, &rows);
+        guess_by_names(guess);
+        int rates = column_of(guess, MARL_COLUMN_GYRO_X);
+        int told = rates >= 0 && guess->column[rates].unit[0] != '\0';
+        lab_guess_by_numbers(guess, &rows);
+        finish(guess, told, path, decimal);
+    }
+    free(rows.value);
+    lab_lines_close(&l->lines);
+    lab_csv_free(&l->scan.csv);
+    free(l);
+    return status;
+}

@@ -1,0 +1,233 @@
+/* SPDX-License-Identifier: MIT
+ * What the name of a column says. */
+#include "lab/import/columns_guess.h"
+#include "lab/log/log_format.h"
+#include <ctype.h>
+#include <stdio.h>
+#include <string.h>
+
+/* Words of the trade for a reading; the longer before those that begin alike. */
+static const struct {
+    const char *word;
+    marl_column first;
+    int axes;
+} words[] = {
+    {"timestamp", MARL_COLUMN_T, 0},
+    {"time", MARL_COLUMN_T, 0},
+    {"millis", MARL_COLUMN_T, 0},
+    {"micros", MARL_COLUMN_T, 0},
+    {"clock", MARL_COLUMN_T, 0},
+    {"stamp", MARL_COLUMN_T, 0},
+    {"accelerometer", MARL_COLUMN_ACCEL_X, 3},
+    {"acceleration", MARL_COLUMN_ACCEL_X, 3},
+    {"accel", MARL_COLUMN_ACCEL_X, 3},
+    {"acc", MARL_COLUMN_ACCEL_X, 3},
+    {"gyroscope", MARL_COLUMN_GYRO_X, 3},
+    {"gyro", MARL_COLUMN_GYRO_X, 3},
+    {"gyr", MARL_COLUMN_GYRO_X, 3},
+    {"omega", MARL_COLUMN_GYRO_X, 3},
+    {"rate", MARL_COLUMN_GYRO_X, 3},
+    {"magnetometer", MARL_COLUMN_MAG_X, 3},
+    {"magnetic", MARL_COLUMN_MAG_X, 3},
+    {"field", MARL_COLUMN_MAG_X, 3},
+    {"compass", MARL_COLUMN_MAG_X, 3},
+    {"magn", MARL_COLUMN_MAG_X, 3},
+    {"mag", MARL_COLUMN_MAG_X, 3},
+    {"temperature", MARL_COLUMN_TEMP, 0},
+    {"temp", MARL_COLUMN_TEMP, 0},
+    {"speed", MARL_COLUMN_SPEED, 0},
+    {"velocity", MARL_COLUMN_SPEED, 0},
+    {"roll", MARL_COLUMN_ROLL, 0},
+    {"pitch", MARL_COLUMN_PITCH, 0},
+    {"yaw", MARL_COLUMN_YAW, 0},
+    {"quaternion", MARL_COLUMN_Q_W, 4},
+    {"quat", MARL_COLUMN_Q_W, 4},
+    {"t", MARL_COLUMN_T, 0},
+    {"a", MARL_COLUMN_ACCEL_X, 3},
+    {"g", MARL_COLUMN_GYRO_X, 3},
+    {"w", MARL_COLUMN_GYRO_X, 3},
+    {"m", MARL_COLUMN_MAG_X, 3},
+    {"b", MARL_COLUMN_MAG_X, 3},
+    {"q", MARL_COLUMN_Q_W, 4},
+};
+
+/* Spellings of units, without blanks and in small letters, and ours. */
+static const struct {
+    const char *spelling, *unit;
+} spellings[] = {
+    {"s", "s"},
+    {"sec", "s"},
+    {"seconds", "s"},
+    {"ms", "ms"},
+    {"msec", "ms"},
+    {"milliseconds", "ms"},
+    {"us", "us"},
+    {"\xc2\xb5s", "us"},
+    {"microseconds", "us"},
+    {"ns", "ns"},
+    {"m/s^2", "m/s^2"},
+    {"m/s2", "m/s^2"},
+    {"m/s/s", "m/s^2"},
+    {"ms-2", "m/s^2"},
+    {"m/s\xc2\xb2", "m/s^2"},
+    {"g", "g"},
+    {"mg", "mg"},
+    {"rad/s", "rad/s"},
+    {"rads", "rad/s"},
+    {"rps", "rad/s"},
+    {"deg/s", "deg/s"},
+    {"dps", "deg/s"},
+    {"\xc2\xb0/s", "deg/s"},
+    {"mdps", "mdeg/s"},
+    {"mdeg/s", "mdeg/s"},
+    {"ut", "uT"},
+    {"\xc2\xb5t", "uT"},
+    {"nt", "nT"},
+    {"mt", "mT"},
+    {"gauss", "G"},
+    {"mgauss", "mG"},
+    {"degc", "degC"},
+    {"c", "degC"},
+    {"\xc2\xb0"
+     "c",
+     "degC"},
+    {"k", "K"},
+    {"degf", "degF"},
+    {"m/s", "m/s"},
+    {"km/h", "km/h"},
+    {"deg", "deg"},
+    {"rad", "rad"},
+    {"count", "count"},
+    {"counts", "count"},
+    {"lsb", "count"},
+    {"raw", "count"},
+};
+
+/* Small letters, without blanks and underlines. */
+static void simplify(const char *text, char *plain, size_t size)
+{
+    size_t n = 0;
+    for (; *text != '\0' && n + 1 < size; text++) {
+        if (strchr(" \t_.-:\"", *text) == NULL) {
+            plain[n++] = (char)tolower((unsigned char)*text);
+        }
+    }
+    plain[n] = '\0';
+}
+
+static const char *unit_spelt(const char *text)
+{
+    char plain[24];
+    simplify(text, plain, sizeof plain);
+    for (size_t i = 0; i < sizeof spellings / sizeof spellings[0]; i++) {
+        if (strcmp(plain, spellings[i].spelling) == 0) {
+            return spellings[i].unit;
+        }
+    }
+    return NULL;
+}
+
+/* A unit that stands behind the last underline or blank, as in acc_x_mg; cut off where it is one. */
+static const char *unit_at_end(char *name, lab_quantity quantity)
+{
+    char *last = strrchr(name, '_') != NULL ? strrchr(name, '_') : strrchr(name, ' ');
+    const char *unit = last != NULL ? unit_spelt(last + 1) : NULL;
+    if (unit == NULL || lab_unit_find(quantity, unit) == NULL) {
+        return NULL;
+    }
+    *last = '\0';
+    return unit;
+}
+
+/* The axis that a name's rest says: 0 x or w of four, ...; -1 when it is none. */
+static int axis_of(const char *rest, int axes)
+{
+    static const char *const of_three[] = {"x", "y", "z"}, *const of_four[] = {"w", "x", "y", "z"};
+    static const char *const numbers[] = {"0", "1", "2", "3"};
+    for (int k = 0; k < axes; k++) {
+        if (strcmp(rest, axes == 3 ? of_three[k] : of_four[k]) == 0 || strcmp(rest, numbers[k]) == 0) {
+            return k;
+        }
+    }
+    return -1;
+}
+
+/* 1 when the simplified name is the word (and an axis, before or behind it). */
+static int take_as(const char *plain, const char *word, marl_column first, int axes,
+                   marl_column_guess *column)
+{
+    size_t n = strlen(word);
+    char rest[MARL_NAME_MOST];
+    if (strncmp(plain, word, n) == 0) {
+        snprintf(rest, sizeof rest, "%s", plain + n);
+    } else if (axes > 0 && plain[0] != '\0' && strcmp(plain + 1, word) == 0) {
+        snprintf(rest, sizeof rest, "%c", plain[0]);
+    } else {
+        return 0;
+    }
+    int axis = axes > 0 ? axis_of(rest, axes) : rest[0] == '\0' || unit_spelt(rest) != NULL ? 0 : -1;
+    if (axis < 0) {
+        return 0;
+    }
+    column->target = (int)first + axis;
+    if (axes == 0 && rest[0] != '\0') {
+        snprintf(column->unit, sizeof column->unit, "%s", unit_spelt(rest));
+    }
+    return 1;
+}
+
+static int take_word(const char *name, marl_column_guess *column)
+{
+    char plain[MARL_NAME_MOST];
+    simplify(name, plain, sizeof plain);
+    for (size_t i = 0; i < sizeof words / sizeof words[0]; i++) {
+        if (take_as(plain, words[i].word, words[i].first, words[i].axes, column)) {
+            return 1;
+        }
+    }
+    return 0;
+}
+
+/* A unit says what is measured, an x, y or z at the end of the name which axis. */
+static int take_unit(const char *name, const char *unit, marl_column_guess *column)
+{
+    static const struct {
+        lab_quantity quantity;
+        marl_column first;
+    } sensors[] = {
+        {LAB_ACCEL, MARL_COLUMN_ACCEL_X}, {LAB_GYRO, MARL_COLUMN_GYRO_X}, {LAB_MAG, MARL_COLUMN_MAG_X}};
+    char plain[MARL_NAME_MOST];
+    simplify(name, plain, sizeof plain);
+    size_t n = strlen(plain);
+    for (size_t i = 0; i < sizeof sensors / sizeof sensors[0] && unit != NULL && n > 0; i++) {
+        const char *axis = strchr("xyz", plain[n - 1]);
+        if (axis != NULL && lab_unit_find(sensors[i].quantity, unit) != NULL) {
+            column->target = (int)sensors[i].first + (int)(*axis - 'x');
+            return 1;
+        }
+    }
+    return 0;
+}
+
+void lab_guess_by_name(marl_column_guess *column)
+{
+    char name[MARL_NAME_MOST], *open;
+    const char *unit = NULL;
+    snprintf(name, sizeof name, "%s", column->name);
+    if ((open = strpbrk(name, "[(")) != NULL && open > name) {
+        *open = '\0';
+        open[1 + strcspn(open + 1, "])")] = '\0';
+        unit = unit_spelt(open + 1);
+    }
+    for (int q = 0; q < LAB_QUANTITY_COUNT && unit == NULL; q++) {
+        unit = unit_at_end(name, (lab_quantity)q);
+    }
+    if (!take_word(name, column) && !take_unit(name, unit, column)) {
+        return;
+    }
+    lab_quantity quantity = lab_column_quantity((marl_column)column->target);
+    if (unit != NULL && (lab_unit_find(quantity, unit) != NULL || strcmp(unit, "count") == 0)) {
+        snprintf(column->unit, sizeof column->unit, "%s", unit);
+    }
+    snprintf(column->why, sizeof column->why, "by its name");
+}

@@ -1,0 +1,265 @@
+/* SPDX-License-Identifier: MIT
+ * What the numbers of a column say. */
+#include "lab/import/columns_guess.h"
+#include "lab/maths/statistics.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define LEAST_ROWS 16
+#define SLOWEST_HZ 1.5
+#define FASTEST_HZ 9000.0
+
+static int is_taken(const marl_columns_guess *guess, int target)
+{
+    for (size_t i = 0; i < guess->n; i++) {
+        if (guess->column[i].target == target) {
+            return 1;
+        }
+    }
+    return 0;
+}
+
+/* The median over the rows of f(row); NaN without numbers. */
+static double median_of(const lab_rows *rows, size_t at, double (*f)(const lab_rows *, size_t, size_t))
+{
+    double *value = malloc((rows->n + 1) * sizeof *value), result = NAN;
+    size_t n = 0;
+    for (size_t i = 0; i < rows->n && value != NULL; i++) {
+        double v = f(rows, i, at);
+        if (isfinite(v)) {
+            value[n++] = v;
+        }
+    }
+    if (n >= LEAST_ROWS) {
+        result = lab_quantile(value, n, 0.5);
+    }
+    free(value);
+    return result;
+}
+
+static double step_at(const lab_rows *rows, size_t i, size_t column)
+{
+    return i > 0 ? lab_rows_at(rows, i, column) - lab_rows_at(rows, i - 1, column) : NAN;
+}
+
+static double length_at(const lab_rows *rows, size_t i, size_t column)
+{
+    double x = lab_rows_at(rows, i, column), y = lab_rows_at(rows, i, column + 1),
+           z = lab_rows_at(rows, i, column + 2);
+    return sqrt(x * x + y * y + z * z);
+}
+
+/* Share of the rows in which the column goes on by something like its usual step. */
+static double steadiness(const lab_rows *rows, size_t column, double step)
+{
+    size_t good = 0;
+    for (size_t i = 1; i < rows->n; i++) {
+        double s = step_at(rows, i, column);
+        good += s > 0 && s < 3 * step;
+    }
+    return (double)good / (double)(rows->n > 1 ? rows->n - 1 : 1);
+}
+
+static void find_time(marl_columns_guess *guess, const lab_rows *rows)
+{
+    for (size_t k = 0; k < guess->n && !is_taken(guess, MARL_COLUMN_T); k++) {
+        double step = median_of(rows, k, step_at);
+        if (guess->column[k].target < 0 && step > 0 && steadiness(rows, k, step) > 0.95) {
+            guess->column[k].target = MARL_COLUMN_T;
+            snprintf(guess->column[k].why, sizeof guess->column[k].why, "it goes on by %.6g a row", step);
+        }
+    }
+}
+
+/* The first unit in which the rows come at a rate that sensors have; the order is that of likelihood. */
+static const char *unit_of_time(double step, double *rate)
+{
+    static const struct {
+        const char *unit;
+        double seconds;
+    } units[] = {{"s", 1}, {"ms", 1e-3}, {"us", 1e-6}, {"ns", 1e-9}};
+    for (size_t i = 0; i < sizeof units / sizeof units[0]; i++) {
+        *rate = 1 / (step * units[i].seconds);
+        if (*rate > SLOWEST_HZ && *rate < FASTEST_HZ) {
+            return units[i].unit;
+        }
+    }
+    return "";
+}
+
+static void tell_time(marl_columns_guess *guess, const lab_rows *rows)
+{
+    for (size_t k = 0; k < guess->n; k++) {
+        marl_column_guess *c = &guess->column[k];
+        double rate, step = median_of(rows, k, step_at);
+        if (c->target != MARL_COLUMN_T || c->unit[0] != '\0' || !(step > 0)) {
+            continue;
+        }
+        if (step == 1) {
+            lab_guess_doubt(guess,
+                            "column %zu may count rows instead of telling the time: then say t=@RATE, in Hz",
+                            k + 1);
+        }
+        snprintf(c->unit, sizeof c->unit, "%s", unit_of_time(step, &rate));
+        if (c->unit[0] != '\0') {
+            size_t n = strlen(c->why);
+            snprintf(c->why + n, sizeof c->why - n, "%sin %s that is %.6g rows/s", n ? "; " : "", c->unit,
+                     rate);
+        }
+    }
+}
+
+/* Share by which the length of the vector that begins at the column varies. */
+static double spread_of_length(const lab_rows *rows, size_t column, double middle)
+{
+    double squares = 0;
+    size_t n = 0;
+    for (size_t i = 0; i < rows->n; i++) {
+        double d = length_at(rows, i, column) / middle - 1;
+        if (isfinite(d)) {
+            squares += d * d;
+            n++;
+        }
+    }
+    return n > 0 ? sqrt(squares / (double)n) : NAN;
+}
+
+typedef struct likeness {
+    marl_column first;
+    const char *unit;
+    double low, high; /* of the median length */
+} likeness;
+
+/* Gravity, then the Earth's field (22 to 67 uT). */
+static const likeness accels[] = {{MARL_COLUMN_ACCEL_X, "m/s^2", 9.2, 10.4},
+                                  {MARL_COLUMN_ACCEL_X, "g", 0.94, 1.06},
+                                  {MARL_COLUMN_ACCEL_X, "mg", 940, 1060}};
+static const likeness mags[] = {{MARL_COLUMN_MAG_X, "uT", 18, 90},
+                                {MARL_COLUMN_MAG_X, "G", 0.18, 0.9},
+                                {MARL_COLUMN_MAG_X, "mG", 180, 900},
+                                {MARL_COLUMN_MAG_X, "nT", 18000, 90000}};
+
+static const likeness *like(const likeness *table, size_t n, double length)
+{
+    for (size_t i = 0; i < n; i++) {
+        if (length >= table[i].low && length <= table[i].high) {
+            return &table[i];
+        }
+    }
+    return NULL;
+}
+
+static int is_integer(const lab_rows *rows, size_t column)
+{
+    double most = 0;
+    for (size_t i = 0; i < rows->n; i++) {
+        double v = lab_rows_at(rows, i, column);
+        if (isfinite(v) && v != rint(v)) {
+            return 0;
+        }
+        most = isfinite(v) ? fmax(most, fabs(v)) : most;
+    }
+    return most > 100;
+}
+
+static int in_counts(const lab_rows *rows, size_t column)
+{
+    return is_integer(rows, column) && is_integer(rows, column + 1) && is_integer(rows, column + 2);
+}
+
+static void take_triple(marl_columns_guess *guess, size_t at, marl_column first, const char *unit,
+                        const char *why)
+{
+    for (size_t k = 0; k < 3; k++) {
+        marl_column_guess *c = &guess->column[at + k];
+        c->target = (int)first + (int)k;
+        snprintf(c->unit, sizeof c->unit, "%s", unit);
+        snprintf(c->why, sizeof c->why, "%s", why);
+    }
+}
+
+/* Hardly anything turns faster than 4 rad/s; nearly everything turns faster than 4 deg/s once. */
+static const char *unit_of_rates(const lab_rows *rows, size_t column)
+{
+    double most = 0;
+    for (size_t i = 0; i < rows->n; i++) {
+        double length = length_at(rows, i, column);
+        most = isfinite(length) ? fmax(most, length) : most;
+    }
+    return in_counts(rows, column) ? "count" : most > 4 ? "deg/s" : "rad/s";
+}
+
+static int is_free_triple(const marl_columns_guess *guess, size_t k)
+{
+    return k + 2 < guess->n && guess->column[k].target < 0 && guess->column[k + 1].target < 0 &&
+           guess->column[k + 2].target < 0 && isfinite(guess->column[k].least) &&
+           isfinite(guess->column[k + 1].least) && isfinite(guess->column[k + 2].least);
+}
+
+/* Three columns in a row whose length hardly changes are gravity or the field; three that are left are rates.
+ */
+static void find_triples(marl_columns_guess *guess, const lab_rows *rows)
+{
+    char why[80];
+    for (size_t k = 0; k + 2 < guess->n; k++) {
+        if (!is_free_triple(guess, k)) {
+            continue;
+        }
+        double length = median_of(rows, k, length_at), spread = spread_of_length(rows, k, length);
+        const likeness *found = NULL;
+        if (!is_taken(guess, MARL_COLUMN_ACCEL_X) && spread < 0.5) {
+            found = like(accels, sizeof accels / sizeof accels[0], length);
+        }
+        if (found == NULL && !is_taken(guess, MARL_COLUMN_MAG_X) && spread < 0.5) {
+            found = like(mags, sizeof mags / sizeof mags[0], length);
+        }
+        if (found != NULL) {
+            snprintf(why, sizeof why, "length %.4g, like %s", length,
+                     found->first == MARL_COLUMN_ACCEL_X ? "gravity" : "the Earth's field");
+            take_triple(guess, k, found->first, found->unit, why);
+        } else if (!is_taken(guess, MARL_COLUMN_ACCEL_X) && spread < 0.1 && in_counts(rows, k)) {
+            snprintf(why, sizeof why, "length %.5g in whole numbers, hardly changing", length);
+            take_triple(guess, k, MARL_COLUMN_ACCEL_X, "count", why);
+        } else if (is_taken(guess, MARL_COLUMN_ACCEL_X) && !is_taken(guess, MARL_COLUMN_GYRO_X)) {
+            take_triple(guess, k, MARL_COLUMN_GYRO_X, "", "three columns behind the accelerometer's");
+        }
+    }
+}
+
+/* Units of triples that names have told, by their length. */
+static void tell_units(marl_columns_guess *guess, const lab_rows *rows)
+{
+    for (size_t k = 0; k + 2 < guess->n; k++) {
+        marl_column_guess *c = &guess->column[k];
+        int x = c->target == MARL_COLUMN_ACCEL_X || c->target == MARL_COLUMN_GYRO_X ||
+                c->target == MARL_COLUMN_MAG_X;
+        if (!x || c->unit[0] != '\0' || c[1].target != c->target + 1 || c[2].target != c->target + 2) {
+            continue;
+        }
+        double length = median_of(rows, k, length_at);
+        const likeness *found = c->target == MARL_COLUMN_ACCEL_X ? like(accels, 3, length)
+                                : c->target == MARL_COLUMN_MAG_X ? like(mags, 4, length)
+                                                                 : NULL;
+        const char *unit = c->target == MARL_COLUMN_GYRO_X ? unit_of_rates(rows, k)
+                           : found != NULL                 ? found->unit
+                           : in_counts(rows, k)            ? "count"
+                                                           : "";
+        for (size_t j = 0; j < 3; j++) {
+            size_t n = strlen(c[j].why);
+            snprintf(c[j].unit, sizeof c[j].unit, "%s", unit);
+            if (c->target != MARL_COLUMN_GYRO_X && strstr(c[j].why, "length") == NULL) {
+                snprintf(c[j].why + n, sizeof c[j].why - n, "%slength %.4g", n ? "; " : "", length);
+            }
+        }
+    }
+}
+
+void lab_guess_by_numbers(marl_columns_guess *guess, const lab_rows *rows)
+{
+    find_time(guess, rows);
+    tell_time(guess, rows);
+    find_triples(guess, rows);
+    tell_units(guess, rows);
+}

@@ -1,0 +1,278 @@
+/* SPDX-License-Identifier: MIT
+ * Reading column maps. */
+#include "marlinspike/columns.h"
+#include "lab/log/log_format.h"
+#include <ctype.h>
+#include <errno.h>
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define MOST_TEXT 4096
+
+static const char changed[] = "changed"; /* the word behind an entry */
+
+/* The place in a map, and where to say what is wrong. */
+typedef struct cursor {
+    const char *at;
+    marl_status fault; /* MARL_ERR_USE on the command line, MARL_ERR_INPUT in a file */
+    marl_error *error;
+} cursor;
+
+static const struct {
+    const char *name;
+    marl_column first;
+    int columns;
+} groups[] = {{"accel", MARL_COLUMN_ACCEL_X, 3},
+              {"gyro", MARL_COLUMN_GYRO_X, 3},
+              {"mag", MARL_COLUMN_MAG_X, 3},
+              {"q", MARL_COLUMN_Q_W, 4}};
+
+static void skip_blanks(cursor *c)
+{
+    while (*c->at == ' ' || *c->at == '\t' || *c->at == '\r') {
+        c->at++;
+    }
+}
+
+static marl_status wrong(const cursor *c, const char *what)
+{
+    return marl_fail(c->error, c->fault, "column map: %s at '%.40s'", what,
+                     *c->at != '\0' ? c->at : "its end");
+}
+
+/* A word up to one of the characters in `stops`, blanks around it cut off; or what stands in quotes. */
+static marl_status take_word(cursor *c, const char *stops, char *word, size_t size)
+{
+    size_t n;
+    skip_blanks(c);
+    if (*c->at == '"') {
+        n = strcspn(++c->at, "\"\n");
+        if (c->at[n] != '"') {
+            return wrong(c, "a quote is not closed");
+        }
+        snprintf(word, size, "%.*s", (int)n, c->at);
+        c->at += n + 1;
+        skip_blanks(c);
+        return MARL_OK;
+    }
+    n = strcspn(c->at, stops);
+    size_t kept = n;
+    while (kept > 0 && isspace((unsigned char)c->at[kept - 1])) {
+        kept--;
+    }
+    if (kept == 0 || kept >= size) {
+        return wrong(c, kept == 0 ? "a word is missing" : "a word is too long");
+    }
+    snprintf(word, size, "%.*s", (int)kept, c->at);
+    c->at += n;
+    return MARL_OK;
+}
+
+static marl_status take_target(cursor *c, marl_column *first, int *columns)
+{
+    char word[MARL_NAME_MOST];
+    marl_status status = take_word(c, "=;\n", word, sizeof word);
+    if (status != MARL_OK || *c->at != '=') {
+        return status != MARL_OK ? status : wrong(c, "a = is missing");
+    }
+    c->at++;
+    *columns = 1;
+    for (size_t i = 0; i < sizeof groups / sizeof groups[0]; i++) {
+        if (strcmp(word, groups[i].name) == 0) {
+            *first = groups[i].first;
+            *columns = groups[i].columns;
+            return MARL_OK;
+        }
+    }
+    int found = lab_column_by_name(word);
+    if (found < 0) {
+        return marl_fail(c->error, c->fault,
+                         "column map: '%s' is no column of a log; known: t, accel, gyro, mag, q, accel_x ... "
+                         "q_z, temp, speed, roll, pitch, yaw",
+                         word);
+    }
+    *first = (marl_column)found;
+    return MARL_OK;
+}
+
+/* A column of the file: [-] number, name or "name". */
+static marl_status take_source(cursor *c, marl_column_source *source)
+{
+    skip_blanks(c);
+    source->negative = *c->at == '-';
+    c->at += *c->at == '-' || *c->at == '+';
+    skip_blanks(c);
+    int quoted = *c->at == '"';
+    const char *begin = c->at;
+    marl_status status = take_word(c, ",;[\n", source->name, sizeof source->name);
+    size_t kept = strlen(source->name);
+    const size_t n = sizeof changed - 1;
+    if (status == MARL_OK && !quoted && kept > n && isspace((unsigned char)source->name[kept - n - 1]) &&
+        strcmp(source->name + kept - n, changed) == 0) { /* a word of its own, behind a name without unit */
+        c->at = begin + kept - n;
+        source->name[kept - n - 1] = '\0';
+    }
+    if (status == MARL_OK && !quoted && strspn(source->name, "0123456789") == strlen(source->name)) {
+        long number = strtol(source->name, NULL, 10);
+        if (number < 1 || number > LAB_LOG_MOST_COLUMNS) {
+            return marl_fail(c->error, c->fault, "column map: columns are numbered from 1 to %d, not %s",
+                             LAB_LOG_MOST_COLUMNS, source->name);
+        }
+        source->number = (int)number;
+        source->name[0] = '\0';
+    }
+    return status;
+}
+
+/* "[0.061 mg]": factor and unit, which may be missing. */
+static marl_status take_unit(cursor *c, double *factor, char *unit, size_t size)
+{
+    *factor = 1;
+    unit[0] = '\0';
+    skip_blanks(c);
+    if (*c->at != '[') {
+        return MARL_OK;
+    }
+    char *end;
+    double value = strtod(++c->at, &end);
+    if (end != c->at) {
+        if (!(isfinite(value) && value > 0)) {
+            return wrong(c, "a factor that is not positive");
+        }
+        *factor = value;
+        c->at = end;
+    }
+    marl_status status = take_word(c, "];\n", unit, size);
+    if (status != MARL_OK || *c->at != ']') {
+        return status != MARL_OK ? status : wrong(c, "a ] is missing");
+    }
+    c->at++;
+    return MARL_OK;
+}
+
+static marl_status take_changed(cursor *c, marl_column_map *map, marl_column first, int columns)
+{
+    skip_blanks(c);
+    if (strncmp(c->at, changed, sizeof changed - 1) == 0) {
+        c->at += sizeof changed - 1;
+        map->changed |= ((1u << columns) - 1) << first;
+        skip_blanks(c);
+    }
+    return *c->at == '\0' || *c->at == ';' || *c->at == '\n' ? MARL_OK
+                                                             : wrong(c, "; is missing between entries");
+}
+
+static marl_status take_rate(cursor *c, marl_column_map *map)
+{
+    char *end;
+    map->rate_hz = strtod(++c->at, &end);
+    if (end == c->at || !(map->rate_hz >= 1e-3 && map->rate_hz <= 1e6)) {
+        return wrong(c, "a rate in Hz is missing");
+    }
+    c->at = end;
+    return take_changed(c, map, MARL_COLUMN_T, 1);
+}
+
+static marl_status add_sources(cursor *c, marl_column_map *map, const marl_column_source *found,
+                               marl_column first, int columns)
+{
+    double factor;
+    char unit[sizeof found->unit];
+    marl_status status = take_unit(c, &factor, unit, sizeof unit);
+    for (int i = 0; i < columns && status == MARL_OK; i++) {
+        marl_column_source *source = &map->source[map->n];
+        for (size_t k = 0; k < map->n; k++) {
+            if ((int)map->source[k].target == (int)first + i) {
+                return marl_fail(c->error, c->fault, "column map: %s stands there twice",
+                                 marl_column_name(map->source[k].target));
+            }
+        }
+        *source = found[i];
+        source->target = (marl_column)((int)first + i);
+        source->factor = factor;
+        memcpy(source->unit, unit, sizeof unit);
+        map->n++;
+    }
+    return status;
+}
+
+static marl_status take_entry(cursor *c, marl_column_map *map)
+{
+    marl_column_source found[4] = {{0}};
+    marl_column first = MARL_COLUMN_T;
+    int columns = 1;
+    marl_status status = take_target(c, &first, &columns);
+    if (status != MARL_OK) {
+        return status;
+    }
+    skip_blanks(c);
+    if (first == MARL_COLUMN_T && *c->at == '@') {
+        return take_rate(c, map);
+    }
+    for (int i = 0; i < columns; i++) {
+        status = take_source(c, &found[i]);
+        if (status == MARL_OK && i + 1 < columns && *c->at++ != ',') {
+            c->at--;
+            status = wrong(c, columns == 4 ? "four columns are needed" : "three columns are needed");
+        }
+        if (status != MARL_OK) {
+            return status;
+        }
+    }
+    status = add_sources(c, map, found, first, columns);
+    return status != MARL_OK ? status : take_changed(c, map, first, columns);
+}
+
+static marl_status parse(marl_column_map *map, cursor *c)
+{
+    memset(map, 0, sizeof *map);
+    int timed = 0;
+    for (;;) {
+        c->at += strspn(c->at, "; \t\r\n");
+        if (*c->at == '#') {
+            c->at += strcspn(c->at, "\n");
+            continue;
+        }
+        if (*c->at == '\0') {
+            break;
+        }
+        marl_status status = take_entry(c, map);
+        if (status != MARL_OK) {
+            return status;
+        }
+    }
+    for (size_t i = 0; i < map->n; i++) {
+        timed += map->source[i].target == MARL_COLUMN_T;
+    }
+    if (timed + (map->rate_hz > 0) != 1) {
+        return marl_fail(c->error, c->fault,
+                         timed ? "column map: t is a column or a rate, not both"
+                               : "column map: no t; say t=COLUMN[UNIT], or t=@RATE in Hz");
+    }
+    return MARL_OK;
+}
+
+marl_status marl_column_map_read(marl_column_map *map, const char *text, marl_error *error)
+{
+    cursor c = {text, MARL_ERR_USE, error};
+    char content[MOST_TEXT + 1];
+    if (strchr(text, '=') != NULL) {
+        return parse(map, &c);
+    }
+    FILE *file = fopen(text, "r");
+    if (file == NULL) {
+        return marl_fail(error, MARL_ERR_INPUT,
+                         "%s: cannot be read: %s (a column map is a text like t=1[ms]; "
+                         "accel=2,3,4[g], or a file that holds one)",
+                         text, strerror(errno));
+    }
+    size_t n = fread(content, 1, MOST_TEXT, file);
+    fclose(file);
+    content[n] = '\0';
+    c = (cursor){content, MARL_ERR_INPUT, error};
+    return n == MOST_TEXT || strlen(content) != n
+               ? marl_fail(error, MARL_ERR_INPUT, "%s: not a column map", text)
+               : parse(map, &c);
+}

@@ -1,0 +1,50 @@
+/* SPDX-License-Identifier: MIT
+ * The header of a log: metadata line, column names, units. Private to the log modules. */
+#ifndef LAB_LOG_FORMAT_H
+#define LAB_LOG_FORMAT_H
+
+#include "lab/log/csv_row.h"
+#include "lab/log/units.h"
+#include "marlinspike/log.h"
+
+#define LAB_LOG_MOST_COLUMNS 256
+
+/* What one column of the file is. */
+typedef struct lab_column {
+    int target;            /* marl_column, or -1: ignored */
+    unsigned bit;          /* 1 << target */
+    int plain;             /* holds plain numbers: neither ignored nor times */
+    double factor, offset; /* of the time column: how many of its unit a tick is */
+    int decimals;          /* of the time column's unit */
+} lab_column;
+
+typedef struct lab_layout {
+    lab_column column[LAB_LOG_MOST_COLUMNS];
+    size_t n;
+} lab_layout;
+
+lab_quantity lab_column_quantity(marl_column column);
+/* -1 when there is none. */
+int lab_column_by_name(const char *name);
+/* Splits "name[unit]" in place; *unit is NULL without brackets. Returns the name, spaces trimmed. */
+char *lab_split_name(char *cell, char **unit);
+
+/* Sets the factor of a column whose target is set by its unit; NULL = SI, which is noted. */
+MARL_CHECKED marl_status lab_column_unit(lab_column *column, const char *name, const char *unit,
+                                         const char *where, const marl_sheet *sheet, marl_log_report *report,
+                                         marl_error *error);
+/* Enters a column whose target is set. */
+void lab_column_place(lab_column *column, marl_log_info *info);
+
+/* Takes `# marlinspike log/1 key=value ...` and returns 1; any other comment is skipped. */
+int lab_metadata_read(const char *line, size_t n, marl_log_info *info);
+
+/* The delimiter that the header line uses: comma, semicolon or tab. */
+char lab_delimiter(const char *line, size_t n);
+
+/* Understands the header's cells. `where` is "file:line". */
+MARL_CHECKED marl_status lab_layout_read(lab_layout *layout, const lab_csv_row *header, const char *where,
+                                         const marl_sheet *sheet, marl_log_info *info,
+                                         marl_log_report *report, marl_error *error);
+
+#endif

@@ -1,0 +1,87 @@
+/* SPDX-License-Identifier: MIT
+ * A file line by line. */
+#include "lab/log/log_lines.h"
+#include <errno.h>
+#include <fcntl.h>
+#include <string.h>
+#include <unistd.h>
+
+marl_status lab_lines_open(lab_lines *lines, const char *path, marl_error *error)
+{
+    lines->at_end = 0;
+    lines->line = 0;
+    lines->begin = lines->end = 0;
+    lines->fd = open(path, O_RDONLY);
+    if (lines->fd < 0) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
+    }
+    return MARL_OK;
+}
+
+void lab_lines_close(lab_lines *lines)
+{
+    if (lines->fd >= 0) {
+        close(lines->fd);
+    }
+    lines->fd = -1;
+}
+
+/* Moves what is unread to the front and reads more behind it. */
+static marl_status refill(lab_lines *lines, const char *path, marl_error *error)
+{
+    size_t kept = lines->end - lines->begin;
+    if (kept == LAB_LINES_BUFFER) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: line of over 1 MiB: not a log", path,
+                         lines->line + 1);
+    }
+    memmove(lines->buffer, lines->buffer + lines->begin, kept);
+    lines->begin = 0;
+    lines->end = kept;
+    ssize_t got;
+    do {
+        got = read(lines->fd, lines->buffer + kept, LAB_LINES_BUFFER - kept);
+    } while (got < 0 && errno == EINTR);
+    if (got < 0) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
+    }
+    lines->end += (size_t)got;
+    lines->at_end = got == 0;
+    return MARL_OK;
+}
+
+marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line, size_t *n, int *whole,
+                           marl_error *error)
+{
+    char *start, *stop;
+    for (;;) {
+        start = lines->buffer + lines->begin;
+        stop = memchr(start, '\n', lines->end - lines->begin);
+        if (stop != NULL || lines->at_end) {
+            break;
+        }
+        marl_status status = refill(lines, path, error);
+        if (status != MARL_OK) {
+            return status;
+        }
+    }
+    *whole = stop != NULL;
+    if (stop == NULL) {
+        if (lines->begin == lines->end) {
+            return MARL_END;
+        }
+        stop = lines->buffer + lines->end;
+        *stop = '\n';
+    }
+    lines->line++;
+    lines->last = (size_t)(start - lines->buffer);
+    lines->begin = *whole ? (size_t)(stop - lines->buffer) + 1 : lines->end;
+    *line = start;
+    *n = (size_t)(stop - start);
+    return MARL_OK;
+}
+
+void lab_lines_back(lab_lines *lines)
+{
+    lines->begin = lines->last;
+    lines->line--;
+}

@@ -1,0 +1,307 @@
+/* SPDX-License-Identifier: MIT
+ * Rows and columns of a file from elsewhere, by a map. */
+#include "lab/log/log_map.h"
+#include "lab/log/number.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+char lab_delimiter_of_any(const char *line, size_t n, char point)
+{
+    const char candidate[] = {'\t', ';', ',', '|'};
+    size_t best = 0, most = 0;
+    for (size_t k = 0; k < sizeof candidate; k++) {
+        size_t count = 0;
+        int quoted = 0;
+        for (size_t i = 0; i < n; i++) {
+            quoted ^= line[i] == '"';
+            count += !quoted && line[i] == candidate[k];
+        }
+        if (candidate[k] != point && count > most) {
+            most = count;
+            best = k;
+        }
+    }
+    return most > 0 ? candidate[best] : ' ';
+}
+
+static int is_blank(char c)
+{
+    return c == ' ' || c == '\t';
+}
+
+size_t lab_join_blanks(char *line, size_t n)
+{
+    size_t to = 0, from = 0;
+    int quoted = 0;
+    while (n > 0 && is_blank(line[n - 1])) {
+        line[--n] = ' ';
+    }
+    while (from < n && is_blank(line[from])) {
+        from++;
+    }
+    for (; from < n; from++) {
+        quoted ^= line[from] == '"';
+        if (quoted || !is_blank(line[from])) {
+            line[to++] = line[from];
+        } else if (!is_blank(line[from - 1])) {
+            line[to++] = '\t';
+        }
+    }
+    memset(line + to, ' ', n - to);
+    return to;
+}
+
+int lab_split_any(lab_scanner *s, char *line, size_t *n, int *blanks)
+{
+    s->delimiter = lab_delimiter_of_any(line, *n, s->point);
+    *blanks = s->delimiter == ' ';
+    if (*blanks) {
+        *n = lab_join_blanks(line, *n);
+        s->delimiter = '\t';
+    }
+    csv_set_delim(&s->csv.parser, (unsigned char)s->delimiter);
+    /* the splitter wants a line end behind the cells */
+    char behind = line[*n];
+    line[*n] = '\n';
+    int split = lab_scan_split(s, line, *n);
+    line[*n] = behind;
+    return split;
+}
+
+/* The name of a cell, with its unit in brackets, round or square, cut off. */
+static char *name_of(char *cell, char **unit)
+{
+    char *open = strchr(cell, '('), *close = strrchr(cell, ')');
+    if (strchr(cell, '[') == NULL && open != NULL && close > open && open > cell) {
+        *open = '[';
+        *close = ']';
+    }
+    return lab_split_name(cell, unit);
+}
+
+static int is_named(const char *cell, const char *name)
+{
+    char copy[128], *unit;
+    while (is_blank(*cell)) {
+        cell++;
+    }
+    snprintf(copy, sizeof copy, "%s", cell);
+    for (size_t n = strlen(copy); n > 0 && is_blank(copy[n - 1]); n--) {
+        copy[n - 1] = '\0';
+    }
+    return strcmp(copy, name) == 0 || strcmp(name_of(copy, &unit), name) == 0;
+}
+
+/* How many cells have the name; *at is the last of them. */
+static int find_name(const lab_csv_row *csv, const char *name, size_t *at)
+{
+    int found = 0;
+    for (size_t i = 0; i < csv->cells; i++) {
+        if (is_named(lab_csv_cell(csv, i), name)) {
+            *at = i;
+            found++;
+        }
+    }
+    return found;
+}
+
+/* How many of the map's names the line holds. */
+static size_t names_in(const lab_csv_row *csv, const marl_column_map *map)
+{
+    size_t n = 0, at;
+    for (size_t i = 0; i < map->n; i++) {
+        n += map->source[i].number == 0 && find_name(csv, map->source[i].name, &at) > 0;
+    }
+    return n;
+}
+
+double lab_cell_number(const char *cell, char point)
+{
+    lab_decimal decimal;
+    cell += strspn(cell, " \t");
+    const char *end = lab_number_scan(cell, point, &decimal);
+    if (end == NULL || end[strspn(end, " \t\r")] != '\0') {
+        return NAN;
+    }
+    return lab_number_value(cell, end, point, &decimal);
+}
+
+/* Are the cells that the map numbers numbers? */
+static int is_row(const lab_scanner *s, const marl_column_map *map)
+{
+    for (size_t i = 0; i < map->n; i++) {
+        size_t at = (size_t)map->source[i].number;
+        if (at > s->csv.cells ||
+            (at > 0 && isnan(lab_cell_number(lab_csv_cell(&s->csv, at - 1), s->point)))) {
+            return 0;
+        }
+    }
+    return s->csv.cells > 0;
+}
+
+/* The cells of the last line before the rows, for the units in their brackets. */
+typedef struct heading {
+    size_t n;
+    char cell[LAB_LOG_MOST_COLUMNS][MARL_NAME_MOST];
+} heading;
+
+static void keep_heading(heading *h, const lab_csv_row *csv)
+{
+    h->n = csv->cells < LAB_LOG_MOST_COLUMNS ? csv->cells : LAB_LOG_MOST_COLUMNS;
+    for (size_t i = 0; i < h->n; i++) {
+        snprintf(h->cell[i], sizeof h->cell[i], "%s", lab_csv_cell(csv, i));
+    }
+}
+
+/* The unit is the one that the map gives, else the one in the heading. */
+static marl_status lay_column(lab_layout *layout, size_t at, const marl_column_source *source,
+                              const heading *h, const char *where, const marl_sheet *sheet,
+                              marl_log_info *info, marl_log_report *report, marl_error *error)
+{
+    lab_column *column = &layout->column[at];
+    char text[MARL_NAME_MOST] = "", *unit = NULL;
+    if (column->target >= 0) {
+        return marl_fail(error, MARL_ERR_USE, "column map: column %zu is taken for %s and for %s", at + 1,
+                         marl_column_name((marl_column)column->target), marl_column_name(source->target));
+    }
+    *column = (lab_column){.target = (int)source->target, .factor = 1.0};
+    lab_column_place(column, info);
+    if (at < h->n) {
+        memcpy(text, h->cell[at], sizeof text);
+        (void)name_of(text, &unit);
+    }
+    if (source->unit[0] != '\0') {
+        snprintf(text, sizeof text, "%s", source->unit);
+        unit = text;
+    }
+    marl_status status =
+        lab_column_unit(column, marl_column_name(source->target), unit, where, sheet, report, error);
+    double sign = source->negative ? -1 : 1;
+    column->factor *= sign * source->factor;
+    column->offset *= sign;
+    return status;
+}
+
+static marl_status lay_out(lab_scanner *s, const marl_column_map *map, const heading *h, const char *where,
+                           const marl_sheet *sheet, marl_log_info *info, marl_log_report *report,
+                           marl_error *error)
+{
+    if (s->csv.cells > LAB_LOG_MOST_COLUMNS) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s: more than %d columns", where, LAB_LOG_MOST_COLUMNS);
+    }
+    s->layout.n = s->csv.cells;
+    for (size_t i = 0; i < s->layout.n; i++) {
+        s->layout.column[i] = (lab_column){.target = -1};
+    }
+    if (map->rate_hz > 0) {
+        info->columns |= 1u << MARL_COLUMN_T;
+    }
+    for (size_t i = 0; i < map->n; i++) {
+        const marl_column_source *source = &map->source[i];
+        size_t at = (size_t)source->number;
+        if (at > s->layout.n) {
+            return marl_fail(error, MARL_ERR_INPUT, "%s: no column %zu, only %zu", where, at, s->layout.n);
+        }
+        if (at == 0 && find_name(&s->csv, source->name, &at) > 1) {
+            return marl_fail(error, MARL_ERR_INPUT,
+                             "%s: column '%s' stands there twice: map it by its number", where, source->name);
+        }
+        at -= source->number > 0;
+        marl_status status = lay_column(&s->layout, at, source, h, where, sheet, info, report, error);
+        if (status != MARL_OK) {
+            return status;
+        }
+    }
+    return MARL_OK;
+}
+
+static marl_status not_found(const char *path, const marl_column_map *map, size_t most, marl_error *error)
+{
+    char missing[200] = "";
+    for (size_t i = 0; i < map->n; i++) {
+        if (map->source[i].number == 0) {
+            marl_list_append(missing, sizeof missing, map->source[i].name);
+        }
+    }
+    if (missing[0] != '\0') {
+        return marl_fail(error, MARL_ERR_INPUT,
+                         "%s: no line has all the columns %s (the best has %zu of them); without the map, "
+                         "inspect shows what is there",
+                         path, missing, most);
+    }
+    return marl_fail(error, MARL_ERR_INPUT, "%s: no line has numbers in the columns of the map", path);
+}
+
+static size_t names_wanted(const marl_column_map *map)
+{
+    size_t n = 0;
+    for (size_t i = 0; i < map->n; i++) {
+        n += map->source[i].number == 0;
+    }
+    return n;
+}
+
+char *lab_open_line(lab_lines *lines, const char *line, size_t *n)
+{
+    char *text = lines->buffer + (line - lines->buffer);
+    size_t skip = lines->line == 1 && *n >= 3 && memcmp(text, "\xef\xbb\xbf", 3) == 0 ? 3 : 0;
+    *n -= skip;
+    text += skip;
+    lines->last += skip;
+    *n -= *n > 0 && text[*n - 1] == '\r';
+    skip = *n > 0 && (*text == '#' || *text == '%');
+    *n -= skip;
+    return text + skip;
+}
+
+marl_status lab_map_find_rows(lab_scanner *s, lab_lines *lines, const char *path, const marl_column_map *map,
+                              const marl_sheet *sheet, marl_log_info *info, marl_log_report *report,
+                              int *blanks, marl_error *error)
+{
+    const size_t wanted = names_wanted(map);
+    size_t most = 0;
+    heading *h = calloc(1, sizeof *h);
+    marl_status status = MARL_OK;
+    int found = 0;
+    if (h == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    while (status == MARL_OK && !found) {
+        const char *line;
+        size_t n;
+        int whole;
+        status = lab_lines_next(lines, path, &line, &n, &whole, error);
+        if (status != MARL_OK || lines->line > LAB_PREAMBLE_MOST) {
+            break;
+        }
+        char *text = lab_open_line(lines, line, &n);
+        if (text > line && text[-1] == '#') {
+            (void)lab_metadata_read(text - 1, n + 1, info);
+        }
+        if (n == 0 || !lab_split_any(s, text, &n, blanks)) {
+            continue;
+        }
+        size_t names = names_in(&s->csv, map);
+        most = names > most ? names : most;
+        found = wanted > 0 ? names == wanted : is_row(s, map);
+        if (!found || wanted > 0) {
+            keep_heading(h, &s->csv);
+        }
+    }
+    if (found) {
+        char where[600];
+        snprintf(where, sizeof where, "%s:%ld", path, lines->line);
+        h->n = h->n == s->csv.cells ? h->n : 0; /* a heading has as many cells as a row */
+        status = lay_out(s, map, h, where, sheet, info, report, error);
+        if (wanted == 0) {
+            lab_lines_back(lines);
+        }
+    } else if (status == MARL_OK || status == MARL_END) {
+        status = lines->line == 0 ? marl_fail(error, MARL_ERR_INPUT, "%s:1: the file is empty", path)
+                                  : not_found(path, map, most, error);
+    }
+    free(h);
+    return status;
+}

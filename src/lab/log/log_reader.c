@@ -1,0 +1,275 @@
+/* SPDX-License-Identifier: MIT
+ * Reading logs: which lines are rows, whether their time goes on, what is counted. */
+#include "lab/log/log_map.h"
+#include "lab/log/row_order.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define NOT_UNIT 0.01
+
+struct marl_log_reader {
+    char *path;
+    int ours; /* has our metadata line: then the last line ends with a line end, too */
+    marl_log_info info;
+    marl_log_report report;
+    lab_scanner scan;
+    lab_row_order order;
+    lab_cells cells;   /* of the row at hand; columns that are absent stay 0 */
+    uint8_t all_fresh; /* flags of a row in which no cell is empty or bad */
+    double rate_hz;    /* of rows without time, else 0 */
+    int64_t lines_of_rows;
+    unsigned changed; /* columns of sensors that are fresh only when they change */
+    double last[MARL_COLUMN_COUNT];
+    int blanks; /* cells are divided by blanks */
+    lab_lines lines;
+};
+
+/* A quaternion of another length is told, since it may be no rotation at all. */
+static void count_not_unit(marl_log_reader *r)
+{
+    const double *q = r->cells.value + MARL_COLUMN_Q_W;
+    if ((r->cells.good & MARL_COLUMNS_Q) != MARL_COLUMNS_Q) {
+        return;
+    }
+    double length = sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3]);
+    if (fabs(length - 1) > NOT_UNIT && r->report.not_unit++ == 0) {
+        r->report.first_not_unit_line = r->lines.line;
+        r->report.first_not_unit_length = length;
+    }
+}
+
+static void count_missing(marl_log_reader *r, unsigned missing)
+{
+    for (unsigned set = missing; set != 0; set &= set - 1) {
+        r->report.cells_missing++;
+    }
+    if (missing != 0 && r->report.first_missing_line == 0) {
+        r->report.first_missing_line = r->lines.line;
+    }
+}
+
+/* Takes readings out that only repeat the ones before. */
+static void drop_repeats(marl_log_reader *r)
+{
+    static const unsigned groups[] = {MARL_COLUMNS_ACCEL, MARL_COLUMNS_GYRO,  MARL_COLUMNS_MAG,
+                                      MARL_COLUMNS_TEMP,  MARL_COLUMNS_SPEED, MARL_COLUMNS_Q,
+                                      MARL_COLUMNS_RPY};
+    lab_cells *c = &r->cells;
+    for (size_t g = 0; g < sizeof groups / sizeof groups[0]; g++) {
+        unsigned set = groups[g] & r->changed & c->good;
+        int same = set != 0;
+        for (int i = 0; i < MARL_COLUMN_COUNT; i++) {
+            if (set & (1u << i)) {
+                same = same && fabs(c->value[i] - r->last[i]) <= 0;
+                r->last[i] = c->value[i];
+            }
+        }
+        c->good &= same ? ~set : ~0u;
+    }
+}
+
+/* One row that stands in [line, line + n). */
+static marl_status take_row(marl_log_reader *r, const char *line, size_t n, int whole, marl_log_row *row,
+                            row_fault *fault, marl_error *error)
+{
+    lab_cells *c = &r->cells;
+    if (r->blanks) {
+        char *joined = r->lines.buffer + (line - r->lines.buffer);
+        n = lab_join_blanks(joined, n);
+        joined[n] = '\n';
+    }
+    *fault = lab_scan_row(&r->scan, line, n, c);
+    if (r->rate_hz > 0) {
+        c->t_ns = (int64_t)llround((double)r->lines_of_rows++ / r->rate_hz * 1e9);
+        c->good |= 1u << MARL_COLUMN_T;
+    }
+    if (r->changed != 0) {
+        drop_repeats(r);
+    }
+    if (!whole && (*fault != ROW_GOOD || r->ours)) {
+        *fault = ROW_CUT;
+    }
+    if (r->scan.met_comma) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: a decimal comma: say so with --decimal ,", r->path,
+                         r->lines.line);
+    }
+    if (*fault == ROW_GOOD) {
+        int timed = (c->good & (1u << MARL_COLUMN_T)) != 0;
+        *fault = timed ? lab_row_time(&r->order, c->t_ns, &row->sample.t_ns) : ROW_NO_TIME;
+    }
+    if (*fault == ROW_GOOD) {
+        count_missing(r, lab_cells_to_row(c, r->info.columns, r->all_fresh, row));
+        count_not_unit(r);
+    }
+    return MARL_OK;
+}
+
+static marl_status verdict_at_end(const marl_log_reader *r, marl_error *error)
+{
+    const marl_log_report *report = &r->report;
+    if (report->rows + report->rows_dropped == 0) {
+        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: a header and no samples", r->path);
+    }
+    if (report->rows_dropped > report->rows) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: %s; %lu of %lu rows cannot be used", r->path,
+                         report->first_dropped_line, report->first_dropped_why, report->rows_dropped,
+                         report->rows + report->rows_dropped);
+    }
+    return MARL_END;
+}
+
+marl_status marl_log_next(marl_log_reader *r, marl_log_row *row, marl_error *error)
+{
+    if (lab_row_waiting(&r->order, row, &r->report)) {
+        return MARL_OK;
+    }
+    for (;;) {
+        const char *line;
+        size_t n;
+        int whole;
+        marl_status status = lab_lines_next(&r->lines, r->path, &line, &n, &whole, error);
+        if (status == MARL_END) {
+            return lab_row_last(&r->order, row, &r->report) ? MARL_OK : verdict_at_end(r, error);
+        }
+        if (status != MARL_OK) {
+            return status;
+        }
+        n -= n > 0 && line[n - 1] == '\r';
+        if (n == 0) {
+            continue;
+        }
+        long number = r->lines.line;
+        row_fault fault;
+        status = take_row(r, line, n, whole, row, &fault, error);
+        if (status != MARL_OK) {
+            return status;
+        }
+        fault = fault == ROW_GOOD ? lab_row_place(&r->order, row, number, &r->report) : fault;
+        if (fault == ROW_GOOD) {
+            return MARL_OK;
+        }
+        if (fault != ROW_KEPT) {
+            lab_row_fault(&r->report, fault, number);
+        }
+    }
+}
+
+/* The metadata and comment lines, up to the header, which is left in *line. */
+static marl_status find_header(marl_log_reader *r, const char **line, size_t *n, marl_error *error)
+{
+    for (;;) {
+        int whole;
+        marl_status status = lab_lines_next(&r->lines, r->path, line, n, &whole, error);
+        if (status == MARL_END) {
+            return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: %s", r->path, r->lines.line + 1,
+                             r->lines.line == 0 ? "the file is empty" : "no header");
+        }
+        if (status != MARL_OK) {
+            return status;
+        }
+        if (r->lines.line == 1 && *n >= 3 && memcmp(*line, "\xef\xbb\xbf", 3) == 0) {
+            *line += 3;
+            *n -= 3;
+        }
+        *n -= *n > 0 && (*line)[*n - 1] == '\r';
+        if (*n > 0 && **line == '#') {
+            r->ours |= lab_metadata_read(*line, *n, &r->info);
+        } else if (*n > 0) {
+            return MARL_OK;
+        }
+    }
+}
+
+/* The layout of a file from elsewhere. */
+static marl_status read_mapped(marl_log_reader *r, const marl_log_options *options, marl_error *error)
+{
+    r->rate_hz = options->columns->rate_hz;
+    r->changed = options->columns->changed;
+    for (int i = 0; i < MARL_COLUMN_COUNT; i++) {
+        r->last[i] = NAN;
+    }
+    if (!lab_csv_init(&r->scan.csv, ',')) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    marl_status status = lab_map_find_rows(&r->scan, &r->lines, r->path, options->columns, options->sheet,
+                                           &r->info, &r->report, &r->blanks, error);
+    r->all_fresh = lab_cells_all_fresh(r->info.columns);
+    return status;
+}
+
+static marl_status read_header(marl_log_reader *r, const marl_sheet *sheet, marl_error *error)
+{
+    const char *line;
+    size_t n;
+    char where[600];
+    marl_status status = find_header(r, &line, &n, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    snprintf(where, sizeof where, "%s:%ld", r->path, r->lines.line);
+    r->scan.delimiter = lab_delimiter(line, n);
+    if (r->scan.delimiter == r->scan.point) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s: cells are divided by the decimal comma", where);
+    }
+    if (!lab_csv_init(&r->scan.csv, r->scan.delimiter)) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    if (!lab_scan_split(&r->scan, line, n)) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s: the header is not CSV", where);
+    }
+    status = lab_layout_read(&r->scan.layout, &r->scan.csv, where, sheet, &r->info, &r->report, error);
+    if (status == MARL_OK) {
+        r->all_fresh = lab_cells_all_fresh(r->info.columns);
+    }
+    return status;
+}
+
+marl_status marl_log_open(marl_log_reader **reader, const char *path, const marl_log_options *options,
+                          marl_error *error)
+{
+    static const marl_log_options standard = {0};
+    options = options != NULL ? options : &standard;
+    *reader = NULL;
+    marl_log_reader *r = calloc(1, sizeof *r);
+    if (r == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    r->scan.point = options->decimal ? options->decimal : '.';
+    r->lines.fd = -1;
+    r->path = strdup(path);
+    marl_status status = r->path != NULL ? lab_lines_open(&r->lines, path, error)
+                                         : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    if (status == MARL_OK) {
+        status =
+            options->columns != NULL ? read_mapped(r, options, error) : read_header(r, options->sheet, error);
+    }
+    if (status != MARL_OK) {
+        marl_log_close(r);
+        return status;
+    }
+    *reader = r;
+    return MARL_OK;
+}
+
+void marl_log_close(marl_log_reader *r)
+{
+    if (r == NULL) {
+        return;
+    }
+    lab_lines_close(&r->lines);
+    lab_csv_free(&r->scan.csv);
+    free(r->path);
+    free(r);
+}
+
+const marl_log_info *marl_log_reader_info(const marl_log_reader *reader)
+{
+    return &reader->info;
+}
+
+const marl_log_report *marl_log_reader_report(const marl_log_reader *reader)
+{
+    return &reader->report;
+}

@@ -1,0 +1,138 @@
+/* SPDX-License-Identifier: MIT
+ * From a line to cells. Plain rows go through the fast number scanner, rows with quoted fields through
+ * libcsv; what a cell means is decided in one place for both. */
+#include "lab/log/log_scan.h"
+#include "lab/log/number.h"
+#include <math.h>
+#include <string.h>
+
+/* Ticks that are no decimal unit are rounded to ns once; the others are exact. */
+static int store_time(lab_cells *row, const lab_column *column, const lab_decimal *decimal)
+{
+    if (!lab_number_integer(decimal, column->decimals, &row->t_ns)) {
+        return 0;
+    }
+    if (column->factor == 1.0) {
+        return 1;
+    }
+    long double t = (long double)row->t_ns * (long double)column->factor;
+    row->t_ns = fabsl(t) < 9.2e18L ? (int64_t)llroundl(t) : 0;
+    return fabsl(t) < 9.2e18L;
+}
+
+/* Returns the column's bit when the cell holds a usable value, else 0. */
+static unsigned store(lab_cells *row, const lab_column *column, const char *begin, const char *end,
+                      char point, const lab_decimal *decimal)
+{
+    if (column->target == MARL_COLUMN_T) {
+        return store_time(row, column, decimal) ? column->bit : 0;
+    }
+    double value = lab_number_value(begin, end, point, decimal) * column->factor + column->offset;
+    row->value[column->target] = value;
+    return fabs(value) <= 3.4e38 ? column->bit : 0;
+}
+
+static int is_space(char c)
+{
+    return c == ' ' || c == '\t' || c == '\r';
+}
+
+/* A cell that is not just a number up to its delimiter: padded, empty, or not a number at all. */
+static void take_odd_cell(lab_scanner *s, lab_cells *row, const lab_column *column, const char *begin,
+                          const char *end)
+{
+    lab_decimal decimal;
+    while (begin < end && is_space(*begin)) {
+        begin++;
+    }
+    while (end > begin && is_space(end[-1])) {
+        end--;
+    }
+    if (begin == end) {
+        return;
+    }
+    const char *stop = lab_number_scan(begin, s->point, &decimal);
+    unsigned good = stop == end ? store(row, column, begin, end, s->point, &decimal) : 0;
+    row->good |= good;
+    row->bad |= good ? 0 : column->bit;
+    if (stop != end && s->point == '.' && lab_number_scan(begin, ',', &decimal) == end) {
+        s->met_comma = 1;
+    }
+}
+
+/* Any cell of a plain row: times, zeros, exponents, padded and empty ones, what is no number, columns that
+ * are ignored. Returns its end. */
+static const char *take_other_cell(lab_scanner *s, lab_cells *row, const lab_column *column, const char *p,
+                                   const char *end)
+{
+    lab_decimal decimal;
+    const char *stop = column->target >= 0 ? lab_number_scan(p, s->point, &decimal) : NULL;
+    unsigned good = 0;
+    if (stop != NULL && (stop == end || *stop == s->delimiter)) {
+        good = store(row, column, p, stop, s->point, &decimal);
+        row->good |= good;
+    }
+    if (good != 0) {
+        return stop;
+    }
+    stop = memchr(p, s->delimiter, (size_t)(end - p));
+    stop = stop != NULL ? stop : end;
+    if (column->target >= 0) {
+        take_odd_cell(s, row, column, p, stop);
+    }
+    return stop;
+}
+
+static row_fault plain_row(lab_scanner *s, lab_cells *row, const char *p, const char *end)
+{
+    const lab_column *column = s->layout.column, *last = column + s->layout.n - 1;
+    const char delimiter = s->delimiter, point = s->point;
+    for (;; column++) {
+        double value;
+        const char *stop = column->plain ? lab_number_plain(p, point, &value) : NULL;
+        if (stop != NULL && (stop == end || *stop == delimiter)) {
+            row->value[column->target] = value * column->factor + column->offset;
+            row->good |= column->bit;
+        } else {
+            stop = take_other_cell(s, row, column, p, end);
+        }
+        if (stop == end || column == last) {
+            return stop != end ? ROW_LONG : column == last ? ROW_GOOD : ROW_SHORT;
+        }
+        p = stop + 1;
+    }
+}
+
+int lab_scan_split(lab_scanner *s, const char *line, size_t n)
+{
+    lab_csv_begin(&s->csv);
+    /* line[n] is the line end, also behind a last line without one */
+    int complete = lab_csv_feed(&s->csv, line, n + 1);
+    if (complete == 0) {
+        csv_fini(&s->csv.parser, NULL, NULL, NULL);
+    }
+    return complete == 1;
+}
+
+static row_fault split_row(lab_scanner *s, lab_cells *row)
+{
+    if (s->csv.cells != s->layout.n) {
+        return s->csv.cells < s->layout.n ? ROW_SHORT : ROW_LONG;
+    }
+    for (size_t i = 0; i < s->layout.n; i++) {
+        const char *cell = lab_csv_cell(&s->csv, i);
+        if (s->layout.column[i].target >= 0) {
+            take_odd_cell(s, row, &s->layout.column[i], cell, cell + strlen(cell));
+        }
+    }
+    return ROW_GOOD;
+}
+
+row_fault lab_scan_row(lab_scanner *s, const char *line, size_t n, lab_cells *row)
+{
+    row->good = row->bad = 0;
+    if (memchr(line, '"', n) == NULL) {
+        return plain_row(s, row, line, line + n);
+    }
+    return lab_scan_split(s, line, n) ? split_row(s, row) : ROW_NOT_CSV;
+}

@@ -1,0 +1,148 @@
+/* SPDX-License-Identifier: MIT
+ * Writing logs and attitudes. */
+#include "lab/log/log_format.h"
+#include "lab/log/number.h"
+#include "marlinspike/outfile.h"
+#include <stdio.h>
+#include <stdlib.h>
+
+struct marl_log_writer {
+    marl_outfile *file;
+    unsigned columns;
+};
+
+/* The metadata line. A file that holds attitudes alone has none as long as it says nothing but the
+ * standard, so that any CSV reader takes it. */
+static void write_metadata(marl_outfile *file, const marl_log_info *info)
+{
+    unsigned readings = info->columns & ~(MARL_COLUMNS_Q | MARL_COLUMNS_RPY | MARL_COLUMNS_WEIGHT);
+    int standard = info->world == MARL_WORLD_ENU && !info->relative_heading;
+    char line[200];
+    if (readings == 0 && standard) {
+        return;
+    }
+    snprintf(line, sizeof line, "# marlinspike log/1%s%s corrected=%s world=%s%s\n",
+             info->device[0] ? " device=" : "", info->device, info->corrected ? "yes" : "no",
+             marl_world_name(info->world), info->relative_heading ? " heading=relative" : "");
+    marl_outfile_text(file, line);
+}
+
+static void write_header(marl_outfile *file, unsigned columns)
+{
+    marl_outfile_text(file, "t[s]");
+    for (int i = MARL_COLUMN_T + 1; i < MARL_COLUMN_COUNT; i++) {
+        lab_quantity quantity = lab_column_quantity((marl_column)i);
+        char cell[40];
+        if (!(columns & (1u << i))) {
+            continue;
+        }
+        if (quantity == LAB_PURE) {
+            snprintf(cell, sizeof cell, ",%s", marl_column_name((marl_column)i));
+        } else {
+            snprintf(cell, sizeof cell, ",%s[%s]", marl_column_name((marl_column)i),
+                     lab_unit_si(quantity)->name);
+        }
+        marl_outfile_text(file, cell);
+    }
+    marl_outfile_text(file, "\n");
+}
+
+static marl_status create(marl_log_writer **writer, const char *path, const marl_log_info *info, int growing,
+                          marl_error *error)
+{
+    marl_log_writer *w = calloc(1, sizeof *w);
+    *writer = NULL;
+    if (w == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    w->columns = info->columns & ~(MARL_COLUMNS_RPY | 1u << MARL_COLUMN_T);
+    marl_status status =
+        growing ? marl_outfile_open_growing(&w->file, path, error) : marl_outfile_open(&w->file, path, error);
+    if (status != MARL_OK) {
+        free(w);
+        return status;
+    }
+    write_metadata(w->file, info);
+    write_header(w->file, w->columns);
+    *writer = w;
+    return MARL_OK;
+}
+
+marl_status marl_log_create(marl_log_writer **writer, const char *path, const marl_log_info *info,
+                            marl_error *error)
+{
+    return create(writer, path, info, 0, error);
+}
+
+marl_status marl_log_create_growing(marl_log_writer **writer, const char *path, const marl_log_info *info,
+                                    marl_error *error)
+{
+    return create(writer, path, info, 1, error);
+}
+
+marl_status marl_log_flush(marl_log_writer *w, marl_error *error)
+{
+    return marl_outfile_flush(w->file, error);
+}
+
+/* The cells of one group; empty ones when it is not fresh. */
+static char *write_group(char *out, const marl_log_writer *w, marl_column first, int n, const float *value,
+                         int fresh)
+{
+    for (int i = 0; i < n; i++) {
+        if (w->columns & (1u << (first + (unsigned)i))) {
+            *out++ = ',';
+            out = fresh ? lab_number_write(out, (double)value[i]) : out;
+        }
+    }
+    return out;
+}
+
+void marl_log_write(marl_log_writer *w, const marl_log_row *row)
+{
+    const marl_sample *s = &row->sample;
+    const float accel[] = {s->accel.x, s->accel.y, s->accel.z};
+    const float gyro[] = {s->gyro.x, s->gyro.y, s->gyro.z};
+    const float mag[] = {s->mag.x, s->mag.y, s->mag.z};
+    const float q[] = {row->q.w, row->q.x, row->q.y, row->q.z};
+    char *out = marl_outfile_room(w->file, (MARL_COLUMN_COUNT + 1) * LAB_NUMBER_ROOM);
+    out = lab_time_write(out, s->t_ns);
+    out = write_group(out, w, MARL_COLUMN_ACCEL_X, 3, accel, s->fresh & MARL_FRESH_ACCEL);
+    out = write_group(out, w, MARL_COLUMN_GYRO_X, 3, gyro, s->fresh & MARL_FRESH_GYRO);
+    out = write_group(out, w, MARL_COLUMN_MAG_X, 3, mag, s->fresh & MARL_FRESH_MAG);
+    out = write_group(out, w, MARL_COLUMN_TEMP, 1, &s->temp, s->fresh & MARL_FRESH_TEMP);
+    out = write_group(out, w, MARL_COLUMN_SPEED, 1, &s->speed, s->fresh & MARL_FRESH_SPEED);
+    out = write_group(out, w, MARL_COLUMN_Q_W, 4, q, row->has_q);
+    out = write_group(out, w, MARL_COLUMN_WEIGHT_ACCEL, 1, &row->weight[0], row->weight[0] >= 0.0f);
+    out = write_group(out, w, MARL_COLUMN_WEIGHT_MAG, 1, &row->weight[1], row->weight[1] >= 0.0f);
+    *out++ = '\n';
+    marl_outfile_advance(w->file, out);
+}
+
+marl_status marl_log_commit(marl_log_writer *w, marl_error *error)
+{
+    marl_status status = marl_outfile_commit(w->file, error);
+    free(w);
+    return status;
+}
+
+void marl_log_abort(marl_log_writer *w)
+{
+    if (w != NULL) {
+        marl_outfile_abort(w->file);
+        free(w);
+    }
+}
+
+const char *marl_log_part(const marl_log_writer *w)
+{
+    return marl_outfile_temporary(w->file);
+}
+
+void marl_log_leave(marl_log_writer *w)
+{
+    if (w != NULL) {
+        marl_outfile_leave(w->file);
+        free(w);
+    }
+}

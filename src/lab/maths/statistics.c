@@ -1,0 +1,80 @@
+/* SPDX-License-Identifier: MIT
+ * Small statistics in double. */
+#include "lab/maths/statistics.h"
+#include <math.h>
+
+void lab_moments_add(lab_moments *moments, double value)
+{
+    moments->n++;
+    double from_old = value - moments->mean;
+    moments->mean += from_old / (double)moments->n;
+    moments->squares += from_old * (value - moments->mean);
+}
+
+double lab_moments_deviation(const lab_moments *moments)
+{
+    return moments->n < 2 ? NAN : sqrt(moments->squares / (double)(moments->n - 1));
+}
+
+/* Puts the k-th smallest at its place, the smaller before it and the larger behind ("Algorithm 65: find",
+ * 1961). */
+static void select_place(double *value, size_t n, size_t k)
+{
+    size_t low = 0, high = n - 1;
+    while (low < high) {
+        double pivot = value[low + (high - low) / 2];
+        size_t i = low, j = high;
+        while (i <= j) {
+            while (value[i] < pivot) {
+                i++;
+            }
+            while (value[j] > pivot) {
+                j--;
+            }
+            if (i <= j) {
+                double swapped = value[i];
+                value[i++] = value[j];
+                value[j] = swapped;
+                if (j == 0) {
+                    break;
+                }
+                j--;
+            }
+        }
+        if (k <= j) {
+            high = j;
+        } else if (k >= i) {
+            low = i;
+        } else {
+            return;
+        }
+    }
+}
+
+double lab_quantile(double *value, size_t n, double q)
+{
+    double place = q * (double)(n - 1);
+    size_t below = (size_t)place;
+    select_place(value, n, below);
+    if (below + 1 >= n) {
+        return value[below];
+    }
+    double above = value[below + 1];
+    for (size_t i = below + 2; i < n; i++) {
+        above = value[i] < above ? value[i] : above;
+    }
+    return value[below] + (place - (double)below) * (above - value[below]);
+}
+
+double lab_chi_square(double nu, double z)
+{
+    double a = 2 / (9 * nu), root = 1 - a + z * sqrt(a);
+    return root > 0 ? nu * root * root * root : 0;
+}
+
+double lab_normal_deviation(double probability)
+{
+    double t = sqrt(-2 * log(probability));
+    return t -
+           (2.515517 + t * (0.802853 + t * 0.010328)) / (1 + t * (1.432788 + t * (0.189269 + t * 0.001308)));
+}

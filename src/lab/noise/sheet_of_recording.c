@@ -1,0 +1,141 @@
+/* SPDX-License-Identifier: MIT
+ * A sheet from a recording at rest. */
+#include "lab/log/reading.h"
+#include "lab/maths/statistics.h"
+#include "marlinspike/noise.h"
+#include <math.h>
+#include <stddef.h>
+#include <stdio.h>
+#include <string.h>
+
+enum { LEAST_BITS = 16, MOST_BITS = 32 };
+
+/* Mean or root mean square of those axes where the value is known; 0 without any. */
+static double over_axes(const marl_sensor_noise *noise, size_t offset, int power)
+{
+    double sum = 0, n = 0;
+    for (int k = 0; k < 3; k++) {
+        double value;
+        memcpy(&value, (const char *)&noise->noise[k] + offset, sizeof value);
+        if ((noise->axes & (1u << k)) && isfinite(value)) {
+            sum += pow(value, power);
+            n++;
+        }
+    }
+    return n > 0 ? pow(sum / n, 1.0 / power) : 0;
+}
+
+/* The least step between readings that follow each other, and the greatest reading. */
+static void find_steps(const marl_log *log, marl_sensor sensor, double *step, double *most)
+{
+    const marl_vec3 *before = NULL;
+    *step = INFINITY;
+    *most = 0;
+    for (size_t i = 0; i < log->n; i++) {
+        const marl_sample *s = &log->row[i].sample;
+        if (!(s->fresh & (1u << sensor))) {
+            continue;
+        }
+        const marl_vec3 *now = lab_reading(s, sensor);
+        const double value[3] = {(double)now->x, (double)now->y, (double)now->z};
+        const double old[3] = {before ? (double)before->x : value[0], before ? (double)before->y : value[1],
+                               before ? (double)before->z : value[2]};
+        for (int k = 0; k < 3; k++) {
+            double change = fabs(value[k] - old[k]);
+            *step = change > 0 ? fmin(*step, change) : *step;
+            *most = fmax(*most, fabs(value[k]));
+        }
+        before = now;
+    }
+}
+
+/* The range of so many bits of the least step that holds what was read. */
+static void find_converter(const marl_log *log, marl_sensor sensor, const marl_sensor_sheet *base,
+                           marl_sensor_sheet *sheet)
+{
+    double step, most;
+    if (base != NULL && base->present) {
+        sheet->full_scale = base->full_scale;
+        sheet->bits = base->bits;
+        return;
+    }
+    find_steps(log, sensor, &step, &most);
+    step = isfinite(step) ? step : fmax(most, 1) / 32768;
+    sheet->bits = LEAST_BITS;
+    while (ldexp(step, sheet->bits - 1) < most && sheet->bits < MOST_BITS) {
+        sheet->bits++;
+    }
+    sheet->full_scale = ldexp(step, sheet->bits - 1);
+}
+
+/* Mean over the rest that the noise is from. */
+static void find_bias(const marl_log *log, const marl_sensor_noise *noise, double bias[3])
+{
+    lab_moments mean[3] = {{0}};
+    double until = (double)noise->from_ns + 1e9 * noise->seconds;
+    for (size_t i = 0; i < log->n; i++) {
+        const marl_sample *s = &log->row[i].sample;
+        if ((s->fresh & MARL_FRESH_GYRO) && s->t_ns >= noise->from_ns && (double)s->t_ns <= until) {
+            lab_moments_add(&mean[0], (double)s->gyro.x);
+            lab_moments_add(&mean[1], (double)s->gyro.y);
+            lab_moments_add(&mean[2], (double)s->gyro.z);
+        }
+    }
+    for (int k = 0; k < 3; k++) {
+        bias[k] = mean[k].mean;
+    }
+}
+
+/* Mean of the corners that are seen; 0 without any. */
+static double corner_of(const marl_sensor_spectrum *spectrum)
+{
+    double sum = 0, n = 0;
+    for (int k = 0; k < 3; k++) {
+        double corner = spectrum->spectrum[k].low_pass_hz;
+        if ((spectrum->axes & (1u << k)) && spectrum->at_rest && isfinite(corner)) {
+            sum += corner;
+            n++;
+        }
+    }
+    return n > 0 ? sum / n : 0;
+}
+
+static void describe(const marl_log *log, marl_sensor sensor, const marl_sensor_noise *noise,
+                     const marl_sensor_spectrum *spectrum, const marl_sensor_sheet *base,
+                     marl_sensor_sheet *sheet)
+{
+    int axis = noise->axes & 1u ? 0 : noise->axes & 2u ? 1 : 2;
+    *sheet = (marl_sensor_sheet){.present = 1, .reference_degC = MARL_SHEET_REFERENCE_DEGC};
+    sheet->rate_hz = 1 / noise->allan[axis].step_s;
+    sheet->white = over_axes(noise, offsetof(marl_noise, white), 2);
+    sheet->flicker = over_axes(noise, offsetof(marl_noise, flicker), 1);
+    sheet->walk = over_axes(noise, offsetof(marl_noise, walk), 1);
+    sheet->low_pass_hz = corner_of(spectrum);
+    find_converter(log, sensor, base, sheet);
+    if (sensor == MARL_GYRO) {
+        find_bias(log, noise, sheet->bias);
+    }
+}
+
+marl_status marl_sheet_of_recording(const marl_log *log, const marl_sensor_noise noise[MARL_SENSOR_COUNT],
+                                    const marl_sensor_spectrum spectrum[MARL_SENSOR_COUNT],
+                                    const marl_sheet *base, marl_sheet *sheet, marl_error *error)
+{
+    marl_sensor_sheet *of[MARL_SENSOR_COUNT] = {&sheet->accel, &sheet->gyro, &sheet->mag};
+    int seen = 0;
+    memset(sheet, 0, sizeof *sheet);
+    snprintf(sheet->name, sizeof sheet->name, "%.63s", log->info.device);
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_sensor_sheet *from = base == NULL      ? NULL
+                                        : i == MARL_ACCEL ? &base->accel
+                                        : i == MARL_GYRO  ? &base->gyro
+                                                          : &base->mag;
+        if (noise[i].axes && over_axes(&noise[i], offsetof(marl_noise, white), 2) > 0) {
+            describe(log, (marl_sensor)i, &noise[i], &spectrum[i], from, of[i]);
+            seen = 1;
+        }
+    }
+    return seen ? MARL_OK
+                : marl_fail(error, MARL_ERR_EVIDENCE,
+                            "%s: no rest long enough to see noise; record with --until still", log->path);
+}

@@ -1,0 +1,109 @@
+/* SPDX-License-Identifier: MIT
+ * Averaged periodograms, third-octave bands. */
+#include "marlinspike/spectrum.h"
+#include "lab/maths/statistics.h"
+#include "lab/noise/spectrum_parts.h"
+#include <kiss_fftr.h>
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define PI 3.141592653589793
+#define BAND 2.5758293035489004      /* of the normal distribution: 99 % */
+#define OVERLAP_CORRELATION 0.027778 /* of half-overlapping raised cosines, squared */
+enum { LEAST_SEGMENT = 32 };
+
+/* As long as eight fit side by side. */
+static size_t choose_segment(size_t n)
+{
+    size_t length = MARL_SPECTRUM_SEGMENT;
+    while (length > n / 8 && length > LEAST_SEGMENT) {
+        length /= 2;
+    }
+    return length;
+}
+
+/* Adds the power of one segment. */
+static void add_segment(const double *value, const double *window, size_t length, kiss_fftr_cfg transform,
+                        kiss_fft_scalar *series, kiss_fft_cpx *out, double *power)
+{
+    double mean = 0;
+    for (size_t i = 0; i < length; i++) {
+        mean += value[i] / (double)length;
+    }
+    for (size_t i = 0; i < length; i++) {
+        series[i] = (kiss_fft_scalar)((value[i] - mean) * window[i]);
+    }
+    kiss_fftr(transform, series, out);
+    for (size_t k = 0; k <= length / 2; k++) {
+        power[k] += (double)out[k].r * (double)out[k].r + (double)out[k].i * (double)out[k].i;
+    }
+}
+
+/* Mean power of all segments, two-sided, in unit^2/Hz. */
+static marl_status average(const double *value, size_t n, size_t length, marl_spectrum *s, marl_error *error)
+{
+    kiss_fftr_cfg transform = kiss_fftr_alloc((int)length, 0, NULL, NULL);
+    kiss_fft_scalar *series = malloc(length * sizeof *series);
+    kiss_fft_cpx *out = malloc((length / 2 + 1) * sizeof *out);
+    double *window = malloc(length * sizeof *window), squares = 0;
+    int fits = transform != NULL && series != NULL && out != NULL && window != NULL;
+    for (size_t i = 0; fits && i < length; i++) {
+        window[i] = 0.5 - 0.5 * cos(2 * PI * (double)i / (double)length);
+        squares += window[i] * window[i];
+    }
+    for (size_t from = 0; fits && from + length <= n; from += length / 2) {
+        add_segment(value + from, window, length, transform, series, out, s->density);
+        s->segments++;
+    }
+    for (size_t k = 0; fits && k < s->bins; k++) {
+        s->density[k] /= (double)s->segments * squares * s->rate_hz;
+    }
+    kiss_fftr_free(transform);
+    free(series);
+    free(out);
+    free(window);
+    return fits ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+}
+
+static void find_bands(marl_spectrum *s)
+{
+    lab_band_power band[MARL_SPECTRUM_BANDS];
+    s->bands = lab_spectrum_bands(s, NULL, band);
+    for (size_t i = 0; i < s->bands; i++) {
+        double nu = band[i].freedom;
+        s->band[i] = (marl_band){band[i].hz, sqrt(band[i].power), NAN, NAN};
+        s->band[i].low = sqrt(band[i].power * nu / lab_chi_square(nu, BAND));
+        s->band[i].high = sqrt(band[i].power * nu / lab_chi_square(nu, -BAND));
+    }
+}
+
+marl_status marl_spectrum_of(const double *value, size_t n, double step_s, marl_spectrum *s,
+                             marl_error *error)
+{
+    size_t length = choose_segment(n);
+    memset(s, 0, sizeof *s);
+    s->low_pass_hz = s->low_pass_sigma = NAN;
+    if (n < MARL_SPECTRUM_LEAST) {
+        return marl_fail(error, MARL_ERR_EVIDENCE, "%zu readings in a row; a spectrum needs %d", n,
+                         MARL_SPECTRUM_LEAST);
+    }
+    s->rate_hz = 1 / step_s;
+    s->step_hz = s->rate_hz / (double)length;
+    s->bins = length / 2 + 1;
+    marl_status status = average(value, n, length, s, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    double many = (double)s->segments;
+    s->freedom = 2 * many / (1 + 2 * OVERLAP_CORRELATION * (many - 1) / many);
+    unsigned char skip[MARL_SPECTRUM_BINS] = {0};
+    find_bands(s);
+    lab_find_lines(s, skip);
+    lab_find_corner(s, skip);
+    s->density[0] = NAN;
+    for (size_t k = 1; k < s->bins; k++) {
+        s->density[k] = sqrt(s->density[k]);
+    }
+    return MARL_OK;
+}

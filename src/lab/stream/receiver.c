@@ -1,0 +1,250 @@
+/* SPDX-License-Identifier: MIT
+ * The desk's end of a device stream. */
+#include "lab/stream/receiver_lines.h"
+#include "lab/stream/stream_item.h"
+#include "marlinspike/packet.h"
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* Time that goes back by more than this, and is no wrap, is a board that began anew. */
+#define RESTART_NS INT64_C(500000000)
+enum { MOST_ANSWERS = 8 };
+
+struct marl_receiver {
+    marl_stream_report report;
+    marl_log_info info;
+    lab_row_order order;
+    lab_row_queue queue;
+    marl_answer answer[MOST_ANSWERS];
+    int answers;
+    int numbered; /* `expected` is set */
+    uint32_t expected;
+    int finished;
+    marl_packet_reader reader;
+    uint8_t packet[MARL_ITEM_MOST + 4];
+    lab_lines_in lines;
+};
+
+marl_status marl_receiver_create(marl_receiver **receiver, const char *name, const marl_log_options *options,
+                                 marl_error *error)
+{
+    marl_receiver *r = calloc(1, sizeof *r);
+    *receiver = r;
+    if (r == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    marl_packet_reader_init(&r->reader, r->packet, sizeof r->packet);
+    lab_lines_in_init(&r->lines, name, options);
+    return MARL_OK;
+}
+
+void marl_receiver_free(marl_receiver *r)
+{
+    if (r != NULL) {
+        lab_lines_in_free(&r->lines);
+        free(r->queue.row);
+        free(r);
+    }
+}
+
+int lab_row_queue_add(lab_row_queue *q, const marl_log_row *row)
+{
+    if (q->begin > 0 && q->begin == q->n) {
+        q->begin = q->n = 0;
+    }
+    if (q->n == q->room) {
+        size_t room = q->room ? 2 * q->room : 256;
+        marl_log_row *larger = realloc(q->row, room * sizeof *larger);
+        if (larger == NULL) {
+            return 0;
+        }
+        q->row = larger;
+        q->room = room;
+    }
+    q->row[q->n++] = *row;
+    return 1;
+}
+
+static unsigned columns_of(const marl_log_row *row)
+{
+    static const unsigned group[] = {MARL_COLUMNS_ACCEL, MARL_COLUMNS_GYRO, MARL_COLUMNS_MAG,
+                                     MARL_COLUMNS_TEMP, MARL_COLUMNS_SPEED};
+    unsigned columns = row->has_q ? MARL_COLUMNS_Q : 0;
+    for (unsigned i = 0; i < 5; i++) {
+        columns |= row->sample.fresh & (1u << i) ? group[i] : 0;
+    }
+    return columns;
+}
+
+/* Is this a board that began anew, and not a 32-bit clock that wrapped? Of packets one is believed; lines are
+ * not checked, so that it takes some in a row. */
+static int began_anew(const marl_receiver *r, int64_t raw)
+{
+    int64_t t_ns;
+    lab_row_order copy = r->order;
+    return copy.timed && lab_row_time(&copy, raw, &t_ns) == ROW_TIME_BACK && copy.at.t_ns - t_ns > RESTART_NS;
+}
+
+static marl_status take_row(marl_receiver *r, marl_log_row *row, int64_t raw, marl_error *error)
+{
+    marl_log_report *report = &r->report.rows;
+    row_fault fault = lab_row_time(&r->order, raw, &row->sample.t_ns);
+    long number = (long)(report->rows + report->rows_dropped + 1);
+    fault = fault == ROW_GOOD ? lab_row_place(&r->order, row, number, report) : fault;
+    if (fault != ROW_GOOD) {
+        if (fault != ROW_KEPT) {
+            lab_row_fault(report, fault, number);
+        }
+        return MARL_OK;
+    }
+    do {
+        r->info.columns |= columns_of(row);
+        r->report.last_ns = row->sample.t_ns;
+        if (!lab_row_queue_add(&r->queue, row)) {
+            return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+        }
+    } while (lab_row_waiting(&r->order, row, report));
+    return MARL_OK;
+}
+
+static void take_identity(marl_receiver *r, const lab_identity *identity)
+{
+    marl_log_row named = {.sample.fresh = identity->sensors};
+    r->report.identified = 1;
+    r->report.sensors = identity->sensors;
+    snprintf(r->report.firmware, sizeof r->report.firmware, "%s", identity->firmware);
+    snprintf(r->info.device, sizeof r->info.device, "%s", identity->device);
+    marl_text_clean(r->info.device);
+    for (char *c = r->info.device; *c != '\0'; c++) { /* one word in the metadata line */
+        *c = (char)(*c == ' ' || *c == ',' ? '_' : *c);
+    }
+    r->info.columns |= columns_of(&named);
+}
+
+/* What the numbers say is missing. */
+static void count_lost(marl_receiver *r, uint32_t number)
+{
+    uint32_t missing = number - r->expected;
+    if (r->numbered && missing < UINT32_C(0x80000000)) {
+        r->report.items_lost += missing;
+    }
+    r->numbered = 1;
+    r->expected = number + 1;
+}
+
+static marl_status take_item(marl_receiver *r, size_t n, marl_error *error)
+{
+    lab_item item;
+    if (!lab_item_read(r->packet, n, &item)) {
+        return MARL_OK;
+    }
+    if ((item.kind == MARL_ITEM_SAMPLE || item.kind == MARL_ITEM_IDENTITY) && began_anew(r, item.t_ns)) {
+        r->report.restarted = 1;
+        return MARL_OK;
+    }
+    r->report.items++;
+    count_lost(r, item.number);
+    switch (item.kind) {
+    case MARL_ITEM_SAMPLE:
+        r->report.kind = MARL_STREAM_PACKETS; /* answers alone may come between lines, too */
+        return take_row(r, &item.row, item.t_ns, error);
+    case MARL_ITEM_IDENTITY:
+        take_identity(r, &item.identity);
+        break;
+    case MARL_ITEM_ANSWER:
+        if (r->answers < MOST_ANSWERS) {
+            r->answer[r->answers++] = item.answer;
+        }
+        break;
+    case MARL_ITEM_NOTICE:
+        if (r->report.notices++ == 0) {
+            snprintf(r->report.first_notice, sizeof r->report.first_notice, "%s", item.notice);
+        }
+        break;
+    default:
+        break;
+    }
+    return MARL_OK;
+}
+
+/* Text lines have times as packets have, and their own columns. */
+static marl_status take_line(marl_receiver *r, marl_error *error)
+{
+    marl_log_row row;
+    int64_t raw;
+    int restarts = 0;
+    marl_status status = lab_lines_in_take(&r->lines, &r->report.rows, &row, &raw);
+    if (status == MARL_OK) {
+        restarts = began_anew(r, raw);
+        r->lines.back_in_row = restarts ? r->lines.back_in_row + 1 : 0;
+        r->report.restarted = r->lines.back_in_row >= LAB_BACK_IN_ROW;
+        status = take_row(r, &row, raw, error);
+    }
+    snprintf(r->report.fault, sizeof r->report.fault, "%s", r->lines.fault.text);
+    if (r->lines.headed) {
+        r->report.kind = MARL_STREAM_LINES;
+        unsigned columns = r->info.columns | r->lines.info.columns;
+        if (r->lines.info.device[0] != '\0') {
+            r->info = r->lines.info;
+        }
+        r->info.columns = columns;
+    }
+    return status == MARL_ERR_NOT_READY ? MARL_OK : status;
+}
+
+marl_status marl_receiver_feed(marl_receiver *r, const uint8_t *bytes, size_t n, marl_error *error)
+{
+    marl_status status = MARL_OK;
+    r->report.bytes += n;
+    for (size_t i = 0; i < n && status == MARL_OK && !r->report.restarted; i++) {
+        size_t length;
+        if (marl_packet_take(&r->reader, bytes[i], &length) == MARL_OK) {
+            status = take_item(r, length, error);
+        }
+        if (r->report.kind != MARL_STREAM_PACKETS && lab_lines_in_byte(&r->lines, (char)bytes[i])) {
+            status = take_line(r, error);
+        }
+    }
+    r->report.bytes_skipped = r->report.kind == MARL_STREAM_LINES ? r->lines.skipped : r->reader.skipped;
+    return status;
+}
+
+void marl_receiver_finish(marl_receiver *r)
+{
+    marl_log_row row;
+    if (!r->finished && lab_row_last(&r->order, &row, &r->report.rows)) {
+        (void)lab_row_queue_add(&r->queue, &row);
+    }
+    r->finished = 1;
+}
+
+marl_status marl_receiver_next(marl_receiver *r, marl_log_row *row)
+{
+    if (r->queue.begin < r->queue.n) {
+        *row = r->queue.row[r->queue.begin++];
+        return MARL_OK;
+    }
+    return r->report.restarted ? MARL_END : MARL_ERR_NOT_READY;
+}
+
+marl_status marl_receiver_answer(marl_receiver *r, marl_answer *answer)
+{
+    if (r->answers == 0) {
+        return MARL_ERR_NOT_READY;
+    }
+    *answer = r->answer[0];
+    r->answers--;
+    memmove(r->answer, r->answer + 1, (size_t)r->answers * sizeof *answer);
+    return MARL_OK;
+}
+
+const marl_log_info *marl_receiver_info(const marl_receiver *receiver)
+{
+    return &receiver->info;
+}
+
+const marl_stream_report *marl_receiver_report(const marl_receiver *receiver)
+{
+    return &receiver->report;
+}

@@ -1,0 +1,153 @@
+/* SPDX-License-Identifier: MIT
+ * CSV lines of a stream. */
+#include "lab/stream/receiver_lines.h"
+#include <stdio.h>
+#include <string.h>
+
+void lab_lines_in_init(lab_lines_in *in, const char *name, const marl_log_options *options)
+{
+    in->name = name;
+    in->sheet = options != NULL ? options->sheet : NULL;
+    in->scan.point = options != NULL && options->decimal ? options->decimal : '.';
+}
+
+void lab_lines_in_free(lab_lines_in *in)
+{
+    if (in->headed) {
+        lab_csv_free(&in->scan.csv);
+    }
+}
+
+/* Between lines a board may answer with a packet, which stands between two zeros. */
+static int belongs_to_packet(lab_lines_in *in, char byte)
+{
+    int inside = in->in_packet;
+    if (byte == '\0') {
+        in->in_packet = !inside;
+        in->packet_n = 0;
+        in->skipped += in->n;
+        in->n = 0;
+        return 1;
+    }
+    in->packet_n += inside != 0;
+    in->in_packet = inside && in->packet_n < MARL_PACKET_SIZE(MARL_ITEM_MOST); /* else that zero was noise */
+    return in->in_packet;
+}
+
+int lab_lines_in_byte(lab_lines_in *in, char byte)
+{
+    if (belongs_to_packet(in, byte)) {
+        return 0;
+    }
+    if (byte == '\n') {
+        return 1;
+    }
+    in->too_long |= in->n == LAB_LINE_MOST;
+    if (!in->too_long) {
+        in->text[in->n++] = byte;
+    }
+    return 0;
+}
+
+/* Does the line look like a header of ours? Only then are its faults worth a word. */
+static int looks_like_header(const char *text, size_t n)
+{
+    return n >= 2 && text[0] == 't' &&
+           (text[1] == '[' || text[1] == ',' || text[1] == ';' || text[1] == '\t');
+}
+
+/* A header with a fault is remembered and passed over: the line may be noisy and the next one good. */
+static marl_status take_header(lab_lines_in *in, marl_log_report *report)
+{
+    char where[300];
+    snprintf(where, sizeof where, "%.200s:%ld", in->name, in->line);
+    in->scan.delimiter = lab_delimiter(in->text, in->n);
+    if (!lab_csv_init(&in->scan.csv, in->scan.delimiter)) {
+        return marl_fail(&in->fault, MARL_ERR_SYSTEM, "no memory");
+    }
+    marl_status status = MARL_ERR_INPUT;
+    in->scan.layout.n = 0; /* of a header with a fault before */
+    in->info.columns = 0;
+    if (in->scan.delimiter == in->scan.point) {
+        status = marl_fail(&in->fault, MARL_ERR_INPUT, "%s: cells are divided by the decimal comma", where);
+    } else if (lab_scan_split(&in->scan, in->text, in->n)) {
+        status =
+            lab_layout_read(&in->scan.layout, &in->scan.csv, where, in->sheet, &in->info, report, &in->fault);
+    }
+    if (status != MARL_OK) {
+        lab_csv_free(&in->scan.csv);
+        in->skipped += in->n + 1;
+        return MARL_ERR_NOT_READY;
+    }
+    memcpy(in->header, in->text, in->n);
+    in->header[in->n] = '\0';
+    in->all_fresh = lab_cells_all_fresh(in->info.columns);
+    in->headed = 1;
+    return MARL_ERR_NOT_READY;
+}
+
+static marl_status take_cells(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
+{
+    row_fault fault = lab_scan_row(&in->scan, in->text, in->n, &in->cells);
+    if (in->scan.met_comma) {
+        marl_fail(&in->fault, MARL_ERR_INPUT, "%s:%ld: a decimal comma: say so with --decimal ,", in->name,
+                  in->line);
+        in->scan.met_comma = 0;
+        fault = ROW_NOT_CSV;
+    }
+    if (fault == ROW_GOOD && !(in->cells.good & (1u << MARL_COLUMN_T))) {
+        fault = ROW_NO_TIME;
+    }
+    if (fault != ROW_GOOD) {
+        lab_row_fault(report, fault, in->line);
+        return MARL_ERR_NOT_READY;
+    }
+    unsigned missing = lab_cells_to_row(&in->cells, in->info.columns, in->all_fresh, row);
+    for (unsigned set = missing; set != 0; set &= set - 1) {
+        report->cells_missing++;
+    }
+    if (missing != 0 && report->first_missing_line == 0) {
+        report->first_missing_line = in->line;
+    }
+    *raw = in->cells.t_ns;
+    return MARL_OK;
+}
+
+static marl_status take(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
+{
+    if (in->too_long) {
+        in->skipped += in->n;
+        return MARL_ERR_NOT_READY;
+    }
+    if (in->n == 0) {
+        return MARL_ERR_NOT_READY;
+    }
+    if (in->headed) {
+        int again = strlen(in->header) == in->n && memcmp(in->header, in->text, in->n) == 0;
+        return again ? MARL_ERR_NOT_READY : take_cells(in, report, row, raw);
+    }
+    if (in->text[0] == '#') {
+        (void)lab_metadata_read(in->text, in->n, &in->info);
+        return MARL_ERR_NOT_READY;
+    }
+    if (looks_like_header(in->text, in->n)) {
+        return take_header(in, report);
+    }
+    in->skipped += in->n + 1;
+    return MARL_ERR_NOT_READY;
+}
+
+marl_status lab_lines_in_take(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
+{
+    in->line++;
+    in->n -= in->n > 0 && in->text[in->n - 1] == '\r';
+    if (in->line == 1 && in->n >= 3 && memcmp(in->text, "\xef\xbb\xbf", 3) == 0) {
+        in->n -= 3;
+        memmove(in->text, in->text + 3, in->n);
+    }
+    memset(in->text + in->n, '\n', 1 + LAB_NUMBER_SLACK);
+    marl_status status = take(in, report, row, raw);
+    in->n = 0;
+    in->too_long = 0;
+    return status;
+}

@@ -1,0 +1,63 @@
+#!/usr/bin/env bash
+# SPDX-License-Identifier: MIT
+# What the documentation says is so: check_docs.sh SOURCE TOOL.
+set -euo pipefail
+source=$1 tool=$2
+cd "$source"
+bad=0
+complain() {
+    echo "$*"
+    bad=1
+}
+
+# Every link leads somewhere.
+for page in README.md CONTRIBUTING.md docs/*.md; do
+    while read -r link; do
+        [ -e "$(dirname "$page")/${link%%#*}" ] || complain "$page: $link leads nowhere"
+    done < <(grep -oE '\]\([^)h][^)]*\)' "$page" | sed 's/^](//; s/)$//')
+done
+
+# Every parameter of the code stands in the table with its default and range, and in the schema; no other does.
+documented=$(sed -n '/^## Tuning/,/^## Sheet/p' docs/formats.md | awk -F'|' 'NF == 8 && $2 ~ /^ `/' | wc -l)
+coded=$(grep -c '^    \[MARL_PARAMETER_' src/device/attitude/tuning.c)
+[ "$documented" = "$coded" ] || complain "docs/formats.md has $documented parameters, the code $coded"
+sed -n 's/^    \[MARL_PARAMETER_[A-Z_]*\] = {"\([a-z_]*\)", "[^"]*", MARL_KIND_\([A-Z]*\), \([0-9.]*\)f, \(-\{0,1\}[0-9.]*\)f, \([0-9.]*\)f,.*/\1 \2 \3 \4 \5/p' \
+    src/device/attitude/tuning.c >"${TMPDIR:-/tmp}/parameters.$$"
+[ "$(wc -l <"${TMPDIR:-/tmp}/parameters.$$")" = "$coded" ] || complain "the table in src/device/attitude/tuning.c cannot be read"
+while read -r name kind standard low high; do
+    grep -q "\"$name\"" docs/schema/tuning.schema.json || complain "$name is not in the schema"
+    [ "$kind" = SWITCH ] && continue
+    short() { printf '%g' "$1"; }
+    row="| $(short "$standard") | $(printf '%.10g' "$low") to $(printf '%.10g' "$high") |"
+    grep -F "| \`$name\`" docs/formats.md | grep -qF "$row" || complain "docs/formats.md: $name should say $row"
+    grep -qE "\"$name\": \{ \"type\": \"number\", \"minimum\": $(short "$low"), \"maximum\": $(printf '%.10g' "$high") \}" \
+        docs/schema/tuning.schema.json || complain "the schema has another range for $name"
+done <"${TMPDIR:-/tmp}/parameters.$$"
+rm -f "${TMPDIR:-/tmp}/parameters.$$"
+
+# Every command stands in the README, every option in the README exists.
+"$tool" --help | sed -n 's/^  \([a-z]*\) .*/\1/p' | while read -r command; do
+    grep -q "^| \`$command" README.md || { echo "README.md: no $command"; exit 1; }
+done || bad=1
+
+# Every package that ./run installs has its reason in docs/dependencies.md.
+for package in $(sed -n 's/^ *need \([a-z0-9.+-]*\) .*/\1/p' run | sort -u); do
+    grep -qwF -- "$package" docs/dependencies.md || [ "$package" = libc6-dev ] || complain "docs/dependencies.md: no $package"
+done
+
+# The port that docs/porting.md writes step by step is one file that compiles.
+sed -n '/^```c$/,/^```$/p' docs/porting.md | grep -v '^```' >"${TMPDIR:-/tmp}/my_port.$$.c"
+[ "$(wc -l <"${TMPDIR:-/tmp}/my_port.$$.c")" -gt 100 ] || complain "docs/porting.md: the code cannot be found"
+cc -std=c11 -Wall -Wextra -Wpedantic -Werror -Iinclude -fsyntax-only "${TMPDIR:-/tmp}/my_port.$$.c" || complain "docs/porting.md: the code does not compile"
+rm -f "${TMPDIR:-/tmp}/my_port.$$.c"
+
+# The keys of the stream are the same in the schema and at both ends.
+for kind in SAMPLE:1 IDENTITY:2 ANSWER:3 NOTICE:4 IDENTIFY:16 CALIBRATION:17 TUNING:18 COMMIT:19 ZERO:20; do
+    name=$(tr '[:upper:]' '[:lower:]' <<<"${kind%:*}")
+    grep -q "^$name = \[${kind#*:}, number" docs/schema/stream.cddl || complain "docs/schema/stream.cddl: no $name = ${kind#*:}"
+    grep -q "MARL_ITEM_${kind%:*} = ${kind#*:}\b" include/marlinspike/telemetry.h || complain "telemetry.h: no ${kind%:*} = ${kind#*:}"
+done
+
+shots=$(git ls-files docs/screenshots 2>/dev/null | grep -c png || true)
+[ "$shots" -lt 20 ] || complain "more than 19 pictures"
+exit $bad
