@@ -172,7 +172,7 @@ void accuracy_run_plain(const accuracy_plain *plain, const accuracy_run *run, ac
     marl_vec3 mag = run->sample[0].mag;
     int64_t before = run->sample[0].t_ns;
     s.q = plain_two_vectors(run->sample[0].accel, mag);
-    plain_kalman_begin(&s, (marl_vec3){0.0f, 0.48175f, -0.87631f}); /* the true field, 61.2 degrees down */
+    plain_kalman_init(&s, (marl_vec3){0.0f, 0.48175f, -0.87631f}); /* the true field, 61.2 degrees down */
     for (size_t i = 0; i < run->n; i++) {
         const marl_sample *now = &run->sample[i];
         int fresh = (now->fresh & MARL_FRESH_MAG) != 0;

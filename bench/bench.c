@@ -28,14 +28,14 @@ double bench_once(void (*work)(void *), void *context)
     return bench_now() - start;
 }
 
-double bench_least(void (*work)(void *), void *context)
+double bench_min(void (*work)(void *), void *context)
 {
-    double least = 1e9;
+    double min = 1e9;
     for (int i = 0; i < 3; i++) {
         double took = bench_once(work, context);
-        least = took < least ? took : least;
+        min = took < min ? took : min;
     }
-    return least;
+    return min;
 }
 
 long bench_run(const char *const *words, double *seconds)

@@ -14,7 +14,7 @@ double bench_now(void);
 double bench_once(void (*work)(void *), void *context);
 
 /* Least time of three calls of work(context), s. */
-double bench_least(void (*work)(void *), void *context);
+double bench_min(void (*work)(void *), void *context);
 
 /* Runs a program without a shell; its output is dropped. Returns its peak memory in KiB and the time it took;
  * stops the benchmark when it fails. */

@@ -53,7 +53,7 @@ void bench_calibrate(void)
     }
     if (x != NULL) {
         printf("a tumble of %d readings, robust fit: %.2f s (wanted: under 0.5)\n", MANY,
-               bench_least(fit_many, x));
+               bench_min(fit_many, x));
     }
     free(x);
 }

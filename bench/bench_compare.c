@@ -87,10 +87,10 @@ static void time_it(void)
     const spoiling none = {0, 0, 0.02, 0, 1, {1, 0, 0, 0}, {1, 0, 0, 0}};
     work w = {.log = simulated(MARL_SCENE_LIFT, 200, 60 * MINUTES, 1)};
     w.reference = reference_of(&w.log, &none, &d);
-    double once = bench_least(once_per_log, &w);
+    double once = bench_min(once_per_log, &w);
     printf("\n%d tunings on %d minutes at 200 Hz, all measures and the order: %.2f s (wanted: under 1);\n"
            "once per log, clock, match and conditions: %.2f s\n",
-           TUNINGS, MINUTES, bench_least(ten_tunings, &w), once);
+           TUNINGS, MINUTES, bench_min(ten_tunings, &w), once);
     marl_conditions_free(&w.conditions);
     marl_series_free(&w.reference);
     free(w.log.row);
@@ -99,35 +99,35 @@ static void time_it(void)
 static void clocks(marl_scene_kind scene, double noise_deg, double limit_ms)
 {
     dice d = {2};
-    double most = 0, sigma = 0, most_ppm = 0;
+    double max = 0, sigma = 0, max_ppm = 0;
     int found = 0;
     for (uint64_t seed = 1; seed <= SEEDS; seed++) {
         marl_log log = simulated(scene, 100, 60 * MINUTES, seed);
         const spoiling how = {3.3, 50, noise_deg, 0.05, 1, turn(0.3, -0.2, 2.5), turn(0.5, 0.7, -1.1)};
         marl_series reference = reference_of(&log, &how, &d);
-        marl_log lossy = without_rows(&log, 0.05, &d);
+        marl_log degrader = without_rows(&log, 0.05, &d);
         marl_clock clock;
         marl_error error = {0};
-        must(marl_clock_find(&lossy, &reference, &clock, &error), &error);
+        must(marl_clock_find(&degrader, &reference, &clock, &error), &error);
         if (clock.found) {
             found++;
-            most = fmax(most, 1e3 * fabs(clock.offset_s - 3.3));
-            most_ppm = fmax(most_ppm, fabs(clock.ppm - 50));
+            max = fmax(max, 1e3 * fabs(clock.offset_s - 3.3));
+            max_ppm = fmax(max_ppm, fabs(clock.ppm - 50));
             sigma += 1e3 * clock.offset_sigma_s;
         }
         marl_series_free(&reference);
-        free(lossy.row);
+        free(degrader.row);
         free(log.row);
     }
     printf("%-8s %14.2f %10d/%d %14.3f %16.3f %14.2f %12.1f\n", marl_scene_name(scene), noise_deg, found,
-           SEEDS, most, sigma / found, most_ppm, limit_ms);
+           SEEDS, max, sigma / found, max_ppm, limit_ms);
 }
 
 static void matches(void)
 {
     dice d = {3};
     const spoiling none = {0, 0, 0.05, 0, 1, {1, 0, 0, 0}, {1, 0, 0, 0}};
-    double most = 0, sigma = 0;
+    double max = 0, sigma = 0;
     int both = 0, left_out = 0;
     for (uint64_t seed = 1; seed <= SEEDS; seed++) {
         const spoiling how = {0, 0, 0.05, 0, 1, dice_attitude(&d), dice_attitude(&d)};
@@ -139,8 +139,8 @@ static void matches(void)
         marl_error error = {0};
         must(marl_match_find(&estimate, &reference, MARL_MATCH_WORLD_AND_BODY, &m, &error), &error);
         both += m.has_body;
-        most = fmax(most, angle_between(marl_quat_conjugate(m.world), how.world) / DEGREE);
-        most = fmax(most, angle_between(marl_quat_conjugate(m.body), how.body) / DEGREE);
+        max = fmax(max, angle_between(marl_quat_conjugate(m.world), how.world) / DEGREE);
+        max = fmax(max, angle_between(marl_quat_conjugate(m.body), how.body) / DEGREE);
         sigma += m.sigma_deg / SEEDS;
         must(marl_match_find(&flat, &turned, MARL_MATCH_WORLD_AND_BODY, &m, &error), &error);
         left_out += !m.has_body;
@@ -155,7 +155,7 @@ static void matches(void)
            "by %.4f deg at "
            "most\n(wanted: 0.02), standard error told %.4f; slew, about one axis: body side left out in %d "
            "of %d\n",
-           both, SEEDS, most, sigma, left_out, SEEDS);
+           both, SEEDS, max, sigma, left_out, SEEDS);
 }
 
 void bench_compare(void)

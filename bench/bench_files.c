@@ -82,7 +82,7 @@ static void print_reading(const char *how, double seconds, double megabytes, dou
     }
 }
 
-static double least(double a, double b)
+static double min(double a, double b)
 {
     return b > 0 && b < a ? b : a;
 }
@@ -98,10 +98,10 @@ void bench_reading(const char *log)
     for (int round = 0; round < 5; round++) {
         double once;
         bench_run(words, &once);
-        wc = least(wc, once);
-        ours = least(ours, bench_least(read_by_marlinspike, (void *)log));
-        numpy = least(numpy, read_by_numpy(log));
-        libcsv = least(libcsv, bench_once(read_by_libcsv, (void *)log));
+        wc = min(wc, once);
+        ours = min(ours, bench_min(read_by_marlinspike, (void *)log));
+        numpy = min(numpy, read_by_numpy(log));
+        libcsv = min(libcsv, bench_once(read_by_libcsv, (void *)log));
     }
     printf("\nreading that log, %.0f MB       time s  million rows/s   MB/s   times ours\n", megabytes);
     print_reading("wc -l", wc, megabytes, ours);
@@ -150,8 +150,7 @@ void bench_numbers(void)
     if (reading == NULL) {
         return;
     }
-    double by_printf = bench_least(write_by_printf, reading),
-           ours = bench_least(write_by_marlinspike, reading);
+    double by_printf = bench_min(write_by_printf, reading), ours = bench_min(write_by_marlinspike, reading);
     printf("\nwriting numbers, 9 digits     ns each  times ours\n");
     printf("%-28s %8.1f %10.1f\n", "printf %.9g", 1e9 * by_printf / NUMBERS, by_printf / ours);
     printf("%-28s %8.1f %10.1f\nwanted: printf at least 5.0 times ours\n", "lab_number_write",
@@ -171,9 +170,9 @@ void bench_file_to_file(const char *dir, const char *log)
     long peak_small = bench_run(one, &seconds), peak = bench_run(ten, &seconds);
     double ours = seconds, numpy = 1e9;
     for (int round = 0; round < 3; round++) {
-        numpy = least(numpy, read_by_numpy(log));
+        numpy = min(numpy, read_by_numpy(log));
         bench_run(ten, &seconds);
-        ours = least(ours, seconds);
+        ours = min(ours, seconds);
     }
     printf("\nread, filter and write %d rows of ten columns: %.3f s", BENCH_ROWS, ours);
     if (numpy < 1e9) {

@@ -43,6 +43,6 @@ void bench_inspect(void)
     }
     printf(
         "\nrest, Allan deviation, noise and spectrum of an hour at %d Hz, 6 axes: %.2f s (wanted: under 2)\n",
-        RATE, bench_least(inspect, &log));
+        RATE, bench_min(inspect, &log));
     free(log.row);
 }

@@ -25,7 +25,7 @@ static double score(const accuracy_plain *f, int seeds)
 }
 
 /* Tries each value for one parameter of *best. Returns 1 when one is better. */
-static int improve(accuracy_plain *best, double *least, float *parameter, const float *value, int n)
+static int improve(accuracy_plain *best, double *min, float *parameter, const float *value, int n)
 {
     float kept = *parameter;
     int better = 0;
@@ -35,8 +35,8 @@ static int improve(accuracy_plain *best, double *least, float *parameter, const 
         }
         *parameter = value[i];
         double now = score(best, ACCURACY_SEEDS);
-        if (now < *least) {
-            *least = now;
+        if (now < *min) {
+            *min = now;
             kept = value[i];
             better = 1;
         }
@@ -49,7 +49,7 @@ static accuracy_plain coarse(int filter)
 {
     const float gates[] = {0, 0.2f, 0.8f};
     accuracy_plain best = accuracy_textbook[filter], now = best;
-    double least = INFINITY;
+    double min = INFINITY;
     for (int g = 0; g < 6; g++) {
         for (int b = 0; b < 5; b++) {
             for (int k = 0; k < 3; k++) {
@@ -58,8 +58,8 @@ static accuracy_plain coarse(int filter)
                 now.accel_gate = gates[k];
                 now.mag_gate = 2;
                 double value = score(&now, COARSE_SEEDS);
-                best = value < least ? now : best;
-                least = fmin(value, least);
+                best = value < min ? now : best;
+                min = fmin(value, min);
             }
         }
     }
@@ -70,20 +70,20 @@ static void find(int filter)
 {
     const float accel_gates[] = {0, 0.1f, 0.2f, 0.4f, 0.8f, 1.6f}, mag_gates[] = {0, 1, 2, 4, 8};
     accuracy_plain best = coarse(filter);
-    double least = score(&best, ACCURACY_SEEDS);
+    double min = score(&best, ACCURACY_SEEDS);
     for (int better = 1; better;) {
         float gain[7], bias[7];
         for (int i = 0; i < 7; i++) {
             gain[i] = best.gain * powf(10, (float)(i - 3) / 6.0f);
             bias[i] = i == 0 ? 0.0f : fmaxf(best.bias_gain, 1e-6f) * powf(10, (float)(i - 3) / 4.0f);
         }
-        better = improve(&best, &least, &best.accel_gate, accel_gates, 6);
-        better |= improve(&best, &least, &best.gain, gain, 7);
-        better |= improve(&best, &least, &best.bias_gain, bias, 7);
-        better |= improve(&best, &least, &best.mag_gate, mag_gates, 5);
+        better = improve(&best, &min, &best.accel_gate, accel_gates, 6);
+        better |= improve(&best, &min, &best.gain, gain, 7);
+        better |= improve(&best, &min, &best.bias_gain, bias, 7);
+        better |= improve(&best, &min, &best.mag_gate, mag_gates, 5);
         printf("%-18s gain %.4g, bias gain %.4g, gates %g m/s^2 and %g uT: mean %.3f deg\n",
                marl_filter_name((marl_filter)filter), (double)best.gain, (double)best.bias_gain,
-               (double)best.accel_gate, (double)best.mag_gate, least);
+               (double)best.accel_gate, (double)best.mag_gate, min);
         fflush(stdout);
     }
 }

@@ -39,7 +39,7 @@ static void run_textbook(void *context)
     plain_step *step = accuracy_textbook[j->filter].step;
     volatile float keep;
     s.q = plain_two_vectors(j->sample[0].accel, j->sample[0].mag);
-    plain_kalman_begin(&s, (marl_vec3){0.0f, 0.48175f, -0.87631f});
+    plain_kalman_init(&s, (marl_vec3){0.0f, 0.48175f, -0.87631f});
     for (int i = 0; i < SAMPLES; i++) {
         step(&s, j->sample[i].gyro, &j->sample[i].accel, &j->sample[i].mag, 0.01f);
     }

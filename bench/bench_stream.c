@@ -50,17 +50,17 @@ static void simulate(void *context)
 static void bench_simulator(void)
 {
     scene_job j = {.sheet = marl_sheet_grommet()};
-    double least[MARL_SCENE_COUNT];
+    double min[MARL_SCENE_COUNT];
     j.sheet.mag.rate_hz = 100;
     for (int i = 0; i < TURNS * MARL_SCENE_COUNT; i++) {
         int k = i % MARL_SCENE_COUNT;
         j.scene = (marl_scene_kind)k;
         double took = bench_once(simulate, &j);
-        least[k] = i < MARL_SCENE_COUNT || took < least[k] ? took : least[k];
+        min[k] = i < MARL_SCENE_COUNT || took < min[k] ? took : min[k];
     }
     printf("\nsimulating nine axes in memory  samples/s (wanted: 1000000)\n");
     for (int k = 0; k < MARL_SCENE_COUNT; k++) {
-        printf("%-28s %12.0f\n", marl_scene_name((marl_scene_kind)k), SAMPLES / least[k]);
+        printf("%-28s %12.0f\n", marl_scene_name((marl_scene_kind)k), SAMPLES / min[k]);
     }
 }
 
@@ -75,21 +75,21 @@ static void bench_virtual_hour(void)
                               .part = &part,
                               .parts = 1,
                               .faults = marl_sim_faults_none()};
-    marl_station_config station = {.device = "bench", .firmware = "bench"};
+    marl_app_config app = {.device = "bench", .firmware = "bench"};
     marl_error error = {0};
     marl_sim *sim;
     marl_receiver *receiver;
     marl_log_row row;
     double start = bench_now();
-    if (marl_sim_create(&sim, &config, &error) != MARL_OK ||
-        marl_sim_start(sim, &station, &error) != MARL_OK ||
+    if (marl_sim_create(&sim, &config, &error) != MARL_OK || marl_sim_start(sim, &app, &error) != MARL_OK ||
         marl_receiver_create(&receiver, "bench", NULL, &error) != MARL_OK) {
         exit(1);
     }
     while (marl_sim_seconds(sim) < HOUR) {
         uint8_t bytes[4096];
         if (marl_sim_step(sim, &error) != MARL_OK ||
-            marl_receiver_feed(receiver, bytes, marl_sim_take(sim, bytes, sizeof bytes), &error) != MARL_OK) {
+            marl_receiver_feed(receiver, bytes, marl_sim_receive(sim, bytes, sizeof bytes), &error) !=
+                MARL_OK) {
             exit(1);
         }
         while (marl_receiver_next(receiver, &row) == MARL_OK) {

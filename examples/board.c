@@ -19,7 +19,7 @@ typedef struct options {
     const char *scene, *faults;
     double rate, seconds;
     marl_sim_config sim;
-    marl_station_config station;
+    marl_app_config app;
 } options;
 
 static int read_options(int argc, char **argv, options *o)
@@ -43,10 +43,10 @@ static int read_options(int argc, char **argv, options *o)
             o->sim.baud = strtod(optarg, NULL);
             break;
         case 'n':
-            o->station.device = optarg;
+            o->app.device = optarg;
             break;
         case 'c':
-            o->station.as_lines = 1;
+            o->app.as_lines = 1;
             break;
         default:
             return 0;
@@ -77,7 +77,7 @@ static int nobody_listens(int fd)
 static void carry(marl_sim *sim, int fd, uint8_t *bytes, size_t size, size_t *waiting)
 {
     uint8_t in[256];
-    *waiting += marl_sim_take(sim, bytes + *waiting, size - *waiting);
+    *waiting += marl_sim_receive(sim, bytes + *waiting, size - *waiting);
     if (nobody_listens(fd)) {
         *waiting = 0;
         return;
@@ -112,7 +112,7 @@ int main(int argc, char **argv)
 {
     marl_error error = {0};
     marl_sheet sheet = marl_sheet_grommet();
-    options o = {.scene = "still", .seconds = 1e9, .station = {.device = "pod-07", .firmware = "example"}};
+    options o = {.scene = "still", .seconds = 1e9, .app = {.device = "pod-07", .firmware = "example"}};
     o.sim = (marl_sim_config){
         .sheet = &sheet, .seed = 1, .faults = marl_sim_faults_none(), .real_pace = 1, .baud = 2e6};
     marl_sim *sim = NULL;
@@ -136,7 +136,7 @@ int main(int argc, char **argv)
     }
     int fd = open_terminal();
     int good =
-        fd >= 0 && marl_sim_start(sim, &o.station, &error) == MARL_OK && work(sim, fd, o.seconds) == MARL_OK;
+        fd >= 0 && marl_sim_start(sim, &o.app, &error) == MARL_OK && work(sim, fd, o.seconds) == MARL_OK;
     if (!good) {
         fprintf(stderr, "board: no pseudo-terminal, or the board stopped\n");
     }

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * A port made of plain memory, for tests of the device floor: registers as set by hand, a clock that is wound
+ * A port made of plain memory, for tests of the device layer: registers as set by hand, a clock that is wound
  * by hand, faults by the number of the transfer. */
 #ifndef FAKE_BOARD_H
 #define FAKE_BOARD_H
@@ -23,7 +23,7 @@ typedef struct fake_board {
     int memory_left; /* erases and writes until it fails; -1: never */
     int forgets;     /* writes are taken and not kept */
     uint8_t out[FAKE_LINE], in[FAKE_LINE];
-    size_t out_n, out_room, in_n, in_at;
+    size_t out_n, out_capacity, in_n, in_at;
 } fake_board;
 
 static inline int fake_chip(const fake_board *b, marl_place at)
@@ -121,13 +121,13 @@ static inline marl_status fake_nv_write(void *context, uint32_t at, const uint8_
     return MARL_OK;
 }
 
-static inline marl_status fake_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *taken)
+static inline marl_status fake_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *used_bytes)
 {
     fake_board *b = context;
-    *taken = n < b->out_room ? n : b->out_room;
-    memcpy(b->out + b->out_n, bytes, *taken);
-    b->out_n += *taken;
-    b->out_room -= *taken;
+    *used_bytes = n < b->out_capacity ? n : b->out_capacity;
+    memcpy(b->out + b->out_n, bytes, *used_bytes);
+    b->out_n += *used_bytes;
+    b->out_capacity -= *used_bytes;
     return MARL_OK;
 }
 
@@ -148,7 +148,7 @@ static inline void fake_board_make(fake_board *b)
     b->at[1] = (marl_place){1, 0x10};
     b->dead_reg = -1;
     b->memory_left = -1;
-    b->out_room = FAKE_LINE;
+    b->out_capacity = FAKE_LINE;
     memset(b->memory, 0xff, sizeof b->memory);
     b->port = (marl_port){.context = b,
                           .clock = fake_clock,

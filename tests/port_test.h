@@ -13,7 +13,7 @@ typedef struct sim_test {
     marl_sheet sheet;
     marl_part part[2];
     marl_sim_config config;
-    marl_station_config station;
+    marl_app_config app;
     marl_sim *sim;
     marl_receiver *receiver;
 } sim_test;
@@ -41,7 +41,7 @@ static inline void sim_test_prepare(sim_test *t, marl_scene_kind scene, double r
                                   .part = t->part,
                                   .parts = 1,
                                   .faults = marl_sim_faults_none()};
-    t->station = (marl_station_config){.device = "pod-07", .firmware = "test"};
+    t->app = (marl_app_config){.device = "pod-07", .firmware = "test"};
     t->sim = NULL;
     t->receiver = NULL;
 }
@@ -50,7 +50,7 @@ static inline void sim_test_start(sim_test *t)
 {
     marl_error error = {0};
     ck_assert_msg(marl_sim_create(&t->sim, &t->config, &error) == MARL_OK, "%s", error.text);
-    ck_assert_msg(marl_sim_start(t->sim, &t->station, &error) == MARL_OK, "%s", error.text);
+    ck_assert_msg(marl_sim_start(t->sim, &t->app, &error) == MARL_OK, "%s", error.text);
     ck_assert_int_eq(marl_receiver_create(&t->receiver, "test", NULL, &error), MARL_OK);
 }
 
@@ -62,7 +62,7 @@ static inline marl_status sim_test_run(sim_test *t, double until_s)
     while (status == MARL_OK && marl_sim_seconds(t->sim) < until_s) {
         uint8_t bytes[4096];
         status = marl_sim_step(t->sim, &error);
-        size_t n = marl_sim_take(t->sim, bytes, sizeof bytes);
+        size_t n = marl_sim_receive(t->sim, bytes, sizeof bytes);
         ck_assert_int_eq(marl_receiver_feed(t->receiver, bytes, n, &error), MARL_OK);
     }
     return status;
@@ -75,10 +75,10 @@ static inline void sim_test_end(sim_test *t)
 }
 
 /* The rows that came, at most `most`. */
-static inline size_t sim_test_rows(sim_test *t, marl_log_row *row, size_t most)
+static inline size_t sim_test_rows(sim_test *t, marl_log_row *row, size_t max)
 {
     size_t n = 0;
-    while (n < most && marl_receiver_next(t->receiver, &row[n]) == MARL_OK) {
+    while (n < max && marl_receiver_next(t->receiver, &row[n]) == MARL_OK) {
         n++;
     }
     return n;

@@ -49,11 +49,11 @@ static inline char *temporary_read(const char *path)
     if (f == NULL) {
         return NULL;
     }
-    size_t n = 0, room = 1 << 16;
-    char *text = malloc(room);
-    for (size_t got; (got = fread(text + n, 1, room - n - 1, f)) > 0; n += got) {
-        room = n + got + 1 >= room - 1 ? 2 * room : room;
-        text = realloc(text, room);
+    size_t n = 0, capacity = 1 << 16;
+    char *text = malloc(capacity);
+    for (size_t got; (got = fread(text + n, 1, capacity - n - 1, f)) > 0; n += got) {
+        capacity = n + got + 1 >= capacity - 1 ? 2 * capacity : capacity;
+        text = realloc(text, capacity);
     }
     text[n] = '\0';
     fclose(f);

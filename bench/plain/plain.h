@@ -38,6 +38,6 @@ plain_step plain_gradient;
 plain_step plain_kalman;
 
 /* Bias unknown by 1 degree a second, attitude by some degrees. */
-void plain_kalman_begin(plain_state *s, marl_vec3 field);
+void plain_kalman_init(plain_state *s, marl_vec3 field);
 
 #endif

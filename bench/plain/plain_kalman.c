@@ -8,7 +8,7 @@
 
 #define GYRO_WHITE 1.05e-4f /* rad/s/sqrt(Hz) */
 
-void plain_kalman_begin(plain_state *s, marl_vec3 field)
+void plain_kalman_init(plain_state *s, marl_vec3 field)
 {
     memset(s->p, 0, sizeof s->p);
     for (int i = 0; i < 3; i++) {

@@ -259,7 +259,7 @@ static void add_turned(double r[3][3], const double v[3], double sum[3])
     }
 }
 
-static void take_mean(double sum[3], int n)
+static void add_mean(double sum[3], int n)
 {
     for (int i = 0; i < 3 && n > 0; i++) {
         sum[i] /= n;
@@ -289,8 +289,8 @@ void published_step(published *s, published_correction *correct, const double gy
         return;
     }
     s->since_start += s->age;
-    take_mean(s->force, s->forces);
-    take_mean(s->field, s->fields);
+    add_mean(s->force, s->forces);
+    add_mean(s->field, s->fields);
     correct(s);
     s->field_age = s->fields > 0 ? 0 : s->field_age;
     s->age = 0;

@@ -14,7 +14,7 @@ typedef struct published {
     double bias[3]; /* rad/s */
     double rate[3]; /* last reading */
     double force[3], field[3], age, field_age, since_start;
-    int forces, fields, begun;
+    int forces, fields, started;
     /* complementary: 1/s, 1/s^2; gradient descent: rad/s, rad/s^2 */
     double gain, integral, heading_gain, heading_integral;
     /* kalman */

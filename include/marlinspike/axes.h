@@ -24,7 +24,7 @@ void marl_arrangement_text(const marl_arrangement *arrangement, char text[32]);
 
 typedef enum marl_axes_verdict {
     MARL_AXES_ABSENT,    /* a sensor is not there */
-    MARL_AXES_UNDECIDED, /* this motion cannot tell */
+    MARL_AXES_UNDECIDED, /* this motion does not determine it */
     MARL_AXES_DECIDED
 } marl_axes_verdict;
 
@@ -33,7 +33,8 @@ typedef struct marl_axes_fit {
     marl_arrangement best;
     double residual, next; /* share of the change that is left unexplained, by the best and the next best */
     double scale;          /* gyroscope only: its rate must be multiplied by this */
-    int sign_decided;      /* magnetometer only: the motion shows it up to its sign, the dip tells the sign */
+    int sign_decided; /* magnetometer only: the motion determines it up to its sign, the dip determines the
+                         sign */
 } marl_axes_fit;
 
 typedef struct marl_axes {
@@ -41,11 +42,11 @@ typedef struct marl_axes {
     double dip_deg; /* of the field by the arrangement found, below the horizon; NaN when it was not */
 } marl_axes;
 
-/* Taking the accelerometer as the truth: 48 arrangements of the gyroscope, with its scale and bias free; 24
- * of the magnetometer up to their sign, with its offset free. The sign is the one that makes the field point
- * down, as it does in the northern hemisphere, unless the dip is under 10 degrees. Needs turning about two
- * axes at least; the same for a mirrored accelerometer axis as for a turned gyroscope: only a known attitude
- * tells them apart. MARL_ERR_SYSTEM without memory. */
+/* With the accelerometer as the reference: 48 arrangements of the gyroscope, with its scale and bias free;
+ * 24 of the magnetometer up to their sign, with its offset free. The sign is the one that makes the field
+ * point down, as it does in the northern hemisphere, unless the dip is under 10 degrees. Needs turning
+ * about two axes at least; the same for a mirrored accelerometer axis as for a turned gyroscope: only a
+ * known attitude distinguishes them. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_axes_find(const marl_log *log, marl_axes *axes, marl_error *error);
 
 #ifdef __cplusplus

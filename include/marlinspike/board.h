@@ -11,7 +11,7 @@
 extern "C" {
 #endif
 
-enum { MARL_BOARD_MOST_PARTS = 4 };
+enum { MARL_BOARD_MAX_PARTS = 4 };
 
 /* What went wrong with a part since the start. */
 typedef struct marl_part_counts {
@@ -36,7 +36,7 @@ typedef struct marl_board {
     const marl_part *part; /* the caller's */
     uint8_t parts;
     uint8_t next; /* to be read */
-    marl_part_state state[MARL_BOARD_MOST_PARTS];
+    marl_part_state state[MARL_BOARD_MAX_PARTS];
 } marl_board;
 
 /* The caller keeps `part` for as long as the board. MARL_ERR_ARGUMENT when the port or a part is none; *what

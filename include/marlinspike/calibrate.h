@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Calibrations from recordings, named as the recordings are: still, poses, tumble, turns, soak, axes. Each
- * tells its standard errors, how well the directions are covered, and, when it is not accepted, what to
- * record next; then it also returns MARL_ERR_EVIDENCE, with what was found filled in. */
+ * gives its standard errors, how well the directions are covered, and, when it is not accepted, what to
+ * record next; then it also returns MARL_ERR_INSUFFICIENT, with what was found filled in. */
 #ifndef MARLINSPIKE_CALIBRATE_H
 #define MARLINSPIKE_CALIBRATE_H
 
@@ -25,12 +25,12 @@ typedef struct marl_calibrated {
 } marl_calibrated;
 
 /* The raw log that a sensor is to be calibrated from: MARL_ERR_INPUT when it is corrected already,
- * MARL_ERR_EVIDENCE when axes are missing, clipped or stuck. */
+ * MARL_ERR_INSUFFICIENT when axes are missing, clipped or stuck. */
 MARL_CHECKED marl_status marl_calibration_log_check(const marl_log *log, marl_sensor sensor,
                                                     marl_calibrated *outcome, marl_error *error);
 
 /* A gyroscope bias from a recording at rest. */
-typedef struct marl_rest {
+typedef struct marl_still_result {
     marl_fit fit;        /* bias, its standard error, points, residual_rms, temperature */
     double still_s;      /* rest that was used, s */
     double deviation[3]; /* of the readings at rest, rad/s */
@@ -38,13 +38,15 @@ typedef struct marl_rest {
     char next[300];  /* what to record next when not accepted */
     marl_span moved; /* first motion; from == to when there was none */
     double moved_s;  /* motion in all, s */
-} marl_rest;
+} marl_still_result;
 
 /* Mean rate over the rest of a recording. The standard error is the larger of white noise alone and the
- * scatter of block means (5 blocks or more, of 5 s where the recording allows), so that noise which is
- * not white is not told as sure. Not accepted, with *rest filled, when the board moved in more than
- * 5 % of the recording, rest is shorter than 5 s, or an axis never changes; that is MARL_ERR_EVIDENCE. */
-MARL_CHECKED marl_status marl_calibrate_rest(const marl_log *log, marl_rest *rest, marl_error *error);
+ * scatter of block means (5 blocks or more, of 5 s where the recording allows), so that noise which is not
+ * white does not give too small an error. Not accepted, with *rest filled, when the board moved in more
+ * than 5 % of the recording, rest is shorter than 5 s, or an axis never changes; that is
+ * MARL_ERR_INSUFFICIENT. */
+MARL_CHECKED marl_status marl_calibrate_still(const marl_log *log, marl_still_result *rest,
+                                              marl_error *error);
 
 /* Where the board lay in one attitude. */
 typedef struct marl_pose {
@@ -63,8 +65,8 @@ typedef struct marl_pose_list {
 } marl_pose_list;
 
 /* Attitudes that were held for a second and more, at rest but for the noise that the recording itself shows
- * at its quietest: no threshold. One that was disturbed is listed, not used. MARL_ERR_EVIDENCE when there is
- * none at rest, MARL_ERR_SYSTEM without memory. */
+ * at its quietest: no threshold. One that was disturbed is listed, not used. MARL_ERR_INSUFFICIENT when there
+ * is none at rest, MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_poses_find(const marl_log *log, marl_pose_list *poses, marl_error *error);
 void marl_poses_free(marl_pose_list *poses);
 
@@ -88,12 +90,12 @@ typedef struct marl_tumble_options {
 
 typedef struct marl_tumble_result {
     marl_calibrated outcome;
-    marl_spans rejected; /* something passed by, or readings that do not belong */
-    size_t rejected_n;
+    marl_spans outliers; /* something passed by, or readings that do not belong */
+    size_t outliers_n;
 } marl_tumble_result;
 
 /* The magnetometer from a tumble: hard iron and the symmetric soft iron by maximum likelihood, what does not
- * belong left out; a sphere (hard iron alone) where the readings do not tell the soft iron. Coverage is of 60
+ * belong left out; hard iron only (sphere model) where soft iron is not observable. Coverage is of 60
  * cells of equal area. Field strength comes with it, and with an accelerometer the dip. */
 MARL_CHECKED marl_status marl_calibrate_tumble(const marl_log *log, const marl_tumble_options *options,
                                                marl_tumble_result *result, marl_error *error);
@@ -115,9 +117,9 @@ typedef struct marl_turns_result {
     double spread[3]; /* deviation of the repeats about an axis, as a share of the angle; NaN under two */
 } marl_turns_result;
 
-/* The gyroscope's scale from turns through a known angle (rad), rest between, both ways about each axis. The
- * length of the corrected, integrated rate is fitted: nobody aligns an axis to a degree, so cross-axis terms
- * are not told. Bias from the rests. */
+/* The gyroscope's scale from turns through a known angle (rad), rest between, both ways about each axis.
+ * The length of the corrected, integrated rate is fitted: nobody aligns an axis to a degree, so cross-axis
+ * terms are not determined. Bias from the rests. */
 MARL_CHECKED marl_status marl_calibrate_turns(const marl_log *log, double angle, marl_turns_result *result,
                                               marl_error *error);
 void marl_turns_result_free(marl_turns_result *result);
@@ -137,7 +139,7 @@ typedef struct marl_soak_result {
 
 /* Bias over temperature from a soak at rest; the order is as high as the scatter bears out ("Estimating the
  * dimension of a model", 1978). The accelerometer's bias itself stays open in one pose: only its change is
- * found, fit.bias is 0. MARL_ERR_EVIDENCE when the board moved or the temperature spans under 10 degC. */
+ * found, fit.bias is 0. MARL_ERR_INSUFFICIENT when the board moved or the temperature spans under 10 degC. */
 MARL_CHECKED marl_status marl_calibrate_soak(const marl_log *log, marl_sensor sensor,
                                              marl_soak_result *result, marl_error *error);
 void marl_soak_result_free(marl_soak_result *result);
@@ -155,8 +157,8 @@ typedef struct marl_axes_result {
  * permutations, then the small rotation of the magnetometer that keeps the field's dip the same in all
  * attitudes. Both are multiplied onto the matrices of `record` from the left. `southern`: the field points up
  * there. `up`: the axis that points up in the first still pose, 1 to 3 for x to z, negative for down; then
- * the accelerometer's axes are put right, too; 0 = they are taken as the truth. MARL_ERR_EVIDENCE, with
- * result->next, where the motion cannot tell. */
+ * the accelerometer's axes are put right, too; 0 = they are the reference. MARL_ERR_INSUFFICIENT, with
+ * result->next, where the motion does not determine them. */
 MARL_CHECKED marl_status marl_calibrate_axes(const marl_log *log, int southern, int up,
                                              marl_calibration_record *record, marl_axes_result *result,
                                              marl_error *error);

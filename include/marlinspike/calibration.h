@@ -24,8 +24,8 @@ typedef struct marl_fit {
 } marl_fit;
 
 typedef struct marl_calibration_record {
-    char device[64]; /* "" = not said */
-    char made[32];   /* UTC, as 2026-11-23T08:00:00Z; "" = not said */
+    char device[64]; /* "" = not given */
+    char made[32];   /* UTC, as 2026-11-23T08:00:00Z; "" = not given */
     marl_fit fit[MARL_SENSOR_COUNT];
     int has_mount;
     double mount[4];
@@ -64,7 +64,7 @@ char *marl_calibration_text(const marl_calibration_record *record);
 marl_correction marl_correction_for_device(const marl_fit *fit);
 marl_calibration marl_calibration_for_device(const marl_calibration_record *record);
 
-/* MARL_ERR_INPUT when the two names are both said and differ. */
+/* MARL_ERR_INPUT when both names are given and differ. */
 MARL_CHECKED marl_status marl_device_match(const char *device_a, const char *path_a, const char *device_b,
                                            const char *path_b, marl_error *error);
 

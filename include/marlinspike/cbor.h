@@ -28,7 +28,7 @@ void marl_cbor_put_array(marl_cbor_writer *w, size_t items);
 void marl_cbor_put_map(marl_cbor_writer *w, size_t pairs);
 
 /* Reading: the first failure is kept in `status` (MARL_ERR_MESSAGE) and every later call gives 0. Whole
- * numbers are taken where a float is asked for, and half and single floats; doubles are refused. */
+ * numbers are accepted where a float is asked for, and half and single floats; doubles are not. */
 typedef struct marl_cbor_reader {
     const uint8_t *bytes;
     size_t n, at;

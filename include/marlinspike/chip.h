@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
- * Sensor chips as tables. A table says where a chip keeps its identity, settings and readings and what its
- * counts mean, as its data sheet does; one driver serves them all through the port. Tables can be read from
- * JSON (chip_file.h) or stand in flash like that of the Grommet. */
+ * Sensor chips as tables. A table holds where a chip keeps its identity, settings and readings and what
+ * its counts mean, as in its data sheet; one driver serves them all through the port. Tables can be read
+ * from JSON (chip_file.h) or stand in flash like that of the Grommet. */
 #ifndef MARLINSPIKE_CHIP_H
 #define MARLINSPIKE_CHIP_H
 
@@ -13,10 +13,10 @@ extern "C" {
 #endif
 
 enum {
-    MARL_CHIP_MOST_CHOICES = 8,
-    MARL_CHIP_MOST_SETUP = 8,
-    MARL_CHIP_MOST_BURST = 64, /* bytes */
-    MARL_BUS_TRIES = 3         /* a transfer that fails is tried so often */
+    MARL_CHIP_MAX_CHOICES = 8,
+    MARL_CHIP_MAX_SETUP = 8,
+    MARL_CHIP_MAX_BURST = 64, /* bytes */
+    MARL_BUS_TRIES = 3        /* a transfer that fails is tried so often */
 };
 
 /* Bits of a register; mask 0 = there are none. */
@@ -44,7 +44,7 @@ typedef struct marl_chip_choice {
 typedef struct marl_chip_setting {
     marl_chip_bits at; /* mask 0: fixed, the one choice there is holds */
     uint8_t n;
-    marl_chip_choice choice[MARL_CHIP_MOST_CHOICES];
+    marl_chip_choice choice[MARL_CHIP_MAX_CHOICES];
 } marl_chip_setting;
 
 /* Registers whose value the chip adds to each reading (sign +1) or takes away (sign -1). They keep their own
@@ -86,11 +86,11 @@ typedef struct marl_chip {
     uint8_t identity_value;  /* ... and what it reads */
     uint8_t start_ms;        /* after power-on it may be silent for so long */
     uint8_t setups;
-    marl_chip_write setup[MARL_CHIP_MOST_SETUP]; /* wakes the chip up */
+    marl_chip_write setup[MARL_CHIP_MAX_SETUP]; /* wakes the chip up */
     uint8_t burst_reg, burst_n; /* one transfer that holds every ready bit and reading; where it holds the
                                    identity, too, each transfer is checked by it */
-    marl_chip_bits zeros; /* bits in the burst that always read 0; tell garbage: of random bytes the Grommet's
-                             identity and zeros let one burst in 4096 pass */
+    marl_chip_bits zeros; /* bits in the burst that always read 0; they reveal garbage: of random bytes the
+                             Grommet's identity and zeros let one burst in 4096 pass */
     marl_chip_sensor sensor[MARL_SENSOR_COUNT];
     marl_chip_thermometer temp;
 } marl_chip;
@@ -98,12 +98,13 @@ typedef struct marl_chip {
 /* The made-up nine-axis Grommet; the same as data/chips/grommet.json. */
 const marl_chip *marl_chip_grommet(void);
 
-/* MARL_ERR_ARGUMENT when a table contradicts itself; *what (may be NULL) says where, e.g. "gyro.word.bits".
- */
+/* MARL_ERR_ARGUMENT when a table contradicts itself; *what (may be NULL) names the place, e.g.
+ * "gyro.word.bits".
+ * */
 MARL_CHECKED marl_status marl_chip_check(const marl_chip *chip, const char **what);
 
 /* The range of a word: least and greatest count. */
-void marl_chip_word_range(const marl_chip_word *word, int32_t *least, int32_t *most);
+void marl_chip_word_range(const marl_chip_word *word, int32_t *min, int32_t *max);
 /* Between counts and bytes. A count outside the range is held at its end. */
 int32_t marl_chip_word_get(const marl_chip_word *word, const uint8_t *bytes);
 void marl_chip_word_put(const marl_chip_word *word, int32_t count, uint8_t *bytes);
@@ -125,10 +126,11 @@ typedef struct marl_part {
 /* MARL_ERR_ARGUMENT when the table, the mounting or a choice is none. */
 MARL_CHECKED marl_status marl_part_check(const marl_part *part, const char **what);
 
-/* Identifies and configures a chip, reads every setting back. Takes the waits of its setup, beside the
- * transfers, and with `wait` start_ms at most when it is silent at first, as after power-on.
- * MARL_ERR_BUS_SILENT, _LATE, _GARBAGE: the last of MARL_BUS_TRIES; what came back was not what was written,
- * or two answers differ. MARL_ERR_IDENTITY: another chip; *identity (may be NULL) is what it says. */
+/* Identifies and configures a chip, reads every setting back. Lasts as long as the waits of its setup and
+ * the transfers, and with `wait` start_ms at most when it is silent at first, as after power-on.
+ * MARL_ERR_BUS_SILENT, _LATE, _GARBAGE: the last of MARL_BUS_TRIES; what came back was not what was
+ * written, or two readings differ. MARL_ERR_IDENTITY: another chip; *identity (may be NULL) is what it
+ * reports. */
 MARL_CHECKED marl_status marl_part_start(const marl_port *port, const marl_part *part, int wait,
                                          uint8_t *identity);
 

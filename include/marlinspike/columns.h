@@ -22,16 +22,16 @@
 extern "C" {
 #endif
 
-enum { MARL_NAME_MOST = 64, MARL_GUESS_MOST = 64, MARL_MAP_TEXT = 800 };
+enum { MARL_NAME_MAX = 64, MARL_GUESS_MAX = 64, MARL_MAP_TEXT = 800 };
 
 /* Where one column of a log comes from. */
 typedef struct marl_column_source {
     marl_column target;
-    int number;                /* of the file's column, from 1; 0 = by name */
-    char name[MARL_NAME_MOST]; /* as in the file's header, "" by number */
+    int number;               /* of the file's column, from 1; 0 = by name */
+    char name[MARL_NAME_MAX]; /* as in the file's header, "" by number */
     int negative;
     double factor; /* the column counts so many of `unit` */
-    char unit[16]; /* "" = as the header says */
+    char unit[16]; /* "" = as in the header */
 } marl_column_source;
 
 typedef struct marl_column_map {
@@ -47,11 +47,11 @@ MARL_CHECKED marl_status marl_column_map_read(marl_column_map *map, const char *
 
 /* What one column of a file seems to be. */
 typedef struct marl_column_guess {
-    char name[MARL_NAME_MOST]; /* in the header; "" = none */
-    int target;                /* marl_column, or -1: not known */
+    char name[MARL_NAME_MAX]; /* in the header; "" = none */
+    int target;               /* marl_column, or -1: not known */
     char unit[24];
-    double least, most; /* of its numbers, NaN without any */
-    double repeats;     /* share of the rows in which it is as in the row before */
+    double min, max; /* of its numbers, NaN without any */
+    double repeats;  /* share of the rows in which it is as in the row before */
     char why[80];
 } marl_column_guess;
 
@@ -60,12 +60,12 @@ typedef struct marl_columns_guess {
     long header;    /* its line; 0 = there is none */
     size_t rows;    /* that were looked at */
     size_t n;       /* columns */
-    marl_column_guess column[MARL_GUESS_MOST];
+    marl_column_guess column[MARL_GUESS_MAX];
     char map[MARL_MAP_TEXT]; /* to be used; "" when nothing was understood */
-    char doubt[400];         /* what the engineer should look at; "" = nothing */
+    char remark[400];        /* what the user should check; "" = nothing */
 } marl_columns_guess;
 
-/* Looks at the names and the first rows of a file. MARL_ERR_INPUT when it holds no rows of numbers. */
+/* Reads the names and the first rows of a file. MARL_ERR_INPUT when it holds no rows of numbers. */
 MARL_CHECKED marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path, char decimal,
                                                  marl_error *error);
 

@@ -32,7 +32,7 @@ typedef struct marl_measures {
     marl_measure total, tilt, heading;
 } marl_measures;
 
-/* NaN = null: the recording cannot tell. */
+/* NaN = null: the recording does not determine it. */
 typedef struct marl_comparison {
     size_t n;                 /* attitudes that the reference covers */
     int64_t *t_ns;            /* n */
@@ -47,7 +47,7 @@ typedef struct marl_comparison {
                       NaN = it never did */
 } marl_comparison;
 
-/* MARL_ERR_EVIDENCE when the two have no time in common. `conditions` may be NULL: then no jitter, and no
+/* MARL_ERR_INSUFFICIENT when the two have no time in common. `conditions` may be NULL: then no jitter, and no
  * measures by condition. */
 MARL_CHECKED marl_status marl_compare(const marl_series *estimate, const marl_series *reference,
                                       const marl_conditions *conditions, marl_comparison *comparison,

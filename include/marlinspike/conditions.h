@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * What the board was doing, moment by moment, so that errors can be told apart by it. */
+ * What the board was doing at each moment, so that errors can be split by it. */
 #ifndef MARLINSPIKE_CONDITIONS_H
 #define MARLINSPIKE_CONDITIONS_H
 

@@ -39,9 +39,9 @@ typedef struct marl_calibration {
 marl_calibration marl_calibration_none(void);
 
 /* Could this have been meant? MARL_ERR_ARGUMENT when a number is not finite, an entry of the matrix is beyond
- * MARL_MATRIX_MOST, the matrix changes a volume by more than a factor of 1,000, or the curve's range is
+ * MARL_MATRIX_MAX, the matrix changes a volume by more than a factor of 1,000, or the curve's range is
  * upside down. A correction that is not present is fine. */
-#define MARL_MATRIX_MOST 100.0f
+#define MARL_MATRIX_MAX 100.0f
 MARL_CHECKED marl_status marl_correction_check(const marl_correction *correction);
 
 /* The same for all three and the mount, whose length may be off by 5e-4; it is made 1. Desk and device put

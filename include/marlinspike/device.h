@@ -1,8 +1,10 @@
 /* SPDX-License-Identifier: MIT
- * The device floor: everything that runs on the microcontroller. */
+ * The device layer: everything that runs on the microcontroller. */
 #ifndef MARLINSPIKE_DEVICE_H
 #define MARLINSPIKE_DEVICE_H
 
+#include "marlinspike/app.h"
+#include "marlinspike/axis_filter.h"
 #include "marlinspike/board.h"
 #include "marlinspike/cbor.h"
 #include "marlinspike/chip.h"
@@ -11,14 +13,12 @@
 #include "marlinspike/digest.h"
 #include "marlinspike/estimator.h"
 #include "marlinspike/frame.h"
-#include "marlinspike/hinge.h"
 #include "marlinspike/packet.h"
 #include "marlinspike/port.h"
 #include "marlinspike/quat.h"
 #include "marlinspike/root.h"
 #include "marlinspike/sample.h"
 #include "marlinspike/selftest.h"
-#include "marlinspike/station.h"
 #include "marlinspike/stats.h"
 #include "marlinspike/status.h"
 #include "marlinspike/still.h"

@@ -108,9 +108,9 @@ typedef struct marl_estimator {
     float garbage;                  /* recent time with invalid readings, s */
     marl_quat tare;                 /* rotation from the body frame to the reported one, conjugated */
     int64_t t_ns;                   /* of the last accepted sample */
-    int64_t refused_ns;             /* of the last sample left out for its time */
+    int64_t invalid_ns;             /* of the last sample left out for its time */
     int64_t wait_from_ns;           /* start of the wait for a magnetometer */
-    uint8_t refused_in_row;         /* samples in a row left out for their time that agree with each other */
+    uint8_t invalid_in_row;         /* samples in a row left out for their time that agree with each other */
     uint8_t seen;                   /* MARL_FRESH_...: which of rate, accel and mag are known */
     uint8_t unnormalized;           /* products since q was last brought to length one */
     uint8_t timed;                  /* t_ns is set */

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * Figures: panels of curves above and beside each other, drawn by gnuplot. */
+ * Figures: panels of curves in a grid, drawn by gnuplot. */
 #ifndef MARLINSPIKE_FIGURE_H
 #define MARLINSPIKE_FIGURE_H
 
@@ -46,8 +46,8 @@ typedef struct marl_panel {
 } marl_panel;
 
 typedef struct marl_figure {
-    const char *title; /* says what is seen */
-    size_t columns;    /* panels beside each other, rows from above; 0 = 1 */
+    const char *title; /* the title */
+    size_t columns;    /* columns of panels, rows from above; 0 = 1 */
     size_t panels;
     marl_panel panel[MARL_FIGURE_PANELS];
 } marl_figure;

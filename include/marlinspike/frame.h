@@ -24,7 +24,7 @@ typedef enum marl_world { MARL_WORLD_ENU = 0, MARL_WORLD_NED = 1 } marl_world;
 /* "enu" or "ned". */
 const char *marl_world_name(marl_world world);
 
-/* The same attitude told in the other world frame. Its own inverse up to the sign of q. */
+/* The same attitude expressed in the other world frame. Its own inverse up to the sign of q. */
 marl_quat marl_frame_swap_world(marl_quat q);
 
 /* Compass heading of the body's x axis in rad, clockwise from (magnetic) north, [0, 2 pi).
@@ -41,7 +41,7 @@ float marl_frame_tilt(marl_quat q, marl_world world);
 typedef struct marl_unwrap {
     float before;  /* as it came */
     int32_t turns; /* whole turns so far */
-    int begun;
+    int started;
 } marl_unwrap;
 
 float marl_unwrap_next(marl_unwrap *unwrap, float angle);

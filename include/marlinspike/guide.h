@@ -47,7 +47,7 @@ MARL_CHECKED marl_status marl_guide_create(marl_guide **guide, marl_guide_kind k
 void marl_guide_free(marl_guide *guide); /* NULL is allowed */
 
 /* Samples in the order of time. */
-void marl_guide_take(marl_guide *guide, const marl_sample *sample);
+void marl_guide_feed(marl_guide *guide, const marl_sample *sample);
 int marl_guide_done(const marl_guide *guide);
 double marl_guide_progress(const marl_guide *guide); /* 0 to 1 */
 double marl_guide_seconds(const marl_guide *guide);  /* since the first sample */
@@ -55,7 +55,7 @@ double marl_guide_seconds(const marl_guide *guide);  /* since the first sample *
 unsigned long marl_guide_gaps(const marl_guide *guide);
 /* Readings a second of a sensor over the whole recording; NaN when it has fewer than two. */
 double marl_guide_rate(const marl_guide *guide, marl_sensor sensor);
-void marl_guide_look(const marl_guide *guide, marl_guide_view *view);
+void marl_guide_show(const marl_guide *guide, marl_guide_view *view);
 
 #ifdef __cplusplus
 }

@@ -39,7 +39,7 @@ typedef struct marl_inspection {
 MARL_CHECKED marl_status marl_inspect(const marl_log *log, marl_inspection *inspection, marl_error *error);
 void marl_inspection_free(marl_inspection *inspection);
 
-/* What the units of the columns probably are, where that is not what the log says; "" = nothing to suspect.
+/* What the units of the columns probably are, where that differs from the log; "" = nothing to suspect.
  * From the length of gravity (at rest, or the median of all), and from how much the gyroscope must be scaled
  * to turn it. */
 typedef struct marl_unit_suspicions {

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * The lab floor: everything that runs on the desk. */
+ * The lab layer: everything that runs on the desk. */
 #ifndef MARLINSPIKE_LAB_H
 #define MARLINSPIKE_LAB_H
 
@@ -10,13 +10,13 @@
 #include "marlinspike/columns.h"
 #include "marlinspike/compare.h"
 #include "marlinspike/conditions.h"
+#include "marlinspike/consistency.h"
+#include "marlinspike/degradation.h"
 #include "marlinspike/device.h"
 #include "marlinspike/error.h"
 #include "marlinspike/guide.h"
 #include "marlinspike/inspect.h"
-#include "marlinspike/likeness.h"
 #include "marlinspike/log.h"
-#include "marlinspike/losses.h"
 #include "marlinspike/merge.h"
 #include "marlinspike/message.h"
 #include "marlinspike/noise.h"

@@ -52,12 +52,12 @@ typedef enum marl_column {
 
 const char *marl_column_name(marl_column column);
 
-/* What the metadata line says of a log. */
+/* What the metadata line of a log holds. */
 typedef struct marl_log_info {
-    char device[64];      /* "" = not said */
+    char device[64];      /* "" = not given */
     int corrected;        /* 1 = a calibration has been applied */
-    marl_world world;     /* of an attitude in the log; enu when not said */
-    int world_said;       /* 1 = the metadata line names the world */
+    marl_world world;     /* of an attitude in the log; enu when not given */
+    int world_given;      /* 1 = the metadata line names the world */
     int relative_heading; /* 1 = the heading of an attitude in the log is not magnetic */
     unsigned columns;     /* set of the columns present, without unknown ones */
 } marl_log_info;
@@ -67,7 +67,7 @@ typedef struct marl_log_report {
     unsigned long rows;                     /* usable */
     unsigned long rows_dropped;             /* all reasons */
     unsigned long time_repeated, time_back; /* of the dropped */
-    unsigned long cells_missing; /* not a number, NaN, infinite, or one axis empty beside filled ones */
+    unsigned long cells_missing; /* not a number, NaN, infinite, or one axis empty where others are filled */
     unsigned long clock_wraps;   /* of a 32-bit microsecond clock; unwrapped */
     long first_dropped_line, first_missing_line;
     unsigned long not_unit; /* rows whose quaternion's length is not 1 within 1 %; they are scaled to it */
@@ -102,7 +102,7 @@ const marl_log_info *marl_log_reader_info(const marl_log_reader *reader);
 const marl_log_report *marl_log_reader_report(const marl_log_reader *reader);
 
 /* The next usable row. MARL_END after the last; at the end MARL_ERR_INPUT when more than half of the
- * rows were bad and MARL_ERR_EVIDENCE when there was none at all. */
+ * rows were bad and MARL_ERR_INSUFFICIENT when there was none at all. */
 MARL_CHECKED marl_status marl_log_next(marl_log_reader *reader, marl_log_row *row, marl_error *error);
 void marl_log_close(marl_log_reader *reader); /* NULL is allowed */
 
@@ -119,13 +119,13 @@ MARL_CHECKED marl_status marl_log_load(marl_log *log, const char *path, const ma
                                        marl_error *error);
 void marl_log_free(marl_log *log); /* NULL and a zeroed log are allowed */
 
-/* MARL_ERR_EVIDENCE, naming the columns that are missing, unless the set `needed` is there. */
+/* MARL_ERR_INSUFFICIENT, naming the columns that are missing, unless the set `needed` is there. */
 MARL_CHECKED marl_status marl_log_require(const marl_log_info *info, const char *path, unsigned needed,
                                           marl_error *error);
 
 typedef struct marl_log_writer marl_log_writer;
 
-/* info->columns says which columns are written (time always); readings that are not fresh are left
+/* info->columns selects the columns that are written (time always); readings that are not fresh are left
  * empty. 9 significant digits, times with 9 decimals. */
 MARL_CHECKED marl_status marl_log_create(marl_log_writer **writer, const char *path,
                                          const marl_log_info *info, marl_error *error);

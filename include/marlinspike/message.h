@@ -19,11 +19,11 @@ typedef struct marl_message {
     const marl_sample *sample;                  /* of a SAMPLE */
 } marl_message;
 
-enum { MARL_MESSAGE_MOST = MARL_PACKET_SIZE(MARL_ITEM_MOST) + 1 };
+enum { MARL_MESSAGE_MAX = MARL_PACKET_SIZE(MARL_ITEM_MAX) + 1 };
 
 /* The packet with a zero before it, which ends whatever noise stood on the line. MARL_ERR_ARGUMENT when what
- * the kind needs is missing, MARL_ERR_ROOM when it is longer than a board takes. */
-MARL_CHECKED marl_status marl_message_make(const marl_message *message, uint8_t bytes[MARL_MESSAGE_MOST],
+ * the kind needs is missing, MARL_ERR_CAPACITY when it is longer than a board takes. */
+MARL_CHECKED marl_status marl_message_make(const marl_message *message, uint8_t bytes[MARL_MESSAGE_MAX],
                                            size_t *n, marl_error *error);
 
 #ifdef __cplusplus

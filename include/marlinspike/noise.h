@@ -11,7 +11,7 @@
 extern "C" {
 #endif
 
-enum { MARL_ALLAN_MOST = 112 };
+enum { MARL_ALLAN_MAX = 112 };
 
 /* One averaging time. */
 typedef struct marl_allan_point {
@@ -19,19 +19,19 @@ typedef struct marl_allan_point {
     double tau_s;
     double deviation; /* the sensor's unit */
     double low, high; /* 99 % of the time the true value lies between */
-    double freedom;   /* equivalent degrees of freedom, for white noise */
+    double dof;       /* equivalent degrees of freedom, for white noise */
 } marl_allan_point;
 
 typedef struct marl_allan {
     size_t samples;
     double step_s;
     size_t n;
-    marl_allan_point point[MARL_ALLAN_MOST]; /* four an octave, up to a quarter of the recording */
+    marl_allan_point point[MARL_ALLAN_MAX]; /* four an octave, up to a quarter of the recording */
 } marl_allan;
 
 /* Overlapping Allan deviation of n readings, step_s apart: "Properties of signal sources and measurement
  * methods" (1981); confidence from the chi-square distribution by "The distribution of chi-square" (1931).
- * MARL_ERR_EVIDENCE under 16 readings, MARL_ERR_SYSTEM without memory. */
+ * MARL_ERR_INSUFFICIENT under 16 readings, MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_allan_of(const double *value, size_t n, double step_s, marl_allan *allan,
                                        marl_error *error);
 
@@ -42,13 +42,13 @@ typedef struct marl_noise {
     double walk;    /* unit/sqrt(s); Allan deviation walk sqrt(T/3) */
     double floor;   /* the least Allan deviation, where the curve has risen again behind it */
     double white_sigma, flicker_sigma, walk_sigma;
-    double flicker_most, walk_most; /* where they are NaN: larger ones would have been seen */
+    double flicker_max, walk_max; /* where they are NaN: larger ones would have been seen */
 } marl_noise;
 
 /* White, flicker and walk together, by a weighted fit to the Allan variances an octave apart, with what a
- * low-pass takes away as a further term where it is seen. Flicker and walk are told only where leaving them
- * out makes the fit worse by three standard deviations. All are NaN when the recording is too short for the
- * fit or never changes. */
+ * low-pass takes away as a further term where it is seen. Flicker and walk are given only where leaving
+ * them out makes the fit worse by three standard deviations. All are NaN when the recording is too short
+ * for the fit or never changes. */
 void marl_noise_fit(const marl_allan *allan, marl_noise *noise);
 
 /* The noise of one sensor at rest. */
@@ -63,7 +63,7 @@ typedef struct marl_sensor_noise {
 /* A sheet of the sensors whose noise was seen, for the simulator: rate, noise, corner of the spectrum, and
  * the gyroscope's bias from rest; range and resolution from `base` where it has the sensor (it may be NULL),
  * else from the least step between readings. White noise is the root mean square over the axes, flicker and
- * walk the mean of those seen. MARL_ERR_EVIDENCE when no sensor's noise was seen. */
+ * walk the mean of those seen. MARL_ERR_INSUFFICIENT when no sensor's noise was seen. */
 MARL_CHECKED marl_status marl_sheet_of_recording(const marl_log *log,
                                                  const marl_sensor_noise noise[MARL_SENSOR_COUNT],
                                                  const marl_sensor_spectrum spectrum[MARL_SENSOR_COUNT],

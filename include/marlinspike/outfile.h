@@ -29,17 +29,17 @@ MARL_CHECKED marl_status marl_outfile_flush(marl_outfile *out, marl_error *error
 void marl_outfile_write(marl_outfile *out, const char *bytes, size_t n);
 void marl_outfile_text(marl_outfile *out, const char *text);
 
-/* Room for `most` bytes (at most 4096) to be filled in place; say with `advance` where they ended. */
-char *marl_outfile_room(marl_outfile *out, size_t most);
+/* Room for `most` bytes (at most 4096) to be filled in place; `advance` gives their number. */
+char *marl_outfile_reserve(marl_outfile *out, size_t max);
 void marl_outfile_advance(marl_outfile *out, const char *end);
 
 /* Flushes, renames and frees. MARL_ERR_SYSTEM when any write failed; then no file is left, but for a
  * PATH.part. */
 MARL_CHECKED marl_status marl_outfile_commit(marl_outfile *out, marl_error *error);
-/* The path that symbolic links lead to, whether or not a file is there; to be freed. NULL with errno set. */
+/* The target of symbolic links, whether or not a file is there; to be freed. NULL with errno set. */
 char *marl_outfile_followed(const char *path);
 
-/* Locks the folder that holds what the path leads to, until the process ends, so that a file in it can be
+/* Locks the folder of the path's target, until the process ends, so that a file in it can be
  * read, changed and written back without losing what another process writes. 0 while another process has the
  * lock; 1 when it is taken, or cannot be: no such folder, a file system without locks. */
 int marl_outfile_lock_folder(const char *path);

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
- * The port: what a board must offer. Whoever brings Marlinspike to new hardware fills this struct and writes
- * nothing else; docs/porting.md leads through it. Members are required or optional as said; marl_port_check
- * tells whether those are there that a use needs. Every call returns in bounded time with a status. */
+ * The port: what a board must offer. Whoever brings Marlinspike to new hardware fills this struct and
+ * writes nothing else; docs/porting.md goes through it step by step. Members are required or optional as
+ * documented; marl_port_check reports whether those are there that a use needs. Every call returns in
+ * bounded time with a status. */
 #ifndef MARLINSPIKE_PORT_H
 #define MARLINSPIKE_PORT_H
 
@@ -17,7 +18,7 @@ extern "C" {
  * halves hold no more. */
 #define MARL_STORE_HEAD 16
 
-/* Where a chip answers: two buses, or two chips on one bus, are normal. On SPI the address is the number of
+/* The place of a chip: two buses, or two chips on one bus, are normal. On SPI the address is the number of
  * the select line. */
 typedef struct marl_place {
     uint8_t bus;
@@ -48,15 +49,15 @@ typedef struct marl_port {
 
     /* Non-volatile memory: optional, all or none; required to keep calibrations. Offsets from its begin.
      * nv_erase: one sector, at its begin. nv_write: whole units, on a unit's begin, each erased before.
-     * MARL_ERR_STORE when the memory refuses. */
+     * MARL_ERR_STORE when the memory fails. */
     marl_nv_shape nv;
     marl_status (*nv_read)(void *context, uint32_t at, uint8_t *bytes, size_t n);
     marl_status (*nv_erase)(void *context, uint32_t at);
     marl_status (*nv_write)(void *context, uint32_t at, const uint8_t *bytes, size_t n);
 
-    /* Stream: optional. bytes_out: queues up to n bytes, says how many it took, never waits.
+    /* Stream: optional. bytes_out: queues up to n bytes, reports how many it queued, never waits.
      * bytes_in: hands over what has come in, at most n; none is no error. */
-    marl_status (*bytes_out)(void *context, const uint8_t *bytes, size_t n, size_t *taken);
+    marl_status (*bytes_out)(void *context, const uint8_t *bytes, size_t n, size_t *used_bytes);
     marl_status (*bytes_in)(void *context, uint8_t *bytes, size_t n, size_t *got);
 } marl_port;
 

@@ -24,8 +24,8 @@ void marl_serial_close(marl_serial *serial); /* NULL is allowed */
  * when the line is gone (unplugged, or the other end of a pseudo-terminal closed). */
 MARL_CHECKED marl_status marl_serial_read(marl_serial *serial, uint8_t *bytes, size_t n, int timeout_ms,
                                           size_t *got);
-/* Writes all, waits at most timeout_ms for room. MARL_END when the line is gone, MARL_ERR_BUS_LATE when it
- * takes nothing. */
+/* Writes all, waits at most timeout_ms. MARL_END when the line is gone, MARL_ERR_BUS_LATE when it accepts
+ * nothing. */
 MARL_CHECKED marl_status marl_serial_write(marl_serial *serial, const uint8_t *bytes, size_t n,
                                            int timeout_ms);
 

@@ -1,13 +1,14 @@
 /* SPDX-License-Identifier: MIT
- * The simulated board: chips behind registers, a bus, flash and a serial line behind the port, with a scene
- * or a recorded log as the world around them, and faults on demand. The firmware on it is the station that
- * runs on a real board. Time is virtual, so that an hour takes seconds, or keeps pace with the wall clock. */
+ * The simulated board: chips behind registers, a bus, flash and a serial line behind the port, with a
+ * scene or a recorded log as the world around them, and faults on demand. The firmware on it is the
+ * application that runs on a real board. Time is virtual, so that an hour takes seconds, or keeps pace
+ * with the wall clock. */
 #ifndef MARLINSPIKE_PORT_SIM_H
 #define MARLINSPIKE_PORT_SIM_H
 
+#include "marlinspike/app.h"
 #include "marlinspike/log.h"
 #include "marlinspike/simulate.h"
-#include "marlinspike/station.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -15,8 +16,8 @@ extern "C" {
 
 /* Faults. Shares lie in [0, 1]; times are seconds since power-on, NaN = never. */
 typedef struct marl_sim_faults {
-    double late;      /* share of transfers that a chip answers too late */
-    double silent;    /* share of transfers that nothing answers */
+    double late;      /* share of transfers to which a chip responds too late */
+    double silent;    /* share of transfers without a response */
     double garbage;   /* share of transfers that read random bytes */
     double drop;      /* share of readings that a chip leaves out */
     double stuck_s;   /* from then on the first axis of every gyroscope keeps its value */
@@ -47,14 +48,14 @@ typedef struct marl_sim_config {
     int real_pace; /* 1: keeps pace with the wall clock */
 } marl_sim_config;
 
-/* A chip at a place, set to the least full scale and rate that hold what the sheet says (rate_hz other than 0
- * takes the place of its rates; the magnetometer is never faster than the sheet has it) and to its low-pass.
- */
+/* A chip at a place, set to the least full scale and rate that hold the values of the sheet (rate_hz other
+ * than 0 replaces its rates; the magnetometer is never faster than the sheet has it) and to its low-pass.
+ * */
 marl_part marl_sim_part(const marl_chip *chip, marl_place at, const marl_sheet *sheet, double rate_hz);
 /* What a log asks of the chips that play it: rates and full scales. */
 marl_sheet marl_sim_sheet_of_log(const marl_log *log);
 
-/* What happened, to be compared with what the other end says. */
+/* What happened, to be compared with what the other end reports. */
 typedef struct marl_sim_counts {
     uint64_t readings;    /* that the chips made, each sensor for itself */
     uint64_t overwritten; /* of these, never read */
@@ -72,14 +73,14 @@ void marl_sim_free(marl_sim *sim); /* NULL is allowed */
 /* The board's port, for firmware of one's own. While the power is cut every call gives MARL_ERR_SYSTEM. */
 const marl_port *marl_sim_port(marl_sim *sim);
 
-/* The station as firmware: start, then one pass of its loop at a time with the sleep behind it. After a power
- * cut it starts anew by itself. MARL_END when log, power or line have come to their end. */
-MARL_CHECKED marl_status marl_sim_start(marl_sim *sim, const marl_station_config *config, marl_error *error);
+/* The application as firmware: start, then one pass of its loop at a time with the sleep behind it. After
+ * a power cut it restarts by itself. MARL_END when log, power or line have come to their end. */
+MARL_CHECKED marl_status marl_sim_start(marl_sim *sim, const marl_app_config *config, marl_error *error);
 MARL_CHECKED marl_status marl_sim_step(marl_sim *sim, marl_error *error);
-const marl_station *marl_sim_station(const marl_sim *sim);
+const marl_app *marl_sim_app(const marl_sim *sim);
 
 /* The host's end of the line. `take` gives what the board sent, at most n bytes. */
-size_t marl_sim_take(marl_sim *sim, uint8_t *bytes, size_t n);
+size_t marl_sim_receive(marl_sim *sim, uint8_t *bytes, size_t n);
 void marl_sim_give(marl_sim *sim, const uint8_t *bytes, size_t n);
 int marl_sim_unplugged(const marl_sim *sim);
 

@@ -20,8 +20,7 @@ typedef struct marl_quat {
  * then roll about the new x. */
 typedef struct marl_rpy {
     float roll, pitch, yaw; /* (-pi, pi], [-pi/2, pi/2], (-pi, pi] */
-    int at_pole;            /* 1: pitch is within 0.1 degree of +-90; roll is set to 0 and yaw holds
-                               what the two can tell together */
+    int at_pole; /* 1: pitch is within 0.1 degree of +-90; roll is set to 0 and yaw holds their sum */
 } marl_rpy;
 
 marl_quat marl_quat_identity(void);

@@ -12,16 +12,17 @@ extern "C" {
 typedef enum marl_rank_by { MARL_RANK_BY_TOTAL = 0, MARL_RANK_BY_TILT = 1 } marl_rank_by;
 
 typedef struct marl_rank {
-    size_t tuning;     /* its number */
-    size_t failed;     /* cases in which it gave nothing to compare; such tunings come last */
-    double score_deg;  /* root mean square over its cases of their rms errors, each case counting alike */
+    size_t tuning; /* its number */
+    size_t failed; /* cases in which it gave nothing to compare; such tunings come last */
+    double
+        score_deg; /* root mean square over its cases of their rms errors, with equal weight of each case */
     double difference; /* to the first one's score, degrees */
     double low, high;  /* 95 % interval of that difference; NaN when the cases hold under two blocks, or
                           when a case failed */
 } marl_rank;
 
 /* comparison[tuning * cases + case], NULL where it failed. The order goes to rank[0 .. tunings - 1]. The
- * interval is a bootstrap over blocks of time of 5 s and more, drawn alike for all tunings ("The jackknife
+ * interval is a bootstrap over blocks of time of 5 s and more, the same draws for all tunings ("The jackknife
  * and the bootstrap for general stationary observations", 1989), from a fixed seed. MARL_ERR_SYSTEM without
  * memory. */
 MARL_CHECKED marl_status marl_rank_tunings(const marl_comparison *const *comparison, size_t tunings,

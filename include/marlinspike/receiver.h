@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * The desk's end of a device stream: bytes in, rows out. Packets (docs/schema/stream.cddl) and CSV lines are
- * told apart by themselves; a stream may begin in the middle and lose bytes anywhere. */
+ * The desk's end of a device stream: bytes in, rows out. Packets (docs/schema/stream.cddl) and CSV lines
+ * are recognised by their content; a stream may start in the middle and lose bytes anywhere. */
 #ifndef MARLINSPIKE_RECEIVER_H
 #define MARLINSPIKE_RECEIVER_H
 
@@ -22,23 +22,23 @@ typedef struct marl_stream_report {
     marl_log_report rows;        /* as of a log; lines count from 1 where the kind is LINES */
     unsigned long bytes;         /* that came in */
     unsigned long bytes_skipped; /* that belonged to no good packet, or to no whole line behind a header */
-    unsigned long items, items_lost; /* the numbers of packets tell what is missing */
-    unsigned long notices;           /* of the board, about its chips */
-    char first_notice[160];
+    unsigned long items, items_lost; /* the gaps in the packet numbers */
+    unsigned long events;            /* of the board, about its chips */
+    char first_event[160];
     char firmware[MARL_DEVICE_NAME];
-    int identified;  /* the board said who it is */
-    uint8_t sensors; /* MARL_FRESH_..., as it said */
+    int identified;  /* the board has sent its identity */
+    uint8_t sensors; /* MARL_FRESH_..., of its identity */
     char fault[600]; /* of the first header or row of CSV lines that had one, with file and line */
-    int restarted;   /* the board began anew: the stream ends there */
+    int restarted;   /* the board restarted: the stream ends there */
     int64_t last_ns; /* time of the last row */
 } marl_stream_report;
 
 /* What a board answered to the item of that number. */
-typedef struct marl_answer {
+typedef struct marl_ack {
     uint32_t answered;
     marl_outcome outcome;
     char text[100];
-} marl_answer;
+} marl_ack;
 
 typedef struct marl_receiver marl_receiver;
 
@@ -53,11 +53,11 @@ MARL_CHECKED marl_status marl_receiver_feed(marl_receiver *receiver, const uint8
 /* No more bytes will come: gives out what waited for them. */
 void marl_receiver_finish(marl_receiver *receiver);
 
-/* The next row in the order of time. MARL_ERR_NOT_READY when more bytes are needed, MARL_END when the board
- * has begun anew and its clock with it. */
+/* The next row in the order of time. MARL_ERR_NOT_READY when more bytes are needed, MARL_END when the
+ * board has restarted and its clock with it. */
 MARL_CHECKED marl_status marl_receiver_next(marl_receiver *receiver, marl_log_row *row);
-/* The next answer, MARL_ERR_NOT_READY when there is none. */
-MARL_CHECKED marl_status marl_receiver_answer(marl_receiver *receiver, marl_answer *answer);
+/* The next acknowledgement, MARL_ERR_NOT_READY when there is none. */
+MARL_CHECKED marl_status marl_receiver_ack(marl_receiver *receiver, marl_ack *ack);
 
 /* Device and columns as far as they are known: columns are those of the header, or of all rows so far
  * together with the sensors that the board named. */

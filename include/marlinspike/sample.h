@@ -35,15 +35,15 @@ typedef struct marl_sample {
     uint8_t fresh;   /* MARL_FRESH_...: which of these are readings; the others are ignored */
 } marl_sample;
 
-/* Larger readings than these are no readings: they are refused like NaN. */
+/* Readings larger than these are invalid, as NaN is. */
 #define MARL_PLAUSIBLE_ACCEL 2000.0f /* m/s^2 */
 #define MARL_PLAUSIBLE_GYRO 100.0f   /* rad/s */
 #define MARL_PLAUSIBLE_MAG 20000.0f  /* uT */
 #define MARL_PLAUSIBLE_TEMP 300.0f   /* degC, either sign */
 #define MARL_PLAUSIBLE_SPEED 1000.0f /* m/s */
 
-/* Clears the fresh flag of each reading that is not finite or larger than plausible, and says which
- * flags were cleared in *refused (may be NULL). Returns the first reason, or MARL_OK. */
+/* Clears the fresh flag of each reading that is not finite or larger than plausible, and sets *refused
+ * (may be NULL) to the flags that were cleared. Returns the first reason, or MARL_OK. */
 MARL_CHECKED marl_status marl_sample_check(marl_sample *sample, uint8_t *refused);
 
 /* Seconds from one stamp to a later one, in *seconds. Differences only, and no 64-bit float

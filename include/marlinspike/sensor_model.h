@@ -14,32 +14,32 @@ extern "C" {
 /* 1/f noise as a sum of first-order processes whose time constants rise by a factor of four, each stepped
  * exactly: "On the noise spectra of semi-conductor noise and of flicker effect" (1950). Slow ones are stepped
  * rarely. */
-#define MARL_FLICKER_MOST 16
+#define MARL_FLICKER_MAX 16
 
 typedef struct marl_flicker {
     int n;
-    double sigma;                      /* deviation of each process */
-    double keep[MARL_FLICKER_MOST];    /* share of the value that a step leaves */
-    double kick[MARL_FLICKER_MOST];    /* deviation of what a step adds */
-    uint32_t every[MARL_FLICKER_MOST]; /* samples between steps */
-    uint32_t due[MARL_FLICKER_MOST];   /* the sample of the next step */
-    double value[3][MARL_FLICKER_MOST], sum[3];
+    double sigma;                     /* deviation of each process */
+    double keep[MARL_FLICKER_MAX];    /* share of the value that a step leaves */
+    double kick[MARL_FLICKER_MAX];    /* deviation of what a step adds */
+    uint32_t every[MARL_FLICKER_MAX]; /* samples between steps */
+    uint32_t due[MARL_FLICKER_MAX];   /* the sample of the next step */
+    double value[3][MARL_FLICKER_MAX], sum[3];
 } marl_flicker;
 
 /* A second-order low-pass section, x'' + 2 d w x' + w^2 x = w^2 u: what a step of fixed length does, exactly;
  * the same for all axes. */
-typedef struct marl_section {
+typedef struct marl_lowpass2 {
     double w, damping; /* rad/s, 1 */
     double step;       /* s */
     double free[2][2]; /* what is left of (x, x') without input */
     double kick[3];    /* lower triangle by rows of what a step adds of unit white noise */
     double rest[2];    /* deviations of x and x' under unit white noise for ever */
-} marl_section;
+} marl_lowpass2;
 
 /* The way of the truth through the part: its moving mass, then its low-pass, where the sheet has them. */
 typedef struct marl_sensor_path {
-    int has_mass, has_low_pass, begun;
-    marl_section mass, low_pass;
+    int has_mass, has_low_pass, started;
+    marl_lowpass2 mass, low_pass;
     double felt[3], moved[3]; /* inputs of the two at the sample before */
     double mass_state[3][2], pass_state[3][2], noise_state[3][2];
 } marl_sensor_path;

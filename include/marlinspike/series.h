@@ -20,8 +20,8 @@ typedef struct marl_series {
     marl_attitude *at; /* times rise */
 } marl_series;
 
-/* The attitudes of a log that holds q or roll, pitch, yaw columns, told in enu.
- * MARL_ERR_EVIDENCE when it has none. */
+/* The attitudes of a log that holds q or roll, pitch, yaw columns, expressed in enu.
+ * MARL_ERR_INSUFFICIENT when it has none. */
 MARL_CHECKED marl_status marl_series_from_log(marl_series *series, const marl_log *log, marl_error *error);
 void marl_series_free(marl_series *series);
 

@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: MIT
- * Sensor sheets: what a sensor's data sheet says, for the simulator and for logs in raw counts. */
+ * Sensor sheets: the values of a sensor's data sheet, for the simulator and for logs in raw counts. */
 #ifndef MARLINSPIKE_SHEET_H
 #define MARLINSPIKE_SHEET_H
 
-#define MARL_SHEET_REFERENCE_DEGC 24.0 /* where a sheet does not say */
+#define MARL_SHEET_REFERENCE_DEGC 24.0 /* where a sheet gives none */
 
 /* One sensor, in SI whatever unit the file uses. */
 typedef struct marl_sensor_sheet {
@@ -24,7 +24,7 @@ typedef struct marl_sensor_sheet {
     double low_pass_hz;    /* corner of the flattest second-order low-pass; 0 = none */
     double resonance_hz;   /* of the moving mass; 0 = it follows at once */
     double damping;        /* of the moving mass, share of the critical */
-    double reference_degC; /* at which the bias is as said */
+    double reference_degC; /* at which the bias is as given */
     double bias_per_degC[3];
 } marl_sensor_sheet;
 

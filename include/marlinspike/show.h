@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * The show floor: figures. */
+ * The show layer: figures. */
 #ifndef MARLINSPIKE_SHOW_H
 #define MARLINSPIKE_SHOW_H
 

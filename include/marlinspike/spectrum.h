@@ -11,7 +11,7 @@ extern "C" {
 #endif
 
 enum {
-    MARL_SPECTRUM_LEAST = 256, /* readings */
+    MARL_SPECTRUM_MIN = 256, /* readings */
     MARL_SPECTRUM_SEGMENT = 8192,
     MARL_SPECTRUM_BINS = MARL_SPECTRUM_SEGMENT / 2 + 1,
     MARL_SPECTRUM_BANDS = 48,
@@ -35,7 +35,7 @@ typedef struct marl_line {
 typedef struct marl_spectrum {
     double rate_hz, step_hz; /* of the readings; between bins */
     size_t segments;         /* that were averaged, half overlapping */
-    double freedom;          /* equivalent degrees of freedom of a bin */
+    double dof;              /* equivalent degrees of freedom of a bin */
     size_t bins;
     double
         density[MARL_SPECTRUM_BINS]; /* unit/sqrt(Hz) at bin * step_hz: square root of the two-sided density,
@@ -52,7 +52,7 @@ typedef struct marl_spectrum {
  * transform for the estimation of power spectra" (1967). A line stands out of its surroundings so far that
  * noise does so in one spectrum of a thousand. The corner is that of the best fit of filtered white noise,
  * flicker, walk and unfiltered noise to the bands, seen where leaving it out costs more than three
- * deviations. MARL_ERR_EVIDENCE under MARL_SPECTRUM_LEAST readings, MARL_ERR_SYSTEM without memory. */
+ * deviations. MARL_ERR_INSUFFICIENT under MARL_SPECTRUM_MIN readings, MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_spectrum_of(const double *value, size_t n, double step_s,
                                           marl_spectrum *spectrum, marl_error *error);
 
@@ -66,7 +66,7 @@ typedef struct marl_sensor_spectrum {
 } marl_sensor_spectrum;
 
 /* From the longest rest without a gap, or from the longest run without a gap at all. `axes` is 0 when that
- * has fewer than MARL_SPECTRUM_LEAST readings. */
+ * has fewer than MARL_SPECTRUM_MIN readings. */
 MARL_CHECKED marl_status marl_spectrum_of_log(const marl_log *log, const marl_inspection *inspection,
                                               marl_sensor sensor, int at_rest, marl_sensor_spectrum *spectrum,
                                               marl_error *error);

@@ -15,31 +15,31 @@ extern "C" {
 
 typedef enum marl_status {
     MARL_OK = 0,
-    /* device floor */
+    /* device layer */
     MARL_ERR_ARGUMENT,    /* an argument is outside what its documentation allows */
     MARL_ERR_NOT_FINITE,  /* a reading is NaN or infinite; it was left out */
     MARL_ERR_IMPLAUSIBLE, /* a reading is larger than any real sensor gives; it was left out */
     MARL_ERR_TIME,        /* time stood still or went back; the sample was left out */
-    MARL_ERR_GAP,         /* time jumped further than may be bridged; the estimator starts anew */
+    MARL_ERR_GAP,         /* time jumped further than may be bridged; the estimator restarts */
     MARL_ERR_NOT_READY,   /* no attitude yet: no good reading to start from */
-    MARL_ERR_DEGENERATE,  /* the vectors do not determine the answer */
+    MARL_ERR_DEGENERATE,  /* the vectors do not determine an attitude */
     MARL_ERR_ARITHMETIC,  /* this machine or build does not compute the agreed bits */
-    MARL_ERR_BUS_SILENT,  /* nothing answers at this address */
+    MARL_ERR_BUS_SILENT,  /* no chip responds at this address */
     MARL_ERR_BUS_LATE,    /* a chip held the bus longer than the port waits */
-    MARL_ERR_BUS_GARBAGE, /* a chip answers what it cannot mean */
+    MARL_ERR_BUS_GARBAGE, /* a chip sends what it cannot mean */
     MARL_ERR_IDENTITY,    /* another chip than the table describes */
-    MARL_ERR_STORE,       /* the non-volatile memory refuses, or does not keep what was written */
+    MARL_ERR_STORE,       /* the non-volatile memory fails, or does not keep what was written */
     MARL_ERR_EMPTY,       /* the store holds nothing usable */
-    MARL_ERR_ROOM,        /* it does not fit into the room given */
+    MARL_ERR_CAPACITY,    /* it does not fit into the memory given */
     MARL_ERR_MESSAGE,     /* a message that is not understood */
     MARL_ERR_MOVING,      /* the board must be at rest for this */
     MARL_ERR_DEVICE,      /* meant for another device */
-    /* lab floor */
-    MARL_END,          /* nothing more to read; not an error */
-    MARL_ERR_USE,      /* the call contradicts itself */
-    MARL_ERR_INPUT,    /* a file is unreadable or contradictory */
-    MARL_ERR_EVIDENCE, /* the recording cannot answer the question */
-    MARL_ERR_SYSTEM,   /* the machine failed: cannot write, no memory, program missing */
+    /* lab layer */
+    MARL_END,              /* nothing more to read; not an error */
+    MARL_ERR_USE,          /* the call contradicts itself */
+    MARL_ERR_INPUT,        /* a file is unreadable or contradictory */
+    MARL_ERR_INSUFFICIENT, /* too little data to determine it */
+    MARL_ERR_SYSTEM,       /* the machine failed: cannot write, no memory, program missing */
     MARL_STATUS_COUNT
 } marl_status;
 

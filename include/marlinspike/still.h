@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * Stillness: is the board at rest? Readings are gathered in windows that follow each other. A window is quiet
+ * Stillness: is the board at rest? Readings are accumulated in consecutive windows. A window is quiet
  * when the deviation of each sensor within it is small, the mean rate is no turn, and each sensor's mean is
  * where the window before had it. The board is still from the second quiet window on. A slow, even turn about
  * the vertical can only be seen when a magnetometer is there. */
@@ -34,7 +34,7 @@ typedef struct marl_still {
     marl_stats accel, gyro, mag;               /* of the open window */
     marl_vec3 last_accel, last_gyro, last_mag; /* means of the window before */
     int have_last_accel, have_last_gyro, have_last_mag;
-    int open;  /* a window has begun */
+    int open;  /* a window has started */
     int still; /* the last two complete windows were quiet */
     int quiet_before;
     int64_t window_start_ns;
@@ -51,8 +51,8 @@ MARL_CHECKED marl_status marl_still_init(marl_still *still, const marl_still_lim
  * longer than a window closes the window as moving. */
 marl_still_verdict marl_still_update(marl_still *still, const marl_sample *sample);
 
-/* At the end of a recording: judges the window that is still open by what it has. MARL_STILL_OPEN when that
- * is nothing to judge by. */
+/* At the end of a recording: decides the window that is still open by what it has. MARL_STILL_OPEN when
+ * that is not enough. */
 marl_still_verdict marl_still_finish(marl_still *still);
 
 #ifdef __cplusplus

@@ -11,12 +11,12 @@
 extern "C" {
 #endif
 
-/* The newest whole record, *n bytes of it. MARL_ERR_EMPTY when there is none, MARL_ERR_ROOM when it is longer
- * than `size`, MARL_ERR_STORE when the memory cannot be read. */
+/* The newest whole record, *n bytes of it. MARL_ERR_EMPTY when there is none, MARL_ERR_CAPACITY when it is
+ * longer than `size`, MARL_ERR_STORE when the memory cannot be read. */
 MARL_CHECKED marl_status marl_store_load(const marl_port *port, uint8_t *bytes, size_t size, size_t *n);
 
-/* Writes a record and reads it back. MARL_ERR_ROOM when it is longer than half the memory less 16 bytes,
- * MARL_ERR_STORE when the memory refuses or does not keep it; then the record before is still there. */
+/* Writes a record and reads it back. MARL_ERR_CAPACITY when it is longer than half the memory less 16 bytes,
+ * MARL_ERR_STORE when the memory fails or does not keep it; then the record before is still there. */
 MARL_CHECKED marl_status marl_store_save(const marl_port *port, const uint8_t *bytes, size_t n);
 
 #ifdef __cplusplus

@@ -2,7 +2,7 @@
  * The items of the device stream, a CBOR sequence (RFC 8742) whose every item stands in a packet (packet.h).
  * An item is the array [kind, number, body]; `number` counts the items of one direction, so that a loss is
  * seen, and `body` is a map with small whole keys, of which unknown ones are passed over. The schema is
- * docs/schema/stream.cddl. Here is the device's side: what it says, and what it understands. */
+ * docs/schema/stream.cddl. Here is the device's side: what it sends, and what it reads. */
 #ifndef MARLINSPIKE_TELEMETRY_H
 #define MARLINSPIKE_TELEMETRY_H
 
@@ -18,8 +18,8 @@ extern "C" {
 typedef enum marl_item_kind {
     MARL_ITEM_SAMPLE = 1,   /* both ways: readings, an attitude, or both */
     MARL_ITEM_IDENTITY = 2, /* from the board: at its start, and when asked */
-    MARL_ITEM_ANSWER = 3,   /* from the board: to every item that asks for something */
-    MARL_ITEM_NOTICE = 4,   /* from the board: a chip failed or works again */
+    MARL_ITEM_ACK = 3,      /* from the board: to every item that asks for something */
+    MARL_ITEM_EVENT = 4,    /* from the board: a chip failed or works again */
     MARL_ITEM_IDENTIFY = 16,
     MARL_ITEM_CALIBRATION = 17,
     MARL_ITEM_TUNING = 18,
@@ -28,7 +28,7 @@ typedef enum marl_item_kind {
 } marl_item_kind;
 
 /* Longest contents of an item, and of the calibration and tuning that the store keeps. */
-enum { MARL_ITEM_MOST = 640, MARL_DEVICE_NAME = 64 };
+enum { MARL_ITEM_MAX = 640, MARL_DEVICE_NAME = 64 };
 
 typedef struct marl_item_identity {
     int64_t t_ns;
@@ -37,15 +37,15 @@ typedef struct marl_item_identity {
     uint32_t period_us; /* of the fastest sensor */
 } marl_item_identity;
 
-typedef struct marl_item_notice {
+typedef struct marl_item_event {
     int64_t t_ns;
     uint8_t part, bus, address;
     marl_status fault; /* MARL_OK: works again */
     uint8_t identity;  /* that it gave, with MARL_ERR_IDENTITY */
     uint32_t silent, late, garbage, restarts;
-} marl_item_notice;
+} marl_item_event;
 
-/* How a board answers on the line; these numbers stay what they are. */
+/* Outcomes in an acknowledgement; these numbers never change. */
 typedef enum marl_outcome {
     MARL_OUTCOME_DONE = 0,
     MARL_OUTCOME_NOT_UNDERSTOOD = 1,
@@ -60,9 +60,9 @@ typedef enum marl_outcome {
 void marl_item_put_sample(marl_cbor_writer *w, uint32_t number, const marl_sample *sample,
                           const marl_quat *q);
 void marl_item_put_identity(marl_cbor_writer *w, uint32_t number, const marl_item_identity *identity);
-void marl_item_put_answer(marl_cbor_writer *w, uint32_t number, uint32_t answered, marl_outcome outcome,
-                          const char *text);
-void marl_item_put_notice(marl_cbor_writer *w, uint32_t number, const marl_item_notice *notice);
+void marl_item_put_ack(marl_cbor_writer *w, uint32_t number, uint32_t answered, marl_outcome outcome,
+                       const char *text);
+void marl_item_put_event(marl_cbor_writer *w, uint32_t number, const marl_item_event *event);
 /* Bodies, as the store keeps them. */
 void marl_item_put_calibration(marl_cbor_writer *w, const marl_calibration *calibration);
 void marl_item_put_tuning(marl_cbor_writer *w, const marl_tuning *tuning);
@@ -71,7 +71,7 @@ void marl_item_put_tuning(marl_cbor_writer *w, const marl_tuning *tuning);
 MARL_CHECKED marl_status marl_item_get_head(marl_cbor_reader *r, marl_item_kind *kind, uint32_t *number);
 MARL_CHECKED marl_status marl_item_get_sample(marl_cbor_reader *r, marl_sample *sample);
 /* MARL_ERR_MESSAGE, or MARL_ERR_ARGUMENT when a value is none that could be used. `device` is "" when the
- * item does not say for whom it is. */
+ * item names none. */
 MARL_CHECKED marl_status marl_item_get_calibration(marl_cbor_reader *r, marl_calibration *calibration,
                                                    char device[MARL_DEVICE_NAME]);
 MARL_CHECKED marl_status marl_item_get_tuning(marl_cbor_reader *r, marl_tuning *tuning);

@@ -34,7 +34,7 @@ int marl_temperature_outside(const marl_calibration_record *record, const marl_l
 
 /* Accelerometer: lengths in still poses against `gravity`, m/s^2. Gyroscope: mean rates at rest.
  * Magnetometer: the spread of corrected lengths about the field. MARL_ERR_INPUT when the recording is
- * corrected, MARL_ERR_EVIDENCE when nothing can be verified by it. */
+ * corrected, MARL_ERR_INSUFFICIENT when nothing can be verified by it. */
 MARL_CHECKED marl_status marl_verify(const marl_calibration_record *record, const marl_log *log,
                                      double gravity, marl_verification *verification, marl_error *error);
 

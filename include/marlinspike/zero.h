@@ -13,12 +13,12 @@ extern "C" {
 #endif
 
 /* The mount by which the attitude of the longest rest becomes the zero: level, and with a magnetometer x to
- * the (magnetic) north. `span` is that rest. MARL_ERR_EVIDENCE without a rest of a second. */
+ * the (magnetic) north. `span` is that rest. MARL_ERR_INSUFFICIENT without a rest of a second. */
 MARL_CHECKED marl_status marl_zero(const marl_log *log, marl_calibration_record *record, marl_span *span,
                                    marl_error *error);
 
 /* The Earth's rate of turning in the sensors' axes at the longest rest, rad/s: from the latitude (rad),
- * gravity and the magnetic north. To be taken off a gyroscope's mean at rest. MARL_ERR_EVIDENCE without a
+ * gravity and the magnetic north. To be taken off a gyroscope's mean at rest. MARL_ERR_INSUFFICIENT without a
  * rest, or without a magnetometer. */
 MARL_CHECKED marl_status marl_earth_rate(const marl_log *log, const marl_calibration_record *record,
                                          double latitude, double rate[3], marl_error *error);

@@ -48,15 +48,15 @@ static int sees_rest(void)
 static int streams_known_bytes(void)
 {
     known_board board;
-    marl_station station;
+    marl_app app;
     uint32_t crc;
-    return known_board_runs(&board, &station, &crc) && crc == known_stream;
+    return known_board_runs(&board, &app, &crc) && crc == known_stream;
 }
 
 /* What firmware may use beside the station. */
 static int writes_lines(void)
 {
-    char line[MARL_CSV_LINE_MOST];
+    char line[MARL_CSV_LINE_MAX];
     marl_sample s = {.t_ns = 1500000000, .temp = 24.5f, .fresh = MARL_FRESH_TEMP};
     marl_clock32 clock = {0, 0};
     return marl_csv_line_header(line, s.fresh, 0) == 16 &&
@@ -64,7 +64,7 @@ static int writes_lines(void)
 }
 
 /* What a program makes of an attitude. */
-static int tells_angles(void)
+static int reports_angles(void)
 {
     float heading, model[16];
     const marl_quat q = {0.8f, 0.6f, 0.0f, 0.0f};
@@ -81,14 +81,14 @@ static int tells_angles(void)
 }
 
 /* A tray on a hinge. */
-static int holds_a_hinge(void)
+static int holds_a_axis_filter(void)
 {
-    marl_hinge_complementary simple;
-    marl_hinge_kalman kalman;
-    marl_hinge_complementary_init(&simple, 2.0f, 10.0f);
-    marl_hinge_kalman_init(&kalman, 1e-4f, 1e-5f, 1e-3f);
-    return marl_hinge_complementary_update(&simple, 0.0f, 0.5f, 0.01f) == 0.5f &&
-           marl_hinge_kalman_update(&kalman, 0.0f, 0.5f, 0.01f) > 0.4f;
+    marl_axis_filter_complementary simple;
+    marl_axis_filter_kalman kalman;
+    marl_axis_filter_complementary_init(&simple, 2.0f, 10.0f);
+    marl_axis_filter_kalman_init(&kalman, 1e-4f, 1e-5f, 1e-3f);
+    return marl_axis_filter_complementary_update(&simple, 0.0f, 0.5f, 0.01f) == 0.5f &&
+           marl_axis_filter_kalman_update(&kalman, 0.0f, 0.5f, 0.01f) > 0.4f;
 }
 
 /* Each bit is a fault; 0 is what is wanted. */
@@ -99,7 +99,7 @@ int main(void)
     for (int i = 0; i < MARL_FILTER_COUNT; i++) {
         faults |= gives_known_bits((marl_filter)i) ? 0 : 2 << i;
     }
-    faults |= tells_angles() && holds_a_hinge() ? 0 : 64;
+    faults |= reports_angles() && holds_a_axis_filter() ? 0 : 64;
     faults |= sees_rest() && streams_known_bytes() && writes_lines() ? 0 : 128;
     faults |= marl_filter_from_name("complementary", &named) == MARL_OK && marl_status_text(MARL_OK)[0] != 0
                   ? 0

@@ -84,11 +84,11 @@ static inline marl_status known_nv_write(void *context, uint32_t at, const uint8
     return MARL_OK;
 }
 
-static inline marl_status known_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *taken)
+static inline marl_status known_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *used_bytes)
 {
     known_board *b = context;
     b->crc = marl_crc32(b->crc, bytes, n);
-    *taken = n;
+    *used_bytes = n;
     return MARL_OK;
 }
 
@@ -129,9 +129,9 @@ static inline void known_message(known_board *b, marl_item_kind kind, uint32_t n
 }
 
 /* Runs the station; *crc is that of the stream. 0 when something failed. */
-static inline int known_board_runs(known_board *b, marl_station *station, uint32_t *crc)
+static inline int known_board_runs(known_board *b, marl_app *app, uint32_t *crc)
 {
-    const marl_station_config config = {.device = "pod-07", .firmware = "known"};
+    const marl_app_config config = {.device = "pod-07", .firmware = "known"};
     const marl_part part = {.chip = marl_chip_grommet(), .at = {0, 0x2a}, .mount = {2, -1, 3}};
     const marl_port port = {b,
                             known_clock,
@@ -144,25 +144,25 @@ static inline int known_board_runs(known_board *b, marl_station *station, uint32
                             known_nv_write,
                             known_bytes_out,
                             known_bytes_in};
-    static const marl_item_kind said[] = {MARL_ITEM_IDENTIFY, MARL_ITEM_CALIBRATION, MARL_ITEM_TUNING,
-                                          MARL_ITEM_ZERO, MARL_ITEM_COMMIT};
+    static const marl_item_kind given[] = {MARL_ITEM_IDENTIFY, MARL_ITEM_CALIBRATION, MARL_ITEM_TUNING,
+                                           MARL_ITEM_ZERO, MARL_ITEM_COMMIT};
     memset(b, 0, sizeof *b);
     memset(b->memory, 0xff, sizeof b->memory);
     b->reg[0x00] = 0x6b;
-    if (marl_station_start(station, &port, &part, 1, &config, NULL) != MARL_OK) {
+    if (marl_app_start(app, &port, &part, 1, &config, NULL) != MARL_OK) {
         return 0;
     }
     for (uint32_t i = 0; i < KNOWN_STEPS; i++) {
         uint32_t rest_us;
-        if (i % 60 == 50 && i / 60 < sizeof said / sizeof said[0]) {
-            known_message(b, said[i / 60], i);
+        if (i % 60 == 50 && i / 60 < sizeof given / sizeof given[0]) {
+            known_message(b, given[i / 60], i);
         }
-        if (marl_station_step(station, &rest_us) != MARL_OK || known_sleep(b, rest_us) != MARL_OK) {
+        if (marl_app_step(app, &rest_us) != MARL_OK || known_sleep(b, rest_us) != MARL_OK) {
             return 0;
         }
     }
     *crc = b->crc;
-    return b->memory[0] == 'M' && station->settings.calibration.has_mount && station->settings.has_tuning;
+    return b->memory[0] == 'M' && app->settings.calibration.has_mount && app->settings.has_tuning;
 }
 
 #endif

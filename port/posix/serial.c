@@ -105,13 +105,13 @@ marl_status marl_serial_read(marl_serial *serial, uint8_t *bytes, size_t n, int 
     if (ready <= 0) {
         return ready == 0 || errno == EINTR ? MARL_OK : MARL_END;
     }
-    ssize_t taken = read(serial->fd, bytes, n);
-    if (taken > 0) {
-        *got = (size_t)taken;
+    ssize_t used_bytes = read(serial->fd, bytes, n);
+    if (used_bytes > 0) {
+        *got = (size_t)used_bytes;
         return MARL_OK;
     }
     /* readable and nothing there, or an error that does not pass: hung up */
-    return taken < 0 && (errno == EAGAIN || errno == EINTR) ? MARL_OK : MARL_END;
+    return used_bytes < 0 && (errno == EAGAIN || errno == EINTR) ? MARL_OK : MARL_END;
 }
 
 marl_status marl_serial_write(marl_serial *serial, const uint8_t *bytes, size_t n, int timeout_ms)

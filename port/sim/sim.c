@@ -10,12 +10,12 @@
 #define AHEAD_S 2e-3 /* at real pace the board runs ahead by so much at most */
 #define WRAP_US 4294967296.0
 
-int sim_chance(marl_sim *sim, double share)
+int marl_sim_chance(marl_sim *sim, double share)
 {
     return share > 0 && marl_random_uniform(&sim->random) < share;
 }
 
-const marl_motion *sim_motion(marl_sim *sim, double t)
+const marl_motion *marl_sim_motion(marl_sim *sim, double t)
 {
     if (t != sim->motion_s) {
         sim->motion = marl_scene_at(&sim->scene, t);
@@ -24,18 +24,18 @@ const marl_motion *sim_motion(marl_sim *sim, double t)
     return &sim->motion;
 }
 
-void sim_power_off(marl_sim *sim)
+void marl_sim_power_off(marl_sim *sim)
 {
     sim->powered = 0;
     sim->off_s = sim->now_s;
 }
 
-void sim_pass(marl_sim *sim, double seconds)
+void marl_sim_pass(marl_sim *sim, double seconds)
 {
     sim->now_s += seconds;
     if (!sim->cut_done && sim->now_s >= sim->config.faults.cut_s) {
         sim->cut_done = 1;
-        sim_power_off(sim);
+        marl_sim_power_off(sim);
     }
 }
 
@@ -71,7 +71,7 @@ static marl_status sim_clock(void *context, int64_t *t_ns)
 static marl_status sim_sleep(void *context, uint32_t us)
 {
     marl_sim *sim = context;
-    sim_pass(sim, 1e-6 * us);
+    marl_sim_pass(sim, 1e-6 * us);
     keep_pace(sim);
     return sim->powered ? MARL_OK : MARL_ERR_SYSTEM;
 }
@@ -81,15 +81,15 @@ void marl_sim_power_on(marl_sim *sim)
     sim->powered = 1;
     sim->power_s = sim->now_s;
     for (int i = 0; i < sim->config.parts; i++) {
-        sim_chip_power(sim, &sim->chip[i]);
+        marl_sim_chip_power(sim, &sim->chip[i]);
     }
 }
 
 static marl_status check(const marl_sim_config *config, marl_error *error)
 {
     const char *what = "";
-    if (config->parts < 1 || config->parts > MARL_BOARD_MOST_PARTS) {
-        return marl_fail(error, MARL_ERR_USE, "a board has 1 to %d chips", MARL_BOARD_MOST_PARTS);
+    if (config->parts < 1 || config->parts > MARL_BOARD_MAX_PARTS) {
+        return marl_fail(error, MARL_ERR_USE, "a board has 1 to %d chips", MARL_BOARD_MAX_PARTS);
     }
     for (int i = 0; i < config->parts; i++) {
         const marl_part *a = &config->part[i];
@@ -112,14 +112,14 @@ static void fill_port(marl_sim *sim)
     sim->port = (marl_port){.context = sim,
                             .clock = sim_clock,
                             .sleep = sim_sleep,
-                            .bus_read = sim_bus_read,
-                            .bus_write = sim_bus_write,
+                            .bus_read = marl_sim_bus_read,
+                            .bus_write = marl_sim_bus_write,
                             .nv = {MARL_SIM_FLASH_SIZE, MARL_SIM_FLASH_SECTOR, MARL_SIM_FLASH_UNIT},
-                            .nv_read = sim_nv_read,
-                            .nv_erase = sim_nv_erase,
-                            .nv_write = sim_nv_write,
-                            .bytes_out = sim_bytes_out,
-                            .bytes_in = sim_bytes_in};
+                            .nv_read = marl_sim_nv_read,
+                            .nv_erase = marl_sim_nv_erase,
+                            .nv_write = marl_sim_nv_write,
+                            .bytes_out = marl_sim_bytes_out,
+                            .bytes_in = marl_sim_bytes_in};
 }
 
 marl_status marl_sim_create(marl_sim **sim, const marl_sim_config *config, marl_error *error)
@@ -133,8 +133,8 @@ marl_status marl_sim_create(marl_sim **sim, const marl_sim_config *config, marl_
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     s->config = *config;
-    s->out = (sim_queue){.bytes = malloc(SIM_LINE_ROOM), .room = SIM_LINE_ROOM};
-    s->in = (sim_queue){.bytes = malloc(SIM_LINE_ROOM), .room = SIM_LINE_ROOM};
+    s->out = (sim_queue){.bytes = malloc(SIM_LINE_CAPACITY), .capacity = SIM_LINE_CAPACITY};
+    s->in = (sim_queue){.bytes = malloc(SIM_LINE_CAPACITY), .capacity = SIM_LINE_CAPACITY};
     if (s->out.bytes == NULL || s->in.bytes == NULL) {
         marl_sim_free(s);
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
@@ -167,13 +167,13 @@ const marl_port *marl_sim_port(marl_sim *sim)
     return &sim->port;
 }
 
-marl_status marl_sim_start(marl_sim *sim, const marl_station_config *config, marl_error *error)
+marl_status marl_sim_start(marl_sim *sim, const marl_app_config *config, marl_error *error)
 {
     const char *what = "";
-    sim->station_config = *config;
+    sim->app_config = *config;
     sim->counts.starts++;
     marl_status status =
-        marl_station_start(&sim->station, &sim->port, sim->config.part, sim->config.parts, config, &what);
+        marl_app_start(&sim->app, &sim->port, sim->config.part, sim->config.parts, config, &what);
     if (status == MARL_ERR_ARGUMENT) {
         return marl_fail(error, MARL_ERR_USE, "the firmware cannot start: %s", what);
     }
@@ -184,30 +184,30 @@ marl_status marl_sim_start(marl_sim *sim, const marl_station_config *config, mar
 static int log_is_over(const marl_sim *sim)
 {
     const marl_log *log = sim->config.log;
-    return log != NULL && sim->now_s > sim_row_time(log, log->n - 1) + 0.1;
+    return log != NULL && sim->now_s > marl_sim_row_time(log, log->n - 1) + 0.1;
 }
 
 marl_status marl_sim_step(marl_sim *sim, marl_error *error)
 {
     uint32_t rest_us;
     if (!sim->powered) {
-        sim_pass(sim, OFF_S);
+        marl_sim_pass(sim, OFF_S);
         marl_sim_power_on(sim);
-        return marl_sim_start(sim, &sim->station_config, error);
+        return marl_sim_start(sim, &sim->app_config, error);
     }
     if (log_is_over(sim) || marl_sim_unplugged(sim)) {
         return MARL_END;
     }
-    marl_status status = marl_station_step(&sim->station, &rest_us);
+    marl_status status = marl_app_step(&sim->app, &rest_us);
     if (status == MARL_OK) {
         status = sim_sleep(sim, rest_us);
     }
     return sim->powered ? status : MARL_OK;
 }
 
-const marl_station *marl_sim_station(const marl_sim *sim)
+const marl_app *marl_sim_app(const marl_sim *sim)
 {
-    return &sim->station;
+    return &sim->app;
 }
 
 double marl_sim_seconds(const marl_sim *sim)

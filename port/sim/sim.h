@@ -5,7 +5,7 @@
 
 #include "marlinspike/port_sim.h"
 
-enum { SIM_LINE_ROOM = 1 << 18, SIM_REGISTERS = 256 };
+enum { SIM_LINE_CAPACITY = 1 << 18, SIM_REGISTERS = 256 };
 
 /* A log that is played begins when the firmware has started. */
 #define SIM_LOG_BEGINS_S 0.1
@@ -15,8 +15,8 @@ typedef struct sim_sensor {
     int running;
     uint8_t range, rate, filter; /* choices, as the registers say */
     double rate_hz;              /* by true time */
-    double begun_s;              /* when the chip's oscillator began */
-    uint64_t taken;              /* periods since then */
+    double started_s;            /* when the chip's oscillator began */
+    uint64_t used_bytes;         /* periods since then */
     size_t row;                  /* of the log, next */
     double ready_s;              /* when the next one is ready */
     int32_t held;                /* count of the stuck axis */
@@ -36,7 +36,7 @@ typedef struct sim_chip {
 /* Bytes on their way, oldest at `begin`. */
 typedef struct sim_queue {
     uint8_t *bytes;
-    size_t room, begin, n;
+    size_t capacity, start, n;
 } sim_queue;
 
 struct marl_sim {
@@ -49,40 +49,40 @@ struct marl_sim {
     int powered, cut_done;
     double off_s;   /* when the power went */
     double power_s; /* when it came back last: there the clock begins at 0 */
-    sim_chip chip[MARL_BOARD_MOST_PARTS];
+    sim_chip chip[MARL_BOARD_MAX_PARTS];
     marl_random random; /* of the faults */
     sim_queue out, in;
     double sent_s; /* when the line will have sent what it took */
     uint8_t flash[MARL_SIM_FLASH_SIZE];
     unsigned long flash_left; /* erases and writes until the power is cut */
     marl_sim_counts counts;
-    marl_station_config station_config;
-    marl_station station;
+    marl_app_config app_config;
+    marl_app app;
 };
 
 /* Chips. `power` clears the registers; `written` follows a change of them; `advance` takes what readings have
  * become ready; `read_done` clears the ready bits of what stood in the registers read. */
-void sim_chip_power(marl_sim *sim, sim_chip *chip);
-void sim_chip_written(marl_sim *sim, sim_chip *chip);
-void sim_chip_advance(marl_sim *sim, sim_chip *chip);
-void sim_chip_read_done(sim_chip *chip, uint8_t reg, size_t n);
+void marl_sim_chip_power(marl_sim *sim, sim_chip *chip);
+void marl_sim_chip_written(marl_sim *sim, sim_chip *chip);
+void marl_sim_chip_advance(marl_sim *sim, sim_chip *chip);
+void marl_sim_chip_read_done(sim_chip *chip, uint8_t reg, size_t n);
 /* When a row of the log that is played happens. */
-double sim_row_time(const marl_log *log, size_t row);
+double marl_sim_row_time(const marl_log *log, size_t row);
 
 /* Members of the port. */
-marl_status sim_bus_read(void *context, marl_place at, uint8_t reg, uint8_t *bytes, size_t n);
-marl_status sim_bus_write(void *context, marl_place at, uint8_t reg, const uint8_t *bytes, size_t n);
-marl_status sim_nv_read(void *context, uint32_t at, uint8_t *bytes, size_t n);
-marl_status sim_nv_erase(void *context, uint32_t at);
-marl_status sim_nv_write(void *context, uint32_t at, const uint8_t *bytes, size_t n);
-marl_status sim_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *taken);
-marl_status sim_bytes_in(void *context, uint8_t *bytes, size_t n, size_t *got);
+marl_status marl_sim_bus_read(void *context, marl_place at, uint8_t reg, uint8_t *bytes, size_t n);
+marl_status marl_sim_bus_write(void *context, marl_place at, uint8_t reg, const uint8_t *bytes, size_t n);
+marl_status marl_sim_nv_read(void *context, uint32_t at, uint8_t *bytes, size_t n);
+marl_status marl_sim_nv_erase(void *context, uint32_t at);
+marl_status marl_sim_nv_write(void *context, uint32_t at, const uint8_t *bytes, size_t n);
+marl_status marl_sim_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *used_bytes);
+marl_status marl_sim_bytes_in(void *context, uint8_t *bytes, size_t n, size_t *got);
 
 /* True time goes on; the power may go with it. */
-void sim_pass(marl_sim *sim, double seconds);
-void sim_power_off(marl_sim *sim);
+void marl_sim_pass(marl_sim *sim, double seconds);
+void marl_sim_power_off(marl_sim *sim);
 /* The true motion of now or of any other time. */
-const marl_motion *sim_motion(marl_sim *sim, double t);
-int sim_chance(marl_sim *sim, double share);
+const marl_motion *marl_sim_motion(marl_sim *sim, double t);
+int marl_sim_chance(marl_sim *sim, double share);
 
 #endif

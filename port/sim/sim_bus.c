@@ -20,35 +20,35 @@ static sim_chip *chip_at(marl_sim *sim, marl_place at)
 }
 
 /* The chip that takes part in a transfer, or why none does. */
-static marl_status begin(marl_sim *sim, marl_place at, size_t n, sim_chip **chip)
+static marl_status start(marl_sim *sim, marl_place at, size_t n, sim_chip **chip)
 {
     const marl_sim_faults *faults = &sim->config.faults;
     marl_status status = MARL_OK;
-    sim_pass(sim, BEFORE_S + BYTE_S * (double)n);
+    marl_sim_pass(sim, BEFORE_S + BYTE_S * (double)n);
     *chip = chip_at(sim, at);
     sim->counts.transfers++;
     if (!sim->powered) {
         return MARL_ERR_SYSTEM;
     }
     if (*chip != NULL) {
-        sim_chip_advance(sim, *chip);
+        marl_sim_chip_advance(sim, *chip);
     }
     if (*chip == NULL || sim->now_s - (*chip)->on_s < 0.5e-3 * (*chip)->part->chip->start_ms ||
-        sim_chance(sim, faults->silent)) {
+        marl_sim_chance(sim, faults->silent)) {
         status = MARL_ERR_BUS_SILENT;
-    } else if (sim_chance(sim, faults->late)) {
-        sim_pass(sim, PATIENCE_S);
+    } else if (marl_sim_chance(sim, faults->late)) {
+        marl_sim_pass(sim, PATIENCE_S);
         status = MARL_ERR_BUS_LATE;
     }
     sim->counts.failed_transfers += status != MARL_OK;
     return status;
 }
 
-marl_status sim_bus_read(void *context, marl_place at, uint8_t reg, uint8_t *bytes, size_t n)
+marl_status marl_sim_bus_read(void *context, marl_place at, uint8_t reg, uint8_t *bytes, size_t n)
 {
     marl_sim *sim = context;
     sim_chip *chip;
-    marl_status status = begin(sim, at, n, &chip);
+    marl_status status = start(sim, at, n, &chip);
     if (status != MARL_OK) {
         return status;
     }
@@ -56,8 +56,8 @@ marl_status sim_bus_read(void *context, marl_place at, uint8_t reg, uint8_t *byt
         return MARL_ERR_ARGUMENT;
     }
     memcpy(bytes, chip->reg + reg, n);
-    sim_chip_read_done(chip, reg, n);
-    if (sim_chance(sim, sim->config.faults.garbage)) {
+    marl_sim_chip_read_done(chip, reg, n);
+    if (marl_sim_chance(sim, sim->config.faults.garbage)) {
         for (size_t i = 0; i < n; i++) {
             bytes[i] = (uint8_t)(256 * marl_random_uniform(&sim->random));
         }
@@ -66,11 +66,11 @@ marl_status sim_bus_read(void *context, marl_place at, uint8_t reg, uint8_t *byt
     return MARL_OK;
 }
 
-marl_status sim_bus_write(void *context, marl_place at, uint8_t reg, const uint8_t *bytes, size_t n)
+marl_status marl_sim_bus_write(void *context, marl_place at, uint8_t reg, const uint8_t *bytes, size_t n)
 {
     marl_sim *sim = context;
     sim_chip *chip;
-    marl_status status = begin(sim, at, n, &chip);
+    marl_status status = start(sim, at, n, &chip);
     if (status != MARL_OK) {
         return status;
     }
@@ -82,6 +82,6 @@ marl_status sim_bus_write(void *context, marl_place at, uint8_t reg, const uint8
             chip->reg[reg + i] = bytes[i];
         }
     }
-    sim_chip_written(sim, chip);
+    marl_sim_chip_written(sim, chip);
     return MARL_OK;
 }

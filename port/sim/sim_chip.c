@@ -21,17 +21,17 @@ static uint8_t choice_of(const sim_chip *chip, const marl_chip_setting *setting,
 }
 
 /* When a reading taken then is ready: the same for all sensors that were read at this moment. */
-static double ready_at(const marl_sim *sim, double taken_s)
+static double ready_at(const marl_sim *sim, double sampled_s)
 {
     double jitter_us = sim->config.faults.jitter_us;
-    if (jitter_us > 0 && isfinite(taken_s)) {
-        marl_random moment = marl_random_seeded(sim->config.seed, (uint64_t)(taken_s * 1e7 + 0.5));
-        taken_s += 1e-6 * jitter_us * marl_random_uniform(&moment);
+    if (jitter_us > 0 && isfinite(sampled_s)) {
+        marl_random moment = marl_random_seeded(sim->config.seed, (uint64_t)(sampled_s * 1e7 + 0.5));
+        sampled_s += 1e-6 * jitter_us * marl_random_uniform(&moment);
     }
-    return taken_s;
+    return sampled_s;
 }
 
-double sim_row_time(const marl_log *log, size_t row)
+double marl_sim_row_time(const marl_log *log, size_t row)
 {
     return SIM_LOG_BEGINS_S + (double)(log->row[row].sample.t_ns - log->row[0].sample.t_ns) * 1e-9;
 }
@@ -45,13 +45,13 @@ static void find_row(const marl_log *log, sim_sensor *s, unsigned which)
 }
 
 /* When the next reading is taken; infinity when there is none. */
-static double next_taken(const marl_sim *sim, const sim_sensor *s)
+static double next_sampled(const marl_sim *sim, const sim_sensor *s)
 {
     const marl_log *log = sim->config.log;
     if (log != NULL) {
-        return s->row < log->n ? sim_row_time(log, s->row) : INFINITY;
+        return s->row < log->n ? marl_sim_row_time(log, s->row) : INFINITY;
     }
-    return s->begun_s + (double)s->taken / s->rate_hz;
+    return s->started_s + (double)s->used_bytes / s->rate_hz;
 }
 
 static marl_sensor_model make_model(const marl_sim *sim, const marl_chip_sensor *table, const sim_sensor *s,
@@ -94,20 +94,20 @@ static void set_up(marl_sim *sim, sim_chip *chip, unsigned which)
     s->running = awake;
     s->waiting = 0;
     s->rate_hz = (double)table->rate.choice[s->rate].value * (1 + 1e-6 * sim->config.faults.clock_ppm);
-    s->begun_s = chip->on_s; /* one oscillator for all sensors of a chip */
-    s->taken = 1 + (uint64_t)((sim->now_s - s->begun_s) * s->rate_hz);
+    s->started_s = chip->on_s; /* one oscillator for all sensors of a chip */
+    s->used_bytes = 1 + (uint64_t)((sim->now_s - s->started_s) * s->rate_hz);
     if (sim->config.log != NULL) {
-        for (s->row = 0; next_taken(sim, s) < sim->now_s;) {
+        for (s->row = 0; next_sampled(sim, s) < sim->now_s;) {
             s->row++;
         }
         find_row(sim->config.log, s, which);
     } else {
         s->model = make_model(sim, table, s, which);
     }
-    s->ready_s = ready_at(sim, next_taken(sim, s));
+    s->ready_s = ready_at(sim, next_sampled(sim, s));
 }
 
-void sim_chip_written(marl_sim *sim, sim_chip *chip)
+void marl_sim_chip_written(marl_sim *sim, sim_chip *chip)
 {
     for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (chip->part->chip->sensor[i].present) {
@@ -116,14 +116,14 @@ void sim_chip_written(marl_sim *sim, sim_chip *chip)
     }
 }
 
-void sim_chip_power(marl_sim *sim, sim_chip *chip)
+void marl_sim_chip_power(marl_sim *sim, sim_chip *chip)
 {
     const marl_chip *table = chip->part->chip;
     memset(chip->reg, 0, sizeof chip->reg);
     memset(chip->sensor, 0, sizeof chip->sensor);
     chip->reg[table->identity.reg] = table->identity_value;
     chip->on_s = sim->now_s;
-    sim_chip_written(sim, chip);
+    marl_sim_chip_written(sim, chip);
 }
 
 /* From the body's axes to the chip's. */
@@ -144,7 +144,7 @@ static void logged(const marl_sample *sample, unsigned which, double body[3])
 }
 
 /* What the converter gives for the three axes, SI. */
-static void convert(marl_sim *sim, const sim_chip *chip, unsigned which, double taken_s, double value[3])
+static void convert(marl_sim *sim, const sim_chip *chip, unsigned which, double sampled_s, double value[3])
 {
     sim_sensor *s = (sim_sensor *)&chip->sensor[which];
     double body[3];
@@ -153,7 +153,7 @@ static void convert(marl_sim *sim, const sim_chip *chip, unsigned which, double 
         to_chip(chip->part->mount, body, value);
         return;
     }
-    const marl_motion *m = sim_motion(sim, taken_s);
+    const marl_motion *m = marl_sim_motion(sim, sampled_s);
     to_chip(chip->part->mount,
             which == MARL_ACCEL  ? m->force
             : which == MARL_GYRO ? m->rate
@@ -192,7 +192,7 @@ static void store_reading(marl_sim *sim, sim_chip *chip, unsigned which, const d
     }
 }
 
-static void store_temperature(marl_sim *sim, sim_chip *chip, double taken_s, const marl_sample *row)
+static void store_temperature(marl_sim *sim, sim_chip *chip, double sampled_s, const marl_sample *row)
 {
     const marl_chip_thermometer *t = &chip->part->chip->temp;
     double degC = 25;
@@ -200,7 +200,7 @@ static void store_temperature(marl_sim *sim, sim_chip *chip, double taken_s, con
         return;
     }
     if (row == NULL) {
-        degC = sim_motion(sim, taken_s)->temp;
+        degC = marl_sim_motion(sim, sampled_s)->temp;
     } else if (row->fresh & MARL_FRESH_TEMP) {
         degC = (double)row->temp;
     }
@@ -209,27 +209,27 @@ static void store_temperature(marl_sim *sim, sim_chip *chip, double taken_s, con
 }
 
 /* Takes the reading that has become ready. */
-static void take(marl_sim *sim, sim_chip *chip, unsigned which)
+static void feed(marl_sim *sim, sim_chip *chip, unsigned which)
 {
     const marl_log *log = sim->config.log;
     sim_sensor *s = &chip->sensor[which];
-    double taken_s = next_taken(sim, s), value[3];
-    convert(sim, chip, which, taken_s, value);
-    if (sim_chance(sim, sim->config.faults.drop)) {
+    double sampled_s = next_sampled(sim, s), value[3];
+    convert(sim, chip, which, sampled_s, value);
+    if (marl_sim_chance(sim, sim->config.faults.drop)) {
         sim->counts.dropped++;
     } else {
         store_reading(sim, chip, which, value);
-        store_temperature(sim, chip, taken_s, log != NULL ? &log->row[s->row].sample : NULL);
+        store_temperature(sim, chip, sampled_s, log != NULL ? &log->row[s->row].sample : NULL);
         sim->counts.readings++;
         sim->counts.overwritten += (uint64_t)s->waiting;
         s->waiting = 1;
     }
-    s->taken++;
+    s->used_bytes++;
     if (log != NULL) {
         s->row++;
         find_row(log, s, which);
     }
-    s->ready_s = ready_at(sim, next_taken(sim, s));
+    s->ready_s = ready_at(sim, next_sampled(sim, s));
 }
 
 /* Ready bits show what waits. */
@@ -244,21 +244,21 @@ static void show_ready(sim_chip *chip)
     }
 }
 
-void sim_chip_advance(marl_sim *sim, sim_chip *chip)
+void marl_sim_chip_advance(marl_sim *sim, sim_chip *chip)
 {
     if (!chip->dipped && sim->now_s >= sim->config.faults.dip_s) {
         chip->dipped = 1;
-        sim_chip_power(sim, chip);
+        marl_sim_chip_power(sim, chip);
     }
     for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
         while (chip->sensor[i].running && chip->sensor[i].ready_s <= sim->now_s) {
-            take(sim, chip, i);
+            feed(sim, chip, i);
         }
     }
     show_ready(chip);
 }
 
-void sim_chip_read_done(sim_chip *chip, uint8_t reg, size_t n)
+void marl_sim_chip_read_done(sim_chip *chip, uint8_t reg, size_t n)
 {
     for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_chip_sensor *table = &chip->part->chip->sensor[i];

@@ -13,7 +13,7 @@ static int cut_now(marl_sim *sim)
     return sim->flash_left > 0 && --sim->flash_left == 0;
 }
 
-marl_status sim_nv_read(void *context, uint32_t at, uint8_t *bytes, size_t n)
+marl_status marl_sim_nv_read(void *context, uint32_t at, uint8_t *bytes, size_t n)
 {
     marl_sim *sim = context;
     if (!sim->powered) {
@@ -26,7 +26,7 @@ marl_status sim_nv_read(void *context, uint32_t at, uint8_t *bytes, size_t n)
     return MARL_OK;
 }
 
-marl_status sim_nv_erase(void *context, uint32_t at)
+marl_status marl_sim_nv_erase(void *context, uint32_t at)
 {
     marl_sim *sim = context;
     if (!sim->powered) {
@@ -39,15 +39,15 @@ marl_status sim_nv_erase(void *context, uint32_t at)
         for (uint32_t i = 0; i < MARL_SIM_FLASH_SECTOR; i++) {
             sim->flash[at + i] |= (uint8_t)(256 * marl_random_uniform(&sim->random));
         }
-        sim_power_off(sim);
+        marl_sim_power_off(sim);
         return MARL_ERR_SYSTEM;
     }
     memset(sim->flash + at, 0xff, MARL_SIM_FLASH_SECTOR);
-    sim_pass(sim, ERASE_S);
+    marl_sim_pass(sim, ERASE_S);
     return MARL_OK;
 }
 
-marl_status sim_nv_write(void *context, uint32_t at, const uint8_t *bytes, size_t n)
+marl_status marl_sim_nv_write(void *context, uint32_t at, const uint8_t *bytes, size_t n)
 {
     marl_sim *sim = context;
     if (!sim->powered) {
@@ -66,11 +66,11 @@ marl_status sim_nv_write(void *context, uint32_t at, const uint8_t *bytes, size_
         for (size_t i = 0; i < n; i++) {
             sim->flash[at + i] &= (uint8_t)(bytes[i] | (uint8_t)(256 * marl_random_uniform(&sim->random)));
         }
-        sim_power_off(sim);
+        marl_sim_power_off(sim);
         return MARL_ERR_SYSTEM;
     }
     memcpy(sim->flash + at, bytes, n);
-    sim_pass(sim, WRITE_S);
+    marl_sim_pass(sim, WRITE_S);
     return MARL_OK;
 }
 

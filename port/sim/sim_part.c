@@ -23,9 +23,9 @@ marl_part marl_sim_part(const marl_chip *chip, marl_place at, const marl_sheet *
     return part;
 }
 
-static void widen(double *most, marl_vec3 v)
+static void widen(double *max, marl_vec3 v)
 {
-    *most = fmax(*most, fmax(fabs((double)v.x), fmax(fabs((double)v.y), fabs((double)v.z))));
+    *max = fmax(*max, fmax(fabs((double)v.x), fmax(fabs((double)v.y), fabs((double)v.z))));
 }
 
 marl_sheet marl_sim_sheet_of_log(const marl_log *log)

@@ -101,7 +101,7 @@ int cli_correct(int argc, const char **argv)
     };
     const cli_usage usage = {
         "LOG", 1, 1,
-        "Applies a calibration to a log. The new log says that it is corrected, so that it is never\n"
+        "Applies a calibration to a log. The new log is marked as corrected, so that it is never\n"
         "corrected twice.",
         "correct lift.csv --calibration pod-07.json -o lift.corrected.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);

@@ -10,8 +10,8 @@
 
 extern char **environ;
 
-#define PATH_MOST 512
-#define MOST_WORDS 20
+#define PATH_MAX 512
+#define MAX_WORDS 20
 
 static const char *const files[] = {"still.csv",    "lift.csv",   "lift.reference.csv",
                                     "lift.rig.csv", "handle.csv", "handle.reference.csv"};
@@ -48,7 +48,7 @@ static const struct {
     {"The same from the rig's own file, with its own clock, ned angles, heading and askew markers:",
      "compare DIR/lift.csv --reference DIR/lift.rig.csv --calibration DIR/pod-07.json --time-offset auto "
      "--match world+body --tuning complementary --tuning kalman"},
-    {"A hand turned the pod about all axes. The published filters beside their weighting, and one number "
+    {"A hand turned the pod about all axes. The published filters with and without weighting, and one number "
      "tried:",
      "compare DIR/handle.csv --reference DIR/handle.reference.csv --calibration DIR/pod-07.json --tuning "
      "kalman "
@@ -61,7 +61,7 @@ static const struct {
 /* Copies one file of the demo data, from where it is installed or from the source tree. */
 static marl_status fetch(const char *name, const char *dir, marl_error *error)
 {
-    char from[PATH_MOST + 64], to[PATH_MOST + 64], block[65536];
+    char from[PATH_MAX + 64], to[PATH_MAX + 64], block[65536];
     marl_outfile *out;
     size_t n;
     snprintf(from, sizeof from, "%s/demo/%s", MARL_DATA_INSTALLED, name);
@@ -88,14 +88,14 @@ static marl_status fetch(const char *name, const char *dir, marl_error *error)
 /* The words of one step. */
 typedef struct words {
     int n;
-    char text[MOST_WORDS][PATH_MOST + 64];
+    char text[MAX_WORDS][PATH_MAX + 64];
 } words;
 
 /* Cuts the command at its spaces; a word that begins with DIR/ lies in the demo's folder. */
 static void split(const char *command, const char *dir, words *w)
 {
     w->n = 0;
-    while (*command != '\0' && w->n < MOST_WORDS) {
+    while (*command != '\0' && w->n < MAX_WORDS) {
         size_t length = strcspn(command, " ");
         int in_dir = strncmp(command, "DIR/", 4) == 0;
         snprintf(w->text[w->n++], sizeof w->text[0], "%s%.*s", in_dir ? dir : "",
@@ -108,14 +108,14 @@ static void split(const char *command, const char *dir, words *w)
 static int run(words *w)
 {
     char self[] = "/proc/self/exe", name[] = "marlinspike";
-    char *arguments[MOST_WORDS + 2] = {name};
+    char *arguments[MAX_WORDS + 2] = {name};
     pid_t child;
     int result = 0;
     for (int i = 0; i < w->n; i++) {
         arguments[i + 1] = w->text[i];
     }
     if (posix_spawn(&child, self, NULL, NULL, arguments, environ) != 0) {
-        cli_say("demo: this program cannot be started again");
+        cli_message("demo: this program cannot be started again");
         return CLI_MACHINE;
     }
     while (waitpid(child, &result, 0) < 0 && errno == EINTR) {
@@ -145,12 +145,12 @@ static int run_step(size_t i, const char *dir)
 static int demo(const char *dir)
 {
     marl_error error = {0};
-    if (strlen(dir) >= PATH_MOST) {
-        cli_say("demo: the folder's name is too long");
+    if (strlen(dir) >= PATH_MAX) {
+        cli_message("demo: the folder's name is too long");
         return CLI_WRONG_USE;
     }
     if (mkdir(dir, 0777) != 0 && errno != EEXIST) {
-        cli_say("%s: cannot be made: %s", dir, strerror(errno));
+        cli_message("%s: cannot be made: %s", dir, strerror(errno));
         return CLI_MACHINE;
     }
     for (size_t i = 0; i < sizeof files / sizeof files[0]; i++) {

@@ -6,9 +6,9 @@
 
 static const cli_command commands[] = {
     {"simulate", "make a log, and the true attitude, from a scene and a sensor sheet", cli_simulate},
-    {"record", "record what a board streams, with a guide for the hand", cli_record},
-    {"send", "send a calibration, a tuning or a wish to a board", cli_send},
-    {"inspect", "know what you recorded: rates, gaps, means, rest", cli_inspect},
+    {"record", "record what a board streams; shows what is still missing", cli_record},
+    {"send", "send a calibration, a tuning or a command to a board", cli_send},
+    {"inspect", "what a recording holds: rates, gaps, means, still spans", cli_inspect},
     {"calibrate", "a calibration from a recording made for it, with its standard errors", cli_calibrate},
     {"zero", "make the attitude of a recording at rest the zero", cli_zero},
     {"verify", "does a calibration hold on a recording that it has not seen", cli_verify},
@@ -25,9 +25,10 @@ static void print_usage(FILE *to)
     for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++) {
         fprintf(to, "  %-10s %s\n", commands[i].name, commands[i].about);
     }
-    fprintf(to,
-            "\nmarlinspike COMMAND --help tells more. Exit: 0 done, 1 a check does not hold, 2 wrong use,\n"
-            "3 input unreadable or contradictory, 4 not enough evidence, 5 the machine failed.\n");
+    fprintf(
+        to,
+        "\nmarlinspike COMMAND --help has the details. Exit: 0 done, 1 a check does not hold, 2 wrong use,\n"
+        "3 input unreadable or contradictory, 4 too little data, 5 the machine failed.\n");
 }
 
 int main(int argc, const char **argv)
@@ -49,7 +50,7 @@ int main(int argc, const char **argv)
             return commands[i].run(argc - 1, argv + 1);
         }
     }
-    cli_say("unknown command '%s'", argv[1]);
+    cli_message("unknown command '%s'", argv[1]);
     print_usage(stderr);
     return CLI_WRONG_USE;
 }

@@ -4,8 +4,8 @@
 #include <stdio.h>
 #include <string.h>
 
-enum { TRIES = 5, MOST_STEPS = 4 };
-#define ANSWER_S 1.0
+enum { TRIES = 5, MAX_STEPS = 4 };
+#define ACK_S 1.0
 #define PAUSE_S 0.3
 #define PATIENCE_S 3.0 /* a board needs a while to see that it is at rest */
 
@@ -22,7 +22,7 @@ typedef struct steps {
         const char *what;
         marl_outcome outcome;
         char text[100];
-    } step[MOST_STEPS];
+    } step[MAX_STEPS];
     marl_calibration_record calibration;
     marl_named_tuning tuning;
 } steps;
@@ -62,13 +62,14 @@ static marl_status plan(const options *o, steps *s, marl_error *error)
     return status;
 }
 
-/* Reads until the answer to this number comes, for so long at most. MARL_ERR_NOT_READY: it did not. */
+/* Reads until the acknowledgement of this number arrives, for so long at most. MARL_ERR_NOT_READY: it did
+ * not. */
 static marl_status wait_for(source *to, marl_receiver *receiver, uint32_t number, double seconds,
-                            marl_answer *answer, marl_error *error)
+                            marl_ack *ack, marl_error *error)
 {
     uint8_t bytes[4096];
-    double begin = source_seconds(to);
-    while (source_seconds(to) - begin < seconds) {
+    double start = source_seconds(to);
+    while (source_seconds(to) - start < seconds) {
         size_t got;
         marl_log_row row;
         marl_status status = source_read(to, bytes, sizeof bytes, &got, error);
@@ -81,8 +82,8 @@ static marl_status wait_for(source *to, marl_receiver *receiver, uint32_t number
         }
         while (marl_receiver_next(receiver, &row) == MARL_OK) { /* samples are not wanted here */
         }
-        while (marl_receiver_answer(receiver, answer) == MARL_OK) {
-            if (answer->answered == number) {
+        while (marl_receiver_ack(receiver, ack) == MARL_OK) {
+            if (ack->answered == number) {
                 return MARL_OK;
             }
         }
@@ -90,20 +91,19 @@ static marl_status wait_for(source *to, marl_receiver *receiver, uint32_t number
     return MARL_ERR_NOT_READY;
 }
 
-static marl_status ask(source *to, marl_receiver *receiver, const marl_message *message, marl_answer *answer,
+static marl_status ask(source *to, marl_receiver *receiver, const marl_message *message, marl_ack *ack,
                        marl_error *error)
 {
-    uint8_t bytes[MARL_MESSAGE_MOST];
+    uint8_t bytes[MARL_MESSAGE_MAX];
     size_t n;
-    *answer = (marl_answer){0};
+    *ack = (marl_ack){0};
     marl_status status = marl_message_make(message, bytes, &n, error);
     for (int i = 0; i < TRIES && status == MARL_OK; i++) {
         status = source_write(to, bytes, n, error);
         if (status == MARL_END) {
             return marl_fail(error, MARL_ERR_SYSTEM, "%s: the device vanished", to->name);
         }
-        status =
-            status != MARL_OK ? status : wait_for(to, receiver, message->number, ANSWER_S, answer, error);
+        status = status != MARL_OK ? status : wait_for(to, receiver, message->number, ACK_S, ack, error);
         if (status != MARL_ERR_NOT_READY) {
             return status;
         }
@@ -112,20 +112,20 @@ static marl_status ask(source *to, marl_receiver *receiver, const marl_message *
     if (status == MARL_OK) {
         const marl_stream_report *report = marl_receiver_report(receiver);
         int deaf = report->items == 0 && report->bytes > 0 && to->kind == SOURCE_SERIAL;
-        status = marl_fail(error, MARL_ERR_SYSTEM, "%s: no answer to %d tries%s", to->name, TRIES,
+        status = marl_fail(error, MARL_ERR_SYSTEM, "%s: no acknowledgement after %d tries%s", to->name, TRIES,
                            deaf ? "; bytes came, but no packet: is this the right baud rate?" : "");
     }
     return status;
 }
 
-/* How the tool ends when a board refuses. */
+/* Exit code when a board refuses. */
 static marl_status status_of(marl_outcome outcome)
 {
     switch (outcome) {
     case MARL_OUTCOME_DONE:
         return MARL_OK;
     case MARL_OUTCOME_MOVING:
-        return MARL_ERR_EVIDENCE;
+        return MARL_ERR_INSUFFICIENT;
     case MARL_OUTCOME_STORE_FAILED:
     case MARL_OUTCOME_NO_STORE:
         return MARL_ERR_SYSTEM;
@@ -134,17 +134,17 @@ static marl_status status_of(marl_outcome outcome)
     }
 }
 
-/* Asks again for a while when the board says that it moves. */
-static marl_status ask_patiently(source *to, marl_receiver *receiver, marl_message *message,
-                                 marl_answer *answer, marl_error *error)
+/* Asks again for a while when the board reports that it moves. */
+static marl_status ask_patiently(source *to, marl_receiver *receiver, marl_message *message, marl_ack *ack,
+                                 marl_error *error)
 {
-    double begin = source_seconds(to);
+    double start = source_seconds(to);
     for (;;) {
-        marl_answer other;
+        marl_ack other;
         message->number++;
-        marl_status status = ask(to, receiver, message, answer, error);
-        if (status != MARL_OK || answer->outcome != MARL_OUTCOME_MOVING ||
-            source_seconds(to) - begin > PATIENCE_S) {
+        marl_status status = ask(to, receiver, message, ack, error);
+        if (status != MARL_OK || ack->outcome != MARL_OUTCOME_MOVING ||
+            source_seconds(to) - start > PATIENCE_S) {
             return status;
         }
         status = wait_for(to, receiver, UINT32_MAX, PAUSE_S, &other, error);
@@ -156,15 +156,15 @@ static marl_status ask_patiently(source *to, marl_receiver *receiver, marl_messa
 
 static marl_status talk(source *to, marl_receiver *receiver, steps *s, marl_error *error)
 {
-    marl_answer answer;
+    marl_ack ack;
     marl_message who = {.kind = MARL_ITEM_IDENTIFY, .number = 0};
-    marl_status status = ask(to, receiver, &who, &answer, error);
+    marl_status status = ask(to, receiver, &who, &ack, error);
     for (int i = 0; i < s->n && status == MARL_OK; i++) {
-        status = ask_patiently(to, receiver, &s->step[i].message, &answer, error);
-        if (status == MARL_OK && answer.outcome != MARL_OUTCOME_DONE) {
+        status = ask_patiently(to, receiver, &s->step[i].message, &ack, error);
+        if (status == MARL_OK && ack.outcome != MARL_OUTCOME_DONE) {
             const char *device = marl_receiver_info(receiver)->device;
-            status = marl_fail(error, status_of(answer.outcome), "%s: %s refuses the %s: %s", to->name,
-                               device[0] ? device : "the board", s->step[i].what, answer.text);
+            status = marl_fail(error, status_of(ack.outcome), "%s: %s refuses the %s: %s", to->name,
+                               device[0] ? device : "the board", s->step[i].what, ack.text);
         }
     }
     return status;
@@ -190,7 +190,7 @@ static int report(const cli *c, const source *to, marl_receiver *receiver, const
         return cli_print_json(root);
     }
     if (!c->quiet) {
-        cli_print("%s: %s (firmware %s) has taken: %s\n", to->name, device, firmware, done);
+        cli_print("%s: %s (firmware %s) has accepted: %s\n", to->name, device, firmware, done);
     }
     return cli_print_done();
 }
@@ -234,9 +234,10 @@ int cli_send(int argc, const char **argv)
     };
     const cli_usage usage = {
         "", 0, 0,
-        "Sends to a board and waits for its answer, three times at most. Several wishes go in the order\n"
-        "above. The board refuses what it cannot use, what is meant for another device, and a zero while\n"
-        "it moves; the message says why.",
+        "Sends to a board and waits for its acknowledgement, five times at most. Several commands are sent "
+        "in the order\n"
+        "given above. The board refuses what it cannot use, what is for another device, and a zero while\n"
+        "it moves; the message gives the reason.",
         "send --to serial:/dev/ttyUSB0@921600 --calibration pod-07.json --commit"};
     int code = cli_open(&c, argc, argv, table, &usage);
     code = code == CLI_GO ? send_all(&c, &o) : code;

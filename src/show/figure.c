@@ -13,9 +13,9 @@
 
 /* A curve with more points is drawn by the extremes of this many columns. */
 #define COLUMNS 1200
-enum { MOST_IN_ROW = 6 };
+enum { MAX_IN_ROW = 6 };
 
-/* Told apart by colour-blind readers ("Points of view: Color blindness", 2011), and by dash in grey. */
+/* Distinguishable for colour-blind readers ("Points of view: Color blindness", 2011), and by dash in grey. */
 static const struct {
     const char *colour, *dash;
 } styles[MARL_FIGURE_CURVES] = {
@@ -64,16 +64,16 @@ static void put_point(marl_outfile *out, double x, double y)
 /* Least and greatest y of [from, to), in the order in which they stand. */
 static void put_extremes(marl_outfile *out, const marl_curve *curve, size_t from, size_t to)
 {
-    size_t least = from, most = from;
+    size_t min = from, max = from;
     for (size_t i = from; i < to; i++) {
         if (!isfinite(curve->y[i])) {
             put_point(out, NAN, NAN);
             return;
         }
-        least = curve->y[i] < curve->y[least] ? i : least;
-        most = curve->y[i] > curve->y[most] ? i : most;
+        min = curve->y[i] < curve->y[min] ? i : min;
+        max = curve->y[i] > curve->y[max] ? i : max;
     }
-    size_t first = least < most ? least : most, second = least < most ? most : least;
+    size_t first = min < max ? min : max, second = min < max ? max : min;
     put_point(out, curve->x[first], curve->y[first]);
     if (second != first) {
         put_point(out, curve->x[second], curve->y[second]);
@@ -119,16 +119,16 @@ static void put_quoted(marl_outfile *out, const char *before, const char *text, 
 /* At most five labelled places below a narrow panel, at 1, 2 or 5 times a power of ten. */
 static void put_few_tics(marl_outfile *out, const marl_panel *panel)
 {
-    double least = INFINITY, most = -INFINITY;
+    double min = INFINITY, max = -INFINITY;
     char line[64];
     for (size_t i = 0; i < panel->curves; i++) {
         const marl_curve *c = &panel->curve[i];
         for (size_t k = 0; k < c->n; k++) {
-            least = fmin(least, c->x[k]);
-            most = fmax(most, c->x[k]);
+            min = fmin(min, c->x[k]);
+            max = fmax(max, c->x[k]);
         }
     }
-    double wanted = (most - least) / 5, step = pow(10, floor(log10(wanted)));
+    double wanted = (max - min) / 5, step = pow(10, floor(log10(wanted)));
     step *= wanted > 5 * step ? 10 : wanted > 2 * step ? 5 : wanted > step ? 2 : 1;
     if (isfinite(step) && step > 0) {
         snprintf(line, sizeof line, "set xtics %.9g\n", step);
@@ -162,7 +162,7 @@ static void put_key_entry(marl_outfile *out, const char *how, const char *label)
 /* Does the key need two rows? */
 static int is_crowded(const marl_figure *figure)
 {
-    return figure->panel[0].curves + figure->panel[0].shades > MOST_IN_ROW;
+    return figure->panel[0].curves + figure->panel[0].shades > MAX_IN_ROW;
 }
 
 static void put_axes(marl_outfile *out, const marl_figure *figure, size_t number)

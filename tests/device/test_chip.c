@@ -48,10 +48,10 @@ START_TEST(every_word_keeps_every_count_and_saturates)
         w.left_aligned = (uint8_t)dice_below(&d, 2);
         w.little_endian = (uint8_t)dice_below(&d, 2);
         w.is_unsigned = (uint8_t)(w.bits < 32 && dice_below(&d, 2));
-        int64_t least = w.is_unsigned ? 0 : -((int64_t)1 << (w.bits - 1));
-        int64_t most = ((int64_t)1 << (w.is_unsigned ? w.bits : w.bits - 1)) - 1;
+        int64_t min = w.is_unsigned ? 0 : -((int64_t)1 << (w.bits - 1));
+        int64_t max = ((int64_t)1 << (w.is_unsigned ? w.bits : w.bits - 1)) - 1;
         int32_t count = (int32_t)(uint32_t)dice_bits(&d);
-        int64_t held = count < least ? least : count > most ? most : count;
+        int64_t held = count < min ? min : count > max ? max : count;
         uint8_t bytes[4];
         marl_chip_word_put(&w, count, bytes);
         if (marl_chip_word_get(&w, bytes) != held) {
@@ -172,7 +172,7 @@ START_TEST(nothing_is_wired_to_the_first_chip)
 }
 END_TEST
 
-START_TEST(a_disturbed_bus_is_told_by_its_kind)
+START_TEST(a_disturbed_bus_is_reported_by_its_kind)
 {
     static const marl_status kinds[] = {MARL_ERR_BUS_LATE, MARL_ERR_BUS_SILENT};
     marl_part part = grommet_part();
@@ -360,7 +360,7 @@ END_TEST
 MARL_SUITE_OF_CASES("chip", words, bytes_mean_what_the_data_sheet_says,
                     every_word_keeps_every_count_and_saturates, a_choice_is_the_least_that_is_enough,
                     start_writes_what_was_chosen, a_burst_becomes_a_sample,
-                    nothing_is_wired_to_the_first_chip, a_disturbed_bus_is_told_by_its_kind,
+                    nothing_is_wired_to_the_first_chip, a_disturbed_bus_is_reported_by_its_kind,
                     another_chip_is_named, a_setting_that_is_not_kept_is_garbage,
                     a_garbled_read_does_not_spoil_other_bits, start_waits_for_a_chip_to_wake,
                     offset_registers_take_the_bias_away, an_offset_that_does_not_fit_is_refused_whole,

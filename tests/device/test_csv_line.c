@@ -6,7 +6,7 @@
 
 START_TEST(a_row_reads_as_it_should)
 {
-    char line[MARL_CSV_LINE_MOST];
+    char line[MARL_CSV_LINE_MAX];
     marl_sample s = {.t_ns = INT64_C(12034567890),
                      .accel = {0.5f, -9.80665f, 12.25f},
                      .gyro = {0.0f, -0.0000004f, 3.1415927f},
@@ -38,7 +38,7 @@ START_TEST(values_are_rounded_to_their_decimals)
 {
     dice d = {17};
     for (int i = 0; i < 50000; i++) {
-        char line[MARL_CSV_LINE_MOST];
+        char line[MARL_CSV_LINE_MAX];
         double size = pow(10, dice_between(&d, -4, 3));
         marl_sample s = {
             .t_ns = (int64_t)(dice_bits(&d) >> 1), .accel = dice_vector(&d, size), .fresh = MARL_FRESH_ACCEL};
@@ -56,19 +56,19 @@ END_TEST
 
 START_TEST(the_longest_row_fits)
 {
-    char line[MARL_CSV_LINE_MOST];
-    marl_vec3 most = {-MARL_PLAUSIBLE_MAG, -MARL_PLAUSIBLE_MAG, -MARL_PLAUSIBLE_MAG};
+    char line[MARL_CSV_LINE_MAX];
+    marl_vec3 max = {-MARL_PLAUSIBLE_MAG, -MARL_PLAUSIBLE_MAG, -MARL_PLAUSIBLE_MAG};
     marl_sample s = {.t_ns = INT64_MIN,
                      .accel = {-2000, -2000, -2000},
                      .gyro = {-100, -100, -100},
-                     .mag = most,
+                     .mag = max,
                      .temp = -300,
                      .speed = -1000,
                      .fresh = 31};
     marl_quat q = {-1, -1, -1, -1};
     size_t n = marl_csv_line_row(line, 31, 1, &s, &q);
-    ck_assert_uint_lt(n, MARL_CSV_LINE_MOST);
-    ck_assert_uint_lt(marl_csv_line_header(line, 31, 1), MARL_CSV_LINE_MOST);
+    ck_assert_uint_lt(n, MARL_CSV_LINE_MAX);
+    ck_assert_uint_lt(marl_csv_line_header(line, 31, 1), MARL_CSV_LINE_MAX);
 }
 END_TEST
 

@@ -280,24 +280,24 @@ START_TEST(an_attitude_can_be_said)
         marl_tuning tuning = marl_tuning_default((marl_filter)(i % MARL_FILTER_COUNT));
         tuning.world = i & 1 ? MARL_WORLD_NED : MARL_WORLD_ENU;
         marl_estimator e;
-        marl_quat said = dice_attitude(&d), enu = i & 1 ? marl_frame_swap_world(said) : said;
+        marl_quat given = dice_attitude(&d), enu = i & 1 ? marl_frame_swap_world(given) : given;
         ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
         ck_assert_int_eq(marl_estimator_set_attitude(&e, (marl_quat){0, 0, 0, NAN}), MARL_ERR_ARGUMENT);
-        ck_assert_int_eq(marl_estimator_set_attitude(&e, said), MARL_OK);
-        ck_assert_double_lt(angle_between(attitude_of(&e), said), 2e-6);
+        ck_assert_int_eq(marl_estimator_set_attitude(&e, given), MARL_OK);
+        ck_assert_double_lt(angle_between(attitude_of(&e), given), 2e-6);
         for (int k = 0; k < 500; k++) {
             marl_sample s = at_rest(enu, (int64_t)k * 10000000);
             ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
         }
-        ck_assert_double_lt(angle_between(attitude_of(&e), said), 1e-4);
+        ck_assert_double_lt(angle_between(attitude_of(&e), given), 1e-4);
         if (tuning.filter != MARL_FILTER_GYRO) { /* somewhat wrong: the vectors bring it back */
-            marl_quat off = marl_quat_product(said, marl_quat_from_rpy(0.1f, 0.05f, 0));
+            marl_quat off = marl_quat_product(given, marl_quat_from_rpy(0.1f, 0.05f, 0));
             ck_assert_int_eq(marl_estimator_set_attitude(&e, off), MARL_OK);
             for (int k = 500; k < 1500; k++) {
                 marl_sample s = at_rest(enu, (int64_t)k * 10000000);
                 ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
             }
-            ck_assert_double_lt(angle_between(attitude_of(&e), said), 3e-2);
+            ck_assert_double_lt(angle_between(attitude_of(&e), given), 3e-2);
         }
     }
 }

@@ -89,8 +89,8 @@ START_TEST(angles_go_on)
     for (int i = 0; i < 5000; i++) {
         angle += i < 3000 ? 0.4 : -0.55;
         float wrapped = (float)remainder(angle, 6.283185307179586);
-        float told = marl_unwrap_next(&u, wrapped);
-        ck_assert_double_eq_tol((double)told - angle, 0, 1e-3);
+        float reported = marl_unwrap_next(&u, wrapped);
+        ck_assert_double_eq_tol((double)reported - angle, 0, 1e-3);
     }
     float before = marl_unwrap_next(&u, 0.0f);
     ck_assert_float_eq(marl_unwrap_next(&u, NAN), before);

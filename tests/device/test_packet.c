@@ -4,7 +4,7 @@
 #include "marlinspike/packet.h"
 #include "random_values.h"
 
-enum { MOST = 700 };
+enum { MAX = 700 };
 
 /* Unstuffs by the words of the paper, one whole packet without its zero. Independent of the reader. */
 static size_t unstuff(const uint8_t *in, size_t n, uint8_t *out)
@@ -34,8 +34,8 @@ START_TEST(a_packet_is_stuffed_contents_and_checksum)
 {
     dice d = {1};
     for (int i = 0; i < 3000; i++) {
-        uint8_t bytes[MOST], out[MARL_PACKET_SIZE(MOST)], back[MOST + 8];
-        size_t n = dice_below(&d, MOST + 1), size;
+        uint8_t bytes[MAX], out[MARL_PACKET_SIZE(MAX)], back[MAX + 8];
+        size_t n = dice_below(&d, MAX + 1), size;
         random_contents(&d, bytes, n);
         ck_assert_int_eq(marl_packet_make(bytes, n, out, MARL_PACKET_SIZE(n), &size), MARL_OK);
         ck_assert(memchr(out, 0, size) == out + size - 1);
@@ -51,13 +51,13 @@ END_TEST
 
 START_TEST(the_room_said_is_enough_and_needed)
 {
-    for (size_t n = 0; n <= MOST; n++) {
-        uint8_t bytes[MOST], out[MARL_PACKET_SIZE(MOST)];
+    for (size_t n = 0; n <= MAX; n++) {
+        uint8_t bytes[MAX], out[MARL_PACKET_SIZE(MAX)];
         size_t size;
         memset(bytes, 0x11, sizeof bytes);
         ck_assert_int_eq(marl_packet_make(bytes, n, out, MARL_PACKET_SIZE(n), &size), MARL_OK);
         ck_assert_uint_le(size, MARL_PACKET_SIZE(n));
-        ck_assert_int_eq(marl_packet_make(bytes, n, out, MARL_PACKET_SIZE(n) - 1, &size), MARL_ERR_ROOM);
+        ck_assert_int_eq(marl_packet_make(bytes, n, out, MARL_PACKET_SIZE(n) - 1, &size), MARL_ERR_CAPACITY);
     }
 }
 END_TEST
@@ -75,7 +75,7 @@ static void make_stream(stream *s, dice *d, int packets)
     s->packets = packets;
     s->bytes[s->n++] = 0;
     for (int i = 0; i < packets; i++) {
-        uint8_t contents[MOST] = {(uint8_t)i, (uint8_t)(i >> 8)};
+        uint8_t contents[MAX] = {(uint8_t)i, (uint8_t)(i >> 8)};
         size_t n = dice_below(d, 120), size;
         random_contents(d, contents + 3, n);
         n += 3;
@@ -87,17 +87,17 @@ static void make_stream(stream *s, dice *d, int packets)
 }
 
 /* How many good packets come; each must vouch for itself and they must be in order. */
-static int receive(const stream *s, marl_packet_reader *reader, uint8_t *room, size_t size)
+static int receive(const stream *s, marl_packet_reader *reader, uint8_t *scratch, size_t size)
 {
     int good = 0, last = -1;
-    marl_packet_reader_init(reader, room, size);
+    marl_packet_reader_init(reader, scratch, size);
     for (size_t i = 0; i < s->n; i++) {
         size_t n;
-        if (marl_packet_take(reader, s->bytes[i], &n) != MARL_OK) {
+        if (marl_packet_feed(reader, s->bytes[i], &n) != MARL_OK) {
             continue;
         }
-        int number = room[0] | room[1] << 8;
-        if (room[2] != (uint8_t)(room[0] ^ room[1] ^ n) || number <= last) {
+        int number = scratch[0] | scratch[1] << 8;
+        if (scratch[2] != (uint8_t)(scratch[0] ^ scratch[1] ^ n) || number <= last) {
             ck_abort_msg("a wrong packet %d behind %d", number, last);
         }
         last = number;
@@ -109,11 +109,11 @@ static int receive(const stream *s, marl_packet_reader *reader, uint8_t *room, s
 START_TEST(every_packet_of_a_clean_line_comes)
 {
     static stream s;
-    uint8_t room[256];
+    uint8_t scratch[256];
     marl_packet_reader reader;
     dice d = {2};
     make_stream(&s, &d, 1000);
-    ck_assert_int_eq(receive(&s, &reader, room, sizeof room), 1000);
+    ck_assert_int_eq(receive(&s, &reader, scratch, sizeof scratch), 1000);
     ck_assert_uint_eq(reader.packets, 1000);
     ck_assert_uint_eq(reader.broken, 0);
     ck_assert_uint_eq(reader.skipped, 0);
@@ -124,7 +124,7 @@ END_TEST
 START_TEST(faults_cost_what_they_touch_and_nothing_wrong_comes)
 {
     static stream s;
-    uint8_t room[256];
+    uint8_t scratch[256];
     marl_packet_reader reader;
     for (uint64_t seed = 1; seed <= 30; seed++) {
         dice d = {seed};
@@ -139,7 +139,7 @@ START_TEST(faults_cost_what_they_touch_and_nothing_wrong_comes)
             kept += roll >= 2; /* else lost */
         }
         s.n = kept;
-        int good = receive(&s, &reader, room, sizeof room);
+        int good = receive(&s, &reader, scratch, sizeof scratch);
         ck_assert_int_ge(good, 1000 - 2 * faults);
         ck_assert_int_lt(good, 1000);
         ck_assert_uint_gt(reader.broken, 0);
@@ -151,14 +151,14 @@ END_TEST
 START_TEST(a_stream_may_begin_in_the_middle)
 {
     static stream s, tail;
-    uint8_t room[256];
+    uint8_t scratch[256];
     marl_packet_reader reader;
     dice d = {9};
     make_stream(&s, &d, 50);
     for (size_t from = 1; from < s.n / 2; from++) {
         tail.n = s.n - from;
         memcpy(tail.bytes, s.bytes + from, tail.n);
-        int good = receive(&tail, &reader, room, sizeof room);
+        int good = receive(&tail, &reader, scratch, sizeof scratch);
         size_t zeros = 0;
         for (size_t i = 0; i < tail.n; i++) {
             zeros += tail.bytes[i] == 0;
@@ -173,17 +173,17 @@ END_TEST
 
 START_TEST(a_packet_too_long_is_broken_and_the_next_is_good)
 {
-    uint8_t contents[300], out[MARL_PACKET_SIZE(300)], room[64];
+    uint8_t contents[300], out[MARL_PACKET_SIZE(300)], scratch[64];
     marl_packet_reader reader;
     size_t size, n;
     int good = 0, broken = 0;
     memset(contents, 5, sizeof contents);
-    marl_packet_reader_init(&reader, room, sizeof room);
-    (void)!marl_packet_take(&reader, 0, &n);
+    marl_packet_reader_init(&reader, scratch, sizeof scratch);
+    (void)!marl_packet_feed(&reader, 0, &n);
     for (int i = 0; i < 4; i++) {
         ck_assert_int_eq(marl_packet_make(contents, i % 2 ? 60 : 300, out, sizeof out, &size), MARL_OK);
         for (size_t k = 0; k < size; k++) {
-            marl_status status = marl_packet_take(&reader, out[k], &n);
+            marl_status status = marl_packet_feed(&reader, out[k], &n);
             good += status == MARL_OK && n == 60;
             broken += status == MARL_ERR_MESSAGE;
         }

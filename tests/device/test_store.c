@@ -5,18 +5,18 @@
 #include "marlinspike/store.h"
 #include "random_values.h"
 
-enum { HALF = FAKE_MEMORY / 2, MOST = HALF - 16 };
+enum { HALF = FAKE_MEMORY / 2, MAX = HALF - 16 };
 
 START_TEST(what_was_saved_last_is_loaded)
 {
     fake_board b;
     dice d = {4};
-    uint8_t saved[MOST], loaded[MOST];
+    uint8_t saved[MAX], loaded[MAX];
     size_t n;
     fake_board_make(&b);
     ck_assert_int_eq(marl_store_load(&b.port, loaded, sizeof loaded, &n), MARL_ERR_EMPTY);
     for (int i = 0; i < 300; i++) {
-        size_t length = dice_below(&d, MOST + 1);
+        size_t length = dice_below(&d, MAX + 1);
         for (size_t k = 0; k < length; k++) {
             saved[k] = (uint8_t)dice_bits(&d);
         }
@@ -84,12 +84,12 @@ END_TEST
 START_TEST(too_long_is_refused)
 {
     fake_board b;
-    uint8_t bytes[MOST + 1] = {0}, small[10];
+    uint8_t bytes[MAX + 1] = {0}, small[10];
     size_t n;
     fake_board_make(&b);
-    ck_assert_int_eq(marl_store_save(&b.port, bytes, MOST + 1), MARL_ERR_ROOM);
-    ck_assert_int_eq(marl_store_save(&b.port, bytes, MOST), MARL_OK);
-    ck_assert_int_eq(marl_store_load(&b.port, small, sizeof small, &n), MARL_ERR_ROOM);
+    ck_assert_int_eq(marl_store_save(&b.port, bytes, MAX + 1), MARL_ERR_CAPACITY);
+    ck_assert_int_eq(marl_store_save(&b.port, bytes, MAX), MARL_OK);
+    ck_assert_int_eq(marl_store_load(&b.port, small, sizeof small, &n), MARL_ERR_CAPACITY);
 }
 END_TEST
 

@@ -34,7 +34,7 @@ START_TEST(a_calibration_comes_back_whole_and_fits)
 {
     dice d = {11};
     for (int i = 0; i < 500; i++) {
-        uint8_t bytes[MARL_ITEM_MOST];
+        uint8_t bytes[MARL_ITEM_MAX];
         char device[MARL_DEVICE_NAME];
         marl_calibration c = {random_correction(&d), random_correction(&d), random_correction(&d),
                               (int)dice_below(&d, 2), dice_attitude(&d)};
@@ -63,7 +63,7 @@ START_TEST(a_calibration_that_cannot_be_meant_is_refused)
     char device[MARL_DEVICE_NAME];
     good.gyro.present = 1;
     for (int i = 0; i < 3; i++) {
-        uint8_t bytes[MARL_ITEM_MOST];
+        uint8_t bytes[MARL_ITEM_MAX];
         marl_calibration c = good;
         if (i == 0) {
             c.gyro.matrix.m[1][1] = 0.0f;
@@ -88,7 +88,7 @@ END_TEST
 START_TEST(a_tuning_comes_back_whole)
 {
     for (int f = 0; f < MARL_FILTER_COUNT; f++) {
-        uint8_t bytes[MARL_ITEM_MOST];
+        uint8_t bytes[MARL_ITEM_MAX];
         marl_tuning t = marl_tuning_default((marl_filter)f), back;
         t.world = MARL_WORLD_NED;
         t.value[MARL_PARAMETER_GAP_LIMIT] = 2.5f;
@@ -135,7 +135,7 @@ START_TEST(a_sample_comes_back_whole)
 {
     dice d = {13};
     for (int i = 0; i < 2000; i++) {
-        uint8_t bytes[MARL_ITEM_MOST];
+        uint8_t bytes[MARL_ITEM_MAX];
         marl_item_kind kind;
         uint32_t number, wanted = (uint32_t)dice_bits(&d);
         marl_sample back, s = {.t_ns = (int64_t)dice_bits(&d) >> dice_below(&d, 60),

@@ -9,7 +9,7 @@
 #include <math.h>
 #include <string.h>
 
-#define FIT_TRIAL_MOST 400
+#define FIT_TRIAL_MAX 400
 
 /* What is measured and how well it is covered. */
 typedef struct fit_trial {
@@ -50,7 +50,7 @@ static inline fit_truth fit_trial_truth(const fit_trial *how, marl_random *rando
 
 static inline void fit_trial_direction(double cap_deg, const double pole[3], marl_random *random, double y[3])
 {
-    double least = cos(cap_deg * 0.017453292519943295), n;
+    double min = cos(cap_deg * 0.017453292519943295), n;
     do {
         n = 0;
         for (int k = 0; k < 3; k++) {
@@ -60,7 +60,7 @@ static inline void fit_trial_direction(double cap_deg, const double pole[3], mar
         for (int k = 0; k < 3; k++) {
             y[k] /= sqrt(n);
         }
-    } while (y[0] * pole[0] + y[1] * pole[1] + y[2] * pole[2] < least);
+    } while (y[0] * pole[0] + y[1] * pole[1] + y[2] * pole[2] < min);
 }
 
 /* Readings of one trial, and their true places. */
@@ -163,8 +163,8 @@ static inline double fit_normalised(const lab_ellipsoid *fit, const double error
 
 static inline fit_ratios fit_trial_run(const fit_trial *how, int trials, uint64_t seed, int robust)
 {
-    static double x[FIT_TRIAL_MOST][3], clean[FIT_TRIAL_MOST][3];
-    static unsigned char skip[FIT_TRIAL_MOST];
+    static double x[FIT_TRIAL_MAX][3], clean[FIT_TRIAL_MAX][3];
+    static unsigned char skip[FIT_TRIAL_MAX];
     static const int place[6][2] = {{0, 0}, {1, 1}, {2, 2}, {0, 1}, {0, 2}, {1, 2}};
     fit_ratios r = {0};
     double bias = 0, bias_bound = 0, shape = 0, shape_bound = 0, bound[81];

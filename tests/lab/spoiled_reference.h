@@ -54,11 +54,11 @@ static inline void drop_rows(marl_log *log, double share, dice *d)
 /* A copy of the rows; the rest belongs to `log`. */
 static inline marl_log without_rows(const marl_log *log, double share, dice *d)
 {
-    marl_log lossy = *log;
-    lossy.row = malloc(log->n * sizeof *lossy.row);
-    memcpy(lossy.row, log->row, log->n * sizeof *lossy.row);
-    drop_rows(&lossy, share, d);
-    return lossy;
+    marl_log degrader = *log;
+    degrader.row = malloc(log->n * sizeof *degrader.row);
+    memcpy(degrader.row, log->row, log->n * sizeof *degrader.row);
+    drop_rows(&degrader, share, d);
+    return degrader;
 }
 
 #endif

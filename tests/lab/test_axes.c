@@ -70,7 +70,7 @@ START_TEST(a_hundred_tumbles_tell_the_axes)
 }
 END_TEST
 
-START_TEST(all_48_are_told_apart)
+START_TEST(all_48_are_reported_apart)
 {
     for (int number = 0; number < 48; number++) {
         int gyro[3], undo[3];
@@ -88,7 +88,7 @@ START_TEST(all_48_are_told_apart)
 }
 END_TEST
 
-START_TEST(what_cannot_be_told_is_not)
+START_TEST(what_cannot_be_reported_is_not)
 {
     marl_sheet sheet = marl_sheet_grommet();
     marl_log still = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 60, 1);
@@ -141,5 +141,5 @@ START_TEST(a_wrong_unit_shows_in_the_scale)
 }
 END_TEST
 
-MARL_SUITE("axes", a_hundred_tumbles_tell_the_axes, all_48_are_told_apart, what_cannot_be_told_is_not,
+MARL_SUITE("axes", a_hundred_tumbles_tell_the_axes, all_48_are_reported_apart, what_cannot_be_reported_is_not,
            a_turn_about_one_level_axis_is_undecided, a_wrong_unit_shows_in_the_scale)

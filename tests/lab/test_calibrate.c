@@ -105,7 +105,7 @@ START_TEST(six_faces_and_five)
     ck_assert(r.outcome.fit.bias_sigma[2] > 0);
     marl_poses_result_free(&r);
     log.n = 500; /* z up alone */
-    ck_assert_int_eq(marl_calibrate_poses(&log, 9.80665, &r, &error), MARL_ERR_EVIDENCE);
+    ck_assert_int_eq(marl_calibrate_poses(&log, 9.80665, &r, &error), MARL_ERR_INSUFFICIENT);
     ck_assert(!r.outcome.accepted && strstr(r.outcome.next, "x axis points up") != NULL);
     marl_poses_result_free(&r);
     /* all six but z down: it is the second */
@@ -118,7 +118,7 @@ START_TEST(six_faces_and_five)
     }
     other.n = n;
     error.status = MARL_OK;
-    ck_assert_int_eq(marl_calibrate_poses(&other, 9.80665, &r, &error), MARL_ERR_EVIDENCE);
+    ck_assert_int_eq(marl_calibrate_poses(&other, 9.80665, &r, &error), MARL_ERR_INSUFFICIENT);
     ck_assert_msg(strstr(r.outcome.next, "no pose with z down: turn the pod upside down") != NULL, "%s",
                   r.outcome.next);
     marl_poses_result_free(&r);
@@ -150,7 +150,7 @@ START_TEST(turns_give_the_scale)
         ck_assert_int_eq(marl_calibrate_turns(&log, 3.141592653589793, &r, NULL), MARL_OK);
         ck_assert_double_eq_tol(r.turn[0].wanted, 6.283185307179586, 1e-9);
         marl_turns_result_free(&r);
-        ck_assert_int_eq(marl_calibrate_turns(&log, 4.5, &r, &error), MARL_ERR_EVIDENCE);
+        ck_assert_int_eq(marl_calibrate_turns(&log, 4.5, &r, &error), MARL_ERR_INSUFFICIENT);
         ck_assert(strstr(r.outcome.next, "turn the pod about its x axis by") != NULL);
         marl_turns_result_free(&r);
         marl_log_free(&log);
@@ -195,7 +195,7 @@ START_TEST(a_soak_gives_the_curve_and_no_more)
     marl_log cool = memory_log_simulated(MARL_SCENE_STILL, &sheet, 50, 120, 3);
     marl_soak_result r;
     marl_error error = {0};
-    ck_assert_int_eq(marl_calibrate_soak(&cool, MARL_GYRO, &r, &error), MARL_ERR_EVIDENCE);
+    ck_assert_int_eq(marl_calibrate_soak(&cool, MARL_GYRO, &r, &error), MARL_ERR_INSUFFICIENT);
     ck_assert_ptr_nonnull(strstr(error.text, "the temperature goes from"));
     ck_assert_ptr_nonnull(strstr(r.outcome.next, "let it warm up"));
     marl_soak_result_free(&r);
@@ -292,11 +292,11 @@ START_TEST(verify_holds_where_it_should)
         marl_log lift = memory_log_simulated(MARL_SCENE_LIFT, &sheet, 100, 120, seed);
         marl_poses_result p;
         marl_tumble_result t;
-        marl_rest rest;
+        marl_still_result rest;
         marl_verification v;
         ck_assert_int_eq(marl_calibrate_poses(&poses, 9.80665, &p, NULL), MARL_OK);
         ck_assert_int_eq(marl_calibrate_tumble(&turn, &free_field, &t, NULL), MARL_OK);
-        ck_assert_int_eq(marl_calibrate_rest(&still, &rest, NULL), MARL_OK);
+        ck_assert_int_eq(marl_calibrate_still(&still, &rest, NULL), MARL_OK);
         record.fit[MARL_ACCEL] = p.outcome.fit;
         record.fit[MARL_MAG] = t.outcome.fit;
         record.fit[MARL_GYRO] = rest.fit;

@@ -6,7 +6,7 @@
 
 /* Each row replaces a part of the Grommet's table by another; then what is said of it. */
 static const struct {
-    const char *from, *to, *said;
+    const char *from, *to, *given;
 } faults[] = {
     {"chip/1", "chip/2", "chip/1"},
     {"\"0x6b\"", "\"0x16b\"", ":4: identity.value: is '0x16b', wanted a byte from 0x00 to 0xff"},
@@ -49,7 +49,7 @@ START_TEST(a_fault_is_named_with_line_key_and_range)
              at + strlen(faults[_i].from));
     const char *path = temporary_text(&t, "chip.json", changed);
     ck_assert_int_eq(marl_chip_read_file(&chip, path, &error), MARL_ERR_INPUT);
-    ck_assert_msg(strstr(error.text, faults[_i].said) != NULL, "%s", error.text);
+    ck_assert_msg(strstr(error.text, faults[_i].given) != NULL, "%s", error.text);
     ck_assert_msg(strncmp(error.text, path, strlen(path)) == 0, "%s", error.text);
     free(text);
     temporary_remove(&t);

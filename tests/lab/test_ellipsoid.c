@@ -94,13 +94,13 @@ START_TEST(what_is_no_ellipsoid_is_refused)
         same[i][0] = same[i][1] = same[i][2] = 1;
     }
     ck_assert_int_eq(lab_ellipsoid_fit((const double(*)[3])x, NULL, 40, LAB_FULL, &fit, &error),
-                     MARL_ERR_EVIDENCE);
+                     MARL_ERR_INSUFFICIENT);
     ck_assert_int_eq(lab_ellipsoid_fit((const double(*)[3])same, NULL, 40, LAB_FULL, &fit, NULL),
-                     MARL_ERR_EVIDENCE);
+                     MARL_ERR_INSUFFICIENT);
     ck_assert_int_eq(lab_ellipsoid_fit((const double(*)[3])x, NULL, 5, LAB_FULL, &fit, NULL),
-                     MARL_ERR_EVIDENCE);
+                     MARL_ERR_INSUFFICIENT);
     ck_assert_int_eq(lab_ellipsoid_fit((const double(*)[3])x, NULL, 0, LAB_SPHERE, &fit, NULL),
-                     MARL_ERR_EVIDENCE);
+                     MARL_ERR_INSUFFICIENT);
 }
 END_TEST
 

@@ -88,18 +88,18 @@ START_TEST(a_known_speed_or_lever_arm_takes_the_turn_out)
         accuracy_sum without = {0}, speed = {0}, turn = {0}, lever = {0};
         for (uint64_t seed = FROM; seed < FROM + 3; seed++) {
             accuracy_run blind = accuracy_run_make(class_named("drive"), seed);
-            accuracy_run told = accuracy_run_make(class_named("drive, speed known"), seed);
+            accuracy_run reported = accuracy_run_make(class_named("drive, speed known"), seed);
             accuracy_run slew = accuracy_run_make(class_named("slew"), seed);
             marl_vec3 at = accuracy_lever(seed);
             levered.value[MARL_PARAMETER_LEVER_X] = at.x;
             levered.value[MARL_PARAMETER_LEVER_Y] = at.y;
             levered.value[MARL_PARAMETER_LEVER_Z] = at.z;
             accuracy_run_ours(&tuning, &blind, &without);
-            accuracy_run_ours(&tuning, &told, &speed);
+            accuracy_run_ours(&tuning, &reported, &speed);
             accuracy_run_ours(&tuning, &slew, &turn);
             accuracy_run_ours(&levered, &slew, &lever);
             accuracy_run_free(&blind);
-            accuracy_run_free(&told);
+            accuracy_run_free(&reported);
             accuracy_run_free(&slew);
         }
         const char *name = marl_filter_name((marl_filter)f);

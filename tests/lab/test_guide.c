@@ -16,15 +16,15 @@ static const struct {
                   {MARL_GUIDE_SOAK, MARL_SCENE_SOAK}};
 
 /* As a split board sends it: the magnetometer in rows of its own, a millisecond behind. */
-static void take_split(marl_guide *guide, const marl_sample *sample)
+static void read_split(marl_guide *guide, const marl_sample *sample)
 {
     marl_sample inertial = *sample, mag = *sample;
     inertial.fresh &= (uint8_t)~MARL_FRESH_MAG;
     mag.fresh = MARL_FRESH_MAG;
     mag.t_ns += 1000000;
-    marl_guide_take(guide, &inertial);
+    marl_guide_feed(guide, &inertial);
     if (sample->fresh & MARL_FRESH_MAG) {
-        marl_guide_take(guide, &mag);
+        marl_guide_feed(guide, &mag);
     }
 }
 
@@ -40,9 +40,9 @@ static double run(marl_guide *guide, marl_scene_kind scene, double rate_hz, uint
         marl_quat truth;
         marl_simulator_next(&simulator, &sample, &truth);
         if (seed % 2) {
-            marl_guide_take(guide, &sample);
+            marl_guide_feed(guide, &sample);
         } else {
-            take_split(guide, &sample);
+            read_split(guide, &sample);
         }
         last = marl_guide_progress(guide);
         ck_assert(last >= 0 && last <= 1);
@@ -65,9 +65,9 @@ START_TEST(a_guide_is_content_with_its_scene)
         for (int k = 0; k < 2; k++) {
             marl_guide_view view;
             marl_guide *guide = make(recordings[_i].kind);
-            double most = marl_scene_seconds(recordings[_i].scene) + 40;
-            double took = run(guide, recordings[_i].scene, k ? 50 : 200, seed, most);
-            marl_guide_look(guide, &view);
+            double max = marl_scene_seconds(recordings[_i].scene) + 40;
+            double took = run(guide, recordings[_i].scene, k ? 50 : 200, seed, max);
+            marl_guide_show(guide, &view);
             ck_assert_msg(marl_guide_done(guide), "seed %d: %.1f s: %s", (int)seed, took, view.line[1]);
             ck_assert_double_eq(marl_guide_progress(guide), 1);
             marl_guide_free(guide);
@@ -98,7 +98,7 @@ START_TEST(a_missing_sensor_is_named)
 {
     static const struct {
         marl_guide_kind kind;
-        const char *said;
+        const char *given;
     } lacks[] = {{MARL_GUIDE_TUMBLE, "no magnetometer yet"},
                  {MARL_GUIDE_SOAK, "no temperature yet"},
                  {MARL_GUIDE_POSES, "no accelerometer yet"},
@@ -109,10 +109,10 @@ START_TEST(a_missing_sensor_is_named)
         for (int k = 0; k < 500; k++) {
             marl_sample s = {.t_ns = k * INT64_C(10000000), .accel = {0, 0, 9.8f}};
             s.fresh = lacks[i].kind == MARL_GUIDE_POSES ? MARL_FRESH_GYRO : MARL_FRESH_ACCEL;
-            marl_guide_take(guide, &s);
+            marl_guide_feed(guide, &s);
         }
-        marl_guide_look(guide, &view);
-        ck_assert_str_eq(view.line[1], lacks[i].said);
+        marl_guide_show(guide, &view);
+        ck_assert_str_eq(view.line[1], lacks[i].given);
         ck_assert_int_eq(marl_guide_done(guide), 0);
         marl_guide_free(guide);
     }
@@ -125,7 +125,7 @@ START_TEST(turns_are_measured_from_rest_to_rest)
     marl_guide *guide = make(MARL_GUIDE_TURNS);
     marl_guide_view view;
     run(guide, MARL_SCENE_TURNS, 100, 2, 12);
-    marl_guide_look(guide, &view);
+    marl_guide_show(guide, &view);
     const char *last = strstr(view.line[1], "the last: ");
     ck_assert_ptr_nonnull(last);
     ck_assert_double_eq_tol(fabs(strtod(last + 10, NULL)), 360, 4);
@@ -139,7 +139,7 @@ START_TEST(gaps_and_rates_are_counted)
     for (int k = 0; k < 1000; k++) {
         marl_sample s = {.t_ns = k * INT64_C(5000000), .fresh = MARL_FRESH_GYRO};
         if (k % 100 != 50) {
-            marl_guide_take(guide, &s);
+            marl_guide_feed(guide, &s);
         }
     }
     ck_assert_uint_eq(marl_guide_gaps(guide), 10);

@@ -81,7 +81,7 @@ START_TEST(clipped_readings_are_counted)
 }
 END_TEST
 
-START_TEST(a_stuck_axis_is_told_from_a_quiet_one)
+START_TEST(a_stuck_axis_is_reported_from_a_quiet_one)
 {
     marl_sheet sheet = marl_sheet_grommet();
     marl_log log = memory_log_simulated(MARL_SCENE_LIFT, &sheet, 100, 60, 4);
@@ -137,10 +137,10 @@ START_TEST(bias_error_is_as_large_as_it_says)
     for (uint64_t seed = 1; seed <= RUNS; seed++) {
         marl_log log = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 30, seed);
         marl_simulator truth;
-        marl_rest rest;
+        marl_still_result rest;
         marl_error error = {0};
         ck_assert_int_eq(marl_simulator_init(&truth, MARL_SCENE_STILL, &sheet, 100, seed), MARL_OK);
-        ck_assert_msg(marl_calibrate_rest(&log, &rest, &error) == MARL_OK, "%s", error.text);
+        ck_assert_msg(marl_calibrate_still(&log, &rest, &error) == MARL_OK, "%s", error.text);
         ck_assert_int_eq(rest.accepted, 1);
         for (int k = 0; k < 3; k++) {
             double e = (rest.fit.bias[k] - truth.gyro.bias[k]) / rest.fit.bias_sigma[k];
@@ -157,7 +157,7 @@ START_TEST(bias_error_is_as_large_as_it_says)
 END_TEST
 
 /* Noise that wanders: white noise alone would promise far too much. */
-START_TEST(wandering_noise_is_not_told_as_sure)
+START_TEST(wandering_noise_is_not_reported_as_sure)
 {
     dice d = {52};
     marl_sheet sheet = marl_sheet_grommet();
@@ -167,9 +167,9 @@ START_TEST(wandering_noise_is_not_told_as_sure)
         wander += 1e-5 * dice_normal(&d);
         log.row[i].sample.gyro.x += (float)wander;
     }
-    marl_rest rest;
+    marl_still_result rest;
     marl_error error = {0};
-    ck_assert_int_eq(marl_calibrate_rest(&log, &rest, &error), MARL_OK);
+    ck_assert_int_eq(marl_calibrate_still(&log, &rest, &error), MARL_OK);
     ck_assert_double_gt(rest.fit.bias_sigma[0], 3 * rest.deviation[0] / sqrt((double)log.n));
     marl_log_free(&log);
 }
@@ -181,14 +181,14 @@ START_TEST(the_end_of_a_recording_is_judged)
     const double rates[] = {10, 25, 100};
     marl_sheet sheet = marl_sheet_grommet();
     for (int r = 0; r < 3; r++) {
-        marl_rest rest;
+        marl_still_result rest;
         marl_error error = {0};
         marl_log log = memory_log_simulated(MARL_SCENE_STILL, &sheet, rates[r], 30.3, 1);
-        ck_assert_msg(marl_calibrate_rest(&log, &rest, &error) == MARL_OK, "%s", error.text);
+        ck_assert_msg(marl_calibrate_still(&log, &rest, &error) == MARL_OK, "%s", error.text);
         ck_assert_double_eq(rest.moved_s, 0);
         log.row[log.n - 2].sample.gyro.y += 1.0f;
         if (rates[r] > 20) { /* at 10 Hz there are too few readings in the last window */
-            ck_assert_int_eq(marl_calibrate_rest(&log, &rest, &error), MARL_OK);
+            ck_assert_int_eq(marl_calibrate_still(&log, &rest, &error), MARL_OK);
             ck_assert_double_gt(rest.moved_s, 0);
         }
         marl_log_free(&log);
@@ -196,11 +196,11 @@ START_TEST(the_end_of_a_recording_is_judged)
 }
 END_TEST
 
-static marl_rest refused(marl_log *log, const char *message, const char *next)
+static marl_still_result refused(marl_log *log, const char *message, const char *next)
 {
-    marl_rest rest;
+    marl_still_result rest;
     marl_error error = {0};
-    ck_assert_int_eq(marl_calibrate_rest(log, &rest, &error), MARL_ERR_EVIDENCE);
+    ck_assert_int_eq(marl_calibrate_still(log, &rest, &error), MARL_ERR_INSUFFICIENT);
     ck_assert_int_eq(rest.accepted, 0);
     ck_assert_msg(strstr(error.text, message) != NULL, "%s", error.text);
     ck_assert_msg(strstr(rest.next, next) != NULL, "%s", rest.next);
@@ -212,7 +212,7 @@ START_TEST(refused_with_what_to_record_next)
 {
     marl_sheet sheet = marl_sheet_grommet();
     marl_log log = memory_log_simulated(MARL_SCENE_LIFT, &sheet, 100, 120, 1);
-    marl_rest rest = refused(&log, "the board moved for", "do not touch");
+    marl_still_result rest = refused(&log, "the board moved for", "do not touch");
     ck_assert_double_gt(rest.moved_s, 90);
     log = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 3, 1);
     refused(&log, "s at rest, 5 s are needed", "at least 5 s");
@@ -235,10 +235,10 @@ START_TEST(a_short_knock_is_left_out)
     for (size_t i = 3000; i < 3020; i++) {
         log.row[i].sample.gyro.z += 0.5f;
     }
-    marl_rest knocked, rest;
+    marl_still_result knocked, rest;
     marl_error error = {0};
-    ck_assert_int_eq(marl_calibrate_rest(&log, &knocked, &error), MARL_OK);
-    ck_assert_int_eq(marl_calibrate_rest(&calm, &rest, &error), MARL_OK);
+    ck_assert_int_eq(marl_calibrate_still(&log, &knocked, &error), MARL_OK);
+    ck_assert_int_eq(marl_calibrate_still(&calm, &rest, &error), MARL_OK);
     ck_assert(knocked.moved_s > 0 && knocked.moved.from_ns <= 30000000000 &&
               knocked.moved.to_ns >= 30200000000);
     ck_assert(rest.moved_s == 0);
@@ -249,6 +249,7 @@ START_TEST(a_short_knock_is_left_out)
 END_TEST
 
 MARL_SUITE("inspect", rates_jitter_and_gaps_as_they_were_made, clipped_readings_are_counted,
-           a_stuck_axis_is_told_from_a_quiet_one, rest_is_found_at_both_ends_of_the_lift,
+           a_stuck_axis_is_reported_from_a_quiet_one, rest_is_found_at_both_ends_of_the_lift,
            bias_error_is_as_large_as_it_says, the_end_of_a_recording_is_judged,
-           wandering_noise_is_not_told_as_sure, refused_with_what_to_record_next, a_short_knock_is_left_out)
+           wandering_noise_is_not_reported_as_sure, refused_with_what_to_record_next,
+           a_short_knock_is_left_out)

@@ -48,7 +48,7 @@ static const struct {
     {"unterminated quote at the end", "t,temp\n0,20\n1,21\n2,\"2", MARL_OK, "", 2, 1, 0},
     {"empty file", "", MARL_ERR_INPUT, ":1: the file is empty", 0, 0, 0},
     {"comments alone", "# a\n# b\n", MARL_ERR_INPUT, ":3: no header", 0, 0, 0},
-    {"header alone", "t,temp\n", MARL_ERR_EVIDENCE, ": a header and no samples", 0, 0, 0},
+    {"header alone", "t,temp\n", MARL_ERR_INSUFFICIENT, ": a header and no samples", 0, 0, 0},
     {"no time", "accel_x,accel_y\n1,2\n", MARL_ERR_INPUT, ":1: no column t;", 0, 0, 0},
     {"unknown unit", "t[s],gyro_x[turns]\n0,1\n", MARL_ERR_INPUT,
      ":1: gyro_x has the unknown unit 'turns'; known: rad/s, deg/s, mdeg/s", 0, 0, 0},
@@ -251,7 +251,7 @@ START_TEST(cut_at_every_byte)
         marl_log log;
         marl_error error = {0};
         marl_status status = marl_log_load(&log, temporary_write(&dir, "a.csv", text, n), NULL, &error);
-        ck_assert(status == MARL_OK || status == MARL_ERR_INPUT || status == MARL_ERR_EVIDENCE);
+        ck_assert(status == MARL_OK || status == MARL_ERR_INPUT || status == MARL_ERR_INSUFFICIENT);
         for (size_t i = 0; i < log.n; i++) {
             ck_assert_float_eq(log.row[i].sample.temp, 20.25f + (float)i);
         }
@@ -297,7 +297,7 @@ START_TEST(missing_columns_are_named)
     marl_error error = {0};
     marl_log_info info = {.columns = MARL_COLUMNS_ACCEL | 1u << MARL_COLUMN_GYRO_X};
     ck_assert_int_eq(marl_log_require(&info, "a.csv", MARL_COLUMNS_GYRO | MARL_COLUMNS_TEMP, &error),
-                     MARL_ERR_EVIDENCE);
+                     MARL_ERR_INSUFFICIENT);
     ck_assert_str_eq(error.text, "a.csv: needs gyro_y, gyro_z, temp, which the log does not have");
     ck_assert_int_eq(marl_log_open(&(marl_log_reader *){NULL}, "/nonexistent/a.csv", NULL, NULL),
                      MARL_ERR_INPUT);

@@ -78,7 +78,7 @@ START_TEST(writes_doubles_that_are_no_floats)
     dice d = {32};
     for (int i = 0; i < 40000; i++) {
         double value = dice_between(&d, range[i % 4][0], range[i % 4][1]);
-        char *text = malloc(LAB_NUMBER_ROOM); /* the sanitizer sees what goes beyond */
+        char *text = malloc(LAB_NUMBER_CAPACITY); /* the sanitizer sees what goes beyond */
         *lab_number_write(text, value) = '\0';
         ck_assert_double_le(fabs(strtod(text, NULL) - value), 0.51e-8 * value);
         free(text);
@@ -146,15 +146,15 @@ END_TEST
 
 static void check_float_survives(float x)
 {
-    char text[LAB_NUMBER_ROOM + 1];
+    char text[LAB_NUMBER_CAPACITY + 1];
     char *end = lab_number_write(text, (double)x);
     *end = '\0';
     float back = strtof(text, NULL);
     if (bits_of(back) != bits_of(x) && !(x == 0 && back == 0)) {
         ck_abort_msg("%a was written as %s", (double)x, text);
     }
-    if (end - text >= LAB_NUMBER_ROOM) {
-        ck_abort_msg("%s takes more room than promised", text);
+    if (end - text >= LAB_NUMBER_CAPACITY) {
+        ck_abort_msg("%s takes more bytes than promised", text);
     }
 }
 
@@ -204,7 +204,7 @@ START_TEST(looks_like_a_number_to_people)
                  {NAN, ""},
                  {INFINITY, ""}};
     for (size_t i = 0; i < sizeof known / sizeof known[0]; i++) {
-        char text[LAB_NUMBER_ROOM + 1];
+        char text[LAB_NUMBER_CAPACITY + 1];
         *lab_number_write(text, known[i].value) = '\0';
         ck_assert_str_eq(text, known[i].text);
     }
@@ -216,7 +216,7 @@ START_TEST(looks_like_a_number_to_people)
                  {-5, "-0.000000005"},
                  {INT64_MIN, "-9223372036.854775808"}};
     for (size_t i = 0; i < sizeof times / sizeof times[0]; i++) {
-        char text[LAB_NUMBER_ROOM + 1];
+        char text[LAB_NUMBER_CAPACITY + 1];
         *lab_time_write(text, times[i].t) = '\0';
         ck_assert_str_eq(text, times[i].text);
     }
@@ -230,7 +230,7 @@ START_TEST(nine_digits_of_a_double)
     for (int i = 0; i < 100000; i++) {
         double x = dice_between(&d, -1, 1) * pow(10, dice_between(&d, -30, 30));
         double ninth_digit = pow(10, floor(log10(fabs(x))) - 8);
-        char text[LAB_NUMBER_ROOM + 1];
+        char text[LAB_NUMBER_CAPACITY + 1];
         *lab_number_write(text, x) = '\0';
         if (fabs(strtod(text, NULL) - x) > 0.500001 * ninth_digit) {
             ck_abort_msg("%.17g was written as %s", x, text);

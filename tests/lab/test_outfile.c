@@ -54,8 +54,8 @@ START_TEST(everything_arrives_in_order)
     char *big = malloc(1000000);
     memset(big, 'x', 1000000);
     for (int i = 0; i < 100000; i++) {
-        char *room = marl_outfile_room(out, 16);
-        marl_outfile_advance(out, room + sprintf(room, "%08d\n", i));
+        char *scratch = marl_outfile_reserve(out, 16);
+        marl_outfile_advance(out, scratch + sprintf(scratch, "%08d\n", i));
         if (i == 50000) {
             marl_outfile_write(out, big, 1000000); /* larger than any buffer */
         }

@@ -31,20 +31,20 @@ START_TEST(clock_of_ten_minutes)
         const spoiling how = {offsets[k],           k % 2 ? 50 : -50,    0.05, 0.05, 1,
                               turn(0.3, -0.2, 2.5), turn(0.5, 0.7, -1.1)};
         marl_series reference = reference_of(&log, &how, &d);
-        marl_log lossy = without_rows(&log, 0.05, &d);
-        marl_clock c = find_clock(&lossy, &reference);
+        marl_log degrader = without_rows(&log, 0.05, &d);
+        marl_clock c = find_clock(&degrader, &reference);
         ck_assert(c.found);
         ck_assert_msg(fabs(c.offset_s - offsets[k]) <
                           fmin(long_motions[_i].limit_s, 4 * c.offset_sigma_s + 2e-5),
                       "off by %.6f +- %.6f", c.offset_s - offsets[k], c.offset_sigma_s);
         ck_assert_msg(fabs(c.ppm - how.ppm) < 4 * c.ppm_sigma, "%.2f +- %.2f", c.ppm, c.ppm_sigma);
-        marl_clock_apply(&c, lossy.row[0].sample.t_ns, &reference);
+        marl_clock_apply(&c, degrader.row[0].sample.t_ns, &reference);
         for (size_t i = 0; i < reference.n;
              i += 100) { /* back on the grid of the log, whose rows are 10 ms apart */
             double rows = 1e-7 * (double)(reference.at[i].t_ns - log.row[0].sample.t_ns);
             ck_assert_double_lt(fabs(rows - round(rows)), 100 * fmin(long_motions[_i].limit_s, 0.005));
         }
-        free(lossy.row);
+        free(degrader.row);
         marl_series_free(&reference);
     }
     marl_log_free(&log);
@@ -92,7 +92,7 @@ START_TEST(no_clock_is_made_up)
     marl_error error = {0};
     marl_clock clock;
     log.info.columns = MARL_COLUMNS_ACCEL;
-    ck_assert_int_eq(marl_clock_find(&log, &foreign, &clock, &error), MARL_ERR_EVIDENCE);
+    ck_assert_int_eq(marl_clock_find(&log, &foreign, &clock, &error), MARL_ERR_INSUFFICIENT);
     marl_series_free(&foreign);
     marl_series_free(&quiet);
     marl_log_free(&log);
@@ -182,13 +182,13 @@ START_TEST(match_says_what_motion_cannot_tell)
         ck_assert_int_eq(m.has_body, tilts[k] > 10);
         ck_assert(m.has_world);
         if (!m.has_body) {
-            ck_assert(isnan(m.body_sigma_deg[2]) && m.amplification > 20);
+            ck_assert(isnan(m.body_sigma_deg[2]) && m.condition > 20);
             ck_assert(angle_between(m.body, as_it_is) < 1e-6);
             /* all of it about the vertical is then on the world's side */
             ck_assert_double_lt(angle_between(m.world, turn(0, 0, -1.2)), (0.02 + tilts[k]) * DEGREE);
         }
         if (k == 1) { /* two swings of 2 degrees about level axes: 1 / sqrt(1 - cos of their rms) */
-            ck_assert_double_eq_tol(m.amplification, 1 / sqrt(2 * pow(2 * DEGREE, 2) / 4), 6);
+            ck_assert_double_eq_tol(m.condition, 1 / sqrt(2 * pow(2 * DEGREE, 2) / 4), 6);
         }
         marl_series_free(&estimate);
         marl_series_free(&reference);
@@ -223,10 +223,12 @@ START_TEST(match_of_heading_world_and_start)
         estimate.at[i].q = marl_quat_product(turn(0, 0, 0.001 * (double)i), estimate.at[i].q);
     }
     marl_error error = {0};
-    ck_assert_int_eq(marl_match_find(&estimate, &reference, MARL_MATCH_START, &m, &error), MARL_ERR_EVIDENCE);
+    ck_assert_int_eq(marl_match_find(&estimate, &reference, MARL_MATCH_START, &m, &error),
+                     MARL_ERR_INSUFFICIENT);
     reference.n = 900;
     error = (marl_error){0};
-    ck_assert_int_eq(marl_match_find(&estimate, &reference, MARL_MATCH_WORLD, &m, &error), MARL_ERR_EVIDENCE);
+    ck_assert_int_eq(marl_match_find(&estimate, &reference, MARL_MATCH_WORLD, &m, &error),
+                     MARL_ERR_INSUFFICIENT);
     ck_assert_ptr_nonnull(strstr(error.text, "in common"));
     marl_series_free(&estimate);
     marl_series_free(&reference);
@@ -250,7 +252,7 @@ START_TEST(what_is_no_reference)
     marl_error error = {0};
     ck_assert_int_eq(marl_reference_check(&s, &log, &error), MARL_OK);
     s.n = 999;
-    refused(&s, &log, MARL_ERR_EVIDENCE, "too short");
+    refused(&s, &log, MARL_ERR_INSUFFICIENT, "too short");
     s.n = 6000;
     s.at[3000].q = marl_quat_product(s.at[3000].q, (marl_quat){0, 0, 0, 1});
     refused(&s, &log, MARL_ERR_INPUT, "jumps by 180 degrees");

@@ -51,10 +51,10 @@ START_TEST(fused_tilt_is_several_times_better)
         marl_log log = memory_log_simulated(MARL_SCENE_LIFT, &sheet, 100, 120, seed),
                  rest = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 60, seed + 100);
         marl_calibration_record record = marl_calibration_record_empty();
-        marl_rest found;
+        marl_still_result found;
         marl_error error = {0};
         double rms[MARL_FILTER_COUNT];
-        ck_assert_int_eq(marl_calibrate_rest(&rest, &found, &error), MARL_OK);
+        ck_assert_int_eq(marl_calibrate_still(&rest, &found, &error), MARL_OK);
         record.fit[MARL_GYRO] = found.fit;
         marl_series truth;
         ck_assert_int_eq(marl_series_from_log(&truth,
@@ -136,7 +136,7 @@ START_TEST(refusals)
     error = (marl_error){0};
     info.columns = MARL_COLUMNS_ACCEL;
     ck_assert_int_eq(marl_replay_init(&replay, &tuning, NULL, NULL, &info, "l.csv", &error),
-                     MARL_ERR_EVIDENCE);
+                     MARL_ERR_INSUFFICIENT);
     error = (marl_error){0};
     tuning.value[MARL_PARAMETER_TILT_TIME] = -1;
     info.columns = MEMORY_LOG_ALL;

@@ -137,7 +137,7 @@ typedef struct seen {
     marl_sensor_spectrum spectrum[MARL_SENSOR_COUNT];
 } seen;
 
-static void look(seen *s, const marl_sheet *sheet, double seconds, uint64_t seed)
+static void show(seen *s, const marl_sheet *sheet, double seconds, uint64_t seed)
 {
     marl_log log = memory_log_simulated(MARL_SCENE_STILL, sheet, 100, seconds, seed);
     marl_inspection in;
@@ -150,7 +150,7 @@ static void look(seen *s, const marl_sheet *sheet, double seconds, uint64_t seed
     marl_log_free(&log);
 }
 
-static marl_likeness liken(const seen *a, const seen *b, marl_sensor i)
+static marl_consistency liken(const seen *a, const seen *b, marl_sensor i)
 {
     return marl_compare_noise(&a->noise[i], &a->spectrum[i], &b->noise[i], &b->spectrum[i]);
 }
@@ -163,10 +163,10 @@ START_TEST(the_same_sheet_is_alike)
     int different = 0;
     sheet.accel.low_pass_hz = 20;
     for (uint64_t seed = 1; seed <= 20; seed++) {
-        look(&a, &sheet, 200, 2 * seed);
-        look(&b, &sheet, 200, 2 * seed + 1);
+        show(&a, &sheet, 200, 2 * seed);
+        show(&b, &sheet, 200, 2 * seed + 1);
         for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
-            marl_likeness like = liken(&a, &b, (marl_sensor)i);
+            marl_consistency like = liken(&a, &b, (marl_sensor)i);
             ck_assert_uint_eq(like.axes, 7);
             different += !like.holds;
         }
@@ -185,15 +185,15 @@ START_TEST(another_sheet_is_not)
     other.gyro.white *= 1.2;
     other.accel.low_pass_hz = 14;
     other.mag.walk = 0.3;
-    look(&a, &sheet, 200, 3);
-    look(&b, &other, 200, 4);
-    marl_likeness gyro = liken(&a, &b, MARL_GYRO), accel = liken(&a, &b, MARL_ACCEL),
-                  mag = liken(&a, &b, MARL_MAG);
+    show(&a, &sheet, 200, 3);
+    show(&b, &other, 200, 4);
+    marl_consistency gyro = liken(&a, &b, MARL_GYRO), accel = liken(&a, &b, MARL_ACCEL),
+                     mag = liken(&a, &b, MARL_MAG);
     ck_assert(!gyro.holds && !accel.holds && !mag.holds);
     ck_assert_double_eq_tol(gyro.allan[1].ratio, 1.2, 0.06);
     ck_assert(!accel.spectrum[2].holds && accel.spectrum[2].at > 12 && accel.spectrum[2].ratio < 0.85);
     ck_assert(!mag.allan[0].holds && mag.allan[0].at > 1 && mag.allan[0].ratio > 1.2);
-    look(&b, &sheet, 200, 5);
+    show(&b, &sheet, 200, 5);
     ck_assert(liken(&a, &b, MARL_GYRO).holds && liken(&a, &b, MARL_ACCEL).holds &&
               liken(&a, &b, MARL_MAG).holds);
 }
@@ -203,7 +203,7 @@ START_TEST(too_little_and_nothing_at_all)
 {
     static const double flat[5000];
     marl_error error = {0};
-    ck_assert_int_eq(marl_spectrum_of(flat, 255, 0.01, &spectrum, &error), MARL_ERR_EVIDENCE);
+    ck_assert_int_eq(marl_spectrum_of(flat, 255, 0.01, &spectrum, &error), MARL_ERR_INSUFFICIENT);
     ck_assert_ptr_nonnull(strstr(error.text, "255 readings in a row; a spectrum needs 256"));
     ck_assert_int_eq(marl_spectrum_of(flat, 5000, 0.01, &spectrum, NULL), MARL_OK);
     ck_assert(spectrum.lines == 0 && isnan(spectrum.low_pass_hz));

@@ -9,7 +9,7 @@ START_TEST(cells_are_of_equal_area)
     enum { N = 600000 };
     dice d = {1};
     for (int g = LAB_GRID_60; g <= LAB_GRID_26; g++) {
-        int n = lab_grid_cells((lab_grid)g), count[LAB_GRID_MOST] = {0};
+        int n = lab_grid_cells((lab_grid)g), count[LAB_GRID_MAX] = {0};
         for (int i = 0; i < N; i++) {
             const double v[3] = {dice_normal(&d), dice_normal(&d), dice_normal(&d)};
             count[lab_grid_cell((lab_grid)g, v)]++;

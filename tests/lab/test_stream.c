@@ -8,8 +8,8 @@
 /* The contents of a message, as a board finds them on the line. */
 static marl_cbor_reader open_message(const marl_message *message, marl_item_kind *kind, uint32_t *number)
 {
-    static uint8_t contents[MARL_ITEM_MOST + 4];
-    uint8_t bytes[MARL_MESSAGE_MOST];
+    static uint8_t contents[MARL_ITEM_MAX + 4];
+    uint8_t bytes[MARL_MESSAGE_MAX];
     marl_packet_reader reader;
     marl_error error = {0};
     size_t n, length = 0, found = 0;
@@ -17,7 +17,7 @@ static marl_cbor_reader open_message(const marl_message *message, marl_item_kind
     marl_packet_reader_init(&reader, contents, sizeof contents);
     for (size_t i = 0; i < n; i++) {
         size_t now;
-        if (marl_packet_take(&reader, bytes[i], &now) == MARL_OK) {
+        if (marl_packet_feed(&reader, bytes[i], &now) == MARL_OK) {
             length = now;
             found++;
         }
@@ -98,10 +98,10 @@ END_TEST
 
 START_TEST(a_message_without_contents_is_refused)
 {
-    uint8_t bytes[MARL_MESSAGE_MOST];
+    uint8_t bytes[MARL_MESSAGE_MAX];
     size_t n;
     static const marl_item_kind kinds[] = {MARL_ITEM_CALIBRATION, MARL_ITEM_TUNING, MARL_ITEM_SAMPLE,
-                                           MARL_ITEM_ANSWER};
+                                           MARL_ITEM_ACK};
     for (int i = 0; i < 4; i++) {
         const marl_message message = {.kind = kinds[i]};
         ck_assert_int_eq(marl_message_make(&message, bytes, &n, NULL), MARL_ERR_ARGUMENT);
@@ -128,7 +128,7 @@ static void put(wire *w, const marl_cbor_writer *item)
 
 static void put_sample(wire *w, const marl_sample *s, const marl_quat *q)
 {
-    uint8_t item[MARL_ITEM_MOST];
+    uint8_t item[MARL_ITEM_MAX];
     marl_cbor_writer writer = marl_cbor_into(item, sizeof item);
     marl_item_put_sample(&writer, w->number, s, q);
     put(w, &writer);
@@ -193,36 +193,36 @@ END_TEST
 START_TEST(the_desk_reads_what_else_a_board_says)
 {
     static wire w;
-    uint8_t item[MARL_ITEM_MOST];
-    marl_answer answer;
+    uint8_t item[MARL_ITEM_MAX];
+    marl_ack ack;
     w.n = 0;
     w.number = 0;
     marl_item_identity identity = {
         .t_ns = 5, .device = "pod 9,x", .firmware = "1.2\n", .sensors = 3, .period_us = 100};
-    marl_item_notice notice = {
+    marl_item_event event = {
         .t_ns = 1500000000, .part = 1, .bus = 2, .address = 0x1d, .fault = MARL_ERR_BUS_LATE};
     marl_cbor_writer writer = marl_cbor_into(item, sizeof item);
     marl_item_put_identity(&writer, w.number, &identity);
     put(&w, &writer);
     writer = marl_cbor_into(item, sizeof item);
-    marl_item_put_notice(&writer, w.number, &notice);
+    marl_item_put_event(&writer, w.number, &event);
     put(&w, &writer);
     w.number += 3; /* lost */
     writer = marl_cbor_into(item, sizeof item);
-    marl_item_put_answer(&writer, w.number, 99, MARL_OUTCOME_MOVING, "it moves");
+    marl_item_put_ack(&writer, w.number, 99, MARL_OUTCOME_MOVING, "it moves");
     put(&w, &writer);
     marl_receiver *receiver = receive(&w);
     const marl_stream_report *report = marl_receiver_report(receiver);
     ck_assert_str_eq(marl_receiver_info(receiver)->device, "pod_9_x"); /* one word of the metadata line */
     ck_assert_str_eq(report->firmware, "1.2?");
-    ck_assert_uint_eq(report->notices, 1);
-    ck_assert_str_eq(report->first_notice,
-                     "1.500 s: chip 1 (bus 2, address 0x1d): the chip answers too late");
+    ck_assert_uint_eq(report->events, 1);
+    ck_assert_str_eq(report->first_event,
+                     "1.500 s: chip 1 (bus 2, address 0x1d): the chip responds too late");
     ck_assert_uint_eq(report->items_lost, 3);
-    ck_assert_int_eq(marl_receiver_answer(receiver, &answer), MARL_OK);
-    ck_assert_uint_eq(answer.answered, 99);
-    ck_assert_int_eq(answer.outcome, MARL_OUTCOME_MOVING);
-    ck_assert_str_eq(answer.text, "it moves");
+    ck_assert_int_eq(marl_receiver_ack(receiver, &ack), MARL_OK);
+    ck_assert_uint_eq(ack.answered, 99);
+    ck_assert_int_eq(ack.outcome, MARL_OUTCOME_MOVING);
+    ck_assert_str_eq(ack.text, "it moves");
     marl_receiver_free(receiver);
 }
 END_TEST

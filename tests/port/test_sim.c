@@ -19,13 +19,12 @@ static double away(marl_vec3 v, const double truth[3])
 
 /* A perfect chip reads the true motion to half a count, somewhere within the time between taking and stamp.
  */
-static void check_truth(const sim_test *t, const marl_log_row *r, double least_delay_s, double most_delay_s)
+static void check_truth(const sim_test *t, const marl_log_row *r, double min_delay_s, double max_delay_s)
 {
     marl_scene scene = marl_scene_make(t->config.scene, t->config.seed);
-    double stamp = 1e-9 * (double)r->sample.t_ns, least = 1e9;
+    double stamp = 1e-9 * (double)r->sample.t_ns, min = 1e9;
     for (int i = 0; i <= 40; i++) {
-        marl_motion m =
-            marl_scene_at(&scene, stamp - least_delay_s - (most_delay_s - least_delay_s) * i / 40);
+        marl_motion m = marl_scene_at(&scene, stamp - min_delay_s - (max_delay_s - min_delay_s) * i / 40);
         double off = 0;
         if (r->sample.fresh & MARL_FRESH_GYRO) {
             off = fmax(off, away(r->sample.gyro, m.rate) / 2.7e-4);
@@ -36,10 +35,10 @@ static void check_truth(const sim_test *t, const marl_log_row *r, double least_d
         if (r->sample.fresh & MARL_FRESH_MAG) {
             off = fmax(off, away(r->sample.mag, m.field) / 3.7e-2);
         }
-        least = fmin(least, off);
+        min = fmin(min, off);
     }
-    if (least > 2.5) { /* counts: half of one for rounding, the rest for the motion between the times tried */
-        ck_abort_msg("%.4f s: %.1f counts off", stamp, least);
+    if (min > 2.5) { /* counts: half of one for rounding, the rest for the motion between the times tried */
+        ck_abort_msg("%.4f s: %.1f counts off", stamp, min);
     }
 }
 
@@ -243,7 +242,7 @@ START_TEST(a_power_dip_of_the_chips_is_a_gap)
     }
     ck_assert_uint_eq(gaps, 1);
     ck_assert_double_lt(longest, 0.3);
-    ck_assert_uint_eq(marl_sim_station(t.sim)->board.state[0].counts.restarts, 1);
+    ck_assert_uint_eq(marl_sim_app(t.sim)->board.state[0].counts.restarts, 1);
     sim_test_end(&t);
 }
 END_TEST
@@ -319,7 +318,7 @@ START_TEST(same_seed_same_bytes)
         for (int i = 0; i < 3000; i++) {
             uint8_t bytes[4096];
             ck_assert_int_eq(marl_sim_step(t.sim, &error), MARL_OK);
-            crc[k] = marl_crc32(crc[k], bytes, marl_sim_take(t.sim, bytes, sizeof bytes));
+            crc[k] = marl_crc32(crc[k], bytes, marl_sim_receive(t.sim, bytes, sizeof bytes));
         }
         sim_test_end(&t);
     }

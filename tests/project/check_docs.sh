@@ -52,7 +52,7 @@ cc -std=c11 -Wall -Wextra -Wpedantic -Werror -Iinclude -fsyntax-only "${TMPDIR:-
 rm -f "${TMPDIR:-/tmp}/my_port.$$.c"
 
 # The keys of the stream are the same in the schema and at both ends.
-for kind in SAMPLE:1 IDENTITY:2 ANSWER:3 NOTICE:4 IDENTIFY:16 CALIBRATION:17 TUNING:18 COMMIT:19 ZERO:20; do
+for kind in SAMPLE:1 IDENTITY:2 ACK:3 EVENT:4 IDENTIFY:16 CALIBRATION:17 TUNING:18 COMMIT:19 ZERO:20; do
     name=$(tr '[:upper:]' '[:lower:]' <<<"${kind%:*}")
     grep -q "^$name = \[${kind#*:}, number" docs/schema/stream.cddl || complain "docs/schema/stream.cddl: no $name = ${kind#*:}"
     grep -q "MARL_ITEM_${kind%:*} = ${kind#*:}\b" include/marlinspike/telemetry.h || complain "telemetry.h: no ${kind%:*} = ${kind#*:}"

@@ -49,7 +49,7 @@ static const struct {
     {"inspect lift.csv --columns 't=when'", 3, "lift.csv: no line has all the columns when"},
     {"inspect lift.csv --columns t=1 --columns t=1 --columns t=1", 2, "--columns: at most 2"},
     {"inspect lift.csv --against missing.csv", 3, "missing.csv: cannot be read"},
-    {"inspect lift.csv --against lift.reference.csv", 4, "the longest rest without a gap takes"},
+    {"inspect lift.csv --against lift.reference.csv", 4, "the longest still span without a gap lasts"},
     {"inspect --frob lift.csv", 2, "inspect: --frob: unknown option"},
     {"inspect --decimal x lift.csv", 2, "--decimal is . or ,"},
     {"inspect missing.csv", 3, "missing.csv: cannot be read: No such file or directory"},
@@ -58,7 +58,7 @@ static const struct {
     {"inspect header.csv", 4, "header.csv: a header and no samples"},
     {"inspect unit.csv", 3, "unit.csv:1: gyro_x has the unknown unit 'rpm'"},
     {"inspect twice.csv", 3, "twice.csv:1: column gyro_x stands there twice"},
-    {"inspect comma.csv", 3, "comma.csv:2: a decimal comma: say so with --decimal ,"},
+    {"inspect comma.csv", 3, "comma.csv:2: a decimal comma: use --decimal ,"},
     {"inspect mostlybad.csv", 3, "mostlybad.csv:3: t is not a usable number; 2 of 3 rows cannot be used"},
     {"inspect good.json", 3, "good.json:1: the header is not CSV"},
     {"inspect lift.csv --sheet missing.json", 3, "missing.json: cannot be read"},
@@ -104,11 +104,11 @@ static const struct {
      "--time-offset is auto or seconds"},
     {"compare lift.csv --reference lift.reference.csv --rates 100,0", 2, "--rates is up to 16 rates in Hz"},
     {"compare lift.csv --reference lift.reference.csv --rates 50 --every 2", 2, "either --rates or --every"},
-    {"compare lift.csv --reference lift.reference.csv --rates 400", 4, "cannot tell of 400 Hz"},
+    {"compare lift.csv --reference lift.reference.csv --rates 400", 4, "too few for 400 Hz"},
     {"compare lift.csv --reference lift.reference.csv --drop 1", 2, "--drop is a share of the rows"},
     {"compare lift.csv --reference lift.reference.csv --jitter=-1", 2, "--jitter is in seconds"},
     {"compare --case lift.csv", 2, "--case is LOG=REFERENCE"},
-    {"compare --reference lift.reference.csv", 2, "--reference needs a LOG beside it"},
+    {"compare --reference lift.reference.csv", 2, "--reference needs a LOG"},
     {"compare", 2, "a LOG with --reference, or --case LOG=REFERENCE"},
     {"compare still.csv --reference lift.reference.csv --time-offset auto", 4, "no offset to"},
     {"replay lift.csv --pace=-2 -o new.csv", 2, "--pace is so many times real time"},
@@ -166,7 +166,7 @@ START_TEST(each_case)
 END_TEST
 
 /* Damage that can be lived with: done, counted, told with its line, and in the JSON. */
-START_TEST(bad_rows_are_counted_and_told)
+START_TEST(bad_rows_are_counted_and_reported)
 {
     temporary dir = tool_folder();
     temporary_text(&dir, "some.csv",
@@ -211,4 +211,5 @@ START_TEST(old_files_survive_failures)
 }
 END_TEST
 
-MARL_SUITE_OF_CASES("bad_input", cases, each_case, bad_rows_are_counted_and_told, old_files_survive_failures)
+MARL_SUITE_OF_CASES("bad_input", cases, each_case, bad_rows_are_counted_and_reported,
+                    old_files_survive_failures)

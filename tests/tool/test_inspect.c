@@ -90,7 +90,7 @@ START_TEST(two_files_become_one_log)
     /* at rest nothing tells: said, and the times stand as they are */
     ck_assert_int_eq(system("cut -d, -f1-4 still.csv > force.csv; cut -d, -f1,5-7 still.csv > rate.csv"), 0);
     tool_run r = run("inspect force.csv rate.csv");
-    ck_assert(r.code == 0 && strstr(r.err, "the motion does not tell how its clock stands") != NULL);
+    ck_assert(r.code == 0 && strstr(r.err, "the motion does not determine its clock offset") != NULL);
     run_free(&r);
     temporary_remove(&dir);
 }
@@ -102,13 +102,13 @@ START_TEST(a_sheet_is_checked_against_its_recording)
     temporary dir = tool_folder();
     run_wants(0, "simulate --scene still --duration 300 --seed 2 -o long.csv --quiet");
     run_wants(0, "inspect long.csv --sheet-out pod.json --quiet");
-    run_wants(0, "simulate --scene still --duration 300 --seed 3 --sheet pod.json -o like.csv --quiet");
-    json_t *root = run_json(0, "inspect long.csv --against like.csv --figure both.png");
+    run_wants(0, "simulate --scene still --duration 300 --seed 3 --sheet pod.json -o same.csv --quiet");
+    json_t *root = run_json(0, "inspect long.csv --against same.csv --figure both.png");
     ck_assert_double_eq(json_at(root, "against.holds"), 1);
     ck_assert_double_gt(json_at(root, "against.sensors.gyro.allan.0.limit"), 1.09);
     json_decref(root);
     ck_assert_int_eq(
-        system("awk -F, 'BEGIN { OFS = \",\" } /^[0-9]/ { $5 = 0.01 + 1.3 * ($5 - 0.01) } { print }' like.csv"
+        system("awk -F, 'BEGIN { OFS = \",\" } /^[0-9]/ { $5 = 0.01 + 1.3 * ($5 - 0.01) } { print }' same.csv"
                " > other.csv"),
         0);
     root = run_json(1, "inspect long.csv --against other.csv");
@@ -120,24 +120,21 @@ START_TEST(a_sheet_is_checked_against_its_recording)
     ck_assert_double_eq_tol(json_at(root, "against.sensors.gyro.allan.0.ratio"), 1.3, 0.1);
     json_decref(root);
     tool_run r = run("inspect long.csv --against other.csv");
-    ck_assert(r.code == 1 && strstr(r.out, "DIFFERENT") != NULL && strstr(r.out, "not alike") != NULL);
+    ck_assert(r.code == 1 && strstr(r.out, "DIFFERENT") != NULL && strstr(r.out, "not consistent") != NULL);
     run_free(&r);
     /* too short for noise: how long it must be */
     run_wants(0, "simulate --scene still --duration 2 -o short.csv --quiet");
     r = run("inspect long.csv --against short.csv");
-    ck_assert_msg(
-        r.code == 4 &&
-            strstr(r.err,
-                   "short.csv: the longest rest without a gap takes 1.99 s; noise needs at least 10.2 s") !=
-                NULL,
-        "%s", r.err);
+    ck_assert_msg(r.code == 4 && strstr(r.err, "short.csv: the longest still span without a gap lasts 1.99 "
+                                               "s; noise needs at least 10.2 s") != NULL,
+                  "%s", r.err);
     run_free(&r);
     temporary_remove(&dir);
 }
 END_TEST
 
 /* The curves, the spectrum and its lines are there for whoever draws them. */
-START_TEST(curves_and_lines_are_told)
+START_TEST(curves_and_lines_are_reported)
 {
     temporary dir = tool_folder();
     ck_assert_int_eq(
@@ -178,7 +175,7 @@ START_TEST(one_axis_is_a_log)
 END_TEST
 
 /* A slow sensor whose reading is written again with each row. */
-START_TEST(repeated_readings_are_told)
+START_TEST(repeated_readings_are_reported)
 {
     temporary dir = tool_folder();
     ck_assert_int_eq(
@@ -202,5 +199,5 @@ START_TEST(repeated_readings_are_told)
 END_TEST
 
 MARL_SUITE("inspect", a_foreign_file_becomes_a_log, two_files_become_one_log,
-           a_sheet_is_checked_against_its_recording, curves_and_lines_are_told, one_axis_is_a_log,
-           repeated_readings_are_told)
+           a_sheet_is_checked_against_its_recording, curves_and_lines_are_reported, one_axis_is_a_log,
+           repeated_readings_are_reported)

@@ -216,7 +216,7 @@ END_TEST
 static const struct {
     const char *words;
     int code;
-    const char *said;
+    const char *given;
 } refusals[] = {
     {"--from sim:still", 2, "--from and -o are needed"},
     {"--from sim:party -o r.csv", 2, "unknown scene 'party'; known: still, turns"},
@@ -239,7 +239,7 @@ static const struct {
     {"--from - -o r.csv <pod.json", 3, "bytes and neither a whole packet nor a header among them"},
     {"--from - -o r.csv <bad-unit.csv", 3, "standard input:1: temp has the unknown unit"},
     {"--from - -o r.csv <header.csv", 4, "standard input: no sample came"},
-    {"--from - -o r.csv <comma.csv", 3, "standard input:2: a decimal comma: say so with --decimal ,"},
+    {"--from - -o r.csv <comma.csv", 3, "standard input:2: a decimal comma: use --decimal ,"},
     {"--from sim:still --faults silent=1 --until 2 -o r.csv", 4, "no sample came"},
     {"--from sim:still -o no/such/folder/r.csv", 5, "no/such/folder/r.csv: cannot be written"},
 };
@@ -254,7 +254,7 @@ START_TEST(what_cannot_be_recorded_leaves_no_file)
     for (size_t i = 0; i < sizeof refusals / sizeof refusals[0]; i++) {
         tool_run r = run("record %s", refusals[i].words);
         ck_assert_msg(r.code == refusals[i].code, "%s: exit %d: %s", refusals[i].words, r.code, r.err);
-        ck_assert_msg(strstr(r.err, refusals[i].said) != NULL, "%s: %s", refusals[i].words, r.err);
+        ck_assert_msg(strstr(r.err, refusals[i].given) != NULL, "%s: %s", refusals[i].words, r.err);
         ck_assert_msg(access("r.csv", F_OK) != 0 && access("r.csv.part", F_OK) != 0, "%s", refusals[i].words);
         run_free(&r);
     }
@@ -288,15 +288,15 @@ START_TEST(a_full_disk_keeps_what_was_written)
              "trap '' XFSZ; ulimit -f 400; '%s' record --from sim:still --until 60 -o r.csv 2>.err", TOOL);
     int result = system(command);
     ck_assert(WIFEXITED(result) && WEXITSTATUS(result) == 5);
-    char *said = temporary_read(".err");
-    ck_assert_msg(strstr(said, "r.csv: cannot be written: File too large") != NULL, "%s", said);
-    ck_assert_msg(strstr(said, "what was received is in r.csv.part") != NULL, "%s", said);
+    char *given = temporary_read(".err");
+    ck_assert_msg(strstr(given, "r.csv: cannot be written: File too large") != NULL, "%s", given);
+    ck_assert_msg(strstr(given, "what was received is in r.csv.part") != NULL, "%s", given);
     ck_assert(access("r.csv", F_OK) != 0);
     ck_assert_msg(marl_log_load(&log, "r.csv.part", NULL, &error) == MARL_OK, "%s", error.text);
     ck_assert_uint_gt(log.n, 1000);
     ck_assert_uint_le(log.report.rows_dropped, 1); /* the last */
     marl_log_free(&log);
-    free(said);
+    free(given);
     tool_run r =
         run("record --from sim:still --until 20 -o /dev/full"); /* written directly: nothing is left */
     ck_assert_int_eq(r.code, 5);
@@ -340,7 +340,7 @@ START_TEST(send_speaks_to_a_simulated_board_that_keeps_its_memory)
     static const struct {
         const char *words;
         int code;
-        const char *said;
+        const char *given;
     } cases[] = {
         {"--to sim --calibration cal.json --device pod-08", 3,
          "pod-08 refuses the calibration: meant for another device"},
@@ -355,7 +355,7 @@ START_TEST(send_speaks_to_a_simulated_board_that_keeps_its_memory)
     for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
         tool_run r = run("send %s", cases[i].words);
         ck_assert_msg(r.code == cases[i].code, "%s: exit %d: %s", cases[i].words, r.code, r.err);
-        ck_assert_msg(strstr(r.err, cases[i].said) != NULL, "%s: %s", cases[i].words, r.err);
+        ck_assert_msg(strstr(r.err, cases[i].given) != NULL, "%s: %s", cases[i].words, r.err);
         run_free(&r);
     }
     temporary_remove(&t);

@@ -117,7 +117,8 @@ START_TEST(a_wrong_baud_rate_is_suspected)
     r = run("send --to serial:%s@9600 --zero", b.device);
     ck_assert_int_eq(r.code, 5);
     ck_assert_msg(
-        strstr(r.err, "no answer to 5 tries; bytes came, but no packet: is this the right baud rate?") !=
+        strstr(r.err,
+               "no acknowledgement after 5 tries; bytes came, but no packet: is this the right baud rate?") !=
             NULL,
         "%s", r.err);
     run_free(&r);

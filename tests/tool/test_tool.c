@@ -23,15 +23,15 @@ START_TEST(a_sheet_is_made_of_a_recording)
     ck_assert_int_eq(system("awk -F, -v OFS=, 'NR<=2||$1>4' moving.csv >never.csv"), 0);
     tool_run r = run("inspect never.csv --sheet-out none.json");
     ck_assert_int_eq(r.code, 4);
-    ck_assert_ptr_nonnull(
-        strstr(r.err, "never.csv: the longest rest without a gap takes 0 s; noise needs at least 10.2 s"));
+    ck_assert_ptr_nonnull(strstr(
+        r.err, "never.csv: the longest still span without a gap lasts 0 s; noise needs at least 10.2 s"));
     ck_assert(access("none.json", F_OK) != 0);
     run_free(&r);
     temporary_remove(&t);
 }
 END_TEST
 
-static int said(const json_t *root, const char *code, const char *text)
+static int given(const json_t *root, const char *code, const char *text)
 {
     const json_t *list = json_object_get(root, "warnings");
     for (size_t i = 0; i < json_array_size(list); i++) {
@@ -54,32 +54,32 @@ START_TEST(inspect_suspects_units_and_axes)
                "$2/=9.80665;$3/=9.80665;$4/=9.80665;print}' right.csv >mixed.csv"),
         0);
     json_t *root = run_json(0, "inspect right.csv");
-    ck_assert(!said(root, "axes-suspect", "") && !said(root, "units-suspect", ""));
+    ck_assert(!given(root, "axes-suspect", "") && !given(root, "units-suspect", ""));
     ck_assert_str_eq(
         json_string_value(json_object_get(json_object_get(json_object_get(root, "axes"), "gyro"), "verdict")),
         "decided");
     ck_assert_double_eq_tol(json_at(root, "axes.dip_deg"), 61.2, 2);
     json_decref(root);
     root = run_json(0, "inspect mixed.csv");
-    ck_assert(said(root, "units-suspect", "reads 1.006 in length: that looks like g, not m/s^2"));
-    ck_assert(said(root, "units-suspect", "that looks like deg/s taken for rad/s"));
-    ck_assert(said(root, "axes-suspect", "the gyroscope's stand so: x = +y, y = -x, z = +z"));
-    ck_assert(!said(root, "axes-suspect", "magnetometer"));
+    ck_assert(given(root, "units-suspect", "reads 1.006 in length: probably g, not m/s^2"));
+    ck_assert(given(root, "units-suspect", "probably deg/s labelled as rad/s"));
+    ck_assert(given(root, "axes-suspect", "the gyroscope's stand so: x = +y, y = -x, z = +z"));
+    ck_assert(!given(root, "axes-suspect", "magnetometer"));
     json_decref(root);
     root = run_json(0, "inspect still.csv");
     ck_assert_str_eq(
         json_string_value(json_object_get(json_object_get(json_object_get(root, "axes"), "gyro"), "verdict")),
         "undecided");
-    ck_assert(!said(root, "axes-suspect", "") && !said(root, "units-suspect", ""));
+    ck_assert(!given(root, "axes-suspect", "") && !given(root, "units-suspect", ""));
     json_decref(root);
     tool_run r = run("inspect still.csv");
-    ck_assert_ptr_nonnull(strstr(r.out, "axes: this motion cannot tell how they stand to each other"));
+    ck_assert_ptr_nonnull(strstr(r.out, "axes: this motion does not determine their arrangement"));
     run_free(&r);
     temporary_remove(&t);
 }
 END_TEST
 
-START_TEST(inspect_tells_the_noise)
+START_TEST(inspect_reports_the_noise)
 {
     temporary t = tool_folder();
     json_t *root = run_json(0, "inspect still.csv --figure still.png");
@@ -200,7 +200,7 @@ START_TEST(calibrate_merges_and_keeps_the_rest)
     ck_assert_str_eq(json_string_value(json_object_get(file, "device")), "pod-07");
     json_decref(file);
     tool_run only = run("calibrate still still.csv"); /* shown, not kept */
-    ck_assert(only.code == 0 && strstr(only.out, "not kept") != NULL);
+    ck_assert(only.code == 0 && strstr(only.out, "not written") != NULL);
     run_free(&only);
     temporary_remove(&dir);
 }
@@ -219,11 +219,11 @@ START_TEST(a_board_that_moved_is_refused)
     json_t *none = run_json(4, "calibrate still header.csv");
     ck_assert_double_eq(json_at(none, "accepted"), 0);
     json_decref(none);
-    tool_run told = run("calibrate still lift.csv -o new.json");
-    ck_assert(told.code == 4 && strstr(told.err, "the board moved for") &&
-              strstr(told.err, "next: lay the pod down"));
+    tool_run reported = run("calibrate still lift.csv -o new.json");
+    ck_assert(reported.code == 4 && strstr(reported.err, "the board moved for") &&
+              strstr(reported.err, "next: lay the pod down"));
     ck_assert_int_ne(access("new.json", F_OK), 0);
-    run_free(&told);
+    run_free(&reported);
     char *old = temporary_read("c.json");
     ck_assert_str_eq(old, "{\"marlinspike\": \"calibration/1\"}\n");
     free(old);
@@ -258,7 +258,7 @@ START_TEST(corrected_log_gives_the_same_attitudes)
 END_TEST
 
 /* One start for all: said or taken from the reference, it is where the first attitude lies. */
-START_TEST(a_replay_starts_where_it_is_told)
+START_TEST(a_replay_starts_where_it_is_reported)
 {
     temporary dir = tool_folder();
     json_t *r = run_json(0, "compare lift.csv --reference lift.reference.csv --start reference");
@@ -316,20 +316,20 @@ START_TEST(demo_does_the_whole_job)
     temporary dir = tool_folder();
     tool_run r = run("demo made");
     ck_assert_msg(r.code == 0, "%s", r.err);
-    const char *const said[] = {"$ marlinspike calibrate poses made/poses.csv",
-                                "$ marlinspike inspect made/still.csv",
-                                "the calibration holds",
-                                "$ marlinspike calibrate still made/still.csv --into made/pod-07.json",
-                                "$ marlinspike replay made/lift.csv",
-                                "$ marlinspike compare made/lift.csv",
-                                "In order of the total error",
-                                "clock: the reference's shows +17.2",
-                                "match: world side:",
-                                "All files of this demo are in made"};
+    const char *const given[] = {"$ marlinspike calibrate poses made/poses.csv",
+                                 "$ marlinspike inspect made/still.csv",
+                                 "the calibration holds",
+                                 "$ marlinspike calibrate still made/still.csv --into made/pod-07.json",
+                                 "$ marlinspike replay made/lift.csv",
+                                 "$ marlinspike compare made/lift.csv",
+                                 "In order of the total error",
+                                 "clock: the reference's shows +17.2",
+                                 "match: world side:",
+                                 "All files of this demo are in made"};
     const char *at = r.out;
-    for (size_t i = 0; i < sizeof said / sizeof said[0]; i++) { /* in this order */
-        at = strstr(at, said[i]);
-        ck_assert_msg(at != NULL, "%s", said[i]);
+    for (size_t i = 0; i < sizeof given / sizeof given[0]; i++) { /* in this order */
+        at = strstr(at, given[i]);
+        ck_assert_msg(at != NULL, "%s", given[i]);
     }
     run_free(&r);
     tool_run spaced = run("demo 'made too' --quiet");
@@ -346,8 +346,8 @@ START_TEST(demo_does_the_whole_job)
 }
 END_TEST
 
-MARL_SUITE("tool", inspect_tells_the_noise, a_sheet_is_made_of_a_recording, inspect_suspects_units_and_axes,
+MARL_SUITE("tool", inspect_reports_the_noise, a_sheet_is_made_of_a_recording, inspect_suspects_units_and_axes,
            help_is_there_for_all, simulate_makes_log_and_truth, inspect_tells_what_is_there,
            calibrate_merges_and_keeps_the_rest, a_board_that_moved_is_refused,
-           corrected_log_gives_the_same_attitudes, a_replay_starts_where_it_is_told,
+           corrected_log_gives_the_same_attitudes, a_replay_starts_where_it_is_reported,
            memory_stays_flat_from_file_to_file, demo_does_the_whole_job)

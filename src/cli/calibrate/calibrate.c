@@ -15,7 +15,7 @@ typedef struct options {
     cli_reading reading;
     char *into, *out, *figure, *hemisphere, *up;
     double turn_angle, gravity, field, latitude;
-    int up_axis; /* 1 to 3, negative for down; 0 = not said */
+    int up_axis; /* 1 to 3, negative for down; 0 = not given */
     int quick;
 } options;
 
@@ -28,7 +28,7 @@ static void stamp(char made[32])
 }
 
 /* The record that the new fit goes into: the one in the file, where there is one. */
-static marl_status begin_record(const options *o, cli_calibrated *job, marl_error *error)
+static marl_status start_record(const options *o, cli_calibrated *job, marl_error *error)
 {
     marl_calibration_record *record = &job->record;
     *record = marl_calibration_record_empty();
@@ -67,7 +67,7 @@ static marl_status calibrate_still(const options *o, cli_calibrated *job, marl_e
         return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; a calibration needs the raw log",
                          job->log.path);
     }
-    status = marl_calibrate_rest(&job->log, &job->rest, error);
+    status = marl_calibrate_still(&job->log, &job->rest, error);
     if (status == MARL_OK && job->rest.moved_s > 0) {
         cli_warn(&job->warnings, "moved", "%s: moved for %.2f s, first at %.2f s; that was left out",
                  job->log.path, job->rest.moved_s, (double)job->rest.moved.from_ns * 1e-9);
@@ -109,19 +109,19 @@ static marl_status calibrate_tumble(const options *o, cli_calibrated *job, marl_
     const marl_fit *accel = &job->record.fit[MARL_ACCEL];
     const marl_tumble_options how = {o->field > 0 ? o->field : NAN, o->quick, accel->present ? accel : NULL};
     marl_status status = marl_calibrate_tumble(&job->log, &how, &job->tumble, error);
-    const marl_spans *rejected = &job->tumble.rejected;
+    const marl_spans *outliers = &job->tumble.outliers;
     size_t longest = 0;
-    for (size_t i = 1; i < rejected->n; i++) {
-        const marl_span *a = &rejected->span[i], *b = &rejected->span[longest];
+    for (size_t i = 1; i < outliers->n; i++) {
+        const marl_span *a = &outliers->span[i], *b = &outliers->span[longest];
         longest = a->to_ns - a->from_ns > b->to_ns - b->from_ns ? i : longest;
     }
-    if (job->tumble.rejected_n > 0) {
+    if (job->tumble.outliers_n > 0) {
         cli_warn(
-            &job->warnings, "rejected",
+            &job->warnings, "outliers",
             "%s: %zu readings in %zu spans do not belong to the field and are left out, the longest from "
             "%.2f to %.2f s",
-            job->log.path, job->tumble.rejected_n, rejected->n,
-            (double)rejected->span[longest].from_ns * 1e-9, (double)rejected->span[longest].to_ns * 1e-9);
+            job->log.path, job->tumble.outliers_n, outliers->n,
+            (double)outliers->span[longest].from_ns * 1e-9, (double)outliers->span[longest].to_ns * 1e-9);
     }
     marl_fit_merge(&job->record.fit[MARL_MAG], &job->tumble.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
     return status;
@@ -150,7 +150,7 @@ static marl_status calibrate_axes(const options *o, cli_calibrated *job, marl_er
     snprintf(job->still.next, sizeof job->still.next, "%s", job->axes.next);
     if (status == MARL_OK && o->hemisphere == NULL && job->axes.axes.mag.sign_decided) {
         cli_warn(&job->warnings, "hemisphere",
-                 "%s: the field is taken to point down, as in the north; else say "
+                 "%s: the field is assumed to point down, as in the north; elsewhere use "
                  "--hemisphere south",
                  job->log.path);
     }
@@ -237,14 +237,15 @@ static marl_status load(options *o, const cli *c, cli_calibrated *job, marl_erro
     for (int i = 2; i < c->files && status == MARL_OK; i++) {
         status = append(o, c->file[i], job, error);
     }
-    return status != MARL_OK ? status : begin_record(o, job, error);
+    return status != MARL_OK ? status : start_record(o, job, error);
 }
 
-/* There is nothing to fit. A log without samples is no evidence, and --json says so as for any other refusal.
- */
+/* There is nothing to fit. A log without samples is too little data, and --json reports it as any other
+ * refusal.
+ * */
 static int refuse(const cli *c, cli_calibrated *job, const marl_error *error)
 {
-    if (c->json && error->status == MARL_ERR_EVIDENCE) {
+    if (c->json && error->status == MARL_ERR_INSUFFICIENT) {
         job->still = (marl_calibrated){.model = ""};
         snprintf(job->still.next, sizeof job->still.next, "%s", kinds[job->kind].next);
         job->record = marl_calibration_record_empty();
@@ -255,7 +256,7 @@ static int refuse(const cli *c, cli_calibrated *job, const marl_error *error)
 }
 
 /* Shows the result, accepted or not, and writes it when it was accepted. */
-static int conclude(const cli *c, const options *o, cli_calibrated *job, marl_error *error)
+static int finish(const cli *c, const options *o, cli_calibrated *job, marl_error *error)
 {
     const marl_calibrated *r = job->result;
     const char *target = o->out != NULL ? o->out : o->into;
@@ -269,8 +270,8 @@ static int conclude(const cli *c, const options *o, cli_calibrated *job, marl_er
             *error = drawing;
         }
     }
-    int told = !r->accepted || error->status == MARL_OK; /* a result that could not be written is none */
-    if (c->json && told) {
+    int reported = !r->accepted || error->status == MARL_OK; /* a result that could not be written is none */
+    if (c->json && reported) {
         code = cli_calibrated_json(job);
     } else if (!c->quiet && r->fit.present) {
         code = cli_calibrated_table(job, written ? target : NULL, target);
@@ -278,7 +279,7 @@ static int conclude(const cli *c, const options *o, cli_calibrated *job, marl_er
     if (error->status != MARL_OK) {
         code = cli_exit(error);
         if (!r->accepted && r->next[0] != '\0') {
-            cli_say("next: %s", r->next);
+            cli_message("next: %s", r->next);
         }
     }
     return code;
@@ -300,7 +301,7 @@ static int calibrate(const cli *c, options *o, cli_calibrated *job)
     if (status == MARL_ERR_SYSTEM || status == MARL_ERR_INPUT) {
         return cli_exit(&error);
     }
-    return conclude(c, o, job, &error);
+    return finish(c, o, job, &error);
 }
 
 static int find_kind(const char *name, cli_recording_kind *kind)
@@ -313,7 +314,7 @@ static int find_kind(const char *name, cli_recording_kind *kind)
         }
         marl_list_append(known, sizeof known, kinds[i].name);
     }
-    cli_say("calibrate: unknown recording '%s'; known: %s", name, known);
+    cli_message("calibrate: unknown recording '%s'; known: %s", name, known);
     return 0;
 }
 
@@ -322,7 +323,7 @@ static int run(const cli *c, options *o)
     cli_calibrated *job = calloc(1, sizeof *job);
     int code = CLI_WRONG_USE;
     if (job == NULL) {
-        cli_say("no memory");
+        cli_message("no memory");
         return CLI_MACHINE;
     }
     if (find_kind(c->file[0], &job->kind)) {
@@ -352,14 +353,15 @@ int cli_calibrate(int argc, const char **argv)
          "G"},
         {"field", '\0', POPT_ARG_DOUBLE, &o.field, 0,
          "tumble: strength of the Earth's field there (default: as found)", "UT"},
-        {"hemisphere", '\0', POPT_ARG_STRING, &o.hemisphere, 0, "axes: north or south (default north, said)",
-         "H"},
+        {"hemisphere", '\0', POPT_ARG_STRING, &o.hemisphere, 0,
+         "axes: north or south (default north, with a message)", "H"},
         {"up", '\0', POPT_ARG_STRING, &o.up, 0,
          "axes: what points up in the first still pose, x y z -x -y -z (default: accelerometer right)",
          "AXIS"},
         {"latitude", '\0', POPT_ARG_DOUBLE, &o.latitude, 0,
-         "still: takes the Earth's turning off; north is positive (default: it stays in the bias)", "DEG"},
-        {"quick", '\0', POPT_ARG_NONE, &o.quick, 0, "tumble: midpoint of the extremes, a first look", NULL},
+         "still: subtracts the Earth's rate; north is positive (default: it stays in the bias)", "DEG"},
+        {"quick", '\0', POPT_ARG_NONE, &o.quick, 0, "tumble: midpoint of the extremes, a rough first result",
+         NULL},
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0, "what was fitted, and how well: .png, .svg or .gp",
          "FILE"},
         CLI_READING_OPTIONS(o.reading),
@@ -371,7 +373,8 @@ int cli_calibrate(int argc, const char **argv)
         "turns   the gyroscope's bias and scale, from turns through a known angle with rest between, both "
         "ways\n"
         "        about each axis\n"
-        "poses   the accelerometer's bias and scale from six faces, its skew too from twelve attitudes and "
+        "poses   the accelerometer's bias and scale from six faces, its misalignment too from twelve "
+        "attitudes and "
         "more;\n"
         "        they are found in one recording: lay it down, let go for two seconds, go on\n"
         "tumble  the magnetometer's hard and soft iron, field strength and dip, from turning it to all "

@@ -20,7 +20,7 @@ typedef struct cli_calibrated {
     marl_log log;
     cli_warnings warnings;
     marl_calibration_record record; /* what will be written */
-    marl_rest rest;                 /* of still */
+    marl_still_result rest;         /* of still */
     marl_turns_result turns;
     marl_poses_result poses;
     marl_tumble_result tumble;

@@ -14,22 +14,22 @@ enum { CIRCLE = 121, SERIES = 12, CURVE_POINTS = 101 };
 typedef struct cloud {
     size_t n;
     double *raw[3], *corrected[3], *off, *azimuth, *height;
-    double *room;
+    double *scratch;
 } cloud;
 
 static marl_status make_cloud(cloud *p, size_t n, marl_error *error)
 {
-    p->room = malloc((SERIES * n + 1) * sizeof *p->room);
-    if (p->room == NULL) {
+    p->scratch = malloc((SERIES * n + 1) * sizeof *p->scratch);
+    if (p->scratch == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     for (size_t k = 0; k < 3; k++) {
-        p->raw[k] = p->room + k * n;
-        p->corrected[k] = p->room + (3 + k) * n;
+        p->raw[k] = p->scratch + k * n;
+        p->corrected[k] = p->scratch + (3 + k) * n;
     }
-    p->off = p->room + 6 * n;
-    p->azimuth = p->room + 7 * n;
-    p->height = p->room + 8 * n;
+    p->off = p->scratch + 6 * n;
+    p->azimuth = p->scratch + 7 * n;
+    p->height = p->scratch + 8 * n;
     return MARL_OK;
 }
 
@@ -49,12 +49,12 @@ static void add_reading(cloud *p, const marl_fit *fit, double length, const doub
     p->n++;
 }
 
-static marl_status gather(const cli_calibrated *job, cloud *p, double *length, marl_error *error)
+static marl_status gather_readings(const cli_calibrated *job, cloud *p, double *length, marl_error *error)
 {
     const marl_fit *fit = &job->result->fit;
     *length = job->kind == CLI_POSES ? MARL_STANDARD_GRAVITY : fit->field;
     marl_status status = make_cloud(p, job->kind == CLI_POSES ? job->poses.poses.n : job->log.n, error);
-    if (status != MARL_OK || p->room == NULL) {
+    if (status != MARL_OK || p->scratch == NULL) {
         return status;
     }
     if (job->kind == CLI_POSES) {
@@ -89,9 +89,9 @@ static marl_status draw_cloud(const cli_calibrated *job, const char *path, marl_
     const char *unit = marl_sensor_unit(job->result->sensor), *name = marl_sensor_name(job->result->sensor);
     cloud p = {0};
     marl_figure figure = {.title = title, .columns = 3, .panels = 6};
-    marl_status status = gather(job, &p, &length, error);
+    marl_status status = gather_readings(job, &p, &length, error);
     if (status != MARL_OK) {
-        free(p.room);
+        free(p.scratch);
         return status;
     }
     for (int i = 0; i < CIRCLE; i++) {
@@ -120,7 +120,7 @@ static marl_status draw_cloud(const cli_calibrated *job, const char *path, marl_
              "%.150s: %s, raw and corrected; what is left; %.0f %% of directions covered", job->log.path,
              name, 100 * job->result->fit.coverage);
     status = marl_figure_draw(&figure, path, error);
-    free(p.room);
+    free(p.scratch);
     return status;
 }
 
@@ -128,19 +128,19 @@ static marl_status draw_cloud(const cli_calibrated *job, const char *path, marl_
 static marl_status draw_soak(const cli_calibrated *job, const char *path, marl_error *error)
 {
     char labels[6][48], title[300];
-    size_t most = job->soak[0].n > job->soak[1].n ? job->soak[0].n : job->soak[1].n;
-    double *room = malloc(6 * (2 * most + 2 * CURVE_POINTS) * sizeof *room);
+    size_t max = job->soak[0].n > job->soak[1].n ? job->soak[0].n : job->soak[1].n;
+    double *scratch = malloc(6 * (2 * max + 2 * CURVE_POINTS) * sizeof *scratch);
     marl_figure figure = {.title = title, .columns = 3};
-    if (room == NULL) {
+    if (scratch == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     for (int i = 0; i < 6; i++) {
         const marl_soak_result *r = &job->soak[i / 3];
         const marl_fit *fit = &r->outcome.fit;
         int axis = i % 3;
-        double unit = i < 3 ? DEGREE : 1, *x = room + (size_t)i * (2 * most + 2 * CURVE_POINTS),
-               *y = x + most;
-        double *cx = y + most, *cy = cx + CURVE_POINTS, mean = 0, level = 0;
+        double unit = i < 3 ? DEGREE : 1, *x = scratch + (size_t)i * (2 * max + 2 * CURVE_POINTS),
+               *y = x + max;
+        double *cx = y + max, *cy = cx + CURVE_POINTS, mean = 0, level = 0;
         if (!fit->present) {
             break;
         }
@@ -167,7 +167,7 @@ static marl_status draw_soak(const cli_calibrated *job, const char *path, marl_e
     }
     snprintf(title, sizeof title, "%.200s: bias over temperature", job->log.path);
     marl_status status = marl_figure_draw(&figure, path, error);
-    free(room);
+    free(scratch);
     return status;
 }
 
@@ -177,15 +177,15 @@ static marl_status draw_turns(const cli_calibrated *job, const char *path, marl_
     static const char *const names[3] = {"about x", "about y", "about z"};
     const marl_turns_result *r = &job->turns;
     char title[300];
-    double *room = malloc((6 * r->n + 1) * sizeof *room);
+    double *scratch = malloc((6 * r->n + 1) * sizeof *scratch);
     marl_figure figure = {.title = title, .panels = 1};
     marl_panel *panel = &figure.panel[0];
-    if (room == NULL) {
+    if (scratch == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     *panel = (marl_panel){.x_label = "time, s", .y_label = "error of the corrected turn, deg"};
     for (int k = 0; k < 3; k++) {
-        double *x = room + 2 * (size_t)k * r->n, *y = x + r->n;
+        double *x = scratch + 2 * (size_t)k * r->n, *y = x + r->n;
         size_t n = 0;
         for (size_t i = 0; i < r->n; i++) {
             if (r->turn[i].axis == k) {
@@ -197,7 +197,7 @@ static marl_status draw_turns(const cli_calibrated *job, const char *path, marl_
     }
     snprintf(title, sizeof title, "%.200s: repeats of each turn, corrected", job->log.path);
     marl_status status = marl_figure_draw(&figure, path, error);
-    free(room);
+    free(scratch);
     return status;
 }
 

@@ -80,7 +80,7 @@ int cli_calibrated_json(const cli_calibrated *job)
     } else if (job->kind == CLI_TURNS) {
         json_object_set_new(root, "turns", turns_json(&job->turns));
     } else if (job->kind == CLI_TUMBLE) {
-        json_object_set_new(root, "rejected_spans", spans_json(&job->tumble.rejected));
+        json_object_set_new(root, "outlier_spans", spans_json(&job->tumble.outliers));
     } else if (job->kind == CLI_AXES) {
         json_object_set_new(root, "rotation_deg", cli_numbers(job->axes.rotation_deg, 3));
         json_object_set_new(root, "rotation_sigma_deg", cli_numbers(job->axes.rotation_sigma, 3));
@@ -134,7 +134,7 @@ static void print_fit(marl_sensor sensor, const marl_fit *fit, int with_matrix)
 
 static void print_still(const cli_calibrated *job)
 {
-    const marl_rest *rest = &job->rest;
+    const marl_still_result *rest = &job->rest;
     cli_print("%s: gyroscope bias from %.1f s at rest", job->log.path, rest->still_s);
     if (isfinite(rest->fit.temperature_degC)) {
         cli_print(", at %.1f degC", rest->fit.temperature_degC);
@@ -163,7 +163,7 @@ static void print_turns(const cli_calibrated *job)
     }
     cli_print("\n\n");
     print_fit(MARL_GYRO, &r->outcome.fit, 1);
-    cli_print("open: turns of unaligned axes cannot tell it\n");
+    cli_print("open: turns of unaligned axes do not determine it\n");
 }
 
 static void print_poses(const cli_calibrated *job)
@@ -181,7 +181,7 @@ static void print_tumble(const cli_calibrated *job)
     const marl_tumble_result *r = &job->tumble;
     const marl_fit *fit = &r->outcome.fit;
     cli_print("%s: %s from %.0f readings, %zu left out", job->log.path, r->outcome.model, fit->points,
-              r->rejected_n);
+              r->outliers_n);
     if (isfinite(fit->residual_rms)) {
         cli_print(", %.3f uT rms off", fit->residual_rms);
     }
@@ -249,7 +249,7 @@ static void print_axes(const cli_calibrated *job)
         }
         cli_print(r->turned ? "\n" : "  (not seen, left as it is)\n");
     } else {
-        cli_print("magnetometer  not told by this motion, left as it is\n");
+        cli_print("magnetometer  not determined by this motion, unchanged\n");
     }
 }
 
@@ -262,7 +262,7 @@ int cli_calibrated_table(const cli_calibrated *job, const char *written, const c
     if (written != NULL) {
         cli_print("written: %s\n", written);
     } else if (job->result->accepted && target == NULL) {
-        cli_print("not kept: say --into CAL or -o CAL\n");
+        cli_print("not written: add --into CAL or -o CAL\n");
     } else if (!job->result->accepted) {
         cli_print("not accepted, nothing is written\n");
     }

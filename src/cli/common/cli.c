@@ -9,7 +9,7 @@
 int cli_exit(const marl_error *error)
 {
     if (error->status != MARL_OK) {
-        cli_say("%s", error->text);
+        cli_message("%s", error->text);
     }
     switch (error->status) {
     case MARL_OK:
@@ -17,8 +17,8 @@ int cli_exit(const marl_error *error)
     case MARL_ERR_USE:
     case MARL_ERR_ARGUMENT:
         return CLI_WRONG_USE;
-    case MARL_ERR_EVIDENCE:
-        return CLI_EVIDENCE;
+    case MARL_ERR_INSUFFICIENT:
+        return CLI_INSUFFICIENT;
     case MARL_ERR_SYSTEM:
         return CLI_MACHINE;
     default:
@@ -60,7 +60,7 @@ int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, 
     snprintf(line, sizeof line, "[options]%s%s", usage->files[0] ? " " : "", usage->files);
     c->words = malloc(((size_t)argc + 1) * sizeof *c->words);
     if (c->words == NULL) {
-        cli_say("no memory");
+        cli_message("no memory");
         return CLI_MACHINE;
     }
     memcpy(c->words, argv, ((size_t)argc + 1) * sizeof *c->words);
@@ -79,8 +79,8 @@ int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, 
     while (c->file != NULL && c->file[c->files] != NULL) {
         c->files++;
     }
-    if (c->files < usage->least || c->files > usage->most) {
-        return wrong_use(argv[0], "%s: %s: %s", c->files < usage->least ? "missing" : "too many arguments",
+    if (c->files < usage->min || c->files > usage->max) {
+        return wrong_use(argv[0], "%s: %s: %s", c->files < usage->min ? "missing" : "too many arguments",
                          usage->files);
     }
     return CLI_GO;
@@ -112,8 +112,8 @@ marl_status cli_reading_prepare(cli_reading *reading, marl_error *error)
         reading->options.decimal = reading->decimal[0];
     }
     for (char **text = reading->columns; text != NULL && *text != NULL; text++) {
-        if (reading->maps == CLI_MAPS_MOST) {
-            return marl_fail(error, MARL_ERR_USE, "--columns: at most %d", CLI_MAPS_MOST);
+        if (reading->maps == CLI_MAPS_MAX) {
+            return marl_fail(error, MARL_ERR_USE, "--columns: at most %d", CLI_MAPS_MAX);
         }
         marl_status status = marl_column_map_read(&reading->map[reading->maps++], *text, error);
         if (status != MARL_OK) {
@@ -143,7 +143,7 @@ marl_status cli_unknown_scene(const char *scene, marl_error *error)
 int cli_print_done(void)
 {
     if (fflush(stdout) != 0 || ferror(stdout)) {
-        cli_say("stdout: cannot be written");
+        cli_message("stdout: cannot be written");
         return CLI_MACHINE;
     }
     return CLI_DONE;

@@ -42,7 +42,7 @@ enum {
     CLI_DOES_NOT_HOLD = 1,
     CLI_WRONG_USE = 2,
     CLI_INPUT = 3,
-    CLI_EVIDENCE = 4,
+    CLI_INSUFFICIENT = 4,
     CLI_MACHINE = 5
 };
 
@@ -52,7 +52,7 @@ enum {
 /* The usage line behind "marlinspike", the least and most number of files, and an example. */
 typedef struct cli_usage {
     const char *files;
-    int least, most;
+    int min, max;
     const char *about;
     const char *example;
 } cli_usage;
@@ -66,7 +66,7 @@ int cli_exit(const marl_error *error);
 /* Text on stdout, and a message on stderr: whatever stands in names of files and devices, no control
  * character reaches the terminal. */
 void cli_print(const char *format, ...) __attribute__((format(printf, 1, 2)));
-void cli_say(const char *format, ...) __attribute__((format(printf, 1, 2)));
+void cli_message(const char *format, ...) __attribute__((format(printf, 1, 2)));
 
 /* Keeps other runs from changing files in this file's folder until this one ends, so that what is read,
  * changed and written back here loses nothing of theirs. Waits where another run is at it. A file system that
@@ -76,13 +76,13 @@ void cli_lock_until_exit(const char *path);
 /* Fails with the names of all scenes. */
 marl_status cli_unknown_scene(const char *scene, marl_error *error);
 
-enum { CLI_MAPS_MOST = 2 };
+enum { CLI_MAPS_MAX = 2 };
 
 /* The options of every command that reads logs. */
 typedef struct cli_reading {
     char *decimal, *sheet, **columns;
     marl_sheet sheet_read;
-    marl_column_map map[CLI_MAPS_MOST]; /* as many as were given */
+    marl_column_map map[CLI_MAPS_MAX]; /* as many as were given */
     int maps;
     marl_log_options options;
 } cli_reading;
@@ -94,7 +94,7 @@ typedef struct cli_reading {
          POPT_ARG_ARGV,                                                                                      \
          &(reading).columns,                                                                                 \
          0,                                                                                                  \
-         "of a log from elsewhere, like 't=1[ms]; accel=2,3,4[g]'; or a file that holds such a map",         \
+         "of a log from elsewhere, such as 't=1[ms]; accel=2,3,4[g]'; or a file that holds such a map",      \
          "MAP"},                                                                                             \
     {                                                                                                        \
         "sheet", '\0', POPT_ARG_STRING, &(reading).sheet, 0,                                                 \
@@ -105,39 +105,40 @@ MARL_CHECKED marl_status cli_reading_prepare(cli_reading *reading, marl_error *e
 
 /* --start: how a replay begins. */
 typedef struct cli_start {
-    enum { CLI_START_VECTORS, CLI_START_REFERENCE, CLI_START_SAID } from;
-    marl_quat q; /* said, or of the reference; enu */
+    enum { CLI_START_VECTORS, CLI_START_REFERENCE, CLI_START_GIVEN } from;
+    marl_quat q; /* given, or of the reference; enu */
 } cli_start;
 
 /* NULL: from the vectors. MARL_ERR_USE when it is none of vectors, reference, W,X,Y,Z. */
 MARL_CHECKED marl_status cli_start_read(cli_start *start, const char *text, marl_error *error);
 
-/* --every, --drop, --jitter: what a slower or lossier system would see. */
-typedef struct cli_losses {
+/* --every, --drop, --jitter: decimation, dropout, jitter. */
+typedef struct cli_degradation {
     int every;
     double drop, jitter;
-} cli_losses;
+} cli_degradation;
 
-#define CLI_NO_LOSSES                                                                                        \
+#define CLI_NO_DEGRADATION                                                                                   \
     {                                                                                                        \
         1, 0, 0                                                                                              \
     }
-#define CLI_LOSS_OPTIONS(losses)                                                                             \
-    {"every", '\0', POPT_ARG_INT, &(losses).every, 0, "see one row in N only", "N"},                         \
-        {"drop", '\0', POPT_ARG_DOUBLE, &(losses).drop, 0, "lose this share of the rows, 0 to 1", "P"},      \
+#define CLI_DEGRADATION_OPTIONS(degradation)                                                                 \
+    {"every", '\0', POPT_ARG_INT, &(degradation).every, 0, "see one row in N only", "N"},                    \
+        {"drop", '\0', POPT_ARG_DOUBLE, &(degradation).drop, 0, "lose this share of the rows, 0 to 1", "P"}, \
     {                                                                                                        \
-        "jitter", '\0', POPT_ARG_DOUBLE, &(losses).jitter, 0, "let the time stamps be off by S seconds rms", \
-            "S"                                                                                              \
+        "jitter", '\0', POPT_ARG_DOUBLE, &(degradation).jitter, 0,                                           \
+            "let the time stamps be off by S seconds rms", "S"                                               \
     }
 
 /* MARL_ERR_USE when one is out of range. */
-MARL_CHECKED marl_status cli_losses_read(marl_losses *losses, const cli_losses *said, marl_error *error);
+MARL_CHECKED marl_status cli_degradation_read(marl_degradation *degradation, const cli_degradation *given,
+                                              marl_error *error);
 
 /* Readings per sensor that were left out; and those that were used with a weight under one half. */
 json_t *cli_invalid_json(const marl_estimator_counts *counts);
 json_t *cli_downweighted_json(const marl_estimator_counts *counts);
 
-/* What is to be said of a log that was read: one list for stderr and for --json. */
+/* Warnings about a log that was read: one list for stderr and for --json. */
 typedef struct cli_warnings {
     size_t n;
     struct {

@@ -10,7 +10,7 @@ void cli_lock_until_exit(const char *path)
 {
     for (int i = 0; !marl_outfile_lock_folder(path); i++) {
         if (i == TRIES_BEFORE_A_MESSAGE) {
-            cli_say("%s: another run changes a file in this folder; waiting for it", path);
+            cli_message("%s: another run changes a file in this folder; waiting for it", path);
         }
         nanosleep(&(struct timespec){.tv_nsec = 50000000}, NULL);
     }

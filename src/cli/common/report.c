@@ -32,7 +32,7 @@ void cli_print(const char *format, ...)
     free(text);
 }
 
-void cli_say(const char *format, ...)
+void cli_message(const char *format, ...)
 {
     va_list arguments;
     va_start(arguments, format);
@@ -44,8 +44,8 @@ void cli_say(const char *format, ...)
 
 void cli_warn(cli_warnings *warnings, const char *code, const char *format, ...)
 {
-    const size_t most = sizeof warnings->item / sizeof warnings->item[0];
-    if (warnings->n == most) {
+    const size_t max = sizeof warnings->item / sizeof warnings->item[0];
+    if (warnings->n == max) {
         return;
     }
     va_list arguments;
@@ -88,7 +88,7 @@ void cli_warn_of_log(cli_warnings *w, const marl_log_report *r, const char *path
 void cli_print_warnings(const cli_warnings *warnings)
 {
     for (size_t i = 0; i < warnings->n; i++) {
-        cli_say("%s", warnings->item[i].text);
+        cli_message("%s", warnings->item[i].text);
     }
 }
 
@@ -135,7 +135,7 @@ int cli_print_json(json_t *root)
     char *text = json_dumps(root, JSON_INDENT(2) | JSON_REAL_PRECISION(9));
     json_decref(root);
     if (text == NULL) {
-        cli_say("no memory");
+        cli_message("no memory");
         return CLI_MACHINE;
     }
     puts(text);

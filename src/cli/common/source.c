@@ -42,9 +42,9 @@ static marl_status fit_chips(source *s, const source_options *o, const marl_shee
 {
     *parts = 0;
     for (char **path = o->chips; path != NULL && *path != NULL; path++) {
-        if (*parts == MARL_BOARD_MOST_PARTS) {
+        if (*parts == MARL_BOARD_MAX_PARTS) {
             return marl_fail(error, MARL_ERR_USE, "--chip: a board has at most %d chips",
-                             MARL_BOARD_MOST_PARTS);
+                             MARL_BOARD_MAX_PARTS);
         }
         marl_status status = marl_chip_read_file(&s->chip[*parts], *path, error);
         if (status != MARL_OK) {
@@ -79,8 +79,7 @@ static marl_status load_flash(source *s, marl_error *error)
 
 static marl_status open_sim(source *s, const source_options *o, marl_sim_config *config, marl_error *error)
 {
-    marl_station_config station = {
-        .device = o->device, .firmware = MARL_VERSION, .silent = (uint8_t)o->silent};
+    marl_app_config app = {.device = o->device, .firmware = MARL_VERSION, .silent = (uint8_t)o->silent};
     s->kind = SOURCE_SIM;
     config->seed = (uint64_t)o->seed;
     config->faults = marl_sim_faults_none();
@@ -92,7 +91,7 @@ static marl_status open_sim(source *s, const source_options *o, marl_sim_config 
     status = status != MARL_OK ? status : marl_sim_create(&s->sim, config, error);
     s->flash = o->flash;
     status = status != MARL_OK ? status : load_flash(s, error);
-    return status != MARL_OK ? status : marl_sim_start(s->sim, &station, error);
+    return status != MARL_OK ? status : marl_sim_start(s->sim, &app, error);
 }
 
 static marl_status open_scene(source *s, const source_options *o, const char *scene, marl_error *error)
@@ -104,7 +103,7 @@ static marl_status open_scene(source *s, const source_options *o, const char *sc
     if (marl_scene_from_name(scene, &config.scene) != MARL_OK) {
         return cli_unknown_scene(scene, error);
     }
-    s->most_s = marl_scene_seconds(config.scene);
+    s->max_s = marl_scene_seconds(config.scene);
     return open_sim(s, o, &config, error);
 }
 
@@ -113,7 +112,7 @@ static marl_status open_log(source *s, const source_options *o, const char *path
     marl_sim_config config = {.sheet = &s->sheet, .log = &s->log};
     source_options of_log = *o;
     snprintf(s->name, sizeof s->name, "%.299s", path);
-    s->most_s = INFINITY;
+    s->max_s = INFINITY;
     marl_status status =
         marl_log_load(&s->log, path, o->reading != NULL ? &o->reading->options : NULL, error);
     if (status != MARL_OK) {
@@ -158,7 +157,7 @@ static marl_status read_sim(source *s, uint8_t *bytes, size_t n, size_t *got, ma
     marl_status status = MARL_OK;
     for (int i = 0; i < SIM_STEPS && *got == 0 && status == MARL_OK; i++) {
         status = marl_sim_step(s->sim, error);
-        *got = marl_sim_take(s->sim, bytes, n);
+        *got = marl_sim_receive(s->sim, bytes, n);
     }
     return *got > 0 ? MARL_OK : status;
 }
@@ -193,7 +192,7 @@ marl_status source_write(source *s, const uint8_t *bytes, size_t n, marl_error *
     }
     marl_status status = marl_serial_write(s->serial, bytes, n, 500);
     if (status == MARL_ERR_BUS_LATE) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "%s: takes no bytes", s->name);
+        return marl_fail(error, MARL_ERR_SYSTEM, "%s: accepts no bytes", s->name);
     }
     return status;
 }

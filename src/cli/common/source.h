@@ -14,7 +14,7 @@ typedef struct source_options {
     const char *faults; /* of the simulated board; NULL = none */
     const char *flash;  /* file that keeps the simulated board's memory; NULL = none */
     const char *device; /* name of the simulated board */
-    double rate;        /* of its chips; 0 = as the sheet says */
+    double rate;        /* of its chips; 0 = as in the sheet */
     long long seed;
     int silent; /* it streams no samples */
     const cli_reading *reading;
@@ -27,11 +27,11 @@ typedef struct source {
     marl_serial *serial;
     marl_sim *sim;
     const char *flash;
-    double most_s; /* a simulated scene is over then */
+    double max_s; /* a simulated scene is over then */
     marl_log log;
     marl_sheet sheet;
-    marl_chip chip[MARL_BOARD_MOST_PARTS];
-    marl_part part[MARL_BOARD_MOST_PARTS];
+    marl_chip chip[MARL_BOARD_MAX_PARTS];
+    marl_part part[MARL_BOARD_MAX_PARTS];
 } source;
 
 MARL_CHECKED marl_status source_open(source *s, const source_options *o, marl_error *error);

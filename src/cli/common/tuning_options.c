@@ -25,7 +25,7 @@ marl_status cli_start_read(cli_start *start, const char *text, marl_error *error
         }
         at = end + 1;
     }
-    start->from = CLI_START_SAID;
+    start->from = CLI_START_GIVEN;
     start->q = (marl_quat){part[0], part[1], part[2], part[3]};
     if (marl_quat_normalize(&start->q) != MARL_OK) {
         return marl_fail(error, MARL_ERR_USE, "--start %s: no rotation", text);
@@ -33,20 +33,22 @@ marl_status cli_start_read(cli_start *start, const char *text, marl_error *error
     return MARL_OK;
 }
 
-marl_status cli_losses_read(marl_losses *losses, const cli_losses *said, marl_error *error)
+marl_status cli_degradation_read(marl_degradation *degradation, const cli_degradation *given,
+                                 marl_error *error)
 {
-    marl_lossy lossy;
-    *losses = (marl_losses){.every = (unsigned)said->every, .drop = said->drop, .jitter_s = said->jitter};
-    if (said->every < 1) {
+    marl_degrader degrader;
+    *degradation =
+        (marl_degradation){.every = (unsigned)given->every, .drop = given->drop, .jitter_s = given->jitter};
+    if (given->every < 1) {
         return marl_fail(error, MARL_ERR_USE, "--every is a whole number from 1 on");
     }
-    if (!(said->drop >= 0 && said->drop < 1)) {
+    if (!(given->drop >= 0 && given->drop < 1)) {
         return marl_fail(error, MARL_ERR_USE, "--drop is a share of the rows from 0 to under 1, and not %g",
-                         said->drop);
+                         given->drop);
     }
-    return marl_lossy_init(&lossy, losses) == MARL_OK
+    return marl_degrader_init(&degrader, degradation) == MARL_OK
                ? MARL_OK
-               : marl_fail(error, MARL_ERR_USE, "--jitter is in seconds, and not %g", said->jitter);
+               : marl_fail(error, MARL_ERR_USE, "--jitter is in seconds, and not %g", given->jitter);
 }
 
 json_t *cli_invalid_json(const marl_estimator_counts *counts)

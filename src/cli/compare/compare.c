@@ -9,7 +9,7 @@
 
 typedef struct options {
     cli_reading reading;
-    cli_losses losses;
+    cli_degradation degradation;
     char *reference, *calibration, *figure, *reference_world, *start;
     char *match, *match_by, *time_offset, *rates;
     char **tuning, **pair;
@@ -43,8 +43,8 @@ static marl_status read_matching(const options *o, cli_matching *m, marl_error *
 static marl_status add_case(cli_comparison *job, const char *log, size_t length, const char *reference,
                             marl_error *error)
 {
-    if (job->cases == CLI_MOST_CASES) {
-        return marl_fail(error, MARL_ERR_USE, "compare: at most %d cases", CLI_MOST_CASES);
+    if (job->cases == CLI_MAX_CASES) {
+        return marl_fail(error, MARL_ERR_USE, "compare: at most %d cases", CLI_MAX_CASES);
     }
     cli_case *of = &job->of[job->cases++];
     of->log_path = strndup(log, length);
@@ -61,7 +61,7 @@ static marl_status read_cases(const cli *c, const options *o, cli_comparison *jo
     if ((c->files == 0) != (o->reference == NULL)) {
         return marl_fail(error, MARL_ERR_USE,
                          o->reference == NULL ? "compare: --reference is needed"
-                                              : "compare: --reference needs a LOG beside it");
+                                              : "compare: --reference needs a LOG");
     }
     if (o->reference != NULL) {
         status = add_case(job, c->file[0], strlen(c->file[0]), o->reference, error);
@@ -91,8 +91,8 @@ static marl_status read_tunings(const options *o, cli_comparison *job, marl_erro
         return MARL_OK;
     }
     for (; o->tuning[job->tunings] != NULL; job->tunings++) {
-        if (job->tunings == CLI_MOST_TUNINGS) {
-            return marl_fail(error, MARL_ERR_USE, "compare: at most %d tunings", CLI_MOST_TUNINGS);
+        if (job->tunings == CLI_MAX_TUNINGS) {
+            return marl_fail(error, MARL_ERR_USE, "compare: at most %d tunings", CLI_MAX_TUNINGS);
         }
         marl_status status = marl_tuning_read(&job->tuning[job->tunings], o->tuning[job->tunings],
                                               o->reading.options.sheet, error);
@@ -111,20 +111,20 @@ static marl_status read_rates(const options *o, cli_comparison *job, marl_error 
         char *end;
         double rate = strtod(at, &end);
         if (end == at || (*end != ',' && *end != '\0') || !(rate > 0 && rate < 1e6) ||
-            job->rates == CLI_MOST_RATES) {
-            return marl_fail(error, MARL_ERR_USE, "compare: --rates is up to %d rates in Hz like 200,100,50",
-                             CLI_MOST_RATES);
+            job->rates == CLI_MAX_RATES) {
+            return marl_fail(error, MARL_ERR_USE,
+                             "compare: --rates is up to %d rates in Hz, such as 200,100,50", CLI_MAX_RATES);
         }
         job->rate_hz[job->rates++] = rate;
         at = *end == ',' ? end + 1 : NULL;
     }
-    if (o->rates != NULL && o->losses.every > 1) {
+    if (o->rates != NULL && o->degradation.every > 1) {
         return marl_fail(error, MARL_ERR_USE, "compare: either --rates or --every");
     }
     return MARL_OK;
 }
 
-/* A log cannot tell of rates that it does not have. */
+/* A log does not contain rates above its own. */
 static marl_status check_rates(const cli_comparison *job, const cli_case *of, marl_error *error)
 {
     const marl_log *log = &of->log;
@@ -132,8 +132,8 @@ static marl_status check_rates(const cli_comparison *job, const cli_case *of, ma
     double rate = log->n > 1 ? (double)(log->n - 1) / seconds : 0;
     for (size_t i = 0; i < job->rates; i++) {
         if (job->rate_hz[i] > 1.05 * rate) {
-            return marl_fail(error, MARL_ERR_EVIDENCE,
-                             "%s: has %.4g rows a second and cannot tell of %.4g Hz; record it faster",
+            return marl_fail(error, MARL_ERR_INSUFFICIENT,
+                             "%s: has %.4g rows per second, too few for %.4g Hz; record it faster",
                              of->log_path, rate, job->rate_hz[i]);
         }
     }
@@ -147,10 +147,10 @@ marl_status cli_run_replay(const cli_comparison *job, const cli_run *run, marl_r
     how.start = job->start.from == CLI_START_VECTORS     ? NULL
                 : job->start.from == CLI_START_REFERENCE ? &run->of->start
                                                          : &job->start.q;
-    how.losses = job->losses;
+    how.degradation = job->degradation;
     if (run->rate_hz > 0) {
-        how.losses.every = 0;
-        how.losses.rate_hz = run->rate_hz;
+        how.degradation.every = 0;
+        how.degradation.rate_hz = run->rate_hz;
     }
     return marl_replay_log(replay, &run->of->log, &run->tuning->tuning, &how, estimate, error);
 }
@@ -161,12 +161,12 @@ static void check_lost(cli_run *run)
 {
     double lost = run->tuning->tuning.filter != MARL_FILTER_GYRO ? run->comparison.lost_s : (double)NAN;
     if (lost > 0) {
-        (void)!marl_fail(&run->error, MARL_ERR_EVIDENCE,
+        (void)!marl_fail(&run->error, MARL_ERR_INSUFFICIENT,
                          "diverged: %.1f s after its first attitude the tilt left the reference by over 45 "
                          "degrees, and stayed there for 10 s",
                          lost);
     } else if (lost <= 0) {
-        (void)!marl_fail(&run->error, MARL_ERR_EVIDENCE,
+        (void)!marl_fail(&run->error, MARL_ERR_INSUFFICIENT,
                          "the tilt is off by over 45 degrees from the first attitude on: does the reference "
                          "have another world or mount? --match world+body, --reference-world");
     }
@@ -254,7 +254,7 @@ static marl_status load(const cli *c, options *o, cli_comparison *job, marl_cali
     s = s ? s : read_matching(o, &job->matching, error);
     s = s ? s : read_tunings(o, job, error);
     s = s ? s : read_rates(o, job, error);
-    s = s ? s : cli_losses_read(&job->losses, &o->losses, error);
+    s = s ? s : cli_degradation_read(&job->degradation, &o->degradation, error);
     s = s ? s : cli_start_read(&job->start, o->start, error);
     if (s == MARL_OK && o->calibration != NULL) {
         s = marl_calibration_read(record, o->calibration, error);
@@ -280,9 +280,9 @@ static int verdict(const cli_comparison *job)
             failed++;
             cli_run_name(job, run, name, sizeof name);
             if (job->cases > 1) {
-                cli_say("%s: %s: %s", run->of->log_path, name, run->error.text);
+                cli_message("%s: %s: %s", run->of->log_path, name, run->error.text);
             } else {
-                cli_say("%s: %s", name, run->error.text);
+                cli_message("%s: %s", name, run->error.text);
             }
         }
     }
@@ -344,7 +344,7 @@ static int compare(const cli *c, options *o, cli_comparison *job)
 
 int cli_compare(int argc, const char **argv)
 {
-    options o = {.losses = CLI_NO_LOSSES};
+    options o = {.degradation = CLI_NO_DEGRADATION};
     cli c;
     const struct poptOption table[] = {
         {"reference", '\0', POPT_ARG_STRING, &o.reference, 0, "the attitude to compare LOG with", "ATT"},
@@ -357,17 +357,17 @@ int cli_compare(int argc, const char **argv)
          "how much more the reference's clock shows, in seconds (default 0), or auto: found from turning",
          "auto|S"},
         {"match", '\0', POPT_ARG_STRING, &o.match, 0,
-         "take constant rotations between the frames out: none (default), start, heading, world, world+body",
+         "remove constant rotations between the frames: none (default), start, heading, world, world+body",
          "HOW"},
         {"match-by", '\0', POPT_ARG_STRING, &o.match_by, 0,
          "the tuning whose attitude is matched, for all of them (default kalman)", "T"},
         {"reference-world", '\0', POPT_ARG_STRING, &o.reference_world, 0,
-         "frame of the reference: enu or ned (default: what it says, else enu)", "W"},
+         "frame of the reference: enu or ned (default: as in the file, else enu)", "W"},
         {"start", '\0', POPT_ARG_STRING, &o.start, 0,
          "one start for all: vectors (default), reference, or an attitude in enu", "W,X,Y,Z"},
         {"rates", '\0', POPT_ARG_STRING, &o.rates, 0, "as if rows came at these rates, slower than the log's",
          "HZ,..."},
-        CLI_LOSS_OPTIONS(o.losses),
+        CLI_DEGRADATION_OPTIONS(o.degradation),
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0, "draw error over time (.png, .svg or .gp)", "FILE"},
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
@@ -376,7 +376,8 @@ int cli_compare(int argc, const char **argv)
         "[LOG]", 0, 1,
         "Replays logs with each tuning and compares with reference attitudes: errors in degrees, split\n"
         "into tilt and heading and by what the board was doing; settling, jitter at rest, lag, drift; and\n"
-        "which is better, and how sure that is. '-' = the recording cannot tell. docs/measures.md defines\n"
+        "which is better, and how sure that is. '-' = the recording cannot determine it. docs/measures.md "
+        "defines\n"
         "each. Exit 1 when one of several tunings failed.",
         "compare lift.csv --reference lift.reference.csv --calibration pod-07.json"};
     cli_comparison *job = calloc(1, sizeof *job);

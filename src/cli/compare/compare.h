@@ -5,11 +5,11 @@
 
 #include "cli/common/cli.h"
 
-enum { CLI_MOST_CASES = 64, CLI_MOST_TUNINGS = 32, CLI_MOST_RATES = 16 };
+enum { CLI_MAX_CASES = 64, CLI_MAX_TUNINGS = 32, CLI_MAX_RATES = 16 };
 
 /* How references are brought to the log's clock and frames. */
 typedef struct cli_matching {
-    const char *reference_world; /* NULL: as the reference says */
+    const char *reference_world; /* NULL: as in the reference */
     marl_match_kind kind;
     marl_named_tuning by; /* whose attitude is matched */
     int find_offset;      /* --time-offset auto */
@@ -43,19 +43,19 @@ typedef struct cli_run {
 
 typedef struct cli_comparison {
     size_t cases, tunings, rates; /* rates is at least 1 */
-    cli_case of[CLI_MOST_CASES];
-    marl_named_tuning tuning[CLI_MOST_TUNINGS];
-    double rate_hz[CLI_MOST_RATES]; /* 0 = as recorded */
+    cli_case of[CLI_MAX_CASES];
+    marl_named_tuning tuning[CLI_MAX_TUNINGS];
+    double rate_hz[CLI_MAX_RATES]; /* 0 = as recorded */
     cli_matching matching;
     const marl_calibration_record *calibration; /* NULL: readings as they are */
     const char *calibration_path;
     cli_start start;
-    marl_losses losses;
+    marl_degradation degradation;
     cli_warnings warnings;
     size_t runs;  /* tunings * rates * cases, cases running fastest */
     cli_run *run; /* as many */
     marl_rank_by rank_by;
-    marl_rank rank[CLI_MOST_TUNINGS * CLI_MOST_RATES]; /* tunings * rates */
+    marl_rank rank[CLI_MAX_TUNINGS * CLI_MAX_RATES]; /* tunings * rates */
 } cli_comparison;
 
 /* Loads one case and brings its reference to the log. */

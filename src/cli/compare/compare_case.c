@@ -16,8 +16,8 @@ static marl_status load_reference(cli_comparison *job, cli_case *of, const cli_r
         return status;
     }
     cli_warn_of_log(&job->warnings, &log.report, log.path);
-    if (world != NULL && log.info.world_said && strcmp(world, marl_world_name(log.info.world)) != 0) {
-        status = marl_fail(error, MARL_ERR_INPUT, "%s:1: says world=%s, --reference-world says %s", log.path,
+    if (world != NULL && log.info.world_given && strcmp(world, marl_world_name(log.info.world)) != 0) {
+        status = marl_fail(error, MARL_ERR_INPUT, "%s:1: has world=%s, but --reference-world is %s", log.path,
                            marl_world_name(log.info.world), world);
     }
     if (world != NULL) {
@@ -52,7 +52,7 @@ static marl_status find_clock(cli_comparison *job, cli_case *of, marl_error *err
             return status;
         }
         if (!of->clock.found) {
-            return marl_fail(error, MARL_ERR_EVIDENCE,
+            return marl_fail(error, MARL_ERR_INSUFFICIENT,
                              "%s: no offset to %s stands out: both must see the same turning, which must not "
                              "repeat itself; record with some brisk turns at the beginning and the end, or "
                              "give --time-offset in seconds",
@@ -74,7 +74,7 @@ static marl_status check_overlap(const cli_case *of, marl_error *error)
     const marl_series *r = &of->reference;
     int64_t from = of->log.row[0].sample.t_ns, to = of->log.row[of->log.n - 1].sample.t_ns;
     if (r->at[r->n - 1].t_ns < from || r->at[0].t_ns > to) {
-        return marl_fail(error, MARL_ERR_EVIDENCE,
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "%s runs from %.3f to %.3f s, %s from %.3f to %.3f s: no time in common; "
                          "--time-offset auto finds the offset of their clocks from turning",
                          of->log_path, 1e-9 * (double)from, 1e-9 * (double)to, of->reference_path,
@@ -120,8 +120,8 @@ static marl_status start_of_reference(cli_case *of, marl_error *error)
         i++;
     }
     if (r->n < 2 || i == r->n || r->at[0].t_ns > t) {
-        return marl_fail(error, MARL_ERR_EVIDENCE,
-                         "%s: says nothing of the log's first moment; leave --start out", of->reference_path);
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
+                         "%s: has no attitude at the log's first moment; omit --start", of->reference_path);
     }
     double u = (double)(t - r->at[i - 1].t_ns) / (double)(r->at[i].t_ns - r->at[i - 1].t_ns);
     of->start = marl_slerp(r->at[i - 1].q, r->at[i].q, u);

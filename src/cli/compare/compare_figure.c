@@ -9,7 +9,7 @@
 
 #define DEGREE 0.017453292519943295
 #define POOR 5.0 /* times the error of the best */
-enum { MOST_CURVES = MARL_FIGURE_CURVES - 1 };
+enum { MAX_CURVES = MARL_FIGURE_CURVES - 1 };
 
 /* Everything that a figure draws; its data are freed together. */
 typedef struct drawing {
@@ -20,14 +20,14 @@ typedef struct drawing {
     double *data[MARL_FIGURE_CURVES + 2 + MARL_CONDITION_COUNT];
 } drawing;
 
-/* Room for `columns` times n values, or NULL. */
-static double *take_room(drawing *d, size_t columns, size_t n)
+/* Memory for `columns` times n values, or NULL. */
+static double *new_data(drawing *d, size_t columns, size_t n)
 {
-    double *room = malloc((columns * n + 1) * sizeof *room);
-    if (room != NULL) {
-        d->data[d->used++] = room;
+    double *scratch = malloc((columns * n + 1) * sizeof *scratch);
+    if (scratch != NULL) {
+        d->data[d->used++] = scratch;
     }
-    return room;
+    return scratch;
 }
 
 static void free_drawing(drawing *d)
@@ -43,7 +43,7 @@ static int add_errors(drawing *d, const cli_run *run)
 {
     const marl_comparison *c = &run->comparison;
     marl_panel *tilt = &d->figure.panel[0], *heading = &d->figure.panel[2];
-    double *data = take_room(d, 3, c->n);
+    double *data = new_data(d, 3, c->n);
     if (data == NULL) {
         return 0;
     }
@@ -62,7 +62,7 @@ static int add_errors(drawing *d, const cli_run *run)
  * broken where the heading goes through north. */
 static int add_attitudes(drawing *d, const marl_series *s, int colour)
 {
-    double *data = take_room(d, 3, s->n), before = NAN;
+    double *data = new_data(d, 3, s->n), before = NAN;
     if (data == NULL) {
         return 0;
     }
@@ -89,7 +89,7 @@ static int add_shades(drawing *d, const marl_conditions *c)
         MARL_CONDITION_STILL, MARL_CONDITION_TURNING, MARL_CONDITION_DISTURBED, MARL_CONDITION_SHAKING};
     for (size_t i = 0; i < MARL_FIGURE_SHADES; i++) {
         const marl_spans *spans = &c->spans[order[i]];
-        double *data = take_room(d, 2, spans->n);
+        double *data = new_data(d, 2, spans->n);
         if (data == NULL) {
             return 0;
         }
@@ -124,22 +124,22 @@ static marl_series within(const marl_series *reference, const marl_series *estim
 /* The best tuning on this case, among those that are drawn. */
 static const cli_run *best_of(const cli_comparison *job, const cli_run *const *drawn, size_t n, size_t *place)
 {
-    double least = INFINITY;
+    double min = INFINITY;
     *place = 0;
     for (size_t i = 0; i < n; i++) {
         const marl_measures *m = &drawn[i]->comparison.all;
         double score = job->rank_by == MARL_RANK_BY_TILT ? m->tilt.rms : m->total.rms;
-        if (score < least) {
-            least = score;
+        if (score < min) {
+            min = score;
             *place = i;
         }
     }
     return drawn[*place];
 }
 
-static int is_poor(const marl_measure *m, double least)
+static int is_poor(const marl_measure *m, double min)
 {
-    return !(m->rms <= POOR * least);
+    return !(m->rms <= POOR * min);
 }
 
 /* A run with many times the error of the best would flatten the others: it is only named. */
@@ -193,7 +193,7 @@ static marl_status draw_best(const cli_comparison *job, drawing *d, const cli_ru
 static marl_status draw_case(const cli_comparison *job, const cli_case *of, const char *path,
                              marl_error *error)
 {
-    const cli_run *drawn[MOST_CURVES];
+    const cli_run *drawn[MAX_CURVES];
     size_t n = 0;
     drawing *d = calloc(1, sizeof *d);
     marl_status status = d != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
@@ -211,9 +211,9 @@ static marl_status draw_case(const cli_comparison *job, const cli_case *of, cons
         if (run->of != of || !run->compared || !first_rate) {
             continue;
         }
-        if (n == MOST_CURVES) {
-            cli_say("%s: shows the first %d tunings, %s and those behind it are left out", path, MOST_CURVES,
-                    run->tuning->name);
+        if (n == MAX_CURVES) {
+            cli_message("%s: shows the first %d tunings, %s and those behind it are left out", path,
+                        MAX_CURVES, run->tuning->name);
             break;
         }
         drawn[n++] = run;

@@ -84,7 +84,7 @@ static json_t *match_json(const marl_match *m)
     json_object_set_new(object, "world_sigma_deg", cli_numbers(m->world_sigma_deg, 3));
     json_object_set_new(object, "body_sigma_deg", cli_numbers(m->body_sigma_deg, 3));
     json_object_set_new(object, "residual_deg", cli_number(m->residual_deg));
-    json_object_set_new(object, "amplification", cli_number(m->amplification));
+    json_object_set_new(object, "condition", cli_number(m->condition));
     return object;
 }
 

@@ -48,7 +48,7 @@ static void print_clock(const marl_clock *clock)
         cli_print(" and runs %+.1f ppm (+- %.1f)", clock->ppm, clock->ppm_sigma);
     }
     cli_print(";\n       the gyroscope, whose own delay is in it, explains %.1f %% of the turning\n",
-              100 * clock->explained);
+              100 * clock->r_squared);
 }
 
 static void print_alignment(const cli_comparison *job, const cli_case *of)
@@ -67,10 +67,10 @@ static void print_alignment(const cli_comparison *job, const cli_case *of)
         cli_print(
             "       body side:  left out: this motion mixes it up with the world's, errors would come out "
             "%.0f times larger;\n                   record turns about a second level axis, too\n",
-            fmin(m->amplification, 999));
+            fmin(m->condition, 999));
     }
-    cli_print("       %.2f deg rms are left; errors of %s that last are taken for frames\n", m->residual_deg,
-              job->matching.by.name);
+    cli_print("       %.2f deg rms remain; constant errors of %s are absorbed into the frame rotations\n",
+              m->residual_deg, job->matching.by.name);
 }
 
 static double percent(uint32_t part, uint32_t of)
@@ -221,7 +221,7 @@ static void print_rates(const cli_comparison *job, const cli_case *of)
 /* What the order is worth; less than is printed is nothing. */
 static const char *worth(const marl_rank *k)
 {
-    return !isfinite(k->low) ? "" : k->low > 0.0005 ? "  worse" : "  cannot be told apart from the first";
+    return !isfinite(k->low) ? "" : k->low > 0.0005 ? "  worse" : "  not distinguishable from the first";
 }
 
 static void print_ranking(const cli_comparison *job)

@@ -32,7 +32,7 @@ static void warn_of_duplicates(cli_warnings *warnings, const marl_inspection *in
         const marl_sensor_summary *s = &inspection->sensor[i];
         if (2 * s->duplicates > s->readings && s->readings > 16) {
             cli_warn(warnings, "duplicate",
-                     "%s: %s repeats its reading before in %zu of %zu rows: leave such cells empty, or say "
+                     "%s: %s repeats its reading before in %zu of %zu rows: leave such cells empty, or use "
                      "'changed' in --columns",
                      path, marl_sensor_name((marl_sensor)i), s->duplicates, s->readings);
         }
@@ -69,7 +69,7 @@ static void warn_of_arrangement(cli_warnings *warnings, const marl_axes_fit *fit
     }
 }
 
-/* What the columns say and the motion denies. */
+/* Units and axes in the header that contradict the motion. */
 static void warn_of_suspicions(cli_inspected *seen)
 {
     const char *path = seen->log.path;
@@ -138,32 +138,33 @@ static marl_status need_rest(const cli_inspected *seen, marl_error *error)
     double longest = 0, needed = 0;
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (seen->inspection.sensor[i].axes && isfinite(seen->inspection.sensor[i].rate_hz)) {
-            needed = fmax(needed, MARL_SPECTRUM_LEAST / seen->inspection.sensor[i].rate_hz);
+            needed = fmax(needed, MARL_SPECTRUM_MIN / seen->inspection.sensor[i].rate_hz);
             longest = fmax(longest, seen->noise[i].axes ? seen->noise[i].seconds : 0);
             if (seen->rest[i].axes) {
                 return MARL_OK;
             }
         }
     }
-    return marl_fail(error, MARL_ERR_EVIDENCE,
-                     "%s: the longest rest without a gap takes %.3g s; noise needs at least %.3g s at these "
-                     "rates, and tells more in an hour: record with --until still",
-                     seen->log.path, longest, fmax(needed, 1));
+    return marl_fail(
+        error, MARL_ERR_INSUFFICIENT,
+        "%s: the longest still span without a gap lasts %.3g s; noise needs at least %.3g s at these "
+        "rates, and an hour shows more: record with --until still",
+        seen->log.path, longest, fmax(needed, 1));
 }
 
 int cli_inspect_holds(const cli_inspected *seen)
 {
     int compared = 0, holds = 1;
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
-        compared |= seen->likeness[i].axes != 0;
-        holds = holds && (seen->likeness[i].axes == 0 || seen->likeness[i].holds);
+        compared |= seen->consistency[i].axes != 0;
+        holds = holds && (seen->consistency[i].axes == 0 || seen->consistency[i].holds);
     }
     return compared && holds;
 }
 
 /* The second log of --against: the noise of both must be there. */
-static marl_status look_against(cli_inspected *seen, cli_inspected *other, const char *path,
-                                const cli_reading *reading, marl_error *error)
+static marl_status inspect_against(cli_inspected *seen, cli_inspected *other, const char *path,
+                                   const cli_reading *reading, marl_error *error)
 {
     marl_log_options ours = reading->options;
     ours.columns = NULL;
@@ -173,20 +174,20 @@ static marl_status look_against(cli_inspected *seen, cli_inspected *other, const
     status = status != MARL_OK ? status : need_rest(other, error);
     int compared = 0;
     for (int i = 0; i < MARL_SENSOR_COUNT && status == MARL_OK; i++) {
-        seen->likeness[i] =
+        seen->consistency[i] =
             marl_compare_noise(&seen->noise[i], &seen->rest[i], &other->noise[i], &other->rest[i]);
-        compared |= seen->likeness[i].axes != 0;
+        compared |= seen->consistency[i].axes != 0;
     }
     if (status == MARL_OK && !compared) {
-        status = marl_fail(error, MARL_ERR_EVIDENCE, "%s: no sensor at rest that %s has, too", path,
+        status = marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: no sensor at rest that %s has, too", path,
                            seen->log.path);
     }
     seen->against = other;
     return status;
 }
 
-static marl_status look(const cli *c, cli_inspected *seen, const cli_reading *reading, const options *o,
-                        marl_error *error)
+static marl_status examine(const cli *c, cli_inspected *seen, const cli_reading *reading, const options *o,
+                           marl_error *error)
 {
     marl_status status = cli_inspect_read(c, reading, &o->clock, seen, error);
     status = status != MARL_OK ? status : find_noise(seen, error);
@@ -241,7 +242,7 @@ static marl_status check_options(const cli *c, options *o, marl_error *error)
     return MARL_OK;
 }
 
-/* What a calibration says of this recording's temperatures. */
+/* Temperatures of this recording outside the range of a calibration. */
 static marl_status warn_of_temperature(cli_inspected *seen, const char *path, marl_error *error)
 {
     marl_calibration_record record;
@@ -263,18 +264,18 @@ static int inspect(const cli *c, cli_reading *reading, options *o)
     cli_inspected *seen = calloc(2, sizeof *seen), *other = seen + 1;
     int code;
     if (seen == NULL) {
-        cli_say("no memory");
+        cli_message("no memory");
         return CLI_MACHINE;
     }
     marl_status status = o->figure != NULL ? marl_figure_check_path(o->figure, &error) : MARL_OK;
     status = status != MARL_OK ? status : cli_reading_prepare(reading, &error);
     status = status != MARL_OK ? status : check_options(c, o, &error);
-    status = status != MARL_OK ? status : look(c, seen, reading, o, &error);
+    status = status != MARL_OK ? status : examine(c, seen, reading, o, &error);
     if (status == MARL_OK && o->calibration != NULL) {
         status = warn_of_temperature(seen, o->calibration, &error);
     }
     if (status == MARL_OK && o->against != NULL) {
-        status = look_against(seen, other, o->against, reading, &error);
+        status = inspect_against(seen, other, o->against, reading, &error);
     }
     if (status == MARL_OK) {
         warn_of_gaps(&seen->warnings, &seen->inspection, seen->log.path);
@@ -319,13 +320,15 @@ int cli_inspect(int argc, const char **argv)
     };
     const cli_usage usage = {
         "LOG [LOG]", 1, 2,
-        "Tells what a recording holds: rows, real rates, jitter, gaps, mean and deviation of each axis over\n"
+        "Reports what a recording holds: rows, real rates, jitter, gaps, mean and deviation of each axis "
+        "over\n"
         "the whole recording, clipped and stuck axes, when the board was at rest, and what noise its "
         "sensors\n"
-        "have there: white, flicker and walk, each only where this recording can show it. Says where units\n"
-        "or axes cannot be what the header says: gravity and the motion deny them. Of a file from elsewhere "
+        "have there: white, flicker and walk, each only where this recording can show it. Reports where "
+        "units\n"
+        "or axes contradict gravity or the motion. For a file from elsewhere it "
         "it\n"
-        "tells what the columns seem to be, and the map to read it by. Two logs, whose sensors were "
+        "reports what the columns seem to be, and the map to read it by. Two logs, whose sensors were "
         "recorded\n"
         "apart, are put together on the clock of the first; --columns may be given once for each.",
         "inspect data/demo/lift.csv"};

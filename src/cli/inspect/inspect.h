@@ -13,13 +13,13 @@ typedef struct cli_inspected {
     marl_sensor_spectrum motion[MARL_SENSOR_COUNT]; /* where rest is the lesser part of the recording */
     marl_axes axes;
     const struct cli_inspected *against; /* the log of --against, or NULL */
-    marl_likeness likeness[MARL_SENSOR_COUNT];
+    marl_consistency consistency[MARL_SENSOR_COUNT];
     int merged;              /* of two files */
     marl_clock_offset clock; /* then: of the second's */
     cli_warnings warnings;
 } cli_inspected;
 
-/* What --time-offset says. */
+/* The value of --time-offset. */
 typedef struct cli_clock {
     int given;
     double offset_s;

@@ -17,7 +17,7 @@ typedef struct numbers {
     int no_memory;
 } numbers;
 
-static double *take(numbers *all, size_t n)
+static double *feed(numbers *all, size_t n)
 {
     double *block = malloc((n + 1) * sizeof *block);
     all->block[all->n++] = block;
@@ -45,7 +45,7 @@ static const marl_vec3 *reading(const marl_sample *s, int sensor)
 static void add_traces(marl_panel *panel, const cli_inspected *seen, int sensor, numbers *all)
 {
     size_t n = seen->inspection.sensor[sensor].readings, at = 0;
-    double *block = take(all, 4 * n);
+    double *block = feed(all, 4 * n);
     if (block == NULL) {
         return;
     }
@@ -69,11 +69,11 @@ static void add_traces(marl_panel *panel, const cli_inspected *seen, int sensor,
 
 static void add_allan(marl_panel *panel, const marl_sensor_noise *noise, int sensor, int other, numbers *all)
 {
-    double *block = take(all, 6 * MARL_ALLAN_MOST);
+    double *block = feed(all, 6 * MARL_ALLAN_MAX);
     size_t before = panel->curves;
     for (int k = 0; k < 3 && block != NULL; k++) {
         const marl_allan *a = &noise->allan[k];
-        double *x = block + 2 * k * MARL_ALLAN_MOST, *y = x + MARL_ALLAN_MOST;
+        double *x = block + 2 * k * MARL_ALLAN_MAX, *y = x + MARL_ALLAN_MAX;
         if (!((noise->axes >> k) & 1)) {
             continue;
         }
@@ -88,7 +88,7 @@ static void add_allan(marl_panel *panel, const marl_sensor_noise *noise, int sen
 static void add_spectrum(marl_panel *panel, const marl_sensor_spectrum *spectrum, int sensor, int other,
                          numbers *all)
 {
-    double *block = take(all, 6 * (size_t)MARL_SPECTRUM_BINS);
+    double *block = feed(all, 6 * (size_t)MARL_SPECTRUM_BINS);
     size_t before = panel->curves;
     for (int k = 0; k < 3 && block != NULL; k++) {
         const marl_spectrum *s = &spectrum->spectrum[k];
@@ -147,11 +147,11 @@ marl_status cli_inspect_figure(const cli_inspected *seen, const char *path, marl
              : rest ? " at rest"
                     : "",
              seen->against != NULL ? "; dashed: " : "", seen->against != NULL ? seen->against->log.path : "");
-    marl_status status =
-        all.no_memory ? marl_fail(error, MARL_ERR_SYSTEM, "no memory")
-        : figure.panels > 0
-            ? marl_figure_draw(&figure, path, error)
-            : marl_fail(error, MARL_ERR_EVIDENCE, "%s: no sensor with two readings to draw", seen->log.path);
+    marl_status status = all.no_memory ? marl_fail(error, MARL_ERR_SYSTEM, "no memory")
+                         : figure.panels > 0
+                             ? marl_figure_draw(&figure, path, error)
+                             : marl_fail(error, MARL_ERR_INSUFFICIENT,
+                                         "%s: no sensor with two readings to draw", seen->log.path);
     for (size_t i = 0; i < all.n; i++) {
         free(all.block[i]);
     }

@@ -48,8 +48,8 @@ static json_t *noise_json(const marl_sensor_noise *noise)
                       {"white_sigma", offsetof(marl_noise, white_sigma)},
                       {"flicker_sigma", offsetof(marl_noise, flicker_sigma)},
                       {"walk_sigma", offsetof(marl_noise, walk_sigma)},
-                      {"flicker_most", offsetof(marl_noise, flicker_most)},
-                      {"walk_most", offsetof(marl_noise, walk_most)}};
+                      {"flicker_most", offsetof(marl_noise, flicker_max)},
+                      {"walk_most", offsetof(marl_noise, walk_max)}};
     json_t *root = json_object();
     for (size_t i = 0; i < sizeof quantities / sizeof quantities[0]; i++) {
         json_object_set_new(root, quantities[i].name, quantity_json(noise, quantities[i].offset));
@@ -213,7 +213,7 @@ static json_t *against_json(const cli_inspected *seen)
 {
     json_t *root = json_object(), *sensors = json_object();
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
-        const marl_likeness *like = &seen->likeness[i];
+        const marl_consistency *like = &seen->consistency[i];
         if (!like->axes) {
             continue;
         }
@@ -261,7 +261,7 @@ int cli_inspect_json(const cli_inspected *seen)
         json_object_set_new(clock, "found", json_boolean(seen->clock.found));
         json_object_set_new(clock, "offset_s", cli_number(seen->clock.offset_s));
         json_object_set_new(clock, "sigma_s", cli_number(seen->clock.sigma_s));
-        json_object_set_new(clock, "explained", cli_number(seen->clock.explained));
+        json_object_set_new(clock, "r_squared", cli_number(seen->clock.r_squared));
         json_object_set_new(root, "clock", clock);
     }
     if (seen->against != NULL) {

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * How inspect gets its recording: from one file or from two, ours or from elsewhere; and what it says of a
- * file whose columns it does not know. */
+ * How inspect gets its recording: from one file or from two, ours or from elsewhere; and what it prints
+ * for a file whose columns it does not know. */
 #include "cli/inspect/inspect.h"
 #include <math.h>
 #include <stdio.h>
@@ -8,7 +8,7 @@
 #include <string.h>
 
 /* Is anything but a time understood? */
-static int is_worth_a_look(const marl_columns_guess *guess)
+static int is_notable(const marl_columns_guess *guess)
 {
     int understood = 0;
     for (size_t i = 0; i < guess->n; i++) {
@@ -71,14 +71,14 @@ static void print_guess(const marl_columns_guess *guess, const char *path, char 
                      c->unit[0] ? "[" : "", c->unit, c->unit[0] ? "]" : "");
         }
         cli_print("%3zu  %-20s", i + 1, c->name);
-        print_range(c->least);
-        print_range(c->most);
+        print_range(c->min);
+        print_range(c->max);
         cli_print("  %-16s %s\n", what, c->why);
     }
     cli_print("\nTo read it so:\n  marlinspike inspect %s%s --columns '%s'\n", path,
               decimal == ',' ? " --decimal ," : "", guess->map);
-    if (guess->doubt[0] != '\0') {
-        cli_print("Look at this first: %s.\n", guess->doubt);
+    if (guess->remark[0] != '\0') {
+        cli_print("Check this first: %s.\n", guess->remark);
     }
     cli_print("With -o LOG it is also written as a log of ours.\n");
 }
@@ -90,8 +90,8 @@ static void print_guess_json(const marl_columns_guess *guess, char decimal)
         const marl_column_guess *c = &guess->column[i];
         json_t *item = json_object();
         json_object_set_new(item, "name", c->name[0] ? cli_text(c->name) : json_null());
-        json_object_set_new(item, "least", cli_number(c->least));
-        json_object_set_new(item, "most", cli_number(c->most));
+        json_object_set_new(item, "least", cli_number(c->min));
+        json_object_set_new(item, "most", cli_number(c->max));
         json_object_set_new(
             item, "is", c->target >= 0 ? cli_text(marl_column_name((marl_column)c->target)) : json_null());
         json_object_set_new(item, "unit", c->unit[0] ? cli_text(c->unit) : json_null());
@@ -101,19 +101,19 @@ static void print_guess_json(const marl_columns_guess *guess, char decimal)
     json_object_set_new(root, "columns", columns);
     json_object_set_new(root, "decimal", cli_text(decimal == ',' ? "," : "."));
     json_object_set_new(root, "map", cli_text(guess->map));
-    json_object_set_new(root, "doubt", guess->doubt[0] ? cli_text(guess->doubt) : json_null());
+    json_object_set_new(root, "remark", guess->remark[0] ? cli_text(guess->remark) : json_null());
     (void)cli_print_json(root);
 }
 
 static int guess_file(marl_columns_guess *guess, const char *path, char decimal)
 {
     return marl_columns_guess_file(guess, path, decimal, NULL) == MARL_OK && !has_time_of_ours(guess) &&
-           is_worth_a_look(guess);
+           is_notable(guess);
 }
 
-/* A header that is not ours is worth a look; one of ours with a fault is not. Where points make no numbers,
+/* A header that is not ours is examined; one of ours with a fault is not. Where points make no numbers,
  * commas may. */
-static void say_what_it_seems(const cli *c, const cli_reading *reading, const char *path)
+static void print_what_it_seems(const cli *c, const cli_reading *reading, const char *path)
 {
     marl_columns_guess *guess = calloc(1, sizeof *guess);
     char decimal = reading->options.decimal ? reading->options.decimal : '.';
@@ -138,7 +138,7 @@ static marl_status load(const cli *c, const cli_reading *reading, int i, marl_lo
     }
     marl_status status = marl_log_load(log, c->file[i], &options, error);
     if (status == MARL_ERR_INPUT && options.columns == NULL) {
-        say_what_it_seems(c, reading, c->file[i]);
+        print_what_it_seems(c, reading, c->file[i]);
     }
     return status;
 }
@@ -154,8 +154,8 @@ static marl_status find_offset(const cli_clock *clock, const marl_log *a, const 
     marl_status status = marl_clock_offset_find(a, b, found, error);
     if (status == MARL_OK && !found->found) {
         cli_warn(warnings, "clocks",
-                 "%s: the motion does not tell how its clock stands to that of %s; times are taken as they "
-                 "are (--time-offset S says it)",
+                 "%s: the motion does not determine its clock offset to %s; times are used as they "
+                 "are (--time-offset S sets it)",
                  b->path, a->path);
     }
     return status;

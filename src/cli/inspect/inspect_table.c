@@ -7,7 +7,7 @@
 #include <string.h>
 
 #define DEGREE 0.017453292519943295
-#define LEAST_NOISE_S 10.0
+#define MIN_NOISE_S 10.0
 enum { LINES_SHOWN = 3 };
 
 static void print_axis(double value, double unit, int present)
@@ -94,12 +94,12 @@ static void print_fit(const char *name, const marl_axes_fit *fit)
     }
 }
 
-/* One line, where there is motion enough to say it. */
+/* One line, where there is enough motion. */
 static void print_axes(const marl_axes *axes)
 {
     if (axes->gyro.verdict == MARL_AXES_UNDECIDED) {
-        cli_print(
-            "axes: this motion cannot tell how they stand to each other; turn it about two axes and more\n");
+        cli_print("axes: this motion does not determine their arrangement; turn the board about two or more "
+                  "axes\n");
     }
     if (axes->gyro.verdict != MARL_AXES_DECIDED) {
         return;
@@ -110,7 +110,7 @@ static void print_axes(const marl_axes *axes)
     print_fit("mag ", &axes->mag);
     if (axes->mag.verdict == MARL_AXES_DECIDED) {
         cli_print(axes->mag.sign_decided ? ", dip %.0f deg (north assumed)"
-                                         : ", dip %.0f deg: too flat to tell its sign",
+                                         : ", dip %.0f deg: too flat to determine its sign",
                   axes->dip_deg);
     }
     cli_print("\n");
@@ -151,7 +151,7 @@ static void print_noise(const cli_inspected *seen)
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         longest = fmax(longest, seen->noise[i].axes ? seen->noise[i].seconds : 0);
     }
-    if (longest < LEAST_NOISE_S) {
+    if (longest < MIN_NOISE_S) {
         return;
     }
     cli_print("\n%-6s %7s  %-6s %29s  %29s  %29s\n", "noise", "rest", "", "white, unit/sqrt(Hz)",
@@ -169,10 +169,10 @@ static void print_noise(const cli_inspected *seen)
 /* How two clocks were brought together. */
 static void print_clock(const cli_inspected *seen)
 {
-    if (seen->merged && seen->clock.found && isfinite(seen->clock.explained)) {
+    if (seen->merged && seen->clock.found && isfinite(seen->clock.r_squared)) {
         cli_print("clock of the second log: %+.4f s added, +- %.4f s, found from motion (explains %.0f %% of "
                   "it)\n\n",
-                  seen->clock.offset_s, seen->clock.sigma_s, 100 * seen->clock.explained);
+                  seen->clock.offset_s, seen->clock.sigma_s, 100 * seen->clock.r_squared);
     }
 }
 
@@ -226,7 +226,7 @@ static void print_against(const cli_inspected *seen)
         seen->against->log.path);
     cli_print("%-8s  %-28s  %-28s\n", "sensor", "Allan deviation", "spectrum");
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
-        const marl_likeness *like = &seen->likeness[i];
+        const marl_consistency *like = &seen->consistency[i];
         for (int k = 0; k < 3; k++) {
             if (!((like->axes >> k) & 1)) {
                 continue;
@@ -234,11 +234,11 @@ static void print_against(const cli_inspected *seen)
             cli_print("%-6s %c", marl_sensor_name((marl_sensor)i), 'x' + k);
             print_difference(&like->allan[k], "s");
             print_difference(&like->spectrum[k], "Hz");
-            cli_print("  %s\n", like->allan[k].holds && like->spectrum[k].holds ? "alike" : "DIFFERENT");
+            cli_print("  %s\n", like->allan[k].holds && like->spectrum[k].holds ? "consistent" : "DIFFERENT");
         }
     }
-    cli_print(cli_inspect_holds(seen) ? "they are alike: a sheet that made one of them describes the other\n"
-                                      : "they are not alike\n");
+    cli_print(cli_inspect_holds(seen) ? "consistent: a sheet that describes one of them describes the other\n"
+                                      : "not consistent\n");
 }
 
 int cli_inspect_table(const cli_inspected *seen)

@@ -17,7 +17,7 @@ typedef struct options {
 static marl_status find_guide(const options *o, const source *s, marl_guide **guide, marl_error *error)
 {
     marl_guide_kind kind = MARL_GUIDE_SECONDS;
-    double amount = s->kind == SOURCE_SIM ? s->most_s : INFINITY;
+    double amount = s->kind == SOURCE_SIM ? s->max_s : INFINITY;
     if (o->until != NULL && marl_guide_from_name(o->until, &kind) != MARL_OK) {
         char *end;
         amount = strtod(o->until, &end);
@@ -71,7 +71,7 @@ static int record(const cli *c, const options *o, cli_reading *reading)
     }
     if (status == MARL_OK) {
         code = c->json ? recording_print_json(&r) : c->quiet ? CLI_DONE : recording_print(&r);
-        code = code == CLI_DONE && !recording_is_enough(&r) ? CLI_EVIDENCE : code;
+        code = code == CLI_DONE && !recording_is_enough(&r) ? CLI_INSUFFICIENT : code;
     } else {
         code = cli_exit(&error);
     }
@@ -104,7 +104,7 @@ int cli_record(int argc, const char **argv)
     };
     const cli_usage usage = {
         "", 0, 0,
-        "Records what a board streams, packets or CSV lines, and leads the hand: what is in, what is\n"
+        "Records what a board streams, packets or CSV lines, and shows what is in and what is\n"
         "missing, what to do now. Ends by itself when there is enough; Ctrl-C keeps what is there.\n"
         "The simulated board (sim: a scene as simulate has it, log: a recorded log played through its\n"
         "chips) runs in virtual time. Its --sheet gives the errors of its sensors, and its faults are:\n"

@@ -33,8 +33,8 @@ static void listen_for_stop(void)
     sigaction(SIGHUP, &action, NULL);
 }
 
-/* The columns are settled by what came first and what the board says it has. */
-static marl_status begin_log(recording *r, marl_error *error)
+/* The columns are settled by what came first and what the board's identity lists. */
+static marl_status start_log(recording *r, marl_error *error)
 {
     r->info = *marl_receiver_info(r->receiver);
     r->info.corrected = r->info.corrected && marl_receiver_report(r->receiver)->kind == MARL_STREAM_LINES;
@@ -46,13 +46,13 @@ static marl_status begin_log(recording *r, marl_error *error)
     return status;
 }
 
-static marl_status take_row(recording *r, const marl_log_row *row, marl_error *error)
+static marl_status parse_row(recording *r, const marl_log_row *row, marl_error *error)
 {
-    marl_guide_take(r->guide, &row->sample);
+    marl_guide_feed(r->guide, &row->sample);
     r->rows++;
     if (r->log == NULL) {
         r->first[r->first_n++] = *row;
-        return r->first_n == RECORDING_FIRST_ROWS ? begin_log(r, error) : MARL_OK;
+        return r->first_n == RECORDING_FIRST_ROWS ? start_log(r, error) : MARL_OK;
     }
     marl_log_write(r->log, row);
     if (marl_guide_seconds(r->guide) - r->flushed_s >= FLUSH_S) {
@@ -63,12 +63,12 @@ static marl_status take_row(recording *r, const marl_log_row *row, marl_error *e
 }
 
 /* All rows that are there; MARL_END when it is over. */
-static marl_status take_rows(recording *r, marl_error *error)
+static marl_status parse_rows(recording *r, marl_error *error)
 {
     marl_log_row row;
     marl_status status;
     while ((status = marl_receiver_next(r->receiver, &row)) == MARL_OK) {
-        status = take_row(r, &row, error);
+        status = parse_row(r, &row, error);
         if (status != MARL_OK) {
             return status;
         }
@@ -91,7 +91,7 @@ static marl_status nothing_understood(const recording *r, marl_error *error)
         return marl_fail(error, MARL_ERR_INPUT, "%s", report->fault);
     }
     if (report->items > 0 || report->kind != MARL_STREAM_UNKNOWN) {
-        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: no sample came", r->from->name);
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: no sample came", r->from->name);
     }
     if (r->from->kind == SOURCE_SERIAL && report->bytes > 0) {
         return marl_fail(
@@ -104,7 +104,7 @@ static marl_status nothing_understood(const recording *r, marl_error *error)
                          "%s: %lu bytes and neither a whole packet nor a header among them", r->from->name,
                          report->bytes);
     }
-    return marl_fail(error, MARL_ERR_EVIDENCE, "%s: nothing came", r->from->name);
+    return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: nothing came", r->from->name);
 }
 
 /* How long has nothing, or nothing of use, come? */
@@ -137,7 +137,7 @@ static recording_end end_of_source(const recording *r)
 /* A simulated scene does not wait for ever for a guide that is never content. */
 static int scene_is_over(const recording *r)
 {
-    return r->guided && r->from->kind == SOURCE_SIM && source_seconds(r->from) > 2 * r->from->most_s + 1;
+    return r->guided && r->from->kind == SOURCE_SIM && source_seconds(r->from) > 2 * r->from->max_s + 1;
 }
 
 /* Until one of the ends. */
@@ -151,11 +151,11 @@ static marl_status run(recording *r, marl_error *error)
         if (status == MARL_END) {
             r->end = end_of_source(r);
             marl_receiver_finish(r->receiver);
-            return take_rows(r, error);
+            return parse_rows(r, error);
         }
         p.heard_s = got > 0 ? source_seconds(r->from) : p.heard_s;
         status = status != MARL_OK ? status : marl_receiver_feed(r->receiver, bytes, got, error);
-        status = status != MARL_OK ? status : take_rows(r, error);
+        status = status != MARL_OK ? status : parse_rows(r, error);
         status = status != MARL_OK ? status : check_patience(r, &p, error);
         if (status != MARL_OK) {
             return status;
@@ -164,18 +164,18 @@ static marl_status run(recording *r, marl_error *error)
     }
     r->end = stop ? END_STOPPED : END_OVER;
     marl_receiver_finish(r->receiver);
-    return take_rows(r, error);
+    return parse_rows(r, error);
 }
 
-/* Asks who is there; a board that only talks need not answer. */
+/* Asks for the identity; a board that only sends need not respond. */
 static marl_status ask(recording *r, marl_error *error)
 {
-    uint8_t bytes[MARL_MESSAGE_MOST];
+    uint8_t bytes[MARL_MESSAGE_MAX];
     size_t n;
     marl_message message = {.kind = MARL_ITEM_IDENTIFY, .number = 0};
     marl_status status = marl_message_make(&message, bytes, &n, error);
     status = status != MARL_OK ? status : source_write(r->from, bytes, n, error);
-    return status == MARL_END ? MARL_OK : status; /* gone already: reading will tell */
+    return status == MARL_END ? MARL_OK : status; /* gone already: reading will report it */
 }
 
 static marl_status complete(recording *r, marl_error *error)
@@ -192,7 +192,7 @@ static marl_status complete(recording *r, marl_error *error)
                          rows->rows + rows->rows_dropped);
     }
     if (r->log == NULL) {
-        status = begin_log(r, error);
+        status = start_log(r, error);
     }
     if (status == MARL_OK) {
         status = marl_log_commit(r->log, error);
@@ -221,13 +221,13 @@ int recording_is_enough(const recording *r)
     return !r->wanted || marl_guide_done(r->guide);
 }
 
-/* What is left unfinished after a failure: a log that has begun stays, as LOG.part. */
+/* What is left unfinished after a failure: a log that was started stays, as LOG.part. */
 void recording_free(recording *r)
 {
     if (r->log != NULL) {
         marl_error ignored = {0};
         if (marl_log_part(r->log) != NULL) {
-            cli_say("what was received is in %s", marl_log_part(r->log));
+            cli_message("what was received is in %s", marl_log_part(r->log));
         }
         (void)!marl_log_flush(r->log, &ignored);
         marl_log_leave(r->log);

@@ -12,7 +12,7 @@ typedef enum recording_end {
     END_OVER,      /* end of file, of the scene, of the log */
     END_VANISHED,  /* the line is gone */
     END_SILENT,    /* nothing came for long */
-    END_RESTARTED, /* the board began anew */
+    END_RESTARTED, /* the board restarted */
     END_COUNT
 } recording_end;
 
@@ -21,7 +21,7 @@ enum { RECORDING_FIRST_ROWS = 64 }; /* looked at before the columns are settled 
 typedef struct recording {
     const char *out;
     int quiet;  /* the guide stays silent */
-    int wanted; /* it was said what is enough */
+    int wanted; /* a limit was given */
     int guided; /* and that is not a number of seconds */
     source *from;
     marl_guide *guide;
@@ -35,13 +35,13 @@ typedef struct recording {
     int on_terminal, drawn;           /* redraws in place; lines on the screen */
     double drawn_wall_s, drawn_log_s; /* when the guide was last shown */
     double flushed_s;
-    char said[MARL_GUIDE_WIDTH];
+    char given[MARL_GUIDE_WIDTH];
     cli_warnings warnings;
 } recording;
 
 /* Runs to the end and completes the log. Fails when no row came, or the log cannot be written. */
 MARL_CHECKED marl_status recording_run(recording *r, const marl_log_options *options, marl_error *error);
-/* 1 unless it was said what is enough and there is less. */
+/* 1 unless a limit was given and there is less. */
 int recording_is_enough(const recording *r);
 int recording_print(recording *r);
 int recording_print_json(recording *r);

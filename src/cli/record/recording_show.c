@@ -48,18 +48,18 @@ static void draw(recording *r, const marl_guide_view *view)
     fflush(stderr);
 }
 
-/* One line when there is something new to do, or long nothing was said. */
-static void say(recording *r, const marl_guide_view *view, int now)
+/* One line when there is something new to do, or nothing was printed for long. */
+static void print_text(recording *r, const marl_guide_view *view, int now)
 {
     double since = marl_guide_seconds(r->guide) - r->drawn_log_s;
-    int changed = strcmp(view->line[2], r->said) != 0;
+    int changed = strcmp(view->line[2], r->given) != 0;
     if (since <= 0 || (!now && !(changed && since >= DRAW_LOG_S) && since < LINE_S)) {
         return;
     }
     r->drawn_log_s = marl_guide_seconds(r->guide);
-    snprintf(r->said, sizeof r->said, "%s", view->line[2]);
-    cli_say("%7.1f s  %s%s%s", marl_guide_seconds(r->guide), view->line[1], view->line[2][0] ? " -> " : "",
-            view->line[2]);
+    snprintf(r->given, sizeof r->given, "%s", view->line[2]);
+    cli_message("%7.1f s  %s%s%s", marl_guide_seconds(r->guide), view->line[1],
+                view->line[2][0] ? " -> " : "", view->line[2]);
 }
 
 void recording_show(recording *r, int now)
@@ -70,15 +70,15 @@ void recording_show(recording *r, int now)
         return;
     }
     if (!r->on_terminal) {
-        marl_guide_look(r->guide, &view);
-        say(r, &view, now);
+        marl_guide_show(r->guide, &view);
+        print_text(r, &view, now);
         return;
     }
     double wall = log_s - r->drawn_log_s >= DRAW_LOG_S || now ? INFINITY : wall_now();
     if (wall - r->drawn_wall_s < DRAW_WALL_S) {
         return;
     }
-    marl_guide_look(r->guide, &view);
+    marl_guide_show(r->guide, &view);
     draw(r, &view);
     r->drawn_log_s = log_s;
     r->drawn_wall_s = wall_now();
@@ -96,12 +96,12 @@ static void warn_of_end(recording *r)
                  name, at);
     } else if (r->end == END_RESTARTED) {
         cli_warn(&r->warnings, "restarted",
-                 "%s: the board began anew after %.1f s (was its power cut?); the recording ends there", name,
+                 "%s: the board restarted after %.1f s (was its power cut?); the recording ends there", name,
                  at);
     }
 }
 
-static void warn_of_losses(recording *r)
+static void warn_of_degradation(recording *r)
 {
     const marl_stream_report *s = marl_receiver_report(r->receiver);
     const char *name = r->from->name;
@@ -114,15 +114,15 @@ static void warn_of_losses(recording *r)
                  s->bytes_skipped, s->bytes,
                  s->kind == MARL_STREAM_LINES ? "line behind a header" : "packet");
     }
-    if (s->notices > 0) {
-        cli_warn(&r->warnings, "chip", "%s: the board gave %lu notices about its chips, the first: %s", name,
-                 s->notices, s->first_notice);
+    if (s->events > 0) {
+        cli_warn(&r->warnings, "chip", "%s: the board sent %lu events about its chips, the first: %s", name,
+                 s->events, s->first_event);
     }
     if (marl_guide_gaps(r->guide) > 0) {
         cli_warn(&r->warnings, "gap", "%s: %lu gaps between readings", name, marl_guide_gaps(r->guide));
     }
     if (marl_receiver_info(r->receiver)->columns & ~r->info.columns) {
-        cli_warn(&r->warnings, "unknown-column", "%s: columns that began to come later were left out", name);
+        cli_warn(&r->warnings, "unknown-column", "%s: columns that appeared later were left out", name);
     }
     cli_warn_of_log(&r->warnings, &s->rows, name);
     warn_of_end(r);
@@ -132,7 +132,7 @@ static void warn_of_lack(recording *r)
 {
     marl_guide_view view;
     if (!recording_is_enough(r)) {
-        marl_guide_look(r->guide, &view);
+        marl_guide_show(r->guide, &view);
         cli_warn(&r->warnings, "not-enough", view.line[2][0] ? "not enough; next: %s" : "not enough: %s",
                  view.line[2][0] ? view.line[2] : view.line[1]);
     }
@@ -141,7 +141,7 @@ static void warn_of_lack(recording *r)
 int recording_print(recording *r)
 {
     const marl_stream_report *s = marl_receiver_report(r->receiver);
-    warn_of_losses(r);
+    warn_of_degradation(r);
     warn_of_lack(r);
     cli_print_warnings(&r->warnings);
     cli_print("%s: %lu rows, %.1f s", r->out, r->rows, marl_guide_seconds(r->guide));
@@ -179,9 +179,9 @@ int recording_print_json(recording *r)
     const marl_stream_report *s = marl_receiver_report(r->receiver);
     marl_guide_view view;
     json_t *root = json_object(), *next = json_array();
-    warn_of_losses(r);
+    warn_of_degradation(r);
     warn_of_lack(r);
-    marl_guide_look(r->guide, &view);
+    marl_guide_show(r->guide, &view);
     if (!recording_is_enough(r)) {
         json_array_append_new(next, cli_text(view.line[2][0] ? view.line[2] : "record for longer"));
     }
@@ -198,7 +198,7 @@ int recording_print_json(recording *r)
     json_object_set_new(root, "packets_lost", json_integer((json_int_t)s->items_lost));
     json_object_set_new(root, "bytes", json_integer((json_int_t)s->bytes));
     json_object_set_new(root, "bytes_skipped", json_integer((json_int_t)s->bytes_skipped));
-    json_object_set_new(root, "notices", json_integer((json_int_t)s->notices));
+    json_object_set_new(root, "events", json_integer((json_int_t)s->events));
     json_object_set_new(root, "progress", json_real(marl_guide_progress(r->guide)));
     json_object_set_new(root, "next", next);
     json_object_set_new(root, "warnings", cli_warnings_json(&r->warnings));

@@ -10,7 +10,7 @@
 
 typedef struct options {
     cli_reading reading;
-    cli_losses losses;
+    cli_degradation degradation;
     char *calibration, *tuning, *out, *start, *figure;
     int digest;
     double pace;
@@ -22,7 +22,7 @@ typedef struct job {
     marl_log_writer *writer; /* NULL: no file asked for */
     marl_named_tuning tuning;
     marl_replay replay;
-    marl_lossy lossy;
+    marl_degrader degrader;
     marl_log_row last; /* attitude last given out */
     cli_start start;
     cli_replay_trace trace; /* for the figure */
@@ -36,13 +36,13 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
 {
     marl_calibration_record record;
     marl_status s = cli_reading_prepare(&o->reading, error);
-    marl_losses losses;
+    marl_degradation degradation;
     if (s == MARL_OK && !(o->pace >= 0)) {
         return marl_fail(error, MARL_ERR_USE, "replay: --pace is so many times real time, and not %g",
                          o->pace);
     }
-    s = s ? s : cli_losses_read(&losses, &o->losses, error);
-    s = s != MARL_OK || marl_lossy_init(&j->lossy, &losses) == MARL_OK ? s : MARL_ERR_USE;
+    s = s ? s : cli_degradation_read(&degradation, &o->degradation, error);
+    s = s != MARL_OK || marl_degrader_init(&j->degrader, &degradation) == MARL_OK ? s : MARL_ERR_USE;
     s = s ? s : cli_start_read(&j->start, o->start, error);
     s = s || o->figure == NULL ? s : marl_figure_check_path(o->figure, error);
     s = s ? s
@@ -56,7 +56,7 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
     s = s ? s
           : marl_replay_init(&j->replay, &j->tuning.tuning, o->calibration != NULL ? &record : NULL,
                              o->calibration, marl_log_reader_info(j->reader), c->file[0], error);
-    if (s == MARL_OK && j->start.from == CLI_START_SAID) {
+    if (s == MARL_OK && j->start.from == CLI_START_GIVEN) {
         s = marl_replay_start(&j->replay, j->start.q, error);
     }
     if (s == MARL_OK && o->out != NULL) {
@@ -72,11 +72,11 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
 static marl_status start_with_own(job *j, const marl_log_row *row, marl_error *error)
 {
     if (!row->has_q) {
-        return marl_fail(error, MARL_ERR_EVIDENCE,
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "--start reference: the log's first row holds no attitude of its own");
     }
     int ned = marl_log_reader_info(j->reader)->world == MARL_WORLD_NED;
-    j->start.from = CLI_START_SAID;
+    j->start.from = CLI_START_GIVEN;
     return marl_replay_start(&j->replay, ned ? marl_frame_swap_world(row->q) : row->q, error);
 }
 
@@ -110,7 +110,7 @@ static marl_status run(job *j, const options *o, marl_error *error)
             return status;
         }
         wait_for(j, row.sample.t_ns, o->pace);
-        if (!marl_lossy_take(&j->lossy, &row.sample, &row.sample)) {
+        if (!marl_degrader_feed(&j->degrader, &row.sample, &row.sample)) {
             continue;
         }
         if (marl_replay_step(&j->replay, &row.sample, &row.q)) {
@@ -127,7 +127,7 @@ static marl_status run(job *j, const options *o, marl_error *error)
         }
     }
     if (status == MARL_END && j->replay.attitudes == 0) {
-        return marl_fail(error, MARL_ERR_EVIDENCE,
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "no attitude: the log holds no good accelerometer reading to start from");
     }
     return status == MARL_END ? MARL_OK : status;
@@ -314,7 +314,7 @@ static int replay(const cli *c, options *o)
 
 int cli_replay(int argc, const char **argv)
 {
-    options o = {.losses = CLI_NO_LOSSES};
+    options o = {.degradation = CLI_NO_DEGRADATION};
     cli c;
     const struct poptOption table[] = {
         {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "correct the readings first", "CAL"},
@@ -324,7 +324,7 @@ int cli_replay(int argc, const char **argv)
          "T"},
         {"start", '\0', POPT_ARG_STRING, &o.start, 0,
          "vectors (default), reference: the log's own attitude, or an attitude in enu", "W,X,Y,Z"},
-        CLI_LOSS_OPTIONS(o.losses),
+        CLI_DEGRADATION_OPTIONS(o.degradation),
         {"pace", '\0', POPT_ARG_DOUBLE, &o.pace, 0,
          "go at X times the speed of the recording (default: as fast as it goes)", "X"},
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,

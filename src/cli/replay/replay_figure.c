@@ -10,17 +10,17 @@
 
 enum { T, TILT, HEADING, WEIGHT_ACCEL, WEIGHT_MAG, BIAS, SIGMA = BIAS + 3 };
 
-static int make_room(cli_replay_trace *trace)
+static int ensure_capacity(cli_replay_trace *trace)
 {
-    size_t room = trace->room > 0 ? 2 * trace->room : 4096;
+    size_t capacity = trace->capacity > 0 ? 2 * trace->capacity : 4096;
     for (int i = 0; i < CLI_TRACES; i++) {
-        double *more = realloc(trace->value[i], room * sizeof *more);
+        double *more = realloc(trace->value[i], capacity * sizeof *more);
         if (more == NULL) {
             return 0;
         }
         trace->value[i] = more;
     }
-    trace->room = room;
+    trace->capacity = capacity;
     return 1;
 }
 
@@ -55,7 +55,7 @@ static void keep_bias(cli_replay_trace *trace, size_t i, const marl_estimator *e
 marl_status cli_replay_trace_add(cli_replay_trace *trace, const marl_log_row *row, const marl_replay *replay,
                                  marl_error *error)
 {
-    if (trace->n == trace->room && !make_room(trace)) {
+    if (trace->n == trace->capacity && !ensure_capacity(trace)) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory for the figure");
     }
     const marl_estimator *e = &replay->estimator;

@@ -10,7 +10,7 @@ enum { CLI_TRACES = 11 };
 /* Columns of n values each: time, s, tilt and heading, deg, bias and its standard deviation per axis, deg/s,
  * weights of accelerometer and magnetometer; NaN where there is none. */
 typedef struct cli_replay_trace {
-    size_t n, room;
+    size_t n, capacity;
     double *value[CLI_TRACES];
 } cli_replay_trace;
 

@@ -16,7 +16,7 @@
 #define GAP_TIME 0.5f
 #define GAP_SHARE 0.2f
 #define GAP_TURN 0.1f
-/* The gains of the simple filters run down anew from where a mean of so many seconds is as uncertain as the
+/* The gains of the simple filters run down again from where a mean of so many seconds is as uncertain as the
  * unseen turn: this, rad s, over the turn. */
 #define GAP_RUN_DOWN 0.15f
 /* A field stands for no longer than this, s, however long the one before is ago. */
@@ -43,12 +43,12 @@ marl_status marl_estimator_init(marl_estimator *estimator, const marl_tuning *tu
 static int clock_was_set_back(marl_estimator *e, int64_t t_ns)
 {
     float step;
-    int agrees = e->refused_in_row > 0 && time_step(e->refused_ns, t_ns, &step) == MARL_OK &&
+    int agrees = e->invalid_in_row > 0 && time_step(e->invalid_ns, t_ns, &step) == MARL_OK &&
                  step <= PARAMETER(e, GAP_LIMIT);
-    e->refused_in_row = (uint8_t)(agrees ? e->refused_in_row + 1 : 1);
-    e->refused_ns = t_ns;
+    e->invalid_in_row = (uint8_t)(agrees ? e->invalid_in_row + 1 : 1);
+    e->invalid_ns = t_ns;
     e->counts.invalid_time++;
-    return e->refused_in_row >= CLOCK_SAMPLES;
+    return e->invalid_in_row >= CLOCK_SAMPLES;
 }
 
 /* Advances the clock; *dt is the time since the last accepted sample, 0 for the first. */
@@ -62,12 +62,12 @@ static marl_status advance_time(marl_estimator *e, int64_t t_ns, float *dt)
             return status;
         }
         if (status != MARL_OK || *dt > PARAMETER(e, GAP_LIMIT)) {
-            estimator_restart(e);
+            marl_estimator_restart(e);
             status = MARL_ERR_GAP;
             *dt = 0.0f;
         }
     }
-    e->refused_in_row = 0;
+    e->invalid_in_row = 0;
     e->timed = 1;
     e->t_ns = t_ns;
     e->counts.updates++;
@@ -81,7 +81,7 @@ static inline int is_within(marl_vec3 v, float min, float max)
     return square >= min * min && square <= max * max;
 }
 
-/* 1 when every fresh reading is certainly good, as nearly always; estimator_screen looks closer. */
+/* 1 when every fresh reading is certainly good, as nearly always; marl_estimator_screen examines the rest. */
 static inline int is_clean(const marl_sample *s)
 {
     unsigned fresh = s->fresh;
@@ -100,7 +100,7 @@ static void cross_gap(marl_estimator *e, marl_vec3 rate_change, float gap, float
     float turn2 = unknown * unknown * rate2;
     int lost = turn2 > GAP_TURN * GAP_TURN;
     if (e->tuning.filter == MARL_FILTER_KALMAN) {
-        kalman_cross_gap(e, turn2, lost);
+        marl_kalman_cross_gap(e, turn2, lost);
     } else {
         e->since_start =
             float_min(e->since_start, GAP_RUN_DOWN / float_max(float_root(turn2), GAP_RUN_DOWN * 1e-5f));
@@ -111,7 +111,7 @@ static void cross_gap(marl_estimator *e, marl_vec3 rate_change, float gap, float
 }
 
 /* (2.1) Keeps the fresh readings. Returns the mean rate over the step of dt seconds that ends here. */
-static marl_vec3 take_readings(marl_estimator *e, const marl_sample *s, float dt)
+static marl_vec3 add_readings(marl_estimator *e, const marl_sample *s, float dt)
 {
     marl_vec3 mean = e->rate;
     float held = e->gyro_age; /* integrated already, by the reading before alone */
@@ -155,7 +155,8 @@ static inline void accumulate(marl_estimator *e, uint8_t fresh, const world_axes
 {
     marl_accumulator *sum = &e->sum;
     if (fresh & MARL_FRESH_ACCEL) {
-        sum->force = vec3_add(sum->force, to_world(world, e->motion.known ? motion_subtract(e) : e->accel));
+        sum->force =
+            vec3_add(sum->force, to_world(world, e->motion.known ? marl_motion_subtract(e) : e->accel));
         sum->forces++;
     }
     if ((fresh & MARL_FRESH_MAG) && e->heading_known) {
@@ -196,16 +197,16 @@ static void correct(marl_estimator *e, const world_axes *world)
     means.field = vec3_scale(sum->field, fields > 0 ? 1.0f / (float)fields : 0.0f);
     e->since_start = float_min(e->since_start + sum->age, ESTIMATOR_MAX_TIME);
     if (e->tuning.filter == MARL_FILTER_KALMAN) {
-        kalman_correct(e, world, &means);
+        marl_kalman_correct(e, world, &means);
     } else {
-        constant_gain_correct(e, world, &means);
+        marl_constant_gain_correct(e, world, &means);
     }
     count_used(e, forces, fields);
     e->sum = (marl_accumulator){.wait = time_to_next(e), .field_age = fields > 0 ? 0.0f : field_age};
     e->q = quat_snap(quat_renormalize(e->q));
     e->unnormalized = 0;
     if (e->garbage > 0.0f) {
-        estimator_forget_garbage(e, means.age);
+        marl_estimator_forget_garbage(e, means.age);
     }
 }
 
@@ -213,14 +214,14 @@ static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
 {
     integrate(e, rate, dt);
     if (!e->heading_known && (fresh & MARL_FRESH_MAG)) {
-        estimator_find_heading(e);
+        marl_estimator_find_heading(e);
     }
     if (!estimator_has_corrections(e)) {
         return;
     }
     e->sum.age += dt;
     if (e->tuning.filter == MARL_FILTER_KALMAN && e->since_start < START_TIME) {
-        kalman_follow_rate(e, dt);
+        marl_kalman_follow_rate(e, dt);
     }
     world_axes world = world_axes_of(e->q);
     accumulate(e, fresh, &world);
@@ -233,7 +234,7 @@ static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
 static void step_vectors(marl_estimator *e, uint8_t fresh)
 {
     if (fresh & (MARL_FRESH_ACCEL | MARL_FRESH_MAG)) {
-        e->heading_known = (uint8_t)estimator_sees_north(e, e->accel);
+        e->heading_known = (uint8_t)marl_estimator_sees_north(e, e->accel);
         e->q = e->heading_known ? attitude_from_vectors(e->accel, e->mag) : attitude_from_up(e->accel);
     }
 }
@@ -248,15 +249,15 @@ marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *
     }
     if (!is_clean(sample)) {
         screened = *sample;
-        readings = estimator_screen(estimator, &screened, dt);
+        readings = marl_estimator_screen(estimator, &screened, dt);
         sample = &screened;
     }
-    marl_vec3 rate = take_readings(estimator, sample, dt);
+    marl_vec3 rate = add_readings(estimator, sample, dt);
     if (estimator->motion.known || (sample->fresh & MARL_FRESH_SPEED)) {
-        motion_follow(estimator, sample, dt);
+        marl_motion_follow(estimator, sample, dt);
     }
     if (!estimator->started) {
-        estimator_start(estimator);
+        marl_estimator_start(estimator);
     } else if (dt > 0.0f && estimator->tuning.filter == MARL_FILTER_VECTORS) {
         step_vectors(estimator, sample->fresh);
     } else if (dt > 0.0f) {
@@ -268,7 +269,7 @@ marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *
     return estimator->started ? MARL_OK : MARL_ERR_NOT_READY;
 }
 
-marl_vec3 estimator_turn(marl_estimator *e, marl_vec3 d)
+marl_vec3 marl_estimator_turn(marl_estimator *e, marl_vec3 d)
 {
     float level2 = d.x * d.x + d.y * d.y;
     if (level2 > MAX_TURN * MAX_TURN) {
@@ -285,7 +286,7 @@ marl_vec3 estimator_turn(marl_estimator *e, marl_vec3 d)
     return d;
 }
 
-void estimator_change_bias(marl_estimator *e, marl_vec3 change)
+void marl_estimator_change_bias(marl_estimator *e, marl_vec3 change)
 {
     float limit = PARAMETER(e, BIAS_LIMIT);
     e->bias = vec3_snap(vec3_clamp(vec3_add(e->bias, change), limit));

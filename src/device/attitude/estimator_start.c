@@ -34,7 +34,7 @@ static marl_status drop_directionless(marl_sample *s, uint8_t *invalid)
     return dropped ? MARL_ERR_DEGENERATE : MARL_OK;
 }
 
-marl_status estimator_screen(marl_estimator *e, marl_sample *s, float dt)
+marl_status marl_estimator_screen(marl_estimator *e, marl_sample *s, float dt)
 {
     uint8_t invalid;
     marl_status status = marl_sample_check(s, &invalid);
@@ -52,7 +52,7 @@ marl_status estimator_screen(marl_estimator *e, marl_sample *s, float dt)
     return status != MARL_OK ? status : direction;
 }
 
-int estimator_sees_north(const marl_estimator *e, marl_vec3 up)
+int marl_estimator_sees_north(const marl_estimator *e, marl_vec3 up)
 {
     if (!IS_ON(e, USE_MAG) || !(e->seen & MARL_FRESH_MAG)) {
         return 0;
@@ -61,7 +61,7 @@ int estimator_sees_north(const marl_estimator *e, marl_vec3 up)
     return vec3_dot(across, across) > MIN_NORTH_SINE2 * vec3_dot(e->mag, e->mag) * vec3_dot(up, up);
 }
 
-void estimator_restart(marl_estimator *e)
+void marl_estimator_restart(marl_estimator *e)
 {
     marl_estimator fresh = {.tuning = e->tuning,
                             .counts = e->counts,
@@ -89,7 +89,7 @@ static int still_waits_for_mag(marl_estimator *e)
 }
 
 /* The attitude q is that of a start. */
-static void begin(marl_estimator *e, int heading_known, float spread)
+static void start(marl_estimator *e, int heading_known, float spread)
 {
     e->started = 1;
     e->since_start = 0.0f;
@@ -98,51 +98,51 @@ static void begin(marl_estimator *e, int heading_known, float spread)
     e->field = (marl_field_reference){.known = 0};
     e->mean_force[0] = e->mean_force[1] = 0.0f;
     e->heading_known = (uint8_t)heading_known;
-    kalman_start(e, spread);
-    motion_start(e);
+    marl_kalman_start(e, spread);
+    marl_motion_start(e);
 }
 
-void estimator_start(marl_estimator *e)
+void marl_estimator_start(marl_estimator *e)
 {
     if (!(e->seen & MARL_FRESH_ACCEL)) {
         return;
     }
-    int north = estimator_sees_north(e, e->accel);
+    int north = marl_estimator_sees_north(e, e->accel);
     if (!north && IS_ON(e, USE_MAG) && still_waits_for_mag(e)) {
         return;
     }
     e->q = north ? attitude_from_vectors(e->accel, e->mag) : attitude_from_up(e->accel);
-    begin(e, north, PARAMETER(e, ATTITUDE_SPREAD));
+    start(e, north, PARAMETER(e, ATTITUDE_SPREAD));
 }
 
-void estimator_start_from_up(marl_estimator *e, marl_vec3 up)
+void marl_estimator_start_from_up(marl_estimator *e, marl_vec3 up)
 {
     e->q = attitude_from_up(up);
-    begin(e, 0, PARAMETER(e, ATTITUDE_SPREAD));
+    start(e, 0, PARAMETER(e, ATTITUDE_SPREAD));
     e->counts.restarts++;
 }
 
-void estimator_forget_garbage(marl_estimator *e, float age)
+void marl_estimator_forget_garbage(marl_estimator *e, float age)
 {
     e->garbage = float_max(e->garbage - GARBAGE_LEAK * age, 0.0f);
     if (e->spoiled && e->garbage == 0.0f) {
         e->spoiled = 0;
         e->bias = (marl_vec3){0.0f, 0.0f, 0.0f};
-        estimator_start_from_up(e, e->accel);
+        marl_estimator_start_from_up(e, e->accel);
     }
 }
 
-void estimator_find_heading(marl_estimator *e)
+void marl_estimator_find_heading(marl_estimator *e)
 {
     world_axes world = world_axes_of(e->q);
-    if (estimator_sees_north(e, world.up)) {
+    if (marl_estimator_sees_north(e, world.up)) {
         e->q = attitude_from_vectors(world.up, e->mag);
         e->heading_known = 1;
         e->field = (marl_field_reference){.known = 0};
         e->sum =
             (marl_accumulator){.age = e->sum.age, .wait = e->sum.wait}; /* another heading had turned them */
         e->mean_force[0] = e->mean_force[1] = 0.0f;
-        kalman_start_heading(e);
+        marl_kalman_start_heading(e);
     }
 }
 
@@ -153,7 +153,7 @@ marl_status marl_estimator_set_attitude(marl_estimator *estimator, marl_quat q)
     }
     q = estimator->tuning.world == MARL_WORLD_NED ? marl_frame_swap_world(q) : q;
     estimator->q = estimator->has_tare ? quat_product(q, quat_conjugate(estimator->tare)) : q;
-    begin(estimator, IS_ON(estimator, USE_MAG), SET_SPREAD);
+    start(estimator, IS_ON(estimator, USE_MAG), SET_SPREAD);
     estimator->since_start = SET_AGE;
     return MARL_OK;
 }

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * What a user may read of an estimator, beside the attitude. */
+ * What a user may read of an estimator besides the attitude. */
 #include "device/attitude/estimator_parts.h"
 
 int marl_estimator_heading_is_magnetic(const marl_estimator *estimator)

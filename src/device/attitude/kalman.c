@@ -14,7 +14,7 @@
 #define MIN_EVIDENCE 1e-6f
 /* Accelerations last at most this share of the velocity's memory: later the leak has forgotten them. */
 #define MAX_CORRELATION 0.5f
-/* Two means of the rate whose difference shows a motion that has begun, s: the fast one averages noise. */
+/* Two means of the rate whose difference shows the start of a motion, s: the fast one averages noise. */
 #define RATE_FAST 0.05f
 #define RATE_SLOW 0.6f
 /* (3.4) Square of the age of a start, s^2, below which the start term grows no further: 0.07 s. */
@@ -34,11 +34,11 @@ static void clear_velocity(marl_estimator *e)
 {
     for (int i = 0; i < 2; i++) {
         e->kalman.velocity[i] = 0.0f;
-        kalman_set_variance(&e->kalman, SPEED + i, PARAMETER(e, SPEED_FLOOR));
+        marl_kalman_set_variance(&e->kalman, SPEED + i, PARAMETER(e, SPEED_FLOOR));
     }
 }
 
-/* The attitude has changed by what no correction knew: forces behind it say nothing of it. */
+/* The attitude has changed by something that no correction modelled: earlier forces do not determine it. */
 static void forget_force(marl_kalman *k)
 {
     k->force_age = k->heading_error = k->long_force[0] = k->long_force[1] = 0.0f;
@@ -46,28 +46,28 @@ static void forget_force(marl_kalman *k)
 }
 
 /* (3.1) */
-void kalman_start(marl_estimator *e, float spread)
+void marl_kalman_start(marl_estimator *e, float spread)
 {
     marl_kalman fresh = {.rate_variance = e->kalman.rate_variance,
                          .rate_fast = e->kalman.rate_fast,
                          .rate_slow = e->kalman.rate_slow};
     e->kalman = fresh;
     for (int i = 0; i < 3; i++) {
-        kalman_set_variance(&e->kalman, ANGLE + i, spread);
-        kalman_set_variance(&e->kalman, BIAS + i, PARAMETER(e, BIAS_SPREAD));
+        marl_kalman_set_variance(&e->kalman, ANGLE + i, spread);
+        marl_kalman_set_variance(&e->kalman, BIAS + i, PARAMETER(e, BIAS_SPREAD));
     }
     clear_velocity(e);
     e->kalman.settling = SETTLING_TIME;
 }
 
-void kalman_start_heading(marl_estimator *e)
+void marl_kalman_start_heading(marl_estimator *e)
 {
-    kalman_set_variance(&e->kalman, ANGLE + 2, PARAMETER(e, ATTITUDE_SPREAD));
+    marl_kalman_set_variance(&e->kalman, ANGLE + 2, PARAMETER(e, ATTITUDE_SPREAD));
     forget_force(&e->kalman);
 }
 
 /* (3.3) W */
-void kalman_follow_rate(marl_estimator *e, float dt)
+void marl_kalman_follow_rate(marl_estimator *e, float dt)
 {
     marl_kalman *k = &e->kalman;
     float t = e->since_start + e->sum.age;
@@ -79,7 +79,7 @@ void kalman_follow_rate(marl_estimator *e, float dt)
 }
 
 /* (2.2) */
-void kalman_cross_gap(marl_estimator *e, float turn2, int lost)
+void marl_kalman_cross_gap(marl_estimator *e, float turn2, int lost)
 {
     for (int i = 0; i < 3; i++) {
         e->kalman.p[ANGLE + i][ANGLE + i] += turn2;
@@ -101,7 +101,7 @@ static void predict(marl_estimator *e, const world_axes *world, const estimator_
     const float s[3][3] = {{age * world->east.x, age * world->east.y, age * world->east.z},
                            {age * world->north.x, age * world->north.y, age * world->north.z},
                            {age * world->up.x, age * world->up.y, age * world->up.z}};
-    kalman_predict_covariance(k, s, MARL_GRAVITY * age, leak);
+    marl_kalman_predict_covariance(k, s, MARL_GRAVITY * age, leak);
     float angle = (white * white + TWO_PI * scale * scale * float_root(vec3_dot(rate, rate))) * age;
     for (int i = 0; i < 3; i++) {
         k->p[ANGLE + i][ANGLE + i] += angle;
@@ -174,10 +174,10 @@ static void level(marl_estimator *e, const estimator_means *means, float x[STATE
     float floor = PARAMETER(e, SPEED_FLOOR), correlated = 2.0f * correlation_time(e) / means->age;
     float accel = correlated * accel_variance(e) / (MARL_GRAVITY * MARL_GRAVITY);
     float speed = correlated * (floor * floor + 0.5f * k->speed_evidence);
-    kalman_update_scalar(k, x, ANGLE + 1, -means->force.x / MARL_GRAVITY, accel);
-    kalman_update_scalar(k, x, ANGLE, means->force.y / MARL_GRAVITY, accel);
-    kalman_update_scalar(k, x, SPEED, -k->velocity[0], speed);
-    kalman_update_scalar(k, x, SPEED + 1, -k->velocity[1], speed);
+    marl_kalman_update_scalar(k, x, ANGLE + 1, -means->force.x / MARL_GRAVITY, accel);
+    marl_kalman_update_scalar(k, x, ANGLE, means->force.y / MARL_GRAVITY, accel);
+    marl_kalman_update_scalar(k, x, SPEED, -k->velocity[0], speed);
+    marl_kalman_update_scalar(k, x, SPEED + 1, -k->velocity[1], speed);
 }
 
 /* (3.7) The horizontal field; what its reference does not explain widens the noise. */
@@ -190,7 +190,8 @@ static void correct_heading(marl_estimator *e, const estimator_means *means, mar
     marl_vec3 m = vec3_add(means->field, vec3_cross(turned, means->field));
     float level = float_max(float_root(m.x * m.x + m.y * m.y), MIN_LEVEL_FIELD), level2 = level * level;
     float tilt2 = level2 * (k->p[0][0] + k->p[1][1]);
-    float excess = weighted ? float_max(field_reference_excess(&e->field, m, noise) - tilt2, 0.0f) : 0.0f;
+    float excess =
+        weighted ? float_max(marl_field_reference_excess(&e->field, m, noise) - tilt2, 0.0f) : 0.0f;
     float correlated = float_max(1.0f, 2.0f * PARAMETER(e, DISTURBANCE_TIME) / means->field_age);
     e->weight_mag = 1.0f / (1.0f + excess / HALF_WEIGHT_FIELD2);
     if (m.x != 0.0f || m.y != 0.0f) {
@@ -202,13 +203,13 @@ static void correct_heading(marl_estimator *e, const estimator_means *means, mar
         };
         k->innovation = z.angle;
         k->innovation_weight = 1.0f / (1.0f + excess / noise2);
-        kalman_update_heading(k, x, up, &z);
+        marl_kalman_update_heading(k, x, up, &z);
     }
-    field_reference_follow(&e->field, m, means->field_age,
-                           float_max(0.1f, 1.0f / (1.0f + excess / (4.0f * noise2))));
+    marl_field_reference_follow(&e->field, m, means->field_age,
+                                float_max(0.1f, 1.0f / (1.0f + excess / (4.0f * noise2))));
 }
 
-void kalman_correct(marl_estimator *e, const world_axes *world, const estimator_means *means)
+void marl_kalman_correct(marl_estimator *e, const world_axes *world, const estimator_means *means)
 {
     marl_kalman *k = &e->kalman;
     float x[STATES] = {0};
@@ -224,13 +225,13 @@ void kalman_correct(marl_estimator *e, const world_axes *world, const estimator_
     if (means->has_field) {
         correct_heading(e, means, world->up, x);
     }
-    marl_vec3 d = estimator_turn(e, (marl_vec3){x[0], x[1], x[2]});
-    estimator_change_bias(e, (marl_vec3){x[3], x[4], x[5]});
+    marl_vec3 d = marl_estimator_turn(e, (marl_vec3){x[0], x[1], x[2]});
+    marl_estimator_change_bias(e, (marl_vec3){x[3], x[4], x[5]});
     k->velocity[0] = float_snap(k->velocity[0] + x[6]);
     k->velocity[1] = float_snap(k->velocity[1] + x[7]);
-    kalman_tidy_covariance(k);
+    marl_kalman_tidy_covariance(k);
     k->settling = float_max(k->settling - means->age, 0.0f);
     if (means->has_force && IS_ON(e, WEIGHTING)) {
-        kalman_reset_if_lost(e, means, d);
+        marl_kalman_reset_if_lost(e, means, d);
     }
 }

@@ -18,12 +18,12 @@ static int contracts(void)
 
 static int flushes(void)
 {
-    volatile float least = FLT_MIN, half = 0.5f;
-    volatile float denormal = least * half;
-    return denormal == 0.0f || denormal + denormal != least;
+    volatile float min = FLT_MIN, half = 0.5f;
+    volatile float denormal = min * half;
+    return denormal == 0.0f || denormal + denormal != min;
 }
 
-/* Ties on either side of 1 and -1 tell all four rounding modes apart. */
+/* Ties on either side of 1 and -1 distinguish all four rounding modes. */
 static int rounds_oddly(void)
 {
     volatile float one = 1.0f, half = 0.5f * FLT_EPSILON, three_halves = 1.5f * FLT_EPSILON;

@@ -20,7 +20,7 @@ static const char *const filter_names[MARL_FILTER_COUNT] = {"gyro", "vectors", "
 /* clang-format off */
 static const marl_parameter parameters[MARL_PARAMETER_COUNT] = {
     [MARL_PARAMETER_USE_MAG] = {"use_mag", "", MARL_KIND_SWITCH, 1.0f, 0.0f, 1.0f, ALL,
-        "take the heading from the magnetometer; without it the heading is relative to the start"},
+        "use the magnetometer for the heading; without it the heading is relative to the start"},
     [MARL_PARAMETER_WEIGHTING] = {"weighting", "", MARL_KIND_SWITCH, 1.0f, 0.0f, 1.0f, CORRECTED,
         "readings that disagree lose weight; off: the published filter with constant noise or gains"},
     [MARL_PARAMETER_RUN_DOWN] = {"run_down", "", MARL_KIND_SWITCH, 1.0f, 0.0f, 1.0f, SIMPLE,

@@ -4,7 +4,7 @@
 
 /* Periods without anything fresh after which a chip is started again, and the least such time. */
 #define PATIENCE_PERIODS 20u
-#define PATIENCE_LEAST_US 100000u
+#define PATIENCE_MIN_US 100000u
 /* Asking begins this share of a period before a reading is due, and goes on in steps of a share. */
 #define EARLY_SHARE 10u
 #define STEP_SHARE 50u
@@ -14,7 +14,7 @@ marl_status marl_board_init(marl_board *board, const marl_port *port, const marl
 {
     *board = (marl_board){.port = port, .part = part, .parts = parts};
     marl_status status = marl_port_check(port, MARL_PORT_BUS, what);
-    if (status == MARL_OK && (parts < 1 || parts > MARL_BOARD_MOST_PARTS)) {
+    if (status == MARL_OK && (parts < 1 || parts > MARL_BOARD_MAX_PARTS)) {
         if (what != NULL) {
             *what = "parts";
         }
@@ -46,26 +46,26 @@ uint8_t marl_board_sensors(const marl_board *board)
 
 static uint32_t period_of(const marl_part *part)
 {
-    uint32_t least = 1000000;
+    uint32_t min = 1000000;
     uint8_t use = sensors_of(part);
     for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_chip_sensor *s = &part->chip->sensor[i];
         if (use & (1u << i)) {
             float us = 1e6f / s->rate.choice[part->rate[i]].value;
-            least = us < (float)least ? (uint32_t)us : least;
+            min = us < (float)min ? (uint32_t)us : min;
         }
     }
-    return least > 0 ? least : 1;
+    return min > 0 ? min : 1;
 }
 
 uint32_t marl_board_period_us(const marl_board *board)
 {
-    uint32_t least = 1000000;
+    uint32_t min = 1000000;
     for (uint8_t i = 0; i < board->parts; i++) {
         uint32_t period = period_of(&board->part[i]);
-        least = period < least ? period : least;
+        min = period < min ? period : min;
     }
-    return least;
+    return min;
 }
 
 static void count(marl_part_state *state, marl_status status)
@@ -102,10 +102,10 @@ marl_status marl_board_start(marl_board *board)
 static int64_t patience_ns(const marl_part *part)
 {
     uint32_t us = PATIENCE_PERIODS * period_of(part);
-    return INT64_C(1000) * (us < PATIENCE_LEAST_US ? PATIENCE_LEAST_US : us);
+    return INT64_C(1000) * (us < PATIENCE_MIN_US ? PATIENCE_MIN_US : us);
 }
 
-/* A clock that was set back, as a 32-bit one is when it wraps, tells nothing. */
+/* A clock that was set back, as a 32-bit one is when it wraps, gives no time step. */
 static int starves(marl_board *board, uint8_t i, int64_t now)
 {
     marl_part_state *state = &board->state[i];

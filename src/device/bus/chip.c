@@ -32,7 +32,7 @@ static int is_itself(const marl_chip *chip, uint8_t value)
     return (value & chip->identity.mask) == (chip->identity_value & chip->identity.mask);
 }
 
-/* Another chip says the same thing each time; a disturbed bus does not. */
+/* Another chip sends the same value each time; a disturbed bus does not. */
 static marl_status identify(const marl_port *port, const marl_part *part, uint8_t *found)
 {
     uint8_t value = 0, before = 0;
@@ -192,7 +192,7 @@ static marl_status read_burst(const marl_port *port, const marl_part *part, uint
 
 marl_status marl_part_read(const marl_port *port, const marl_part *part, marl_sample *sample)
 {
-    uint8_t burst[MARL_CHIP_MOST_BURST];
+    uint8_t burst[MARL_CHIP_MAX_BURST];
     const marl_chip *chip = part->chip;
     *sample = (marl_sample){0};
     marl_status status = read_burst(port, part, burst);
@@ -232,15 +232,15 @@ marl_status marl_part_write_offset(const marl_port *port, const marl_part *part,
     const marl_chip_sensor *s = &part->chip->sensor[sensor];
     float chip[3];
     uint8_t bytes[3][4];
-    int32_t least, most;
+    int32_t min, max;
     if (!s->present || !s->offset.present) {
         return MARL_ERR_ARGUMENT;
     }
     unmounted(part->mount, bias, chip);
-    marl_chip_word_range(&s->offset.word, &least, &most);
+    marl_chip_word_range(&s->offset.word, &min, &max);
     for (int k = 0; k < 3; k++) {
         float counts = -chip[k] * (float)(s->sign[k] * s->offset.sign) / s->offset.per_count;
-        if (!(counts > (float)least && counts < (float)most)) { /* also NaN */
+        if (!(counts > (float)min && counts < (float)max)) { /* also NaN */
             return MARL_ERR_ARGUMENT;
         }
         marl_chip_word_put(&s->offset.word, (int32_t)(counts + (counts < 0.0f ? -0.5f : 0.5f)), bytes[k]);

@@ -43,14 +43,14 @@ static unsigned lowest_bit(uint8_t mask)
     return mask & (0u - mask);
 }
 
-static int bad_setting(const marl_chip_setting *s, int least, int is_range)
+static int bad_setting(const marl_chip_setting *s, int min, int is_range)
 {
-    int bad = s->n < least || s->n > MARL_CHIP_MOST_CHOICES || (s->at.mask == 0 && s->n > 1);
+    int bad = s->n < min || s->n > MARL_CHIP_MAX_CHOICES || (s->at.mask == 0 && s->n > 1);
     for (int i = 0; i < s->n && !bad; i++) {
         const marl_chip_choice *c = &s->choice[i];
         bad = (s->at.mask != 0 && c->code * lowest_bit(s->at.mask) > s->at.mask) || !(c->value >= 0.0f) ||
               (is_range && (bad_number(c->value) || bad_number(c->per_count))) ||
-              (least && bad_number(c->value));
+              (min && bad_number(c->value));
     }
     return bad;
 }
@@ -82,8 +82,8 @@ marl_status marl_chip_check(const marl_chip *chip, const char **what)
     const char *first = NULL;
     int sensors = 0;
     complain(chip->identity.mask == 0, "identity", &first);
-    complain(chip->setups > MARL_CHIP_MOST_SETUP, "setup", &first);
-    complain(chip->burst_n < 1 || chip->burst_n > MARL_CHIP_MOST_BURST ||
+    complain(chip->setups > MARL_CHIP_MAX_SETUP, "setup", &first);
+    complain(chip->burst_n < 1 || chip->burst_n > MARL_CHIP_MAX_BURST ||
                  chip->burst_reg + chip->burst_n > 256,
              "burst", &first);
     complain(chip->zeros.mask != 0 && outside_burst(chip, chip->zeros.reg, 1), "zeros", &first);

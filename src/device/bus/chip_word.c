@@ -2,11 +2,11 @@
  * Numbers in registers. */
 #include "marlinspike/chip.h"
 
-void marl_chip_word_range(const marl_chip_word *word, int32_t *least, int32_t *most)
+void marl_chip_word_range(const marl_chip_word *word, int32_t *min, int32_t *max)
 {
     int64_t span = (int64_t)1 << word->bits;
-    *least = word->is_unsigned ? 0 : (int32_t)(-span / 2);
-    *most = (int32_t)((word->is_unsigned && word->bits < 32 ? span : span / 2) - 1);
+    *min = word->is_unsigned ? 0 : (int32_t)(-span / 2);
+    *max = (int32_t)((word->is_unsigned && word->bits < 32 ? span : span / 2) - 1);
 }
 
 static unsigned padding(const marl_chip_word *word)
@@ -30,9 +30,9 @@ int32_t marl_chip_word_get(const marl_chip_word *word, const uint8_t *bytes)
 
 void marl_chip_word_put(const marl_chip_word *word, int32_t count, uint8_t *bytes)
 {
-    int32_t least, most;
-    marl_chip_word_range(word, &least, &most);
-    count = count < least ? least : count > most ? most : count;
+    int32_t min, max;
+    marl_chip_word_range(word, &min, &max);
+    count = count < min ? min : count > max ? max : count;
     uint32_t top = (uint32_t)1 << (word->bits - 1u);
     uint32_t raw = ((uint32_t)count & (top - 1u + top)) << padding(word);
     for (unsigned i = 0; i < word->bytes; i++) {

@@ -89,7 +89,7 @@ static void refuse(marl_cbor_reader *r)
     r->at = r->n;
 }
 
-/* The head of an item; `minor` tells how its argument was written. */
+/* The head of an item; `minor` receives how its argument was written. */
 static unsigned get_head(marl_cbor_reader *r, unsigned *minor, uint64_t *value)
 {
     *value = *minor = 0;

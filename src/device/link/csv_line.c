@@ -75,7 +75,7 @@ static size_t finish(const char *line, char *out)
     return (size_t)(put_text(out, "\n") - line);
 }
 
-size_t marl_csv_line_header(char line[MARL_CSV_LINE_MOST], uint8_t sensors, int with_q)
+size_t marl_csv_line_header(char line[MARL_CSV_LINE_MAX], uint8_t sensors, int with_q)
 {
     char *out = put_text(line, "t[s]");
     for (int i = 0; i < GROUPS; i++) {
@@ -94,8 +94,8 @@ static char *put_cells(char *out, const float *value, int n, int decimals, int f
     return out;
 }
 
-size_t marl_csv_line_row(char line[MARL_CSV_LINE_MOST], uint8_t sensors, int with_q,
-                         const marl_sample *sample, const marl_quat *q)
+size_t marl_csv_line_row(char line[MARL_CSV_LINE_MAX], uint8_t sensors, int with_q, const marl_sample *sample,
+                         const marl_quat *q)
 {
     marl_sample s = *sample;
     (void)!marl_sample_check(&s, NULL);

@@ -27,14 +27,14 @@ static void stuff(stuffer *s, const uint8_t *bytes, size_t n)
     }
 }
 
-marl_status marl_packet_make(const uint8_t *contents, size_t n, uint8_t *out, size_t most, size_t *size)
+marl_status marl_packet_make(const uint8_t *contents, size_t n, uint8_t *out, size_t max, size_t *size)
 {
     uint32_t crc = marl_crc32(0, contents, n);
     const uint8_t check[4] = {(uint8_t)crc, (uint8_t)(crc >> 8), (uint8_t)(crc >> 16), (uint8_t)(crc >> 24)};
     stuffer s = {.out = out, .n = 1};
     *size = 0;
-    if (most < MARL_PACKET_SIZE(n)) {
-        return MARL_ERR_ROOM;
+    if (max < MARL_PACKET_SIZE(n)) {
+        return MARL_ERR_CAPACITY;
     }
     stuff(&s, contents, n);
     stuff(&s, check, sizeof check);
@@ -49,9 +49,9 @@ void marl_packet_reader_init(marl_packet_reader *reader, uint8_t *bytes, size_t 
     *reader = (marl_packet_reader){.bytes = bytes, .size = size, .skipping = 1};
 }
 
-static void begin(marl_packet_reader *r)
+static void start(marl_packet_reader *r)
 {
-    r->n = r->taken = 0;
+    r->n = r->used_bytes = 0;
     r->block = r->skipping = 0;
     r->full = 1; /* no zero before the first block */
 }
@@ -71,11 +71,11 @@ static int is_good(const marl_packet_reader *r, size_t *n)
 
 static marl_status end(marl_packet_reader *r, size_t *n)
 {
-    size_t taken = r->taken;
+    size_t used_bytes = r->used_bytes;
     int good = is_good(r, n), first = !r->started;
     r->started = 1;
-    begin(r);
-    if (taken == 0) { /* zeros in a row */
+    start(r);
+    if (used_bytes == 0) { /* zeros in a row */
         return MARL_ERR_NOT_READY;
     }
     if (good) {
@@ -83,7 +83,7 @@ static marl_status end(marl_packet_reader *r, size_t *n)
         return MARL_OK;
     }
     *n = 0;
-    r->skipped += (uint32_t)taken;
+    r->skipped += (uint32_t)used_bytes;
     r->broken += !first;
     return first ? MARL_ERR_NOT_READY : MARL_ERR_MESSAGE;
 }
@@ -97,13 +97,13 @@ static void keep(marl_packet_reader *r, uint8_t byte)
     }
 }
 
-marl_status marl_packet_take(marl_packet_reader *r, uint8_t byte, size_t *n)
+marl_status marl_packet_feed(marl_packet_reader *r, uint8_t byte, size_t *n)
 {
     *n = 0;
     if (byte == 0) {
         return end(r, n);
     }
-    r->taken++;
+    r->used_bytes++;
     if (r->skipping) {
         return MARL_ERR_NOT_READY;
     }

@@ -6,7 +6,7 @@
 #include <string.h>
 
 #define MAGIC UINT32_C(0x4b53524d)
-enum { HEAD = MARL_STORE_HEAD, MOST_UNIT = 32 };
+enum { HEAD = MARL_STORE_HEAD, MAX_UNIT = 32 };
 
 typedef struct head {
     uint32_t number, n, crc;
@@ -33,9 +33,9 @@ static uint32_t get_word(const uint8_t *from)
 /* CRC of the contents as they stand in memory, behind that of number and length. */
 static marl_status memory_crc(const marl_port *port, uint32_t at, uint32_t n, uint32_t *crc)
 {
-    uint8_t block[MOST_UNIT];
+    uint8_t block[MAX_UNIT];
     while (n > 0) {
-        uint32_t now = n < MOST_UNIT ? n : MOST_UNIT;
+        uint32_t now = n < MAX_UNIT ? n : MAX_UNIT;
         if (port->nv_read(port->context, at, block, now) != MARL_OK) {
             return MARL_ERR_STORE;
         }
@@ -74,10 +74,10 @@ static marl_status find(const marl_port *port, uint32_t *at, head *newest)
         return MARL_ERR_EMPTY;
     }
     /* numbers may wrap */
-    int take_second =
+    int use_second =
         first != MARL_OK || (second == MARL_OK && h[1].number - h[0].number < UINT32_C(0x80000000));
-    *at = take_second ? half(port) : 0;
-    *newest = h[take_second];
+    *at = use_second ? half(port) : 0;
+    *newest = h[use_second];
     return MARL_OK;
 }
 
@@ -91,7 +91,7 @@ marl_status marl_store_load(const marl_port *port, uint8_t *bytes, size_t size, 
         return status;
     }
     if (h.n > size) {
-        return MARL_ERR_ROOM;
+        return MARL_ERR_CAPACITY;
     }
     *n = h.n;
     return port->nv_read(port->context, at + HEAD, bytes, h.n) == MARL_OK ? MARL_OK : MARL_ERR_STORE;
@@ -116,7 +116,7 @@ static uint8_t byte_of(const uint8_t bytes_head[HEAD], const uint8_t *bytes, siz
 static marl_status write_units(const marl_port *port, uint32_t at, const uint8_t bytes_head[HEAD],
                                const uint8_t *bytes, size_t n)
 {
-    uint8_t unit[MOST_UNIT];
+    uint8_t unit[MAX_UNIT];
     for (uint32_t i = 0; i < HEAD + n; i += port->nv.unit) {
         for (uint32_t k = 0; k < port->nv.unit; k++) {
             unit[k] = byte_of(bytes_head, bytes, n, i + k);
@@ -134,7 +134,7 @@ marl_status marl_store_save(const marl_port *port, const uint8_t *bytes, size_t 
     head old = {0, 0, 0}, kept;
     uint8_t bytes_head[HEAD];
     if (n > half(port) - HEAD) {
-        return MARL_ERR_ROOM;
+        return MARL_ERR_CAPACITY;
     }
     marl_status status = find(port, &at, &old);
     if (status == MARL_ERR_STORE) {

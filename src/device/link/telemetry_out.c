@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * What the board says. */
+ * What the board sends. */
 #include "device/link/telemetry_keys.h"
 #include "marlinspike/telemetry.h"
 
@@ -78,33 +78,33 @@ void marl_item_put_identity(marl_cbor_writer *w, uint32_t number, const marl_ite
     put_int(w, KEY_PERIOD, identity->period_us);
 }
 
-void marl_item_put_answer(marl_cbor_writer *w, uint32_t number, uint32_t answered, marl_outcome outcome,
-                          const char *text)
+void marl_item_put_ack(marl_cbor_writer *w, uint32_t number, uint32_t answered, marl_outcome outcome,
+                       const char *text)
 {
-    put_head(w, MARL_ITEM_ANSWER, number);
+    put_head(w, MARL_ITEM_ACK, number);
     marl_cbor_put_map(w, 3);
     put_int(w, KEY_ANSWERED, answered);
     put_int(w, KEY_OUTCOME, outcome);
     put_text(w, KEY_TEXT, text);
 }
 
-void marl_item_put_notice(marl_cbor_writer *w, uint32_t number, const marl_item_notice *notice)
+void marl_item_put_event(marl_cbor_writer *w, uint32_t number, const marl_item_event *event)
 {
-    const uint32_t count[4] = {notice->silent, notice->late, notice->garbage, notice->restarts};
-    put_head(w, MARL_ITEM_NOTICE, number);
-    marl_cbor_put_map(w, notice->fault == MARL_ERR_IDENTITY ? 7 : 6);
-    put_int(w, KEY_T, notice->t_ns);
-    put_int(w, KEY_PART, notice->part);
-    put_int(w, KEY_BUS, notice->bus);
-    put_int(w, KEY_ADDRESS, notice->address);
-    put_text(w, KEY_FAULT, notice->fault == MARL_OK ? "" : marl_status_text(notice->fault));
+    const uint32_t count[4] = {event->silent, event->late, event->garbage, event->restarts};
+    put_head(w, MARL_ITEM_EVENT, number);
+    marl_cbor_put_map(w, event->fault == MARL_ERR_IDENTITY ? 7 : 6);
+    put_int(w, KEY_T, event->t_ns);
+    put_int(w, KEY_PART, event->part);
+    put_int(w, KEY_BUS, event->bus);
+    put_int(w, KEY_ADDRESS, event->address);
+    put_text(w, KEY_FAULT, event->fault == MARL_OK ? "" : marl_status_text(event->fault));
     marl_cbor_put_int(w, KEY_COUNTS);
     marl_cbor_put_array(w, 4);
     for (int i = 0; i < 4; i++) {
         marl_cbor_put_int(w, count[i]);
     }
-    if (notice->fault == MARL_ERR_IDENTITY) {
-        put_int(w, KEY_IDENTITY, notice->identity);
+    if (event->fault == MARL_ERR_IDENTITY) {
+        put_int(w, KEY_IDENTITY, event->identity);
     }
 }
 

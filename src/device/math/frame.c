@@ -45,10 +45,10 @@ float marl_unwrap_next(marl_unwrap *unwrap, float angle)
     if (!isfinite(angle)) {
         return unwrap->before + two_pi * (float)unwrap->turns;
     }
-    float step = unwrap->begun ? angle - unwrap->before : 0.0f;
+    float step = unwrap->started ? angle - unwrap->before : 0.0f;
     unwrap->turns += step > pi ? -1 : step < -pi ? 1 : 0;
     unwrap->before = angle;
-    unwrap->begun = 1;
+    unwrap->started = 1;
     return angle + two_pi * (float)unwrap->turns;
 }
 

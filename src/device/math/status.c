@@ -20,22 +20,22 @@ const char *marl_status_text(marl_status status)
     case MARL_ERR_NOT_READY:
         return "no good reading to start from yet";
     case MARL_ERR_DEGENERATE:
-        return "the vectors do not determine the answer";
+        return "the vectors do not determine an attitude";
     case MARL_ERR_ARITHMETIC:
         return "this machine or build does not compute the agreed bits";
     case MARL_ERR_BUS_SILENT:
-        return "nothing answers at this address";
+        return "no chip responds at this address";
     case MARL_ERR_BUS_LATE:
-        return "the chip answers too late";
+        return "the chip responds too late";
     case MARL_ERR_BUS_GARBAGE:
-        return "the chip answers garbage";
+        return "the chip sends garbage";
     case MARL_ERR_IDENTITY:
-        return "another chip than expected answers";
+        return "another chip than expected responds";
     case MARL_ERR_STORE:
-        return "the non-volatile memory refuses";
+        return "the non-volatile memory failed";
     case MARL_ERR_EMPTY:
         return "the store is empty";
-    case MARL_ERR_ROOM:
+    case MARL_ERR_CAPACITY:
         return "it does not fit";
     case MARL_ERR_MESSAGE:
         return "the message is not understood";
@@ -49,8 +49,8 @@ const char *marl_status_text(marl_status status)
         return "the call contradicts itself";
     case MARL_ERR_INPUT:
         return "the input is unreadable or contradictory";
-    case MARL_ERR_EVIDENCE:
-        return "the recording cannot answer the question";
+    case MARL_ERR_INSUFFICIENT:
+        return "too little data to determine it";
     case MARL_ERR_SYSTEM:
         return "the machine failed";
     case MARL_STATUS_COUNT:

@@ -3,7 +3,7 @@
 #include "marlinspike/correction.h"
 #include "device/math/vec_quat.h"
 
-#define VOLUME_MOST 1e3f
+#define VOLUME_MAX 1e3f
 #define MOUNT_SLACK 1e-3f /* of the square of the length */
 /* Closer than this a mount stays as it is, so that every reader has the same bits. */
 #define MOUNT_ROUNDING 1e-6f
@@ -24,14 +24,14 @@ static int matrix_is_meant(const marl_mat3 *matrix)
 {
     const float(*m)[3] = matrix->m;
     for (int i = 0; i < 9; i++) {
-        if (!(fabsf(m[i / 3][i % 3]) <= MARL_MATRIX_MOST)) {
+        if (!(fabsf(m[i / 3][i % 3]) <= MARL_MATRIX_MAX)) {
             return 0;
         }
     }
     float volume = fabsf(m[0][0] * (m[1][1] * m[2][2] - m[1][2] * m[2][1]) -
                          m[0][1] * (m[1][0] * m[2][2] - m[1][2] * m[2][0]) +
                          m[0][2] * (m[1][0] * m[2][1] - m[1][1] * m[2][0]));
-    return volume > 1 / VOLUME_MOST && volume < VOLUME_MOST;
+    return volume > 1 / VOLUME_MAX && volume < VOLUME_MAX;
 }
 
 static int curve_is_meant(const marl_bias_curve *curve)

@@ -8,7 +8,7 @@
 static const char *const names[MARL_SENSOR_COUNT] = {"accel", "gyro", "mag"};
 static const char *const units[MARL_SENSOR_COUNT] = {"m/s^2", "rad/s", "uT"};
 
-/* Not the same as !(fabsf(x) <= limit): NaN and infinity are told apart from merely too large. */
+/* Not the same as !(fabsf(x) <= limit): NaN and infinity are distinguished from merely too large. */
 static marl_status check_value(float x, float limit)
 {
     if (!isfinite(x)) {

@@ -79,7 +79,7 @@ static marl_still_verdict close_window(marl_still *still, int quiet, int64_t t_n
     return quiet ? MARL_STILL_QUIET : MARL_STILL_MOVING;
 }
 
-static void gather(marl_still *still, const marl_sample *sample)
+static void gather_readings(marl_still *still, const marl_sample *sample)
 {
     if (sample->fresh & MARL_FRESH_ACCEL) {
         marl_stats_add(&still->accel, sample->accel);
@@ -106,7 +106,7 @@ marl_still_verdict marl_still_update(marl_still *still, const marl_sample *sampl
             verdict = close_window(still, window_is_quiet(still), sample->t_ns);
         }
     }
-    gather(still, sample);
+    gather_readings(still, sample);
     return verdict;
 }
 

@@ -17,7 +17,7 @@ struct marl_outfile {
     int failed;      /* errno of the first failure */
     int growing;     /* what has been written stays when writing fails */
     char *path;      /* as given, for messages */
-    char *target;    /* where symbolic links lead to */
+    char *target;    /* the target of symbolic links */
     char *temporary; /* NULL: written directly */
     size_t used;
     char buffer[BUFFER];
@@ -79,7 +79,7 @@ static int open_target(marl_outfile *out)
     return out->growing ? open_part(out) : open_temporary(out, exists ? &target : NULL);
 }
 
-static marl_status say_why(const marl_outfile *out, marl_error *error)
+static marl_status print_why(const marl_outfile *out, marl_error *error)
 {
     if (out->growing && errno == EEXIST) {
         return marl_fail(error, MARL_ERR_SYSTEM,
@@ -106,7 +106,7 @@ static marl_status open_out(marl_outfile **out, const char *path, int growing, m
     }
     o->fd = o->target != NULL ? open_target(o) : -1;
     if (o->fd < 0) {
-        marl_status status = say_why(o, error);
+        marl_status status = print_why(o, error);
         release(o);
         return status;
     }
@@ -169,9 +169,9 @@ marl_status marl_outfile_flush(marl_outfile *out, marl_error *error)
                        : MARL_OK;
 }
 
-char *marl_outfile_room(marl_outfile *out, size_t most)
+char *marl_outfile_reserve(marl_outfile *out, size_t max)
 {
-    if (most > BUFFER - out->used) {
+    if (max > BUFFER - out->used) {
         flush(out);
     }
     return out->buffer + out->used;

@@ -15,7 +15,7 @@
 #include <unistd.h>
 
 #define RANDOM_LETTERS "XXXXXX"
-#define MOST_LINKS 40
+#define MAX_LINKS 40
 
 /* The folder of a path, to be freed. */
 static char *folder_of(const char *path)
@@ -26,7 +26,7 @@ static char *folder_of(const char *path)
     return folder;
 }
 
-/* One link further: where `at` leads to. */
+/* One link further: the target of `at`. */
 static char *one_link(const char *at, const char *link)
 {
     char *folder = link[0] == '/' ? strdup("") : folder_of(at);
@@ -42,7 +42,7 @@ static char *one_link(const char *at, const char *link)
 char *marl_outfile_followed(const char *path)
 {
     char *at = strdup(path);
-    for (int i = 0; at != NULL && i <= MOST_LINKS; i++) {
+    for (int i = 0; at != NULL && i <= MAX_LINKS; i++) {
         char link[PATH_MAX + 1];
         ssize_t n = readlink(at, link, PATH_MAX);
         if (n < 0) {

@@ -14,7 +14,7 @@
 #define DEGREE 0.017453292519943295
 #define SURE_DEG 0.5
 #define SEEN 3.0 /* standard errors */
-enum { LEAST_WINDOWS = 40, ROUNDS = 4, UNKNOWNS = 4, PARTS = 12 };
+enum { MIN_WINDOWS = 40, ROUNDS = 4, UNKNOWNS = 4, PARTS = 12 };
 
 static void multiply(const double a[3][3], double matrix[3][3])
 {
@@ -45,10 +45,10 @@ static size_t collect_pairs(const marl_log *log, const double arrange[3][3], pai
     lab_moments accel[3] = {{0}}, mag[3] = {{0}};
     const marl_vec3 *force = NULL;
     size_t n = 0;
-    int64_t begin = log->n > 0 ? log->row[0].sample.t_ns : 0;
+    int64_t start = log->n > 0 ? log->row[0].sample.t_ns : 0;
     for (size_t i = 0; i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;
-        if (s->t_ns - begin >= WINDOW_NS) {
+        if (s->t_ns - start >= WINDOW_NS) {
             const double a[3] = {accel[0].mean, accel[1].mean, accel[2].mean};
             const double m[3] = {mag[0].mean, mag[1].mean, mag[2].mean};
             double turned[3];
@@ -59,7 +59,7 @@ static size_t collect_pairs(const marl_log *log, const double arrange[3][3], pai
             n += mag[0].n > 0 && steady && lab_unit_vector(turned, pairs[n].field) > 0;
             memset(accel, 0, sizeof accel);
             memset(mag, 0, sizeof mag);
-            begin = s->t_ns;
+            start = s->t_ns;
         }
         force = s->fresh & MARL_FRESH_ACCEL ? &s->accel : force;
         if (force == NULL || !(s->fresh & MARL_FRESH_MAG)) {
@@ -92,7 +92,7 @@ static void rotation(const double v[3], double r[3][3])
 }
 
 /* The rotation that keeps up . R field the same in all windows but those of one part (PARTS = in all).
- * Returns 0 when they cannot tell. */
+ * Returns 0 when they do not determine it. */
 static int find_rotation(const pair *pairs, size_t n, size_t part, double turn[3])
 {
     double c = 0, normal[UNKNOWNS * UNKNOWNS], right[UNKNOWNS];
@@ -163,7 +163,7 @@ static marl_status turn_mag(const marl_log *corrected, int southern, marl_calibr
     matrix_of(&r->axes.mag.best, southern && r->axes.mag.sign_decided ? -1 : 1, arrange);
     size_t n = collect_pairs(corrected, (const double(*)[3])arrange, pairs);
     int found =
-        n >= LEAST_WINDOWS && find_rotation(pairs, n, PARTS, turn) && find_rotation_sigma(pairs, n, sigma);
+        n >= MIN_WINDOWS && find_rotation(pairs, n, PARTS, turn) && find_rotation_sigma(pairs, n, sigma);
     for (int k = 0; k < 3 && found; k++) {
         r->rotation_deg[k] = turn[k] / DEGREE;
         r->rotation_sigma[k] = sigma[k] / DEGREE;
@@ -182,8 +182,9 @@ static marl_status turn_mag(const marl_log *corrected, int southern, marl_calibr
     return MARL_OK;
 }
 
-/* Turns the accelerometer's axes so that at the first rest the one that is said to point up does: two axes
- * change their names, and one its sign where it must. A mirrored axis cannot be told from motion, only so. */
+/* Turns the accelerometer's axes so that at the first rest the given one points up: two axes change their
+ * names, and one its sign where it must. Motion does not reveal a mirrored axis, only a known attitude
+ * does. */
 static marl_status put_up(const marl_log *log, int up, marl_calibration_record *record, marl_error *error)
 {
     marl_pose_list poses;
@@ -195,11 +196,11 @@ static marl_status put_up(const marl_log *log, int up, marl_calibration_record *
         if (!poses.pose[i].used) {
             continue;
         }
-        int most = fabs(a[0]) > fabs(a[1]) ? 0 : 1;
-        most = fabs(a[2]) > fabs(a[most]) ? 2 : most;
-        matrix[most][most] = matrix[axis][axis] = 0;
-        matrix[most][axis] = 1;
-        matrix[axis][most] = (a[most] < 0 ? -1 : 1) * (up < 0 ? -1 : 1);
+        int max = fabs(a[0]) > fabs(a[1]) ? 0 : 1;
+        max = fabs(a[2]) > fabs(a[max]) ? 2 : max;
+        matrix[max][max] = matrix[axis][axis] = 0;
+        matrix[max][axis] = 1;
+        matrix[axis][max] = (a[max] < 0 ? -1 : 1) * (up < 0 ? -1 : 1);
         break;
     }
     if (status == MARL_OK) {
@@ -223,7 +224,7 @@ marl_status marl_calibrate_axes(const marl_log *log, int southern, int up, marl_
     marl_status status =
         marl_log_require(&log->info, log->path, MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO, error);
     if (status == MARL_OK && up != 0) {
-        snprintf(r->next, sizeof r->next, "begin with a rest of two seconds in the attitude that --up says");
+        snprintf(r->next, sizeof r->next, "start with two seconds still in the attitude of --up");
         status = put_up(log, up, record, error);
     }
     status = status != MARL_OK ? status : lab_corrected_copy(log, record, &corrected, error);
@@ -231,8 +232,8 @@ marl_status marl_calibrate_axes(const marl_log *log, int southern, int up, marl_
     if (status == MARL_OK && r->axes.gyro.verdict != MARL_AXES_DECIDED) {
         snprintf(r->next, sizeof r->next,
                  "turn the pod about all three axes for half a minute, slowly and far from steel (a tumble)");
-        status =
-            marl_fail(error, MARL_ERR_EVIDENCE, "%s: this motion cannot tell how the axes stand", log->path);
+        status = marl_fail(error, MARL_ERR_INSUFFICIENT,
+                           "%s: this motion does not determine the arrangement of the axes", log->path);
     }
     if (status == MARL_OK) {
         double arrange[3][3];

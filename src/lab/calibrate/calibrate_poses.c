@@ -10,9 +10,9 @@
 #include <string.h>
 
 #define FACE_COSINE 0.8 /* 37 degrees */
-#define MOST_SIGMA 0.02 /* of gravity, and of 1 in the matrix */
-#define MOST_REST 0.5   /* m/s^2: that is no gravity */
-enum { LEAST_POSES = 6, LEAST_FULL = 12, LEAST_FREEDOM = 3, LEAST_ROBUST = 16 };
+#define MAX_SIGMA 0.02  /* of gravity, and of 1 in the matrix */
+#define MAX_REST 0.5    /* m/s^2: that is no gravity */
+enum { MIN_POSES = 6, MIN_FULL = 12, MIN_DOF = 3, MIN_ROBUST = 16 };
 
 /* The first face that no pose shows: 0 to 5 for +x -x +y -y +z -z up; -1 when all are there. */
 static int missing_face(const marl_pose_list *poses, const double bias[3])
@@ -57,7 +57,7 @@ typedef struct material {
     double temp;
 } material;
 
-static int gather(const marl_pose_list *poses, material *m)
+static int gather_readings(const marl_pose_list *poses, material *m)
 {
     lab_moments temp = {0};
     double squares = 0;
@@ -82,7 +82,7 @@ static int gather(const marl_pose_list *poses, material *m)
 
 static double coverage_of(const material *m, const marl_fit *fit)
 {
-    unsigned char seen[LAB_GRID_MOST] = {0};
+    unsigned char seen[LAB_GRID_MAX] = {0};
     int cells = lab_grid_cells(LAB_GRID_26), n = 0;
     for (size_t i = 0; i < m->n; i++) {
         double v[3];
@@ -103,17 +103,17 @@ static marl_status fit_poses(material *m, double gravity, marl_poses_result *r, 
     lab_ellipsoid e;
     marl_calibrated *o = &r->outcome;
     const double(*x)[3] = (const double(*)[3])m->x;
-    lab_ellipsoid_model model = m->n >= LEAST_FULL ? LAB_FULL : LAB_DIAGONAL;
-    o->model = model == LAB_FULL ? "bias, scale and skew" : "bias and scale";
-    marl_status status = m->n >= LEAST_ROBUST ? lab_ellipsoid_fit_robust(x, m->n, model, m->skip, &e, error)
-                                              : lab_ellipsoid_fit(x, NULL, m->n, model, &e, error);
+    lab_ellipsoid_model model = m->n >= MIN_FULL ? LAB_FULL : LAB_DIAGONAL;
+    o->model = model == LAB_FULL ? "bias, scale and misalignment" : "bias and scale";
+    marl_status status = m->n >= MIN_ROBUST ? lab_ellipsoid_fit_robust(x, m->n, model, m->skip, &e, error)
+                                            : lab_ellipsoid_fit(x, NULL, m->n, model, &e, error);
     if (status != MARL_OK) {
         return status;
     }
     /* with few poses the residual knows less than the noise inside them */
-    int few = e.used < (size_t)e.unknowns + LEAST_FREEDOM;
+    int few = e.used < (size_t)e.unknowns + MIN_DOF;
     e.deviation = few ? fmax(isnan(e.deviation) ? 0 : e.deviation, m->noise) : e.deviation;
-    lab_ellipsoid_tell(&e, gravity, &o->fit);
+    lab_ellipsoid_report(&e, gravity, &o->fit);
     o->fit.field = NAN;
     o->fit.temperature_degC = m->temp;
     for (size_t i = 0; i < m->n; i++) {
@@ -129,31 +129,32 @@ static marl_status fit_poses(material *m, double gravity, marl_poses_result *r, 
 static int is_sure(const marl_fit *fit, double gravity)
 {
     for (int k = 0; k < 3; k++) {
-        if (!(fit->bias_sigma[k] < MOST_SIGMA * gravity) || !(fit->matrix_sigma[k][k] < MOST_SIGMA)) {
+        if (!(fit->bias_sigma[k] < MAX_SIGMA * gravity) || !(fit->matrix_sigma[k][k] < MAX_SIGMA)) {
             return 0;
         }
     }
     return 1;
 }
 
-static marl_status judge(const marl_log *log, const material *m, double gravity, marl_poses_result *r,
-                         marl_error *error)
+static marl_status decide(const marl_log *log, const material *m, double gravity, marl_poses_result *r,
+                          marl_error *error)
 {
     marl_calibrated *o = &r->outcome;
     int face = missing_face(&r->poses, o->fit.bias);
     if (!is_sure(&o->fit, gravity)) {
         ask_for_face(face, o);
-        return marl_fail(error, MARL_ERR_EVIDENCE,
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "%s: these %zu poses do not separate bias from scale on every axis", log->path,
                          m->n);
     }
-    if (face >= 0 && m->n < LEAST_FULL) {
+    if (face >= 0 && m->n < MIN_FULL) {
         ask_for_face(face, o);
-        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: %zu poses, but not all six faces", log->path, m->n);
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: %zu poses, but not all six faces", log->path,
+                         m->n);
     }
-    if (!(o->fit.residual_rms < MOST_REST)) {
+    if (!(o->fit.residual_rms < MAX_REST)) {
         snprintf(o->next, sizeof o->next, "lay the pod on something that stands still, and let go of it");
-        return marl_fail(error, MARL_ERR_EVIDENCE,
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "%s: the poses differ by %.2f m/s^2 rms from any ellipsoid", log->path,
                          o->fit.residual_rms);
     }
@@ -174,19 +175,19 @@ marl_status marl_calibrate_poses(const marl_log *log, double gravity, marl_poses
              "lay the pod on each of its six sides, better in 24 attitudes, and leave it there for two "
              "seconds each");
     status = marl_poses_find(log, &r->poses, error);
-    if (status == MARL_OK && !gather(&r->poses, &m)) {
+    if (status == MARL_OK && !gather_readings(&r->poses, &m)) {
         status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    if (status == MARL_OK && m.n < LEAST_POSES) {
+    if (status == MARL_OK && m.n < MIN_POSES) {
         const double none[3] = {0, 0, 0};
         ask_for_face(missing_face(&r->poses, none), o);
         status =
-            marl_fail(error, MARL_ERR_EVIDENCE, "%s: %zu still poses; six are the least", log->path, m.n);
+            marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: %zu still poses; six are the least", log->path, m.n);
     }
     status = status != MARL_OK ? status : fit_poses(&m, gravity, r, error);
     if (status == MARL_OK) {
         o->next[0] = '\0';
-        status = judge(log, &m, gravity, r, error);
+        status = decide(log, &m, gravity, r, error);
     }
     free(m.x);
     free(m.from);

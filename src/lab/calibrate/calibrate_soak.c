@@ -9,17 +9,17 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define LEAST_RANGE 10.0 /* degC */
-#define LEAST_STILL 0.8  /* of the recording */
+#define MIN_RANGE 10.0 /* degC */
+#define MIN_STILL 0.8  /* of the recording */
 #define BLOCK_S 5.0
-enum { LEAST_POINTS = 12, MOST_ORDER = 2 };
+enum { MIN_POINTS = 12, MAX_ORDER = 2 };
 
 static marl_status collect(const marl_log *log, marl_sensor sensor, const marl_spans *still,
                            marl_soak_result *r, marl_error *error)
 {
     double seconds = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns);
     lab_moments value[3] = {{0}}, temp = {0};
-    int64_t begin = log->row[0].sample.t_ns;
+    int64_t start = log->row[0].sample.t_ns;
     size_t at = 0;
     float degC = NAN;
     r->point = malloc(((size_t)fmin(seconds / BLOCK_S, 1e7) + 2) * sizeof *r->point);
@@ -28,14 +28,14 @@ static marl_status collect(const marl_log *log, marl_sensor sensor, const marl_s
     }
     for (size_t i = 0; i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;
-        if (s->t_ns - begin >= (int64_t)(BLOCK_S * 1e9)) {
+        if (s->t_ns - start >= (int64_t)(BLOCK_S * 1e9)) {
             if (value[0].n > 1) {
                 r->point[r->n++] =
                     (marl_soak_point){temp.mean, {value[0].mean, value[1].mean, value[2].mean}};
             }
             memset(value, 0, sizeof value);
             temp = (lab_moments){0};
-            begin = s->t_ns;
+            start = s->t_ns;
         }
         degC = s->fresh & MARL_FRESH_TEMP ? s->temp : degC;
         if ((s->fresh & (1u << sensor)) && !isnan(degC) && marl_spans_hold(still, s->t_ns, &at)) {
@@ -51,7 +51,7 @@ static marl_status collect(const marl_log *log, marl_sensor sensor, const marl_s
 
 /* A polynomial of one axis about the reference. */
 typedef struct curve {
-    double term[MOST_ORDER + 1], covariance[(MOST_ORDER + 1) * (MOST_ORDER + 1)];
+    double term[MAX_ORDER + 1], covariance[(MAX_ORDER + 1) * (MAX_ORDER + 1)];
     double squares; /* of what is left */
 } curve;
 
@@ -60,7 +60,7 @@ static int fit_curve(const marl_soak_result *r, int axis, int order, double refe
     int n = order + 1;
     memset(c, 0, sizeof *c);
     for (size_t i = 0; i < r->n; i++) {
-        double d = r->point[i].degC - reference, power[MOST_ORDER + 1] = {1, d, d * d};
+        double d = r->point[i].degC - reference, power[MAX_ORDER + 1] = {1, d, d * d};
         for (int j = 0; j < n; j++) {
             c->term[j] += power[j] * r->point[i].value[axis];
             for (int k = 0; k < n; k++) {
@@ -85,7 +85,7 @@ static int choose_order(const marl_soak_result *r, double reference)
 {
     double n = (double)r->n, best = INFINITY;
     int order = 0;
-    for (int k = 0; k <= MOST_ORDER; k++) {
+    for (int k = 0; k <= MAX_ORDER; k++) {
         double worth = 0;
         for (int axis = 0; axis < 3; axis++) {
             curve c;
@@ -100,7 +100,7 @@ static int choose_order(const marl_soak_result *r, double reference)
     return order;
 }
 
-static void tell(marl_soak_result *r, double low, double high)
+static void report(marl_soak_result *r, double low, double high)
 {
     marl_fit *fit = &r->outcome.fit;
     double reference = low <= 20 && high >= 20 ? 20 : 0.5 * (low + high), squares = 0;
@@ -130,7 +130,8 @@ static void tell(marl_soak_result *r, double low, double high)
     fit->residual_rms = sqrt(squares);
 }
 
-static marl_status judge(const marl_log *log, const marl_spans *still, marl_soak_result *r, marl_error *error)
+static marl_status decide(const marl_log *log, const marl_spans *still, marl_soak_result *r,
+                          marl_error *error)
 {
     marl_calibrated *o = &r->outcome;
     double seconds = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns);
@@ -142,22 +143,22 @@ static marl_status judge(const marl_log *log, const marl_spans *still, marl_soak
         low = fmin(low, r->point[i].degC);
         high = fmax(high, r->point[i].degC);
     }
-    if (rested < LEAST_STILL * seconds) {
-        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: the board moved for %.1f s of %.1f s", log->path,
+    if (rested < MIN_STILL * seconds) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: the board moved for %.1f s of %.1f s", log->path,
                          seconds - rested, seconds);
     }
-    if (r->n < LEAST_POINTS) {
-        return marl_fail(error, MARL_ERR_EVIDENCE,
+    if (r->n < MIN_POINTS) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "%s: %.0f s at rest with a temperature; %d s are the least", log->path,
-                         BLOCK_S * (double)r->n, (int)(BLOCK_S * LEAST_POINTS));
+                         BLOCK_S * (double)r->n, (int)(BLOCK_S * MIN_POINTS));
     }
-    if (high - low < LEAST_RANGE) {
-        return marl_fail(error, MARL_ERR_EVIDENCE,
+    if (high - low < MIN_RANGE) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "%s: the temperature goes from %.1f to %.1f degC only; %.0f degC "
                          "are the least",
-                         log->path, low, high, LEAST_RANGE);
+                         log->path, low, high, MIN_RANGE);
     }
-    tell(r, low, high);
+    report(r, low, high);
     o->next[0] = '\0';
     o->accepted = 1;
     return MARL_OK;
@@ -176,7 +177,7 @@ marl_status marl_calibrate_soak(const marl_log *log, marl_sensor sensor, marl_so
     }
     status = status != MARL_OK ? status : marl_inspect_still(log, &still, error);
     status = status != MARL_OK ? status : collect(log, sensor, &still, r, error);
-    status = status != MARL_OK ? status : judge(log, &still, r, error);
+    status = status != MARL_OK ? status : decide(log, &still, r, error);
     marl_spans_free(&still);
     return status;
 }

@@ -10,16 +10,16 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define MOST_MATRIX_SIGMA 0.05 /* more, and the axes of the ellipsoid are guessed */
-#define LEAST_COVERAGE 0.2
-#define MOST_SIGMA 0.05 /* of the field */
-#define MOST_REJECTED 0.4
-#define MOST_REST 0.1 /* of the field; more, and it is noise that the surface was laid around */
-#define LEAST_FIELD 5 /* uT */
-#define STEADY 0.5    /* m/s^2 off gravity: the accelerometer shows up */
+#define MAX_MATRIX_SIGMA 0.05 /* more, and the axes of the ellipsoid are guessed */
+#define MIN_COVERAGE 0.2
+#define MAX_SIGMA 0.05 /* of the field */
+#define MAX_OUTLIERS 0.4
+#define MAX_REST 0.1 /* of the field; more, and it is noise that the surface was laid around */
+#define MIN_FIELD 5  /* uT */
+#define STEADY 0.5   /* m/s^2 off gravity: the accelerometer shows up */
 #define DEGREE 0.017453292519943295
 #define SEEN 4.2 /* of an F with 5 and many degrees of freedom: one in a thousand */
-enum { LEAST_READINGS = 50, SPHERE_UNKNOWNS = 4 };
+enum { MIN_READINGS = 50, SPHERE_UNKNOWNS = 4 };
 
 typedef struct readings {
     size_t n;
@@ -27,10 +27,10 @@ typedef struct readings {
     size_t *row;
     unsigned char *skip;
     lab_moments temp;
-    int torn; /* soft iron shows, but these directions do not tell how much */
+    int torn; /* soft iron is significant, but these directions do not determine it */
 } readings;
 
-static int gather(const marl_log *log, readings *r)
+static int gather_readings(const marl_log *log, readings *r)
 {
     r->x = malloc((log->n + 1) * sizeof *r->x);
     r->row = malloc((log->n + 1) * sizeof *r->row);
@@ -51,10 +51,10 @@ static int gather(const marl_log *log, readings *r)
 }
 
 /* Which cells are seen; the share of them. */
-static double find_coverage(const readings *r, const marl_fit *fit, unsigned char seen[LAB_GRID_MOST])
+static double find_coverage(const readings *r, const marl_fit *fit, unsigned char seen[LAB_GRID_MAX])
 {
     int cells = lab_grid_cells(LAB_GRID_60), n = 0;
-    memset(seen, 0, LAB_GRID_MOST);
+    memset(seen, 0, LAB_GRID_MAX);
     for (size_t i = 0; i < r->n; i++) {
         double v[3];
         marl_fit_apply(fit, r->x[i], NAN, v);
@@ -68,19 +68,19 @@ static double find_coverage(const readings *r, const marl_fit *fit, unsigned cha
     return (double)n / cells;
 }
 
-/* Half of the way between the extremes of each axis: a first look, without any error to tell. */
+/* Half of the way between the extremes of each axis: a rough first result without standard errors. */
 static void fit_quick(const readings *r, double field, marl_calibrated *o)
 {
     marl_fit *fit = &o->fit;
     double radius = 0;
     for (int k = 0; k < 3; k++) {
-        double least = INFINITY, most = -INFINITY;
+        double min = INFINITY, max = -INFINITY;
         for (size_t i = 0; i < r->n; i++) {
-            least = fmin(least, r->x[i][k]);
-            most = fmax(most, r->x[i][k]);
+            min = fmin(min, r->x[i][k]);
+            max = fmax(max, r->x[i][k]);
         }
-        fit->bias[k] = 0.5 * (least + most);
-        radius += (most - least) / 6;
+        fit->bias[k] = 0.5 * (min + max);
+        radius += (max - min) / 6;
         fit->bias_sigma[k] = fit->matrix_sigma[k][0] = fit->matrix_sigma[k][1] = fit->matrix_sigma[k][2] =
             NAN;
     }
@@ -90,7 +90,7 @@ static void fit_quick(const readings *r, double field, marl_calibrated *o)
     fit->present = fit->has_sigma = 1;
     fit->points = (double)r->n;
     fit->field = isnan(field) ? radius : field;
-    o->model = "midpoint of the extremes, a first look";
+    o->model = "midpoint of the extremes, a rough first result";
 }
 
 static marl_status fit_surface(readings *r, lab_ellipsoid_model model, double field, marl_calibrated *o,
@@ -99,14 +99,14 @@ static marl_status fit_surface(readings *r, lab_ellipsoid_model model, double fi
     lab_ellipsoid e;
     marl_status status = lab_ellipsoid_fit_robust((const double(*)[3])r->x, r->n, model, r->skip, &e, error);
     if (status == MARL_OK) {
-        lab_ellipsoid_tell(&e, field, &o->fit);
+        lab_ellipsoid_report(&e, field, &o->fit);
         o->model =
             model == LAB_FULL ? "hard and soft iron" : "hard iron alone (errors hold without soft iron)";
     }
     return status;
 }
 
-static marl_status list_rejected(const marl_log *log, const readings *r, marl_tumble_result *t,
+static marl_status list_outliers(const marl_log *log, const readings *r, marl_tumble_result *t,
                                  marl_error *error)
 {
     for (size_t i = 0; i < r->n; i++) {
@@ -117,8 +117,8 @@ static marl_status list_rejected(const marl_log *log, const readings *r, marl_tu
         while (i + 1 < r->n && r->skip[i + 1]) {
             i++;
         }
-        t->rejected_n += i + 1 - from;
-        if (!lab_spans_add(&t->rejected, log->row[r->row[from]].sample.t_ns,
+        t->outliers_n += i + 1 - from;
+        if (!lab_spans_add(&t->outliers, log->row[r->row[from]].sample.t_ns,
                            log->row[r->row[i]].sample.t_ns)) {
             return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
         }
@@ -152,11 +152,11 @@ static double find_dip(const marl_log *log, const readings *r, const marl_fit *f
                             -(up[0] * field[0] + up[1] * field[1] + up[2] * field[2]) / (length * strength));
         }
     }
-    return sine.n > LEAST_READINGS ? asin(fmax(-1, fmin(1, sine.mean))) / DEGREE : NAN;
+    return sine.n > MIN_READINGS ? asin(fmax(-1, fmin(1, sine.mean))) / DEGREE : NAN;
 }
 
 /* The direction that the field should be brought to: the middle of the emptiest part, in words. */
-static void ask_for_directions(const unsigned char seen[LAB_GRID_MOST], marl_calibrated *o)
+static void ask_for_directions(const unsigned char seen[LAB_GRID_MAX], marl_calibrated *o)
 {
     double sum[3] = {0};
     for (int cell = 0; cell < lab_grid_cells(LAB_GRID_60); cell++) {
@@ -184,59 +184,60 @@ static void ask_for_directions(const unsigned char seen[LAB_GRID_MOST], marl_cal
 static int is_sure(const marl_fit *fit)
 {
     for (int k = 0; k < 3; k++) {
-        if (!(fit->bias_sigma[k] < MOST_SIGMA * fit->field)) {
+        if (!(fit->bias_sigma[k] < MAX_SIGMA * fit->field)) {
             return 0;
         }
     }
     return 1;
 }
 
-static marl_status judge(const marl_log *log, const readings *r, const unsigned char seen[LAB_GRID_MOST],
-                         marl_tumble_result *t, marl_error *error)
+static marl_status decide(const marl_log *log, const readings *r, const unsigned char seen[LAB_GRID_MAX],
+                          marl_tumble_result *t, marl_error *error)
 {
     marl_calibrated *o = &t->outcome;
-    static const unsigned char none[LAB_GRID_MOST];
-    if (o->fit.coverage < LEAST_COVERAGE || !is_sure(&o->fit)) {
+    static const unsigned char none[LAB_GRID_MAX];
+    if (o->fit.coverage < MIN_COVERAGE || !is_sure(&o->fit)) {
         ask_for_directions(seen, o);
-        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: only %.0f %% of all directions are covered",
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: only %.0f %% of all directions are covered",
                          log->path, 100 * o->fit.coverage);
     }
     if (r->torn) {
         ask_for_directions(seen, o);
         return marl_fail(
-            error, MARL_ERR_EVIDENCE,
-            "%s: soft iron shows, but %.0f %% of all directions do not tell how much, nor the hard iron",
+            error, MARL_ERR_INSUFFICIENT,
+            "%s: soft iron shows, but %.0f %% of all directions do not determine how much, nor the hard iron",
             log->path, 100 * o->fit.coverage);
     }
-    if (o->fit.field < LEAST_FIELD || !(o->fit.residual_rms < MOST_REST * o->fit.field)) {
+    if (o->fit.field < MIN_FIELD || !(o->fit.residual_rms < MAX_REST * o->fit.field)) {
         ask_for_directions(none, o);
         return marl_fail(
-            error, MARL_ERR_EVIDENCE,
+            error, MARL_ERR_INSUFFICIENT,
             "%s: a field of %.2g uT with %.2g uT of scatter: it was not turned, or there is no field",
             log->path, o->fit.field, o->fit.residual_rms);
     }
-    if ((double)t->rejected_n > MOST_REJECTED * (double)r->n) {
+    if ((double)t->outliers_n > MAX_OUTLIERS * (double)r->n) {
         snprintf(o->next, sizeof o->next,
                  "record the tumble farther from steel and from anything that carries current");
-        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: %.0f %% of the readings do not belong to one field",
-                         log->path, 100 * (double)t->rejected_n / (double)r->n);
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
+                         "%s: %.0f %% of the readings do not belong to one field", log->path,
+                         100 * (double)t->outliers_n / (double)r->n);
     }
     o->accepted = 1;
     return MARL_OK;
 }
 
-/* Soft iron that is there and not fitted spoils the hard iron by far more than its errors say: so all is
- * fitted where the readings tell it, and the sphere stands only where they do not. */
+/* Soft iron that is there and not fitted spoils the hard iron by far more than its standard errors: so all
+ * is fitted where the readings determine it, and the sphere stands only where they do not. */
 static marl_status choose_surface(readings *r, double field, marl_calibrated *o, marl_error *error)
 {
     marl_calibrated full = *o;
     marl_error why = {0};
     if (fit_surface(r, LAB_FULL, field, &full, &why) == MARL_OK && is_sure(&full.fit)) {
-        int told = 1;
+        int reported = 1;
         for (int k = 0; k < 9; k++) {
-            told = told && full.fit.matrix_sigma[k / 3][k % 3] < MOST_MATRIX_SIGMA;
+            reported = reported && full.fit.matrix_sigma[k / 3][k % 3] < MAX_MATRIX_SIGMA;
         }
-        if (told) {
+        if (reported) {
             *o = full;
             return MARL_OK;
         }
@@ -245,29 +246,29 @@ static marl_status choose_surface(readings *r, double field, marl_calibrated *o,
         return marl_fail(error, why.status, "%s", why.text);
     }
     marl_status status = fit_surface(r, LAB_SPHERE, field, o, error); /* once more, for what it leaves out */
-    double freedom = full.fit.points - LAB_ELLIPSOID_UNKNOWNS,
-           more = LAB_ELLIPSOID_UNKNOWNS - SPHERE_UNKNOWNS;
-    double left = full.fit.residual_rms * full.fit.residual_rms * freedom;
+    double dof = full.fit.points - LAB_ELLIPSOID_UNKNOWNS, more = LAB_ELLIPSOID_UNKNOWNS - SPHERE_UNKNOWNS;
+    double left = full.fit.residual_rms * full.fit.residual_rms * dof;
     double sphere = o->fit.residual_rms * o->fit.residual_rms * (o->fit.points - SPHERE_UNKNOWNS);
-    r->torn = why.status == MARL_OK && (sphere - left) / more > SEEN * left / freedom;
+    r->torn = why.status == MARL_OK && (sphere - left) / more > SEEN * left / dof;
     return status;
 }
 
 static marl_status fit_tumble(const marl_log *log, const marl_tumble_options *options, readings *r,
                               marl_tumble_result *t, marl_error *error)
 {
-    unsigned char seen[LAB_GRID_MOST];
+    unsigned char seen[LAB_GRID_MAX];
     marl_calibrated *o = &t->outcome;
     ask_for_directions(memset(seen, 0, sizeof seen), o);
-    if (r->n < LEAST_READINGS) {
-        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: %zu readings of the magnetometer; %d are the least",
-                         log->path, r->n, LEAST_READINGS);
+    if (r->n < MIN_READINGS) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
+                         "%s: %zu readings of the magnetometer; %d are the least", log->path, r->n,
+                         MIN_READINGS);
     }
     marl_error why = {0};
     if (fit_surface(r, LAB_SPHERE, options->field, o, &why) != MARL_OK) {
         return why.status == MARL_ERR_SYSTEM
                    ? marl_fail(error, MARL_ERR_SYSTEM, "%s", why.text)
-                   : marl_fail(error, MARL_ERR_EVIDENCE, "%s: a flat tumble, %s", log->path, why.text);
+                   : marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: a flat tumble, %s", log->path, why.text);
     }
     o->fit.coverage = find_coverage(r, &o->fit, seen);
     marl_status status = MARL_OK;
@@ -285,13 +286,13 @@ static marl_status fit_tumble(const marl_log *log, const marl_tumble_options *op
     o->fit.dip_deg = (log->info.columns & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL
                          ? find_dip(log, r, &o->fit, options->accel)
                          : NAN;
-    status = list_rejected(log, r, t, error);
+    status = list_outliers(log, r, t, error);
     o->next[0] = '\0';
     if (options->quick) {
         o->accepted = status == MARL_OK;
         return status;
     }
-    return status != MARL_OK ? status : judge(log, r, seen, t, error);
+    return status != MARL_OK ? status : decide(log, r, seen, t, error);
 }
 
 marl_status marl_calibrate_tumble(const marl_log *log, const marl_tumble_options *options,
@@ -303,8 +304,8 @@ marl_status marl_calibrate_tumble(const marl_log *log, const marl_tumble_options
     if (status != MARL_OK) {
         return status;
     }
-    status = gather(log, &r) ? fit_tumble(log, options, &r, t, error)
-                             : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    status = gather_readings(log, &r) ? fit_tumble(log, options, &r, t, error)
+                                      : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     free(r.x);
     free(r.row);
     free(r.skip);
@@ -313,5 +314,5 @@ marl_status marl_calibrate_tumble(const marl_log *log, const marl_tumble_options
 
 void marl_tumble_result_free(marl_tumble_result *result)
 {
-    marl_spans_free(&result->rejected);
+    marl_spans_free(&result->outliers);
 }

@@ -9,10 +9,10 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define NEAR 0.2        /* share of the angle that a turn may be off */
-#define ONE_AXIS 0.9    /* of the turn goes about one axis */
-#define MOST_SIGMA 0.01 /* of the scale */
-enum { ROUNDS = 5, LEAST_REPEATS = 2 };
+#define NEAR 0.2       /* share of the angle that a turn may be off */
+#define ONE_AXIS 0.9   /* of the turn goes about one axis */
+#define MAX_SIGMA 0.01 /* of the scale */
+enum { ROUNDS = 5, MIN_REPEATS = 2 };
 
 /* Mean rate in a rest, with its standard error. */
 typedef struct rest {
@@ -75,8 +75,8 @@ static double length(const double v[3])
 }
 
 /* What stands between two rests, if it is a turn through the angle or a multiple of it. */
-static int take_turn(const marl_log *log, const rest *a, const rest *b, double angle, marl_turn *turn,
-                     double integral[3])
+static int add_turn(const marl_log *log, const rest *a, const rest *b, double angle, marl_turn *turn,
+                    double integral[3])
 {
     integrate(log, a, b, integral);
     double whole = length(integral), times = rint(whole / angle);
@@ -128,7 +128,7 @@ static int fit_scales(const marl_turns_result *r, double (*integral)[3], double 
     return known;
 }
 
-static void tell_turns(marl_turns_result *r, double (*integral)[3], const double scale[3])
+static void report_turns(marl_turns_result *r, double (*integral)[3], const double scale[3])
 {
     lab_moments errors[3] = {{0}};
     for (size_t i = 0; i < r->n; i++) {
@@ -142,8 +142,8 @@ static void tell_turns(marl_turns_result *r, double (*integral)[3], const double
     }
 }
 
-static void tell_fit(const rest *rests, size_t n, const marl_turns_result *r, const double scale[3],
-                     const double sigma[3], marl_fit *fit)
+static void report_fit(const rest *rests, size_t n, const marl_turns_result *r, const double scale[3],
+                       const double sigma[3], marl_fit *fit)
 {
     lab_moments bias[3] = {{0}}, temp = {0};
     double squares = 0;
@@ -173,7 +173,7 @@ static void tell_fit(const rest *rests, size_t n, const marl_turns_result *r, co
     fit->temperature_degC = temp.n > 0 ? temp.mean : NAN;
 }
 
-static marl_status judge(const marl_log *log, double angle, marl_turns_result *r, marl_error *error)
+static marl_status decide(const marl_log *log, double angle, marl_turns_result *r, marl_error *error)
 {
     marl_calibrated *o = &r->outcome;
     for (int k = 0; k < 3; k++) {
@@ -181,22 +181,22 @@ static marl_status judge(const marl_log *log, double angle, marl_turns_result *r
         for (size_t i = 0; i < r->n; i++) {
             repeats += r->turn[i].axis == k;
         }
-        if (repeats < LEAST_REPEATS) {
+        if (repeats < MIN_REPEATS) {
             snprintf(
                 o->next, sizeof o->next,
                 "turn the pod about its %c axis by %.4g degrees and back, with two seconds of rest before, "
                 "between and behind",
                 'x' + k, angle * 57.29577951308232);
-            return marl_fail(error, MARL_ERR_EVIDENCE,
+            return marl_fail(error, MARL_ERR_INSUFFICIENT,
                              "%s: %d turns of %.4g degrees about %c; two are the least", log->path, repeats,
                              angle * 57.29577951308232, 'x' + k);
         }
     }
     for (int k = 0; k < 3; k++) {
-        if (!(o->fit.matrix_sigma[k][k] < MOST_SIGMA)) {
+        if (!(o->fit.matrix_sigma[k][k] < MAX_SIGMA)) {
             snprintf(o->next, sizeof o->next,
-                     "repeat the turns more evenly, against a stop, or say --turn-angle");
-            return marl_fail(error, MARL_ERR_EVIDENCE, "%s: the repeats differ by %.2g %% about %c",
+                     "repeat the turns more evenly, against a stop, or give --turn-angle");
+            return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: the repeats differ by %.2g %% about %c",
                              log->path, 100 * r->spread[k], 'x' + k);
         }
     }
@@ -217,13 +217,13 @@ static marl_status find_turns(const marl_log *log, double angle, const marl_span
         for (size_t i = 0; i < still->n; i++) {
             rests[i].span = still->span[i];
             find_mean(log, &rests[i]);
-            r->n += i > 0 && take_turn(log, &rests[i - 1], &rests[i], angle, &r->turn[r->n], integral[r->n]);
+            r->n += i > 0 && add_turn(log, &rests[i - 1], &rests[i], angle, &r->turn[r->n], integral[r->n]);
         }
         if (fit_scales(r, integral, scale, sigma)) {
-            tell_turns(r, integral, scale);
-            tell_fit(rests, still->n, r, scale, sigma, &r->outcome.fit);
+            report_turns(r, integral, scale);
+            report_fit(rests, still->n, r, scale, sigma, &r->outcome.fit);
         }
-        status = judge(log, angle, r, error);
+        status = decide(log, angle, r, error);
     }
     free(rests);
     free(integral);

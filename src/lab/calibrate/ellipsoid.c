@@ -9,7 +9,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { UNKNOWNS = LAB_ELLIPSOID_UNKNOWNS, MOST_CALLS = 200 };
+enum { UNKNOWNS = LAB_ELLIPSOID_UNKNOWNS, MAX_CALLS = 200 };
 #define PRECISION 1e-10
 
 static const int place[6][2] = {{0, 0}, {1, 1}, {2, 2}, {0, 1}, {0, 2}, {1, 2}};
@@ -116,8 +116,8 @@ static int residuals(void *context, int m, int n, const double *p, double *dista
     return 0;
 }
 
-static marl_status gather(const double (*x)[3], const unsigned char *skip, size_t n, cloud *c,
-                          marl_error *error)
+static marl_status gather_readings(const double (*x)[3], const unsigned char *skip, size_t n, cloud *c,
+                                   marl_error *error)
 {
     double squares = 0;
     c->x = malloc((n + 1) * sizeof *c->x);
@@ -182,8 +182,8 @@ static void find_covariance(const cloud *c, const double *p, lab_ellipsoid *fit)
 static marl_status refine(cloud *c, double *p, lab_ellipsoid *fit, marl_error *error)
 {
     int m = (int)c->n, n = fit->unknowns, pivots[UNKNOWNS];
-    int room = 5 * n + m;
-    double *work = malloc(((size_t)m * (size_t)(n + 1) + (size_t)room) * sizeof *work);
+    int capacity = 5 * n + m;
+    double *work = malloc(((size_t)m * (size_t)(n + 1) + (size_t)capacity) * sizeof *work);
     if (work == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
@@ -191,13 +191,13 @@ static marl_status refine(cloud *c, double *p, lab_ellipsoid *fit, marl_error *e
     double scale[UNKNOWNS];
     int calls, slopes;
     int end =
-        lmder(residuals, c, m, n, p, distances, jacobian, m, PRECISION, PRECISION, 0, MOST_CALLS, scale, 1,
+        lmder(residuals, c, m, n, p, distances, jacobian, m, PRECISION, PRECISION, 0, MAX_CALLS, scale, 1,
               100, 0, &calls, &slopes, pivots, rest, rest + n, rest + 2 * n, rest + 3 * n, rest + 4 * n);
     free(work);
     for (int k = 0; k < n; k++) {
         end = isfinite(p[k]) ? end : 0;
     }
-    return end > 0 ? MARL_OK : marl_fail(error, MARL_ERR_EVIDENCE, "the fit does not settle");
+    return end > 0 ? MARL_OK : marl_fail(error, MARL_ERR_INSUFFICIENT, "the fit does not settle");
 }
 
 marl_status lab_ellipsoid_fit(const double (*x)[3], const unsigned char *skip, size_t n,
@@ -208,14 +208,14 @@ marl_status lab_ellipsoid_fit(const double (*x)[3], const unsigned char *skip, s
     memset(fit, 0, sizeof *fit);
     fit->model = model;
     fit->unknowns = unknowns_of(model);
-    marl_status status = gather(x, skip, n, &c, error);
+    marl_status status = gather_readings(x, skip, n, &c, error);
     fit->used = c.n;
     if (status == MARL_OK && (c.n < (size_t)fit->unknowns || c.n > INT32_MAX / 16 || !(c.size > 0))) {
-        status = marl_fail(error, MARL_ERR_EVIDENCE, "%zu readings%s, but %d unknowns", c.n,
+        status = marl_fail(error, MARL_ERR_INSUFFICIENT, "%zu readings%s, but %d unknowns", c.n,
                            c.size > 0 ? "" : " that never change", fit->unknowns);
     }
     if (status == MARL_OK && !lab_ellipsoid_start(model, (const double(*)[3])c.x, c.n, p)) {
-        status = marl_fail(error, MARL_ERR_EVIDENCE, "the readings lie on no ellipsoid");
+        status = marl_fail(error, MARL_ERR_INSUFFICIENT, "the readings lie on no ellipsoid");
     }
     status = status != MARL_OK ? status : refine(&c, p, fit, error);
     if (status == MARL_OK) {

@@ -27,7 +27,7 @@ typedef struct lab_ellipsoid {
     size_t used;
 } lab_ellipsoid;
 
-/* Fits n readings; those marked in `skip` (may be NULL) are left out. MARL_ERR_EVIDENCE when they have no
+/* Fits n readings; those marked in `skip` (may be NULL) are left out. MARL_ERR_INSUFFICIENT when they have no
  * such surface (too few, flat, constant), MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status lab_ellipsoid_fit(const double (*x)[3], const unsigned char *skip, size_t n,
                                            lab_ellipsoid_model model, lab_ellipsoid *fit, marl_error *error);
@@ -42,6 +42,6 @@ double lab_ellipsoid_distance(const lab_ellipsoid *fit, const double x[3]);
 
 /* Bias, matrix and their standard errors: corrected vectors have the length `field`; NaN = the matrix has the
  * determinant 1 and fit->field is the length found. */
-void lab_ellipsoid_tell(const lab_ellipsoid *fit, double field, marl_fit *told);
+void lab_ellipsoid_report(const lab_ellipsoid *fit, double field, marl_fit *reported);
 
 #endif

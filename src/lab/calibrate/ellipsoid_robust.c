@@ -11,15 +11,15 @@
 enum { ROUNDS = 12, REACH = 3 };
 
 /* Deviation of the distances from the median of their sizes, whatever a few of them do. */
-static double usual_distance(const double *off, const unsigned char *skip, size_t n, double *room)
+static double usual_distance(const double *off, const unsigned char *skip, size_t n, double *scratch)
 {
     size_t used = 0;
     for (size_t i = 0; i < n; i++) {
         if (skip == NULL || !skip[i]) {
-            room[used++] = fabs(off[i]);
+            scratch[used++] = fabs(off[i]);
         }
     }
-    return used > 0 ? 1.4826022 * lab_quantile(room, used, 0.5) : 0;
+    return used > 0 ? 1.4826022 * lab_quantile(scratch, used, 0.5) : 0;
 }
 
 static double mean_off(const double *off, size_t n, size_t at)

@@ -105,9 +105,9 @@ static int is_flat(const double (*x)[3], size_t n)
 /* A quadric that is no ellipsoid, or one stretched beyond what sensors do, is no better than a sphere. */
 static int is_likely(const double shape[3][3])
 {
-    double least = fmin(shape[0][0], fmin(shape[1][1], shape[2][2]));
-    double most = fmax(shape[0][0], fmax(shape[1][1], shape[2][2]));
-    return least > 0 && most < 4 * least;
+    double min = fmin(shape[0][0], fmin(shape[1][1], shape[2][2]));
+    double max = fmax(shape[0][0], fmax(shape[1][1], shape[2][2]));
+    return min > 0 && max < 4 * min;
 }
 
 int lab_ellipsoid_start(lab_ellipsoid_model model, const double (*x)[3], size_t n, double *p)

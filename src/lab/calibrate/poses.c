@@ -11,14 +11,14 @@
 
 #define WINDOW_S 0.2
 #define SAME_DEG 2.0
-#define LEAST_S 1.0
-#define QUIET_QUANTILE 0.1 /* of the windows; a recording of poses rests longer than that */
-#define LOUDER 4.0         /* times the quiet variance; noise of a window reaches that in one of thousands */
-#define MOST_QUIET_ACCEL 0.5 /* m/s^2, deviation: the quietest windows of a recording that never rests */
-#define MOST_QUIET_GYRO 0.1  /* rad/s, the same */
-#define MOST_REST_RATE 0.35  /* rad/s: no bias is so large */
+#define MIN_S 1.0
+#define QUIET_QUANTILE 0.1  /* of the windows; a recording of poses rests longer than that */
+#define LOUDER 4.0          /* times the quiet variance; noise of a window reaches that in one of thousands */
+#define MAX_QUIET_ACCEL 0.5 /* m/s^2, deviation: the quietest windows of a recording that never rests */
+#define MAX_QUIET_GYRO 0.1  /* rad/s, the same */
+#define MAX_REST_RATE 0.35  /* rad/s: no bias is so large */
 #define DEGREE 0.017453292519943295
-enum { LEAST_READINGS = 8, PARTS = 5 };
+enum { MIN_READINGS = 8, PARTS = 5 };
 
 typedef struct window {
     marl_span span;
@@ -37,7 +37,7 @@ typedef struct windows {
 static void close_window(windows *all, const lab_moments accel[3], const lab_moments gyro[3],
                          const lab_moments *temp, marl_span span)
 {
-    if (accel[0].n < LEAST_READINGS) {
+    if (accel[0].n < MIN_READINGS) {
         return;
     }
     window *w = &all->at[all->n++];
@@ -61,13 +61,13 @@ static marl_status cut_windows(const marl_log *log, windows *all, marl_error *er
 {
     lab_moments accel[3] = {{0}}, gyro[3] = {{0}}, temp = {0};
     marl_span span = {0, 0};
-    all->at = malloc((log->n / LEAST_READINGS + 1) * sizeof *all->at);
+    all->at = malloc((log->n / MIN_READINGS + 1) * sizeof *all->at);
     if (all->at == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     for (size_t i = 0; i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;
-        int full = accel[0].n >= LEAST_READINGS && s->t_ns - span.from_ns >= (int64_t)(WINDOW_S * 1e9);
+        int full = accel[0].n >= MIN_READINGS && s->t_ns - span.from_ns >= (int64_t)(WINDOW_S * 1e9);
         if (full || s->t_ns - span.to_ns > (int64_t)(WINDOW_S * 1e9)) { /* full, or behind a gap */
             close_window(all, accel, gyro, &temp, span);
             memset(accel, 0, sizeof accel);
@@ -119,26 +119,26 @@ static double rounding_of(const marl_log *log, marl_sensor sensor)
 }
 
 /* The variance of the quietest windows, over all axes. */
-static double quiet_variance(const windows *all, int of_gyro, double *room)
+static double quiet_variance(const windows *all, int of_gyro, double *scratch)
 {
     for (size_t i = 0; i < all->n; i++) {
-        room[i] = of_gyro ? all->at[i].gyro_variance : all->at[i].accel_variance;
+        scratch[i] = of_gyro ? all->at[i].gyro_variance : all->at[i].accel_variance;
     }
-    return lab_quantile(room, all->n, QUIET_QUANTILE) + all->rounding[of_gyro];
+    return lab_quantile(scratch, all->n, QUIET_QUANTILE) + all->rounding[of_gyro];
 }
 
 /* Returns 0 when the recording never rests. */
-static int mark_quiet(windows *all, double *room)
+static int mark_quiet(windows *all, double *scratch)
 {
-    double accel = quiet_variance(all, 0, room), gyro = quiet_variance(all, 1, room);
-    if (accel > MOST_QUIET_ACCEL * MOST_QUIET_ACCEL || gyro > MOST_QUIET_GYRO * MOST_QUIET_GYRO) {
+    double accel = quiet_variance(all, 0, scratch), gyro = quiet_variance(all, 1, scratch);
+    if (accel > MAX_QUIET_ACCEL * MAX_QUIET_ACCEL || gyro > MAX_QUIET_GYRO * MAX_QUIET_GYRO) {
         return 0;
     }
     for (size_t i = 0; i < all->n; i++) {
         window *w = &all->at[i];
         double rate = sqrt(w->rate[0] * w->rate[0] + w->rate[1] * w->rate[1] + w->rate[2] * w->rate[2]);
         w->quiet =
-            w->accel_variance <= LOUDER * accel && w->gyro_variance <= LOUDER * gyro && rate < MOST_REST_RATE;
+            w->accel_variance <= LOUDER * accel && w->gyro_variance <= LOUDER * gyro && rate < MAX_REST_RATE;
     }
     return 1;
 }
@@ -206,7 +206,7 @@ static void add_pose(const windows *all, size_t from, size_t to, marl_pose_list 
     for (int k = 0; k < 3; k++) {
         p->accel[k] = mean[k].mean;
     }
-    int brief = (double)(p->span.to_ns - p->span.from_ns) * 1e-9 < LEAST_S - 2 * WINDOW_S;
+    int brief = (double)(p->span.to_ns - p->span.from_ns) * 1e-9 < MIN_S - 2 * WINDOW_S;
     p->why = disturbed ? "disturbed" : brief ? "at rest too briefly" : "";
     p->used = !disturbed && !brief;
     poses->n++;
@@ -223,19 +223,19 @@ static void collect(const windows *all, marl_pose_list *poses)
         if (same) {
             continue;
         }
-        if ((double)(w[i - 1].span.to_ns - w[from].span.from_ns) * 1e-9 >= LEAST_S) {
+        if ((double)(w[i - 1].span.to_ns - w[from].span.from_ns) * 1e-9 >= MIN_S) {
             add_pose(all, from, i, poses);
         }
         from = i;
     }
 }
 
-/* Finds the poses in the windows; `room` holds a number for each. */
-static void find_in(const marl_log *log, windows *all, double *room, marl_pose_list *poses)
+/* Finds the poses in the windows; `scratch` holds a number for each. */
+static void find_in(const marl_log *log, windows *all, double *scratch, marl_pose_list *poses)
 {
     all->rounding[0] = rounding_of(log, MARL_ACCEL);
     all->rounding[1] = rounding_of(log, MARL_GYRO);
-    if (all->n > 0 && mark_quiet(all, room)) {
+    if (all->n > 0 && mark_quiet(all, scratch)) {
         collect(all, poses);
     }
 }
@@ -245,10 +245,10 @@ marl_status marl_poses_find(const marl_log *log, marl_pose_list *poses, marl_err
     windows all = {0};
     memset(poses, 0, sizeof *poses);
     marl_status status = cut_windows(log, &all, error);
-    double *room = calloc(all.n + 1, sizeof *room);
+    double *scratch = calloc(all.n + 1, sizeof *scratch);
     poses->pose = calloc(all.n + 1, sizeof *poses->pose);
-    if (room != NULL && poses->pose != NULL && all.at != NULL) {
-        find_in(log, &all, room, poses);
+    if (scratch != NULL && poses->pose != NULL && all.at != NULL) {
+        find_in(log, &all, scratch, poses);
     } else if (status == MARL_OK) {
         status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
@@ -257,11 +257,11 @@ marl_status marl_poses_find(const marl_log *log, marl_pose_list *poses, marl_err
         used += poses->pose[i].used != 0;
     }
     if (status == MARL_OK && used == 0) {
-        status = marl_fail(error, MARL_ERR_EVIDENCE,
+        status = marl_fail(error, MARL_ERR_INSUFFICIENT,
                            "%s: never at rest in one attitude for as long as a second", log->path);
     }
     free(all.at);
-    free(room);
+    free(scratch);
     return status;
 }
 

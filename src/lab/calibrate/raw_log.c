@@ -26,13 +26,13 @@ marl_status marl_calibration_log_check(const marl_log *log, marl_sensor sensor, 
                 outcome->next, sizeof outcome->next,
                 "choose a larger range for the %s, or keep away from what is too strong, and record again",
                 name);
-            status = marl_fail(error, MARL_ERR_EVIDENCE, "%s: %s_%c is clipped in %zu of %zu readings",
+            status = marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: %s_%c is clipped in %zu of %zu readings",
                                log->path, name, 'x' + k, s->clipped[k], s->readings);
         } else if (held) {
             snprintf(outcome->next, sizeof outcome->next,
                      "check the wiring and the sensor's settings, then record again");
-            status = marl_fail(error, MARL_ERR_EVIDENCE, "%s: %s_%c is stuck: it keeps one value", log->path,
-                               name, 'x' + k);
+            status = marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: %s_%c is stuck: it keeps one value",
+                               log->path, name, 'x' + k);
         }
     }
     marl_inspection_free(&in);

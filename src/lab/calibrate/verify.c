@@ -10,7 +10,7 @@
 #define CHANCE 0.01
 #define SETTLED 0.5 /* m/s^2 off gravity: up can be seen */
 #define DEGREE 0.017453292519943295
-enum { LEAST_FIELD = 50, DEPENDENT = 25 /* readings in a row know as much as one, for the limit */ };
+enum { MIN_FIELD = 50, DEPENDENT = 25 /* readings in a row know as much as one, for the limit */ };
 
 static double length(const double v[3])
 {
@@ -32,7 +32,7 @@ static double own_error(const marl_fit *fit, double field)
 }
 
 /* Holds the found against the limit that noise exceeds once in a hundred. */
-static void judge(marl_verified *v, double squares, double expected, double independent)
+static void decide(marl_verified *v, double squares, double expected, double independent)
 {
     v->present = 1;
     v->found_rms = sqrt(squares);
@@ -64,7 +64,7 @@ static marl_status verify_accel(const marl_fit *fit, const marl_log *log, double
         double n = (double)v->n, own = own_error(fit, gravity);
         double residual = isfinite(fit->residual_rms) ? fit->residual_rms : 0;
         double expected = sqrt(fmax(noise / n, residual * residual) + own * own);
-        judge(v, squares / n, expected, n);
+        decide(v, squares / n, expected, n);
     }
     return status == MARL_ERR_SYSTEM ? marl_fail(error, status, "%s", why.text) : MARL_OK;
 }
@@ -72,10 +72,10 @@ static marl_status verify_accel(const marl_fit *fit, const marl_log *log, double
 /* Mean corrected rates over the rests. */
 static marl_status verify_gyro(const marl_fit *fit, const marl_log *log, marl_verified *v, marl_error *error)
 {
-    marl_rest rest;
+    marl_still_result rest;
     marl_error why = {0};
     marl_log copy = *log;
-    marl_status status = marl_calibrate_rest(&copy, &rest, &why);
+    marl_status status = marl_calibrate_still(&copy, &rest, &why);
     if (status == MARL_ERR_SYSTEM) {
         return marl_fail(error, status, "%s", why.text);
     }
@@ -90,7 +90,7 @@ static marl_status verify_gyro(const marl_fit *fit, const marl_log *log, marl_ve
         expected += (own * own + rest.fit.bias_sigma[k] * rest.fit.bias_sigma[k]) / 3;
     }
     v->n = (size_t)rest.fit.points;
-    judge(v, squares, sqrt(expected), 3);
+    decide(v, squares, sqrt(expected), 3);
     return MARL_OK;
 }
 
@@ -126,14 +126,14 @@ static void verify_mag(const marl_calibration_record *record, const marl_log *lo
             lab_moments_add(&dip, asin(fmax(-1, fmin(1, sine))) / DEGREE);
         }
     }
-    if (dip.n > LEAST_FIELD) {
+    if (dip.n > MIN_FIELD) {
         all->dip_deg = dip.mean;
         all->dip_deviation = lab_moments_deviation(&dip);
     }
-    if (v->n >= LEAST_FIELD && isfinite(fit->field) && fit->residual_rms > 0) {
+    if (v->n >= MIN_FIELD && isfinite(fit->field) && fit->residual_rms > 0) {
         double own = own_error(fit, fit->field);
-        judge(v, squares / (double)v->n, sqrt(fit->residual_rms * fit->residual_rms + own * own),
-              fmax(1, (double)v->n / DEPENDENT));
+        decide(v, squares / (double)v->n, sqrt(fit->residual_rms * fit->residual_rms + own * own),
+               fmax(1, (double)v->n / DEPENDENT));
     }
 }
 
@@ -181,11 +181,10 @@ marl_status marl_verify(const marl_calibration_record *record, const marl_log *l
     }
     v->holds = v->holds && seen;
     if (status == MARL_OK && !seen) {
-        status =
-            marl_fail(error, MARL_ERR_EVIDENCE,
-                      "%s: nothing in it that the calibration says anything of: record still poses, rest, or "
-                      "a tumble",
-                      log->path);
+        status = marl_fail(error, MARL_ERR_INSUFFICIENT,
+                           "%s: nothing in it that the calibration covers: record still poses, rest, or "
+                           "a tumble",
+                           log->path);
     }
     return status;
 }

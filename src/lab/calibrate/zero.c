@@ -13,7 +13,7 @@ static marl_status attitude_of(const double accel[3], const double mag[3], int h
 {
     double up[3], field[3], east[3], north[3];
     if (!(lab_unit_vector(accel, up) > 1)) {
-        return marl_fail(error, MARL_ERR_EVIDENCE, "no gravity in the accelerometer");
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "no gravity in the accelerometer");
     }
     (void)lab_unit_vector(mag, field);
     for (int i = 0; i < 3; i++) {
@@ -31,7 +31,7 @@ static marl_status attitude_of(const double accel[3], const double mag[3], int h
                            {(float)-east[0], (float)-east[1], (float)-east[2]},
                            {(float)up[0], (float)up[1], (float)up[2]}}};
         if (marl_quat_from_matrix(&rows, &found) != MARL_OK) {
-            return marl_fail(error, MARL_ERR_EVIDENCE, "no attitude from these vectors");
+            return marl_fail(error, MARL_ERR_INSUFFICIENT, "no attitude from these vectors");
         }
     } else if (up[2] > -0.999999) {
         found = (marl_quat){(float)(1 + up[2]), (float)up[1], (float)-up[0], 0};
@@ -63,7 +63,8 @@ static marl_status rest_vectors(const marl_log *log, const marl_calibration_reco
         longest = a->to_ns - a->from_ns > b->to_ns - b->from_ns ? i : longest;
     }
     if (status == MARL_OK && still.n == 0) {
-        status = marl_fail(error, MARL_ERR_EVIDENCE, "%s: never at rest for as long as a second", log->path);
+        status =
+            marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: never at rest for as long as a second", log->path);
     }
     if (status == MARL_OK) {
         *span = still.span[longest];
@@ -109,7 +110,7 @@ marl_status marl_earth_rate(const marl_log *log, const marl_calibration_record *
     marl_span span;
     marl_status status = rest_vectors(log, record, &span, a, m, &has_mag, error);
     if (status == MARL_OK && !has_mag) {
-        status = marl_fail(error, MARL_ERR_EVIDENCE,
+        status = marl_fail(error, MARL_ERR_INSUFFICIENT,
                            "%s: the Earth's rate needs the heading, so a magnetometer, too", log->path);
     }
     if (status != MARL_OK) {

@@ -10,7 +10,7 @@
 #include <string.h>
 
 #define COARSE_NS 100e6
-#define LEAST_OVERLAP_S 10.0
+#define MIN_OVERLAP_S 10.0
 #define WIDEST_S 2.0 /* the shifts that fit about as well may lie so far apart */
 #define FITS_TOO                                                                                             \
     1.5             /* a shift that leaves so many times as much unexplained as the best fits as well ...    \
@@ -49,11 +49,11 @@ static double *running_squares(const lab_turning *t)
 /* The share of the reference's squares that the gyroscope's rate explains, turned and scaled at best: by the
  * singular values of the products, of which the last is negative when the best map would be a mirror
  * ("Least-squares estimation of transformation parameters between two point patterns", 1991). */
-static double share_explained(double cause, const double product[9], double effect)
+static double r_squared_of(double regressor, const double product[9], double response)
 {
     double p[9], value[3], left[9], right[9], rest[2];
     memcpy(p, product, sizeof p);
-    if (!(effect > 0) || !(cause > 0) ||
+    if (!(response > 0) || !(regressor > 0) ||
         LAPACKE_dgesvd(LAPACK_ROW_MAJOR, 'N', 'N', 3, 3, p, 3, value, left, 3, right, 3, rest) != 0) {
         return NAN;
     }
@@ -61,12 +61,12 @@ static double share_explained(double cause, const double product[9], double effe
                       product[1] * (product[3] * product[8] - product[5] * product[6]) +
                       product[2] * (product[3] * product[7] - product[4] * product[6]);
     double along = value[0] + value[1] + (mirrored < 0 ? -value[2] : value[2]);
-    return along * along / cause / effect;
+    return along * along / regressor / response;
 }
 
 /* At every lag of the grid, where enough of both overlaps. */
-static void shares(const double *cause, const double *effect, const float *products, size_t na, size_t nb,
-                   size_t least, double *share)
+static void shares(const double *regressor, const double *response, const float *products, size_t na,
+                   size_t nb, size_t min, double *share)
 {
     size_t lags = na + nb - 1;
     for (size_t i = 0; i < lags; i++) {
@@ -76,21 +76,21 @@ static void shares(const double *cause, const double *effect, const float *produ
         for (size_t p = 0; p < 9; p++) {
             product[p] = (double)products[p * lags + i];
         }
-        share[i] = n >= least
-                       ? share_explained(cause[fa + n] - cause[fa], product, effect[fb + n] - effect[fb])
-                       : NAN;
+        share[i] = n >= min ? r_squared_of(regressor[fa + n] - regressor[fa], product,
+                                           response[fb + n] - response[fb])
+                            : NAN;
     }
 }
 
-static marl_status shares_at_all_lags(const lab_turning *x, const lab_turning *y, size_t least, double *share,
+static marl_status shares_at_all_lags(const lab_turning *x, const lab_turning *y, size_t min, double *share,
                                       marl_error *error)
 {
-    double *cause = running_squares(x), *effect = running_squares(y);
+    double *regressor = running_squares(x), *response = running_squares(y);
     float *products = NULL;
     const double *series[6];
     double *flat = calloc(3 * (x->n + y->n) + 1, sizeof *flat);
-    int room = flat != NULL && cause != NULL && effect != NULL;
-    marl_status status = room ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    int capacity = flat != NULL && regressor != NULL && response != NULL;
+    marl_status status = capacity ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     for (size_t i = 0; i < 6 && flat != NULL; i++) {
         const lab_turning *t = i < 3 ? x : y;
         double *to = flat + (i < 3 ? i * x->n : 3 * x->n + (i - 3) * y->n);
@@ -102,10 +102,10 @@ static marl_status shares_at_all_lags(const lab_turning *x, const lab_turning *y
     const lab_series_set a = {3, x->n, series}, b = {3, y->n, series + 3};
     status = status != MARL_OK ? status : lab_cross_sums(&a, &b, &products, error);
     if (status == MARL_OK) {
-        shares(cause, effect, products, x->n, y->n, least, share);
+        shares(regressor, response, products, x->n, y->n, min, share);
     }
-    free(cause);
-    free(effect);
+    free(regressor);
+    free(response);
     free(products);
     free(flat);
     return status;
@@ -113,9 +113,9 @@ static marl_status shares_at_all_lags(const lab_turning *x, const lab_turning *y
 
 static size_t overlap_at(size_t lag, size_t na, size_t nb)
 {
-    size_t from_end = na + nb - 2 - lag, least = na < nb ? na : nb;
+    size_t from_end = na + nb - 2 - lag, min = na < nb ? na : nb;
     size_t n = 1 + (lag < from_end ? lag : from_end);
-    return n < least ? n : least;
+    return n < min ? n : min;
 }
 
 /* Motion that repeats itself fits at several shifts: of those that explain about as much as the best, the one
@@ -135,7 +135,7 @@ static size_t longest_that_fits(const double *share, size_t best, size_t na, siz
 static size_t overlap_of_rivals(const double *share, size_t at, size_t na, size_t nb, size_t widest)
 {
     double enough = 1 - SLACK - LAB_RIVAL * (1 - share[at]);
-    size_t low = at, high = at, lags = na + nb - 1, most = 0;
+    size_t low = at, high = at, lags = na + nb - 1, max = 0;
     while (low > 0 && (share[low - 1] >= enough || at - low < widest / 2)) {
         low--;
     }
@@ -144,16 +144,16 @@ static size_t overlap_of_rivals(const double *share, size_t at, size_t na, size_
     }
     for (size_t i = 0; i < lags && high - low <= 2 * widest; i++) {
         int rival = share[i] >= enough && (i < low || i > high);
-        most = rival && overlap_at(i, na, nb) > most ? overlap_at(i, na, nb) : most;
+        max = rival && overlap_at(i, na, nb) > max ? overlap_at(i, na, nb) : max;
     }
-    return high - low <= 2 * widest ? most : SIZE_MAX;
+    return high - low <= 2 * widest ? max : SIZE_MAX;
 }
 
 /* Which lag of the grid it is, if it is any. */
-static void judge(const double *share, size_t na, size_t nb, double step_s, lab_clock_shift *shift)
+static void decide(const double *share, size_t na, size_t nb, double step_s, lab_clock_shift *shift)
 {
     size_t lags = na + nb - 1, best = lab_greatest(share, 0, lags);
-    if (best == SIZE_MAX || best == 0 || best + 1 == lags || !(share[best] > LAB_LEAST_SHARE)) {
+    if (best == SIZE_MAX || best == 0 || best + 1 == lags || !(share[best] > LAB_MIN_SHARE)) {
         return;
     }
     best = longest_that_fits(share, best, na, nb);
@@ -174,7 +174,7 @@ static void put_edges(int64_t *edge, size_t n, int64_t from_ns, double step_ns)
 
 marl_status lab_clock_coarse(const lab_two_clocks *r, lab_clock_shift *shift, marl_error *error)
 {
-    double step = fmax(COARSE_NS, r->least_step_ns);
+    double step = fmax(COARSE_NS, r->min_step_ns);
     lab_turning x = {0}, y = {0};
     marl_status s = lab_turning_make(&x, (size_t)(r->log_s * 1e9 / step) + 1, error);
     s = s ? s : lab_turning_make(&y, (size_t)(r->reference_s * 1e9 / step) + 1, error);
@@ -189,16 +189,16 @@ marl_status lab_clock_coarse(const lab_two_clocks *r, lab_clock_shift *shift, ma
     }
     free(edge);
     double *share = calloc(x.n + y.n + 1, sizeof *share);
-    size_t least = (size_t)(LEAST_OVERLAP_S * 1e9 / step), half = (x.n < y.n ? x.n : y.n) / 2;
+    size_t min = (size_t)(MIN_OVERLAP_S * 1e9 / step), half = (x.n < y.n ? x.n : y.n) / 2;
     *shift = (lab_clock_shift){0};
     s = s != MARL_OK || share != NULL ? s : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     if (s == MARL_OK && share != NULL) {
         centre(&x);
         centre(&y);
-        s = shares_at_all_lags(&x, &y, half > least ? half : least, share, error);
+        s = shares_at_all_lags(&x, &y, half > min ? half : min, share, error);
     }
     if (s == MARL_OK && share != NULL) {
-        judge(share, x.n, y.n, 1e-9 * step, shift);
+        decide(share, x.n, y.n, 1e-9 * step, shift);
     }
     free(share);
     lab_turning_free(&x);

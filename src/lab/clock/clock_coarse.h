@@ -11,12 +11,12 @@ typedef struct lab_two_clocks {
     const marl_series *reference;
     int64_t log_from, reference_from; /* their first moments */
     double log_s, reference_s;        /* how long they are */
-    double least_step_ns;             /* what both can fill */
+    double min_step_ns;               /* what both can fill */
     double gyro_noise;                /* see turning.h */
 } lab_two_clocks;
 
-/* Less of a reference's turning explained is no evidence. */
-#define LAB_LEAST_SHARE 0.3
+/* Below this share of the reference's turning the offset is not determined. */
+#define LAB_MIN_SHARE 0.3
 
 typedef struct lab_clock_shift {
     int found;

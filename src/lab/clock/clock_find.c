@@ -14,13 +14,13 @@
 #define STRETCH_NS 20e9   /* over which means are taken out */
 #define LONGEST_NS 1600e6 /* half a window */
 #define SHORTEST_NS 10e6
-#define AGREE 4 /* standard errors, and seconds: so far may shorter windows lead away */
+#define AGREE 4 /* standard errors, and seconds: shorter windows may differ by so much */
 #define AGREE_S 0.0005
-#define MOST_SECONDS 1e6
-#define MOST_SIGMA_S 0.02
-#define MOST_PPM_SIGMA 100.0
-#define MOST_RATE 0.01   /* no two clocks differ by more */
-#define LEAST_HONEST 0.5 /* share of the change that is no noise */
+#define MAX_SECONDS 1e6
+#define MAX_SIGMA_S 0.02
+#define MAX_PPM_SIGMA 100.0
+#define MAX_RATE 0.01  /* no two clocks differ by more */
+#define MIN_HONEST 0.5 /* share of the change that is no noise */
 #define CONVERGED_S 1e-7
 #define CONVERGED 0.02 /* standard errors */
 enum {
@@ -62,16 +62,16 @@ static void add_place(fitting *w, const alignment *at, size_t k)
     int64_t t_ns = w->edge[k + 1] - w->edge[0];
     for (int i = 0; i < 3; i++) {
         const double *m = at->map[i];
-        double row[LAB_BLOCK_FIT_MOST] = {0}, change = 0, told = m[3];
+        double row[LAB_BLOCK_FIT_MAX] = {0}, change = 0, reported = m[3];
         for (int j = 0; j < 3; j++) {
             row[4 * i + j] = x[j];
-            told += m[j] * x[j];
+            reported += m[j] * x[j];
             change += m[j] * w->x.change[k][j];
         }
         row[4 * i + 3] = 1;
         row[SHIFT] = change;
         row[RATE] = change * ((double)t_ns * 1e-9 - w->middle_s);
-        lab_block_fit_add(&w->fit, t_ns, row, w->centred[k][i] - told);
+        lab_block_fit_add(&w->fit, t_ns, row, w->centred[k][i] - reported);
     }
 }
 
@@ -130,8 +130,8 @@ static double squares_of(const fitting *w)
 static marl_status fit_once(const lab_two_clocks *r, fitting *w, alignment *at, int unknowns, double *step,
                             double *covariance, int *solved, marl_error *error)
 {
-    double begin_s = at->shift_s - at->rate * w->middle_s;
-    int64_t from = r->log_from + llround(1e9 * begin_s);
+    double start_s = at->shift_s - at->rate * w->middle_s;
+    int64_t from = r->log_from + llround(1e9 * start_s);
     for (size_t k = 0; k < w->y.n + 2; k++) {
         w->moved[k] = from + llround((double)(w->edge[k] - r->reference_from) * (1 + at->rate));
     }
@@ -140,16 +140,16 @@ static marl_status fit_once(const lab_two_clocks *r, fitting *w, alignment *at, 
         return status;
     }
     centre_by_stretch(w);
-    lab_block_fit_begin(&w->fit, unknowns, w->block_ns);
+    lab_block_fit_init(&w->fit, unknowns, w->block_ns);
     for (size_t k = 0; k < w->y.n; k++) {
         if (w->y.known[k] && w->x.known[k]) {
             add_place(w, at, k);
         }
     }
     w->all = squares_of(w);
-    *solved = w->fit.rows > 3 * LAB_BLOCK_FIT_MOST && lab_block_fit_solve(&w->fit, step, covariance);
+    *solved = w->fit.rows > 3 * LAB_BLOCK_FIT_MAX && lab_block_fit_solve(&w->fit, step, covariance);
     double honest = 1 - noise_share(w, r->gyro_noise);
-    *solved = *solved && (unknowns <= SHIFT || honest > LEAST_HONEST);
+    *solved = *solved && (unknowns <= SHIFT || honest > MIN_HONEST);
     for (int i = SHIFT * unknowns; i < unknowns * unknowns && *solved; i++) {
         covariance[i] /= i % unknowns >= SHIFT ? honest * honest : 1;
     }
@@ -167,7 +167,7 @@ static marl_status fit_once(const lab_two_clocks *r, fitting *w, alignment *at, 
 static marl_status fit_all(const lab_two_clocks *r, fitting *w, alignment *at, int unknowns,
                            double *covariance, int *settled, marl_error *error)
 {
-    double step[LAB_BLOCK_FIT_MOST] = {0};
+    double step[LAB_BLOCK_FIT_MAX] = {0};
     int solved = 0;
     *settled = 0;
     memset(at->map, 0, sizeof at->map);
@@ -186,13 +186,13 @@ static marl_status fit_all(const lab_two_clocks *r, fitting *w, alignment *at, i
 }
 
 /* By the log's clock: the other way round, and at its first row. */
-static void tell(const lab_two_clocks *r, const fitting *w, const alignment *at, int unknowns,
-                 const double *covariance, marl_clock *clock)
+static void report(const lab_two_clocks *r, const fitting *w, const alignment *at, int unknowns,
+                   const double *covariance, marl_clock *clock)
 {
     double first_s = (at->rate * w->middle_s - at->shift_s) / (1 + at->rate); /* by the reference's clock */
     double since_s = first_s - w->middle_s, variance = covariance[SHIFT * unknowns + SHIFT];
     *clock = nothing_found();
-    clock->explained = w->all > 0 ? 1 - w->fit.squares / w->all : 0;
+    clock->r_squared = w->all > 0 ? 1 - w->fit.squares / w->all : 0;
     if (unknowns > RATE) {
         double rates = covariance[RATE * unknowns + RATE], both = covariance[SHIFT * unknowns + RATE];
         variance += since_s * since_s * rates + 2 * since_s * both;
@@ -201,8 +201,8 @@ static void tell(const lab_two_clocks *r, const fitting *w, const alignment *at,
     }
     clock->offset_sigma_s = sqrt(variance);
     clock->offset_s = 1e-9 * (double)(r->reference_from - r->log_from) + first_s;
-    clock->found = clock->offset_sigma_s < MOST_SIGMA_S && clock->explained > LAB_LEAST_SHARE &&
-                   fabs(at->rate) < MOST_RATE;
+    clock->found =
+        clock->offset_sigma_s < MAX_SIGMA_S && clock->r_squared > LAB_MIN_SHARE && fabs(at->rate) < MAX_RATE;
 }
 
 /* Edges where the reference was read: nothing is interpolated there, which would shift what is fast. */
@@ -248,12 +248,12 @@ static void free_fitting(fitting *w)
     lab_turning_free(&w->y);
 }
 
-/* Over windows of one length: with the rate of the clocks, and without it where it cannot be told. *at is
- * where to begin, and then what was found. */
+/* Over windows of one length: with the rate of the clocks, and without it where it is not determined. *at
+ * is the start, and then the result. */
 static marl_status find_by(const lab_two_clocks *r, double step_ns, alignment *at, marl_clock *clock,
                            marl_error *error)
 {
-    double covariance[LAB_BLOCK_FIT_MOST * LAB_BLOCK_FIT_MOST];
+    double covariance[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX];
     fitting w = {.step_ns = step_ns};
     alignment start = *at;
     int settled = 0;
@@ -263,8 +263,8 @@ static marl_status find_by(const lab_two_clocks *r, double step_ns, alignment *a
         *at = start;
         s = fit_all(r, &w, at, unknowns, covariance, &settled, error);
         if (s == MARL_OK && settled) {
-            tell(r, &w, at, unknowns, covariance, clock);
-            settled = unknowns == RATE || clock->ppm_sigma <= MOST_PPM_SIGMA;
+            report(r, &w, at, unknowns, covariance, clock);
+            settled = unknowns == RATE || clock->ppm_sigma <= MAX_PPM_SIGMA;
         } else {
             break; /* what does not come to rest with a rate would only hide it without */
         }
@@ -273,13 +273,14 @@ static marl_status find_by(const lab_two_clocks *r, double step_ns, alignment *a
     return s;
 }
 
-/* Long windows see slow motion through the noise, short ones see vibration, which tells the time best. Each
- * length begins where the best one so far ended; the one that is surest counts. */
+/* Long windows see slow motion through the noise, short ones see vibration, which determines the time
+ * best. Each length starts where the best one so far ended; the one with the smallest standard error
+ * counts. */
 static marl_status find_fine(const lab_two_clocks *r, alignment at, marl_clock *clock, marl_error *error)
 {
     marl_status status = MARL_OK;
     *clock = nothing_found();
-    for (double step = LONGEST_NS; step >= SHORTEST_NS && step >= r->least_step_ns && status == MARL_OK;
+    for (double step = LONGEST_NS; step >= SHORTEST_NS && step >= r->min_step_ns && status == MARL_OK;
          step /= 2) {
         alignment here = at;
         marl_clock by;
@@ -303,7 +304,7 @@ marl_status marl_clock_find(const marl_log *log, const marl_series *reference, m
     double gyro_step = lab_gyro_step_s(log), step = lab_median_step_s(reference);
     if ((log->info.columns & MARL_COLUMNS_GYRO) != MARL_COLUMNS_GYRO || !isfinite(gyro_step)) {
         return marl_fail(
-            error, MARL_ERR_EVIDENCE,
+            error, MARL_ERR_INSUFFICIENT,
             "%s: the offset of the clocks is found from the gyroscope, which the log does not have",
             log->path);
     }
@@ -316,9 +317,10 @@ marl_status marl_clock_find(const marl_log *log, const marl_series *reference, m
     r.log_s = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - r.log_from);
     r.reference_s = 1e-9 * (double)(reference->at[reference->n - 1].t_ns - r.reference_from);
     r.gyro_noise = lab_gyro_noise(log);
-    r.least_step_ns = 1e9 * fmax(gyro_step, step);
-    if (fmax(r.log_s, r.reference_s) > MOST_SECONDS) {
-        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: too long to find the offset of its clock", log->path);
+    r.min_step_ns = 1e9 * fmax(gyro_step, step);
+    if (fmax(r.log_s, r.reference_s) > MAX_SECONDS) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: too long to find the offset of its clock",
+                         log->path);
     }
     marl_status status = lab_clock_coarse(&r, &coarse, error);
     if (status == MARL_OK && coarse.found) {

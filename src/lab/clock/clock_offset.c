@@ -13,11 +13,11 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define LEAST_STEP_S 0.02
-#define LEAST_OVERLAP_S 10.0
-#define LEAST_SHARE 0.3 /* of the change that must be explained */
-#define WIDEST_S 2.0    /* the shifts that fit about as well may lie so far apart */
-#define MOST_SIGMA 0.05
+#define MIN_STEP_S 0.02
+#define MIN_OVERLAP_S 10.0
+#define MIN_SHARE 0.3 /* of the change that must be explained */
+#define WIDEST_S 2.0  /* the shifts that fit about as well may lie so far apart */
+#define MAX_SIGMA 0.05
 enum { PARTS = 10 };
 
 static int has_sensor(const marl_log *log, int sensor)
@@ -32,7 +32,7 @@ static double grid_step(const marl_log *a, int sa, const marl_log *b, int sb)
 {
     const marl_log *log[2] = {a, b};
     const int sensor[2] = {sa, sb};
-    double step = LEAST_STEP_S;
+    double step = MIN_STEP_S;
     for (size_t k = 0; k < 2; k++) {
         size_t n = 0;
         for (size_t i = 0; i < log[k]->n; i++) {
@@ -46,9 +46,9 @@ static double grid_step(const marl_log *a, int sa, const marl_log *b, int sb)
 
 /* Normal equations of the fit of B at one shift. */
 typedef struct normal {
-    double square[LAB_PAIRS][LAB_PAIRS]; /* sums of cause.square[i] effect.square[j] */
-    double product[3][3];                /* sums of cause.rate[i] effect.product[j] */
-    double length;                       /* sum of effect.length */
+    double square[LAB_PAIRS][LAB_PAIRS]; /* sums of regressor.square[i] response.square[j] */
+    double product[3][3];                /* sums of regressor.rate[i] response.product[j] */
+    double length;                       /* sum of response.length */
 } normal;
 
 static int pair_of(int i, int j)
@@ -56,7 +56,7 @@ static int pair_of(int i, int j)
     return i == j ? i : i + j + 2; /* 01 -> 3, 02 -> 4, 12 -> 5 */
 }
 
-/* Share of the effect that B explains if it stands for this arrangement, with its scale fitted. */
+/* R^2 of the response under B if it stands for this arrangement, with its scale fitted. */
 static double share_of(const normal *m, const marl_arrangement *how)
 {
     double product = 0, square = 0;
@@ -73,7 +73,7 @@ static double share_of(const normal *m, const marl_arrangement *how)
 
 /* The same of the best arrangement; half of them do, since the scale may be negative. NaN when nothing
  * happens. */
-static double share_explained(const normal *m)
+static double r_squared_of(const normal *m)
 {
     double best = 0;
     for (int i = 0; i < LAB_ARRANGEMENTS / 2; i++) {
@@ -84,8 +84,8 @@ static double share_explained(const normal *m)
 }
 
 /* The share explained at every lag. */
-static void shares(const lab_cause *a, const lab_effect *b, const float *squares, const float *products,
-                   const double *length, size_t least, double *share)
+static void shares(const lab_regressor *a, const lab_response *b, const float *squares, const float *products,
+                   const double *length, size_t min, double *share)
 {
     size_t lags = a->n + b->n - 1;
     for (size_t i = 0; i < lags; i++) {
@@ -98,28 +98,28 @@ static void shares(const lab_cause *a, const lab_effect *b, const float *squares
         for (int k = 0; k < 9; k++) {
             m.product[k / 3][k % 3] = (double)products[(size_t)k * lags + i];
         }
-        share[i] = n >= least ? share_explained(&m) : NAN;
+        share[i] = n >= min ? r_squared_of(&m) : NAN;
     }
 }
 
-static marl_status shares_at_all_lags(const lab_cause *a, const lab_effect *b, size_t least, double *share,
-                                      marl_error *error)
+static marl_status shares_at_all_lags(const lab_regressor *a, const lab_response *b, size_t min,
+                                      double *share, marl_error *error)
 {
     const lab_series_set rates = {3, a->n, (const double *const *)a->rate};
     const lab_series_set rate_squares = {LAB_PAIRS, a->n, (const double *const *)a->square};
     const lab_series_set effects = {3, b->n, (const double *const *)b->product};
-    const lab_series_set effect_squares = {LAB_PAIRS, b->n, (const double *const *)b->square};
+    const lab_series_set response_squares = {LAB_PAIRS, b->n, (const double *const *)b->square};
     float *squares = NULL, *products = NULL;
     double *length = malloc((b->n + 1) * sizeof *length);
     marl_status status = length != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    status = status != MARL_OK ? status : lab_cross_sums(&rate_squares, &effect_squares, &squares, error);
+    status = status != MARL_OK ? status : lab_cross_sums(&rate_squares, &response_squares, &squares, error);
     status = status != MARL_OK ? status : lab_cross_sums(&rates, &effects, &products, error);
     if (status == MARL_OK && length != NULL) {
         length[0] = 0;
         for (size_t k = 0; k < b->n; k++) {
             length[k + 1] = length[k] + b->length[k];
         }
-        shares(a, b, squares, products, length, least, share);
+        shares(a, b, squares, products, length, min, share);
     }
     free(squares);
     free(products);
@@ -127,7 +127,7 @@ static marl_status shares_at_all_lags(const lab_cause *a, const lab_effect *b, s
     return status;
 }
 
-static void add_normal(normal *m, const lab_cause *a, size_t i, const lab_effect *b, size_t k)
+static void add_normal(normal *m, const lab_regressor *a, size_t i, const lab_response *b, size_t k)
 {
     for (int p = 0; p < LAB_PAIRS * LAB_PAIRS; p++) {
         m->square[p / LAB_PAIRS][p % LAB_PAIRS] += a->square[p / LAB_PAIRS][i] * b->square[p % LAB_PAIRS][k];
@@ -140,7 +140,7 @@ static void add_normal(normal *m, const lab_cause *a, size_t i, const lab_effect
 
 /* The shares one step earlier, at the lag, and one step later, with one part of the overlap left out (PARTS =
  * none), as the peak's place within a step. */
-static double place_without(const lab_cause *a, const lab_effect *b, long lag, size_t part)
+static double place_without(const lab_regressor *a, const lab_response *b, long lag, size_t part)
 {
     size_t fa = lag > 0 ? (size_t)lag : 0, fb = lag < 0 ? (size_t)-lag : 0;
     size_t n = a->n - fa < b->n - fb ? a->n - fa : b->n - fb;
@@ -151,11 +151,11 @@ static double place_without(const lab_cause *a, const lab_effect *b, long lag, s
             add_normal(&m[d], a, fa + k + d - 1, b, fb + k);
         }
     }
-    return lab_peak_place(share_explained(&m[0]), share_explained(&m[1]), share_explained(&m[2]));
+    return lab_peak_place(r_squared_of(&m[0]), r_squared_of(&m[1]), r_squared_of(&m[2]));
 }
 
 /* Delete-one jackknife over the parts ("Notes on bias in estimation", 1956). */
-static double place_sigma(const lab_cause *a, const lab_effect *b, long lag)
+static double place_sigma(const lab_regressor *a, const lab_response *b, long lag)
 {
     lab_moments places = {0};
     for (size_t k = 0; k < PARTS; k++) {
@@ -164,35 +164,35 @@ static double place_sigma(const lab_cause *a, const lab_effect *b, long lag)
     return sqrt(places.squares * (PARTS - 1) / PARTS);
 }
 
-static void judge(const lab_cause *a, const lab_effect *b, double step_s, const double *share,
-                  marl_clock_offset *offset)
+static void decide(const lab_regressor *a, const lab_response *b, double step_s, const double *share,
+                   marl_clock_offset *offset)
 {
     size_t n = a->n + b->n - 1, best = lab_greatest(share, 0, n);
     if (best == SIZE_MAX || best == 0 || best + 1 == n) {
         return;
     }
     long lag = (long)best - (long)(b->n - 1);
-    offset->explained = share[best];
+    offset->r_squared = share[best];
     offset->sigma_s = step_s * place_sigma(a, b, lag);
     offset->offset_s =
         1e-9 * (double)(a->from_ns - b->from_ns) + step_s * ((double)lag + place_without(a, b, lag, PARTS));
-    offset->found = share[best] > LEAST_SHARE && offset->sigma_s < MOST_SIGMA &&
+    offset->found = share[best] > MIN_SHARE && offset->sigma_s < MAX_SIGMA &&
                     lab_stands_alone(share, n, best, (size_t)(WIDEST_S / step_s));
 }
 
-/* The time to be added to the effect's clock. */
-static marl_status find_shift(const lab_cause *a, const lab_effect *b, double step_s,
+/* The time to be added to the response's clock. */
+static marl_status find_shift(const lab_regressor *a, const lab_response *b, double step_s,
                               marl_clock_offset *offset, marl_error *error)
 {
-    size_t least = (size_t)(LEAST_OVERLAP_S / step_s), shorter = a->n < b->n ? a->n : b->n;
-    least = shorter / 2 > least ? shorter / 2 : least;
+    size_t min = (size_t)(MIN_OVERLAP_S / step_s), shorter = a->n < b->n ? a->n : b->n;
+    min = shorter / 2 > min ? shorter / 2 : min;
     double *share = calloc(a->n + b->n + 1, sizeof *share);
     if (share == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    marl_status status = shares_at_all_lags(a, b, least, share, error);
+    marl_status status = shares_at_all_lags(a, b, min, share, error);
     if (status == MARL_OK) {
-        judge(a, b, step_s, share, offset);
+        decide(a, b, step_s, share, offset);
     }
     if (!offset->found) {
         offset->offset_s = offset->sigma_s = NAN;
@@ -201,24 +201,24 @@ static marl_status find_shift(const lab_cause *a, const lab_effect *b, double st
     return status;
 }
 
-/* By one sensor of each: `cause_log` and its sensor explain what the other saw. */
-static marl_status find_by(const marl_log *cause_log, int cause_sensor, const marl_log *effect_log,
-                           int effect_sensor, marl_clock_offset *offset, marl_error *error)
+/* By one sensor of each: `regressor_log` and its sensor explain what the other saw. */
+static marl_status find_by(const marl_log *regressor_log, int regressor_sensor, const marl_log *response_log,
+                           int response_sensor, marl_clock_offset *offset, marl_error *error)
 {
-    double step = grid_step(cause_log, cause_sensor, effect_log, effect_sensor);
-    lab_cause a = {0};
-    lab_effect b = {0};
+    double step = grid_step(regressor_log, regressor_sensor, response_log, response_sensor);
+    lab_regressor a = {0};
+    lab_response b = {0};
     *offset = (marl_clock_offset){0, NAN, NAN, 0};
-    marl_status status = lab_find_cause(cause_log, cause_sensor, step, &a, error);
-    status = status != MARL_OK ? status : lab_find_effect(effect_log, effect_sensor, step, &b, error);
+    marl_status status = lab_find_regressor(regressor_log, regressor_sensor, step, &a, error);
+    status = status != MARL_OK ? status : lab_find_response(response_log, response_sensor, step, &b, error);
     status = status != MARL_OK ? status : find_shift(&a, &b, step, offset, error);
-    free(a.room);
-    free(b.room);
+    free(a.scratch);
+    free(b.scratch);
     return status;
 }
 
 /* The gyroscope sees all of the turning; without one, the field's direction, which nothing shakes. */
-static int cause_sensor_of(const marl_log *log)
+static int regressor_sensor_of(const marl_log *log)
 {
     return has_sensor(log, MARL_GYRO)    ? MARL_GYRO
            : has_sensor(log, MARL_MAG)   ? MARL_MAG
@@ -229,10 +229,11 @@ static int cause_sensor_of(const marl_log *log)
 marl_status marl_clock_offset_find(const marl_log *first, const marl_log *second, marl_clock_offset *offset,
                                    marl_error *error)
 {
-    int s1 = cause_sensor_of(first), s2 = cause_sensor_of(second);
+    int s1 = regressor_sensor_of(first), s2 = regressor_sensor_of(second);
     *offset = (marl_clock_offset){0, NAN, NAN, 0};
     if (s1 < 0 || s2 < 0) {
-        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: no sensor with three axes in it that shows turning",
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
+                         "%s: no sensor with three axes in it that shows turning",
                          s1 < 0 ? first->path : second->path);
     }
     int turned = s1 != MARL_GYRO && s2 == MARL_GYRO;
@@ -246,7 +247,7 @@ marl_status marl_clock_offset_find(const marl_log *first, const marl_log *second
         if (status != MARL_OK) {
             return status;
         }
-        int better = by.found != offset->found ? by.found : by.explained > offset->explained;
+        int better = by.found != offset->found ? by.found : by.r_squared > offset->r_squared;
         *offset = better ? by : *offset;
     }
     offset->offset_s = turned ? -offset->offset_s : offset->offset_s;

@@ -72,14 +72,14 @@ double lab_gyro_step_s(const marl_log *log)
     double *step = malloc((log->n + 1) * sizeof *step), median = NAN;
     size_t n = 0;
     int64_t before = 0;
-    int begun = 0;
+    int started = 0;
     for (size_t i = 0; step != NULL && i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;
         if (s->fresh & MARL_FRESH_GYRO) {
             step[n] = (double)(s->t_ns - before) * 1e-9;
-            n += begun ? 1 : 0;
+            n += started ? 1 : 0;
             before = s->t_ns;
-            begun = 1;
+            started = 1;
         }
     }
     if (n > 0) {

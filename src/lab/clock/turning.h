@@ -13,7 +13,7 @@ typedef struct lab_turning {
     char *known;         /* 0: the window reaches beyond the recording or across a gap */
 } lab_turning;
 
-/* Room for n places. MARL_ERR_SYSTEM without memory. */
+/* Memory for n places. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status lab_turning_make(lab_turning *turning, size_t n, marl_error *error);
 void lab_turning_free(lab_turning *turning);
 

@@ -34,7 +34,7 @@ marl_error_angles marl_error_between(marl_quat estimate, marl_quat reference)
     return angles;
 }
 
-/* Which samples count, and room for the sorting. */
+/* Which samples count, and scratch memory for the sorting. */
 typedef struct selection {
     const unsigned char *held; /* of each sample the set of conditions that hold */
     unsigned char wanted;      /* 0 = all samples */
@@ -51,21 +51,21 @@ static marl_measure measure(const marl_comparison *c, const selection *s,
 {
     marl_measure m = {NAN, NAN, NAN, NAN};
     size_t n = 0;
-    double sum = 0, squares = 0, most = 0;
+    double sum = 0, squares = 0, largest = 0;
     for (size_t i = 0; i < c->n; i++) {
         double v = fabs(of(&c->error[i]));
         if (counts(s, i) && isfinite(v)) {
             s->value[n++] = v;
             sum += v;
             squares += v * v;
-            most = v > most ? v : most;
+            largest = v > largest ? v : largest;
         }
     }
     if (n > 0) {
         m.rms = sqrt(squares / (double)n);
         m.mean = sum / (double)n;
         m.p95 = lab_quantile(s->value, n, 0.95);
-        m.max = most;
+        m.max = largest;
     }
     return m;
 }
@@ -149,7 +149,7 @@ static marl_status align(const marl_series *estimate, const marl_series *referen
         }
     }
     if (c->n == 0) {
-        return marl_fail(error, MARL_ERR_EVIDENCE,
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "estimate and reference have no time in common: their clocks must agree");
     }
     return MARL_OK;

@@ -10,12 +10,12 @@
 
 #define DEGREE 0.017453292519943295
 #define WINDOW_NS INT64_C(500000000)
-#define LEAST_TURNING 5.0 /* deg/s */
-#define LEAST_SHAKING 0.5 /* m/s^2 */
-#define DISTURBED 0.1     /* of the field */
-enum { LEAST_FIELDS = 10 };
+#define MIN_TURNING 5.0 /* deg/s */
+#define MIN_SHAKING 0.5 /* m/s^2 */
+#define DISTURBED 0.1   /* of the field */
+enum { MIN_FIELDS = 10 };
 
-/* What is gathered over half a second. */
+/* Sums over half a second. */
 typedef struct window {
     int64_t from_ns, first_ns, last_ns; /* first and last moment that the reference covers */
     marl_quat first, last;
@@ -54,13 +54,14 @@ static void add_row(window *w, const marl_sample *s, marl_quat q)
 }
 
 /* Windows of the log that the reference covers, at least in part. */
-static marl_status gather(const marl_log *log, const marl_calibration_record *record,
-                          const marl_series *reference, window **windows, size_t *n, marl_error *error)
+static marl_status gather_readings(const marl_log *log, const marl_calibration_record *record,
+                                   const marl_series *reference, window **windows, size_t *n,
+                                   marl_error *error)
 {
     marl_calibration calibration =
         record != NULL ? marl_calibration_for_device(record) : marl_calibration_none();
     int64_t longest = lab_longest_step_ns(reference), from = log->n > 0 ? log->row[0].sample.t_ns : 0;
-    size_t place = 0, room = 0;
+    size_t place = 0, capacity = 0;
     float degC = NAN;
     *n = 0;
     *windows = NULL;
@@ -73,9 +74,9 @@ static marl_status gather(const marl_log *log, const marl_calibration_record *re
             continue;
         }
         if (*n == 0 || (*windows)[*n - 1].from_ns != at) {
-            if (*n == room) {
-                room = 2 * room + 64;
-                window *larger = realloc(*windows, room * sizeof *larger);
+            if (*n == capacity) {
+                capacity = 2 * capacity + 64;
+                window *larger = realloc(*windows, capacity * sizeof *larger);
                 if (larger == NULL) {
                     return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
                 }
@@ -83,7 +84,7 @@ static marl_status gather(const marl_log *log, const marl_calibration_record *re
             }
             (*windows)[(*n)++] = (window){.from_ns = at};
         }
-        (void)!marl_sample_check(&s, NULL); /* what is refused is not fresh any more */
+        (void)!marl_sample_check(&s, NULL); /* what is invalid is not fresh any more */
         marl_calibration_apply(&calibration, degC, &s);
         add_row(&(*windows)[*n - 1], &s, q);
     }
@@ -93,28 +94,28 @@ static marl_status gather(const marl_log *log, const marl_calibration_record *re
 static int turns(const window *w)
 {
     double seconds = 1e-9 * (double)(w->last_ns - w->first_ns);
-    return lab_quat_angle(w->first, w->last) > LEAST_TURNING * DEGREE * seconds && w->n > 1;
+    return lab_quat_angle(w->first, w->last) > MIN_TURNING * DEGREE * seconds && w->n > 1;
 }
 
 static int shakes(const window *w)
 {
     double squares = w->accel[0].squares + w->accel[1].squares + w->accel[2].squares;
-    return squares > LEAST_SHAKING * LEAST_SHAKING * (double)w->accel[0].n && w->accel[0].n > 2;
+    return squares > MIN_SHAKING * MIN_SHAKING * (double)w->accel[0].n && w->accel[0].n > 2;
 }
 
 /* The field of the place, axis by axis; 0 when too few windows have one. */
-static int usual_field(const window *windows, size_t n, double *room, double field[3])
+static int usual_field(const window *windows, size_t n, double *capacity, double field[3])
 {
     for (int k = 0; k < 3; k++) {
         size_t used = 0;
         for (size_t i = 0; i < n; i++) {
-            room[used] = windows[i].mag[k].mean;
+            capacity[used] = windows[i].mag[k].mean;
             used += windows[i].mag[k].n > 0;
         }
-        if (used < LEAST_FIELDS) {
+        if (used < MIN_FIELDS) {
             return 0;
         }
-        field[k] = lab_quantile(room, used, 0.5);
+        field[k] = lab_quantile(capacity, used, 0.5);
     }
     return 1;
 }
@@ -156,18 +157,18 @@ marl_status marl_conditions_find(const marl_log *log, const marl_calibration_rec
 {
     window *windows = NULL;
     size_t n = 0;
-    double field[3], *room = NULL;
+    double field[3], *capacity = NULL;
     memset(conditions, 0, sizeof *conditions);
     marl_status status = marl_inspect_still(log, &conditions->spans[MARL_CONDITION_STILL], error);
-    status = status != MARL_OK ? status : gather(log, record, reference, &windows, &n, error);
+    status = status != MARL_OK ? status : gather_readings(log, record, reference, &windows, &n, error);
     if (status == MARL_OK) {
-        room = malloc((n + 1) * sizeof *room);
-        int known = room != NULL && usual_field(windows, n, room, field);
-        if (room == NULL || !mark(windows, n, known ? field : NULL, conditions)) {
+        capacity = malloc((n + 1) * sizeof *capacity);
+        int known = capacity != NULL && usual_field(windows, n, capacity, field);
+        if (capacity == NULL || !mark(windows, n, known ? field : NULL, conditions)) {
             status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
         }
     }
-    free(room);
+    free(capacity);
     free(windows);
     if (status != MARL_OK) {
         marl_conditions_free(conditions);

@@ -8,10 +8,10 @@
 #define DEGREE 0.017453292519943295
 #define RANGE 100 /* coarse steps on either side of zero ... */
 #define COARSE_NS INT64_C(10000000)
-#define FINE 5         /* fine steps in a coarse one */
-#define AROUND 2       /* coarse steps around the best that are searched finely */
-#define LEAST_RATE 5.0 /* deg/s rms of the reference: less tells nothing about lag */
-#define MOST_POINTS 3000
+#define FINE 5       /* fine steps in a coarse one */
+#define AROUND 2     /* coarse steps around the best that are searched finely */
+#define MIN_RATE 5.0 /* deg/s rms of the reference: less does not determine the lag */
+#define MAX_POINTS 3000
 
 /* Steps are short, so that the chord stands for the angle. */
 static double rate_rms_deg(const marl_series *s)
@@ -49,7 +49,7 @@ static void free_grid(grid *g)
 static int make_grid(const marl_series *estimate, const marl_series *reference, int64_t longest, grid *g)
 {
     int64_t from = estimate->at[0].t_ns - RANGE * COARSE_NS, last = estimate->at[estimate->n - 1].t_ns;
-    size_t stride = estimate->n / MOST_POINTS + 1, place = 0;
+    size_t stride = estimate->n / MAX_POINTS + 1, place = 0;
     g->places = (size_t)((last - from) / COARSE_NS) + RANGE + 2;
     g->points = 0;
     g->reference = calloc(g->places, sizeof *g->reference);
@@ -128,16 +128,16 @@ double lab_lag_ms(const marl_series *estimate, const marl_series *reference)
 {
     int64_t longest = lab_longest_step_ns(reference);
     grid g = {0, 0, NULL, NULL, NULL};
-    double least = INFINITY, lag = NAN;
+    double min = INFINITY, lag = NAN;
     int best = -RANGE;
-    if (estimate->n < 2 || !(rate_rms_deg(reference) >= LEAST_RATE)) {
+    if (estimate->n < 2 || !(rate_rms_deg(reference) >= MIN_RATE)) {
         return NAN;
     }
     if (make_grid(estimate, reference, longest, &g)) {
         for (int k = -RANGE; k <= RANGE; k++) {
             double chord = chord_at(&g, k);
-            best = chord < least ? k : best;
-            least = chord < least ? chord : least;
+            best = chord < min ? k : best;
+            min = chord < min ? chord : min;
         }
         /* at an end of the range the least error lies elsewhere */
         lag = best > -RANGE && best < RANGE ? fine_ms(&g, reference, longest, best) : NAN;

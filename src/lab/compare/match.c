@@ -12,9 +12,9 @@
 #define DEGREE 0.017453292519943295
 #define SETTLED_NS INT64_C(5000000000)
 #define SETTLED_DEG 2.0
-#define TURN_NS INT64_C(1000000000) /* attitudes so far apart tell how the body sides lie */
-#define MOST_SIGMA_DEG 1.0
-#define MOST_AMPLIFICATION 20.0
+#define TURN_NS INT64_C(1000000000) /* attitudes so far apart determine the body side */
+#define MAX_SIGMA_DEG 1.0
+#define MAX_CONDITION 20.0
 enum {
     ROUNDS = 30,
     UNKNOWNS = 6,
@@ -95,9 +95,9 @@ static marl_quat small_turn(const double v[3])
 /* The rotation that is left, in the world, and how a turn of the body side moves it. */
 static void residual(const lab_pairs *p, size_t i, const marl_match *m, double left[3], double turned[3][3])
 {
-    marl_quat told = marl_quat_product(m->world, marl_quat_product(p->reference[i], m->body));
-    marl_quat e = marl_quat_product(p->estimate[i].q, marl_quat_conjugate(told));
-    marl_mat3 r = marl_quat_to_matrix(told);
+    marl_quat reported = marl_quat_product(m->world, marl_quat_product(p->reference[i], m->body));
+    marl_quat e = marl_quat_product(p->estimate[i].q, marl_quat_conjugate(reported));
+    marl_mat3 r = marl_quat_to_matrix(reported);
     double sine = sqrt((double)e.x * (double)e.x + (double)e.y * (double)e.y + (double)e.z * (double)e.z);
     double angle = 2 * atan2(sine, fabs((double)e.w)) * (e.w < 0 ? -1 : 1);
     double scale = sine > 1e-12 ? angle / sine : 2;
@@ -110,18 +110,18 @@ static void residual(const lab_pairs *p, size_t i, const marl_match *m, double l
 }
 
 /* Which unknowns a kind of match has: turns of the world about x, y, z, then of the body. */
-typedef struct freedom {
+typedef struct dof {
     int n, unknown[UNKNOWNS];
-} freedom;
+} dof;
 
-static freedom freedom_of(marl_match_kind kind)
+static dof dof_of(marl_match_kind kind)
 {
-    return kind == MARL_MATCH_HEADING ? (freedom){1, {2}}
-           : kind == MARL_MATCH_WORLD ? (freedom){3, {0, 1, 2}}
-                                      : (freedom){6, {0, 1, 2, 3, 4, 5}};
+    return kind == MARL_MATCH_HEADING ? (dof){1, {2}}
+           : kind == MARL_MATCH_WORLD ? (dof){3, {0, 1, 2}}
+                                      : (dof){6, {0, 1, 2, 3, 4, 5}};
 }
 
-static void add_rows(lab_block_fit *fit, const lab_pairs *p, const marl_match *m, const freedom *f)
+static void add_rows(lab_block_fit *fit, const lab_pairs *p, const marl_match *m, const dof *f)
 {
     for (size_t i = 0; i < p->n; i++) {
         double left[3], turned[3][3];
@@ -137,7 +137,7 @@ static void add_rows(lab_block_fit *fit, const lab_pairs *p, const marl_match *m
     }
 }
 
-static void take_step(marl_match *m, const freedom *f, const double *step)
+static void add_step(marl_match *m, const dof *f, const double *step)
 {
     double turn[UNKNOWNS] = {0};
     for (int k = 0; k < f->n; k++) {
@@ -149,7 +149,7 @@ static void take_step(marl_match *m, const freedom *f, const double *step)
     (void)!marl_quat_normalize(&m->body);
 }
 
-static void tell_sigma(marl_match *m, const freedom *f, const double *covariance)
+static void report_sigma(marl_match *m, const dof *f, const double *covariance)
 {
     m->sigma_deg = NAN;
     for (int k = 0; k < f->n; k++) {
@@ -161,9 +161,9 @@ static void tell_sigma(marl_match *m, const freedom *f, const double *covariance
 }
 
 /* By the smallest eigenvalue of the normal matrix: 1 per row where nothing is mixed up. */
-static double amplification_of(const lab_block_fit *fit)
+static double condition_of(const lab_block_fit *fit)
 {
-    double normal[LAB_BLOCK_FIT_MOST * LAB_BLOCK_FIT_MOST], value[LAB_BLOCK_FIT_MOST];
+    double normal[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX], value[LAB_BLOCK_FIT_MAX];
     memcpy(normal, fit->normal, sizeof normal);
     if (LAPACKE_dsyev(LAPACK_ROW_MAJOR, 'N', 'U', fit->n, normal, fit->n, value) != 0) {
         return INFINITY;
@@ -173,22 +173,22 @@ static double amplification_of(const lab_block_fit *fit)
 
 static void polish(const lab_pairs *p, marl_match_kind kind, marl_match *m)
 {
-    double step[LAB_BLOCK_FIT_MOST], covariance[LAB_BLOCK_FIT_MOST * LAB_BLOCK_FIT_MOST];
-    freedom f = freedom_of(kind);
+    double step[LAB_BLOCK_FIT_MAX], covariance[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX];
+    dof f = dof_of(kind);
     int64_t share = p->n > 0 ? (p->estimate[p->n - 1].t_ns - p->estimate[0].t_ns) / BLOCKS : 0;
     for (int i = 0; i < ROUNDS; i++) {
         lab_block_fit fit;
         double moved = 0;
-        lab_block_fit_begin(&fit, f.n, share > LAB_BLOCK_NS ? share : LAB_BLOCK_NS);
+        lab_block_fit_init(&fit, f.n, share > LAB_BLOCK_NS ? share : LAB_BLOCK_NS);
         add_rows(&fit, p, m, &f);
-        m->amplification = amplification_of(&fit);
-        if (m->amplification > 1e4 || !lab_block_fit_solve(&fit, step, covariance)) {
-            m->amplification = INFINITY;
+        m->condition = condition_of(&fit);
+        if (m->condition > 1e4 || !lab_block_fit_solve(&fit, step, covariance)) {
+            m->condition = INFINITY;
             return;
         }
-        take_step(m, &f, step);
+        add_step(m, &f, step);
         m->residual_deg = sqrt(3 * fit.squares / (double)fit.rows) / DEGREE;
-        tell_sigma(m, &f, covariance);
+        report_sigma(m, &f, covariance);
         for (int k = 0; k < f.n; k++) {
             moved = fmax(moved, fabs(step[k]));
         }
@@ -196,7 +196,7 @@ static void polish(const lab_pairs *p, marl_match_kind kind, marl_match *m)
             return;
         }
     }
-    m->amplification = INFINITY; /* it never comes to rest */
+    m->condition = INFINITY; /* it never comes to rest */
 }
 
 static marl_match nothing_found(marl_match_kind kind)
@@ -206,7 +206,7 @@ static marl_match nothing_found(marl_match_kind kind)
     for (int i = 0; i < 3; i++) {
         m.world_sigma_deg[i] = m.body_sigma_deg[i] = NAN;
     }
-    m.amplification = 1;
+    m.condition = 1;
     return m;
 }
 
@@ -270,23 +270,23 @@ static int match_start(const lab_pairs *p, marl_match *m)
     return 1;
 }
 
-/* Both sides; 0 when the motion cannot tell them apart. */
+/* Both sides; 0 when the motion does not separate them. */
 static int match_both(const lab_pairs *p, marl_match *m)
 {
     m->body = first_body(p);
     m->world = lab_pairs_mean_world(p, m->body);
     polish(p, MARL_MATCH_WORLD_AND_BODY, m);
-    return m->amplification <= MOST_AMPLIFICATION && m->sigma_deg <= MOST_SIGMA_DEG;
+    return m->condition <= MAX_CONDITION && m->sigma_deg <= MAX_SIGMA_DEG;
 }
 
 static void match_world(const lab_pairs *p, marl_match *m)
 {
-    double amplification = m->amplification;
+    double condition = m->condition;
     *m = nothing_found(m->kind);
     m->has_world = 1;
     m->world = lab_pairs_mean_world(p, m->body);
     polish(p, MARL_MATCH_WORLD, m);
-    m->amplification = fmax(m->amplification, amplification);
+    m->condition = fmax(m->condition, condition);
 }
 
 marl_status marl_match_find(const marl_series *estimate, const marl_series *reference, marl_match_kind kind,
@@ -311,7 +311,7 @@ marl_status marl_match_find(const marl_series *estimate, const marl_series *refe
             match_world(&p, match);
         }
         if (!match->has_world) {
-            status = marl_fail(error, MARL_ERR_EVIDENCE,
+            status = marl_fail(error, MARL_ERR_INSUFFICIENT,
                                "the estimate never stays within 2 degrees of one difference to the reference "
                                "for 5 s: --match start has no settled moment");
         }

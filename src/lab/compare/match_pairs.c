@@ -7,8 +7,8 @@
 
 #define SKIP_NS INT64_C(5000000000)  /* an estimate settles first ... */
 #define LONG_NS INT64_C(30000000000) /* ... where there is time for it */
-#define LEAST_S 10.0
-enum { MOST_PAIRS = 20000 };
+#define MIN_S 10.0
+enum { MAX_PAIRS = 20000 };
 
 void lab_pairs_free(lab_pairs *p)
 {
@@ -19,7 +19,7 @@ void lab_pairs_free(lab_pairs *p)
 marl_status lab_pairs_make(const marl_series *estimate, const marl_series *reference, lab_pairs *p,
                            marl_error *error)
 {
-    size_t place = 0, stride = estimate->n / MOST_PAIRS + 1;
+    size_t place = 0, stride = estimate->n / MAX_PAIRS + 1;
     int64_t longest = lab_longest_step_ns(reference);
     p->n = 0;
     p->estimate = malloc((estimate->n / stride + 1) * sizeof *p->estimate);
@@ -32,8 +32,8 @@ marl_status lab_pairs_make(const marl_series *estimate, const marl_series *refer
         p->n += (size_t)lab_series_at(reference, longest, estimate->at[i].t_ns, &place, &p->reference[p->n]);
     }
     double seconds = p->n > 1 ? 1e-9 * (double)(p->estimate[p->n - 1].t_ns - p->estimate[0].t_ns) : 0;
-    if (seconds < LEAST_S) {
-        return marl_fail(error, MARL_ERR_EVIDENCE,
+    if (seconds < MIN_S) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "the log and its reference have %.3g s in common, 10 s are needed: do their clocks "
                          "agree? --time-offset auto finds out",
                          seconds);
@@ -66,8 +66,8 @@ marl_quat lab_pairs_mean_world(const lab_pairs *p, marl_quat body)
 {
     double sums[16] = {0};
     for (size_t i = 0; i < p->n; i++) {
-        marl_quat told = marl_quat_product(p->reference[i], body);
-        marl_quat m = marl_quat_product(p->estimate[i].q, marl_quat_conjugate(told));
+        marl_quat reported = marl_quat_product(p->reference[i], body);
+        marl_quat m = marl_quat_product(p->estimate[i].q, marl_quat_conjugate(reported));
         const double v[4] = {(double)m.w, (double)m.x, (double)m.y, (double)m.z};
         for (int k = 0; k < 16; k++) {
             sums[k] += v[k / 4] * v[k % 4];

@@ -12,8 +12,8 @@ typedef struct lab_pairs {
     marl_quat *reference;
 } lab_pairs;
 
-/* Of at most 20000 attitudes. MARL_ERR_EVIDENCE under 10 s in common, MARL_ERR_SYSTEM without memory; to be
- * freed in any case. */
+/* Of at most 20000 attitudes. MARL_ERR_INSUFFICIENT under 10 s in common, MARL_ERR_SYSTEM without memory; to
+ * be freed in any case. */
 MARL_CHECKED marl_status lab_pairs_make(const marl_series *estimate, const marl_series *reference,
                                         lab_pairs *pairs, marl_error *error);
 void lab_pairs_free(lab_pairs *pairs);

@@ -10,7 +10,7 @@
 #define SETTLED_NS INT64_C(5000000000)
 #define LOST_DEG 45.0
 #define LOST_NS INT64_C(10000000000)
-#define LEAST_DRIFT_S 60.0
+#define MIN_DRIFT_S 60.0
 
 double lab_settle_s(const marl_comparison *c)
 {
@@ -49,7 +49,7 @@ double lab_lost_s(const marl_comparison *c)
 double lab_drift_deg_per_h(const marl_comparison *c)
 {
     double n = 0, st = 0, sh = 0, stt = 0, sth = 0, turns = 0, before = NAN;
-    if ((double)(c->t_ns[c->n - 1] - c->t_ns[0]) * 1e-9 < LEAST_DRIFT_S) {
+    if ((double)(c->t_ns[c->n - 1] - c->t_ns[0]) * 1e-9 < MIN_DRIFT_S) {
         return NAN;
     }
     for (size_t i = 0; i < c->n; i++) {
@@ -71,7 +71,7 @@ double lab_drift_deg_per_h(const marl_comparison *c)
     return spread > 0 ? (n * sth - st * sh) / spread : NAN;
 }
 
-/* Sums of the attitudes before each one, in double, signs kept alike along the way: the sum over any window
+/* Sums of the attitudes before each one, in double, with consistent signs: the sum over any window
  * is a difference of two. NULL without memory. */
 static double (*running_sums(const marl_series *s))[4]
 {

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * Measures of a comparison beside the errors themselves; NaN where the recording cannot tell. */
+ * Measures of a comparison beside the errors themselves; NaN where the recording does not determine them. */
 #ifndef LAB_MEASURES_H
 #define LAB_MEASURES_H
 

@@ -7,8 +7,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define LEAST_BLOCK_NS INT64_C(5000000000)
-#define MOST_BLOCKS 400 /* a case; longer ones have longer blocks */
+#define MIN_BLOCK_NS INT64_C(5000000000)
+#define MAX_BLOCKS 400 /* a case; longer ones have longer blocks */
 #define SEED 20261123
 enum { DRAWS = 1000 };
 
@@ -36,8 +36,8 @@ static void cover(const marl_comparison *const *of, size_t tunings, size_t cases
             any = 1;
         }
     }
-    int64_t seconds = any ? last - b->from_ns : 0, even = seconds / MOST_BLOCKS;
-    b->length_ns = even > LEAST_BLOCK_NS ? even : LEAST_BLOCK_NS;
+    int64_t seconds = any ? last - b->from_ns : 0, even = seconds / MAX_BLOCKS;
+    b->length_ns = even > MIN_BLOCK_NS ? even : MIN_BLOCK_NS;
     b->n = any ? (size_t)(seconds / b->length_ns) : 0;
     b->n = any && b->n == 0 ? 1 : b->n;
 }
@@ -83,7 +83,7 @@ static double mean_square(const sums *of, const size_t *drawn, size_t n)
     return count > 0 ? squares / count : NAN;
 }
 
-/* Scores of all tunings from blocks drawn alike for all; *drawn NULL = all blocks once. A case without an
+/* Scores of all tunings from the same drawn blocks for all; *drawn NULL = all blocks once. A case without an
  * error is left out of a tuning's score. */
 static void score_all(const blocks *b, size_t tunings, size_t cases, size_t *const *drawn, double *score)
 {
@@ -120,12 +120,12 @@ static void put_in_order(marl_rank *rank, size_t n)
 }
 
 /* What the bootstrap works on. */
-typedef struct room {
+typedef struct scratch {
     size_t **drawn;             /* a case */
     double *score, *difference; /* a tuning; DRAWS a tuning */
-} room;
+} scratch;
 
-static int make_room(room *r, const blocks *b, size_t tunings, size_t cases)
+static int ensure_capacity(scratch *r, const blocks *b, size_t tunings, size_t cases)
 {
     int fits = 1;
     r->drawn = calloc(cases + 1, sizeof *r->drawn);
@@ -138,7 +138,7 @@ static int make_room(room *r, const blocks *b, size_t tunings, size_t cases)
     return fits && r->drawn != NULL && r->score != NULL && r->difference != NULL;
 }
 
-static void free_room(room *r, size_t cases)
+static void free_scratch(scratch *r, size_t cases)
 {
     for (size_t k = 0; k < cases && r->drawn != NULL; k++) {
         free(r->drawn[k]);
@@ -148,7 +148,7 @@ static void free_room(room *r, size_t cases)
     free(r->difference);
 }
 
-static void draw(room *r, const blocks *b, size_t tunings, size_t cases, size_t first)
+static void draw(scratch *r, const blocks *b, size_t tunings, size_t cases, size_t first)
 {
     marl_random random = marl_random_seeded(SEED, 0);
     for (size_t i = 0; i < DRAWS; i++) {
@@ -168,9 +168,9 @@ static void draw(room *r, const blocks *b, size_t tunings, size_t cases, size_t 
 static marl_status find_intervals(const blocks *b, size_t tunings, size_t cases, marl_rank *rank,
                                   marl_error *error)
 {
-    room r = {NULL, NULL, NULL};
-    if (!make_room(&r, b, tunings, cases)) {
-        free_room(&r, cases);
+    scratch r = {NULL, NULL, NULL};
+    if (!ensure_capacity(&r, b, tunings, cases)) {
+        free_scratch(&r, cases);
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     draw(&r, b, tunings, cases, rank[0].tuning);
@@ -181,7 +181,7 @@ static marl_status find_intervals(const blocks *b, size_t tunings, size_t cases,
             rank[i].high = lab_quantile(d, DRAWS, 0.975);
         }
     }
-    free_room(&r, cases);
+    free_scratch(&r, cases);
     return MARL_OK;
 }
 

@@ -4,8 +4,8 @@
 #include "lab/log/series.h"
 #include <math.h>
 
-#define LEAST_S 10.0
-#define MOST_STEP_DEG 90.0
+#define MIN_S 10.0
+#define MAX_STEP_DEG 90.0
 #define DEGREE 0.017453292519943295
 
 /* The step that turns furthest, of those that are interpolated across. */
@@ -36,12 +36,12 @@ marl_status marl_reference_check(const marl_series *reference, const marl_log *l
     if (reference->n > 1) {
         seconds = 1e-9 * (double)(reference->at[reference->n - 1].t_ns - reference->at[0].t_ns);
     }
-    if (seconds < LEAST_S) {
-        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: %.3g s are too short for a reference: 10 s at least",
-                         log->path, seconds);
+    if (seconds < MIN_S) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
+                         "%s: %.3g s are too short for a reference: 10 s at least", log->path, seconds);
     }
     size_t widest = widest_step(reference, &deg);
-    if (deg > MOST_STEP_DEG) {
+    if (deg > MAX_STEP_DEG) {
         return marl_fail(error, MARL_ERR_INPUT,
                          "%s: jumps by %.0f degrees within %.3g ms at t = %.3f s: no reference does",
                          log->path, deg,

@@ -74,7 +74,7 @@ static marl_status read_sigma(const lab_json_at *at, marl_fit *fit, marl_error *
     return s ? s : lab_json_matrix(at, "matrix_sigma", LAB_OPTIONAL, 1, fit->matrix_sigma, error);
 }
 
-/* The device's own check, so that no log is corrected here by what a board refuses. */
+/* The device's own check, so that no log is corrected here by what a board would not accept. */
 static marl_status check_fit(const lab_json_at *root, marl_sensor sensor, const marl_fit *fit,
                              marl_error *error)
 {
@@ -82,9 +82,10 @@ static marl_status check_fit(const lab_json_at *root, marl_sensor sensor, const 
     if (marl_correction_check(&correction) == MARL_OK) {
         return MARL_OK;
     }
-    return lab_json_fail(root, marl_sensor_name(sensor), error,
-                         "is no correction that a board takes: numbers of ordinary size, a matrix that keeps "
-                         "volumes within a factor of 1000, a range from low to high");
+    return lab_json_fail(
+        root, marl_sensor_name(sensor), error,
+        "is no correction that a board accepts: numbers of ordinary size, a matrix that keeps "
+        "volumes within a factor of 1000, a range from low to high");
 }
 
 static marl_status read_fit(const lab_json_at *root, marl_sensor sensor, marl_fit *fit, marl_error *error)

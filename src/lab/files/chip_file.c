@@ -165,9 +165,9 @@ static marl_status read_setting(const lab_json_at *outer, const setting_kind *ki
     s = lab_json_only(&at, known, error);
     s = s ? s : read_byte(&at, "register", LAB_OPTIONAL, &setting->at.reg, error);
     s = s ? s : read_byte(&at, "mask", LAB_OPTIONAL, &setting->at.mask, error);
-    if (s == MARL_OK && (n < 1 || n > MARL_CHIP_MOST_CHOICES || (setting->at.mask == 0 && n > 1))) {
+    if (s == MARL_OK && (n < 1 || n > MARL_CHIP_MAX_CHOICES || (setting->at.mask == 0 && n > 1))) {
         s = lab_json_fail(&at, "choices", error, "wanted 1 to %d choices, one without a mask",
-                          MARL_CHIP_MOST_CHOICES);
+                          MARL_CHIP_MAX_CHOICES);
     }
     setting->n = (uint8_t)n;
     for (size_t i = 0; i < n && s == MARL_OK; i++) {
@@ -199,7 +199,7 @@ static marl_status read_offset(const lab_json_at *outer, double factor, marl_chi
     s = s ? s : lab_json_number(&at, "sign", LAB_OPTIONAL, -1, 1, &sign, error);
     if (s == MARL_OK && fabs(sign) != 1) {
         s = lab_json_fail(&at, "sign", error,
-                          "is 1 where the chip adds the offset, -1 where it takes it away");
+                          "is 1 where the chip adds the offset, -1 where it subtracts it");
     }
     offset->per_count = (float)(per_count * factor);
     offset->sign = sign < 0 ? -1 : 1;
@@ -266,9 +266,8 @@ static marl_status read_setup(const lab_json_at *root, marl_chip *chip, marl_err
     const json_t *list = json_object_get(root->object, "setup");
     size_t n = json_is_array(list) ? json_array_size(list) : 0;
     marl_status s = MARL_OK;
-    if (list != NULL && (!json_is_array(list) || n > MARL_CHIP_MOST_SETUP)) {
-        return lab_json_fail(root, "setup", error, "wanted a list of at most %d writes",
-                             MARL_CHIP_MOST_SETUP);
+    if (list != NULL && (!json_is_array(list) || n > MARL_CHIP_MAX_SETUP)) {
+        return lab_json_fail(root, "setup", error, "wanted a list of at most %d writes", MARL_CHIP_MAX_SETUP);
     }
     chip->setups = (uint8_t)n;
     for (size_t i = 0; i < n && s == MARL_OK; i++) {
@@ -292,7 +291,7 @@ static marl_status read_burst(const lab_json_at *root, marl_chip *chip, marl_err
     marl_status s = lab_json_object(root, "burst", LAB_NEEDED, &at, error);
     s = s ? s : lab_json_only(&at, known, error);
     s = s ? s : read_byte(&at, "register", LAB_NEEDED, &chip->burst_reg, error);
-    s = s ? s : read_whole(&at, "bytes", LAB_NEEDED, 1, MARL_CHIP_MOST_BURST, &n, error);
+    s = s ? s : read_whole(&at, "bytes", LAB_NEEDED, 1, MARL_CHIP_MAX_BURST, &n, error);
     chip->burst_n = (uint8_t)n;
     return s;
 }

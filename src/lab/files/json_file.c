@@ -9,28 +9,28 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define MOST_BYTES (16u << 20)
+#define MAX_BYTES (16u << 20)
 
 static char *read_text(const char *path, marl_error *error)
 {
     FILE *f = fopen(path, "rb");
     char *text = NULL;
-    size_t used = 0, room = 0;
+    size_t used = 0, capacity = 0;
     if (f == NULL) {
         marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
         return NULL;
     }
     for (;;) {
-        if (used + 1 >= room) {
-            room = room ? 2 * room : 8192;
-            char *larger = room <= MOST_BYTES ? realloc(text, room) : NULL;
+        if (used + 1 >= capacity) {
+            capacity = capacity ? 2 * capacity : 8192;
+            char *larger = capacity <= MAX_BYTES ? realloc(text, capacity) : NULL;
             if (larger == NULL) {
-                marl_fail(error, MARL_ERR_INPUT, "%s: larger than %u MiB", path, MOST_BYTES >> 20);
+                marl_fail(error, MARL_ERR_INPUT, "%s: larger than %u MiB", path, MAX_BYTES >> 20);
                 break;
             }
             text = larger;
         }
-        size_t got = fread(text + used, 1, room - used - 1, f);
+        size_t got = fread(text + used, 1, capacity - used - 1, f);
         used += got;
         if (got == 0 && ferror(f)) {
             marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
@@ -50,7 +50,7 @@ static char *read_text(const char *path, marl_error *error)
 marl_status lab_json_load(lab_json *file, const char *path, const char *kind, marl_error *error)
 {
     json_error_t fault;
-    char said[64] = "";
+    char given[64] = "";
     *file = (lab_json){.path = path};
     file->text = read_text(path, error);
     if (file->text == NULL) {
@@ -65,9 +65,9 @@ marl_status lab_json_load(lab_json *file, const char *path, const char *kind, ma
     }
     if (status == MARL_OK && kind != NULL) {
         lab_json_at root = lab_json_root(file);
-        status = lab_json_string(&root, "marlinspike", LAB_NEEDED, said, sizeof said, error);
-        if (status == MARL_OK && strcmp(said, kind) != 0) {
-            status = lab_json_fail(&root, "marlinspike", error, "is '%s', wanted '%s'", said, kind);
+        status = lab_json_string(&root, "marlinspike", LAB_NEEDED, given, sizeof given, error);
+        if (status == MARL_OK && strcmp(given, kind) != 0) {
+            status = lab_json_fail(&root, "marlinspike", error, "is '%s', wanted '%s'", given, kind);
         }
     }
     if (status != MARL_OK) {

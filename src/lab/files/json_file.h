@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * JSON files whose errors name file, line and key. jansson reads the values; the place of a key is
- * looked up in the text only when there is something to say about it. */
+ * looked up in the text only for an error message. */
 #ifndef LAB_JSON_FILE_H
 #define LAB_JSON_FILE_H
 
@@ -14,7 +14,7 @@ typedef struct lab_json {
     json_t *root;
 } lab_json;
 
-/* An object inside the file, and the keys that lead to it: "gyro.fit"; "" is the root. */
+/* An object inside the file, and the path of keys to it: "gyro.fit"; "" is the root. */
 typedef struct lab_json_at {
     const lab_json *file;
     const json_t *object;
@@ -37,7 +37,7 @@ MARL_CHECKED marl_status lab_json_only(const lab_json_at *at, const char *const 
 /* 1 when the key is there and not null. */
 int lab_json_has(const lab_json_at *at, const char *key);
 
-/* The readers below leave the value unchanged when the key is absent, unless `needed` says so. */
+/* The readers below leave the value unchanged when the key is absent, unless `needed` is set. */
 enum { LAB_OPTIONAL = 0, LAB_NEEDED = 1 };
 MARL_CHECKED marl_status lab_json_object(const lab_json_at *at, const char *key, int needed,
                                          lab_json_at *inner, marl_error *error);

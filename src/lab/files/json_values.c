@@ -32,7 +32,7 @@ int lab_json_has(const lab_json_at *at, const char *key)
     return value != NULL && !json_is_null(value);
 }
 
-/* The value of a key; NULL when it is absent, and then *status says whether that is allowed. */
+/* The value of a key; NULL when it is absent, and then *status is MARL_OK if that is allowed. */
 static json_t *get(const lab_json_at *at, const char *key, int needed, marl_status *status, marl_error *error)
 {
     json_t *value = json_object_get(at->object, key);
@@ -96,7 +96,7 @@ marl_status lab_json_number(const lab_json_at *at, const char *key, int needed, 
 }
 
 /* Fills n numbers from an array; 0 when it is not one. */
-static int take_numbers(const json_t *array, int nulls, size_t n, double *value)
+static int parse_numbers(const json_t *array, int nulls, size_t n, double *value)
 {
     if (!json_is_array(array) || json_array_size(array) != n) {
         return 0;
@@ -120,7 +120,7 @@ marl_status lab_json_numbers(const lab_json_at *at, const char *key, int needed,
     if (array == NULL) {
         return status;
     }
-    if (!take_numbers(array, nulls, n, value)) {
+    if (!parse_numbers(array, nulls, n, value)) {
         return lab_json_fail(at, key, error, "must be %zu numbers%s", n, nulls ? " or nulls" : "");
     }
     return MARL_OK;
@@ -136,7 +136,7 @@ marl_status lab_json_matrix(const lab_json_at *at, const char *key, int needed, 
     }
     int good = json_is_array(rows) && json_array_size(rows) == 3;
     for (size_t i = 0; good && i < 3; i++) {
-        good = take_numbers(json_array_get(rows, i), nulls, 3, value[i]);
+        good = parse_numbers(json_array_get(rows, i), nulls, 3, value[i]);
     }
     return good ? MARL_OK
                 : lab_json_fail(at, key, error, "must be 3 rows of 3 numbers%s", nulls ? " or nulls" : "");

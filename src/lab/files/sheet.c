@@ -8,7 +8,7 @@
 
 #define KIND "sheet/1"
 
-/* In the units in which data/sheets/grommet.json says it, so that both give the same bits. */
+/* In the units of data/sheets/grommet.json, so that both give the same bits. */
 marl_sheet marl_sheet_grommet(void)
 {
     const double mg = lab_unit_find(LAB_ACCEL, "mg")->factor;

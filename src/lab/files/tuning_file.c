@@ -38,7 +38,7 @@ static marl_status refuse_old_keys(const lab_json_at *at, marl_error *error)
         }
         if (renamed[i].now == NULL) {
             return lab_json_fail(at, renamed[i].before, error,
-                                 "unknown key: nothing takes its place since " KIND);
+                                 "unknown key: it has no replacement since " KIND);
         }
         return lab_json_fail(at, renamed[i].before, error, "unknown key: it is %s since " KIND,
                              renamed[i].now);

@@ -15,7 +15,7 @@ static double seconds_progress(const marl_guide *guide)
     return marl_guide_seconds(guide) / guide->amount;
 }
 
-static void seconds_look(const marl_guide *guide, char *state, char *now)
+static void seconds_show(const marl_guide *guide, char *state, char *now)
 {
     if (isinf(guide->amount)) {
         snprintf(state, MARL_GUIDE_WIDTH, "recording until Ctrl-C");
@@ -25,7 +25,7 @@ static void seconds_look(const marl_guide *guide, char *state, char *now)
     now[0] = '\0';
 }
 
-static const lab_guide_kind guide_seconds = {"seconds", NULL, NULL, seconds_progress, seconds_look};
+static const lab_guide_kind guide_seconds = {"seconds", NULL, NULL, seconds_progress, seconds_show};
 
 static const lab_guide_kind *kind_of(marl_guide_kind kind)
 {
@@ -80,8 +80,8 @@ marl_status marl_guide_create(marl_guide **guide, marl_guide_kind kind, double a
     g->kind = kind;
     g->amount = amount;
     marl_status status = marl_still_init(&g->watch.still, &limits);
-    if (status == MARL_OK && kind_of(kind)->begin != NULL) {
-        kind_of(kind)->begin(g);
+    if (status == MARL_OK && kind_of(kind)->start != NULL) {
+        kind_of(kind)->start(g);
     }
     return status;
 }
@@ -107,13 +107,13 @@ static void watch_pace(lab_pace *p, int64_t t_ns)
     p->n++;
 }
 
-void marl_guide_take(marl_guide *g, const marl_sample *sample)
+void marl_guide_feed(marl_guide *g, const marl_sample *sample)
 {
     lab_watch *w = &g->watch;
     marl_sample s = *sample;
     (void)!marl_sample_check(&s, NULL);
-    w->first_ns = w->begun ? w->first_ns : s.t_ns;
-    w->begun = 1;
+    w->first_ns = w->started ? w->first_ns : s.t_ns;
+    w->started = 1;
     w->last_ns = s.t_ns;
     for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (s.fresh & (1u << i)) {
@@ -121,8 +121,8 @@ void marl_guide_take(marl_guide *g, const marl_sample *sample)
         }
     }
     w->verdict = marl_still_update(&w->still, &s);
-    if (kind_of(g->kind)->take != NULL) {
-        kind_of(g->kind)->take(g, &s);
+    if (kind_of(g->kind)->feed != NULL) {
+        kind_of(g->kind)->feed(g, &s);
     }
 }
 
@@ -156,7 +156,7 @@ double marl_guide_rate(const marl_guide *g, marl_sensor sensor)
     return p->n > 1 ? (double)(p->n - 1) * 1e9 / (double)(p->last_ns - p->first_ns) : NAN;
 }
 
-void marl_guide_look(const marl_guide *g, marl_guide_view *view)
+void marl_guide_show(const marl_guide *g, marl_guide_view *view)
 {
     char *line = view->line[0];
     size_t used = (size_t)snprintf(line, MARL_GUIDE_WIDTH, "%.1f s", marl_guide_seconds(g));
@@ -171,5 +171,5 @@ void marl_guide_look(const marl_guide *g, marl_guide_view *view)
         snprintf(line + used, MARL_GUIDE_WIDTH - used, "   gaps %lu   %s", marl_guide_gaps(g),
                  g->watch.still.still ? "at rest" : "moving");
     }
-    kind_of(g->kind)->look(g, view->line[1], view->line[2]);
+    kind_of(g->kind)->show(g, view->line[1], view->line[2]);
 }

@@ -18,7 +18,7 @@ typedef struct lab_watch {
     marl_still still;
     marl_still_verdict verdict; /* of the window that this sample ended */
     int64_t first_ns, last_ns;
-    int begun;
+    int started;
     lab_pace pace[MARL_SENSOR_COUNT];
 } lab_watch;
 
@@ -31,7 +31,7 @@ typedef struct lab_poses {
     int current; /* -1: none */
 } lab_poses;
 
-enum { LAB_MOST_TURNS = 64 };
+enum { LAB_MAX_TURNS = 64 };
 typedef struct lab_turns {
     double angle; /* wanted, degrees */
     double sum[3], bias[3], rate[3];
@@ -46,7 +46,7 @@ typedef struct lab_turns {
 enum { LAB_TUMBLE_POINTS = 4096 };
 typedef struct lab_tumble {
     int n, covered;
-    int64_t looked_ns, kept_ns;
+    int64_t covered_ns, kept_ns;
     float low[3], high[3];
     marl_vec3 missing; /* middle of what is not covered */
     marl_vec3 point[LAB_TUMBLE_POINTS];
@@ -54,7 +54,7 @@ typedef struct lab_tumble {
 
 typedef struct lab_soak {
     int heard;
-    float now, low, high, told_low, told_high;
+    float now, low, high, reported_low, reported_high;
     int64_t changed_ns;
     unsigned long moved;
 } lab_soak;
@@ -76,13 +76,13 @@ struct marl_guide {
     } of;
 };
 
-/* A kind: begins, takes a sample, tells how far it is (1 = enough), says what is in and what to do. */
+/* A kind: start, feed a sample, progress (1 = enough), and text of what is in and what to do. */
 typedef struct lab_guide_kind {
     const char *name;
-    void (*begin)(marl_guide *guide);
-    void (*take)(marl_guide *guide, const marl_sample *sample);
+    void (*start)(marl_guide *guide);
+    void (*feed)(marl_guide *guide, const marl_sample *sample);
     double (*progress)(const marl_guide *guide);
-    void (*look)(const marl_guide *guide, char *state, char *now);
+    void (*show)(const marl_guide *guide, char *state, char *now);
 } lab_guide_kind;
 
 extern const lab_guide_kind lab_guide_still, lab_guide_turns, lab_guide_poses, lab_guide_tumble,

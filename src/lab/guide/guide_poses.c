@@ -6,9 +6,9 @@
 
 #define FACE_COSINE 0.906  /* 25 deg */
 #define SAME_COSINE 0.9659 /* 15 deg */
-enum { ENOUGH_WINDOWS = 3, MORE_POSES = 6, MOST_POSES = 64 };
+enum { ENOUGH_WINDOWS = 3, MORE_POSES = 6, MAX_POSES = 64 };
 
-static void begin(marl_guide *g)
+static void start(marl_guide *g)
 {
     g->of.poses.current = -1;
 }
@@ -30,7 +30,7 @@ static int find(lab_poses *p, marl_vec3 direction)
             nearest = i;
         }
     }
-    if (nearest < 0 && p->n < MOST_POSES) {
+    if (nearest < 0 && p->n < MAX_POSES) {
         nearest = p->n++;
         p->pose[nearest].direction = direction;
         p->pose[nearest].windows = 0;
@@ -38,7 +38,7 @@ static int find(lab_poses *p, marl_vec3 direction)
     return nearest;
 }
 
-static void take(marl_guide *g, const marl_sample *sample)
+static void feed(marl_guide *g, const marl_sample *sample)
 {
     lab_poses *p = &g->of.poses;
     const marl_still *still = &g->watch.still;
@@ -80,7 +80,7 @@ static double progress(const marl_guide *g)
     return (n + (more < MORE_POSES ? more : MORE_POSES)) / (6.0 + MORE_POSES);
 }
 
-static void say_next(const lab_poses *p, const int faces[6], int in, int more, char *now)
+static void print_next(const lab_poses *p, const int faces[6], int in, int more, char *now)
 {
     if (p->current >= 0 && p->pose[p->current].windows < ENOUGH_WINDOWS) {
         snprintf(now, MARL_GUIDE_WIDTH, "keep it so");
@@ -101,7 +101,7 @@ static void say_next(const lab_poses *p, const int faces[6], int in, int more, c
              MORE_POSES - more, more == MORE_POSES - 1 ? "" : "s");
 }
 
-static void look(const marl_guide *g, char *state, char *now)
+static void show(const marl_guide *g, char *state, char *now)
 {
     int faces[6], attitudes, used = 0;
     if (g->watch.pace[MARL_ACCEL].n == 0) {
@@ -117,7 +117,7 @@ static void look(const marl_guide *g, char *state, char *now)
     }
     snprintf(state + used, (size_t)(MARL_GUIDE_WIDTH - used), "   faces %d of 6, other attitudes %d of %d", n,
              attitudes - n, MORE_POSES);
-    say_next(&g->of.poses, faces, n, attitudes - n, now);
+    print_next(&g->of.poses, faces, n, attitudes - n, now);
 }
 
-const lab_guide_kind lab_guide_poses = {"poses", begin, take, progress, look};
+const lab_guide_kind lab_guide_poses = {"poses", start, feed, progress, show};

@@ -9,11 +9,11 @@
 #define ENOUGH 0.8
 /* The least of the three ranges as share of the greatest: before, their middle means nothing. */
 #define ROUND 0.6f
-#define LEAST_RANGE 20.0f /* uT: the Earth's field is nowhere so weak that a turn gives less */
-#define LOOK_NS INT64_C(500000000)
+#define MIN_RANGE 20.0f /* uT: the Earth's field is nowhere so weak that a turn gives less */
+#define COVERAGE_NS INT64_C(500000000)
 #define KEEP_NS INT64_C(20000000)
 
-static void begin(marl_guide *g)
+static void start(marl_guide *g)
 {
     for (int i = 0; i < 3; i++) {
         g->of.tumble.low[i] = INFINITY;
@@ -23,19 +23,19 @@ static void begin(marl_guide *g)
 
 static int is_round(const lab_tumble *t)
 {
-    float least = INFINITY, most = 0;
+    float min = INFINITY, max = 0;
     for (int i = 0; i < 3; i++) {
-        least = fminf(least, t->high[i] - t->low[i]);
-        most = fmaxf(most, t->high[i] - t->low[i]);
+        min = fminf(min, t->high[i] - t->low[i]);
+        max = fmaxf(max, t->high[i] - t->low[i]);
     }
-    return t->n > 0 && least > LEAST_RANGE && least > ROUND * most;
+    return t->n > 0 && min > MIN_RANGE && min > ROUND * max;
 }
 
 /* Hard iron moves the sphere: directions count from the middle of the extremes. The middle moves while they
- * grow, so everything is looked at anew. */
-static void look_at_all(lab_tumble *t)
+ * grow, so the coverage is computed again. */
+static void update_coverage(lab_tumble *t)
 {
-    char in[LAB_GRID_MOST] = {0};
+    char in[LAB_GRID_MAX] = {0};
     double missing[3] = {0, 0, 0};
     t->covered = 0;
     for (int i = 0; i < t->n; i++) {
@@ -58,7 +58,7 @@ static void look_at_all(lab_tumble *t)
     t->missing = (marl_vec3){(float)missing[0], (float)missing[1], (float)missing[2]};
 }
 
-static void take(marl_guide *g, const marl_sample *s)
+static void feed(marl_guide *g, const marl_sample *s)
 {
     lab_tumble *t = &g->of.tumble;
     if (!(s->fresh & MARL_FRESH_MAG)) {
@@ -73,9 +73,9 @@ static void take(marl_guide *g, const marl_sample *s)
         t->point[t->n++] = s->mag;
         t->kept_ns = s->t_ns;
     }
-    if (s->t_ns - t->looked_ns >= LOOK_NS) {
-        t->looked_ns = s->t_ns;
-        look_at_all(t);
+    if (s->t_ns - t->covered_ns >= COVERAGE_NS) {
+        t->covered_ns = s->t_ns;
+        update_coverage(t);
     }
 }
 
@@ -86,11 +86,11 @@ static double share(const lab_tumble *t)
 
 static double progress(const marl_guide *g)
 {
-    /* a few readings about their own middle look like everywhere */
+    /* a few readings about their own middle look as if spread everywhere */
     return g->of.tumble.n < 100 ? 0 : share(&g->of.tumble) / ENOUGH;
 }
 
-static void look(const marl_guide *g, char *state, char *now)
+static void show(const marl_guide *g, char *state, char *now)
 {
     const lab_tumble *t = &g->of.tumble;
     double cosine;
@@ -111,4 +111,4 @@ static void look(const marl_guide *g, char *state, char *now)
     }
 }
 
-const lab_guide_kind lab_guide_tumble = {"tumble", begin, take, progress, look};
+const lab_guide_kind lab_guide_tumble = {"tumble", start, feed, progress, show};

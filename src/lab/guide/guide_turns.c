@@ -5,11 +5,11 @@
 #include <stdio.h>
 
 #define DEGREE 0.017453292519943295
-#define NEAR_SHARE 0.2  /* of the angle */
-#define ABOUT_AXIS 0.9  /* share of the turn that must be about one axis */
-#define LEAST_TURN 20.0 /* degrees: less is no turn */
+#define NEAR_SHARE 0.2 /* of the angle */
+#define ABOUT_AXIS 0.9 /* share of the turn that must be about one axis */
+#define MIN_TURN 20.0  /* degrees: less is no turn */
 
-static void begin(marl_guide *g)
+static void start(marl_guide *g)
 {
     g->of.turns.angle = g->amount;
     g->of.turns.last_axis = -1;
@@ -27,7 +27,7 @@ static void end_turn(lab_turns *t)
     int axis = largest(t->sum);
     double all = sqrt(t->sum[0] * t->sum[0] + t->sum[1] * t->sum[1] + t->sum[2] * t->sum[2]);
     double angle = t->sum[axis] / DEGREE;
-    if (t->rested && fabs(angle) > LEAST_TURN && fabs(t->sum[axis]) > ABOUT_AXIS * all) {
+    if (t->rested && fabs(angle) > MIN_TURN && fabs(t->sum[axis]) > ABOUT_AXIS * all) {
         t->last_axis = axis;
         t->last_angle = angle;
         t->n[axis][angle < 0] += fabs(fabs(angle) - t->angle) < NEAR_SHARE * t->angle;
@@ -36,7 +36,7 @@ static void end_turn(lab_turns *t)
     t->sum[0] = t->sum[1] = t->sum[2] = 0;
 }
 
-static void take(marl_guide *g, const marl_sample *s)
+static void feed(marl_guide *g, const marl_sample *s)
 {
     lab_turns *t = &g->of.turns;
     const marl_still *still = &g->watch.still;
@@ -73,7 +73,7 @@ static double progress(const marl_guide *g)
     return have / 6.0;
 }
 
-static void say_next(const marl_guide *g, char *now)
+static void print_next(const marl_guide *g, char *now)
 {
     const lab_turns *t = &g->of.turns;
     int axis = largest(t->sum);
@@ -81,7 +81,7 @@ static void say_next(const marl_guide *g, char *now)
         snprintf(now, MARL_GUIDE_WIDTH, "let it rest for a second first");
         return;
     }
-    if (!g->watch.still.still && fabs(t->sum[axis]) > LEAST_TURN * DEGREE) {
+    if (!g->watch.still.still && fabs(t->sum[axis]) > MIN_TURN * DEGREE) {
         snprintf(now, MARL_GUIDE_WIDTH, "%+.0f of %.0f deg about %c, then let it rest", t->sum[axis] / DEGREE,
                  t->angle, 'x' + axis);
         return;
@@ -97,7 +97,7 @@ static void say_next(const marl_guide *g, char *now)
     snprintf(now, MARL_GUIDE_WIDTH, "enough");
 }
 
-static void look(const marl_guide *g, char *state, char *now)
+static void show(const marl_guide *g, char *state, char *now)
 {
     const lab_turns *t = &g->of.turns;
     if (g->watch.pace[MARL_GYRO].n == 0) {
@@ -111,7 +111,7 @@ static void look(const marl_guide *g, char *state, char *now)
         snprintf(state + used, (size_t)(MARL_GUIDE_WIDTH - used), "; the last: %+.1f deg about %c",
                  t->last_angle, 'x' + t->last_axis);
     }
-    say_next(g, now);
+    print_next(g, now);
 }
 
-const lab_guide_kind lab_guide_turns = {"turns", begin, take, progress, look};
+const lab_guide_kind lab_guide_turns = {"turns", start, feed, progress, show};

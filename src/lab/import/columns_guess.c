@@ -15,25 +15,25 @@
 #define SELDOM 0.45       /* of the rows repeat a reading that comes at half their rate */
 
 /* A file while its first rows are looked at. */
-typedef struct look {
+typedef struct show {
     lab_lines lines;
     lab_scanner scan;
     int blanks;
-} look;
+} show;
 
-void lab_guess_doubt(marl_columns_guess *guess, const char *format, ...)
+void lab_guess_remark(marl_columns_guess *guess, const char *format, ...)
 {
-    size_t n = strlen(guess->doubt);
+    size_t n = strlen(guess->remark);
     va_list arguments;
     va_start(arguments, format);
-    if (n > 0 && n + 2 < sizeof guess->doubt) {
-        n += (size_t)snprintf(guess->doubt + n, sizeof guess->doubt - n, "; ");
+    if (n > 0 && n + 2 < sizeof guess->remark) {
+        n += (size_t)snprintf(guess->remark + n, sizeof guess->remark - n, "; ");
     }
-    vsnprintf(guess->doubt + n, sizeof guess->doubt - n, format, arguments);
+    vsnprintf(guess->remark + n, sizeof guess->remark - n, format, arguments);
     va_end(arguments);
 }
 
-static int is_row_of_numbers(const look *l)
+static int is_row_of_numbers(const show *l)
 {
     size_t numbers = 0, empty = 0;
     for (size_t i = 0; i < l->scan.csv.cells; i++) {
@@ -44,10 +44,10 @@ static int is_row_of_numbers(const look *l)
     return numbers >= 2 && (double)numbers >= NUMBERS_SHARE * (double)(l->scan.csv.cells - empty);
 }
 
-static void take_names(marl_columns_guess *guess, const lab_csv_row *csv, long line)
+static void parse_names(marl_columns_guess *guess, const lab_csv_row *csv, long line)
 {
     guess->header = line;
-    guess->n = csv->cells < MARL_GUESS_MOST ? csv->cells : MARL_GUESS_MOST;
+    guess->n = csv->cells < MARL_GUESS_MAX ? csv->cells : MARL_GUESS_MAX;
     for (size_t i = 0; i < guess->n; i++) {
         marl_column_guess *c = &guess->column[i];
         const char *cell = lab_csv_cell(csv, i);
@@ -59,14 +59,14 @@ static void take_names(marl_columns_guess *guess, const lab_csv_row *csv, long l
 }
 
 /* The first row of numbers, left in `lines`; the line of words before it gives the names. */
-static marl_status find_first_row(look *l, marl_columns_guess *guess, const char *path, marl_error *error)
+static marl_status find_first_row(show *l, marl_columns_guess *guess, const char *path, marl_error *error)
 {
     for (;;) {
         const char *line;
         size_t n;
         int whole;
         marl_status status = lab_lines_next(&l->lines, path, &line, &n, &whole, error);
-        if (status == MARL_END || l->lines.line > LAB_PREAMBLE_MOST) {
+        if (status == MARL_END || l->lines.line > LAB_PREAMBLE_MAX) {
             return marl_fail(error, MARL_ERR_INPUT, "%s: no rows of numbers in it", path);
         }
         if (status != MARL_OK) {
@@ -79,8 +79,8 @@ static marl_status find_first_row(look *l, marl_columns_guess *guess, const char
         if (is_row_of_numbers(l)) {
             size_t cells = l->scan.csv.cells;
             guess->delimiter = l->blanks ? ' ' : l->scan.delimiter;
-            if (guess->n != (cells < MARL_GUESS_MOST ? cells : MARL_GUESS_MOST)) {
-                take_names(guess, &l->scan.csv, 0);
+            if (guess->n != (cells < MARL_GUESS_MAX ? cells : MARL_GUESS_MAX)) {
+                parse_names(guess, &l->scan.csv, 0);
                 for (size_t i = 0; i < guess->n; i++) {
                     guess->column[i].name[0] = '\0';
                 }
@@ -88,11 +88,11 @@ static marl_status find_first_row(look *l, marl_columns_guess *guess, const char
             lab_lines_back(&l->lines);
             return MARL_OK;
         }
-        take_names(guess, &l->scan.csv, l->lines.line);
+        parse_names(guess, &l->scan.csv, l->lines.line);
     }
 }
 
-static marl_status read_rows(look *l, lab_rows *rows, const char *path, marl_error *error)
+static marl_status read_rows(show *l, lab_rows *rows, const char *path, marl_error *error)
 {
     rows->value = malloc(LAB_GUESS_ROWS * rows->columns * sizeof *rows->value);
     if (rows->value == NULL) {
@@ -124,7 +124,7 @@ static void find_ranges(marl_columns_guess *guess, const lab_rows *rows)
 {
     for (size_t k = 0; k < guess->n; k++) {
         marl_column_guess *c = &guess->column[k];
-        c->least = c->most = NAN;
+        c->min = c->max = NAN;
         c->target = -1;
         for (size_t i = 0; i < rows->n; i++) {
             double v = lab_rows_at(rows, i, k);
@@ -132,8 +132,8 @@ static void find_ranges(marl_columns_guess *guess, const lab_rows *rows)
                 c->repeats += 1 / (double)rows->n;
             }
             if (isfinite(v)) {
-                c->least = isnan(c->least) ? v : fmin(c->least, v);
-                c->most = isnan(c->most) ? v : fmax(c->most, v);
+                c->min = isnan(c->min) ? v : fmin(c->min, v);
+                c->max = isnan(c->max) ? v : fmax(c->max, v);
             }
         }
     }
@@ -142,16 +142,15 @@ static void find_ranges(marl_columns_guess *guess, const lab_rows *rows)
 /* The first column with a name keeps it. */
 static void guess_by_names(marl_columns_guess *guess)
 {
-    unsigned taken = 0;
+    unsigned used_bytes = 0;
     for (size_t k = 0; k < guess->n; k++) {
         marl_column_guess *c = &guess->column[k];
         lab_guess_by_name(c);
-        if (c->target >= 0 && ((taken & (1u << c->target)) || isnan(c->least))) {
+        if (c->target >= 0 && ((used_bytes & (1u << c->target)) || isnan(c->min))) {
             c->target = -1;
-            snprintf(c->why, sizeof c->why,
-                     isnan(c->least) ? "no numbers in it" : "another one is called so");
+            snprintf(c->why, sizeof c->why, isnan(c->min) ? "no numbers in it" : "another one is called so");
         }
-        taken |= c->target >= 0 ? 1u << c->target : 0;
+        used_bytes |= c->target >= 0 ? 1u << c->target : 0;
     }
 }
 
@@ -205,7 +204,7 @@ static int seldom_changes(const marl_columns_guess *guess, int first)
 /* An entry of the map for `columns` columns from `first` on; 0 when they are not all there in one unit. */
 static int put_entry(marl_columns_guess *guess, const char *name, int first, int columns)
 {
-    char entry[4 * MARL_NAME_MOST + 80];
+    char entry[4 * MARL_NAME_MAX + 80];
     int at = column_of(guess, first);
     size_t n = (size_t)snprintf(entry, sizeof entry, "%s%s=", guess->map[0] ? "; " : "", name);
     for (int k = 0; k < columns; k++) {
@@ -266,7 +265,7 @@ static void set_unit(marl_columns_guess *guess, int first, const char *unit)
     }
 }
 
-/* A unit of the gyroscope that only its size has told is checked against gravity, which turns with it. */
+/* A unit of the gyroscope inferred from its size alone is checked against gravity, which turns with it. */
 static void check_rates(marl_columns_guess *guess, const char *path, char decimal)
 {
     int at = column_of(guess, MARL_COLUMN_GYRO_X);
@@ -295,21 +294,21 @@ static void check_rates(marl_columns_guess *guess, const char *path, char decima
             snprintf(c->why + n, sizeof c->why - n, "; its unit from how gravity turns");
         }
     } else {
-        lab_guess_doubt(guess, "the gyroscope's unit is by its size alone: turn it and see whether inspect "
-                               "suspects it");
+        lab_guess_remark(guess, "the gyroscope's unit is by its size alone: turn it and see whether inspect "
+                                "suspects it");
     }
     marl_log_free(&log);
 }
 
-static void finish(marl_columns_guess *guess, int told, const char *path, char decimal)
+static void finish(marl_columns_guess *guess, int reported, const char *path, char decimal)
 {
     if (column_of(guess, MARL_COLUMN_T) < 0) {
-        lab_guess_doubt(guess, "no column goes on like a time: put the rate in Hz for RATE");
+        lab_guess_remark(guess, "no column increases like a time: put the rate in Hz for RATE");
     }
     write_map(guess);
     if (strstr(guess->map, "[count]") != NULL) {
-        lab_guess_doubt(guess, "counts need --sheet, or say what one is worth, like [0.061 mg]");
-    } else if (!told) {
+        lab_guess_remark(guess, "counts need --sheet, or give the value of one count, such as [0.061 mg]");
+    } else if (!reported) {
         check_rates(guess, path, decimal);
         write_map(guess);
     }
@@ -319,7 +318,7 @@ marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path,
                                     marl_error *error)
 {
     lab_rows rows = {0};
-    look *l = calloc(1, sizeof *l);
+    show *l = calloc(1, sizeof *l);
     memset(guess, 0, sizeof *guess);
     if (l == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
@@ -336,9 +335,9 @@ marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path,
         find_ranges(guess, &rows);
         guess_by_names(guess);
         int rates = column_of(guess, MARL_COLUMN_GYRO_X);
-        int told = rates >= 0 && guess->column[rates].unit[0] != '\0';
+        int reported = rates >= 0 && guess->column[rates].unit[0] != '\0';
         lab_guess_by_numbers(guess, &rows);
-        finish(guess, told, path, decimal);
+        finish(guess, reported, path, decimal);
     }
     free(rows.value);
     lab_lines_close(&l->lines);

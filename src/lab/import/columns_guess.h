@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * Guessing the columns of a file from elsewhere: its first rows, what the names say, what the numbers say. */
+ * Guessing the columns of a file from elsewhere: its first rows, its names, its numbers. */
 #ifndef LAB_COLUMNS_GUESS_H
 #define LAB_COLUMNS_GUESS_H
 
@@ -18,13 +18,13 @@ static inline double lab_rows_at(const lab_rows *rows, size_t row, size_t column
     return rows->value[row * rows->columns + column];
 }
 
-/* Adds a sentence to what is doubtful. */
-void lab_guess_doubt(marl_columns_guess *guess, const char *format, ...)
+/* Adds a sentence to the remarks. */
+void lab_guess_remark(marl_columns_guess *guess, const char *format, ...)
     __attribute__((format(printf, 2, 3)));
 
-/* By its name alone: target and unit, where it says so. */
+/* By its name alone: target and unit, where it contains them. */
 void lab_guess_by_name(marl_column_guess *column);
-/* A time, and triples without a name, from the numbers; and the units that no name has told. */
+/* A time, and triples without a name, from the numbers; and the units that no name gives. */
 void lab_guess_by_numbers(marl_columns_guess *guess, const lab_rows *rows);
 
 #endif

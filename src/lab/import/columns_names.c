@@ -1,12 +1,12 @@
 /* SPDX-License-Identifier: MIT
- * What the name of a column says. */
+ * Target and unit from the name of a column. */
 #include "lab/import/columns_guess.h"
 #include "lab/log/log_format.h"
 #include <ctype.h>
 #include <stdio.h>
 #include <string.h>
 
-/* Words of the trade for a reading; the longer before those that begin alike. */
+/* Words of the trade for a reading; longer ones before their prefixes. */
 static const struct {
     const char *word;
     marl_column first;
@@ -139,7 +139,7 @@ static const char *unit_at_end(char *name, lab_quantity quantity)
     return unit;
 }
 
-/* The axis that a name's rest says: 0 x or w of four, ...; -1 when it is none. */
+/* The axis in the rest of a name: 0 x or w of four, ...; -1 when it is none. */
 static int axis_of(const char *rest, int axes)
 {
     static const char *const of_three[] = {"x", "y", "z"}, *const of_four[] = {"w", "x", "y", "z"};
@@ -153,11 +153,11 @@ static int axis_of(const char *rest, int axes)
 }
 
 /* 1 when the simplified name is the word (and an axis, before or behind it). */
-static int take_as(const char *plain, const char *word, marl_column first, int axes,
-                   marl_column_guess *column)
+static int parse_as(const char *plain, const char *word, marl_column first, int axes,
+                    marl_column_guess *column)
 {
     size_t n = strlen(word);
-    char rest[MARL_NAME_MOST];
+    char rest[MARL_NAME_MAX];
     if (strncmp(plain, word, n) == 0) {
         snprintf(rest, sizeof rest, "%s", plain + n);
     } else if (axes > 0 && plain[0] != '\0' && strcmp(plain + 1, word) == 0) {
@@ -176,27 +176,27 @@ static int take_as(const char *plain, const char *word, marl_column first, int a
     return 1;
 }
 
-static int take_word(const char *name, marl_column_guess *column)
+static int parse_word(const char *name, marl_column_guess *column)
 {
-    char plain[MARL_NAME_MOST];
+    char plain[MARL_NAME_MAX];
     simplify(name, plain, sizeof plain);
     for (size_t i = 0; i < sizeof words / sizeof words[0]; i++) {
-        if (take_as(plain, words[i].word, words[i].first, words[i].axes, column)) {
+        if (parse_as(plain, words[i].word, words[i].first, words[i].axes, column)) {
             return 1;
         }
     }
     return 0;
 }
 
-/* A unit says what is measured, an x, y or z at the end of the name which axis. */
-static int take_unit(const char *name, const char *unit, marl_column_guess *column)
+/* A unit gives the quantity, an x, y or z at the end of the name the axis. */
+static int parse_unit(const char *name, const char *unit, marl_column_guess *column)
 {
     static const struct {
         lab_quantity quantity;
         marl_column first;
     } sensors[] = {
         {LAB_ACCEL, MARL_COLUMN_ACCEL_X}, {LAB_GYRO, MARL_COLUMN_GYRO_X}, {LAB_MAG, MARL_COLUMN_MAG_X}};
-    char plain[MARL_NAME_MOST];
+    char plain[MARL_NAME_MAX];
     simplify(name, plain, sizeof plain);
     size_t n = strlen(plain);
     for (size_t i = 0; i < sizeof sensors / sizeof sensors[0] && unit != NULL && n > 0; i++) {
@@ -211,7 +211,7 @@ static int take_unit(const char *name, const char *unit, marl_column_guess *colu
 
 void lab_guess_by_name(marl_column_guess *column)
 {
-    char name[MARL_NAME_MOST], *open;
+    char name[MARL_NAME_MAX], *open;
     const char *unit = NULL;
     snprintf(name, sizeof name, "%s", column->name);
     if ((open = strpbrk(name, "[(")) != NULL && open > name) {
@@ -222,7 +222,7 @@ void lab_guess_by_name(marl_column_guess *column)
     for (int q = 0; q < LAB_QUANTITY_COUNT && unit == NULL; q++) {
         unit = unit_at_end(name, (lab_quantity)q);
     }
-    if (!take_word(name, column) && !take_unit(name, unit, column)) {
+    if (!parse_word(name, column) && !parse_unit(name, unit, column)) {
         return;
     }
     lab_quantity quantity = lab_column_quantity((marl_column)column->target);

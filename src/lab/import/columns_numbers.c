@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * What the numbers of a column say. */
+ * Targets and units from the numbers of a column. */
 #include "lab/import/columns_guess.h"
 #include "lab/maths/statistics.h"
 #include <math.h>
@@ -7,11 +7,11 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define LEAST_ROWS 16
+#define MIN_ROWS 16
 #define SLOWEST_HZ 1.5
 #define FASTEST_HZ 9000.0
 
-static int is_taken(const marl_columns_guess *guess, int target)
+static int is_assigned(const marl_columns_guess *guess, int target)
 {
     for (size_t i = 0; i < guess->n; i++) {
         if (guess->column[i].target == target) {
@@ -32,7 +32,7 @@ static double median_of(const lab_rows *rows, size_t at, double (*f)(const lab_r
             value[n++] = v;
         }
     }
-    if (n >= LEAST_ROWS) {
+    if (n >= MIN_ROWS) {
         result = lab_quantile(value, n, 0.5);
     }
     free(value);
@@ -64,7 +64,7 @@ static double steadiness(const lab_rows *rows, size_t column, double step)
 
 static void find_time(marl_columns_guess *guess, const lab_rows *rows)
 {
-    for (size_t k = 0; k < guess->n && !is_taken(guess, MARL_COLUMN_T); k++) {
+    for (size_t k = 0; k < guess->n && !is_assigned(guess, MARL_COLUMN_T); k++) {
         double step = median_of(rows, k, step_at);
         if (guess->column[k].target < 0 && step > 0 && steadiness(rows, k, step) > 0.95) {
             guess->column[k].target = MARL_COLUMN_T;
@@ -89,7 +89,7 @@ static const char *unit_of_time(double step, double *rate)
     return "";
 }
 
-static void tell_time(marl_columns_guess *guess, const lab_rows *rows)
+static void report_time(marl_columns_guess *guess, const lab_rows *rows)
 {
     for (size_t k = 0; k < guess->n; k++) {
         marl_column_guess *c = &guess->column[k];
@@ -98,9 +98,8 @@ static void tell_time(marl_columns_guess *guess, const lab_rows *rows)
             continue;
         }
         if (step == 1) {
-            lab_guess_doubt(guess,
-                            "column %zu may count rows instead of telling the time: then say t=@RATE, in Hz",
-                            k + 1);
+            lab_guess_remark(
+                guess, "column %zu may be a row number instead of a time: then use t=@RATE, in Hz", k + 1);
         }
         snprintf(c->unit, sizeof c->unit, "%s", unit_of_time(step, &rate));
         if (c->unit[0] != '\0') {
@@ -126,22 +125,22 @@ static double spread_of_length(const lab_rows *rows, size_t column, double middl
     return n > 0 ? sqrt(squares / (double)n) : NAN;
 }
 
-typedef struct likeness {
+typedef struct consistency {
     marl_column first;
     const char *unit;
     double low, high; /* of the median length */
-} likeness;
+} consistency;
 
 /* Gravity, then the Earth's field (22 to 67 uT). */
-static const likeness accels[] = {{MARL_COLUMN_ACCEL_X, "m/s^2", 9.2, 10.4},
-                                  {MARL_COLUMN_ACCEL_X, "g", 0.94, 1.06},
-                                  {MARL_COLUMN_ACCEL_X, "mg", 940, 1060}};
-static const likeness mags[] = {{MARL_COLUMN_MAG_X, "uT", 18, 90},
-                                {MARL_COLUMN_MAG_X, "G", 0.18, 0.9},
-                                {MARL_COLUMN_MAG_X, "mG", 180, 900},
-                                {MARL_COLUMN_MAG_X, "nT", 18000, 90000}};
+static const consistency accels[] = {{MARL_COLUMN_ACCEL_X, "m/s^2", 9.2, 10.4},
+                                     {MARL_COLUMN_ACCEL_X, "g", 0.94, 1.06},
+                                     {MARL_COLUMN_ACCEL_X, "mg", 940, 1060}};
+static const consistency mags[] = {{MARL_COLUMN_MAG_X, "uT", 18, 90},
+                                   {MARL_COLUMN_MAG_X, "G", 0.18, 0.9},
+                                   {MARL_COLUMN_MAG_X, "mG", 180, 900},
+                                   {MARL_COLUMN_MAG_X, "nT", 18000, 90000}};
 
-static const likeness *like(const likeness *table, size_t n, double length)
+static const consistency *like(const consistency *table, size_t n, double length)
 {
     for (size_t i = 0; i < n; i++) {
         if (length >= table[i].low && length <= table[i].high) {
@@ -153,15 +152,15 @@ static const likeness *like(const likeness *table, size_t n, double length)
 
 static int is_integer(const lab_rows *rows, size_t column)
 {
-    double most = 0;
+    double max = 0;
     for (size_t i = 0; i < rows->n; i++) {
         double v = lab_rows_at(rows, i, column);
         if (isfinite(v) && v != rint(v)) {
             return 0;
         }
-        most = isfinite(v) ? fmax(most, fabs(v)) : most;
+        max = isfinite(v) ? fmax(max, fabs(v)) : max;
     }
-    return most > 100;
+    return max > 100;
 }
 
 static int in_counts(const lab_rows *rows, size_t column)
@@ -169,8 +168,8 @@ static int in_counts(const lab_rows *rows, size_t column)
     return is_integer(rows, column) && is_integer(rows, column + 1) && is_integer(rows, column + 2);
 }
 
-static void take_triple(marl_columns_guess *guess, size_t at, marl_column first, const char *unit,
-                        const char *why)
+static void parse_triple(marl_columns_guess *guess, size_t at, marl_column first, const char *unit,
+                         const char *why)
 {
     for (size_t k = 0; k < 3; k++) {
         marl_column_guess *c = &guess->column[at + k];
@@ -183,19 +182,19 @@ static void take_triple(marl_columns_guess *guess, size_t at, marl_column first,
 /* Hardly anything turns faster than 4 rad/s; nearly everything turns faster than 4 deg/s once. */
 static const char *unit_of_rates(const lab_rows *rows, size_t column)
 {
-    double most = 0;
+    double max = 0;
     for (size_t i = 0; i < rows->n; i++) {
         double length = length_at(rows, i, column);
-        most = isfinite(length) ? fmax(most, length) : most;
+        max = isfinite(length) ? fmax(max, length) : max;
     }
-    return in_counts(rows, column) ? "count" : most > 4 ? "deg/s" : "rad/s";
+    return in_counts(rows, column) ? "count" : max > 4 ? "deg/s" : "rad/s";
 }
 
 static int is_free_triple(const marl_columns_guess *guess, size_t k)
 {
     return k + 2 < guess->n && guess->column[k].target < 0 && guess->column[k + 1].target < 0 &&
-           guess->column[k + 2].target < 0 && isfinite(guess->column[k].least) &&
-           isfinite(guess->column[k + 1].least) && isfinite(guess->column[k + 2].least);
+           guess->column[k + 2].target < 0 && isfinite(guess->column[k].min) &&
+           isfinite(guess->column[k + 1].min) && isfinite(guess->column[k + 2].min);
 }
 
 /* Three columns in a row whose length hardly changes are gravity or the field; three that are left are rates.
@@ -208,28 +207,28 @@ static void find_triples(marl_columns_guess *guess, const lab_rows *rows)
             continue;
         }
         double length = median_of(rows, k, length_at), spread = spread_of_length(rows, k, length);
-        const likeness *found = NULL;
-        if (!is_taken(guess, MARL_COLUMN_ACCEL_X) && spread < 0.5) {
+        const consistency *found = NULL;
+        if (!is_assigned(guess, MARL_COLUMN_ACCEL_X) && spread < 0.5) {
             found = like(accels, sizeof accels / sizeof accels[0], length);
         }
-        if (found == NULL && !is_taken(guess, MARL_COLUMN_MAG_X) && spread < 0.5) {
+        if (found == NULL && !is_assigned(guess, MARL_COLUMN_MAG_X) && spread < 0.5) {
             found = like(mags, sizeof mags / sizeof mags[0], length);
         }
         if (found != NULL) {
-            snprintf(why, sizeof why, "length %.4g, like %s", length,
+            snprintf(why, sizeof why, "length %.4g, as %s", length,
                      found->first == MARL_COLUMN_ACCEL_X ? "gravity" : "the Earth's field");
-            take_triple(guess, k, found->first, found->unit, why);
-        } else if (!is_taken(guess, MARL_COLUMN_ACCEL_X) && spread < 0.1 && in_counts(rows, k)) {
+            parse_triple(guess, k, found->first, found->unit, why);
+        } else if (!is_assigned(guess, MARL_COLUMN_ACCEL_X) && spread < 0.1 && in_counts(rows, k)) {
             snprintf(why, sizeof why, "length %.5g in whole numbers, hardly changing", length);
-            take_triple(guess, k, MARL_COLUMN_ACCEL_X, "count", why);
-        } else if (is_taken(guess, MARL_COLUMN_ACCEL_X) && !is_taken(guess, MARL_COLUMN_GYRO_X)) {
-            take_triple(guess, k, MARL_COLUMN_GYRO_X, "", "three columns behind the accelerometer's");
+            parse_triple(guess, k, MARL_COLUMN_ACCEL_X, "count", why);
+        } else if (is_assigned(guess, MARL_COLUMN_ACCEL_X) && !is_assigned(guess, MARL_COLUMN_GYRO_X)) {
+            parse_triple(guess, k, MARL_COLUMN_GYRO_X, "", "three columns behind the accelerometer's");
         }
     }
 }
 
-/* Units of triples that names have told, by their length. */
-static void tell_units(marl_columns_guess *guess, const lab_rows *rows)
+/* Units of triples found by name, by their length. */
+static void report_units(marl_columns_guess *guess, const lab_rows *rows)
 {
     for (size_t k = 0; k + 2 < guess->n; k++) {
         marl_column_guess *c = &guess->column[k];
@@ -239,9 +238,9 @@ static void tell_units(marl_columns_guess *guess, const lab_rows *rows)
             continue;
         }
         double length = median_of(rows, k, length_at);
-        const likeness *found = c->target == MARL_COLUMN_ACCEL_X ? like(accels, 3, length)
-                                : c->target == MARL_COLUMN_MAG_X ? like(mags, 4, length)
-                                                                 : NULL;
+        const consistency *found = c->target == MARL_COLUMN_ACCEL_X ? like(accels, 3, length)
+                                   : c->target == MARL_COLUMN_MAG_X ? like(mags, 4, length)
+                                                                    : NULL;
         const char *unit = c->target == MARL_COLUMN_GYRO_X ? unit_of_rates(rows, k)
                            : found != NULL                 ? found->unit
                            : in_counts(rows, k)            ? "count"
@@ -259,7 +258,7 @@ static void tell_units(marl_columns_guess *guess, const lab_rows *rows)
 void lab_guess_by_numbers(marl_columns_guess *guess, const lab_rows *rows)
 {
     find_time(guess, rows);
-    tell_time(guess, rows);
+    report_time(guess, rows);
     find_triples(guess, rows);
-    tell_units(guess, rows);
+    report_units(guess, rows);
 }

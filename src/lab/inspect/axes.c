@@ -13,9 +13,9 @@
 #define WINDOW_NS INT64_C(100000000)
 #define BEST_RESIDUAL 0.35 /* more, and nothing fits */
 #define NEXT_TIMES 1.6     /* the next best must be so much worse */
-#define LEAST_DIP 10.0     /* degrees */
+#define MIN_DIP 10.0       /* degrees */
 #define DEGREE 0.017453292519943295
-enum { LEAST_WINDOWS = 30, MOST_UNKNOWNS = 4 };
+enum { MIN_WINDOWS = 30, MAX_UNKNOWNS = 4 };
 
 /* Means of the three sensors over a window of time, and which of them were there. */
 typedef struct window {
@@ -31,7 +31,7 @@ typedef struct windows {
 
 /* Sums of a least-squares problem: A'A, A'y, y'y. */
 typedef struct sums {
-    double aa[MOST_UNKNOWNS][MOST_UNKNOWNS], ay[MOST_UNKNOWNS], yy;
+    double aa[MAX_UNKNOWNS][MAX_UNKNOWNS], ay[MAX_UNKNOWNS], yy;
     size_t rows;
 } sums;
 
@@ -59,7 +59,7 @@ static void close_window(window *w)
 }
 
 /* Windows follow each other on the grid of their length; empty ones are left out. */
-static marl_status gather(const marl_log *log, windows *all, marl_error *error)
+static marl_status gather_readings(const marl_log *log, windows *all, marl_error *error)
 {
     all->n = 0;
     all->at = malloc((log->n + 1) * sizeof *all->at);
@@ -121,10 +121,10 @@ static void add_row(sums *s, const double *a, int unknowns, double y)
     s->rows++;
 }
 
-/* Share of y that is left; the unknowns in x. 1 when they cannot be told apart. */
-static double solve(const sums *s, int unknowns, double x[MOST_UNKNOWNS])
+/* Share of y that is left; the unknowns in x. 1 when they cannot be separated. */
+static double solve(const sums *s, int unknowns, double x[MAX_UNKNOWNS])
 {
-    double a[MOST_UNKNOWNS * MOST_UNKNOWNS], explained = 0;
+    double a[MAX_UNKNOWNS * MAX_UNKNOWNS], r_squared = 0;
     for (int i = 0; i < unknowns; i++) {
         x[i] = s->ay[i];
         for (int k = 0; k < unknowns; k++) {
@@ -135,16 +135,16 @@ static double solve(const sums *s, int unknowns, double x[MOST_UNKNOWNS])
         return 1;
     }
     for (int i = 0; i < unknowns; i++) {
-        explained += x[i] * s->ay[i];
+        r_squared += x[i] * s->ay[i];
     }
-    return fmax(0, 1 - explained / s->yy);
+    return fmax(0, 1 - r_squared / s->yy);
 }
 
 /* d(accel)/dt = accel x (scale * rate - bias): four unknowns. */
 static double fit_gyro(const windows *all, const marl_arrangement *how, double *scale)
 {
     sums s = {0};
-    double x[MOST_UNKNOWNS] = {0};
+    double x[MAX_UNKNOWNS] = {0};
     for (size_t i = 0; i < all->n; i++) {
         const window *w = &all->at[i];
         double rate[3], change[3], turned[3];
@@ -157,13 +157,13 @@ static double fit_gyro(const windows *all, const marl_arrangement *how, double *
         cross(g, rate, turned);
         for (int k = 0; k < 3; k++) {
             int next = (k + 1) % 3, after = (k + 2) % 3;
-            double row[MOST_UNKNOWNS] = {turned[k]};
+            double row[MAX_UNKNOWNS] = {turned[k]};
             row[1 + after] = -g[next]; /* -(accel x bias) */
             row[1 + next] = g[after];
             add_row(&s, row, 4, change[k]);
         }
     }
-    double left = s.rows >= 3 * LEAST_WINDOWS ? solve(&s, 4, x) : 1;
+    double left = s.rows >= 3 * MIN_WINDOWS ? solve(&s, 4, x) : 1;
     *scale = left < 1 ? x[0] : NAN;
     return left < 1 && x[0] <= 0 ? 1 : left;
 }
@@ -173,7 +173,7 @@ static double fit_mag(const windows *all, const marl_arrangement *gyro, double s
                       const marl_arrangement *how, double offset[3])
 {
     sums s = {0};
-    double x[MOST_UNKNOWNS] = {0};
+    double x[MAX_UNKNOWNS] = {0};
     for (size_t i = 0; i < all->n; i++) {
         const window *w = &all->at[i];
         double rate[3], change[3], field[3], arranged[3], turned[3];
@@ -190,13 +190,13 @@ static double fit_mag(const windows *all, const marl_arrangement *gyro, double s
         cross(field, rate, turned);
         for (int k = 0; k < 3; k++) {
             int next = (k + 1) % 3, after = (k + 2) % 3;
-            double row[MOST_UNKNOWNS] = {0};
+            double row[MAX_UNKNOWNS] = {0};
             row[next] = -rate[after]; /* -(offset x rate) */
             row[after] = rate[next];
             add_row(&s, row, 3, arranged[k] - turned[k]);
         }
     }
-    if (s.rows < 3 * LEAST_WINDOWS) {
+    if (s.rows < 3 * MIN_WINDOWS) {
         return INFINITY;
     }
     double left = solve(&s, 3, x) * s.yy;
@@ -204,7 +204,7 @@ static double fit_mag(const windows *all, const marl_arrangement *gyro, double s
     return left;
 }
 
-/* Does it turn at all, and about more than one axis? The second moments of the rate tell. */
+/* Does it turn at all, and about more than one axis? From the second moments of the rate. */
 static int turns_enough(const windows *all)
 {
     double moment[3] = {0, 0, 0}, second[9] = {0};
@@ -220,7 +220,7 @@ static int turns_enough(const windows *all)
             }
         }
     }
-    if (n < LEAST_WINDOWS || LAPACKE_dsyev(LAPACK_ROW_MAJOR, 'N', 'U', 3, second, 3, moment) != 0) {
+    if (n < MIN_WINDOWS || LAPACKE_dsyev(LAPACK_ROW_MAJOR, 'N', 'U', 3, second, 3, moment) != 0) {
         return 0;
     }
     return moment[1] > 0.02 * moment[2]; /* ascending: 14 % of the rate about a second axis */
@@ -308,7 +308,7 @@ static void find_mag(const windows *all, marl_axes *axes)
     decide(fit);
     if (fit->verdict == MARL_AXES_DECIDED) {
         axes->dip_deg = find_dip(all, &fit->best, best);
-        fit->sign_decided = fabs(axes->dip_deg) >= LEAST_DIP;
+        fit->sign_decided = fabs(axes->dip_deg) >= MIN_DIP;
         if (axes->dip_deg < 0) { /* the field points down in the north */
             axes->dip_deg = -axes->dip_deg;
             for (int k = 0; k < 3; k++) {
@@ -327,7 +327,7 @@ marl_status marl_axes_find(const marl_log *log, marl_axes *axes, marl_error *err
     if ((log->info.columns & both) != both) {
         return MARL_OK;
     }
-    marl_status status = gather(log, &all, error);
+    marl_status status = gather_readings(log, &all, error);
     if (status != MARL_OK) {
         return status;
     }

@@ -6,12 +6,12 @@
 #include <math.h>
 
 #define STUCK_S 1.0
-enum { LEAST_STUCK = 20, LEAST_CLIPPED = 5 };
+enum { MIN_STUCK = 20, MIN_CLIPPED = 5 };
 #define STEPS_TO_EXTREME 50.0 /* an axis that spans fewer of its own steps is at its extremes by chance */
 
 /* One axis as the readings go by. */
 typedef struct axis_watch {
-    float least, most;   /* of the recording */
+    float min, max;      /* of the recording */
     float step;          /* least change between neighbours */
     float held;          /* value of the open run */
     size_t run;          /* its readings */
@@ -27,7 +27,7 @@ static void find_extremes(const marl_log *log, marl_sensor sensor, axis_watch wa
 {
     const marl_vec3 *before = NULL;
     for (int k = 0; k < 3; k++) {
-        watch[k] = (axis_watch){.least = INFINITY, .most = -INFINITY, .step = INFINITY};
+        watch[k] = (axis_watch){.min = INFINITY, .max = -INFINITY, .step = INFINITY};
     }
     for (size_t i = 0; i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;
@@ -37,8 +37,8 @@ static void find_extremes(const marl_log *log, marl_sensor sensor, axis_watch wa
         const marl_vec3 *now = lab_reading(s, sensor);
         for (int k = 0; k < 3; k++) {
             float value = part(now, k), change = before != NULL ? fabsf(value - part(before, k)) : 0.0f;
-            watch[k].least = fminf(watch[k].least, value);
-            watch[k].most = fmaxf(watch[k].most, value);
+            watch[k].min = fminf(watch[k].min, value);
+            watch[k].max = fmaxf(watch[k].max, value);
             watch[k].step = change > 0.0f ? fminf(watch[k].step, change) : watch[k].step;
         }
         before = now;
@@ -48,9 +48,9 @@ static void find_extremes(const marl_log *log, marl_sensor sensor, axis_watch wa
 /* A quiet sensor at rest keeps its values, too, but then no axis moves. */
 static void close_run(axis_watch *w, size_t long_run, int alone, size_t *clipped, size_t *stuck)
 {
-    int wide = w->most - w->least > STEPS_TO_EXTREME * w->step;
+    int wide = w->max - w->min > STEPS_TO_EXTREME * w->step;
     int moving = alone || w->others_moved > w->run / 2;
-    if (w->run >= LEAST_CLIPPED && wide && moving && (w->held == w->most || w->held == w->least)) {
+    if (w->run >= MIN_CLIPPED && wide && moving && (w->held == w->max || w->held == w->min)) {
         *clipped += w->run;
     } else if (w->run >= long_run && w->others_moved > w->run / 2) {
         *stuck += w->run;
@@ -63,8 +63,8 @@ void lab_find_axis_faults(const marl_log *log, marl_sensor sensor, marl_sensor_s
     axis_watch watch[3];
     int alone = summary->axes == 1u || summary->axes == 2u || summary->axes == 4u;
     const marl_vec3 *before = NULL;
-    double wanted = isfinite(summary->rate_hz) ? STUCK_S * summary->rate_hz : LEAST_STUCK;
-    size_t long_run = wanted > LEAST_STUCK ? (size_t)wanted : LEAST_STUCK;
+    double wanted = isfinite(summary->rate_hz) ? STUCK_S * summary->rate_hz : MIN_STUCK;
+    size_t long_run = wanted > MIN_STUCK ? (size_t)wanted : MIN_STUCK;
     find_extremes(log, sensor, watch);
     for (size_t i = 0; i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;

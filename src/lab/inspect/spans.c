@@ -6,13 +6,13 @@
 #include <math.h>
 #include <stdlib.h>
 
-#define LEAST_REST INT64_C(1000000000)
-#define WIDER 1.8            /* times the noise: beyond the scatter of a window of a dozen readings */
-#define SHIFT 6.0            /* deviations of the difference of two means */
-#define MOST_ACCEL_NOISE 0.5 /* m/s^2: more is no sensor's noise */
-#define MOST_GYRO_NOISE 0.06 /* rad/s */
-#define MOST_MAG_NOISE 5.0   /* uT */
-enum { LEAST_DIFFERENCES = 5 };
+#define MIN_REST INT64_C(1000000000)
+#define WIDER 1.8           /* times the noise: beyond the scatter of a window of a dozen readings */
+#define SHIFT 6.0           /* deviations of the difference of two means */
+#define MAX_ACCEL_NOISE 0.5 /* m/s^2: more is no sensor's noise */
+#define MAX_GYRO_NOISE 0.06 /* rad/s */
+#define MAX_MAG_NOISE 5.0   /* uT */
+enum { MIN_DIFFERENCES = 5 };
 
 void marl_spans_free(marl_spans *spans)
 {
@@ -40,7 +40,7 @@ int marl_spans_hold(const marl_spans *spans, int64_t t_ns, size_t *at)
 
 int lab_spans_add(marl_spans *spans, int64_t from_ns, int64_t to_ns)
 {
-    if ((spans->n & (spans->n + 1)) == 0) { /* room is always the next power of two */
+    if ((spans->n & (spans->n + 1)) == 0) { /* the capacity is always the next power of two */
         marl_span *larger = realloc(spans->span, 2 * (spans->n + 1) * sizeof *larger);
         if (larger == NULL) {
             return 0;
@@ -59,12 +59,12 @@ typedef struct run {
 
 static int end_run(run *r, marl_spans *spans)
 {
-    int kept = r->windows >= 2 && r->to_ns - r->from_ns >= LEAST_REST;
+    int kept = r->windows >= 2 && r->to_ns - r->from_ns >= MIN_REST;
     r->windows = 0;
     return !kept || lab_spans_add(spans, r->from_ns, r->to_ns);
 }
 
-static int take_window(run *r, marl_spans *spans, marl_still_verdict verdict, int64_t from, int64_t to)
+static int add_window(run *r, marl_spans *spans, marl_still_verdict verdict, int64_t from, int64_t to)
 {
     if (verdict == MARL_STILL_MOVING) {
         return end_run(r, spans);
@@ -84,19 +84,19 @@ static int find_rest(const marl_log *log, marl_still *still, marl_spans *spans)
         int64_t window = still->window_start_ns;
         /* the sample that closes a window belongs to the next one */
         int64_t last = i > 0 ? log->row[i - 1].sample.t_ns : s.t_ns;
-        /* what is refused is not fresh any more; that is all the detector needs to know */
+        /* what is invalid is not fresh any more; that is all the detector needs to know */
         (void)!marl_sample_check(&s, NULL);
         marl_still_verdict verdict = marl_still_update(still, &s);
-        if (verdict != MARL_STILL_OPEN && !take_window(&r, spans, verdict, window, last)) {
+        if (verdict != MARL_STILL_OPEN && !add_window(&r, spans, verdict, window, last)) {
             return 0;
         }
     }
     if (log->n > 0) {
         int64_t window = still->window_start_ns, last = log->row[log->n - 1].sample.t_ns;
         marl_still_verdict verdict = marl_still_finish(still);
-        /* too few readings to judge by: rest goes on, but none begins */
+        /* too few readings: a still span goes on, but none starts */
         int ends = verdict != MARL_STILL_OPEN || r.windows > 0;
-        if (ends && !take_window(&r, spans, verdict, window, last)) {
+        if (ends && !add_window(&r, spans, verdict, window, last)) {
             return 0;
         }
     }
@@ -106,23 +106,23 @@ static int find_rest(const marl_log *log, marl_still *still, marl_spans *spans)
 /* A sensor's noise within a window of the detector, from the differences of neighbours, which slow motion
  * hardly changes: the quieter quarter of all windows. 0 when there are too few; *n is how many readings a
  * window has. */
-static double noise_in_windows(const marl_log *log, marl_sensor sensor, double window_s, double *room,
+static double noise_in_windows(const marl_log *log, marl_sensor sensor, double window_s, double *scratch,
                                double *n)
 {
     const marl_vec3 *before = NULL;
     double squares[3] = {0}, count = 0, readings = 0;
     size_t windows = 0;
-    int64_t begin = log->n > 0 ? log->row[0].sample.t_ns : 0;
+    int64_t start = log->n > 0 ? log->row[0].sample.t_ns : 0;
     for (size_t i = 0; i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;
-        if (s->t_ns - begin >= (int64_t)(window_s * 1e9)) {
-            double most = fmax(squares[0], fmax(squares[1], squares[2]));
-            if (count >= LEAST_DIFFERENCES) {
-                room[windows++] = sqrt(most / count / 2);
+        if (s->t_ns - start >= (int64_t)(window_s * 1e9)) {
+            double max = fmax(squares[0], fmax(squares[1], squares[2]));
+            if (count >= MIN_DIFFERENCES) {
+                scratch[windows++] = sqrt(max / count / 2);
                 readings += count;
             }
             squares[0] = squares[1] = squares[2] = count = 0;
-            begin = s->t_ns;
+            start = s->t_ns;
             before = NULL;
         }
         if (s->fresh & (1u << sensor)) {
@@ -137,22 +137,22 @@ static double noise_in_windows(const marl_log *log, marl_sensor sensor, double w
         }
     }
     *n = windows > 0 ? readings / (double)windows : 1;
-    double noise = windows > 0 ? lab_quantile(room, windows, 0.25) : 0;
+    double noise = windows > 0 ? lab_quantile(scratch, windows, 0.25) : 0;
     return isfinite(noise) ? noise : 0;
 }
 
 /* The detector's limits, wider where the sensor's own noise would not fit into them. */
-static marl_still_limits limits_for(const marl_log *log, double *room)
+static marl_still_limits limits_for(const marl_log *log, double *scratch)
 {
     marl_still_limits limits = marl_still_default_limits();
-    double n, noise = noise_in_windows(log, MARL_ACCEL, (double)limits.window_s, room, &n);
-    noise = fmin(noise, MOST_ACCEL_NOISE);
+    double n, noise = noise_in_windows(log, MARL_ACCEL, (double)limits.window_s, scratch, &n);
+    noise = fmin(noise, MAX_ACCEL_NOISE);
     limits.accel_deviation = fmaxf(limits.accel_deviation, (float)(WIDER * noise));
     limits.accel_shift = fmaxf(limits.accel_shift, (float)(SHIFT * noise * sqrt(2 / n)));
-    noise = fmin(noise_in_windows(log, MARL_GYRO, (double)limits.window_s, room, &n), MOST_GYRO_NOISE);
+    noise = fmin(noise_in_windows(log, MARL_GYRO, (double)limits.window_s, scratch, &n), MAX_GYRO_NOISE);
     limits.gyro_deviation = fmaxf(limits.gyro_deviation, (float)(WIDER * noise));
     limits.gyro_shift = fmaxf(limits.gyro_shift, (float)(SHIFT * noise * sqrt(2 / n)));
-    noise = fmin(noise_in_windows(log, MARL_MAG, (double)limits.window_s, room, &n), MOST_MAG_NOISE);
+    noise = fmin(noise_in_windows(log, MARL_MAG, (double)limits.window_s, scratch, &n), MAX_MAG_NOISE);
     limits.mag_shift = fmaxf(limits.mag_shift, (float)(SHIFT * noise * sqrt(2 / n)));
     return limits;
 }
@@ -161,12 +161,12 @@ marl_status marl_inspect_still(const marl_log *log, marl_spans *spans, marl_erro
 {
     marl_still still;
     *spans = (marl_spans){0, NULL};
-    double *room = malloc((log->n + 1) * sizeof *room);
-    if (room == NULL) {
+    double *scratch = malloc((log->n + 1) * sizeof *scratch);
+    if (scratch == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    marl_still_limits limits = limits_for(log, room);
-    free(room);
+    marl_still_limits limits = limits_for(log, scratch);
+    free(scratch);
     if (marl_still_init(&still, &limits) != MARL_OK || !find_rest(log, &still, spans)) {
         marl_spans_free(spans);
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * Units that cannot be what the log says. */
+ * Units that contradict the readings. */
 #include "lab/maths/statistics.h"
 #include "marlinspike/inspect.h"
 #include <math.h>
@@ -44,9 +44,8 @@ static void suspect_accel(double gravity, char *text, size_t size)
     }
     for (size_t i = 0; i < sizeof others / sizeof others[0]; i++) {
         if (is_near(gravity, others[i].length, NEAR)) {
-            snprintf(text, size,
-                     "at rest the accelerometer reads %.4g in length: that looks like %s, not m/s^2", gravity,
-                     others[i].unit);
+            snprintf(text, size, "at rest the accelerometer reads %.4g in length: probably %s, not m/s^2",
+                     gravity, others[i].unit);
             return;
         }
     }
@@ -59,10 +58,10 @@ static void suspect_gyro(double scale, char *text, size_t size)
     static const struct {
         double scale;
         const char *words;
-    } others[] = {{0.017453292519943295, "that looks like deg/s taken for rad/s"},
-                  {0.017453292519943295e-3, "that looks like mdeg/s taken for rad/s"},
-                  {57.29577951308232, "that looks like rad/s taken for deg/s"},
-                  {1e-3, "that looks like thousandths taken for whole ones"}};
+    } others[] = {{0.017453292519943295, "probably deg/s labelled as rad/s"},
+                  {0.017453292519943295e-3, "probably mdeg/s labelled as rad/s"},
+                  {57.29577951308232, "probably rad/s labelled as deg/s"},
+                  {1e-3, "probably thousandths of the unit"}};
     if (is_near(scale, 1, ALIKE)) {
         return;
     }

@@ -9,11 +9,11 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define MOST_TEXT 4096
+#define MAX_TEXT 4096
 
 static const char changed[] = "changed"; /* the word behind an entry */
 
-/* The place in a map, and where to say what is wrong. */
+/* The place in a map, and where to write what is wrong. */
 typedef struct cursor {
     const char *at;
     marl_status fault; /* MARL_ERR_USE on the command line, MARL_ERR_INPUT in a file */
@@ -43,7 +43,7 @@ static marl_status wrong(const cursor *c, const char *what)
 }
 
 /* A word up to one of the characters in `stops`, blanks around it cut off; or what stands in quotes. */
-static marl_status take_word(cursor *c, const char *stops, char *word, size_t size)
+static marl_status parse_word(cursor *c, const char *stops, char *word, size_t size)
 {
     size_t n;
     skip_blanks(c);
@@ -70,10 +70,10 @@ static marl_status take_word(cursor *c, const char *stops, char *word, size_t si
     return MARL_OK;
 }
 
-static marl_status take_target(cursor *c, marl_column *first, int *columns)
+static marl_status parse_target(cursor *c, marl_column *first, int *columns)
 {
-    char word[MARL_NAME_MOST];
-    marl_status status = take_word(c, "=;\n", word, sizeof word);
+    char word[MARL_NAME_MAX];
+    marl_status status = parse_word(c, "=;\n", word, sizeof word);
     if (status != MARL_OK || *c->at != '=') {
         return status != MARL_OK ? status : wrong(c, "a = is missing");
     }
@@ -98,27 +98,27 @@ static marl_status take_target(cursor *c, marl_column *first, int *columns)
 }
 
 /* A column of the file: [-] number, name or "name". */
-static marl_status take_source(cursor *c, marl_column_source *source)
+static marl_status parse_source(cursor *c, marl_column_source *source)
 {
     skip_blanks(c);
     source->negative = *c->at == '-';
     c->at += *c->at == '-' || *c->at == '+';
     skip_blanks(c);
     int quoted = *c->at == '"';
-    const char *begin = c->at;
-    marl_status status = take_word(c, ",;[\n", source->name, sizeof source->name);
+    const char *start = c->at;
+    marl_status status = parse_word(c, ",;[\n", source->name, sizeof source->name);
     size_t kept = strlen(source->name);
     const size_t n = sizeof changed - 1;
     if (status == MARL_OK && !quoted && kept > n && isspace((unsigned char)source->name[kept - n - 1]) &&
         strcmp(source->name + kept - n, changed) == 0) { /* a word of its own, behind a name without unit */
-        c->at = begin + kept - n;
+        c->at = start + kept - n;
         source->name[kept - n - 1] = '\0';
     }
     if (status == MARL_OK && !quoted && strspn(source->name, "0123456789") == strlen(source->name)) {
         long number = strtol(source->name, NULL, 10);
-        if (number < 1 || number > LAB_LOG_MOST_COLUMNS) {
+        if (number < 1 || number > LAB_LOG_MAX_COLUMNS) {
             return marl_fail(c->error, c->fault, "column map: columns are numbered from 1 to %d, not %s",
-                             LAB_LOG_MOST_COLUMNS, source->name);
+                             LAB_LOG_MAX_COLUMNS, source->name);
         }
         source->number = (int)number;
         source->name[0] = '\0';
@@ -127,7 +127,7 @@ static marl_status take_source(cursor *c, marl_column_source *source)
 }
 
 /* "[0.061 mg]": factor and unit, which may be missing. */
-static marl_status take_unit(cursor *c, double *factor, char *unit, size_t size)
+static marl_status parse_unit(cursor *c, double *factor, char *unit, size_t size)
 {
     *factor = 1;
     unit[0] = '\0';
@@ -144,7 +144,7 @@ static marl_status take_unit(cursor *c, double *factor, char *unit, size_t size)
         *factor = value;
         c->at = end;
     }
-    marl_status status = take_word(c, "];\n", unit, size);
+    marl_status status = parse_word(c, "];\n", unit, size);
     if (status != MARL_OK || *c->at != ']') {
         return status != MARL_OK ? status : wrong(c, "a ] is missing");
     }
@@ -152,7 +152,7 @@ static marl_status take_unit(cursor *c, double *factor, char *unit, size_t size)
     return MARL_OK;
 }
 
-static marl_status take_changed(cursor *c, marl_column_map *map, marl_column first, int columns)
+static marl_status parse_changed(cursor *c, marl_column_map *map, marl_column first, int columns)
 {
     skip_blanks(c);
     if (strncmp(c->at, changed, sizeof changed - 1) == 0) {
@@ -164,7 +164,7 @@ static marl_status take_changed(cursor *c, marl_column_map *map, marl_column fir
                                                              : wrong(c, "; is missing between entries");
 }
 
-static marl_status take_rate(cursor *c, marl_column_map *map)
+static marl_status parse_rate(cursor *c, marl_column_map *map)
 {
     char *end;
     map->rate_hz = strtod(++c->at, &end);
@@ -172,7 +172,7 @@ static marl_status take_rate(cursor *c, marl_column_map *map)
         return wrong(c, "a rate in Hz is missing");
     }
     c->at = end;
-    return take_changed(c, map, MARL_COLUMN_T, 1);
+    return parse_changed(c, map, MARL_COLUMN_T, 1);
 }
 
 static marl_status add_sources(cursor *c, marl_column_map *map, const marl_column_source *found,
@@ -180,7 +180,7 @@ static marl_status add_sources(cursor *c, marl_column_map *map, const marl_colum
 {
     double factor;
     char unit[sizeof found->unit];
-    marl_status status = take_unit(c, &factor, unit, sizeof unit);
+    marl_status status = parse_unit(c, &factor, unit, sizeof unit);
     for (int i = 0; i < columns && status == MARL_OK; i++) {
         marl_column_source *source = &map->source[map->n];
         for (size_t k = 0; k < map->n; k++) {
@@ -198,21 +198,21 @@ static marl_status add_sources(cursor *c, marl_column_map *map, const marl_colum
     return status;
 }
 
-static marl_status take_entry(cursor *c, marl_column_map *map)
+static marl_status parse_entry(cursor *c, marl_column_map *map)
 {
     marl_column_source found[4] = {{0}};
     marl_column first = MARL_COLUMN_T;
     int columns = 1;
-    marl_status status = take_target(c, &first, &columns);
+    marl_status status = parse_target(c, &first, &columns);
     if (status != MARL_OK) {
         return status;
     }
     skip_blanks(c);
     if (first == MARL_COLUMN_T && *c->at == '@') {
-        return take_rate(c, map);
+        return parse_rate(c, map);
     }
     for (int i = 0; i < columns; i++) {
-        status = take_source(c, &found[i]);
+        status = parse_source(c, &found[i]);
         if (status == MARL_OK && i + 1 < columns && *c->at++ != ',') {
             c->at--;
             status = wrong(c, columns == 4 ? "four columns are needed" : "three columns are needed");
@@ -222,7 +222,7 @@ static marl_status take_entry(cursor *c, marl_column_map *map)
         }
     }
     status = add_sources(c, map, found, first, columns);
-    return status != MARL_OK ? status : take_changed(c, map, first, columns);
+    return status != MARL_OK ? status : parse_changed(c, map, first, columns);
 }
 
 static marl_status parse(marl_column_map *map, cursor *c)
@@ -238,7 +238,7 @@ static marl_status parse(marl_column_map *map, cursor *c)
         if (*c->at == '\0') {
             break;
         }
-        marl_status status = take_entry(c, map);
+        marl_status status = parse_entry(c, map);
         if (status != MARL_OK) {
             return status;
         }
@@ -249,7 +249,7 @@ static marl_status parse(marl_column_map *map, cursor *c)
     if (timed + (map->rate_hz > 0) != 1) {
         return marl_fail(c->error, c->fault,
                          timed ? "column map: t is a column or a rate, not both"
-                               : "column map: no t; say t=COLUMN[UNIT], or t=@RATE in Hz");
+                               : "column map: no t; write t=COLUMN[UNIT], or t=@RATE in Hz");
     }
     return MARL_OK;
 }
@@ -257,22 +257,22 @@ static marl_status parse(marl_column_map *map, cursor *c)
 marl_status marl_column_map_read(marl_column_map *map, const char *text, marl_error *error)
 {
     cursor c = {text, MARL_ERR_USE, error};
-    char content[MOST_TEXT + 1];
+    char content[MAX_TEXT + 1];
     if (strchr(text, '=') != NULL) {
         return parse(map, &c);
     }
     FILE *file = fopen(text, "r");
     if (file == NULL) {
         return marl_fail(error, MARL_ERR_INPUT,
-                         "%s: cannot be read: %s (a column map is a text like t=1[ms]; "
+                         "%s: cannot be read: %s (a column map is a text such as t=1[ms]; "
                          "accel=2,3,4[g], or a file that holds one)",
                          text, strerror(errno));
     }
-    size_t n = fread(content, 1, MOST_TEXT, file);
+    size_t n = fread(content, 1, MAX_TEXT, file);
     fclose(file);
     content[n] = '\0';
     c = (cursor){content, MARL_ERR_INPUT, error};
-    return n == MOST_TEXT || strlen(content) != n
+    return n == MAX_TEXT || strlen(content) != n
                ? marl_fail(error, MARL_ERR_INPUT, "%s: not a column map", text)
                : parse(map, &c);
 }

@@ -21,16 +21,16 @@ void lab_csv_free(lab_csv_row *row)
     free(row->start);
 }
 
-void lab_csv_begin(lab_csv_row *row)
+void lab_csv_clear(lab_csv_row *row)
 {
     row->used = row->cells = 0;
     row->complete = row->no_memory = 0;
 }
 
-/* Makes room for `more` elements of `size` bytes behind `used`. */
-static int grow(void **array, size_t *room, size_t used, size_t more, size_t size)
+/* Makes capacity for `more` elements of `size` bytes behind `used`. */
+static int grow(void **array, size_t *capacity, size_t used, size_t more, size_t size)
 {
-    if (used + more <= *room) {
+    if (used + more <= *capacity) {
         return 1;
     }
     size_t wanted = 2 * (used + more);
@@ -39,16 +39,16 @@ static int grow(void **array, size_t *room, size_t used, size_t more, size_t siz
         return 0;
     }
     *array = larger;
-    *room = wanted;
+    *capacity = wanted;
     return 1;
 }
 
-static void take_cell(void *cell, size_t n, void *context)
+static void parse_cell(void *cell, size_t n, void *context)
 {
     lab_csv_row *row = context;
     void *text = row->text, *start = row->start;
-    int fits = grow(&text, &row->room, row->used, n + 1 + LAB_CSV_SLACK, 1) &&
-               grow(&start, &row->cell_room, row->cells, 1, sizeof *row->start);
+    int fits = grow(&text, &row->capacity, row->used, n + 1 + LAB_CSV_SLACK, 1) &&
+               grow(&start, &row->cell_capacity, row->cells, 1, sizeof *row->start);
     row->text = text;
     row->start = start;
     if (!fits) {
@@ -71,7 +71,7 @@ static void end_row(int line_end, void *context)
 
 int lab_csv_feed(lab_csv_row *row, const char *line, size_t n)
 {
-    if (csv_parse(&row->parser, line, n, take_cell, end_row, row) != n || row->no_memory) {
+    if (csv_parse(&row->parser, line, n, parse_cell, end_row, row) != n || row->no_memory) {
         return -1;
     }
     return row->complete;

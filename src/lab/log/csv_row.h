@@ -11,9 +11,9 @@
 typedef struct lab_csv_row {
     struct csv_parser parser;
     char *text; /* the cells one after the other, each ended by a zero */
-    size_t used, room;
+    size_t used, capacity;
     size_t *start; /* of each cell in `text` */
-    size_t cells, cell_room;
+    size_t cells, cell_capacity;
     int complete;
     int no_memory;
 } lab_csv_row;
@@ -23,7 +23,7 @@ int lab_csv_init(lab_csv_row *row, char delimiter);
 void lab_csv_free(lab_csv_row *row);
 
 /* Forgets the row before. */
-void lab_csv_begin(lab_csv_row *row);
+void lab_csv_clear(lab_csv_row *row);
 /* Feeds one line with its line end. Returns 1 when the row is complete; 0 when a quoted field is still
  * open; -1 when it is not CSV or memory is short. */
 int lab_csv_feed(lab_csv_row *row, const char *line, size_t n);

@@ -6,13 +6,13 @@
 
 static marl_status read_all(marl_log *log, marl_log_reader *reader, marl_error *error)
 {
-    size_t room = 0;
+    size_t capacity = 0;
     for (;;) {
-        if (log->n == room) {
-            room = room ? 2 * room : 1024;
-            marl_log_row *larger = realloc(log->row, room * sizeof *larger);
+        if (log->n == capacity) {
+            capacity = capacity ? 2 * capacity : 1024;
+            marl_log_row *larger = realloc(log->row, capacity * sizeof *larger);
             if (larger == NULL) {
-                return marl_fail(error, MARL_ERR_SYSTEM, "no memory for %zu rows", room);
+                return marl_fail(error, MARL_ERR_SYSTEM, "no memory for %zu rows", capacity);
             }
             log->row = larger;
         }
@@ -68,5 +68,6 @@ marl_status marl_log_require(const marl_log_info *info, const char *path, unsign
     if (missing[0] == '\0') {
         return MARL_OK;
     }
-    return marl_fail(error, MARL_ERR_EVIDENCE, "%s: needs %s, which the log does not have", path, missing);
+    return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: needs %s, which the log does not have", path,
+                     missing);
 }

@@ -3,7 +3,7 @@
 #include "lab/log/log_cells.h"
 #include <math.h>
 
-/* Is a group of columns a reading? An empty cell beside filled ones is a missing one. */
+/* Is a group of columns a reading? An empty cell where others are filled is a missing one. */
 static int complete_group(const lab_cells *cells, unsigned present, unsigned *missing)
 {
     unsigned empty = present & ~cells->good & ~cells->bad;

@@ -16,7 +16,7 @@ typedef struct lab_cells {
 uint8_t lab_cells_all_fresh(unsigned columns);
 
 /* Fills *row but for its time. `columns` are those of the log. Returns the set of cells that are missing: bad
- * ones, and empty ones beside filled ones of the same sensor. */
+ * ones, and empty ones where others of the same sensor are filled. */
 unsigned lab_cells_to_row(const lab_cells *cells, unsigned columns, uint8_t all_fresh, marl_log_row *row);
 
 #endif

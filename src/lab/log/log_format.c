@@ -43,7 +43,7 @@ lab_quantity lab_column_quantity(marl_column column)
     return columns[column].quantity;
 }
 
-static void take_metadata(const char *word, marl_log_info *info)
+static void parse_metadata(const char *word, marl_log_info *info)
 {
     if (strncmp(word, "device=", 7) == 0) {
         snprintf(info->device, sizeof info->device, "%s", word + 7);
@@ -52,7 +52,7 @@ static void take_metadata(const char *word, marl_log_info *info)
         info->corrected = 1;
     } else if (strcmp(word, "world=ned") == 0 || strcmp(word, "world=enu") == 0) {
         info->world = word[6] == 'n' ? MARL_WORLD_NED : MARL_WORLD_ENU;
-        info->world_said = 1;
+        info->world_given = 1;
     } else if (strcmp(word, "heading=relative") == 0) {
         info->relative_heading = 1;
     }
@@ -68,7 +68,7 @@ int lab_metadata_read(const char *line, size_t n, marl_log_info *info)
         return 0;
     }
     while ((word = strtok_r(NULL, " \t\r\n", &rest)) != NULL) {
-        take_metadata(word, info);
+        parse_metadata(word, info);
     }
     return 1;
 }
@@ -114,7 +114,7 @@ int lab_column_by_name(const char *name)
     return -1;
 }
 
-/* One count of a sensor in SI, from its sheet; 0 when the sheet does not say. */
+/* One count of a sensor in SI, from its sheet; 0 when the sheet gives none. */
 static double count_size(lab_quantity quantity, const marl_sheet *sheet)
 {
     const marl_sensor_sheet *sensor = quantity == LAB_ACCEL  ? &sheet->accel
@@ -127,7 +127,7 @@ static marl_status unit_in_counts(lab_column *column, const char *name, lab_quan
                                   const char *where, const marl_sheet *sheet, marl_error *error)
 {
     if (sheet == NULL) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s: %s is in counts: say with --sheet what a count is worth",
+        return marl_fail(error, MARL_ERR_INPUT, "%s: %s is in counts: give the value of a count with --sheet",
                          where, name);
     }
     column->factor = count_size(quantity, sheet);
@@ -197,8 +197,8 @@ marl_status lab_layout_read(lab_layout *layout, const lab_csv_row *header, const
                             marl_error *error)
 {
     layout->n = 0;
-    if (header->cells > LAB_LOG_MOST_COLUMNS) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s: more than %d columns", where, LAB_LOG_MOST_COLUMNS);
+    if (header->cells > LAB_LOG_MAX_COLUMNS) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s: more than %d columns", where, LAB_LOG_MAX_COLUMNS);
     }
     for (size_t i = 0; i < header->cells; i++) {
         marl_status status = read_column(layout, lab_csv_cell(header, i), where, sheet, info, report, error);
@@ -207,8 +207,8 @@ marl_status lab_layout_read(lab_layout *layout, const lab_csv_row *header, const
         }
     }
     if (!(info->columns & (1u << MARL_COLUMN_T))) {
-        return marl_fail(error, MARL_ERR_INPUT,
-                         "%s: no column t; a log's header looks like t[s],accel_x[m/s^2],...", where);
+        return marl_fail(error, MARL_ERR_INPUT, "%s: no column t; a log's header is t[s],accel_x[m/s^2],...",
+                         where);
     }
     return MARL_OK;
 }

@@ -7,7 +7,7 @@
 #include "lab/log/units.h"
 #include "marlinspike/log.h"
 
-#define LAB_LOG_MOST_COLUMNS 256
+#define LAB_LOG_MAX_COLUMNS 256
 
 /* What one column of the file is. */
 typedef struct lab_column {
@@ -19,7 +19,7 @@ typedef struct lab_column {
 } lab_column;
 
 typedef struct lab_layout {
-    lab_column column[LAB_LOG_MOST_COLUMNS];
+    lab_column column[LAB_LOG_MAX_COLUMNS];
     size_t n;
 } lab_layout;
 

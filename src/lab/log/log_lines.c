@@ -10,7 +10,7 @@ marl_status lab_lines_open(lab_lines *lines, const char *path, marl_error *error
 {
     lines->at_end = 0;
     lines->line = 0;
-    lines->begin = lines->end = 0;
+    lines->first = lines->end = 0;
     lines->fd = open(path, O_RDONLY);
     if (lines->fd < 0) {
         return marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
@@ -29,13 +29,13 @@ void lab_lines_close(lab_lines *lines)
 /* Moves what is unread to the front and reads more behind it. */
 static marl_status refill(lab_lines *lines, const char *path, marl_error *error)
 {
-    size_t kept = lines->end - lines->begin;
+    size_t kept = lines->end - lines->first;
     if (kept == LAB_LINES_BUFFER) {
         return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: line of over 1 MiB: not a log", path,
                          lines->line + 1);
     }
-    memmove(lines->buffer, lines->buffer + lines->begin, kept);
-    lines->begin = 0;
+    memmove(lines->buffer, lines->buffer + lines->first, kept);
+    lines->first = 0;
     lines->end = kept;
     ssize_t got;
     do {
@@ -54,8 +54,8 @@ marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line
 {
     char *start, *stop;
     for (;;) {
-        start = lines->buffer + lines->begin;
-        stop = memchr(start, '\n', lines->end - lines->begin);
+        start = lines->buffer + lines->first;
+        stop = memchr(start, '\n', lines->end - lines->first);
         if (stop != NULL || lines->at_end) {
             break;
         }
@@ -66,7 +66,7 @@ marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line
     }
     *whole = stop != NULL;
     if (stop == NULL) {
-        if (lines->begin == lines->end) {
+        if (lines->first == lines->end) {
             return MARL_END;
         }
         stop = lines->buffer + lines->end;
@@ -74,7 +74,7 @@ marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line
     }
     lines->line++;
     lines->last = (size_t)(start - lines->buffer);
-    lines->begin = *whole ? (size_t)(stop - lines->buffer) + 1 : lines->end;
+    lines->first = *whole ? (size_t)(stop - lines->buffer) + 1 : lines->end;
     *line = start;
     *n = (size_t)(stop - start);
     return MARL_OK;
@@ -82,6 +82,6 @@ marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line
 
 void lab_lines_back(lab_lines *lines)
 {
-    lines->begin = lines->last;
+    lines->first = lines->last;
     lines->line--;
 }

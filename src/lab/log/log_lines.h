@@ -7,13 +7,13 @@
 #include <stddef.h>
 
 #define LAB_LINES_BUFFER (1u << 20)
-#define LAB_LINES_SLACK 9 /* a line end, and what the number scanner looks at behind it */
+#define LAB_LINES_SLACK 9 /* a line end, and what the number scanner reads behind it */
 
 typedef struct lab_lines {
     int fd;
     int at_end;
     long line;         /* number of the line last given, from 1 */
-    size_t begin, end; /* unread bytes */
+    size_t first, end; /* unread bytes */
     size_t last;       /* where the line last given begins */
     char buffer[LAB_LINES_BUFFER + LAB_LINES_SLACK];
 } lab_lines;

@@ -10,7 +10,7 @@
 char lab_delimiter_of_any(const char *line, size_t n, char point)
 {
     const char candidate[] = {'\t', ';', ',', '|'};
-    size_t best = 0, most = 0;
+    size_t best = 0, max = 0;
     for (size_t k = 0; k < sizeof candidate; k++) {
         size_t count = 0;
         int quoted = 0;
@@ -18,12 +18,12 @@ char lab_delimiter_of_any(const char *line, size_t n, char point)
             quoted ^= line[i] == '"';
             count += !quoted && line[i] == candidate[k];
         }
-        if (candidate[k] != point && count > most) {
-            most = count;
+        if (candidate[k] != point && count > max) {
+            max = count;
             best = k;
         }
     }
-    return most > 0 ? candidate[best] : ' ';
+    return max > 0 ? candidate[best] : ' ';
 }
 
 static int is_blank(char c)
@@ -144,12 +144,12 @@ static int is_row(const lab_scanner *s, const marl_column_map *map)
 /* The cells of the last line before the rows, for the units in their brackets. */
 typedef struct heading {
     size_t n;
-    char cell[LAB_LOG_MOST_COLUMNS][MARL_NAME_MOST];
+    char cell[LAB_LOG_MAX_COLUMNS][MARL_NAME_MAX];
 } heading;
 
 static void keep_heading(heading *h, const lab_csv_row *csv)
 {
-    h->n = csv->cells < LAB_LOG_MOST_COLUMNS ? csv->cells : LAB_LOG_MOST_COLUMNS;
+    h->n = csv->cells < LAB_LOG_MAX_COLUMNS ? csv->cells : LAB_LOG_MAX_COLUMNS;
     for (size_t i = 0; i < h->n; i++) {
         snprintf(h->cell[i], sizeof h->cell[i], "%s", lab_csv_cell(csv, i));
     }
@@ -161,9 +161,9 @@ static marl_status lay_column(lab_layout *layout, size_t at, const marl_column_s
                               marl_log_info *info, marl_log_report *report, marl_error *error)
 {
     lab_column *column = &layout->column[at];
-    char text[MARL_NAME_MOST] = "", *unit = NULL;
+    char text[MARL_NAME_MAX] = "", *unit = NULL;
     if (column->target >= 0) {
-        return marl_fail(error, MARL_ERR_USE, "column map: column %zu is taken for %s and for %s", at + 1,
+        return marl_fail(error, MARL_ERR_USE, "column map: column %zu is used for %s and for %s", at + 1,
                          marl_column_name((marl_column)column->target), marl_column_name(source->target));
     }
     *column = (lab_column){.target = (int)source->target, .factor = 1.0};
@@ -188,8 +188,8 @@ static marl_status lay_out(lab_scanner *s, const marl_column_map *map, const hea
                            const marl_sheet *sheet, marl_log_info *info, marl_log_report *report,
                            marl_error *error)
 {
-    if (s->csv.cells > LAB_LOG_MOST_COLUMNS) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s: more than %d columns", where, LAB_LOG_MOST_COLUMNS);
+    if (s->csv.cells > LAB_LOG_MAX_COLUMNS) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s: more than %d columns", where, LAB_LOG_MAX_COLUMNS);
     }
     s->layout.n = s->csv.cells;
     for (size_t i = 0; i < s->layout.n; i++) {
@@ -217,7 +217,7 @@ static marl_status lay_out(lab_scanner *s, const marl_column_map *map, const hea
     return MARL_OK;
 }
 
-static marl_status not_found(const char *path, const marl_column_map *map, size_t most, marl_error *error)
+static marl_status not_found(const char *path, const marl_column_map *map, size_t max, marl_error *error)
 {
     char missing[200] = "";
     for (size_t i = 0; i < map->n; i++) {
@@ -229,7 +229,7 @@ static marl_status not_found(const char *path, const marl_column_map *map, size_
         return marl_fail(error, MARL_ERR_INPUT,
                          "%s: no line has all the columns %s (the best has %zu of them); without the map, "
                          "inspect shows what is there",
-                         path, missing, most);
+                         path, missing, max);
     }
     return marl_fail(error, MARL_ERR_INPUT, "%s: no line has numbers in the columns of the map", path);
 }
@@ -261,7 +261,7 @@ marl_status lab_map_find_rows(lab_scanner *s, lab_lines *lines, const char *path
                               int *blanks, marl_error *error)
 {
     const size_t wanted = names_wanted(map);
-    size_t most = 0;
+    size_t max = 0;
     heading *h = calloc(1, sizeof *h);
     marl_status status = MARL_OK;
     int found = 0;
@@ -273,7 +273,7 @@ marl_status lab_map_find_rows(lab_scanner *s, lab_lines *lines, const char *path
         size_t n;
         int whole;
         status = lab_lines_next(lines, path, &line, &n, &whole, error);
-        if (status != MARL_OK || lines->line > LAB_PREAMBLE_MOST) {
+        if (status != MARL_OK || lines->line > LAB_PREAMBLE_MAX) {
             break;
         }
         char *text = lab_open_line(lines, line, &n);
@@ -284,7 +284,7 @@ marl_status lab_map_find_rows(lab_scanner *s, lab_lines *lines, const char *path
             continue;
         }
         size_t names = names_in(&s->csv, map);
-        most = names > most ? names : most;
+        max = names > max ? names : max;
         found = wanted > 0 ? names == wanted : is_row(s, map);
         if (!found || wanted > 0) {
             keep_heading(h, &s->csv);
@@ -300,7 +300,7 @@ marl_status lab_map_find_rows(lab_scanner *s, lab_lines *lines, const char *path
         }
     } else if (status == MARL_OK || status == MARL_END) {
         status = lines->line == 0 ? marl_fail(error, MARL_ERR_INPUT, "%s:1: the file is empty", path)
-                                  : not_found(path, map, most, error);
+                                  : not_found(path, map, max, error);
     }
     free(h);
     return status;

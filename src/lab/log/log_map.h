@@ -8,7 +8,7 @@
 #include "marlinspike/columns.h"
 
 /* Lines of words that may stand before the rows. */
-#define LAB_PREAMBLE_MOST 200
+#define LAB_PREAMBLE_MAX 200
 
 /* The delimiter of a line from elsewhere: , ; tab | or, without any of them, ' ' for blanks. */
 char lab_delimiter_of_any(const char *line, size_t n, char point);

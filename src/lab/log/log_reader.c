@@ -26,7 +26,7 @@ struct marl_log_reader {
     lab_lines lines;
 };
 
-/* A quaternion of another length is told, since it may be no rotation at all. */
+/* A quaternion of another length is reported, since it may be no rotation at all. */
 static void count_not_unit(marl_log_reader *r)
 {
     const double *q = r->cells.value + MARL_COLUMN_Q_W;
@@ -71,8 +71,8 @@ static void drop_repeats(marl_log_reader *r)
 }
 
 /* One row that stands in [line, line + n). */
-static marl_status take_row(marl_log_reader *r, const char *line, size_t n, int whole, marl_log_row *row,
-                            row_fault *fault, marl_error *error)
+static marl_status parse_row(marl_log_reader *r, const char *line, size_t n, int whole, marl_log_row *row,
+                             row_fault *fault, marl_error *error)
 {
     lab_cells *c = &r->cells;
     if (r->blanks) {
@@ -92,7 +92,7 @@ static marl_status take_row(marl_log_reader *r, const char *line, size_t n, int 
         *fault = ROW_CUT;
     }
     if (r->scan.met_comma) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: a decimal comma: say so with --decimal ,", r->path,
+        return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: a decimal comma: use --decimal ,", r->path,
                          r->lines.line);
     }
     if (*fault == ROW_GOOD) {
@@ -110,7 +110,7 @@ static marl_status verdict_at_end(const marl_log_reader *r, marl_error *error)
 {
     const marl_log_report *report = &r->report;
     if (report->rows + report->rows_dropped == 0) {
-        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: a header and no samples", r->path);
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: a header and no samples", r->path);
     }
     if (report->rows_dropped > report->rows) {
         return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: %s; %lu of %lu rows cannot be used", r->path,
@@ -142,7 +142,7 @@ marl_status marl_log_next(marl_log_reader *r, marl_log_row *row, marl_error *err
         }
         long number = r->lines.line;
         row_fault fault;
-        status = take_row(r, line, n, whole, row, &fault, error);
+        status = parse_row(r, line, n, whole, row, &fault, error);
         if (status != MARL_OK) {
             return status;
         }

@@ -21,13 +21,13 @@ static int store_time(lab_cells *row, const lab_column *column, const lab_decima
 }
 
 /* Returns the column's bit when the cell holds a usable value, else 0. */
-static unsigned store(lab_cells *row, const lab_column *column, const char *begin, const char *end,
+static unsigned store(lab_cells *row, const lab_column *column, const char *start, const char *end,
                       char point, const lab_decimal *decimal)
 {
     if (column->target == MARL_COLUMN_T) {
         return store_time(row, column, decimal) ? column->bit : 0;
     }
-    double value = lab_number_value(begin, end, point, decimal) * column->factor + column->offset;
+    double value = lab_number_value(start, end, point, decimal) * column->factor + column->offset;
     row->value[column->target] = value;
     return fabs(value) <= 3.4e38 ? column->bit : 0;
 }
@@ -38,32 +38,32 @@ static int is_space(char c)
 }
 
 /* A cell that is not just a number up to its delimiter: padded, empty, or not a number at all. */
-static void take_odd_cell(lab_scanner *s, lab_cells *row, const lab_column *column, const char *begin,
-                          const char *end)
+static void parse_odd_cell(lab_scanner *s, lab_cells *row, const lab_column *column, const char *start,
+                           const char *end)
 {
     lab_decimal decimal;
-    while (begin < end && is_space(*begin)) {
-        begin++;
+    while (start < end && is_space(*start)) {
+        start++;
     }
-    while (end > begin && is_space(end[-1])) {
+    while (end > start && is_space(end[-1])) {
         end--;
     }
-    if (begin == end) {
+    if (start == end) {
         return;
     }
-    const char *stop = lab_number_scan(begin, s->point, &decimal);
-    unsigned good = stop == end ? store(row, column, begin, end, s->point, &decimal) : 0;
+    const char *stop = lab_number_scan(start, s->point, &decimal);
+    unsigned good = stop == end ? store(row, column, start, end, s->point, &decimal) : 0;
     row->good |= good;
     row->bad |= good ? 0 : column->bit;
-    if (stop != end && s->point == '.' && lab_number_scan(begin, ',', &decimal) == end) {
+    if (stop != end && s->point == '.' && lab_number_scan(start, ',', &decimal) == end) {
         s->met_comma = 1;
     }
 }
 
 /* Any cell of a plain row: times, zeros, exponents, padded and empty ones, what is no number, columns that
  * are ignored. Returns its end. */
-static const char *take_other_cell(lab_scanner *s, lab_cells *row, const lab_column *column, const char *p,
-                                   const char *end)
+static const char *parse_other_cell(lab_scanner *s, lab_cells *row, const lab_column *column, const char *p,
+                                    const char *end)
 {
     lab_decimal decimal;
     const char *stop = column->target >= 0 ? lab_number_scan(p, s->point, &decimal) : NULL;
@@ -78,7 +78,7 @@ static const char *take_other_cell(lab_scanner *s, lab_cells *row, const lab_col
     stop = memchr(p, s->delimiter, (size_t)(end - p));
     stop = stop != NULL ? stop : end;
     if (column->target >= 0) {
-        take_odd_cell(s, row, column, p, stop);
+        parse_odd_cell(s, row, column, p, stop);
     }
     return stop;
 }
@@ -94,7 +94,7 @@ static row_fault plain_row(lab_scanner *s, lab_cells *row, const char *p, const 
             row->value[column->target] = value * column->factor + column->offset;
             row->good |= column->bit;
         } else {
-            stop = take_other_cell(s, row, column, p, end);
+            stop = parse_other_cell(s, row, column, p, end);
         }
         if (stop == end || column == last) {
             return stop != end ? ROW_LONG : column == last ? ROW_GOOD : ROW_SHORT;
@@ -105,7 +105,7 @@ static row_fault plain_row(lab_scanner *s, lab_cells *row, const char *p, const 
 
 int lab_scan_split(lab_scanner *s, const char *line, size_t n)
 {
-    lab_csv_begin(&s->csv);
+    lab_csv_clear(&s->csv);
     /* line[n] is the line end, also behind a last line without one */
     int complete = lab_csv_feed(&s->csv, line, n + 1);
     if (complete == 0) {
@@ -122,7 +122,7 @@ static row_fault split_row(lab_scanner *s, lab_cells *row)
     for (size_t i = 0; i < s->layout.n; i++) {
         const char *cell = lab_csv_cell(&s->csv, i);
         if (s->layout.column[i].target >= 0) {
-            take_odd_cell(s, row, &s->layout.column[i], cell, cell + strlen(cell));
+            parse_odd_cell(s, row, &s->layout.column[i], cell, cell + strlen(cell));
         }
     }
     return ROW_GOOD;

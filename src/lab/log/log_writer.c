@@ -11,8 +11,8 @@ struct marl_log_writer {
     unsigned columns;
 };
 
-/* The metadata line. A file that holds attitudes alone has none as long as it says nothing but the
- * standard, so that any CSV reader takes it. */
+/* The metadata line. A file that holds attitudes alone has none as long as it is standard, so that any CSV
+ * reader accepts it. */
 static void write_metadata(marl_outfile *file, const marl_log_info *info)
 {
     unsigned readings = info->columns & ~(MARL_COLUMNS_Q | MARL_COLUMNS_RPY | MARL_COLUMNS_WEIGHT);
@@ -105,7 +105,7 @@ void marl_log_write(marl_log_writer *w, const marl_log_row *row)
     const float gyro[] = {s->gyro.x, s->gyro.y, s->gyro.z};
     const float mag[] = {s->mag.x, s->mag.y, s->mag.z};
     const float q[] = {row->q.w, row->q.x, row->q.y, row->q.z};
-    char *out = marl_outfile_room(w->file, (MARL_COLUMN_COUNT + 1) * LAB_NUMBER_ROOM);
+    char *out = marl_outfile_reserve(w->file, (MARL_COLUMN_COUNT + 1) * LAB_NUMBER_CAPACITY);
     out = lab_time_write(out, s->t_ns);
     out = write_group(out, w, MARL_COLUMN_ACCEL_X, 3, accel, s->fresh & MARL_FRESH_ACCEL);
     out = write_group(out, w, MARL_COLUMN_GYRO_X, 3, gyro, s->fresh & MARL_FRESH_GYRO);

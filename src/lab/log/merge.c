@@ -40,13 +40,13 @@ static marl_status check_overlap(const marl_log *a, const marl_log *b, int64_t o
         return MARL_OK;
     }
     return marl_fail(
-        error, MARL_ERR_EVIDENCE,
+        error, MARL_ERR_INSUFFICIENT,
         "%s: from %.3f to %.3f s, which does not overlap %s, from %.3f to %.3f s; record both at "
-        "the same time, and turn the board by hand so that the clocks can be set",
+        "the same time, and turn the board so that the clocks can be aligned",
         b->path, from_b, to_b, a->path, from_a, to_a);
 }
 
-/* What one row has goes beside what the other has. */
+/* Joins the readings of two rows. */
 static void join(marl_log_row *row, const marl_log_row *other)
 {
     marl_sample *s = &row->sample;

@@ -15,7 +15,7 @@ typedef struct lab_decimal {
     int inexact; /* further digits were left out of `digits` */
 } lab_decimal;
 
-/* The scanner looks at this many bytes at once: so many must be readable from every place of a text on. */
+/* The scanner reads this many bytes at once: so many must be readable from every place of a text on. */
 #define LAB_NUMBER_SLACK 8
 
 /* Scans [sign] digits [point digits] [e [sign] digits] from `text`, which ends in some character that belongs
@@ -31,7 +31,7 @@ static inline double lab_number_value(const char *text, const char *end, char po
 int lab_number_integer(const lab_decimal *decimal, int scale, int64_t *value);
 
 /* Bytes that a number or a time can take. */
-#define LAB_NUMBER_ROOM 24
+#define LAB_NUMBER_CAPACITY 24
 
 /* Writes with 9 significant digits, trailing zeros left out; nothing for NaN or infinity. Returns the
  * end; no terminating zero. */

@@ -40,7 +40,7 @@ static inline int lab_scan_run(const char *p, uint64_t *digits)
     return n;
 }
 
-/* One digit after the other; returns their end. More than 19 overflow *digits, which the caller notices. */
+/* One digit after the other; returns their end. More than 19 overflow *digits, which the caller checks. */
 static inline const char *lab_scan_digits(const char *p, uint64_t *digits)
 {
     for (unsigned d; (d = (unsigned)(unsigned char)*p - '0') <= 9; p++) {
@@ -86,10 +86,10 @@ static inline double lab_number_value(const char *text, const char *end, char po
     return decimal->negative ? -value : value;
 }
 
-/* The common cell in one go: [-] digits [point digits] of at most 16 decimals, 19 digits and 2^53, not zero.
- * Returns NULL or the place where it stopped: when that is not the cell's end, the caller looks again with
- * lab_number_scan. Signs come and go at random, so there is no branch on them; zero is left out because it
- * has one, too. */
+/* The common cell in one go: [-] digits [point digits] of at most 16 decimals, 19 digits and 2^53, not
+ * zero. Returns NULL or the place where it stopped: when that is not the cell's end, the caller scans it
+ * again with lab_number_scan. Signs come and go at random, so there is no branch on them; zero is left out
+ * because it has one, too. */
 static inline const char *lab_number_plain(const char *text, char point, double *value)
 {
     uint64_t digits = 0;

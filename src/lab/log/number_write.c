@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * Writing numbers. Nine digits determine a float with room to spare (half a unit of the ninth digit is at
+ * Writing numbers. Nine digits determine a float with a margin (half a unit of the ninth digit is at
  * most a sixth of half a float's step), so the rounding of the scaling in double does no harm. */
 #include "lab/log/number.h"
 #include <math.h>
@@ -96,7 +96,7 @@ char *lab_number_write(char *out, double value)
         return out;
     }
     if (magnitude < 0x1p-149 || magnitude > 1e39) { /* no float: rare, left to the library */
-        return out + snprintf(out, LAB_NUMBER_ROOM, "%.9g", value);
+        return out + snprintf(out, LAB_NUMBER_CAPACITY, "%.9g", value);
     }
     char digit[9];
     int e;

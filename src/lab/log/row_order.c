@@ -3,15 +3,15 @@
 #include "lab/log/row_order.h"
 #include <stdio.h>
 
-/* A 32-bit clock of microseconds starts anew after this many ns ... */
+/* A 32-bit clock of microseconds wraps after this many ns ... */
 #define CLOCK_WRAP (INT64_C(4294967296) * 1000)
-/* ... which is told from a restart of the board by happening close to both ends. */
+/* ... which is distinguished from a restart of the board by happening close to both ends. */
 #define WRAP_MARGIN (INT64_C(60) * 1000000000)
 
 /* A step of over a second may be a stamp that noise has spoilt. */
 #define AHEAD INT64_C(1000000000)
 /* A century and more; differences of such times always fit. */
-#define TIME_MOST (INT64_MAX / 4)
+#define TIME_MAX (INT64_MAX / 4)
 
 static const char *fault_text(row_fault fault)
 {
@@ -29,7 +29,7 @@ static const char *fault_text(row_fault fault)
 
 row_fault lab_row_time(lab_row_order *o, int64_t raw, int64_t *t_ns)
 {
-    if (raw > TIME_MOST || raw < -TIME_MOST) {
+    if (raw > TIME_MAX || raw < -TIME_MAX) {
         return ROW_NO_TIME;
     }
     int wraps = o->timed && o->at.raw < CLOCK_WRAP && o->at.raw > CLOCK_WRAP - WRAP_MARGIN && raw >= 0 &&
@@ -93,7 +93,7 @@ row_fault lab_row_place(lab_row_order *o, marl_log_row *row, long line, marl_log
     return ROW_GOOD;
 }
 
-static int take_kept(lab_row_order *o, lab_kept_row *kept, marl_log_row *row, marl_log_report *report)
+static int release_kept(lab_row_order *o, lab_kept_row *kept, marl_log_row *row, marl_log_report *report)
 {
     if (!kept->present) {
         return 0;
@@ -106,10 +106,10 @@ static int take_kept(lab_row_order *o, lab_kept_row *kept, marl_log_row *row, ma
 
 int lab_row_waiting(lab_row_order *order, marl_log_row *row, marl_log_report *report)
 {
-    return take_kept(order, &order->after, row, report);
+    return release_kept(order, &order->after, row, report);
 }
 
 int lab_row_last(lab_row_order *order, marl_log_row *row, marl_log_report *report)
 {
-    return take_kept(order, &order->ahead, row, report);
+    return release_kept(order, &order->ahead, row, report);
 }

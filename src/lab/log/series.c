@@ -13,7 +13,7 @@ marl_status marl_series_from_log(marl_series *series, const marl_log *log, marl_
     *series = (marl_series){0, NULL};
     unsigned columns = log->info.columns;
     if ((columns & MARL_COLUMNS_Q) != MARL_COLUMNS_Q && (columns & MARL_COLUMNS_RPY) != MARL_COLUMNS_RPY) {
-        return marl_fail(error, MARL_ERR_EVIDENCE,
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "%s: holds no attitude: it needs q_w, q_x, q_y, q_z or roll, pitch, yaw", log->path);
     }
     series->at = malloc((log->n + 1) * sizeof *series->at);

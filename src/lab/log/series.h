@@ -17,8 +17,8 @@ enum { LAB_GAP_IN_STEPS = 5 };
 /* Longer steps than so many median ones are gaps, which nothing is interpolated across. */
 int64_t lab_longest_step_ns(const marl_series *series);
 
-/* The attitude at t by slerp; 0 beyond the ends and inside a step longer than longest_ns. *place is
- * where to look first, start with 0. */
+/* The attitude at t by slerp; 0 beyond the ends and inside a step longer than longest_ns. *place is where
+ * the search starts, 0 at first. */
 int lab_series_at(const marl_series *series, int64_t longest_ns, int64_t t_ns, size_t *place, marl_quat *q);
 
 #endif

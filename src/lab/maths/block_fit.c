@@ -5,9 +5,9 @@
 #include <math.h>
 #include <string.h>
 
-enum { LEAST_BLOCKS = 2 };
+enum { MIN_BLOCKS = 2 };
 
-void lab_block_fit_begin(lab_block_fit *fit, int n, int64_t block_ns)
+void lab_block_fit_init(lab_block_fit *fit, int n, int64_t block_ns)
 {
     memset(fit, 0, sizeof *fit);
     fit->n = n;
@@ -50,7 +50,7 @@ void lab_block_fit_add(lab_block_fit *fit, int64_t t_ns, const double *row, doub
 static void sandwich(const lab_block_fit *fit, const double *inverse, double *covariance)
 {
     int n = fit->n;
-    double half[LAB_BLOCK_FIT_MOST * LAB_BLOCK_FIT_MOST] = {0};
+    double half[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX] = {0};
     double blocks = (double)fit->blocks, rows = (double)fit->rows;
     double white = rows > n ? fit->squares / (rows - n) : NAN;
     memset(covariance, 0, (size_t)(n * n) * sizeof *covariance);
@@ -63,17 +63,17 @@ static void sandwich(const lab_block_fit *fit, const double *inverse, double *co
         for (int k = 0; k < n; k++) {
             covariance[i] += half[i / n * n + k] * inverse[k * n + i % n];
         }
-        covariance[i] *= blocks >= LEAST_BLOCKS ? blocks / (blocks - 1) : NAN;
+        covariance[i] *= blocks >= MIN_BLOCKS ? blocks / (blocks - 1) : NAN;
     }
     for (int i = 0; i < n; i++) {
-        double least = white * inverse[i * n + i], *found = &covariance[i * n + i];
-        *found = *found < least ? least : *found;
+        double min = white * inverse[i * n + i], *found = &covariance[i * n + i];
+        *found = *found < min ? min : *found;
     }
 }
 
 int lab_block_fit_solve(lab_block_fit *fit, double *step, double *covariance)
 {
-    double inverse[LAB_BLOCK_FIT_MOST * LAB_BLOCK_FIT_MOST];
+    double inverse[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX];
     int n = fit->n;
     close_block(fit);
     memcpy(inverse, fit->normal, sizeof inverse);

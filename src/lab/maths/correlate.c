@@ -8,15 +8,15 @@
 #include <string.h>
 
 /* What the transforms work on. */
-typedef struct room {
+typedef struct scratch {
     int size;
     size_t bins;
     kiss_fftr_cfg forward, back;
     kiss_fft_scalar *series;
     kiss_fft_cpx *product;
-} room;
+} scratch;
 
-static int make_room(room *w, const lab_series_set *a, const lab_series_set *b)
+static int ensure_capacity(scratch *w, const lab_series_set *a, const lab_series_set *b)
 {
     w->size = kiss_fftr_next_fast_size_real((int)(a->n + b->n));
     w->bins = (size_t)w->size / 2 + 1;
@@ -27,7 +27,7 @@ static int make_room(room *w, const lab_series_set *a, const lab_series_set *b)
     return w->forward != NULL && w->back != NULL && w->series != NULL && w->product != NULL;
 }
 
-static void free_room(room *w)
+static void free_scratch(scratch *w)
 {
     kiss_fftr_free(w->forward);
     kiss_fftr_free(w->back);
@@ -35,7 +35,7 @@ static void free_room(room *w)
     free(w->product);
 }
 
-static void transform(room *w, const lab_series_set *set, kiss_fft_cpx *out)
+static void transform(scratch *w, const lab_series_set *set, kiss_fft_cpx *out)
 {
     for (size_t s = 0; s < set->count; s++) {
         memset(w->series, 0, (size_t)w->size * sizeof *w->series);
@@ -46,7 +46,7 @@ static void transform(room *w, const lab_series_set *set, kiss_fft_cpx *out)
     }
 }
 
-static void multiply_back(room *w, const kiss_fft_cpx *a, const kiss_fft_cpx *b, size_t na, size_t nb,
+static void multiply_back(scratch *w, const kiss_fft_cpx *a, const kiss_fft_cpx *b, size_t na, size_t nb,
                           float *sums)
 {
     for (size_t i = 0; i < w->bins; i++) {
@@ -61,9 +61,9 @@ static void multiply_back(room *w, const kiss_fft_cpx *a, const kiss_fft_cpx *b,
 
 marl_status lab_cross_sums(const lab_series_set *a, const lab_series_set *b, float **sums, marl_error *error)
 {
-    room w = {0};
+    scratch w = {0};
     size_t lags = a->n + b->n - 1;
-    int fits = a->n > 0 && b->n > 0 && lags < (1u << 28) && make_room(&w, a, b);
+    int fits = a->n > 0 && b->n > 0 && lags < (1u << 28) && ensure_capacity(&w, a, b);
     kiss_fft_cpx *of_a = fits ? malloc(a->count * w.bins * sizeof *of_a) : NULL;
     kiss_fft_cpx *of_b = fits ? malloc(b->count * w.bins * sizeof *of_b) : NULL;
     float *all = fits ? malloc(a->count * b->count * lags * sizeof *all) : NULL;
@@ -82,7 +82,7 @@ marl_status lab_cross_sums(const lab_series_set *a, const lab_series_set *b, flo
     }
     free(of_a);
     free(of_b);
-    free_room(&w);
+    free_scratch(&w);
     *sums = all;
     return fits ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
 }

@@ -24,7 +24,7 @@ size_t lab_greatest(const double *value, size_t from, size_t to);
 /* A shift is right only if any other leaves so many times as much unexplained. */
 #define LAB_RIVAL 1.12
 
-/* Of the shares (of 1) explained at each shift: are those around the best, at most `widest` apart, the only
+/* Of R^2 at each shift: are those around the best, at most `widest` apart, the only
  * ones that fit about as well? */
 int lab_stands_alone(const double *share, size_t n, size_t best, size_t widest);
 

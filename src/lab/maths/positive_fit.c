@@ -5,7 +5,7 @@
 #include <math.h>
 #include <string.h>
 
-#define LEAST_SHARE 1e-15 /* of the greatest variance: no weight is infinite */
+#define MIN_SHARE 1e-15 /* of the greatest variance: no weight is infinite */
 enum { ROUNDS = 6 };
 
 /* Least squares over the terms of the set. Returns chi-square, infinity where there is no solution. */
@@ -21,7 +21,7 @@ static double solve(const lab_variances *v, unsigned set, const double *model, d
         }
     }
     for (size_t i = 0; i < v->n; i++) {
-        double weight = sqrt(v->freedom[i] / 2) / model[i];
+        double weight = sqrt(v->dof[i] / 2) / model[i];
         for (int k = 0; k < terms; k++) {
             a[i * (size_t)terms + (size_t)k] = weight * v->share[i][which[k]];
         }
@@ -74,19 +74,19 @@ static double solve_positive(const lab_variances *v, unsigned allowed, const dou
 
 static double greatest_variance(const lab_variances *v)
 {
-    double most = 0;
+    double max = 0;
     for (size_t i = 0; i < v->n; i++) {
-        most = fmax(most, v->variance[i]);
+        max = fmax(max, v->variance[i]);
     }
-    return most;
+    return max;
 }
 
 void lab_positive_fit_find(const lab_variances *v, unsigned allowed, lab_positive_fit *fit)
 {
-    const double least = LEAST_SHARE * greatest_variance(v);
+    const double min = MIN_SHARE * greatest_variance(v);
     *fit = (lab_positive_fit){.allowed = allowed};
     for (size_t i = 0; i < v->n; i++) {
-        fit->model[i] = fmax(v->variance[i], least);
+        fit->model[i] = fmax(v->variance[i], min);
     }
     for (int round = 0; round < ROUNDS; round++) {
         fit->chi = solve_positive(v, allowed, fit->model, fit->term, fit->sigma);
@@ -95,7 +95,7 @@ void lab_positive_fit_find(const lab_variances *v, unsigned allowed, lab_positiv
             for (int k = 0; k < v->terms; k++) {
                 model += fit->term[k] * v->share[i][k];
             }
-            fit->model[i] = fmax(model, least);
+            fit->model[i] = fmax(model, min);
         }
     }
 }

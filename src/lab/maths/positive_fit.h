@@ -11,7 +11,7 @@ enum { LAB_FIT_POINTS = 48, LAB_FIT_TERMS = 4 };
 typedef struct lab_variances {
     size_t n;
     int terms;
-    double variance[LAB_FIT_POINTS], freedom[LAB_FIT_POINTS], share[LAB_FIT_POINTS][LAB_FIT_TERMS];
+    double variance[LAB_FIT_POINTS], dof[LAB_FIT_POINTS], share[LAB_FIT_POINTS][LAB_FIT_TERMS];
 } lab_variances;
 
 typedef struct lab_positive_fit {

@@ -6,7 +6,7 @@
 
 #include <stdint.h>
 
-enum { LAB_GRID_MOST = 64 };
+enum { LAB_GRID_MAX = 64 };
 
 /* The two grids: 60 cells (bands of 3 9 12 12 12 9 3) for tumbles, 26 (1 6 12 6 1) for poses. */
 typedef enum lab_grid { LAB_GRID_60, LAB_GRID_26 } lab_grid;

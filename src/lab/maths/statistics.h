@@ -20,7 +20,7 @@ double lab_quantile(double *value, size_t n, double q);
 
 /* The value that chi-square with so many degrees of freedom stays below, z deviations of a normal number up
  * ("The distribution of chi-square", 1931). */
-double lab_chi_square(double freedom, double z);
+double lab_chi_square(double dof, double z);
 /* The deviations that a normal number exceeds with this probability, under a half ("Approximations for
  * digital computers", 1955). */
 double lab_normal_deviation(double probability);

@@ -5,12 +5,12 @@
 #include <math.h>
 #include <stdlib.h>
 
-#define LEAST 16
+#define MIN 16
 #define PER_OCTAVE 4
 #define BAND 2.5758293035489004 /* of the normal distribution: 99 % */
 
 /* Degrees of freedom under white noise. */
-static double freedom(double n, double m)
+static double dof(double n, double m)
 {
     return (1.5 * (n - 1) / m - 2 * (n - 2) / n) * 4 * m * m / (4 * m * m + 5);
 }
@@ -30,21 +30,22 @@ static double variance(const double *sum, size_t n, size_t m)
 static void add_point(marl_allan *allan, const double *sum, size_t m)
 {
     marl_allan_point *p = &allan->point[allan->n++];
-    double nu = freedom((double)allan->samples, (double)m), found = variance(sum, allan->samples, m);
+    double nu = dof((double)allan->samples, (double)m), found = variance(sum, allan->samples, m);
     p->samples = (uint32_t)m;
     p->tau_s = (double)m * allan->step_s;
     p->deviation = sqrt(found);
-    p->freedom = nu;
+    p->dof = nu;
     p->low = sqrt(found * nu / lab_chi_square(nu, BAND));
-    double least = lab_chi_square(nu, -BAND);
-    p->high = least > 0 ? sqrt(found * nu / least) : INFINITY;
+    double min = lab_chi_square(nu, -BAND);
+    p->high = min > 0 ? sqrt(found * nu / min) : INFINITY;
 }
 
 marl_status marl_allan_of(const double *value, size_t n, double step_s, marl_allan *allan, marl_error *error)
 {
     *allan = (marl_allan){.samples = n, .step_s = step_s};
-    if (n < LEAST) {
-        return marl_fail(error, MARL_ERR_EVIDENCE, "%zu readings in a row; at least %d are needed", n, LEAST);
+    if (n < MIN) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%zu readings in a row; at least %d are needed", n,
+                         MIN);
     }
     double *sum = malloc((n + 1) * sizeof *sum), mean = 0;
     if (sum == NULL) {
@@ -58,7 +59,7 @@ marl_status marl_allan_of(const double *value, size_t n, double step_s, marl_all
         sum[i + 1] = sum[i] + (value[i] - mean);
     }
     size_t before = 0;
-    for (int k = 0; allan->n < MARL_ALLAN_MOST; k++) {
+    for (int k = 0; allan->n < MARL_ALLAN_MAX; k++) {
         size_t m = (size_t)floor(pow(2, (double)k / PER_OCTAVE) + 0.5);
         if (m > n / 4) {
             break;

@@ -32,7 +32,7 @@ static void choose_points(const marl_allan *allan, lab_variances *p)
     for (size_t i = first_white(allan); i < allan->n && p->n < LAB_FIT_POINTS; i += 4) {
         const marl_allan_point *a = &allan->point[i];
         p->variance[p->n] = a->deviation * a->deviation;
-        p->freedom[p->n] = a->freedom;
+        p->dof[p->n] = a->dof;
         p->share[p->n][WHITE] = 1 / a->tau_s;
         p->share[p->n][FLICKER] = FLICKER_SHARE;
         p->share[p->n][WALK] = a->tau_s / 3;
@@ -44,36 +44,36 @@ static void choose_points(const marl_allan *allan, lab_variances *p)
 /* The least deviation, if the curve rises again behind it by more than its own uncertainty. */
 static double find_floor(const marl_allan *allan)
 {
-    size_t least = 0;
+    size_t min = 0;
     for (size_t i = 1; i < allan->n; i++) {
-        least = allan->point[i].deviation < allan->point[least].deviation ? i : least;
+        min = allan->point[i].deviation < allan->point[min].deviation ? i : min;
     }
-    for (size_t i = least + 1; i < allan->n; i++) {
-        if (allan->point[i].deviation > RISEN * allan->point[least].high) {
-            return allan->point[least].deviation;
+    for (size_t i = min + 1; i < allan->n; i++) {
+        if (allan->point[i].deviation > RISEN * allan->point[min].high) {
+            return allan->point[min].deviation;
         }
     }
     return NAN;
 }
 
 /* A variance's term as the noise it stands for, with its standard error. */
-static void tell(double term, double sigma, double *value, double *value_sigma)
+static void report(double term, double sigma, double *value, double *value_sigma)
 {
     *value = sqrt(term);
     *value_sigma = 0.5 * sigma / *value;
 }
 
 /* A term that is seen, or the least that would have been. */
-static void tell_or_bound(const lab_variances *p, const lab_positive_fit *f, int term, double *value,
-                          double *sigma, double *most)
+static void report_or_bound(const lab_variances *p, const lab_positive_fit *f, int term, double *value,
+                            double *sigma, double *max)
 {
     double errors[TERMS];
     if (f->term[term] > 0 && lab_positive_fit_without(p, f, term) > SEEN) {
-        tell(f->term[term], f->sigma[term], value, sigma);
+        report(f->term[term], f->sigma[term], value, sigma);
         return;
     }
     lab_positive_fit_errors(p, f, errors);
-    *most = sqrt(f->term[term] + 3 * errors[term]);
+    *max = sqrt(f->term[term] + 3 * errors[term]);
 }
 
 void marl_noise_fit(const marl_allan *allan, marl_noise *noise)
@@ -84,7 +84,7 @@ void marl_noise_fit(const marl_allan *allan, marl_noise *noise)
     *noise = (marl_noise){NAN, NAN, NAN, find_floor(allan), NAN, NAN, NAN, NAN, NAN};
     choose_points(allan, &p);
     if (p.n < TERMS + 1 || !(p.variance[0] > 0)) {
-        return; /* too short, or the axis never moves: nothing is told */
+        return; /* too short, or the axis never moves: no result */
     }
     lab_positive_fit_find(&p, all, &f);
     if (isfinite(f.chi) && lab_positive_fit_without(&p, &f, LOW_PASS) < SEEN) {
@@ -94,8 +94,8 @@ void marl_noise_fit(const marl_allan *allan, marl_noise *noise)
         return; /* no noise of these kinds */
     }
     if (f.term[WHITE] > 0) {
-        tell(f.term[WHITE], f.sigma[WHITE], &noise->white, &noise->white_sigma);
+        report(f.term[WHITE], f.sigma[WHITE], &noise->white, &noise->white_sigma);
     }
-    tell_or_bound(&p, &f, FLICKER, &noise->flicker, &noise->flicker_sigma, &noise->flicker_most);
-    tell_or_bound(&p, &f, WALK, &noise->walk, &noise->walk_sigma, &noise->walk_most);
+    report_or_bound(&p, &f, FLICKER, &noise->flicker, &noise->flicker_sigma, &noise->flicker_max);
+    report_or_bound(&p, &f, WALK, &noise->walk, &noise->walk_sigma, &noise->walk_max);
 }

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The noise of a sensor at rest. */
-#include "lab/noise/rest_runs.h"
+#include "lab/noise/still_runs.h"
 #include "marlinspike/noise.h"
 #include <stdlib.h>
 #include <string.h>

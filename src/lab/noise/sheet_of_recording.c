@@ -8,7 +8,7 @@
 #include <stdio.h>
 #include <string.h>
 
-enum { LEAST_BITS = 16, MOST_BITS = 32 };
+enum { MIN_BITS = 16, MAX_BITS = 32 };
 
 /* Mean or root mean square of those axes where the value is known; 0 without any. */
 static double over_axes(const marl_sensor_noise *noise, size_t offset, int power)
@@ -26,11 +26,11 @@ static double over_axes(const marl_sensor_noise *noise, size_t offset, int power
 }
 
 /* The least step between readings that follow each other, and the greatest reading. */
-static void find_steps(const marl_log *log, marl_sensor sensor, double *step, double *most)
+static void find_steps(const marl_log *log, marl_sensor sensor, double *step, double *max)
 {
     const marl_vec3 *before = NULL;
     *step = INFINITY;
-    *most = 0;
+    *max = 0;
     for (size_t i = 0; i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;
         if (!(s->fresh & (1u << sensor))) {
@@ -43,7 +43,7 @@ static void find_steps(const marl_log *log, marl_sensor sensor, double *step, do
         for (int k = 0; k < 3; k++) {
             double change = fabs(value[k] - old[k]);
             *step = change > 0 ? fmin(*step, change) : *step;
-            *most = fmax(*most, fabs(value[k]));
+            *max = fmax(*max, fabs(value[k]));
         }
         before = now;
     }
@@ -53,16 +53,16 @@ static void find_steps(const marl_log *log, marl_sensor sensor, double *step, do
 static void find_converter(const marl_log *log, marl_sensor sensor, const marl_sensor_sheet *base,
                            marl_sensor_sheet *sheet)
 {
-    double step, most;
+    double step, max;
     if (base != NULL && base->present) {
         sheet->full_scale = base->full_scale;
         sheet->bits = base->bits;
         return;
     }
-    find_steps(log, sensor, &step, &most);
-    step = isfinite(step) ? step : fmax(most, 1) / 32768;
-    sheet->bits = LEAST_BITS;
-    while (ldexp(step, sheet->bits - 1) < most && sheet->bits < MOST_BITS) {
+    find_steps(log, sensor, &step, &max);
+    step = isfinite(step) ? step : fmax(max, 1) / 32768;
+    sheet->bits = MIN_BITS;
+    while (ldexp(step, sheet->bits - 1) < max && sheet->bits < MAX_BITS) {
         sheet->bits++;
     }
     sheet->full_scale = ldexp(step, sheet->bits - 1);
@@ -136,6 +136,6 @@ marl_status marl_sheet_of_recording(const marl_log *log, const marl_sensor_noise
         }
     }
     return seen ? MARL_OK
-                : marl_fail(error, MARL_ERR_EVIDENCE,
+                : marl_fail(error, MARL_ERR_INSUFFICIENT,
                             "%s: no rest long enough to see noise; record with --until still", log->path);
 }

@@ -11,13 +11,13 @@
 #define PI 3.141592653589793
 #define BAND 2.5758293035489004      /* of the normal distribution: 99 % */
 #define OVERLAP_CORRELATION 0.027778 /* of half-overlapping raised cosines, squared */
-enum { LEAST_SEGMENT = 32 };
+enum { MIN_SEGMENT = 32 };
 
 /* As long as eight fit side by side. */
 static size_t choose_segment(size_t n)
 {
     size_t length = MARL_SPECTRUM_SEGMENT;
-    while (length > n / 8 && length > LEAST_SEGMENT) {
+    while (length > n / 8 && length > MIN_SEGMENT) {
         length /= 2;
     }
     return length;
@@ -71,7 +71,7 @@ static void find_bands(marl_spectrum *s)
     lab_band_power band[MARL_SPECTRUM_BANDS];
     s->bands = lab_spectrum_bands(s, NULL, band);
     for (size_t i = 0; i < s->bands; i++) {
-        double nu = band[i].freedom;
+        double nu = band[i].dof;
         s->band[i] = (marl_band){band[i].hz, sqrt(band[i].power), NAN, NAN};
         s->band[i].low = sqrt(band[i].power * nu / lab_chi_square(nu, BAND));
         s->band[i].high = sqrt(band[i].power * nu / lab_chi_square(nu, -BAND));
@@ -84,9 +84,9 @@ marl_status marl_spectrum_of(const double *value, size_t n, double step_s, marl_
     size_t length = choose_segment(n);
     memset(s, 0, sizeof *s);
     s->low_pass_hz = s->low_pass_sigma = NAN;
-    if (n < MARL_SPECTRUM_LEAST) {
-        return marl_fail(error, MARL_ERR_EVIDENCE, "%zu readings in a row; a spectrum needs %d", n,
-                         MARL_SPECTRUM_LEAST);
+    if (n < MARL_SPECTRUM_MIN) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%zu readings in a row; a spectrum needs %d", n,
+                         MARL_SPECTRUM_MIN);
     }
     s->rate_hz = 1 / step_s;
     s->step_hz = s->rate_hz / (double)length;
@@ -96,7 +96,7 @@ marl_status marl_spectrum_of(const double *value, size_t n, double step_s, marl_
         return status;
     }
     double many = (double)s->segments;
-    s->freedom = 2 * many / (1 + 2 * OVERLAP_CORRELATION * (many - 1) / many);
+    s->dof = 2 * many / (1 + 2 * OVERLAP_CORRELATION * (many - 1) / many);
     unsigned char skip[MARL_SPECTRUM_BINS] = {0};
     find_bands(s);
     lab_find_lines(s, skip);

@@ -8,10 +8,10 @@
 #define SECOND_SHARE 0.027778    /* ... and with the one behind that */
 enum { FIRST_BIN = 4 };
 
-double lab_spectrum_freedom(const marl_spectrum *s, double bins)
+double lab_spectrum_dof(const marl_spectrum *s, double bins)
 {
     double shared = NEXT_SHARE * (bins - 1) + SECOND_SHARE * fmax(0, bins - 2);
-    return s->freedom * bins / (1 + 2 * shared / bins);
+    return s->dof * bins / (1 + 2 * shared / bins);
 }
 
 /* Mean power of the bins [from, to), those that are part of a line left out. Returns how many there were. */
@@ -45,7 +45,7 @@ size_t lab_spectrum_bands(const marl_spectrum *s, const unsigned char *skip, lab
             b->from = from;
             b->to = to;
             b->hz = s->step_hz * sqrt((double)from * (double)(to - 1));
-            b->freedom = lab_spectrum_freedom(s, (double)n);
+            b->dof = lab_spectrum_dof(s, (double)n);
             bands++;
         }
         from = to;

@@ -6,7 +6,7 @@
 
 #define BEND 8.0
 #define SEEN 9.0 /* chi-square falls by so much: three deviations */
-enum { FILTERED, FLICKER, WALK, UNFILTERED, TERMS, ALIASES = 3, TRIES = 24, ROUNDS = 20, LEAST_BANDS = 6 };
+enum { FILTERED, FLICKER, WALK, UNFILTERED, TERMS, ALIASES = 3, TRIES = 24, ROUNDS = 20, MIN_BANDS = 6 };
 
 /* The flattest second-order low-pass, with what sampling folds back. */
 static double passed(double hz, double corner, double rate)
@@ -49,8 +49,8 @@ static double chi_at(const marl_spectrum *s, const lab_band_power *band, double 
 /* Goes down from a place on the logarithmic grid in ever smaller steps, until chi-square rises by no more
  * than BEND on both sides of its least; there it is a parabola, and where it has risen by 1 is one deviation.
  */
-static void tell_corner(marl_spectrum *s, const lab_band_power *band, lab_variances *v, double place,
-                        double step, const double *around)
+static void report_corner(marl_spectrum *s, const lab_band_power *band, lab_variances *v, double place,
+                          double step, const double *around)
 {
     double chi[3] = {around[-1], around[0], around[1]};
     lab_positive_fit fit;
@@ -79,9 +79,9 @@ void lab_find_corner(marl_spectrum *s, const unsigned char *skip)
     v.n = v.n < LAB_FIT_POINTS ? v.n : LAB_FIT_POINTS;
     for (size_t i = 0; i < v.n; i++) {
         v.variance[i] = band[i].power;
-        v.freedom[i] = band[i].freedom;
+        v.dof[i] = band[i].dof;
     }
-    if (v.n < LEAST_BANDS || !(v.variance[0] > 0)) {
+    if (v.n < MIN_BANDS || !(v.variance[0] > 0)) {
         return;
     }
     double without = chi_at(s, band, 0, &v, &fit), chi[TRIES];
@@ -94,5 +94,5 @@ void lab_find_corner(marl_spectrum *s, const unsigned char *skip)
     if (best == 0 || best == TRIES - 1 || !(without - chi[best] > SEEN)) {
         return;
     }
-    tell_corner(s, band, &v, log(low) + best * step, step, chi + best);
+    report_corner(s, band, &v, log(low) + best * step, step, chi + best);
 }

@@ -6,7 +6,7 @@
 #include <stdlib.h>
 
 #define FALSE_ALARMS 1e-3 /* in a spectrum without lines */
-enum { REACH = 3, SIDE = 16, LEAST_SIDE = 8 };
+enum { REACH = 3, SIDE = 16, MIN_SIDE = 8 };
 
 /* Median power of a side; NaN when it is too short. */
 static double side(const marl_spectrum *s, const unsigned char *skip, size_t from, size_t to)
@@ -18,7 +18,7 @@ static double side(const marl_spectrum *s, const unsigned char *skip, size_t fro
             value[n++] = s->density[k];
         }
     }
-    return n >= LEAST_SIDE ? lab_quantile(value, n, 0.5) : NAN;
+    return n >= MIN_SIDE ? lab_quantile(value, n, 0.5) : NAN;
 }
 
 /* What the power would be at a bin without a line: between its sides, which a slope makes unequal; at the
@@ -29,13 +29,13 @@ static double surroundings(const marl_spectrum *s, const unsigned char *skip, si
     double below = k > REACH + 1 ? side(s, skip, low, k - REACH) : NAN;
     double above =
         side(s, skip, k + REACH + 1, k + REACH + 1 + SIDE < s->bins ? k + REACH + 1 + SIDE : s->bins);
-    /* below the first sides flicker rises steeply: nothing is said there */
+    /* below the first sides flicker rises steeply: no line is reported there */
     return isnan(below) ? NAN : isnan(above) ? below : sqrt(below * above);
 }
 
 /* Its frequency by the centre of its bins, its size by their power above the surroundings. A swing that comes
  * and goes has a foot: the bins down to `limit` are part of it. */
-static void take_line(marl_spectrum *s, unsigned char *skip, size_t k, double around, double limit)
+static void add_line(marl_spectrum *s, unsigned char *skip, size_t k, double around, double limit)
 {
     double sum = 0, moment = 0, above = s->density[k] / around;
     size_t from = k > REACH ? k - REACH : 1, to = k + REACH < s->bins ? k + REACH + 1 : s->bins;
@@ -69,21 +69,21 @@ void lab_find_lines(marl_spectrum *s, unsigned char *skip)
 {
     double z = lab_normal_deviation(FALSE_ALARMS / (double)s->bins);
     /* the median of the sides is itself known to 1.25 / sqrt(32) of a bin's deviation */
-    double limit = lab_chi_square(s->freedom, z) / s->freedom * (1 + 3 * 0.22 * sqrt(2 / s->freedom));
+    double limit = lab_chi_square(s->dof, z) / s->dof * (1 + 3 * 0.22 * sqrt(2 / s->dof));
     for (size_t found = 0; found < MARL_SPECTRUM_LINES; found++) {
         size_t best = 0;
-        double most = limit;
+        double max = limit;
         for (size_t k = 1; k + 1 < s->bins; k++) {
             double around = skip[k] ? NAN : surroundings(s, skip, k);
-            if (around > 0 && s->density[k] > most * around) {
-                most = s->density[k] / around;
+            if (around > 0 && s->density[k] > max * around) {
+                max = s->density[k] / around;
                 best = k;
             }
         }
         if (best == 0) {
             break;
         }
-        take_line(s, skip, best, surroundings(s, skip, best), limit);
+        add_line(s, skip, best, surroundings(s, skip, best), limit);
     }
     qsort(s->line, s->lines, sizeof s->line[0], stronger);
 }

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The spectra of a recording. */
-#include "lab/noise/rest_runs.h"
+#include "lab/noise/still_runs.h"
 #include "marlinspike/spectrum.h"
 #include <math.h>
 #include <stdlib.h>
@@ -12,7 +12,7 @@ marl_status marl_spectrum_of_log(const marl_log *log, const marl_inspection *ins
     memset(spectrum, 0, sizeof *spectrum);
     lab_run r = lab_longest_run(log, inspection, sensor, at_rest);
     spectrum->at_rest = at_rest;
-    if (r.readings < MARL_SPECTRUM_LEAST) {
+    if (r.readings < MARL_SPECTRUM_MIN) {
         return MARL_OK;
     }
     double *value = malloc(r.readings * sizeof *value);

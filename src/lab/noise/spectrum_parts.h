@@ -7,11 +7,11 @@
 
 typedef struct lab_band_power {
     size_t from, to; /* bins */
-    double hz, power, freedom;
+    double hz, power, dof;
 } lab_band_power;
 
 /* Degrees of freedom of the mean of so many bins. */
-double lab_spectrum_freedom(const marl_spectrum *spectrum, double bins);
+double lab_spectrum_dof(const marl_spectrum *spectrum, double bins);
 /* Third-octave bands, without the bins that are marked in `skip` (may be NULL); returns how many. */
 size_t lab_spectrum_bands(const marl_spectrum *spectrum, const unsigned char *skip, lab_band_power *band);
 

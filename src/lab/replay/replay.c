@@ -101,11 +101,11 @@ marl_status marl_replay_log(marl_replay *replay, const marl_log *log, const marl
                             const marl_replay_options *options, marl_series *estimate, marl_error *error)
 {
     marl_tuning used = *tuning;
-    marl_lossy lossy;
+    marl_degrader degrader;
     used.world = MARL_WORLD_ENU;
     *estimate = (marl_series){0, NULL};
-    if (marl_lossy_init(&lossy, &options->losses) != MARL_OK) {
-        return marl_fail(error, MARL_ERR_USE, "losses out of range");
+    if (marl_degrader_init(&degrader, &options->degradation) != MARL_OK) {
+        return marl_fail(error, MARL_ERR_USE, "degradation out of range");
     }
     marl_status status =
         marl_replay_init(replay, &used, options->record, options->record_path, &log->info, log->path, error);
@@ -122,7 +122,7 @@ marl_status marl_replay_log(marl_replay *replay, const marl_log *log, const marl
     for (size_t i = 0; i < log->n; i++) {
         marl_attitude *next = &estimate->at[estimate->n];
         marl_sample seen;
-        if (marl_lossy_take(&lossy, &log->row[i].sample, &seen) &&
+        if (marl_degrader_feed(&degrader, &log->row[i].sample, &seen) &&
             marl_replay_step(replay, &seen, &next->q)) {
             next->t_ns = log->row[i].sample.t_ns;
             estimate->n++;
@@ -130,7 +130,7 @@ marl_status marl_replay_log(marl_replay *replay, const marl_log *log, const marl
     }
     if (estimate->n == 0) {
         marl_series_free(estimate);
-        return marl_fail(error, MARL_ERR_EVIDENCE,
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "%s: no attitude: no good accelerometer reading to start from", log->path);
     }
     return MARL_OK;

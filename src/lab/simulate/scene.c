@@ -6,7 +6,7 @@
 
 #define FIELD 48.7              /* uT */
 #define DIP (61.2 * LAB_DEGREE) /* below the horizon, towards magnetic north */
-#define ROOM 24.0               /* degC */
+#define CAPACITY 24.0           /* degC */
 
 static const struct {
     const char *name;
@@ -21,7 +21,8 @@ static const struct {
     [MARL_SCENE_TUMBLE] = {"tumble", 60, lab_scene_tumble, "turned by hand through all directions"},
     [MARL_SCENE_SOAK] = {"soak", 600, lab_scene_soak, "still, while it warms from -5 to 45 degC"},
     [MARL_SCENE_LIFT] = {"lift", 120, lab_scene_lift, "picked up, swings and slews, hoist vibration"},
-    [MARL_SCENE_SLEW] = {"slew", 100, lab_scene_slew, "the crane slews steadily: a long centripetal pull"},
+    [MARL_SCENE_SLEW] = {"slew", 100, lab_scene_slew,
+                         "the crane slews steadily: a long centripetal acceleration"},
     [MARL_SCENE_SHAKE] = {"shake", 60, lab_scene_shake, "hard hoist vibration and jerks"},
     [MARL_SCENE_STEEL] = {"steel", 90, lab_scene_steel, "steel columns pass by the magnetometer"},
     [MARL_SCENE_UPSIDE] = {"upside", 60, lab_scene_upside,
@@ -100,7 +101,7 @@ static void body_rate(const lab_turning *q, double rate[3])
 
 marl_motion marl_scene_at(const marl_scene *scene, double t)
 {
-    lab_pose p = {.q = {.v = {1}}, .temp = ROOM};
+    lab_pose p = {.q = {.v = {1}}, .temp = CAPACITY};
     scenes[scene->kind].pose(scene, t, &p);
     const double north = FIELD * cos(DIP), down = FIELD * sin(DIP);
     const double field[3] = {p.field[0], p.field[1] + north, p.field[2] - down};

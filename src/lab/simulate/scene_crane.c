@@ -52,7 +52,7 @@ void lab_scene_lift(const marl_scene *scene, double seconds, lab_pose *pose)
 }
 
 /* 0-10 s rest; the crane speeds up, slews steadily 18-82 s, slows down; rest from 90 s. The rope hangs
- * outwards against the pull (18 m at 0.25 rad/s: 1.1 m/s^2), so the accelerometer keeps pointing along it. */
+ * outwards (18 m at 0.25 rad/s: 1.1 m/s^2), so the accelerometer keeps pointing along it. */
 void lab_scene_slew(const marl_scene *scene, double seconds, lab_pose *pose)
 {
     const double radius = 18, rate = lab_drawn(scene, 3, 0.2, 0.27);

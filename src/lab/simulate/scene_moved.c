@@ -6,12 +6,12 @@
 /* Time that stands still now and then: in every cycle of `cycle` s it rests for `rest` s, and starts and
  * stops within `soft` s. The motion begins after `begin` s. */
 typedef struct pauses {
-    double begin, cycle, rest, soft;
+    double start, cycle, rest, soft;
 } pauses;
 
 static jet warped(const pauses *p, double seconds)
 {
-    double since = seconds - p->begin, whole = since > 0 ? floor(since / p->cycle) : 0;
+    double since = seconds - p->start, whole = since > 0 ? floor(since / p->cycle) : 0;
     double moving = p->cycle - p->rest - p->soft;
     jet t = jet_time(since - whole * p->cycle);
     jet once = jet_sub(jet_ramp_integral(t, 0, p->soft),
@@ -22,7 +22,7 @@ static jet warped(const pauses *p, double seconds)
 /* The rate at which that time goes, 0 to 1, as an envelope. */
 static jet pace_of(const pauses *p, double seconds)
 {
-    double since = seconds - p->begin, whole = since > 0 ? floor(since / p->cycle) : 0;
+    double since = seconds - p->start, whole = since > 0 ? floor(since / p->cycle) : 0;
     double stop = p->cycle - p->rest;
     return lab_hump(jet_time(since - whole * p->cycle), 0, p->soft, stop - p->soft, stop);
 }

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * What a scene says of a moment, and the words scenes are written in. */
+ * The state of a scene at one moment, and the functions scenes are written in. */
 #ifndef LAB_SCENE_POSE_H
 #define LAB_SCENE_POSE_H
 

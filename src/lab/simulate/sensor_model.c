@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The model of one sensor. */
-#include "lab/simulate/section.h"
+#include "lab/simulate/lowpass2.h"
 #include <math.h>
 
 #define PI 3.141592653589793
@@ -14,7 +14,7 @@ static void make_flicker(marl_flicker *f, double flicker, double rate_hz, marl_n
 {
     f->sigma = flicker * sqrt(log(FLICKER_RATIO) / PI);
     f->n = 0;
-    for (double time = 1 / rate_hz; time < SLOWEST_S && f->n < MARL_FLICKER_MOST; time *= FLICKER_RATIO) {
+    for (double time = 1 / rate_hz; time < SLOWEST_S && f->n < MARL_FLICKER_MAX; time *= FLICKER_RATIO) {
         double every = fmax(1, floor(time * rate_hz / 4));
         f->every[f->n] = (uint32_t)every;
         f->keep[f->n] = exp(-every / (rate_hz * time));
@@ -51,12 +51,12 @@ static void make_path(marl_sensor_path *path, const marl_sensor_sheet *sheet, do
     path->has_mass = sheet->resonance_hz > 0;
     path->has_low_pass = sheet->low_pass_hz > 0;
     if (path->has_mass) {
-        path->mass = lab_section_make(sheet->resonance_hz, sheet->damping, 1 / rate_hz);
+        path->mass = lab_lowpass2_make(sheet->resonance_hz, sheet->damping, 1 / rate_hz);
     }
     if (!path->has_low_pass) {
         return;
     }
-    path->low_pass = lab_section_make(sheet->low_pass_hz, FLATTEST, 1 / rate_hz);
+    path->low_pass = lab_lowpass2_make(sheet->low_pass_hz, FLATTEST, 1 / rate_hz);
     for (int axis = 0; axis < 3; axis++) { /* as if it had run for ever */
         path->noise_state[axis][0] = path->low_pass.rest[0] * marl_normals_next(normals);
         path->noise_state[axis][1] = path->low_pass.rest[1] * marl_normals_next(normals);
@@ -67,13 +67,13 @@ static void make_path(marl_sensor_path *path, const marl_sensor_sheet *sheet, do
 static double follow(marl_sensor_path *path, int axis, double truth)
 {
     double felt = truth, moved;
-    if (!path->begun) {
+    if (!path->started) {
         path->felt[axis] = path->moved[axis] = path->mass_state[axis][0] = path->pass_state[axis][0] = truth;
     }
-    moved = path->has_mass ? lab_section_follow(&path->mass, path->mass_state[axis], path->felt[axis], felt)
+    moved = path->has_mass ? lab_lowpass2_follow(&path->mass, path->mass_state[axis], path->felt[axis], felt)
                            : felt;
-    double passed = path->has_low_pass ? lab_section_follow(&path->low_pass, path->pass_state[axis],
-                                                            path->moved[axis], moved)
+    double passed = path->has_low_pass ? lab_lowpass2_follow(&path->low_pass, path->pass_state[axis],
+                                                             path->moved[axis], moved)
                                        : moved;
     path->felt[axis] = felt;
     path->moved[axis] = moved;
@@ -87,7 +87,8 @@ static double white_noise(marl_sensor_model *model, int axis)
         return model->sigma * a;
     }
     double b = marl_normals_next(&model->normals);
-    return model->sheet.white * lab_section_noise(&model->path.low_pass, model->path.noise_state[axis], a, b);
+    return model->sheet.white *
+           lab_lowpass2_noise(&model->path.low_pass, model->path.noise_state[axis], a, b);
 }
 
 marl_sensor_model marl_sensor_model_make(const marl_sensor_sheet *sheet, double rate_hz, marl_random random)
@@ -109,11 +110,11 @@ marl_sensor_model marl_sensor_model_make(const marl_sensor_sheet *sheet, double 
 /* Whole counts from -2^(bits-1) to 2^(bits-1) - 1. */
 static double digitise(const marl_sensor_model *model, double value)
 {
-    double most = (double)(INT64_C(1) << (model->sheet.bits - 1));
+    double max = (double)(INT64_C(1) << (model->sheet.bits - 1));
     /* to the nearest whole number: beyond 2^52 doubles have no fraction */
     double counts = (value / model->count + ROUNDER) - ROUNDER;
-    counts = counts < -most ? -most : counts;
-    return (counts > most - 1 ? most - 1 : counts) * model->count;
+    counts = counts < -max ? -max : counts;
+    return (counts > max - 1 ? max - 1 : counts) * model->count;
 }
 
 /* What the axis reads of the truth. */
@@ -140,7 +141,7 @@ marl_vec3 marl_sensor_model_read(marl_sensor_model *model, const double truth[3]
         value += white_noise(model, i);
         out[i] = (float)digitise(model, value);
     }
-    model->path.begun = 1;
+    model->path.started = 1;
     model->sample++;
     return (marl_vec3){out[0], out[1], out[2]};
 }

@@ -45,7 +45,7 @@ marl_status marl_simulator_set(marl_simulator *s, double skip_s, int with_speed)
     return MARL_OK;
 }
 
-/* As a wheel tells it: ten times a second, or with every row where these are slower. */
+/* As a wheel measures it: ten times a second, or with every row where these are slower. */
 static void read_speed(const marl_simulator *s, const marl_motion *m, marl_sample *sample)
 {
     uint64_t every = (uint64_t)fmax(1, floor(s->rate_hz / SPEED_HZ + 0.5));

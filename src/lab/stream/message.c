@@ -133,10 +133,10 @@ static cbor_item_t *body_of(const marl_message *m)
     }
 }
 
-marl_status marl_message_make(const marl_message *m, uint8_t bytes[MARL_MESSAGE_MOST], size_t *n,
+marl_status marl_message_make(const marl_message *m, uint8_t bytes[MARL_MESSAGE_MAX], size_t *n,
                               marl_error *error)
 {
-    uint8_t contents[MARL_ITEM_MOST];
+    uint8_t contents[MARL_ITEM_MAX];
     cbor_item_t *body = body_of(m);
     *n = 0;
     if (body == NULL) {
@@ -149,11 +149,11 @@ marl_status marl_message_make(const marl_message *m, uint8_t bytes[MARL_MESSAGE_
     size_t size = cbor_serialize(item, contents, sizeof contents);
     cbor_decref(&item);
     if (size == 0) {
-        return marl_fail(error, MARL_ERR_ROOM, "the message is longer than a board takes (%d bytes)",
-                         MARL_ITEM_MOST);
+        return marl_fail(error, MARL_ERR_CAPACITY, "the message is longer than a board accepts (%d bytes)",
+                         MARL_ITEM_MAX);
     }
     bytes[0] = 0;
-    marl_status status = marl_packet_make(contents, size, bytes + 1, MARL_MESSAGE_MOST - 1, n);
+    marl_status status = marl_packet_make(contents, size, bytes + 1, MARL_MESSAGE_MAX - 1, n);
     *n += status == MARL_OK;
     return status;
 }

@@ -7,22 +7,22 @@
 #include <stdlib.h>
 #include <string.h>
 
-/* Time that goes back by more than this, and is no wrap, is a board that began anew. */
+/* Time that goes back by more than this, and is no wrap, is a board that restarted. */
 #define RESTART_NS INT64_C(500000000)
-enum { MOST_ANSWERS = 8 };
+enum { MAX_ACKS = 8 };
 
 struct marl_receiver {
     marl_stream_report report;
     marl_log_info info;
     lab_row_order order;
     lab_row_queue queue;
-    marl_answer answer[MOST_ANSWERS];
-    int answers;
+    marl_ack ack[MAX_ACKS];
+    int acks;
     int numbered; /* `expected` is set */
     uint32_t expected;
     int finished;
     marl_packet_reader reader;
-    uint8_t packet[MARL_ITEM_MOST + 4];
+    uint8_t packet[MARL_ITEM_MAX + 4];
     lab_lines_in lines;
 };
 
@@ -50,17 +50,17 @@ void marl_receiver_free(marl_receiver *r)
 
 int lab_row_queue_add(lab_row_queue *q, const marl_log_row *row)
 {
-    if (q->begin > 0 && q->begin == q->n) {
-        q->begin = q->n = 0;
+    if (q->start > 0 && q->start == q->n) {
+        q->start = q->n = 0;
     }
-    if (q->n == q->room) {
-        size_t room = q->room ? 2 * q->room : 256;
-        marl_log_row *larger = realloc(q->row, room * sizeof *larger);
+    if (q->n == q->capacity) {
+        size_t capacity = q->capacity ? 2 * q->capacity : 256;
+        marl_log_row *larger = realloc(q->row, capacity * sizeof *larger);
         if (larger == NULL) {
             return 0;
         }
         q->row = larger;
-        q->room = room;
+        q->capacity = capacity;
     }
     q->row[q->n++] = *row;
     return 1;
@@ -77,7 +77,7 @@ static unsigned columns_of(const marl_log_row *row)
     return columns;
 }
 
-/* Is this a board that began anew, and not a 32-bit clock that wrapped? Of packets one is believed; lines are
+/* Is this a board that restarted, and not a 32-bit clock that wrapped? Of packets one is enough; lines are
  * not checked, so that it takes some in a row. */
 static int began_anew(const marl_receiver *r, int64_t raw)
 {
@@ -86,7 +86,7 @@ static int began_anew(const marl_receiver *r, int64_t raw)
     return copy.timed && lab_row_time(&copy, raw, &t_ns) == ROW_TIME_BACK && copy.at.t_ns - t_ns > RESTART_NS;
 }
 
-static marl_status take_row(marl_receiver *r, marl_log_row *row, int64_t raw, marl_error *error)
+static marl_status add_row(marl_receiver *r, marl_log_row *row, int64_t raw, marl_error *error)
 {
     marl_log_report *report = &r->report.rows;
     row_fault fault = lab_row_time(&r->order, raw, &row->sample.t_ns);
@@ -108,7 +108,7 @@ static marl_status take_row(marl_receiver *r, marl_log_row *row, int64_t raw, ma
     return MARL_OK;
 }
 
-static void take_identity(marl_receiver *r, const lab_identity *identity)
+static void read_identity(marl_receiver *r, const lab_identity *identity)
 {
     marl_log_row named = {.sample.fresh = identity->sensors};
     r->report.identified = 1;
@@ -122,7 +122,7 @@ static void take_identity(marl_receiver *r, const lab_identity *identity)
     r->info.columns |= columns_of(&named);
 }
 
-/* What the numbers say is missing. */
+/* The packets missing by their numbers. */
 static void count_lost(marl_receiver *r, uint32_t number)
 {
     uint32_t missing = number - r->expected;
@@ -133,7 +133,7 @@ static void count_lost(marl_receiver *r, uint32_t number)
     r->expected = number + 1;
 }
 
-static marl_status take_item(marl_receiver *r, size_t n, marl_error *error)
+static marl_status read_item(marl_receiver *r, size_t n, marl_error *error)
 {
     lab_item item;
     if (!lab_item_read(r->packet, n, &item)) {
@@ -147,19 +147,19 @@ static marl_status take_item(marl_receiver *r, size_t n, marl_error *error)
     count_lost(r, item.number);
     switch (item.kind) {
     case MARL_ITEM_SAMPLE:
-        r->report.kind = MARL_STREAM_PACKETS; /* answers alone may come between lines, too */
-        return take_row(r, &item.row, item.t_ns, error);
+        r->report.kind = MARL_STREAM_PACKETS; /* acknowledgements may come between lines, too */
+        return add_row(r, &item.row, item.t_ns, error);
     case MARL_ITEM_IDENTITY:
-        take_identity(r, &item.identity);
+        read_identity(r, &item.identity);
         break;
-    case MARL_ITEM_ANSWER:
-        if (r->answers < MOST_ANSWERS) {
-            r->answer[r->answers++] = item.answer;
+    case MARL_ITEM_ACK:
+        if (r->acks < MAX_ACKS) {
+            r->ack[r->acks++] = item.ack;
         }
         break;
-    case MARL_ITEM_NOTICE:
-        if (r->report.notices++ == 0) {
-            snprintf(r->report.first_notice, sizeof r->report.first_notice, "%s", item.notice);
+    case MARL_ITEM_EVENT:
+        if (r->report.events++ == 0) {
+            snprintf(r->report.first_event, sizeof r->report.first_event, "%s", item.event);
         }
         break;
     default:
@@ -169,17 +169,17 @@ static marl_status take_item(marl_receiver *r, size_t n, marl_error *error)
 }
 
 /* Text lines have times as packets have, and their own columns. */
-static marl_status take_line(marl_receiver *r, marl_error *error)
+static marl_status add_line(marl_receiver *r, marl_error *error)
 {
     marl_log_row row;
     int64_t raw;
     int restarts = 0;
-    marl_status status = lab_lines_in_take(&r->lines, &r->report.rows, &row, &raw);
+    marl_status status = lab_lines_in_feed(&r->lines, &r->report.rows, &row, &raw);
     if (status == MARL_OK) {
         restarts = began_anew(r, raw);
         r->lines.back_in_row = restarts ? r->lines.back_in_row + 1 : 0;
         r->report.restarted = r->lines.back_in_row >= LAB_BACK_IN_ROW;
-        status = take_row(r, &row, raw, error);
+        status = add_row(r, &row, raw, error);
     }
     snprintf(r->report.fault, sizeof r->report.fault, "%s", r->lines.fault.text);
     if (r->lines.headed) {
@@ -199,11 +199,11 @@ marl_status marl_receiver_feed(marl_receiver *r, const uint8_t *bytes, size_t n,
     r->report.bytes += n;
     for (size_t i = 0; i < n && status == MARL_OK && !r->report.restarted; i++) {
         size_t length;
-        if (marl_packet_take(&r->reader, bytes[i], &length) == MARL_OK) {
-            status = take_item(r, length, error);
+        if (marl_packet_feed(&r->reader, bytes[i], &length) == MARL_OK) {
+            status = read_item(r, length, error);
         }
         if (r->report.kind != MARL_STREAM_PACKETS && lab_lines_in_byte(&r->lines, (char)bytes[i])) {
-            status = take_line(r, error);
+            status = add_line(r, error);
         }
     }
     r->report.bytes_skipped = r->report.kind == MARL_STREAM_LINES ? r->lines.skipped : r->reader.skipped;
@@ -221,21 +221,21 @@ void marl_receiver_finish(marl_receiver *r)
 
 marl_status marl_receiver_next(marl_receiver *r, marl_log_row *row)
 {
-    if (r->queue.begin < r->queue.n) {
-        *row = r->queue.row[r->queue.begin++];
+    if (r->queue.start < r->queue.n) {
+        *row = r->queue.row[r->queue.start++];
         return MARL_OK;
     }
     return r->report.restarted ? MARL_END : MARL_ERR_NOT_READY;
 }
 
-marl_status marl_receiver_answer(marl_receiver *r, marl_answer *answer)
+marl_status marl_receiver_ack(marl_receiver *r, marl_ack *ack)
 {
-    if (r->answers == 0) {
+    if (r->acks == 0) {
         return MARL_ERR_NOT_READY;
     }
-    *answer = r->answer[0];
-    r->answers--;
-    memmove(r->answer, r->answer + 1, (size_t)r->answers * sizeof *answer);
+    *ack = r->ack[0];
+    r->acks--;
+    memmove(r->ack, r->ack + 1, (size_t)r->acks * sizeof *ack);
     return MARL_OK;
 }
 

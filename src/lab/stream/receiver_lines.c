@@ -18,7 +18,7 @@ void lab_lines_in_free(lab_lines_in *in)
     }
 }
 
-/* Between lines a board may answer with a packet, which stands between two zeros. */
+/* Between lines a board may send a packet, which stands between two zeros. */
 static int belongs_to_packet(lab_lines_in *in, char byte)
 {
     int inside = in->in_packet;
@@ -30,7 +30,7 @@ static int belongs_to_packet(lab_lines_in *in, char byte)
         return 1;
     }
     in->packet_n += inside != 0;
-    in->in_packet = inside && in->packet_n < MARL_PACKET_SIZE(MARL_ITEM_MOST); /* else that zero was noise */
+    in->in_packet = inside && in->packet_n < MARL_PACKET_SIZE(MARL_ITEM_MAX); /* else that zero was noise */
     return in->in_packet;
 }
 
@@ -42,14 +42,14 @@ int lab_lines_in_byte(lab_lines_in *in, char byte)
     if (byte == '\n') {
         return 1;
     }
-    in->too_long |= in->n == LAB_LINE_MOST;
+    in->too_long |= in->n == LAB_LINE_MAX;
     if (!in->too_long) {
         in->text[in->n++] = byte;
     }
     return 0;
 }
 
-/* Does the line look like a header of ours? Only then are its faults worth a word. */
+/* Is the line a header of ours? Only then are its faults reported. */
 static int looks_like_header(const char *text, size_t n)
 {
     return n >= 2 && text[0] == 't' &&
@@ -57,7 +57,7 @@ static int looks_like_header(const char *text, size_t n)
 }
 
 /* A header with a fault is remembered and passed over: the line may be noisy and the next one good. */
-static marl_status take_header(lab_lines_in *in, marl_log_report *report)
+static marl_status read_header(lab_lines_in *in, marl_log_report *report)
 {
     char where[300];
     snprintf(where, sizeof where, "%.200s:%ld", in->name, in->line);
@@ -86,12 +86,11 @@ static marl_status take_header(lab_lines_in *in, marl_log_report *report)
     return MARL_ERR_NOT_READY;
 }
 
-static marl_status take_cells(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
+static marl_status read_cells(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
 {
     row_fault fault = lab_scan_row(&in->scan, in->text, in->n, &in->cells);
     if (in->scan.met_comma) {
-        marl_fail(&in->fault, MARL_ERR_INPUT, "%s:%ld: a decimal comma: say so with --decimal ,", in->name,
-                  in->line);
+        marl_fail(&in->fault, MARL_ERR_INPUT, "%s:%ld: a decimal comma: use --decimal ,", in->name, in->line);
         in->scan.met_comma = 0;
         fault = ROW_NOT_CSV;
     }
@@ -113,7 +112,7 @@ static marl_status take_cells(lab_lines_in *in, marl_log_report *report, marl_lo
     return MARL_OK;
 }
 
-static marl_status take(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
+static marl_status feed(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
 {
     if (in->too_long) {
         in->skipped += in->n;
@@ -124,20 +123,20 @@ static marl_status take(lab_lines_in *in, marl_log_report *report, marl_log_row 
     }
     if (in->headed) {
         int again = strlen(in->header) == in->n && memcmp(in->header, in->text, in->n) == 0;
-        return again ? MARL_ERR_NOT_READY : take_cells(in, report, row, raw);
+        return again ? MARL_ERR_NOT_READY : read_cells(in, report, row, raw);
     }
     if (in->text[0] == '#') {
         (void)lab_metadata_read(in->text, in->n, &in->info);
         return MARL_ERR_NOT_READY;
     }
     if (looks_like_header(in->text, in->n)) {
-        return take_header(in, report);
+        return read_header(in, report);
     }
     in->skipped += in->n + 1;
     return MARL_ERR_NOT_READY;
 }
 
-marl_status lab_lines_in_take(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
+marl_status lab_lines_in_feed(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
 {
     in->line++;
     in->n -= in->n > 0 && in->text[in->n - 1] == '\r';
@@ -146,7 +145,7 @@ marl_status lab_lines_in_take(lab_lines_in *in, marl_log_report *report, marl_lo
         memmove(in->text, in->text + 3, in->n);
     }
     memset(in->text + in->n, '\n', 1 + LAB_NUMBER_SLACK);
-    marl_status status = take(in, report, row, raw);
+    marl_status status = feed(in, report, row, raw);
     in->n = 0;
     in->too_long = 0;
     return status;

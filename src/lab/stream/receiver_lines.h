@@ -8,11 +8,11 @@
 #include "marlinspike/packet.h"
 #include "marlinspike/receiver.h"
 
-enum { LAB_LINE_MOST = 4096, LAB_BACK_IN_ROW = 10 };
+enum { LAB_LINE_MAX = 4096, LAB_BACK_IN_ROW = 10 };
 
 typedef struct lab_row_queue {
     marl_log_row *row;
-    size_t n, room, begin;
+    size_t n, capacity, start;
 } lab_row_queue;
 
 /* Returns 0 without memory. */
@@ -34,8 +34,8 @@ typedef struct lab_lines_in {
     int too_long;
     int in_packet; /* behind a zero */
     size_t packet_n;
-    char header[LAB_LINE_MOST];
-    char text[LAB_LINE_MOST + 1 + LAB_NUMBER_SLACK];
+    char header[LAB_LINE_MAX];
+    char text[LAB_LINE_MAX + 1 + LAB_NUMBER_SLACK];
 } lab_lines_in;
 
 void lab_lines_in_init(lab_lines_in *in, const char *name, const marl_log_options *options);
@@ -46,6 +46,6 @@ int lab_lines_in_byte(lab_lines_in *in, char byte);
 
 /* The complete line: MARL_OK when it is a row, whose time as it stands is *raw; MARL_ERR_NOT_READY when it is
  * none. Rows that cannot be used are counted. */
-marl_status lab_lines_in_take(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw);
+marl_status lab_lines_in_feed(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw);
 
 #endif

@@ -139,70 +139,70 @@ static int identity_pair(int64_t key, const cbor_item_t *value, lab_item *item)
     }
 }
 
-static int answer_pair(int64_t key, const cbor_item_t *value, lab_item *item)
+static int ack_pair(int64_t key, const cbor_item_t *value, lab_item *item)
 {
     int64_t number = 0;
     switch (key) {
-    case ANSWER_TO:
+    case ACK_TO:
         if (!get_int(value, &number) || number < 0 || number > UINT32_MAX) {
             return 0;
         }
-        item->answer.answered = (uint32_t)number;
+        item->ack.answered = (uint32_t)number;
         return 1;
-    case ANSWER_OUTCOME:
+    case ACK_OUTCOME:
         if (!get_int(value, &number) || number < 0 || number > 255) {
             return 0;
         }
-        item->answer.outcome = (marl_outcome)number;
+        item->ack.outcome = (marl_outcome)number;
         return 1;
-    case ANSWER_TEXT:
-        return get_text(value, item->answer.text, sizeof item->answer.text);
+    case ACK_TEXT:
+        return get_text(value, item->ack.text, sizeof item->ack.text);
     default:
         return 1;
     }
 }
 
-/* What the words of a notice are made of. */
-typedef struct notice {
-    int64_t part, bus, address, identity; /* -1: not said */
+/* The parts of an event's text. */
+typedef struct event {
+    int64_t part, bus, address, identity; /* -1: not given */
     char fault[80];
-} notice;
+} event;
 
-static int notice_pair(int64_t key, const cbor_item_t *value, lab_item *item, notice *told)
+static int event_pair(int64_t key, const cbor_item_t *value, lab_item *item, event *reported)
 {
     switch (key) {
-    case NOTICE_T:
+    case EVENT_T:
         return get_int(value, &item->t_ns);
-    case NOTICE_PART:
-        return get_int(value, &told->part);
-    case NOTICE_BUS:
-        return get_int(value, &told->bus);
-    case NOTICE_ADDRESS:
-        return get_int(value, &told->address);
-    case NOTICE_IDENTITY:
-        return get_int(value, &told->identity);
-    case NOTICE_FAULT:
-        return get_text(value, told->fault, sizeof told->fault);
+    case EVENT_PART:
+        return get_int(value, &reported->part);
+    case EVENT_BUS:
+        return get_int(value, &reported->bus);
+    case EVENT_ADDRESS:
+        return get_int(value, &reported->address);
+    case EVENT_IDENTITY:
+        return get_int(value, &reported->identity);
+    case EVENT_FAULT:
+        return get_text(value, reported->fault, sizeof reported->fault);
     default:
         return 1;
     }
 }
 
-static void put_notice_into_words(const notice *told, lab_item *item)
+static void put_event_into_words(const event *reported, lab_item *item)
 {
     int used =
-        snprintf(item->notice, sizeof item->notice, "%.3f s: chip %lld (bus %lld, address 0x%02llx): %s",
-                 (double)item->t_ns * 1e-9, (long long)told->part, (long long)told->bus,
-                 (unsigned long long)told->address, told->fault[0] ? told->fault : "works again");
-    if (told->identity >= 0 && used < (int)sizeof item->notice) {
-        snprintf(item->notice + used, sizeof item->notice - (size_t)used, ": it says 0x%02llx",
-                 (unsigned long long)told->identity);
+        snprintf(item->event, sizeof item->event, "%.3f s: chip %lld (bus %lld, address 0x%02llx): %s",
+                 (double)item->t_ns * 1e-9, (long long)reported->part, (long long)reported->bus,
+                 (unsigned long long)reported->address, reported->fault[0] ? reported->fault : "works again");
+    if (reported->identity >= 0 && used < (int)sizeof item->event) {
+        snprintf(item->event + used, sizeof item->event - (size_t)used, ": it identifies as 0x%02llx",
+                 (unsigned long long)reported->identity);
     }
 }
 
 static int read_body(const cbor_item_t *body, lab_item *item)
 {
-    notice told = {.identity = -1};
+    event reported = {.identity = -1};
     struct cbor_pair *pair = cbor_map_handle(body);
     for (size_t i = 0; i < cbor_map_size(body); i++) {
         int64_t key;
@@ -211,16 +211,16 @@ static int read_body(const cbor_item_t *body, lab_item *item)
             good = sample_pair(key, pair[i].value, item);
         } else if (good && item->kind == MARL_ITEM_IDENTITY) {
             good = identity_pair(key, pair[i].value, item);
-        } else if (good && item->kind == MARL_ITEM_ANSWER) {
-            good = answer_pair(key, pair[i].value, item);
-        } else if (good && item->kind == MARL_ITEM_NOTICE) {
-            good = notice_pair(key, pair[i].value, item, &told);
+        } else if (good && item->kind == MARL_ITEM_ACK) {
+            good = ack_pair(key, pair[i].value, item);
+        } else if (good && item->kind == MARL_ITEM_EVENT) {
+            good = event_pair(key, pair[i].value, item, &reported);
         }
         if (!good) {
             return 0;
         }
     }
-    put_notice_into_words(&told, item);
+    put_event_into_words(&reported, item);
     return 1;
 }
 
@@ -246,7 +246,7 @@ int lab_item_read(const uint8_t *bytes, size_t n, lab_item *item)
     marl_cbor_reader whole = marl_cbor_from(bytes, n);
     memset(item, 0, sizeof *item);
     marl_cbor_skip(&whole);
-    if (whole.status != MARL_OK || whole.at != n) { /* libcbor makes room for whatever length is claimed */
+    if (whole.status != MARL_OK || whole.at != n) { /* libcbor allocates whatever length is claimed */
         return 0;
     }
     cbor_item_t *root = cbor_load(bytes, n, &result);

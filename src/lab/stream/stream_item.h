@@ -13,11 +13,11 @@ typedef struct lab_identity {
 typedef struct lab_item {
     marl_item_kind kind;
     uint32_t number;
-    int64_t t_ns;     /* sample, identity, notice */
+    int64_t t_ns;     /* sample, identity, event */
     marl_log_row row; /* sample */
     lab_identity identity;
-    marl_answer answer;
-    char notice[160];
+    marl_ack ack;
+    char event[160];
 } lab_item;
 
 /* Returns 0 when the bytes are no item. Kinds that are not known are items with nothing in them. */

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Runs of readings without a gap, which noise and spectrum are found from. */
-#ifndef LAB_REST_RUNS_H
-#define LAB_REST_RUNS_H
+#ifndef LAB_STILL_RUNS_H
+#define LAB_STILL_RUNS_H
 
 #include "marlinspike/inspect.h"
 

@@ -26,7 +26,7 @@ static double matrix_of(const double shape[3][3], double field, double matrix[3]
 }
 
 /* Standard errors of the matrix by its derivatives over the unknowns of the shape. */
-static void tell_matrix_sigma(const lab_ellipsoid *fit, double field, double sigma[3][3])
+static void report_matrix_sigma(const lab_ellipsoid *fit, double field, double sigma[3][3])
 {
     double p[LAB_ELLIPSOID_UNKNOWNS] = {0}, slope[6][9];
     int shapes = fit->unknowns - 3;
@@ -59,16 +59,16 @@ static void tell_matrix_sigma(const lab_ellipsoid *fit, double field, double sig
     }
 }
 
-void lab_ellipsoid_tell(const lab_ellipsoid *fit, double field, marl_fit *told)
+void lab_ellipsoid_report(const lab_ellipsoid *fit, double field, marl_fit *reported)
 {
-    double length = matrix_of(fit->shape, field, told->matrix);
-    memcpy(told->bias, fit->bias, sizeof told->bias);
-    told->present = told->has_sigma = 1;
+    double length = matrix_of(fit->shape, field, reported->matrix);
+    memcpy(reported->bias, fit->bias, sizeof reported->bias);
+    reported->present = reported->has_sigma = 1;
     for (int k = 0; k < 3; k++) {
-        told->bias_sigma[k] = fit->cofactor[k][k] >= 0 ? fit->deviation * sqrt(fit->cofactor[k][k]) : NAN;
+        reported->bias_sigma[k] = fit->cofactor[k][k] >= 0 ? fit->deviation * sqrt(fit->cofactor[k][k]) : NAN;
     }
-    tell_matrix_sigma(fit, field, told->matrix_sigma);
-    told->points = (double)fit->used;
-    told->residual_rms = fit->deviation;
-    told->field = length;
+    report_matrix_sigma(fit, field, reported->matrix_sigma);
+    reported->points = (double)fit->used;
+    reported->residual_rms = fit->deviation;
+    reported->field = length;
 }

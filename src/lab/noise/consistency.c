@@ -1,23 +1,23 @@
 /* SPDX-License-Identifier: MIT
  * Noise against noise. */
-#include "marlinspike/likeness.h"
+#include "marlinspike/consistency.h"
 #include "lab/maths/statistics.h"
 #include <math.h>
 
-#define LEAST_LIMIT 1.1
+#define MIN_LIMIT 1.1
 #define CHANCE 0.01
 #define BAND 2.5758293035489004 /* of the normal distribution: 99 %, as the bands of the estimates */
-enum { OCTAVE = 4, MOST_PLACES = MARL_ALLAN_MOST };
+enum { OCTAVE = 4, MAX_PLACES = MARL_ALLAN_MAX };
 
 /* One estimate at each place, with its scatter (of its logarithm, one deviation). */
 typedef struct estimates {
     size_t n;
-    double at[MOST_PLACES], value[MOST_PLACES], scatter[MOST_PLACES];
+    double at[MAX_PLACES], value[MAX_PLACES], scatter[MAX_PLACES];
 } estimates;
 
 static void add(estimates *e, double at, double value, double low, double high)
 {
-    if (value > 0 && isfinite(high) && low > 0 && e->n < MOST_PLACES) {
+    if (value > 0 && isfinite(high) && low > 0 && e->n < MAX_PLACES) {
         e->at[e->n] = at;
         e->value[e->n] = value;
         e->scatter[e->n] = fmax(log(high / value), log(value / low)) / BAND;
@@ -61,31 +61,31 @@ static int read_at(const estimates *e, double at, double *value, double *scatter
 static marl_difference compare(const estimates *a, const estimates *b, double deviations)
 {
     marl_difference worst = {1, NAN, NAN, NAN};
-    double most = -1;
+    double max = -1;
     for (size_t i = 0; i < a->n; i++) {
         double value, scatter;
         if (!read_at(b, a->at[i], &value, &scatter)) {
             continue;
         }
         double ratio = value / a->value[i];
-        double limit = fmax(log(LEAST_LIMIT), deviations * hypot(scatter, a->scatter[i]));
-        if (fabs(log(ratio)) / limit > most) {
-            most = fabs(log(ratio)) / limit;
-            worst = (marl_difference){most <= 1, a->at[i], ratio, exp(limit)};
+        double limit = fmax(log(MIN_LIMIT), deviations * hypot(scatter, a->scatter[i]));
+        if (fabs(log(ratio)) / limit > max) {
+            max = fabs(log(ratio)) / limit;
+            worst = (marl_difference){max <= 1, a->at[i], ratio, exp(limit)};
         }
     }
     return worst;
 }
 
-marl_likeness marl_compare_noise(const marl_sensor_noise *noise, const marl_sensor_spectrum *spectrum,
-                                 const marl_sensor_noise *other_noise,
-                                 const marl_sensor_spectrum *other_spectrum)
+marl_consistency marl_compare_noise(const marl_sensor_noise *noise, const marl_sensor_spectrum *spectrum,
+                                    const marl_sensor_noise *other_noise,
+                                    const marl_sensor_spectrum *other_spectrum)
 {
     estimates e[2][2][3];
-    marl_likeness like = {.holds = 1};
+    marl_consistency like = {.holds = 1};
     size_t places = 0;
     if (!spectrum->at_rest || !other_spectrum->at_rest) {
-        return (marl_likeness){0};
+        return (marl_consistency){0};
     }
     like.axes = noise->axes & other_noise->axes & spectrum->axes & other_spectrum->axes;
     for (int k = 0; k < 3; k++) {

@@ -1,14 +1,14 @@
 /* SPDX-License-Identifier: MIT
- * The station: messages and their answers, and what the store keeps. */
-#include "device/link/station_parts.h"
+ * The streaming application: messages and their acknowledgements, and what the store keeps. */
+#include "device/link/app_parts.h"
 #include "device/math/attitude_math.h"
 #include "marlinspike/store.h"
 #include <string.h>
 
 enum { KEEP_CALIBRATION = 1, KEEP_TUNING = 2 };
-enum { TAKE_AT_ONCE = 64, TAKE_MOST = 4096 }; /* bytes a step takes at most */
+enum { FEED_AT_ONCE = 64, FEED_MAX = 4096 }; /* bytes a step takes at most */
 
-void station_load(marl_station *s)
+void marl_app_load(marl_app *s)
 {
     size_t n;
     char device[MARL_DEVICE_NAME];
@@ -37,7 +37,7 @@ void station_load(marl_station *s)
     }
 }
 
-static marl_status commit(marl_station *s)
+static marl_status commit(marl_app *s)
 {
     marl_cbor_writer w = marl_cbor_into(s->item, sizeof s->item);
     marl_cbor_put_map(&w, s->settings.has_tuning ? 2 : 1);
@@ -47,12 +47,12 @@ static marl_status commit(marl_station *s)
         marl_cbor_put_int(&w, KEEP_TUNING);
         marl_item_put_tuning(&w, &s->settings.tuning);
     }
-    return w.full ? MARL_ERR_ROOM : marl_store_save(s->port, w.bytes, w.n);
+    return w.full ? MARL_ERR_CAPACITY : marl_store_save(s->port, w.bytes, w.n);
 }
 
-/* The mount that makes the attitude of now the zero: level, and where a magnetometer tells it with x to the
- * north, which in the world enu is a quarter turn from its own zero. */
-static marl_status zero(marl_station *s)
+/* The mount that makes the attitude of now the zero: level, and with a magnetometer x to the north, which
+ * in the world enu is a quarter turn from its own zero. */
+static marl_status zero(marl_app *s)
 {
     const marl_still *still = &s->still;
     if (!still->still || !still->have_last_accel) {
@@ -68,7 +68,7 @@ static marl_status zero(marl_station *s)
     return MARL_OK;
 }
 
-static marl_status take_calibration(marl_station *s, marl_cbor_reader *r)
+static marl_status read_calibration(marl_app *s, marl_cbor_reader *r)
 {
     marl_calibration calibration;
     char device[MARL_DEVICE_NAME];
@@ -78,12 +78,12 @@ static marl_status take_calibration(marl_station *s, marl_cbor_reader *r)
     }
     if (status == MARL_OK) {
         s->settings.calibration = calibration;
-        station_watch_rest(s);
+        marl_app_watch_still(s);
     }
     return status;
 }
 
-static marl_status take_tuning(marl_station *s, marl_cbor_reader *r)
+static marl_status read_tuning(marl_app *s, marl_cbor_reader *r)
 {
     marl_tuning tuning;
     marl_status status = marl_item_get_tuning(r, &tuning);
@@ -106,7 +106,7 @@ static marl_outcome outcome_of(marl_status status)
     case MARL_ERR_MOVING:
         return MARL_OUTCOME_MOVING;
     case MARL_ERR_STORE:
-    case MARL_ERR_ROOM:
+    case MARL_ERR_CAPACITY:
         return MARL_OUTCOME_STORE_FAILED;
     case MARL_ERR_EMPTY:
         return MARL_OUTCOME_NO_STORE;
@@ -115,40 +115,40 @@ static marl_outcome outcome_of(marl_status status)
     }
 }
 
-static marl_status answer(marl_station *s, uint32_t answered, marl_status status)
+static marl_status ack(marl_app *s, uint32_t answered, marl_status status)
 {
     marl_outcome outcome = outcome_of(status);
-    marl_cbor_writer w = station_item(s);
-    marl_item_put_answer(&w, s->number, answered, outcome,
-                         outcome == MARL_OUTCOME_NO_STORE ? "this board has no memory to keep it in"
-                                                          : marl_status_text(status));
-    return station_send(s, &w);
+    marl_cbor_writer w = marl_app_item(s);
+    marl_item_put_ack(&w, s->number, answered, outcome,
+                      outcome == MARL_OUTCOME_NO_STORE ? "this board has no memory to keep it in"
+                                                       : marl_status_text(status));
+    return marl_app_send(s, &w);
 }
 
 /* A recorded sample: it takes the place of the board's own. */
-static marl_status be_fed(marl_station *s, marl_cbor_reader *r)
+static marl_status be_fed(marl_app *s, marl_cbor_reader *r)
 {
     marl_sample sample;
     if (marl_item_get_sample(r, &sample) != MARL_OK) {
-        return MARL_OK; /* samples are not answered; what was lost the numbers tell */
+        return MARL_OK; /* samples are not acknowledged; the numbers show what was lost */
     }
     s->fed = 1;
-    station_take_sample(s, &sample);
-    return station_stream(s, &sample);
+    marl_app_feed(s, &sample);
+    return marl_app_stream(s, &sample);
 }
 
 /* What a message asks for; MARL_ERR_MESSAGE when it is none. */
-static marl_status obey(marl_station *s, marl_item_kind kind, marl_cbor_reader *r)
+static marl_status obey(marl_app *s, marl_item_kind kind, marl_cbor_reader *r)
 {
     marl_status status = MARL_ERR_MESSAGE;
     switch (kind) {
     case MARL_ITEM_IDENTIFY:
         return MARL_OK;
     case MARL_ITEM_CALIBRATION:
-        status = take_calibration(s, r);
+        status = read_calibration(s, r);
         break;
     case MARL_ITEM_TUNING:
-        status = take_tuning(s, r);
+        status = read_tuning(s, r);
         break;
     case MARL_ITEM_ZERO:
         status = zero(s);
@@ -159,12 +159,12 @@ static marl_status obey(marl_station *s, marl_item_kind kind, marl_cbor_reader *
         break;
     }
     if (status == MARL_OK) {
-        station_use_settings(s);
+        marl_app_use_settings(s);
     }
     return status;
 }
 
-static marl_status take_packet(marl_station *s, size_t n)
+static marl_status read_packet(marl_app *s, size_t n)
 {
     marl_item_kind kind;
     uint32_t number;
@@ -178,21 +178,21 @@ static marl_status take_packet(marl_station *s, size_t n)
     marl_status status = MARL_OK;
     if (kind == MARL_ITEM_IDENTIFY) {
         s->fed = 0; /* whoever asks wants to hear the board itself */
-        status = station_send_identity(s);
+        status = marl_app_send_identity(s);
     }
     marl_status done = obey(s, kind, &r);
-    return status != MARL_OK ? status : answer(s, number, done);
+    return status != MARL_OK ? status : ack(s, number, done);
 }
 
-marl_status station_listen(marl_station *s)
+marl_status marl_app_listen(marl_app *s)
 {
-    uint8_t bytes[TAKE_AT_ONCE];
-    size_t got = s->port->bytes_in != NULL ? TAKE_AT_ONCE : 0, n;
-    for (size_t all = 0; got == TAKE_AT_ONCE && all < TAKE_MOST; all += got) {
+    uint8_t bytes[FEED_AT_ONCE];
+    size_t got = s->port->bytes_in != NULL ? FEED_AT_ONCE : 0, n;
+    for (size_t all = 0; got == FEED_AT_ONCE && all < FEED_MAX; all += got) {
         marl_status status = s->port->bytes_in(s->port->context, bytes, sizeof bytes, &got);
         for (size_t i = 0; i < got && status == MARL_OK; i++) {
-            if (marl_packet_take(&s->reader, bytes[i], &n) == MARL_OK) {
-                status = take_packet(s, n);
+            if (marl_packet_feed(&s->reader, bytes[i], &n) == MARL_OK) {
+                status = read_packet(s, n);
             }
         }
         if (status != MARL_OK) {

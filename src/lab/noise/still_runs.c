@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Runs of readings without a gap. */
-#include "lab/noise/rest_runs.h"
+#include "lab/noise/still_runs.h"
 #include "lab/log/reading.h"
 #include "lab/maths/statistics.h"
 

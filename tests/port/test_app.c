@@ -19,7 +19,7 @@ static void start(sim_test *t, marl_scene_kind scene)
 
 static void give(sim_test *t, const marl_message *message)
 {
-    uint8_t bytes[MARL_MESSAGE_MOST];
+    uint8_t bytes[MARL_MESSAGE_MAX];
     size_t n;
     ck_assert_int_eq(marl_message_make(message, bytes, &n, NULL), MARL_OK);
     marl_sim_give(t->sim, bytes, n);
@@ -29,14 +29,14 @@ static void give(sim_test *t, const marl_message *message)
 static marl_outcome ask(sim_test *t, marl_message message)
 {
     static uint32_t number = 100;
-    marl_answer answer;
+    marl_ack ack;
     message.number = ++number;
     give(t, &message);
     ck_assert_int_eq(sim_test_run(t, marl_sim_seconds(t->sim) + 0.1), MARL_OK);
-    ck_assert_int_eq(marl_receiver_answer(t->receiver, &answer), MARL_OK);
-    ck_assert_uint_eq(answer.answered, number);
-    ck_assert_int_eq(marl_receiver_answer(t->receiver, &answer), MARL_ERR_NOT_READY);
-    return answer.outcome;
+    ck_assert_int_eq(marl_receiver_ack(t->receiver, &ack), MARL_OK);
+    ck_assert_uint_eq(ack.answered, number);
+    ck_assert_int_eq(marl_receiver_ack(t->receiver, &ack), MARL_ERR_NOT_READY);
+    return ack.outcome;
 }
 
 static marl_outcome ask_for(sim_test *t, marl_item_kind kind)
@@ -98,13 +98,13 @@ START_TEST(streamed_attitudes_are_those_of_a_replay)
     }
     /* the board began with the first sample behind the message, and waited for the magnetometer: find where
      */
-    size_t begin = first > 8 ? first - 8 : 0;
+    size_t stream_start = first > 8 ? first - 8 : 0;
     int agreed = 0;
-    for (; begin <= first && !agreed; begin++) {
+    for (; stream_start <= first && !agreed; stream_start++) {
         marl_estimator e = estimator;
         agreed = 1;
         with_q = 0;
-        for (size_t i = begin; i < n && agreed; i++) {
+        for (size_t i = stream_start; i < n && agreed; i++) {
             marl_sample s = row[i].sample;
             marl_quat q;
             marl_calibration_apply(&calibration, s.temp, &s);
@@ -133,9 +133,9 @@ START_TEST(what_was_committed_survives_a_power_cut)
     ck_assert_int_eq(ask_for(&t, MARL_ITEM_COMMIT), MARL_OUTCOME_DONE);
     ck_assert_int_eq(ask(&t, (marl_message){.kind = MARL_ITEM_CALIBRATION, .calibration = &record}),
                      MARL_OUTCOME_DONE);
-    ck_assert_int_eq(marl_sim_station(t.sim)->settings.calibration.gyro.present, 1);
+    ck_assert_int_eq(marl_sim_app(t.sim)->settings.calibration.gyro.present, 1);
     ck_assert_int_eq(sim_test_run(&t, 6), MARL_OK);
-    const marl_settings *kept = &marl_sim_station(t.sim)->settings;
+    const marl_settings *kept = &marl_sim_app(t.sim)->settings;
     ck_assert_uint_eq(marl_sim_counted(t.sim)->starts, 2);
     ck_assert_int_eq(kept->has_tuning, 1);
     ck_assert_int_eq(kept->tuning.filter, MARL_FILTER_VECTORS);
@@ -175,7 +175,7 @@ START_TEST(a_board_that_moves_has_no_zero)
     start(&t, MARL_SCENE_TUMBLE);
     ck_assert_int_eq(sim_test_run(&t, 10), MARL_OK);
     ck_assert_int_eq(ask_for(&t, MARL_ITEM_ZERO), MARL_OUTCOME_MOVING);
-    ck_assert_int_eq(marl_sim_station(t.sim)->settings.calibration.has_mount, 0);
+    ck_assert_int_eq(marl_sim_app(t.sim)->settings.calibration.has_mount, 0);
     sim_test_end(&t);
 }
 END_TEST
@@ -194,7 +194,7 @@ START_TEST(what_cannot_be_used_is_refused_and_changes_nothing)
     memset(flat.fit[MARL_GYRO].matrix, 0, sizeof flat.fit[MARL_GYRO].matrix);
     ck_assert_int_eq(ask(&t, (marl_message){.kind = MARL_ITEM_CALIBRATION, .calibration = &flat}),
                      MARL_OUTCOME_OUT_OF_RANGE);
-    const marl_settings *s = &marl_sim_station(t.sim)->settings;
+    const marl_settings *s = &marl_sim_app(t.sim)->settings;
     ck_assert_float_gt(s->tuning.value[MARL_PARAMETER_TILT_TIME], 0.0f);
     ck_assert_int_eq(s->calibration.gyro.present, 0);
     sim_test_end(&t);
@@ -212,7 +212,7 @@ START_TEST(nonsense_does_no_harm)
         int answered;
     } cases[] = {{unknown, sizeof unknown, 1}, {no_item, sizeof no_item, 0}, {cut, sizeof cut, 1}};
     sim_test t;
-    marl_answer answer;
+    marl_ack ack;
     start(&t, MARL_SCENE_STILL);
     for (int i = 0; i < 3; i++) {
         uint8_t packet[64];
@@ -221,13 +221,13 @@ START_TEST(nonsense_does_no_harm)
         marl_sim_give(t.sim, (const uint8_t[]){0}, 1);
         marl_sim_give(t.sim, packet, size);
         ck_assert_int_eq(sim_test_run(&t, marl_sim_seconds(t.sim) + 0.1), MARL_OK);
-        int answered = marl_receiver_answer(t.receiver, &answer) == MARL_OK;
+        int answered = marl_receiver_ack(t.receiver, &ack) == MARL_OK;
         ck_assert_int_eq(answered, cases[i].answered);
-        ck_assert(!answered || answer.outcome == MARL_OUTCOME_NOT_UNDERSTOOD);
+        ck_assert(!answered || ack.outcome == MARL_OUTCOME_NOT_UNDERSTOOD);
         packet[size / 2] ^= 0x40;
         marl_sim_give(t.sim, packet, size);
         ck_assert_int_eq(sim_test_run(&t, marl_sim_seconds(t.sim) + 0.1), MARL_OK);
-        ck_assert_int_eq(marl_receiver_answer(t.receiver, &answer), MARL_ERR_NOT_READY);
+        ck_assert_int_eq(marl_receiver_ack(t.receiver, &ack), MARL_ERR_NOT_READY);
     }
     sim_test_end(&t);
 }
@@ -284,7 +284,7 @@ START_TEST(lines_say_the_same_as_packets)
     start(&packets, MARL_SCENE_LIFT);
     sim_test_prepare(&lines, MARL_SCENE_LIFT, 100);
     lines.sheet = marl_sheet_grommet();
-    lines.station.as_lines = 1;
+    lines.app.as_lines = 1;
     sim_test_start(&lines);
     ck_assert_int_eq(sim_test_run(&lines, 10), MARL_OK);
     ck_assert_int_eq(sim_test_run(&packets, 10), MARL_OK);
@@ -313,18 +313,18 @@ START_TEST(a_line_too_slow_loses_whole_items_and_counts_them)
     sim_test_start(&t);
     ck_assert_int_eq(sim_test_run(&t, 30), MARL_OK);
     const marl_stream_report *report = marl_receiver_report(t.receiver);
-    const marl_station *station = marl_sim_station(t.sim);
+    const marl_app *app = marl_sim_app(t.sim);
     ck_assert_uint_eq(report->bytes_skipped, 0);
-    ck_assert_uint_gt(station->unsent, 500);
+    ck_assert_uint_gt(app->unsent, 500);
     ck_assert_uint_gt(report->rows.rows, 300);
     /* those behind the last that came are not known yet */
-    ck_assert_uint_le(report->items_lost, station->unsent);
-    ck_assert_uint_ge(report->items_lost + 200, station->unsent);
+    ck_assert_uint_le(report->items_lost, app->unsent);
+    ck_assert_uint_ge(report->items_lost + 200, app->unsent);
     sim_test_end(&t);
 }
 END_TEST
 
-START_TEST(chips_that_fail_are_told_and_told_well_again)
+START_TEST(chips_that_fail_are_reported_and_reported_well_again)
 {
     sim_test t;
     sim_test_prepare(&t, MARL_SCENE_STILL, 100);
@@ -332,22 +332,23 @@ START_TEST(chips_that_fail_are_told_and_told_well_again)
     t.part[1].at.address = 0x2b;
     t.config.parts = 1; /* soldered on is one, */
     sim_test_start(&t);
-    marl_station_config config = t.station;
-    marl_station station;
+    marl_app_config config = t.app;
+    marl_app app;
     /* but the firmware thinks there are two */
-    ck_assert_int_eq(marl_station_start(&station, marl_sim_port(t.sim), t.part, 2, &config, NULL), MARL_OK);
+    ck_assert_int_eq(marl_app_start(&app, marl_sim_port(t.sim), t.part, 2, &config, NULL), MARL_OK);
     for (int i = 0; i < 10000; i++) {
         uint32_t rest_us;
         uint8_t bytes[4096];
         const marl_port *port = marl_sim_port(t.sim);
-        ck_assert_int_eq(marl_station_step(&station, &rest_us), MARL_OK);
+        ck_assert_int_eq(marl_app_step(&app, &rest_us), MARL_OK);
         ck_assert_int_eq(port->sleep(port->context, rest_us), MARL_OK);
         ck_assert_int_eq(
-            marl_receiver_feed(t.receiver, bytes, marl_sim_take(t.sim, bytes, sizeof bytes), NULL), MARL_OK);
+            marl_receiver_feed(t.receiver, bytes, marl_sim_receive(t.sim, bytes, sizeof bytes), NULL),
+            MARL_OK);
     }
     const marl_stream_report *report = marl_receiver_report(t.receiver);
-    ck_assert_uint_eq(report->notices, 1); /* not one for each transfer */
-    ck_assert_ptr_nonnull(strstr(report->first_notice, "chip 1 (bus 0, address 0x2b): nothing answers"));
+    ck_assert_uint_eq(report->events, 1); /* not one for each transfer */
+    ck_assert_ptr_nonnull(strstr(report->first_event, "chip 1 (bus 0, address 0x2b): no chip responds"));
     double seconds = marl_sim_seconds(t.sim);
     ck_assert_double_gt((double)report->rows.rows,
                         97 * seconds); /* the other one goes on as if nothing were */
@@ -356,25 +357,26 @@ START_TEST(chips_that_fail_are_told_and_told_well_again)
 END_TEST
 
 /* The firmware expects another chip than the one soldered on. */
-START_TEST(another_chip_is_told_with_what_it_says)
+START_TEST(another_chip_is_reported_with_what_it_says)
 {
     sim_test t;
     marl_chip expected = *marl_chip_grommet();
-    static marl_station station;
+    static marl_app app;
     uint8_t bytes[4096];
     sim_test_prepare(&t, MARL_SCENE_STILL, 100);
     sim_test_start(&t);
     marl_part part = t.part[0];
     expected.identity_value = 0x17;
     part.chip = &expected;
-    ck_assert_int_eq(marl_station_start(&station, marl_sim_port(t.sim), &part, 1, &t.station, NULL), MARL_OK);
-    size_t n = marl_sim_take(t.sim, bytes, sizeof bytes);
+    ck_assert_int_eq(marl_app_start(&app, marl_sim_port(t.sim), &part, 1, &t.app, NULL), MARL_OK);
+    size_t n = marl_sim_receive(t.sim, bytes, sizeof bytes);
     ck_assert_int_eq(marl_receiver_feed(t.receiver, bytes, n, NULL), MARL_OK);
-    const char *said = marl_receiver_report(t.receiver)->first_notice;
+    const char *given = marl_receiver_report(t.receiver)->first_event;
     ck_assert_msg(
-        strstr(said, "chip 0 (bus 0, address 0x2a): another chip than expected answers: it says 0x6b") !=
+        strstr(given,
+               "chip 0 (bus 0, address 0x2a): another chip than expected responds: it identifies as 0x6b") !=
             NULL,
-        "%s", said);
+        "%s", given);
     sim_test_end(&t);
 }
 END_TEST
@@ -382,26 +384,27 @@ END_TEST
 START_TEST(a_station_without_name_or_stream_is_refused)
 {
     sim_test t;
-    marl_station station;
+    marl_app app;
     const char *what = "";
     start(&t, MARL_SCENE_STILL);
     marl_port port = *marl_sim_port(t.sim);
     static const char *const names[] = {"", "two words", "a,b"};
     for (int i = 0; i < 3; i++) {
-        marl_station_config config = {.device = names[i], .firmware = ""};
-        ck_assert_int_eq(marl_station_start(&station, &port, t.part, 1, &config, &what), MARL_ERR_ARGUMENT);
+        marl_app_config config = {.device = names[i], .firmware = ""};
+        ck_assert_int_eq(marl_app_start(&app, &port, t.part, 1, &config, &what), MARL_ERR_ARGUMENT);
         ck_assert_str_eq(what, "device");
     }
     port.bytes_out = NULL;
-    ck_assert_int_eq(marl_station_start(&station, &port, t.part, 1, &t.station, &what), MARL_ERR_ARGUMENT);
+    ck_assert_int_eq(marl_app_start(&app, &port, t.part, 1, &t.app, &what), MARL_ERR_ARGUMENT);
     ck_assert_str_eq(what, "bytes_out");
     sim_test_end(&t);
 }
 END_TEST
 
-MARL_SUITE("station", a_board_says_who_it_is, streamed_attitudes_are_those_of_a_replay,
+MARL_SUITE("app", a_board_says_who_it_is, streamed_attitudes_are_those_of_a_replay,
            what_was_committed_survives_a_power_cut, zero_makes_this_attitude_level_and_north,
            a_board_that_moves_has_no_zero, what_cannot_be_used_is_refused_and_changes_nothing,
            nonsense_does_no_harm, samples_sent_in_are_estimated, lines_say_the_same_as_packets,
-           a_line_too_slow_loses_whole_items_and_counts_them, chips_that_fail_are_told_and_told_well_again,
-           another_chip_is_told_with_what_it_says, a_station_without_name_or_stream_is_refused)
+           a_line_too_slow_loses_whole_items_and_counts_them,
+           chips_that_fail_are_reported_and_reported_well_again, another_chip_is_reported_with_what_it_says,
+           a_station_without_name_or_stream_is_refused)

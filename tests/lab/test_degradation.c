@@ -16,47 +16,47 @@ static marl_sample row_at(int i, int mag)
     return s;
 }
 
-static marl_lossy lossy_of(marl_losses losses)
+static marl_degrader degrader_of(marl_degradation degradation)
 {
-    marl_lossy lossy;
-    ck_assert_int_eq(marl_lossy_init(&lossy, &losses), MARL_OK);
-    return lossy;
+    marl_degrader degrader;
+    ck_assert_int_eq(marl_degrader_init(&degrader, &degradation), MARL_OK);
+    return degrader;
 }
 
 /* A slower sensor's reading waits for the next row that is taken, and is taken once. */
 START_TEST(thinning_keeps_the_newest)
 {
-    marl_lossy l = lossy_of((marl_losses){.every = 5});
+    marl_degrader l = degrader_of((marl_degradation){.every = 5});
     marl_sample seen;
-    int taken = 0, mags = 0;
+    int used_bytes = 0, mags = 0;
     for (int i = 0; i < 1000; i++) {
         marl_sample s = row_at(i, i % 8 == 3);
-        if (marl_lossy_take(&l, &s, &seen)) {
+        if (marl_degrader_feed(&l, &s, &seen)) {
             ck_assert_int_eq(i % 5, 0);
             ck_assert(seen.t_ns == s.t_ns && seen.gyro.y == (float)i);
             if (seen.fresh & MARL_FRESH_MAG) {
                 ck_assert(seen.mag.x <= (float)i && seen.mag.x > (float)(i - 5));
                 mags++;
             }
-            taken++;
+            used_bytes++;
         }
     }
-    ck_assert_int_eq(taken, 200);
+    ck_assert_int_eq(used_bytes, 200);
     ck_assert_int_eq(mags, 125); /* all of them: they come rarer than rows are taken */
 }
 END_TEST
 
 static int count_at(double rate_hz, int rows, double clock_noise, dice *d)
 {
-    marl_lossy l = lossy_of((marl_losses){.rate_hz = rate_hz});
+    marl_degrader l = degrader_of((marl_degradation){.rate_hz = rate_hz});
     marl_sample seen;
-    int taken = 0;
+    int used_bytes = 0;
     for (int i = 0; i < rows; i++) {
         marl_sample s = row_at(i, 0);
         s.t_ns += (int64_t)(1e9 * clock_noise * dice_between(d, 0, 1));
-        taken += marl_lossy_take(&l, &s, &seen);
+        used_bytes += marl_degrader_feed(&l, &s, &seen);
     }
-    return taken;
+    return used_bytes;
 }
 
 START_TEST(rates_are_met)
@@ -67,15 +67,15 @@ START_TEST(rates_are_met)
         ck_assert_double_eq_tol(count_at(rates[i], 20000, 0, &d), 100 * rates[i], 0.02 * 100 * rates[i]);
         ck_assert_double_eq_tol(count_at(rates[i], 20000, 0.001, &d), 100 * rates[i], 0.02 * 100 * rates[i]);
     }
-    marl_lossy l = lossy_of((marl_losses){.rate_hz = 100});
+    marl_degrader l = degrader_of((marl_degradation){.rate_hz = 100});
     marl_sample seen, s = row_at(0, 0);
-    ck_assert(marl_lossy_take(&l, &s, &seen));
+    ck_assert(marl_degrader_feed(&l, &s, &seen));
     s = row_at(100000, 0); /* behind a gap it goes on from there, and not in a burst */
-    ck_assert(marl_lossy_take(&l, &s, &seen));
+    ck_assert(marl_degrader_feed(&l, &s, &seen));
     s = row_at(100001, 0);
-    ck_assert(!marl_lossy_take(&l, &s, &seen));
+    ck_assert(!marl_degrader_feed(&l, &s, &seen));
     s = row_at(100002, 0);
-    ck_assert(marl_lossy_take(&l, &s, &seen));
+    ck_assert(marl_degrader_feed(&l, &s, &seen));
 }
 END_TEST
 
@@ -84,31 +84,31 @@ START_TEST(drops_and_jitter)
 {
     enum { ROWS = 20000 };
     const double sigma = 0.001;
-    marl_lossy l = lossy_of((marl_losses){.drop = 0.2, .jitter_s = sigma, .seed = 3});
-    marl_lossy again = lossy_of((marl_losses){.drop = 0.2, .jitter_s = sigma, .seed = 3});
+    marl_degrader l = degrader_of((marl_degradation){.drop = 0.2, .jitter_s = sigma, .seed = 3});
+    marl_degrader again = degrader_of((marl_degradation){.drop = 0.2, .jitter_s = sigma, .seed = 3});
     marl_sample seen, same;
     double squares = 0;
     int64_t before = INT64_MIN;
-    int taken = 0;
+    int used_bytes = 0;
     for (int i = 0; i < ROWS; i++) {
         marl_sample s = row_at(i, 0);
-        int kept = marl_lossy_take(&l, &s, &seen);
-        ck_assert_int_eq(kept, marl_lossy_take(&again, &s, &same));
+        int kept = marl_degrader_feed(&l, &s, &seen);
+        ck_assert_int_eq(kept, marl_degrader_feed(&again, &s, &same));
         if (kept) {
             double off = 1e-9 * (double)(seen.t_ns - s.t_ns);
             ck_assert(seen.t_ns > before && seen.t_ns == same.t_ns);
             before = seen.t_ns;
             squares += off * off;
-            taken++;
+            used_bytes++;
         }
     }
-    ck_assert_double_eq_tol(taken, 0.8 * ROWS, 4 * sqrt(ROWS * 0.8 * 0.2));
-    ck_assert_double_eq_tol(sqrt(squares / taken) / sigma, 1, 4 / sqrt(2.0 * taken));
-    l = lossy_of((marl_losses){.jitter_s = 0.05}); /* ten steps: still no time goes back */
+    ck_assert_double_eq_tol(used_bytes, 0.8 * ROWS, 4 * sqrt(ROWS * 0.8 * 0.2));
+    ck_assert_double_eq_tol(sqrt(squares / used_bytes) / sigma, 1, 4 / sqrt(2.0 * used_bytes));
+    l = degrader_of((marl_degradation){.jitter_s = 0.05}); /* ten steps: still no time goes back */
     before = INT64_MIN;
     for (int i = 0; i < 2000; i++) {
         marl_sample s = row_at(i, 0);
-        ck_assert(marl_lossy_take(&l, &s, &seen) && seen.t_ns > before);
+        ck_assert(marl_degrader_feed(&l, &s, &seen) && seen.t_ns > before);
         before = seen.t_ns;
     }
 }
@@ -116,22 +116,23 @@ END_TEST
 
 START_TEST(what_is_out_of_range)
 {
-    const marl_losses wrong[] = {{.drop = 1},
-                                 {.drop = -0.1},
-                                 {.drop = (double)NAN},
-                                 {.jitter_s = -1},
-                                 {.rate_hz = -5},
-                                 {.jitter_s = (double)INFINITY},
-                                 {.every = 2, .rate_hz = 50}};
-    marl_lossy lossy;
+    const marl_degradation wrong[] = {{.drop = 1},
+                                      {.drop = -0.1},
+                                      {.drop = (double)NAN},
+                                      {.jitter_s = -1},
+                                      {.rate_hz = -5},
+                                      {.jitter_s = (double)INFINITY},
+                                      {.every = 2, .rate_hz = 50}};
+    marl_degrader degrader;
     for (size_t i = 0; i < sizeof wrong / sizeof wrong[0]; i++) {
-        ck_assert_int_eq(marl_lossy_init(&lossy, &wrong[i]), MARL_ERR_ARGUMENT);
+        ck_assert_int_eq(marl_degrader_init(&degrader, &wrong[i]), MARL_ERR_ARGUMENT);
     }
-    marl_losses none = {0};
+    marl_degradation none = {0};
     marl_sample s = row_at(7, 1), seen;
-    ck_assert_int_eq(marl_lossy_init(&lossy, &none), MARL_OK);
-    ck_assert(marl_lossy_take(&lossy, &s, &seen) && memcmp(&s.accel, &seen.accel, sizeof s.accel) == 0 &&
-              s.t_ns == seen.t_ns && s.fresh == seen.fresh);
+    ck_assert_int_eq(marl_degrader_init(&degrader, &none), MARL_OK);
+    ck_assert(marl_degrader_feed(&degrader, &s, &seen) &&
+              memcmp(&s.accel, &seen.accel, sizeof s.accel) == 0 && s.t_ns == seen.t_ns &&
+              s.fresh == seen.fresh);
 }
 END_TEST
 
@@ -148,13 +149,13 @@ START_TEST(a_replay_with_losses)
     log.info.columns |= 1u << MARL_COLUMN_T;
     ck_assert_int_eq(marl_replay_log(&plain, &log, &tuning, &options, &a, &error), MARL_OK);
     ck_assert_uint_eq(a.n, 6000);
-    options.losses = (marl_losses){.every = 2, .drop = 0.1, .jitter_s = 0.002};
+    options.degradation = (marl_degradation){.every = 2, .drop = 0.1, .jitter_s = 0.002};
     ck_assert_int_eq(marl_replay_log(&thin, &log, &tuning, &options, &b, &error), MARL_OK);
     ck_assert_double_eq_tol((double)b.n, 2700, 4 * sqrt(3000 * 0.09));
     for (size_t i = 0; i < b.n; i++) {
         ck_assert_int_eq(b.at[i].t_ns % 20000000, 0);
     }
-    options.losses.drop = 2;
+    options.degradation.drop = 2;
     marl_series none;
     ck_assert_int_eq(marl_replay_log(&thin, &log, &tuning, &options, &none, &error), MARL_ERR_USE);
     marl_series_free(&a);
@@ -163,5 +164,5 @@ START_TEST(a_replay_with_losses)
 }
 END_TEST
 
-MARL_SUITE("losses", thinning_keeps_the_newest, rates_are_met, drops_and_jitter, what_is_out_of_range,
+MARL_SUITE("degradation", thinning_keeps_the_newest, rates_are_met, drops_and_jitter, what_is_out_of_range,
            a_replay_with_losses)

@@ -6,13 +6,13 @@
 #include <stdio.h>
 #include <string.h>
 
-#define LEAST_REST_S 5.0
-#define LEAST_BLOCKS 5
+#define MIN_REST_S 5.0
+#define MIN_BLOCKS 5
 #define BLOCK_S 5.0
-#define MOST_MOVED 0.05 /* of the recording */
+#define MAX_MOVED 0.05 /* of the recording */
 
 /* Motion: what lies before, between and behind the spans of rest. */
-static void find_motion(const marl_log *log, const marl_spans *still, marl_rest *rest)
+static void find_motion(const marl_log *log, const marl_spans *still, marl_still_result *rest)
 {
     int64_t at = log->row[0].sample.t_ns, end = log->row[log->n - 1].sample.t_ns;
     for (size_t i = 0; i <= still->n; i++) {
@@ -73,7 +73,7 @@ static void sum_rest(const marl_log *log, const marl_spans *still, double block_
     }
 }
 
-static void fill_fit(const rest_sums *sums, marl_rest *rest)
+static void fill_fit(const rest_sums *sums, marl_still_result *rest)
 {
     marl_fit *fit = &rest->fit;
     double squares = 0;
@@ -94,7 +94,7 @@ static void fill_fit(const rest_sums *sums, marl_rest *rest)
     fit->temperature_degC = sums->temp.n > 0 ? sums->temp.mean : NAN;
 }
 
-static int some_axis_is_stuck(const marl_rest *rest, char *axis)
+static int some_axis_is_stuck(const marl_still_result *rest, char *axis)
 {
     for (int k = 0; k < 3; k++) {
         if (rest->deviation[k] == 0.0) {
@@ -105,28 +105,28 @@ static int some_axis_is_stuck(const marl_rest *rest, char *axis)
     return 0;
 }
 
-/* Decides, and says what to record next. */
-static marl_status judge(const marl_log *log, marl_rest *rest, marl_error *error)
+/* Decides, and writes what to record next. */
+static marl_status decide(const marl_log *log, marl_still_result *rest, marl_error *error)
 {
     double duration = (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns) * 1e-9;
     char axis;
     char *next = rest->next;
     const size_t size = sizeof rest->next;
-    if (rest->moved_s > MOST_MOVED * duration) {
+    if (rest->moved_s > MAX_MOVED * duration) {
         snprintf(next, size, "lay the pod down, do not touch it, and record at least 60 s");
-        return marl_fail(error, MARL_ERR_EVIDENCE,
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "%s: the board moved for %.1f s of %.1f s, first at %.2f to %.2f s", log->path,
                          rest->moved_s, duration, (double)rest->moved.from_ns * 1e-9,
                          (double)rest->moved.to_ns * 1e-9);
     }
-    if (rest->still_s < LEAST_REST_S || !(rest->fit.points >= 2 * LEAST_BLOCKS)) {
-        snprintf(next, size, "record at least %.0f s at rest, better 60 s", LEAST_REST_S);
-        return marl_fail(error, MARL_ERR_EVIDENCE, "%s: only %.1f s at rest, %.0f s are needed", log->path,
-                         rest->still_s, LEAST_REST_S);
+    if (rest->still_s < MIN_REST_S || !(rest->fit.points >= 2 * MIN_BLOCKS)) {
+        snprintf(next, size, "record at least %.0f s at rest, better 60 s", MIN_REST_S);
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: only %.1f s at rest, %.0f s are needed",
+                         log->path, rest->still_s, MIN_REST_S);
     }
     if (some_axis_is_stuck(rest, &axis)) {
         snprintf(next, size, "check the wiring and the sensor's settings, then record again");
-        return marl_fail(error, MARL_ERR_EVIDENCE,
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "%s: gyro_%c never changes: stuck, or its noise is below one count", log->path,
                          axis);
     }
@@ -134,12 +134,12 @@ static marl_status judge(const marl_log *log, marl_rest *rest, marl_error *error
     return MARL_OK;
 }
 
-marl_status marl_calibrate_rest(const marl_log *log, marl_rest *rest, marl_error *error)
+marl_status marl_calibrate_still(const marl_log *log, marl_still_result *rest, marl_error *error)
 {
     marl_spans still;
     rest_sums sums;
     memset(&sums, 0, sizeof sums);
-    *rest = (marl_rest){.fit = marl_fit_none()};
+    *rest = (marl_still_result){.fit = marl_fit_none()};
     snprintf(rest->next, sizeof rest->next, "record a log with gyro_x, gyro_y and gyro_z");
     marl_status status = marl_log_require(&log->info, log->path, MARL_COLUMNS_GYRO, error);
     if (status == MARL_OK) {
@@ -151,11 +151,11 @@ marl_status marl_calibrate_rest(const marl_log *log, marl_rest *rest, marl_error
     rest->next[0] = '\0';
     rest->still_s = marl_spans_seconds(&still);
     find_motion(log, &still, rest);
-    sum_rest(log, &still, fmin(BLOCK_S, rest->still_s / LEAST_BLOCKS), &sums);
+    sum_rest(log, &still, fmin(BLOCK_S, rest->still_s / MIN_BLOCKS), &sums);
     close_block(&sums);
     marl_spans_free(&still);
     if (sums.reading[0].n > 0) {
         fill_fit(&sums, rest);
     }
-    return judge(log, rest, error);
+    return decide(log, rest, error);
 }

@@ -9,7 +9,7 @@
 #define SOAK_CHANGE 0.2f /* degC that count as new */
 #define SOAK_SETTLED 30.0
 
-static void still_take(marl_guide *g, const marl_sample *sample)
+static void still_feed(marl_guide *g, const marl_sample *sample)
 {
     (void)sample;
     if (g->watch.verdict == MARL_STILL_QUIET && g->watch.still.still) {
@@ -22,16 +22,16 @@ static double still_progress(const marl_guide *g)
     return g->of.still.seconds / STILL_SECONDS;
 }
 
-static void still_look(const marl_guide *g, char *state, char *now)
+static void still_show(const marl_guide *g, char *state, char *now)
 {
     snprintf(state, MARL_GUIDE_WIDTH, "at rest for %.1f of %.0f s", g->of.still.seconds, STILL_SECONDS);
     snprintf(now, MARL_GUIDE_WIDTH, "%s",
-             g->watch.still.still ? "leave it alone" : "put it down and take the hands off");
+             g->watch.still.still ? "leave it alone" : "put it down and do not touch it");
 }
 
-const lab_guide_kind lab_guide_still = {"still", NULL, still_take, still_progress, still_look};
+const lab_guide_kind lab_guide_still = {"still", NULL, still_feed, still_progress, still_show};
 
-static void soak_take(marl_guide *g, const marl_sample *sample)
+static void soak_feed(marl_guide *g, const marl_sample *sample)
 {
     lab_soak *s = &g->of.soak;
     s->moved += g->watch.verdict == MARL_STILL_MOVING && marl_guide_seconds(g) > 1;
@@ -41,9 +41,9 @@ static void soak_take(marl_guide *g, const marl_sample *sample)
     s->now = sample->temp;
     s->low = s->heard ? fminf(s->low, s->now) : s->now;
     s->high = s->heard ? fmaxf(s->high, s->now) : s->now;
-    if (!s->heard || s->told_low - s->low > SOAK_CHANGE || s->high - s->told_high > SOAK_CHANGE) {
-        s->told_low = s->low;
-        s->told_high = s->high;
+    if (!s->heard || s->reported_low - s->low > SOAK_CHANGE || s->high - s->reported_high > SOAK_CHANGE) {
+        s->reported_low = s->low;
+        s->reported_high = s->high;
         s->changed_ns = sample->t_ns;
     }
     s->heard = 1;
@@ -61,7 +61,7 @@ static double soak_progress(const marl_guide *g)
     return s->heard ? 0.9 * fmin(1, span) + (span >= 1 ? 0.1 * settled(g) / SOAK_SETTLED : 0) : 0;
 }
 
-static void soak_look(const marl_guide *g, char *state, char *now)
+static void soak_show(const marl_guide *g, char *state, char *now)
 {
     const lab_soak *s = &g->of.soak;
     if (!s->heard) {
@@ -83,4 +83,4 @@ static void soak_look(const marl_guide *g, char *state, char *now)
                                                : "enough; waiting for the end of the change");
 }
 
-const lab_guide_kind lab_guide_soak = {"soak", NULL, soak_take, soak_progress, soak_look};
+const lab_guide_kind lab_guide_soak = {"soak", NULL, soak_feed, soak_progress, soak_show};

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The second-order section against fine sub-stepping, its frequency response and the theory of noise. */
 #include "check_main.h"
-#include "lab/simulate/section.h"
+#include "lab/simulate/lowpass2.h"
 #include "random_values.h"
 
 static const double dampings[] = {0.05, 0.7071067811865476, 1.0, 2.5};
@@ -27,14 +27,14 @@ START_TEST(follows_as_fine_steps_do)
     dice d = {71};
     for (int k = 0; k < 4; k++) {
         double input[8], state[2];
-        marl_section s = lab_section_make(20, dampings[k], 0.01);
+        marl_lowpass2 s = lab_lowpass2_make(20, dampings[k], 0.01);
         for (int i = 0; i < 8; i++) {
             input[i] = dice_between(&d, -1, 1);
         }
         state[0] = input[0];
         state[1] = 0;
         for (int i = 1; i < 8; i++) {
-            lab_section_follow(&s, state, input[i - 1], input[i]);
+            lab_lowpass2_follow(&s, state, input[i - 1], input[i]);
         }
         ck_assert_double_eq_tol(state[0], sub_stepped(20, dampings[k], 0.01, input, 8), 1e-6);
     }
@@ -44,12 +44,12 @@ END_TEST
 START_TEST(two_steps_are_one)
 {
     for (int k = 0; k < 4; k++) {
-        marl_section whole = lab_section_make(7, dampings[k], 0.02),
-                     half = lab_section_make(7, dampings[k], 0.01);
+        marl_lowpass2 whole = lab_lowpass2_make(7, dampings[k], 0.02),
+                      half = lab_lowpass2_make(7, dampings[k], 0.01);
         double a[2] = {0.3, -2}, b[2] = {0.3, -2};
-        lab_section_follow(&whole, a, 1, 3);
-        lab_section_follow(&half, b, 1, 2);
-        lab_section_follow(&half, b, 2, 3);
+        lab_lowpass2_follow(&whole, a, 1, 3);
+        lab_lowpass2_follow(&half, b, 1, 2);
+        lab_lowpass2_follow(&half, b, 2, 3);
         ck_assert_double_eq_tol(a[0], b[0], 1e-12);
         ck_assert_double_eq_tol(a[1], b[1], 1e-10);
     }
@@ -59,11 +59,11 @@ END_TEST
 /* At its own frequency the flattest section passes 1/sqrt(2), a quarter period late. */
 START_TEST(corner_is_where_it_is_said)
 {
-    marl_section s = lab_section_make(5, sqrt(0.5), 1e-4);
+    marl_lowpass2 s = lab_lowpass2_make(5, sqrt(0.5), 1e-4);
     double state[2] = {0, 0}, in_phase = 0, late = 0, before = 0;
     for (int i = 1; i <= 40000; i++) {
         double angle = 2 * 3.14159265358979 * 5 * i * 1e-4, now = sin(angle);
-        double x = lab_section_follow(&s, state, before, now);
+        double x = lab_lowpass2_follow(&s, state, before, now);
         before = now;
         if (i > 20000) { /* ten periods, after it has swung in */
             in_phase += 2 * x * now / 20000;
@@ -82,11 +82,11 @@ START_TEST(noise_has_the_bandwidth_of_theory)
     dice d = {72};
     const double steps[] = {0.0005, 0.005, 0.1};
     for (int k = 0; k < 3; k++) {
-        marl_section s = lab_section_make(20, sqrt(0.5), steps[k]);
+        marl_lowpass2 s = lab_lowpass2_make(20, sqrt(0.5), steps[k]);
         double state[2] = {s.rest[0] * dice_normal(&d), s.rest[1] * dice_normal(&d)}, square = 0;
         const int n = 400000;
         for (int i = 0; i < n; i++) {
-            double x = lab_section_noise(&s, state, dice_normal(&d), dice_normal(&d));
+            double x = lab_lowpass2_noise(&s, state, dice_normal(&d), dice_normal(&d));
             square += x * x / n;
         }
         double theory = 2 * 3.14159265358979 * 20 / (4 * sqrt(0.5));

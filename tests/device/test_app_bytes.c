@@ -7,11 +7,11 @@
 START_TEST(the_stream_is_the_known_one)
 {
     static known_board board;
-    static marl_station station;
+    static marl_app app;
     uint32_t crc = 0;
-    ck_assert(known_board_runs(&board, &station, &crc));
+    ck_assert(known_board_runs(&board, &app, &crc));
     ck_assert_msg(crc == known_stream, "0x%08x", crc);
 }
 END_TEST
 
-MARL_SUITE("station_bytes", the_stream_is_the_known_one)
+MARL_SUITE("app_bytes", the_stream_is_the_known_one)

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Is the noise of one recording like that of another? To see whether a sheet is right, by a recording and one
  * that was simulated by it. */
-#ifndef MARLINSPIKE_LIKENESS_H
-#define MARLINSPIKE_LIKENESS_H
+#ifndef MARLINSPIKE_CONSISTENCY_H
+#define MARLINSPIKE_CONSISTENCY_H
 
 #include "marlinspike/noise.h"
 #include "marlinspike/spectrum.h"
@@ -19,19 +19,19 @@ typedef struct marl_difference {
     double limit; /* greatest ratio (or 1 / ratio) that would hold there */
 } marl_difference;
 
-typedef struct marl_likeness {
+typedef struct marl_consistency {
     unsigned axes; /* bit 0 x, ...: in both at rest; 0 = nothing to compare */
     int holds;     /* all of them */
     marl_difference allan[3], spectrum[3];
-} marl_likeness;
+} marl_consistency;
 
 /* Allan deviations an octave apart, and the spectrum in thirds of an octave, of one sensor. They hold within
  * 10 %, or within the scatter that 1 % of all sensors with the same noise exceed anywhere, whichever is
  * wider.
  */
-marl_likeness marl_compare_noise(const marl_sensor_noise *noise, const marl_sensor_spectrum *spectrum,
-                                 const marl_sensor_noise *other_noise,
-                                 const marl_sensor_spectrum *other_spectrum);
+marl_consistency marl_compare_noise(const marl_sensor_noise *noise, const marl_sensor_spectrum *spectrum,
+                                    const marl_sensor_noise *other_noise,
+                                    const marl_sensor_spectrum *other_spectrum);
 
 #ifdef __cplusplus
 }

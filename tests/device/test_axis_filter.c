@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * One axis: against closed forms and the steady state of theory. */
 #include "check_main.h"
-#include "marlinspike/hinge.h"
+#include "marlinspike/axis_filter.h"
 #include "random_values.h"
 
 /* A step of the angle read, long after the start: 1/e of it is left after one time constant, at any rate. */
@@ -9,11 +9,11 @@ START_TEST(complementary_has_its_time_constant)
 {
     const float rates[] = {20, 100, 1000};
     for (int r = 0; r < 3; r++) {
-        marl_hinge_complementary h;
-        marl_hinge_complementary_init(&h, 2.0f, 1e6f);
+        marl_axis_filter_complementary h;
+        marl_axis_filter_complementary_init(&h, 2.0f, 1e6f);
         float dt = 1 / rates[r];
         for (int i = 0; i <= (int)(2 * rates[r]); i++) {
-            marl_hinge_complementary_update(&h, 0, i == 0 ? 0.0f : 1.0f, dt);
+            marl_axis_filter_complementary_update(&h, 0, i == 0 ? 0.0f : 1.0f, dt);
         }
         ck_assert_double_eq_tol(1 - (double)h.angle, exp(-1), 0.01 + 0.25 / (double)rates[r]);
     }
@@ -23,15 +23,15 @@ END_TEST
 START_TEST(both_find_the_bias)
 {
     dice d = {51};
-    marl_hinge_complementary simple;
-    marl_hinge_kalman kalman;
-    marl_hinge_complementary_init(&simple, 2.0f, 10.0f);
-    marl_hinge_kalman_init(&kalman, 1e-3f, 1e-5f, 1e-2f);
+    marl_axis_filter_complementary simple;
+    marl_axis_filter_kalman kalman;
+    marl_axis_filter_complementary_init(&simple, 2.0f, 10.0f);
+    marl_axis_filter_kalman_init(&kalman, 1e-3f, 1e-5f, 1e-2f);
     for (int i = 0; i < 20000; i++) {
         float t = 0.01f * (float)i, angle = 0.5f * sinf(t), rate = 0.5f * cosf(t) + 0.02f;
         float read = angle + 0.1f * (float)dice_normal(&d);
-        marl_hinge_complementary_update(&simple, rate, read, 0.01f);
-        marl_hinge_kalman_update(&kalman, rate, read, 0.01f);
+        marl_axis_filter_complementary_update(&simple, rate, read, 0.01f);
+        marl_axis_filter_kalman_update(&kalman, rate, read, 0.01f);
     }
     ck_assert_float_eq_tol(simple.bias, 0.02f, 0.004f);
     ck_assert_float_eq_tol(kalman.bias, 0.02f, 0.002f);
@@ -45,15 +45,15 @@ START_TEST(kalman_knows_how_sure_it_is)
     dice d = {52};
     double sum = 0;
     for (int trial = 0; trial < 400; trial++) {
-        marl_hinge_kalman h;
+        marl_axis_filter_kalman h;
         double angle = 0, bias = 0.05 * dice_normal(&d);
-        marl_hinge_kalman_init(&h, 2e-3f, 1e-4f, 5e-3f);
+        marl_axis_filter_kalman_init(&h, 2e-3f, 1e-4f, 5e-3f);
         for (int i = 0; i < 500; i++) {
             double rate = 0.3 * cos(0.02 * i);
             angle += i == 0 ? 0 : rate * 0.01;
             bias += 1e-4 * 0.1 * dice_normal(&d);
-            float told = (float)(rate + bias + 2e-3 * 10 * dice_normal(&d));
-            marl_hinge_kalman_update(&h, told, (float)(angle + 5e-3 * 10 * dice_normal(&d)), 0.01f);
+            float reported = (float)(rate + bias + 2e-3 * 10 * dice_normal(&d));
+            marl_axis_filter_kalman_update(&h, reported, (float)(angle + 5e-3 * 10 * dice_normal(&d)), 0.01f);
         }
         double error = (double)h.angle - angle;
         sum += error * error / (double)h.p_angle;
@@ -65,10 +65,10 @@ END_TEST
 /* Steady gain without bias: K = sqrt(q) / r per second for densities q and r, the time constant is r / q. */
 START_TEST(kalman_settles_at_the_ratio_of_noises)
 {
-    marl_hinge_kalman h;
-    marl_hinge_kalman_init(&h, 1e-3f, 1e-9f, 2e-3f);
+    marl_axis_filter_kalman h;
+    marl_axis_filter_kalman_init(&h, 1e-3f, 1e-9f, 2e-3f);
     for (int i = 0; i < 200000; i++) {
-        marl_hinge_kalman_update(&h, 0, 0, 0.01f);
+        marl_axis_filter_kalman_update(&h, 0, 0, 0.01f);
     }
     /* p = q r, densities; some of the bias's own doubt is left */
     ck_assert_double_eq_tol((double)h.p_angle / (1e-3 * 2e-3), 1, 0.05);
@@ -78,14 +78,14 @@ END_TEST
 START_TEST(nothing_makes_them_wild)
 {
     dice d = {53};
-    marl_hinge_complementary simple;
-    marl_hinge_kalman kalman;
-    marl_hinge_complementary_init(&simple, NAN, -1);
-    marl_hinge_kalman_init(&kalman, NAN, 0, -1);
+    marl_axis_filter_complementary simple;
+    marl_axis_filter_kalman kalman;
+    marl_axis_filter_complementary_init(&simple, NAN, -1);
+    marl_axis_filter_kalman_init(&kalman, NAN, 0, -1);
     for (int i = 0; i < 500000; i++) {
         float rate = dice_float_bits(&d), angle = dice_float_bits(&d), dt = dice_float_bits(&d);
-        ck_assert(isfinite(marl_hinge_complementary_update(&simple, rate, angle, dt)));
-        ck_assert(isfinite(marl_hinge_kalman_update(&kalman, rate, angle, dt)));
+        ck_assert(isfinite(marl_axis_filter_complementary_update(&simple, rate, angle, dt)));
+        ck_assert(isfinite(marl_axis_filter_kalman_update(&kalman, rate, angle, dt)));
         ck_assert(isfinite(kalman.p_angle) && isfinite(kalman.bias) && isfinite(simple.bias));
     }
 }

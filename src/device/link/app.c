@@ -1,35 +1,35 @@
 /* SPDX-License-Identifier: MIT
- * The station: reading, estimating, streaming. */
-#include "device/link/station_parts.h"
+ * The streaming application: reading, estimating, streaming. */
+#include "device/link/app_parts.h"
 #include <math.h>
 #include <string.h>
 
 enum { HEADER_EVERY = 200 }; /* lines */
 
-/* Hands out what waits. Nothing new is begun before all of it is gone, so that a packet is whole. */
-static marl_status drain(marl_station *s)
+/* Sends what is queued. Nothing new is started before all of it is sent, so that a packet is whole. */
+static marl_status drain(marl_app *s)
 {
-    size_t taken = 0;
+    size_t used_bytes = 0;
     if (s->sent < s->waiting) {
         marl_status status =
-            s->port->bytes_out(s->port->context, s->out + s->sent, s->waiting - s->sent, &taken);
-        s->sent += taken;
+            s->port->bytes_out(s->port->context, s->out + s->sent, s->waiting - s->sent, &used_bytes);
+        s->sent += used_bytes;
         return status;
     }
     return MARL_OK;
 }
 
-static int is_clear(marl_station *s)
+static int is_clear(marl_app *s)
 {
     return s->sent == s->waiting;
 }
 
-marl_cbor_writer station_item(marl_station *s)
+marl_cbor_writer marl_app_item(marl_app *s)
 {
     return marl_cbor_into(s->item, sizeof s->item);
 }
 
-marl_status station_send(marl_station *s, const marl_cbor_writer *item)
+marl_status marl_app_send(marl_app *s, const marl_cbor_writer *item)
 {
     size_t size;
     s->number++;
@@ -45,14 +45,14 @@ marl_status station_send(marl_station *s, const marl_cbor_writer *item)
     return status != MARL_OK ? status : drain(s);
 }
 
-static marl_status send_line(marl_station *s, size_t n)
+static marl_status send_line(marl_app *s, size_t n)
 {
     s->waiting = n;
     s->sent = 0;
     return drain(s);
 }
 
-static marl_status stream_line(marl_station *s, const marl_sample *sample, const marl_quat *q)
+static marl_status stream_line(marl_app *s, const marl_sample *sample, const marl_quat *q)
 {
     char *line = (char *)s->out;
     uint8_t sensors = marl_board_sensors(&s->board);
@@ -68,7 +68,7 @@ static marl_status stream_line(marl_station *s, const marl_sample *sample, const
     return send_line(s, marl_csv_line_row(line, sensors, with_q, sample, q));
 }
 
-marl_status station_stream(marl_station *s, const marl_sample *sample)
+marl_status marl_app_stream(marl_app *s, const marl_sample *sample)
 {
     marl_quat q;
     int has_q = s->settings.has_tuning && marl_estimator_attitude(&s->estimator, &q) == MARL_OK;
@@ -78,44 +78,44 @@ marl_status station_stream(marl_station *s, const marl_sample *sample)
     if (s->config.as_lines) {
         return stream_line(s, sample, has_q ? &q : NULL);
     }
-    marl_cbor_writer w = station_item(s);
+    marl_cbor_writer w = marl_app_item(s);
     marl_item_put_sample(&w, s->number, sample, has_q ? &q : NULL);
-    return station_send(s, &w);
+    return marl_app_send(s, &w);
 }
 
-marl_status station_send_identity(marl_station *s)
+marl_status marl_app_send_identity(marl_app *s)
 {
     marl_item_identity identity = {.device = s->config.device,
                                    .firmware = s->config.firmware,
                                    .sensors = marl_board_sensors(&s->board),
                                    .period_us = marl_board_period_us(&s->board)};
     marl_status status = s->port->clock(s->port->context, &identity.t_ns);
-    marl_cbor_writer w = station_item(s);
+    marl_cbor_writer w = marl_app_item(s);
     marl_item_put_identity(&w, s->number, &identity);
-    return status != MARL_OK ? status : station_send(s, &w);
+    return status != MARL_OK ? status : marl_app_send(s, &w);
 }
 
-/* Tells when a chip begins to fail, and when it works again; not every time. */
-static marl_status tell_faults(marl_station *s)
+/* Reports when a chip starts to fail, and when it works again; not every time. */
+static marl_status report_faults(marl_app *s)
 {
     for (uint8_t i = 0; i < s->board.parts; i++) {
         const marl_part_state *state = &s->board.state[i];
         if (state->fault == s->reported[i] || s->config.as_lines || !is_clear(s)) {
             continue;
         }
-        marl_item_notice notice = {.part = i,
-                                   .bus = s->board.part[i].at.bus,
-                                   .address = s->board.part[i].at.address,
-                                   .fault = state->fault,
-                                   .identity = state->identity,
-                                   .silent = state->counts.silent,
-                                   .late = state->counts.late,
-                                   .garbage = state->counts.garbage,
-                                   .restarts = state->counts.restarts};
-        marl_status status = s->port->clock(s->port->context, &notice.t_ns);
-        marl_cbor_writer w = station_item(s);
-        marl_item_put_notice(&w, s->number, &notice);
-        status = status != MARL_OK ? status : station_send(s, &w);
+        marl_item_event event = {.part = i,
+                                 .bus = s->board.part[i].at.bus,
+                                 .address = s->board.part[i].at.address,
+                                 .fault = state->fault,
+                                 .identity = state->identity,
+                                 .silent = state->counts.silent,
+                                 .late = state->counts.late,
+                                 .garbage = state->counts.garbage,
+                                 .restarts = state->counts.restarts};
+        marl_status status = s->port->clock(s->port->context, &event.t_ns);
+        marl_cbor_writer w = marl_app_item(s);
+        marl_item_put_event(&w, s->number, &event);
+        status = status != MARL_OK ? status : marl_app_send(s, &w);
         if (status != MARL_OK) {
             return status;
         }
@@ -124,13 +124,13 @@ static marl_status tell_faults(marl_station *s)
     return MARL_OK;
 }
 
-void station_watch_rest(marl_station *s)
+void marl_app_watch_still(marl_app *s)
 {
     marl_still_limits limits = marl_still_default_limits();
     (void)!marl_still_init(&s->still, &limits);
 }
 
-void station_use_settings(marl_station *s)
+void marl_app_use_settings(marl_app *s)
 {
     s->rows = 0; /* there may be other columns from now on: the header first */
     if (s->settings.has_tuning && marl_estimator_init(&s->estimator, &s->settings.tuning) != MARL_OK) {
@@ -138,7 +138,7 @@ void station_use_settings(marl_station *s)
     }
 }
 
-void station_take_sample(marl_station *s, const marl_sample *raw)
+void marl_app_feed(marl_app *s, const marl_sample *raw)
 {
     marl_sample corrected = *raw;
     marl_calibration *c = &s->settings.calibration;
@@ -156,7 +156,7 @@ void station_take_sample(marl_station *s, const marl_sample *raw)
     }
 }
 
-static marl_status check(const marl_port *port, const marl_station_config *config, const char **what)
+static marl_status check(const marl_port *port, const marl_app_config *config, const char **what)
 {
     size_t n = strlen(config->device);
     if (n == 0 || n >= MARL_DEVICE_NAME || strpbrk(config->device, " \t\r\n,") != NULL ||
@@ -169,8 +169,8 @@ static marl_status check(const marl_port *port, const marl_station_config *confi
     return marl_port_check(port, MARL_PORT_BUS | MARL_PORT_OUT, what);
 }
 
-marl_status marl_station_start(marl_station *s, const marl_port *port, const marl_part *part, uint8_t parts,
-                               const marl_station_config *config, const char **what)
+marl_status marl_app_start(marl_app *s, const marl_port *port, const marl_part *part, uint8_t parts,
+                           const marl_app_config *config, const char **what)
 {
     memset(s, 0, sizeof *s);
     s->port = port;
@@ -184,34 +184,34 @@ marl_status marl_station_start(marl_station *s, const marl_port *port, const mar
     if (status != MARL_OK) {
         return status;
     }
-    station_load(s);
-    station_use_settings(s);
-    station_watch_rest(s);
-    (void)!marl_board_start(&s->board); /* a chip that fails is told by a notice and started again */
-    status = config->as_lines ? MARL_OK : station_send_identity(s);
-    return status != MARL_OK ? status : tell_faults(s);
+    marl_app_load(s);
+    marl_app_use_settings(s);
+    marl_app_watch_still(s);
+    (void)!marl_board_start(&s->board); /* a chip that fails is reported by an event and restarted */
+    status = config->as_lines ? MARL_OK : marl_app_send_identity(s);
+    return status != MARL_OK ? status : report_faults(s);
 }
 
-static marl_status read_board(marl_station *s)
+static marl_status read_board(marl_app *s)
 {
     marl_sample sample;
     marl_status status = marl_board_read(&s->board, &sample);
     while (status == MARL_OK) { /* of several chips another may have something, too */
-        station_take_sample(s, &sample);
-        marl_status sent = station_stream(s, &sample);
+        marl_app_feed(s, &sample);
+        marl_status sent = marl_app_stream(s, &sample);
         if (sent != MARL_OK) {
             return sent;
         }
         status = marl_board_read(&s->board, &sample);
     }
-    return tell_faults(s);
+    return report_faults(s);
 }
 
-marl_status marl_station_step(marl_station *s, uint32_t *rest_us)
+marl_status marl_app_step(marl_app *s, uint32_t *rest_us)
 {
     *rest_us = 0;
     marl_status status = drain(s);
-    status = status != MARL_OK ? status : station_listen(s);
+    status = status != MARL_OK ? status : marl_app_listen(s);
     if (status == MARL_OK && !s->fed) {
         status = read_board(s);
     }

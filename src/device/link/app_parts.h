@@ -1,0 +1,26 @@
+/* SPDX-License-Identifier: MIT
+ * What the two halves of the application share. */
+#ifndef MARL_APP_PARTS_H
+#define MARL_APP_PARTS_H
+
+#include "marlinspike/app.h"
+
+/* An empty item, to be filled and sent. One that does not fit is counted and left out: its number is missing
+ * to the other end. */
+marl_cbor_writer marl_app_item(marl_app *app);
+marl_status marl_app_send(marl_app *app, const marl_cbor_writer *item);
+marl_status marl_app_send_identity(marl_app *app);
+/* A sample as it is, and the attitude if there is one. */
+marl_status marl_app_stream(marl_app *app, const marl_sample *sample);
+/* Corrects, watches for rest, estimates. */
+void marl_app_feed(marl_app *app, const marl_sample *raw);
+/* Restarts the estimate with the current settings. */
+void marl_app_use_settings(marl_app *app);
+/* Forgets what it knew of rest: readings are corrected in another way from now on. */
+void marl_app_watch_still(marl_app *app);
+/* Settings that the store keeps; without any they stay as they are. */
+void marl_app_load(marl_app *app);
+/* Reads and acknowledges what has arrived. */
+marl_status marl_app_listen(marl_app *app);
+
+#endif

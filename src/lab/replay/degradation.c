@@ -1,0 +1,71 @@
+/* SPDX-License-Identifier: MIT
+ * Decimation, dropout and jitter. */
+#include "marlinspike/degradation.h"
+#include <math.h>
+#include <string.h>
+
+#define EARLY 0.01 /* of a period: a row so little before its time is taken, since clocks round */
+#define MIN_STEP_NS 1000
+
+marl_status marl_degrader_init(marl_degrader *degrader, const marl_degradation *degradation)
+{
+    memset(degrader, 0, sizeof *degrader);
+    degrader->degradation = *degradation;
+    degrader->random = marl_random_seeded(degradation->seed, 0);
+    int right = degradation->drop >= 0 && degradation->drop < 1 && degradation->jitter_s >= 0 &&
+                degradation->jitter_s < 1e6 && degradation->rate_hz >= 0 && degradation->rate_hz < 1e9 &&
+                (degradation->every == 0 || degradation->rate_hz <= 0);
+    return right ? MARL_OK : MARL_ERR_ARGUMENT;
+}
+
+static void hold(marl_sample *held, const marl_sample *s)
+{
+    held->t_ns = s->t_ns;
+    held->accel = s->fresh & MARL_FRESH_ACCEL ? s->accel : held->accel;
+    held->gyro = s->fresh & MARL_FRESH_GYRO ? s->gyro : held->gyro;
+    held->mag = s->fresh & MARL_FRESH_MAG ? s->mag : held->mag;
+    held->temp = s->fresh & MARL_FRESH_TEMP ? s->temp : held->temp;
+    held->speed = s->fresh & MARL_FRESH_SPEED ? s->speed : held->speed;
+    held->fresh = (uint8_t)(held->fresh | s->fresh);
+}
+
+/* The grid of times starts at the first row, and again behind a gap. */
+static int is_due(marl_degrader *l, int64_t t_ns)
+{
+    double period = l->degradation.rate_hz > 0 ? 1e9 / l->degradation.rate_hz : 0;
+    if (l->degradation.every > 1) {
+        return (l->rows - 1) % l->degradation.every == 0;
+    }
+    if (l->rows == 1) {
+        l->next_ns = t_ns;
+    }
+    if (period <= 0 || (double)(t_ns - l->next_ns) < -EARLY * period) {
+        return period <= 0;
+    }
+    int64_t next = l->next_ns + llround(period);
+    l->next_ns = next > t_ns ? next : t_ns + llround(period);
+    return 1;
+}
+
+int marl_degrader_feed(marl_degrader *l, const marl_sample *recorded, marl_sample *seen)
+{
+    l->rows++;
+    hold(&l->held, recorded);
+    if (!is_due(l, recorded->t_ns)) {
+        return 0;
+    }
+    *seen = l->held;
+    l->held.fresh = 0;
+    if (l->degradation.drop > 0 && marl_random_uniform(&l->random) < l->degradation.drop) {
+        return 0;
+    }
+    if (l->degradation.jitter_s > 0) {
+        seen->t_ns += llround(1e9 * l->degradation.jitter_s * marl_random_normal(&l->random));
+        if (l->started && seen->t_ns < l->last_ns + MIN_STEP_NS) {
+            seen->t_ns = l->last_ns + MIN_STEP_NS;
+        }
+    }
+    l->last_ns = seen->t_ns;
+    l->started = 1;
+    return 1;
+}
