@@ -4,9 +4,9 @@
  *   gyro              integration of the angular rate alone
  *   vectors           attitude from two vectors at every sample: up from the accelerometer, north from the
  *                     magnetometer. "A passive system for determining the attitude of a satellite" (1964)
- *   complementary     "Nonlinear complementary filters on the special orthogonal group" (2008), constant
- * gains gradient-descent  "Estimation of IMU and MARG orientation using a gradient descent algorithm" (2011),
- *                     constant gains
+ *   complementary     constant gains. "Nonlinear complementary filters on the special orthogonal group"
+ * (2008) gradient-descent  constant gains. "Estimation of IMU and MARG orientation using a gradient descent
+ *                     algorithm" (2011)
  *   kalman            error-state Kalman filter with eight states: attitude error, gyroscope bias, horizontal
  *                     velocity. "A new approach to linear filtering and prediction problems" (1960), "Kalman
  *                     filtering for spacecraft attitude estimation" (1982)
@@ -112,6 +112,7 @@ typedef struct marl_estimator {
     int64_t wait_from_ns;           /* start of the wait for a magnetometer */
     uint8_t invalid_in_row;         /* samples in a row left out for their time that agree with each other */
     uint8_t seen;                   /* MARL_FRESH_...: which of rate, accel and mag are known */
+    uint8_t invalid;                /* MARL_FRESH_...: readings of the last sample that were left out */
     uint8_t unnormalized;           /* products since q was last brought to length one */
     uint8_t timed;                  /* t_ns is set */
     uint8_t waiting;                /* wait_from_ns is set */
@@ -124,17 +125,14 @@ typedef struct marl_estimator {
 /* MARL_ERR_ARGUMENT when the tuning does not pass marl_tuning_check; *estimator is then unusable. */
 MARL_CHECKED marl_status marl_estimator_init(marl_estimator *estimator, const marl_tuning *tuning);
 
-/* Processes one sample: raw or corrected, any mixture of fresh readings. Returns
+/* Processes one sample: raw or corrected, any mixture of fresh readings. MARL_ERR_TIME when its time stood
+ * still or went back: the whole sample is left out and the attitude stays that of the sample before. MARL_OK
+ * otherwise: the attitude, when there is one (marl_estimator_attitude), is that of this sample's time.
  *
- *   MARL_OK              everything fresh was used
- *   MARL_ERR_NOT_FINITE, MARL_ERR_IMPLAUSIBLE, MARL_ERR_DEGENERATE
- *                        a reading was left out, the rest used
- *   MARL_ERR_TIME        the whole sample was left out
- *   MARL_ERR_GAP         restarted: more than the tuning's gap_limit has passed, or the clock was set back
- *                        (ten samples in a row from the past that agree with each other)
- *   MARL_ERR_NOT_READY   not started yet
- *
- * What was left out is counted. It is right to go on calling after any of these. */
+ * An invalid reading (not finite, implausible, without direction) is left out, and the attitude stays valid;
+ * marl_estimator_invalid lists the readings. When more than the tuning's gap_limit has passed, or ten samples
+ * in a row show that the clock was set back, the estimator restarts from this sample. All of it is counted
+ * (marl_estimator_count). */
 MARL_CHECKED marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *sample);
 
 /* Sets the attitude, in the tuning's world: a start from outside, before the first sample or later. It counts
@@ -163,12 +161,18 @@ marl_vec3 marl_estimator_bias(const marl_estimator *estimator);
 /* Its standard deviations (1 sigma) per axis, rad/s. Errors as marl_estimator_sigma. */
 MARL_CHECKED marl_status marl_estimator_bias_sigma(const marl_estimator *estimator, marl_vec3 *sigma);
 
+/* Readings of the last sample that were left out as invalid: MARL_FRESH_... of the sensors. */
+uint8_t marl_estimator_invalid(const marl_estimator *estimator);
+
 /* Weights of the last correction, 0 to 1: how much of its undisturbed influence a sensor had. kalman: one
  * half at an unexplained acceleration of 0.1 m/s^2 rms and at a change of the field of 1 uT. 1 for filters
  * without weighting. */
 void marl_estimator_weights(const marl_estimator *estimator, float *accel, float *mag);
 
-/* What was left out and down-weighted so far. */
+/* The tuning that it was initialised with. */
+const marl_tuning *marl_estimator_tuning(const marl_estimator *estimator);
+
+/* Readings left out, used and down-weighted so far. */
 marl_estimator_counts marl_estimator_count(const marl_estimator *estimator);
 
 #ifdef __cplusplus

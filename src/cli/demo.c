@@ -7,6 +7,7 @@
 #include <string.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
+#include <unistd.h>
 
 extern char **environ;
 
@@ -58,18 +59,32 @@ static const struct {
                                      "DIR/pod-07.json --rates 100,50,25,10"},
 };
 
-/* Copies one file of the demo data, from where it is installed or from the source tree. */
+/* Opens a file of the demo data: installed beside this program, or in the source tree. */
+static FILE *open_data(const char *name)
+{
+    char program[PATH_MAX], from[2 * PATH_MAX];
+    ssize_t n = readlink("/proc/self/exe", program, sizeof program - 1);
+    program[n > 0 ? n : 0] = '\0';
+    char *end = strrchr(program, '/');
+    if (end != NULL) {
+        *end = '\0';
+        snprintf(from, sizeof from, "%s/" MARL_DATA_FROM_BIN "/demo/%s", program, name);
+        FILE *installed = fopen(from, "rb");
+        if (installed != NULL) {
+            return installed;
+        }
+    }
+    snprintf(from, sizeof from, "%s/demo/%s", MARL_DATA_SOURCE, name);
+    return fopen(from, "rb");
+}
+
+/* Copies one file of the demo data. */
 static marl_status fetch(const char *name, const char *dir, marl_error *error)
 {
-    char from[PATH_MAX + 64], to[PATH_MAX + 64], block[65536];
+    char to[PATH_MAX + 64], block[65536];
     marl_outfile *out;
     size_t n;
-    snprintf(from, sizeof from, "%s/demo/%s", MARL_DATA_INSTALLED, name);
-    FILE *f = fopen(from, "rb");
-    if (f == NULL) {
-        snprintf(from, sizeof from, "%s/demo/%s", MARL_DATA_SOURCE, name);
-        f = fopen(from, "rb");
-    }
+    FILE *f = open_data(name);
     if (f == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "%s: the demo data are not installed", name);
     }

@@ -42,7 +42,7 @@ int main(int argc, const char **argv)
         return cli_print_done();
     }
     if (strcmp(argv[1], "--version") == 0) {
-        cli_print("marlinspike %s\n", MARL_VERSION);
+        cli_print("marlinspike %s\n", marl_version());
         return cli_print_done();
     }
     for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++) {

@@ -136,10 +136,9 @@ START_TEST(a_late_magnetometer_sets_the_heading_at_once)
         for (int i = 0; i < 300; i++) {
             marl_sample s = at_rest(q, (int64_t)i * 10000000);
             s.fresh = i < 250 ? MARL_FRESH_ACCEL | MARL_FRESH_GYRO : s.fresh;
-            marl_status status = marl_estimator_update(&e, &s);
+            ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
             /* a start waits a second for the magnetometer, no longer */
-            ck_assert_int_eq(status, i < 100 ? MARL_ERR_NOT_READY : MARL_OK);
-            ck_assert_int_eq(marl_estimator_attitude(&e, &none), status);
+            ck_assert_int_eq(marl_estimator_attitude(&e, &none), i < 100 ? MARL_ERR_NOT_READY : MARL_OK);
             if (i >= 100) {
                 ck_assert_int_eq(marl_estimator_heading_is_magnetic(&e), i >= 250);
                 ck_assert_double_lt(tilt_between(none, q), 1e-4);
@@ -170,10 +169,10 @@ START_TEST(time_that_stops_or_jumps)
         /* a bridged gap turns with the rate; one too long starts anew from the vectors */
         s = at_rest(second, 3000000000);
         s.gyro = (marl_vec3){30, 30, 30};
-        ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_ERR_GAP);
+        ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
         ck_assert_double_lt(angle_between(attitude_of(&e), second), 2e-6);
         s = at_rest(first, INT64_MAX);
-        ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_ERR_GAP);
+        ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
         ck_assert_double_lt(angle_between(attitude_of(&e), first), 2e-6);
         ck_assert_uint_eq(e.counts.restarts, 2);
     }
@@ -186,10 +185,8 @@ START_TEST(bad_readings_are_left_out_and_counted)
     marl_quat q = marl_quat_from_rpy(0.2f, 0.1f, 2.0f);
     const struct {
         marl_vec3 bad;
-        marl_status accel, gyro, mag;
-    } each[] = {{{NAN, 0, 0}, MARL_ERR_NOT_FINITE, MARL_ERR_NOT_FINITE, MARL_ERR_NOT_FINITE},
-                {{0, 0, 1e20f}, MARL_ERR_IMPLAUSIBLE, MARL_ERR_IMPLAUSIBLE, MARL_ERR_IMPLAUSIBLE},
-                {{0, 0, 0}, MARL_ERR_DEGENERATE, MARL_OK, MARL_ERR_DEGENERATE}};
+        int gyro; /* 0: a valid rate */
+    } each[] = {{{NAN, 0, 0}, 1}, {{0, 0, 1e20f}, 1}, {{0, 0, 0}, 0}};
     marl_sample s = at_rest(q, 0);
     ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
     ck_assert_int_eq(marl_estimator_update(&clean, &s), MARL_OK);
@@ -197,13 +194,19 @@ START_TEST(bad_readings_are_left_out_and_counted)
     for (int i = 0; i < 3; i++) {
         s = at_rest(q, t += 10000000);
         s.accel = each[i].bad;
-        ck_assert_int_eq(marl_estimator_update(&e, &s), each[i].accel);
+        ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+        ck_assert_uint_eq(marl_estimator_invalid(&e), MARL_FRESH_ACCEL);
         s = at_rest(q, t += 10000000);
         s.gyro = each[i].bad;
-        ck_assert_int_eq(marl_estimator_update(&e, &s), each[i].gyro);
+        ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+        ck_assert_uint_eq(marl_estimator_invalid(&e), each[i].gyro ? MARL_FRESH_GYRO : 0);
         s = at_rest(q, t += 10000000);
         s.mag = each[i].bad;
-        ck_assert_int_eq(marl_estimator_update(&e, &s), each[i].mag);
+        ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+        ck_assert_uint_eq(marl_estimator_invalid(&e), MARL_FRESH_MAG);
+        s = at_rest(q, t += 10000000);
+        ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+        ck_assert_uint_eq(marl_estimator_invalid(&e), 0);
     }
     ck_assert_uint_eq(e.counts.invalid_accel, 3);
     ck_assert_uint_eq(e.counts.invalid_gyro, 2);
@@ -212,7 +215,7 @@ START_TEST(bad_readings_are_left_out_and_counted)
 }
 END_TEST
 
-START_TEST(a_clock_set_back_is_believed_after_a_while)
+START_TEST(a_clock_set_back_is_used_after_ten_samples)
 {
     marl_estimator e = make(MARL_FILTER_COMPLEMENTARY);
     marl_quat q = marl_quat_from_rpy(0.2f, 0.1f, 2.0f);
@@ -220,9 +223,8 @@ START_TEST(a_clock_set_back_is_believed_after_a_while)
     ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
     for (int i = 1; i <= 20; i++) {
         s = at_rest(q, (int64_t)i * 10000000);
-        ck_assert_int_eq(marl_estimator_update(&e, &s), i < 10    ? MARL_ERR_TIME
-                                                        : i == 10 ? MARL_ERR_GAP
-                                                                  : MARL_OK);
+        ck_assert_int_eq(marl_estimator_update(&e, &s), i < 10 ? MARL_ERR_TIME : MARL_OK);
+        ck_assert_uint_eq(e.counts.restarts, i >= 10);
     }
     ck_assert_double_lt(angle_between(attitude_of(&e), q), 1e-4);
     for (int i = 0; i < 100; i++) { /* a clock that stands still is never a new one */
@@ -421,7 +423,7 @@ MARL_SUITE("estimator", all_start_right_in_any_attitude, gyro_follows_a_steady_t
            bias_is_found_and_bounded, bias_about_level_axes_needs_no_magnetometer,
            magnetometer_never_moves_the_tilt, a_late_magnetometer_sets_the_heading_at_once,
            time_that_stops_or_jumps, bad_readings_are_left_out_and_counted,
-           a_clock_set_back_is_believed_after_a_while, sensors_may_come_in_separate_samples,
+           a_clock_set_back_is_used_after_ten_samples, sensors_may_come_in_separate_samples,
            both_worlds_tell_the_same_attitude, an_attitude_can_be_said, any_attitude_can_be_zero,
            a_known_speed_takes_the_bend_out, a_lever_does_not_shake_the_start, sigma_says_what_is_known,
            known_answers)

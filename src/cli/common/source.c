@@ -79,7 +79,7 @@ static marl_status load_flash(source *s, marl_error *error)
 
 static marl_status open_sim(source *s, const source_options *o, marl_sim_config *config, marl_error *error)
 {
-    marl_app_config app = {.device = o->device, .firmware = MARL_VERSION, .silent = (uint8_t)o->silent};
+    marl_app_config app = {.device = o->device, .firmware = marl_version(), .silent = (uint8_t)o->silent};
     s->kind = SOURCE_SIM;
     config->seed = (uint64_t)o->seed;
     config->faults = marl_sim_faults_none();

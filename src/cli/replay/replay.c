@@ -60,7 +60,7 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
         s = marl_replay_start(&j->replay, j->start.q, error);
     }
     if (s == MARL_OK && o->out != NULL) {
-        const marl_tuning *used = &j->replay.estimator.tuning;
+        const marl_tuning *used = marl_estimator_tuning(&j->replay.estimator);
         marl_log_info info = {.columns = MARL_COLUMNS_Q | MARL_COLUMNS_WEIGHT, .world = used->world};
         info.relative_heading = used->value[MARL_PARAMETER_USE_MAG] == 0.0f;
         s = marl_log_create(&j->writer, o->out, &info, error);

@@ -54,16 +54,14 @@ static int clock_was_set_back(marl_estimator *e, int64_t t_ns)
 /* Advances the clock; *dt is the time since the last accepted sample, 0 for the first. */
 static marl_status advance_time(marl_estimator *e, int64_t t_ns, float *dt)
 {
-    marl_status status = MARL_OK;
     *dt = 0.0f;
     if (e->timed) {
-        status = time_step(e->t_ns, t_ns, dt);
+        marl_status status = time_step(e->t_ns, t_ns, dt);
         if (status == MARL_ERR_TIME && !clock_was_set_back(e, t_ns)) {
             return status;
         }
         if (status != MARL_OK || *dt > PARAMETER(e, GAP_LIMIT)) {
             marl_estimator_restart(e);
-            status = MARL_ERR_GAP;
             *dt = 0.0f;
         }
     }
@@ -71,7 +69,7 @@ static marl_status advance_time(marl_estimator *e, int64_t t_ns, float *dt)
     e->timed = 1;
     e->t_ns = t_ns;
     e->counts.updates++;
-    return status;
+    return MARL_OK;
 }
 
 /* NaN and infinity fail every comparison. */
@@ -243,13 +241,13 @@ marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *
 {
     float dt;
     marl_sample screened;
-    marl_status readings = MARL_OK, time = advance_time(estimator, sample->t_ns, &dt);
-    if (time == MARL_ERR_TIME) {
-        return time;
+    estimator->invalid = 0;
+    if (advance_time(estimator, sample->t_ns, &dt) != MARL_OK) {
+        return MARL_ERR_TIME;
     }
     if (!is_clean(sample)) {
         screened = *sample;
-        readings = marl_estimator_screen(estimator, &screened, dt);
+        marl_estimator_screen(estimator, &screened, dt);
         sample = &screened;
     }
     marl_vec3 rate = add_readings(estimator, sample, dt);
@@ -263,10 +261,7 @@ marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *
     } else if (dt > 0.0f) {
         step(estimator, sample->fresh, rate, dt);
     }
-    if (time != MARL_OK || readings != MARL_OK) {
-        return time != MARL_OK ? time : readings;
-    }
-    return estimator->started ? MARL_OK : MARL_ERR_NOT_READY;
+    return MARL_OK;
 }
 
 marl_vec3 marl_estimator_turn(marl_estimator *e, marl_vec3 d)

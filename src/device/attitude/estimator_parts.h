@@ -62,9 +62,9 @@ void marl_motion_follow(marl_estimator *e, const marl_sample *s, float dt);
 /* The last accelerometer reading without it, m/s^2. */
 marl_vec3 marl_motion_subtract(const marl_estimator *e);
 
-/* Clears the fresh flag of readings that cannot be used and counts them, dt s after the last sample; the
- * first reason. */
-marl_status marl_estimator_screen(marl_estimator *e, marl_sample *s, float dt);
+/* Clears the fresh flag of invalid readings, keeps which they are and counts them, dt s after the last
+ * sample. */
+void marl_estimator_screen(marl_estimator *e, marl_sample *s, float dt);
 /* With every correction, `age` s after the last: starts again once a flood of invalid readings is over. */
 void marl_estimator_forget_garbage(marl_estimator *e, float age);
 /* Forgets the attitude, not the bias; counts a restart. */

@@ -19,7 +19,7 @@
 #define SET_AGE 1.0f
 
 /* Clears the fresh flag of vectors too short to have a direction. */
-static marl_status drop_directionless(marl_sample *s, uint8_t *invalid)
+static void drop_directionless(marl_sample *s, uint8_t *invalid)
 {
     uint8_t dropped = 0;
     if (vec3_dot(s->accel, s->accel) < MARL_MIN_ACCEL * MARL_MIN_ACCEL) {
@@ -31,14 +31,14 @@ static marl_status drop_directionless(marl_sample *s, uint8_t *invalid)
     dropped &= s->fresh;
     s->fresh = (uint8_t)(s->fresh & ~dropped);
     *invalid |= dropped;
-    return dropped ? MARL_ERR_DEGENERATE : MARL_OK;
 }
 
-marl_status marl_estimator_screen(marl_estimator *e, marl_sample *s, float dt)
+void marl_estimator_screen(marl_estimator *e, marl_sample *s, float dt)
 {
     uint8_t invalid;
-    marl_status status = marl_sample_check(s, &invalid);
-    marl_status direction = drop_directionless(s, &invalid);
+    (void)!marl_sample_check(s, &invalid);
+    drop_directionless(s, &invalid);
+    e->invalid = invalid;
     e->counts.invalid_accel += (invalid & MARL_FRESH_ACCEL) != 0;
     e->counts.invalid_gyro += (invalid & MARL_FRESH_GYRO) != 0;
     e->counts.invalid_mag += (invalid & MARL_FRESH_MAG) != 0;
@@ -49,7 +49,6 @@ marl_status marl_estimator_screen(marl_estimator *e, marl_sample *s, float dt)
         e->garbage = float_min(e->garbage + float_min(dt, GARBAGE_STEP), GARBAGE_LIMIT);
         e->spoiled |= e->garbage >= GARBAGE_LIMIT;
     }
-    return status != MARL_OK ? status : direction;
 }
 
 int marl_estimator_sees_north(const marl_estimator *e, marl_vec3 up)

@@ -41,6 +41,16 @@ marl_status marl_estimator_bias_sigma(const marl_estimator *estimator, marl_vec3
     return status;
 }
 
+uint8_t marl_estimator_invalid(const marl_estimator *estimator)
+{
+    return estimator->invalid;
+}
+
+const marl_tuning *marl_estimator_tuning(const marl_estimator *estimator)
+{
+    return &estimator->tuning;
+}
+
 void marl_estimator_weights(const marl_estimator *estimator, float *accel, float *mag)
 {
     *accel = estimator->weight_accel;

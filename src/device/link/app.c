@@ -152,7 +152,7 @@ void marl_app_feed(marl_app *s, const marl_sample *raw)
     (void)marl_still_update(&s->still, &unmounted);
     if (s->settings.has_tuning) {
         marl_calibration_apply(c, s->degC, &corrected);
-        (void)!marl_estimator_update(&s->estimator, &corrected); /* it counts what it leaves out */
+        (void)!marl_estimator_update(&s->estimator, &corrected); /* a sample out of time changes nothing */
     }
 }
 

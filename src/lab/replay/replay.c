@@ -51,7 +51,7 @@ marl_status marl_replay_init(marl_replay *replay, const marl_tuning *tuning,
 
 marl_status marl_replay_start(marl_replay *replay, marl_quat q, marl_error *error)
 {
-    if (replay->estimator.tuning.world == MARL_WORLD_NED) {
+    if (marl_estimator_tuning(&replay->estimator)->world == MARL_WORLD_NED) {
         q = marl_frame_swap_world(q);
     }
     if (marl_estimator_set_attitude(&replay->estimator, q) != MARL_OK) {
@@ -71,7 +71,8 @@ void marl_replay_weights(const marl_replay *replay, const marl_sample *sample, f
     const marl_estimator_counts now = marl_estimator_count(e), *before = &replay->before;
     float accel, mag;
     weight[0] = weight[1] = -1.0f;
-    if (e->tuning.filter == MARL_FILTER_GYRO || e->tuning.filter == MARL_FILTER_VECTORS) {
+    marl_filter filter = marl_estimator_tuning(e)->filter;
+    if (filter == MARL_FILTER_GYRO || filter == MARL_FILTER_VECTORS) {
         return;
     }
     int used = marl_estimator_heading_is_magnetic(e) && (sample->fresh & MARL_FRESH_MAG);
@@ -88,8 +89,8 @@ int marl_replay_step(marl_replay *replay, const marl_sample *sample, marl_quat *
     }
     marl_calibration_apply(&replay->calibration, replay->degC, &s);
     replay->before = marl_estimator_count(&replay->estimator);
-    marl_status status = marl_estimator_update(&replay->estimator, &s);
-    if (status == MARL_ERR_TIME || marl_estimator_attitude(&replay->estimator, q) != MARL_OK) {
+    if (marl_estimator_update(&replay->estimator, &s) != MARL_OK ||
+        marl_estimator_attitude(&replay->estimator, q) != MARL_OK) {
         return 0;
     }
     replay->digest = marl_digest_add(replay->digest, s.t_ns, *q);
