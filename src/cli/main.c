@@ -33,6 +33,7 @@ static void print_usage(FILE *to)
 
 int main(int argc, const char **argv)
 {
+    cli_watch_memory();
     if (argc < 2) {
         print_usage(stderr);
         return CLI_WRONG_USE;

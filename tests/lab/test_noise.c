@@ -242,6 +242,8 @@ START_TEST(too_little_and_nothing_at_all)
     }
     ck_assert_int_eq(marl_allan_of(lively, 400, 0.01, &allan, NULL), MARL_OK);
     marl_noise_fit(&allan, &noise);
+    ck_assert(isnan(noise.white) || (noise.white >= 0 && isfinite(noise.white)));
+    ck_assert(isnan(noise.flicker) && isnan(noise.walk)); /* a square wave has neither */
 }
 END_TEST
 

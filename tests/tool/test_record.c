@@ -193,6 +193,21 @@ START_TEST(chips_of_a_split_board_keep_their_rates_and_stamps)
 }
 END_TEST
 
+static int same_vector(marl_vec3 a, marl_vec3 b)
+{
+    return memcmp(&a.x, &b.x, sizeof a.x) == 0 && memcmp(&a.y, &b.y, sizeof a.y) == 0 &&
+           memcmp(&a.z, &b.z, sizeof a.z) == 0;
+}
+
+/* Bit for bit, but for padding. */
+static int same_sample(const marl_sample *a, const marl_sample *b)
+{
+    return a->t_ns == b->t_ns && a->fresh == b->fresh && same_vector(a->accel, b->accel) &&
+           same_vector(a->gyro, b->gyro) && same_vector(a->mag, b->mag) &&
+           memcmp(&a->temp, &b->temp, sizeof a->temp) == 0 &&
+           memcmp(&a->speed, &b->speed, sizeof a->speed) == 0;
+}
+
 START_TEST(standard_input_is_taken)
 {
     temporary t = tool_folder();
@@ -203,7 +218,7 @@ START_TEST(standard_input_is_taken)
     ck_assert_uint_eq(a.n, b.n);
     ck_assert_str_eq(b.info.device, "pod-07");
     for (size_t i = 0; i < a.n; i++) {
-        ck_assert_mem_eq(&a.row[i].sample, &b.row[i].sample, sizeof a.row[i].sample);
+        ck_assert(same_sample(&a.row[i].sample, &b.row[i].sample));
     }
     marl_log_free(&a);
     marl_log_free(&b);

@@ -113,18 +113,22 @@ END_TEST
 START_TEST(help_is_there_for_all)
 {
     temporary dir = tool_folder();
-    const char *const commands[] = {"simulate", "inspect", "calibrate", "correct",
-                                    "replay",   "compare", "demo"};
     tool_run all = run("--help");
     ck_assert_int_eq(all.code, 0);
-    for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++) {
-        ck_assert_ptr_nonnull(strstr(all.out, commands[i]));
-        tool_run r = run("%s --help", commands[i]);
+    int commands = 0;
+    for (char *line = strtok(all.out, "\n"); line != NULL; line = strtok(NULL, "\n")) {
+        char command[32];
+        if (strncmp(line, "  ", 2) != 0 || sscanf(line, " %31s", command) != 1) {
+            continue;
+        }
+        commands++;
+        tool_run r = run("%s --help", command);
         ck_assert_int_eq(r.code, 0);
         ck_assert_ptr_nonnull(strstr(r.out, "Example: marlinspike "));
         ck_assert_str_eq(r.err, "");
         run_free(&r);
     }
+    ck_assert_int_ge(commands, 12);
     run_free(&all);
     run_wants(0, "--version");
     temporary_remove(&dir);

@@ -40,6 +40,39 @@ static int print_help(cli *c, const cli_usage *usage)
     return cli_print_done();
 }
 
+/* How often an option stands among the words. */
+static int count_option(const char *name, int argc, const char **argv)
+{
+    int n = 0;
+    for (int i = 1; i < argc && strcmp(argv[i], "--") != 0; i++) {
+        size_t length = strlen(name);
+        const char *word = argv[i];
+        n += strncmp(word, "--", 2) == 0 && strncmp(word + 2, name, length) == 0 &&
+             (word[2 + length] == '\0' || word[2 + length] == '=');
+    }
+    return n;
+}
+
+/* popt leaves an option out without an error when it finds no memory for its text. */
+static int options_are_whole(const struct poptOption *own, int argc, const char **argv)
+{
+    for (const struct poptOption *o = own; o->longName != NULL || o->shortName != '\0'; o++) {
+        unsigned kind = o->argInfo & POPT_ARG_MASK;
+        int given = o->longName != NULL ? count_option(o->longName, argc, argv) : 0, kept = 0;
+        if (kind == POPT_ARG_STRING && given > 0 && *(char **)o->arg == NULL) {
+            return 0;
+        }
+        for (char **text = kind == POPT_ARG_ARGV ? *(char ***)o->arg : NULL; text != NULL && *text != NULL;
+             text++) {
+            kept++;
+        }
+        if (kind == POPT_ARG_ARGV && kept < given) {
+            return 0;
+        }
+    }
+    return 1;
+}
+
 int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, const cli_usage *usage)
 {
     int help = 0, result;
@@ -66,6 +99,10 @@ int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, 
     memcpy(c->words, argv, ((size_t)argc + 1) * sizeof *c->words);
     c->words[0] = c->name;
     c->context = poptGetContext(NULL, argc, c->words, table, 0);
+    if (c->context == NULL) {
+        cli_message("no memory");
+        return CLI_MACHINE;
+    }
     poptSetOtherOptionHelp(c->context, line);
     result = poptGetNextOpt(c->context);
     if (result < -1) {
@@ -74,6 +111,10 @@ int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, 
     }
     if (help) {
         return print_help(c, usage);
+    }
+    if (!options_are_whole(own, argc, argv)) {
+        cli_message("no memory");
+        return CLI_MACHINE;
     }
     c->file = (const char *const *)poptGetArgs(c->context);
     while (c->file != NULL && c->file[c->files] != NULL) {
@@ -138,13 +179,4 @@ marl_status cli_unknown_scene(const char *scene, marl_error *error)
         marl_list_append(known, sizeof known, marl_scene_name((marl_scene_kind)i));
     }
     return marl_fail(error, MARL_ERR_USE, "unknown scene '%s'; known: %s", scene, known);
-}
-
-int cli_print_done(void)
-{
-    if (fflush(stdout) != 0 || ferror(stdout)) {
-        cli_message("stdout: cannot be written");
-        return CLI_MACHINE;
-    }
-    return CLI_DONE;
 }

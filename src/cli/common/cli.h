@@ -158,6 +158,8 @@ json_t *cli_number(double value);
 /* A text for a report; what is no text in it is replaced. */
 json_t *cli_text(const char *text);
 json_t *cli_numbers(const double *value, size_t n);
+/* To be called once at the start: a failed allocation while JSON is made then makes its printing fail. */
+void cli_watch_memory(void);
 /* Prints the one object on stdout and releases it. Returns 0, or 5 when stdout is closed. */
 int cli_print_json(json_t *root);
 /* Flushes stdout: a table that could not be printed is not done. */

@@ -7,39 +7,48 @@
 #include <stdlib.h>
 #include <string.h>
 
-/* The formatted text, cleaned; to be freed. NULL without memory. */
-static char *cleaned(const char *format, va_list arguments)
+enum { MAX_PRINTED = 16384 }; /* bytes of one call; paths and texts of files are the longest parts */
+
+/* Set when an allocation of jansson failed, or a text was too long: what is printed is not complete then. */
+static int incomplete;
+
+static void *json_allocate(size_t size)
 {
-    va_list again;
-    va_copy(again, arguments);
-    int n = vsnprintf(NULL, 0, format, again);
-    va_end(again);
-    char *text = n >= 0 ? malloc((size_t)n + 1) : NULL;
-    if (text != NULL) {
-        vsnprintf(text, (size_t)n + 1, format, arguments);
-        marl_text_clean_lines(text);
-    }
-    return text;
+    void *block = malloc(size);
+    incomplete |= block == NULL;
+    return block;
+}
+
+void cli_watch_memory(void)
+{
+    json_set_alloc_funcs(json_allocate, free);
+}
+
+/* The formatted text, cleaned. */
+static void print_clean(FILE *to, const char *format, va_list arguments)
+{
+    char text[MAX_PRINTED];
+    int n = vsnprintf(text, sizeof text, format, arguments);
+    incomplete |= n < 0 || n >= MAX_PRINTED;
+    marl_text_clean_lines(text);
+    fputs(text, to);
 }
 
 void cli_print(const char *format, ...)
 {
     va_list arguments;
     va_start(arguments, format);
-    char *text = cleaned(format, arguments);
+    print_clean(stdout, format, arguments);
     va_end(arguments);
-    fputs(text != NULL ? text : "no memory\n", text != NULL ? stdout : stderr);
-    free(text);
 }
 
 void cli_message(const char *format, ...)
 {
     va_list arguments;
     va_start(arguments, format);
-    char *text = cleaned(format, arguments);
+    print_clean(stderr, format, arguments);
     va_end(arguments);
-    fprintf(stderr, "%s\n", text != NULL ? text : "no memory");
-    free(text);
+    fputc('\n', stderr);
 }
 
 void cli_warn(cli_warnings *warnings, const char *code, const char *format, ...)
@@ -108,6 +117,7 @@ json_t *cli_text(const char *text)
 {
     char *copy = strdup(text);
     if (copy == NULL) {
+        incomplete = 1;
         return NULL;
     }
     marl_text_clean(copy);
@@ -130,11 +140,25 @@ json_t *cli_numbers(const double *value, size_t n)
     return list;
 }
 
+int cli_print_done(void)
+{
+    if (incomplete) {
+        cli_message("no memory: the output is not complete");
+        return CLI_MACHINE;
+    }
+    if (fflush(stdout) != 0 || ferror(stdout)) {
+        cli_message("stdout: cannot be written");
+        return CLI_MACHINE;
+    }
+    return CLI_DONE;
+}
+
 int cli_print_json(json_t *root)
 {
     char *text = json_dumps(root, JSON_INDENT(2) | JSON_REAL_PRECISION(9));
     json_decref(root);
-    if (text == NULL) {
+    if (text == NULL || incomplete) {
+        free(text);
         cli_message("no memory");
         return CLI_MACHINE;
     }

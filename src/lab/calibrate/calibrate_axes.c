@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: MIT
  * The axes of the sensors against each other, and the mount. */
 #include "lab/calibrate/corrected_log.h"
+#include "lab/maths/linear.h"
 #include "lab/maths/statistics.h"
 #include "marlinspike/calibrate.h"
-#include <lapacke.h>
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -121,7 +121,7 @@ static int find_rotation(const pair *pairs, size_t n, size_t part, double turn[3
                 }
             }
         }
-        if (LAPACKE_dposv(LAPACK_ROW_MAJOR, 'U', UNKNOWNS, 1, normal, UNKNOWNS, right, 1) != 0) {
+        if (!lab_solve_positive(UNKNOWNS, normal, right)) {
             return 0;
         }
         for (int k = 0; k < 3; k++) {

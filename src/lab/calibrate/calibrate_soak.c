@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: MIT
  * Bias over temperature. */
 #include "lab/log/reading.h"
+#include "lab/maths/linear.h"
 #include "lab/maths/statistics.h"
 #include "marlinspike/calibrate.h"
-#include <lapacke.h>
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -68,8 +68,7 @@ static int fit_curve(const marl_soak_result *r, int axis, int order, double refe
             }
         }
     }
-    if (LAPACKE_dposv(LAPACK_ROW_MAJOR, 'U', n, 1, c->covariance, n, c->term, 1) != 0 ||
-        LAPACKE_dpotri(LAPACK_ROW_MAJOR, 'U', n, c->covariance, n) != 0) {
+    if (!lab_solve_positive(n, c->covariance, c->term) || !lab_invert_factor(n, c->covariance)) {
         return 0;
     }
     for (size_t i = 0; i < r->n; i++) {

@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: MIT
  * The gyroscope's scale from turns. */
 #include "lab/inspect/spans.h"
+#include "lab/maths/linear.h"
 #include "lab/maths/statistics.h"
 #include "marlinspike/calibrate.h"
-#include <lapacke.h>
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -114,14 +114,14 @@ static int fit_scales(const marl_turns_result *r, double (*integral)[3], double 
                 right[k] += slope[k] * off;
             }
         }
-        if (LAPACKE_dposv(LAPACK_ROW_MAJOR, 'U', 3, 1, normal, 3, right, 1) != 0) {
+        if (!lab_solve_positive(3, normal, right)) {
             return 0;
         }
         for (int k = 0; k < 3; k++) {
             scale[k] += right[k];
         }
     }
-    int known = LAPACKE_dpotri(LAPACK_ROW_MAJOR, 'U', 3, normal, 3) == 0;
+    int known = lab_invert_factor(3, normal);
     for (int k = 0; k < 3; k++) {
         sigma[k] = known && r->n > 3 ? sqrt(normal[4 * k] * squares / (double)(r->n - 3)) : NAN;
     }

@@ -2,9 +2,9 @@
  * Fitting ellipsoids. */
 #include "lab/calibrate/ellipsoid.h"
 #include "lab/calibrate/ellipsoid_parts.h"
+#include "lab/maths/linear.h"
 #include "lab/maths/statistics.h"
 #include <cminpack.h>
-#include <lapacke.h>
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
@@ -166,15 +166,13 @@ static void find_covariance(const cloud *c, const double *p, lab_ellipsoid *fit)
         }
     }
     double variance = c->n > (size_t)n ? squares / (double)(c->n - (size_t)n) : NAN;
-    int fails = LAPACKE_dpotrf(LAPACK_ROW_MAJOR, 'U', n, normal, n) != 0 ||
-                LAPACKE_dpotri(LAPACK_ROW_MAJOR, 'U', n, normal, n) != 0;
+    int fails = !lab_invert_positive(n, normal);
     fit->deviation = sqrt(variance) * c->size;
     for (int j = 0; j < n; j++) {
         for (int k = 0; k < n; k++) {
             /* back to the readings' unit: biases grow by the size, shapes fall by it */
             double scale = (j < 3 ? c->size : 1 / c->size) * (k < 3 ? c->size : 1 / c->size);
-            double value = normal[(j < k ? j : k) * n + (j < k ? k : j)];
-            fit->cofactor[j][k] = fails ? NAN : value * scale / (c->size * c->size);
+            fit->cofactor[j][k] = fails ? NAN : normal[j * n + k] * scale / (c->size * c->size);
         }
     }
 }

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Algebraic starts of the ellipsoid fit. */
 #include "lab/calibrate/ellipsoid_parts.h"
-#include <lapacke.h>
+#include "lab/maths/linear.h"
 #include <math.h>
 #include <string.h>
 
@@ -22,7 +22,7 @@ static int start_sphere(const double (*x)[3], size_t n, double centre[3], double
             }
         }
     }
-    if (LAPACKE_dposv(LAPACK_ROW_MAJOR, 'U', 4, 1, a, 4, b, 1) != 0) {
+    if (!lab_solve_positive(4, a, b)) {
         return 0;
     }
     memcpy(centre, b, 3 * sizeof *centre);
@@ -46,12 +46,10 @@ static int find_quadric(const double (*x)[3], size_t n, double quadric[TERMS])
             }
         }
     }
-    if (LAPACKE_dsyev(LAPACK_ROW_MAJOR, 'V', 'U', TERMS, scatter, TERMS, value) != 0) {
+    if (!lab_eigen(TERMS, scatter, value)) {
         return 0;
     }
-    for (int k = 0; k < TERMS; k++) {
-        quadric[k] = scatter[TERMS * k];
-    }
+    memcpy(quadric, scatter, TERMS * sizeof *quadric);
     return 1;
 }
 
@@ -60,9 +58,8 @@ static int root_of_quadric(const double q[TERMS], double bias[3], double shape[3
 {
     double m[9] = {q[0], q[3], q[4], q[3], q[1], q[5], q[4], q[5], q[2]}, a[9], value[3];
     double centre[3] = {-q[6], -q[7], -q[8]};
-    lapack_int pivots[3];
     memcpy(a, m, sizeof a);
-    if (LAPACKE_dgesv(LAPACK_ROW_MAJOR, 3, 1, a, 3, pivots, centre, 1) != 0) {
+    if (!lab_solve_general(3, a, centre)) {
         return 0;
     }
     double level = -q[9];
@@ -74,8 +71,7 @@ static int root_of_quadric(const double q[TERMS], double bias[3], double shape[3
     for (int k = 0; k < 9; k++) {
         m[k] /= level;
     }
-    if (!isfinite(m[0]) || LAPACKE_dsyev(LAPACK_ROW_MAJOR, 'V', 'U', 3, m, 3, value) != 0 ||
-        !(value[0] > 0)) {
+    if (!lab_eigen(3, m, value) || !(value[0] > 0)) {
         return 0;
     }
     for (int i = 0; i < 3; i++) {
@@ -83,7 +79,7 @@ static int root_of_quadric(const double q[TERMS], double bias[3], double shape[3
         for (int k = 0; k < 3; k++) {
             shape[i][k] = 0;
             for (int j = 0; j < 3; j++) {
-                shape[i][k] += m[3 * i + j] * sqrt(value[j]) * m[3 * k + j];
+                shape[i][k] += m[3 * j + i] * sqrt(value[j]) * m[3 * j + k];
             }
         }
     }
@@ -99,7 +95,7 @@ static int is_flat(const double (*x)[3], size_t n)
             c[k] += x[i][k / 3] * x[i][k % 3];
         }
     }
-    return LAPACKE_dsyev(LAPACK_ROW_MAJOR, 'N', 'U', 3, c, 3, value) != 0 || !(value[0] > FLAT * value[2]);
+    return !lab_eigen(3, c, value) || !(value[0] > FLAT * value[2]);
 }
 
 /* A quadric that is no ellipsoid, or one stretched beyond what sensors do, is no better than a sphere. */

@@ -4,7 +4,7 @@
 #include "lab/clock/clock_coarse.h"
 #include "lab/clock/turning.h"
 #include "lab/maths/correlate.h"
-#include <lapacke.h>
+#include "lab/maths/linear.h"
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
@@ -51,10 +51,8 @@ static double *running_squares(const lab_turning *t)
  * ("Least-squares estimation of transformation parameters between two point patterns", 1991). */
 static double r_squared_of(double regressor, const double product[9], double response)
 {
-    double p[9], value[3], left[9], right[9], rest[2];
-    memcpy(p, product, sizeof p);
-    if (!(response > 0) || !(regressor > 0) ||
-        LAPACKE_dgesvd(LAPACK_ROW_MAJOR, 'N', 'N', 3, 3, p, 3, value, left, 3, right, 3, rest) != 0) {
+    double value[3];
+    if (!(response > 0) || !(regressor > 0) || !lab_singular_values(product, value)) {
         return NAN;
     }
     double mirrored = product[0] * (product[4] * product[8] - product[5] * product[7]) -

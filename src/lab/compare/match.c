@@ -3,8 +3,8 @@
 #include "lab/compare/match_pairs.h"
 #include "lab/log/series.h"
 #include "lab/maths/block_fit.h"
+#include "lab/maths/linear.h"
 #include "marlinspike/reference.h"
-#include <lapacke.h>
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
@@ -165,7 +165,7 @@ static double condition_of(const lab_block_fit *fit)
 {
     double normal[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX], value[LAB_BLOCK_FIT_MAX];
     memcpy(normal, fit->normal, sizeof normal);
-    if (LAPACKE_dsyev(LAPACK_ROW_MAJOR, 'N', 'U', fit->n, normal, fit->n, value) != 0) {
+    if (!lab_eigen(fit->n, normal, value)) {
         return INFINITY;
     }
     return value[0] > 0 ? sqrt((double)fit->rows / 3 / value[0]) : INFINITY;

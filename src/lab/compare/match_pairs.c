@@ -2,7 +2,7 @@
  * Attitudes of an estimate and of its reference at the same times. */
 #include "lab/compare/match_pairs.h"
 #include "lab/log/series.h"
-#include <lapacke.h>
+#include "lab/maths/linear.h"
 #include <stdlib.h>
 
 #define SKIP_NS INT64_C(5000000000)  /* an estimate settles first ... */
@@ -56,10 +56,11 @@ lab_pairs lab_pairs_settled(const lab_pairs *p)
 marl_quat lab_main_attitude(double sums[16])
 {
     double value[4];
-    if (LAPACKE_dsyev(LAPACK_ROW_MAJOR, 'V', 'U', 4, sums, 4, value) != 0) {
+    if (!lab_eigen(4, sums, value)) {
         return marl_quat_identity();
     }
-    return marl_quat_canonical((marl_quat){(float)sums[3], (float)sums[7], (float)sums[11], (float)sums[15]});
+    return marl_quat_canonical(
+        (marl_quat){(float)sums[12], (float)sums[13], (float)sums[14], (float)sums[15]});
 }
 
 marl_quat lab_pairs_mean_world(const lab_pairs *p, marl_quat body)

@@ -169,20 +169,20 @@ marl_status marl_calibration_read(marl_calibration_record *record, const char *p
     return status;
 }
 
-static void set_if_given(json_t *object, const char *key, double value)
+static void set_if_given(json_t **object, const char *key, double value)
 {
     if (isfinite(value)) {
-        json_object_set_new(object, key, json_real(value));
+        lab_json_put(object, key, json_real(value));
     }
 }
 
 static json_t *curve_to_json(const marl_fit *fit)
 {
     json_t *curve = json_object();
-    json_object_set_new(curve, "reference_degC", json_real(fit->reference_degC));
-    json_object_set_new(curve, "range_degC", lab_json_from_numbers(fit->range_degC, 2));
-    json_object_set_new(curve, "bias_per_degC", lab_json_from_numbers(fit->bias_per_degC, 3));
-    json_object_set_new(curve, "bias_per_degC2", lab_json_from_numbers(fit->bias_per_degC2, 3));
+    lab_json_put(&curve, "reference_degC", json_real(fit->reference_degC));
+    lab_json_put(&curve, "range_degC", lab_json_from_numbers(fit->range_degC, 2));
+    lab_json_put(&curve, "bias_per_degC", lab_json_from_numbers(fit->bias_per_degC, 3));
+    lab_json_put(&curve, "bias_per_degC2", lab_json_from_numbers(fit->bias_per_degC2, 3));
     return curve;
 }
 
@@ -190,26 +190,26 @@ static json_t *fit_to_json(const marl_fit *fit, const char *unit)
 {
     json_t *sensor = json_object();
     json_t *quality = json_object();
-    json_object_set_new(sensor, "unit", json_string(unit));
-    json_object_set_new(sensor, "bias", lab_json_from_numbers(fit->bias, 3));
-    json_object_set_new(sensor, "matrix", lab_json_from_matrix(fit->matrix));
+    lab_json_put(&sensor, "unit", json_string(unit));
+    lab_json_put(&sensor, "bias", lab_json_from_numbers(fit->bias, 3));
+    lab_json_put(&sensor, "matrix", lab_json_from_matrix(fit->matrix));
     if (fit->has_sigma) {
-        json_object_set_new(sensor, "bias_sigma", lab_json_from_numbers(fit->bias_sigma, 3));
-        json_object_set_new(sensor, "matrix_sigma", lab_json_from_matrix(fit->matrix_sigma));
+        lab_json_put(&sensor, "bias_sigma", lab_json_from_numbers(fit->bias_sigma, 3));
+        lab_json_put(&sensor, "matrix_sigma", lab_json_from_matrix(fit->matrix_sigma));
     }
     if (fit->has_curve) {
-        json_object_set_new(sensor, "temperature", curve_to_json(fit));
+        lab_json_put(&sensor, "temperature", curve_to_json(fit));
     }
-    set_if_given(sensor, "field", fit->field);
-    set_if_given(sensor, "dip_deg", fit->dip_deg);
+    set_if_given(&sensor, "field", fit->field);
+    set_if_given(&sensor, "dip_deg", fit->dip_deg);
     if (isfinite(fit->points)) {
-        json_object_set_new(quality, "points", json_integer((json_int_t)fit->points));
+        lab_json_put(&quality, "points", json_integer((json_int_t)fit->points));
     }
-    set_if_given(quality, "residual_rms", fit->residual_rms);
-    set_if_given(quality, "coverage", fit->coverage);
-    set_if_given(quality, "temperature_degC", fit->temperature_degC);
-    if (json_object_size(quality) > 0) {
-        json_object_set(sensor, "fit", quality);
+    set_if_given(&quality, "residual_rms", fit->residual_rms);
+    set_if_given(&quality, "coverage", fit->coverage);
+    set_if_given(&quality, "temperature_degC", fit->temperature_degC);
+    if (quality == NULL || json_object_size(quality) > 0) {
+        lab_json_put(&sensor, "fit", json_incref(quality));
     }
     json_decref(quality);
     return sensor;
@@ -218,25 +218,25 @@ static json_t *fit_to_json(const marl_fit *fit, const char *unit)
 static json_t *to_json(const marl_calibration_record *record)
 {
     json_t *root = json_object();
-    json_object_set_new(root, "marlinspike", json_string(KIND));
+    lab_json_put(&root, "marlinspike", json_string(KIND));
     if (record->device[0]) {
-        json_object_set_new(root, "device", json_string(record->device));
+        lab_json_put(&root, "device", json_string(record->device));
     }
     if (record->made[0]) {
-        json_object_set_new(root, "made", json_string(record->made));
+        lab_json_put(&root, "made", json_string(record->made));
     }
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (record->fit[i].present) {
-            json_object_set_new(root, marl_sensor_name((marl_sensor)i),
-                                fit_to_json(&record->fit[i], marl_sensor_unit((marl_sensor)i)));
+            lab_json_put(&root, marl_sensor_name((marl_sensor)i),
+                         fit_to_json(&record->fit[i], marl_sensor_unit((marl_sensor)i)));
         }
     }
     if (record->has_mount) {
         json_t *mount = json_object();
-        json_object_set_new(mount, "q", lab_json_from_numbers(record->mount, 4));
-        json_object_set_new(root, "mount", mount);
+        lab_json_put(&mount, "q", lab_json_from_numbers(record->mount, 4));
+        lab_json_put(&root, "mount", mount);
     }
-    set_if_given(root, "declination_deg", record->declination_deg);
+    set_if_given(&root, "declination_deg", record->declination_deg);
     return root;
 }
 

@@ -11,13 +11,13 @@
 
 #define MAX_BYTES (16u << 20)
 
-static char *read_text(const char *path, marl_error *error)
+static char *read_text(const char *path, marl_status *status, marl_error *error)
 {
     FILE *f = fopen(path, "rb");
     char *text = NULL;
     size_t used = 0, capacity = 0;
     if (f == NULL) {
-        marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
+        *status = marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
         return NULL;
     }
     for (;;) {
@@ -25,7 +25,9 @@ static char *read_text(const char *path, marl_error *error)
             capacity = capacity ? 2 * capacity : 8192;
             char *larger = capacity <= MAX_BYTES ? realloc(text, capacity) : NULL;
             if (larger == NULL) {
-                marl_fail(error, MARL_ERR_INPUT, "%s: larger than %u MiB", path, MAX_BYTES >> 20);
+                *status = capacity <= MAX_BYTES ? marl_fail(error, MARL_ERR_SYSTEM, "no memory")
+                                                : marl_fail(error, MARL_ERR_INPUT, "%s: larger than %u MiB",
+                                                            path, MAX_BYTES >> 20);
                 break;
             }
             text = larger;
@@ -33,7 +35,7 @@ static char *read_text(const char *path, marl_error *error)
         size_t got = fread(text + used, 1, capacity - used - 1, f);
         used += got;
         if (got == 0 && ferror(f)) {
-            marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
+            *status = marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
             break;
         }
         if (got == 0) {
@@ -52,14 +54,16 @@ marl_status lab_json_load(lab_json *file, const char *path, const char *kind, ma
     json_error_t fault;
     char given[64] = "";
     *file = (lab_json){.path = path};
-    file->text = read_text(path, error);
+    marl_status status = MARL_OK;
+    file->text = read_text(path, &status, error);
     if (file->text == NULL) {
-        return MARL_ERR_INPUT;
+        return status;
     }
     file->root = json_loads(file->text, JSON_REJECT_DUPLICATES, &fault);
-    marl_status status = MARL_OK;
     if (file->root == NULL) {
-        status = marl_fail(error, MARL_ERR_INPUT, "%s:%d: %s", path, fault.line, fault.text);
+        status = json_error_code(&fault) == json_error_out_of_memory
+                     ? marl_fail(error, MARL_ERR_SYSTEM, "no memory")
+                     : marl_fail(error, MARL_ERR_INPUT, "%s:%d: %s", path, fault.line, fault.text);
     } else if (!json_is_object(file->root)) {
         status = marl_fail(error, MARL_ERR_INPUT, "%s:1: not a JSON object", path);
     }
@@ -89,11 +93,27 @@ lab_json_at lab_json_root(const lab_json *file)
     return (lab_json_at){.file = file, .object = file->root};
 }
 
+void lab_json_put(json_t **object, const char *key, json_t *value)
+{
+    if (json_object_set_new(*object, key, value) != 0) {
+        json_decref(*object);
+        *object = NULL;
+    }
+}
+
+void lab_json_push(json_t **array, json_t *value)
+{
+    if (json_array_append_new(*array, value) != 0) {
+        json_decref(*array);
+        *array = NULL;
+    }
+}
+
 json_t *lab_json_from_numbers(const double *value, size_t n)
 {
     json_t *array = json_array();
     for (size_t i = 0; i < n; i++) {
-        json_array_append_new(array, isfinite(value[i]) ? json_real(value[i]) : json_null());
+        lab_json_push(&array, isfinite(value[i]) ? json_real(value[i]) : json_null());
     }
     return array;
 }
@@ -102,7 +122,7 @@ json_t *lab_json_from_matrix(const double value[3][3])
 {
     json_t *rows = json_array();
     for (int i = 0; i < 3; i++) {
-        json_array_append_new(rows, lab_json_from_numbers(value[i], 3));
+        lab_json_push(&rows, lab_json_from_numbers(value[i], 3));
     }
     return rows;
 }

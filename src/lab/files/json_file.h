@@ -53,7 +53,14 @@ MARL_CHECKED marl_status lab_json_numbers(const lab_json_at *at, const char *key
 MARL_CHECKED marl_status lab_json_matrix(const lab_json_at *at, const char *key, int needed, int nulls,
                                          double value[3][3], marl_error *error);
 
-/* Arrays for writing; NaN becomes null. */
+/* Puts a value into an object that is being made. Takes the reference to `value`. Without memory (a NULL
+ * value, or no place for it) the object is given up and becomes NULL, and stays so; it is written as "no
+ * memory". */
+void lab_json_put(json_t **object, const char *key, json_t *value);
+/* The same with the end of an array. */
+void lab_json_push(json_t **array, json_t *value);
+
+/* Arrays for writing; NaN becomes null. NULL without memory. */
 json_t *lab_json_from_numbers(const double *value, size_t n);
 json_t *lab_json_from_matrix(const double value[3][3]);
 

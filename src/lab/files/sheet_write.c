@@ -4,17 +4,17 @@
 #include "marlinspike/calibration.h"
 #include "marlinspike/sheet_file.h"
 
-static void put_number(json_t *sensor, const char *key, double value)
+static void put_number(json_t **sensor, const char *key, double value)
 {
     if (value != 0) {
-        json_object_set_new(sensor, key, json_real(value));
+        lab_json_put(sensor, key, json_real(value));
     }
 }
 
-static void put_numbers(json_t *sensor, const char *key, const double value[3])
+static void put_numbers(json_t **sensor, const char *key, const double value[3])
 {
     if (value[0] != 0 || value[1] != 0 || value[2] != 0) {
-        json_object_set_new(sensor, key, lab_json_from_numbers(value, 3));
+        lab_json_put(sensor, key, lab_json_from_numbers(value, 3));
     }
 }
 
@@ -31,24 +31,24 @@ static int has_cross_axis(const marl_sensor_sheet *s)
 static json_t *sensor_json(const marl_sensor_sheet *s, const char *unit)
 {
     json_t *sensor = json_object();
-    json_object_set_new(sensor, "unit", json_string(unit));
-    json_object_set_new(sensor, "rate_hz", json_real(s->rate_hz));
-    json_object_set_new(sensor, "full_scale", json_real(s->full_scale));
-    json_object_set_new(sensor, "bits", json_integer(s->bits));
-    json_object_set_new(sensor, "white", json_real(s->white));
-    put_numbers(sensor, "bias", s->bias);
-    put_number(sensor, "bias_spread", s->bias_spread);
-    put_numbers(sensor, "scale_error", s->scale_error);
+    lab_json_put(&sensor, "unit", json_string(unit));
+    lab_json_put(&sensor, "rate_hz", json_real(s->rate_hz));
+    lab_json_put(&sensor, "full_scale", json_real(s->full_scale));
+    lab_json_put(&sensor, "bits", json_integer(s->bits));
+    lab_json_put(&sensor, "white", json_real(s->white));
+    put_numbers(&sensor, "bias", s->bias);
+    put_number(&sensor, "bias_spread", s->bias_spread);
+    put_numbers(&sensor, "scale_error", s->scale_error);
     if (has_cross_axis(s)) {
-        json_object_set_new(sensor, "cross_axis", lab_json_from_matrix(s->cross_axis));
+        lab_json_put(&sensor, "cross_axis", lab_json_from_matrix(s->cross_axis));
     }
-    put_number(sensor, "flicker", s->flicker);
-    put_number(sensor, "walk", s->walk);
-    put_number(sensor, "low_pass_hz", s->low_pass_hz);
-    put_number(sensor, "resonance_hz", s->resonance_hz);
-    put_number(sensor, "damping", s->damping);
-    put_numbers(sensor, "bias_per_degC", s->bias_per_degC);
-    json_object_set_new(sensor, "reference_degC", json_real(s->reference_degC));
+    put_number(&sensor, "flicker", s->flicker);
+    put_number(&sensor, "walk", s->walk);
+    put_number(&sensor, "low_pass_hz", s->low_pass_hz);
+    put_number(&sensor, "resonance_hz", s->resonance_hz);
+    put_number(&sensor, "damping", s->damping);
+    put_numbers(&sensor, "bias_per_degC", s->bias_per_degC);
+    lab_json_put(&sensor, "reference_degC", json_real(s->reference_degC));
     return sensor;
 }
 
@@ -56,14 +56,14 @@ marl_status marl_sheet_write(const marl_sheet *sheet, const char *path, marl_err
 {
     const marl_sensor_sheet *of[MARL_SENSOR_COUNT] = {&sheet->accel, &sheet->gyro, &sheet->mag};
     json_t *root = json_object();
-    json_object_set_new(root, "marlinspike", json_string("sheet/1"));
+    lab_json_put(&root, "marlinspike", json_string("sheet/1"));
     if (sheet->name[0] != '\0') {
-        json_object_set_new(root, "name", json_string(sheet->name));
+        lab_json_put(&root, "name", json_string(sheet->name));
     }
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (of[i]->present) {
-            json_object_set_new(root, marl_sensor_name((marl_sensor)i),
-                                sensor_json(of[i], marl_sensor_unit((marl_sensor)i)));
+            lab_json_put(&root, marl_sensor_name((marl_sensor)i),
+                         sensor_json(of[i], marl_sensor_unit((marl_sensor)i)));
         }
     }
     return lab_json_save(root, path, error);

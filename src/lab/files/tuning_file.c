@@ -207,9 +207,9 @@ static json_t *group_json(const marl_tuning *tuning, const char *group)
     for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
         const marl_parameter *row = marl_parameter_row((marl_parameter_id)i);
         if (is_in_group(i, tuning->filter, group)) {
-            json_object_set_new(object, row->name,
-                                row->kind == MARL_KIND_SWITCH ? json_boolean(tuning->value[i] != 0.0f)
-                                                              : json_real((double)tuning->value[i]));
+            lab_json_put(&object, row->name,
+                         row->kind == MARL_KIND_SWITCH ? json_boolean(tuning->value[i] != 0.0f)
+                                                       : json_real((double)tuning->value[i]));
         }
     }
     return object;
@@ -220,14 +220,14 @@ marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path,
     json_t *root = json_object();
     const marl_tuning *t = &tuning->tuning;
     int off = t->value[MARL_PARAMETER_WEIGHTING] == 0.0f;
-    json_object_set_new(root, "marlinspike", json_string(KIND));
-    json_object_set_new(root, "name", json_string(tuning->name));
+    lab_json_put(&root, "marlinspike", json_string(KIND));
+    lab_json_put(&root, "name", json_string(tuning->name));
     if (tuning->about[0] != '\0') {
-        json_object_set_new(root, "about", json_string(tuning->about));
+        lab_json_put(&root, "about", json_string(tuning->about));
     }
-    json_object_set_new(root, "filter", json_string(marl_filter_name(t->filter)));
-    json_object_set_new(root, "world", json_string(marl_world_name(t->world)));
-    json_object_set_new(root, "parameters", group_json(t, "parameters"));
-    json_object_set_new(root, "weighting", off ? json_string("off") : group_json(t, "weighting"));
+    lab_json_put(&root, "filter", json_string(marl_filter_name(t->filter)));
+    lab_json_put(&root, "world", json_string(marl_world_name(t->world)));
+    lab_json_put(&root, "parameters", group_json(t, "parameters"));
+    lab_json_put(&root, "weighting", off ? json_string("off") : group_json(t, "weighting"));
     return lab_json_save(root, path, error);
 }

@@ -3,8 +3,8 @@
 #include "marlinspike/axes.h"
 #include "lab/inspect/arrangement.h"
 #include "lab/log/reading.h"
+#include "lab/maths/linear.h"
 #include "lab/maths/statistics.h"
-#include <lapacke.h>
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -131,7 +131,7 @@ static double solve(const sums *s, int unknowns, double x[MAX_UNKNOWNS])
             a[i * unknowns + k] = s->aa[i][k];
         }
     }
-    if (!(s->yy > 0) || LAPACKE_dposv(LAPACK_ROW_MAJOR, 'U', unknowns, 1, a, unknowns, x, 1) != 0) {
+    if (!(s->yy > 0) || !lab_solve_positive(unknowns, a, x)) {
         return 1;
     }
     for (int i = 0; i < unknowns; i++) {
@@ -220,7 +220,7 @@ static int turns_enough(const windows *all)
             }
         }
     }
-    if (n < MIN_WINDOWS || LAPACKE_dsyev(LAPACK_ROW_MAJOR, 'N', 'U', 3, second, 3, moment) != 0) {
+    if (n < MIN_WINDOWS || !lab_eigen(3, second, moment)) {
         return 0;
     }
     return moment[1] > 0.02 * moment[2]; /* ascending: 14 % of the rate about a second axis */

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Least squares with standard errors from blocks of time. */
 #include "lab/maths/block_fit.h"
-#include <lapacke.h>
+#include "lab/maths/linear.h"
 #include <math.h>
 #include <string.h>
 
@@ -77,14 +77,8 @@ int lab_block_fit_solve(lab_block_fit *fit, double *step, double *covariance)
     int n = fit->n;
     close_block(fit);
     memcpy(inverse, fit->normal, sizeof inverse);
-    if (LAPACKE_dpotrf(LAPACK_ROW_MAJOR, 'U', n, inverse, n) != 0 ||
-        LAPACKE_dpotri(LAPACK_ROW_MAJOR, 'U', n, inverse, n) != 0) {
+    if (!lab_invert_positive(n, inverse)) {
         return 0;
-    }
-    for (int i = 0; i < n; i++) {
-        for (int k = 0; k < i; k++) {
-            inverse[i * n + k] = inverse[k * n + i];
-        }
     }
     for (int i = 0; i < n; i++) {
         step[i] = 0;

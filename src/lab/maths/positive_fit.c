@@ -6,13 +6,13 @@
 #include <string.h>
 
 #define MIN_SHARE 1e-15 /* of the greatest variance: no weight is infinite */
-enum { ROUNDS = 6 };
+enum { ROUNDS = 6, WORK = 64 * LAB_FIT_TERMS };
 
 /* Least squares over the terms of the set. Returns chi-square, infinity where there is no solution. */
 static double solve(const lab_variances *v, unsigned set, const double *model, double term[LAB_FIT_TERMS],
                     double sigma[LAB_FIT_TERMS])
 {
-    double a[LAB_FIT_POINTS * LAB_FIT_TERMS], b[LAB_FIT_POINTS] = {0}, chi = 0;
+    double a[LAB_FIT_POINTS * LAB_FIT_TERMS], b[LAB_FIT_POINTS] = {0}, work[WORK], chi = 0;
     int which[LAB_FIT_TERMS], terms = 0;
     for (int k = 0; k < LAB_FIT_TERMS; k++) {
         term[k] = sigma[k] = 0;
@@ -23,24 +23,24 @@ static double solve(const lab_variances *v, unsigned set, const double *model, d
     for (size_t i = 0; i < v->n; i++) {
         double weight = sqrt(v->dof[i] / 2) / model[i];
         for (int k = 0; k < terms; k++) {
-            a[i * (size_t)terms + (size_t)k] = weight * v->share[i][which[k]];
+            a[(size_t)k * v->n + i] = weight * v->share[i][which[k]];
         }
         b[i] = weight * v->variance[i];
     }
-    if ((size_t)terms > v->n ||
-        LAPACKE_dgels(LAPACK_ROW_MAJOR, 'N', (lapack_int)v->n, terms, 1, a, terms, b, 1) != 0) {
+    lapack_int n = (lapack_int)v->n;
+    if (terms > n || LAPACKE_dgels_work(LAPACK_COL_MAJOR, 'N', n, terms, 1, a, n, b, n, work, WORK) != 0) {
         return INFINITY;
     }
     for (size_t i = (size_t)terms; i < v->n; i++) {
         chi += b[i] * b[i];
     }
     /* the upper triangle R stands in a: the covariance is the inverse of R'R */
-    if (LAPACKE_dpotri(LAPACK_ROW_MAJOR, 'U', terms, a, terms) != 0) {
+    if (LAPACKE_dpotri_work(LAPACK_COL_MAJOR, 'U', terms, a, n) != 0) {
         return INFINITY;
     }
     for (int k = 0; k < terms; k++) {
         term[which[k]] = b[k];
-        sigma[which[k]] = sqrt(a[k * terms + k]);
+        sigma[which[k]] = sqrt(a[k * n + k]);
     }
     return chi;
 }

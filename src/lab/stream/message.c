@@ -7,18 +7,44 @@
 #include <stdlib.h>
 #include <string.h>
 
-/* Adds a pair and gives both references away. */
-static void add(cbor_item_t *map, int key, cbor_item_t *value)
+/* Lets an item go that is being made: without memory it becomes NULL, and stays so. */
+static void give_up(cbor_item_t **item)
 {
-    (void)!cbor_map_add(
-        map, (struct cbor_pair){.key = cbor_move(cbor_build_uint8((uint8_t)key)), .value = cbor_move(value)});
+    if (*item != NULL) {
+        cbor_decref(item);
+    }
+    *item = NULL;
+}
+
+/* Adds a pair to the map and gives both references away. */
+static void add_pair(cbor_item_t **map, cbor_item_t *key, cbor_item_t *value)
+{
+    if (*map == NULL || key == NULL || value == NULL ||
+        !cbor_map_add(*map, (struct cbor_pair){.key = key, .value = value})) {
+        give_up(map);
+    }
+    give_up(&key);
+    give_up(&value);
+}
+
+static void add(cbor_item_t **map, int key, cbor_item_t *value)
+{
+    add_pair(map, cbor_build_uint8((uint8_t)key), value);
+}
+
+static void push(cbor_item_t **list, cbor_item_t *value)
+{
+    if (*list == NULL || value == NULL || !cbor_array_push(*list, value)) {
+        give_up(list);
+    }
+    give_up(&value);
 }
 
 static cbor_item_t *numbers(const double *value, size_t n)
 {
     cbor_item_t *list = cbor_new_definite_array(n);
     for (size_t i = 0; i < n; i++) {
-        (void)!cbor_array_push(list, cbor_move(cbor_build_float4((float)value[i])));
+        push(&list, cbor_build_float4((float)value[i]));
     }
     return list;
 }
@@ -38,12 +64,12 @@ static cbor_item_t *fit_item(const marl_fit *fit)
 {
     const double range[3] = {fit->reference_degC, fit->range_degC[0], fit->range_degC[1]};
     cbor_item_t *map = cbor_new_definite_map(fit->has_curve ? 5 : 2);
-    add(map, FIT_BIAS, numbers(fit->bias, 3));
-    add(map, FIT_MATRIX, numbers(&fit->matrix[0][0], 9));
+    add(&map, FIT_BIAS, numbers(fit->bias, 3));
+    add(&map, FIT_MATRIX, numbers(&fit->matrix[0][0], 9));
     if (fit->has_curve) {
-        add(map, FIT_CURVE, numbers(range, 3));
-        add(map, FIT_PER_DEGC, numbers(fit->bias_per_degC, 3));
-        add(map, FIT_PER_DEGC2, numbers(fit->bias_per_degC2, 3));
+        add(&map, FIT_CURVE, numbers(range, 3));
+        add(&map, FIT_PER_DEGC, numbers(fit->bias_per_degC, 3));
+        add(&map, FIT_PER_DEGC2, numbers(fit->bias_per_degC2, 3));
     }
     return map;
 }
@@ -57,15 +83,15 @@ static cbor_item_t *calibration_item(const marl_calibration_record *record)
     }
     cbor_item_t *map = cbor_new_definite_map(pairs);
     if (record->device[0] != '\0') {
-        add(map, CALIBRATION_FOR, cbor_build_string(record->device));
+        add(&map, CALIBRATION_FOR, cbor_build_string(record->device));
     }
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (record->fit[i].present) {
-            add(map, CALIBRATION_ACCEL + i, fit_item(&record->fit[i]));
+            add(&map, CALIBRATION_ACCEL + i, fit_item(&record->fit[i]));
         }
     }
     if (record->has_mount) {
-        add(map, CALIBRATION_MOUNT, numbers(record->mount, 4));
+        add(&map, CALIBRATION_MOUNT, numbers(record->mount, 4));
     }
     return map;
 }
@@ -76,9 +102,7 @@ static cbor_item_t *parameters(const marl_tuning *tuning)
     for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
         const marl_parameter *row = marl_parameter_row((marl_parameter_id)i);
         if (row->filters & (1u << tuning->filter)) {
-            (void)!cbor_map_add(map,
-                                (struct cbor_pair){.key = cbor_move(cbor_build_string(row->name)),
-                                                   .value = cbor_move(cbor_build_float4(tuning->value[i]))});
+            add_pair(&map, cbor_build_string(row->name), cbor_build_float4(tuning->value[i]));
         }
     }
     return map;
@@ -87,49 +111,59 @@ static cbor_item_t *parameters(const marl_tuning *tuning)
 static cbor_item_t *tuning_item(const marl_tuning *tuning)
 {
     cbor_item_t *map = cbor_new_definite_map(3);
-    add(map, TUNING_FILTER, cbor_build_string(marl_filter_name(tuning->filter)));
-    add(map, TUNING_WORLD, cbor_build_string(marl_world_name(tuning->world)));
-    add(map, TUNING_PARAMETERS, parameters(tuning));
+    add(&map, TUNING_FILTER, cbor_build_string(marl_filter_name(tuning->filter)));
+    add(&map, TUNING_WORLD, cbor_build_string(marl_world_name(tuning->world)));
+    add(&map, TUNING_PARAMETERS, parameters(tuning));
     return map;
 }
 
 static cbor_item_t *sample_item(const marl_sample *s)
 {
     cbor_item_t *map = cbor_new_definite_map(6);
-    add(map, SAMPLE_T, integer(s->t_ns));
+    add(&map, SAMPLE_T, integer(s->t_ns));
     if (s->fresh & MARL_FRESH_ACCEL) {
-        add(map, SAMPLE_ACCEL, vector(s->accel));
+        add(&map, SAMPLE_ACCEL, vector(s->accel));
     }
     if (s->fresh & MARL_FRESH_GYRO) {
-        add(map, SAMPLE_GYRO, vector(s->gyro));
+        add(&map, SAMPLE_GYRO, vector(s->gyro));
     }
     if (s->fresh & MARL_FRESH_MAG) {
-        add(map, SAMPLE_MAG, vector(s->mag));
+        add(&map, SAMPLE_MAG, vector(s->mag));
     }
     if (s->fresh & MARL_FRESH_TEMP) {
-        add(map, SAMPLE_TEMP, cbor_build_float4(s->temp));
+        add(&map, SAMPLE_TEMP, cbor_build_float4(s->temp));
     }
     if (s->fresh & MARL_FRESH_SPEED) {
-        add(map, SAMPLE_SPEED, cbor_build_float4(s->speed));
+        add(&map, SAMPLE_SPEED, cbor_build_float4(s->speed));
     }
     return map;
+}
+
+static int has_contents(const marl_message *m)
+{
+    switch (m->kind) {
+    case MARL_ITEM_CALIBRATION:
+        return m->calibration != NULL;
+    case MARL_ITEM_TUNING:
+        return m->tuning != NULL;
+    case MARL_ITEM_SAMPLE:
+        return m->sample != NULL;
+    default:
+        return m->kind == MARL_ITEM_IDENTIFY || m->kind == MARL_ITEM_COMMIT || m->kind == MARL_ITEM_ZERO;
+    }
 }
 
 static cbor_item_t *body_of(const marl_message *m)
 {
     switch (m->kind) {
     case MARL_ITEM_CALIBRATION:
-        return m->calibration != NULL ? calibration_item(m->calibration) : NULL;
+        return calibration_item(m->calibration);
     case MARL_ITEM_TUNING:
-        return m->tuning != NULL ? tuning_item(m->tuning) : NULL;
+        return tuning_item(m->tuning);
     case MARL_ITEM_SAMPLE:
-        return m->sample != NULL ? sample_item(m->sample) : NULL;
-    case MARL_ITEM_IDENTIFY:
-    case MARL_ITEM_COMMIT:
-    case MARL_ITEM_ZERO:
-        return cbor_new_definite_map(0);
+        return sample_item(m->sample);
     default:
-        return NULL;
+        return cbor_new_definite_map(0);
     }
 }
 
@@ -137,15 +171,17 @@ marl_status marl_message_make(const marl_message *m, uint8_t bytes[MARL_MESSAGE_
                               marl_error *error)
 {
     uint8_t contents[MARL_ITEM_MAX];
-    cbor_item_t *body = body_of(m);
     *n = 0;
-    if (body == NULL) {
+    if (!has_contents(m)) {
         return marl_fail(error, MARL_ERR_ARGUMENT, "a message of this kind lacks its contents");
     }
-    cbor_item_t *item = cbor_new_definite_array(3);
-    (void)!cbor_array_push(item, cbor_move(cbor_build_uint8((uint8_t)m->kind)));
-    (void)!cbor_array_push(item, cbor_move(cbor_build_uint32(m->number)));
-    (void)!cbor_array_push(item, cbor_move(body));
+    cbor_item_t *body = body_of(m), *item = cbor_new_definite_array(3);
+    push(&item, cbor_build_uint8((uint8_t)m->kind));
+    push(&item, cbor_build_uint32(m->number));
+    push(&item, body);
+    if (item == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
     size_t size = cbor_serialize(item, contents, sizeof contents);
     cbor_decref(&item);
     if (size == 0) {
