@@ -47,11 +47,11 @@ MARL_CHECKED marl_status marl_receiver_create(marl_receiver **receiver, const ch
                                               const marl_log_options *options, marl_error *error);
 void marl_receiver_free(marl_receiver *receiver); /* NULL is allowed */
 
-/* Takes bytes. Fails only without memory. */
+/* Feeds bytes. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_receiver_feed(marl_receiver *receiver, const uint8_t *bytes, size_t n,
                                             marl_error *error);
-/* No more bytes will come: gives out what waited for them. */
-void marl_receiver_finish(marl_receiver *receiver);
+/* No more bytes will come: what waited for them becomes a row. MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_receiver_finish(marl_receiver *receiver, marl_error *error);
 
 /* The next row in the order of time. MARL_ERR_NOT_READY when more bytes are needed, MARL_END when the
  * board has restarted and its clock with it. */

@@ -11,6 +11,7 @@ import os
 import random
 import re
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
@@ -54,16 +55,19 @@ COMMANDS = [
 ]
 CALLS = "openat,read,write,lseek,fsync,rename,renameat,renameat2,close,fchmod,flock,ftruncate,mkdir,unlink," \
         "newfstatat,fstat,readlink"
-TIMEOUT = 20
+TIMEOUT = 8
 
 
 def run(words, folder, env=None, prefix=()):
-    started = {**os.environ, **(env or {})}
+    child = subprocess.Popen([*prefix, TOOL, *words], cwd=folder, env={**os.environ, **(env or {})},
+                             stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+                             start_new_session=True)
     try:
-        done = subprocess.run([*prefix, TOOL, *words], cwd=folder, env=started, stdin=subprocess.DEVNULL,
-                              stdout=subprocess.PIPE, stderr=subprocess.PIPE, timeout=TIMEOUT)
-        return done.returncode, done.stdout, done.stderr
+        out, err = child.communicate(timeout=TIMEOUT)
+        return child.returncode, out, err
     except subprocess.TimeoutExpired:
+        os.killpg(child.pid, signal.SIGKILL)
+        child.communicate()
         return "hangs", b"", b""
 
 
@@ -95,7 +99,7 @@ class Trial:
             self.after = written(folder)
 
     def folder(self):
-        made = tempfile.TemporaryDirectory()
+        made = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
         for name in os.listdir(self.inputs):
             os.link(os.path.join(self.inputs, name), os.path.join(made.name, name))
         if "--into" in self.command:

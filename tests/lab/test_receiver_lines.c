@@ -41,7 +41,7 @@ START_TEST(lines_are_taken_as_they_come)
     for (const char *c = cases[_i].sent; *c != '\0'; c++) {
         ck_assert_int_eq(marl_receiver_feed(receiver, (const uint8_t *)c, 1, NULL), MARL_OK);
     }
-    marl_receiver_finish(receiver);
+    ck_assert_int_eq(marl_receiver_finish(receiver, NULL), MARL_OK);
     while (marl_receiver_next(receiver, &row) == MARL_OK) {
         rows++;
     }

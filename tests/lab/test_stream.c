@@ -143,7 +143,7 @@ static marl_receiver *receive(const wire *w)
         size_t n = w->n - at < 1000 ? w->n - at : 1000;
         ck_assert_int_eq(marl_receiver_feed(receiver, w->bytes + at, n, NULL), MARL_OK);
     }
-    marl_receiver_finish(receiver);
+    ck_assert_int_eq(marl_receiver_finish(receiver, NULL), MARL_OK);
     return receiver;
 }
 

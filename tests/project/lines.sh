@@ -4,7 +4,7 @@
 set -euo pipefail
 cd "$(dirname "$0")/../.."
 count() {
-    git ls-files --cached --others --exclude-standard -- "$@" | grep -E '\.(c|h|sh|ld|js|html)$|(^|/)run$' |
+    { git ls-files --cached --others --exclude-standard -- "$@" 2>/dev/null || find "$@" -type f -not -path './build/*'; } | grep -E '\.(c|h|sh|ld|js|html)$|(^|/)run$' |
         tr '\n' '\0' | xargs -0 -r cat | grep -c '[^[:space:]]' || true
 }
 all=$(count .)

@@ -46,6 +46,79 @@ START_TEST(no_text_becomes_a_command)
 }
 END_TEST
 
+/* A random text of what ends strings, starts commands and comments, or expands, for a shell or for gnuplot.
+ */
+static void hostile_text(char *text, size_t size, uint64_t *state)
+{
+    static const char *const part[] = {"'",
+                                       "\"",
+                                       "\n",
+                                       "\r",
+                                       "\\",
+                                       "`touch owned`",
+                                       "$(touch owned)",
+                                       "system('touch owned')",
+                                       "; ",
+                                       " # ",
+                                       "{",
+                                       "}",
+                                       "@x",
+                                       "%s%n",
+                                       "\x01",
+                                       "\xe2\x80\xa8",
+                                       "EOD",
+                                       "\n$data << EOD\n",
+                                       "unset output",
+                                       "set print 'owned'",
+                                       "print 1",
+                                       "|touch owned",
+                                       "../",
+                                       "\t"};
+    text[0] = '\0';
+    for (int i = 0; i < 8; i++) {
+        *state = *state * UINT64_C(6364136223846793005) + UINT64_C(1442695040888963407);
+        const char *next = part[(*state >> 33) % (sizeof part / sizeof part[0])];
+        if (strlen(text) + strlen(next) < size) {
+            strcat(text, next);
+        }
+    }
+}
+
+/* From every source at once: the name of a tuning, of a device, of a column, of a log. */
+START_TEST(no_random_text_becomes_a_command)
+{
+    temporary dir = tool_folder();
+    uint64_t state = 20261127;
+    for (int i = 0; i < 25; i++) {
+        char text[200], name[300];
+        hostile_text(text, sizeof text, &state);
+        json_t *tuning =
+            json_pack("{ssssss}", "marlinspike", "tuning/2", "filter", "complementary", "name", text);
+        ck_assert_ptr_nonnull(tuning);
+        ck_assert_int_eq(json_dump_file(tuning, "any.json", 0), 0);
+        json_decref(tuning);
+        snprintf(name, sizeof name, "x%s.csv", text);
+        for (char *c = name; *c != '\0'; c++) {
+            *c = *c == '/' ? '_' : *c;
+        }
+        FILE *log = fopen(name, "w");
+        ck_assert_ptr_nonnull(log);
+        fprintf(log,
+                "# marlinspike log/1 device=%s\n\"%s\",t[s],accel_x,accel_y,accel_z,gyro_x,gyro_y,gyro_z\n",
+                i % 2 ? "a" : "b'`\"", strpbrk(text, "\"\n\r") ? "c" : text);
+        for (int k = 0; k < 300; k++) {
+            fprintf(log, "1,%.2f,0,0,9.8,0,0,0.0%d\n", 0.01 * k, k % 7);
+        }
+        ck_assert_int_eq(fclose(log), 0);
+        ck_assert_int_eq(setenv("HOSTILE_LOG", name, 1), 0);
+        run_wants(0, "replay \"$HOSTILE_LOG\" --tuning any.json --figure f%d.svg --quiet", i);
+        ck_assert_int_eq(access("owned", F_OK), -1);
+        ck_assert_int_eq(unlink(name), 0);
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* still.csv of a device with a hostile name, and under a hostile name. */
 static void write_hostile(void)
 {
@@ -115,5 +188,6 @@ START_TEST(figures_stay_well_formed)
 }
 END_TEST
 
-MARL_SUITE("tool texts", no_text_becomes_a_command, no_control_character_reaches_the_terminal,
-           a_device_name_that_is_no_text_is_kept_apart, figures_stay_well_formed)
+MARL_SUITE("tool texts", no_text_becomes_a_command, no_random_text_becomes_a_command,
+           no_control_character_reaches_the_terminal, a_device_name_that_is_no_text_is_kept_apart,
+           figures_stay_well_formed)

@@ -140,7 +140,7 @@ json_t *cli_downweighted_json(const marl_estimator_counts *counts);
 
 /* Warnings about a log that was read: one list for stderr and for --json. */
 typedef struct cli_warnings {
-    size_t n;
+    size_t n, more; /* in the list; and beyond it */
     struct {
         char code[24];
         char text[400];

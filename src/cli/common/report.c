@@ -54,7 +54,10 @@ void cli_message(const char *format, ...)
 void cli_warn(cli_warnings *warnings, const char *code, const char *format, ...)
 {
     const size_t max = sizeof warnings->item / sizeof warnings->item[0];
-    if (warnings->n == max) {
+    if (warnings->n == max) { /* the last place counts those that have none */
+        snprintf(warnings->item[max - 1].code, sizeof warnings->item[0].code, "more");
+        snprintf(warnings->item[max - 1].text, sizeof warnings->item[0].text, "%zu more warnings",
+                 ++warnings->more);
         return;
     }
     va_list arguments;
@@ -64,6 +67,7 @@ void cli_warn(cli_warnings *warnings, const char *code, const char *format, ...)
     va_end(arguments);
     marl_text_clean(warnings->item[warnings->n].text);
     warnings->n++;
+    warnings->more = warnings->n == max; /* should another come, this one is counted with it */
 }
 
 void cli_warn_of_log(cli_warnings *w, const marl_log_report *r, const char *path)

@@ -140,6 +140,12 @@ static int scene_is_over(const recording *r)
     return r->guided && r->from->kind == SOURCE_SIM && source_seconds(r->from) > 2 * r->from->max_s + 1;
 }
 
+static marl_status finish(recording *r, marl_error *error)
+{
+    marl_status status = marl_receiver_finish(r->receiver, error);
+    return status != MARL_OK ? status : parse_rows(r, error);
+}
+
 /* Until one of the ends. */
 static marl_status run(recording *r, marl_error *error)
 {
@@ -150,8 +156,7 @@ static marl_status run(recording *r, marl_error *error)
         marl_status status = source_read(r->from, bytes, sizeof bytes, &got, error);
         if (status == MARL_END) {
             r->end = end_of_source(r);
-            marl_receiver_finish(r->receiver);
-            return parse_rows(r, error);
+            return finish(r, error);
         }
         p.heard_s = got > 0 ? source_seconds(r->from) : p.heard_s;
         status = status != MARL_OK ? status : marl_receiver_feed(r->receiver, bytes, got, error);
@@ -163,8 +168,7 @@ static marl_status run(recording *r, marl_error *error)
         recording_show(r, 0);
     }
     r->end = stop ? END_STOPPED : END_OVER;
-    marl_receiver_finish(r->receiver);
-    return parse_rows(r, error);
+    return finish(r, error);
 }
 
 /* Asks for the identity; a board that only sends need not respond. */

@@ -60,11 +60,11 @@ char *marl_outfile_followed(const char *path)
     return NULL;
 }
 
-/* Is the locked file still the one of that name? Another run may have cleared it before it was locked. */
-static int is_in_place(int fd)
+/* Another run may have cleared the file before it was locked. */
+static int was_cleared(int fd)
 {
     struct stat file;
-    return fstat(fd, &file) == 0 && file.st_nlink > 0;
+    return fstat(fd, &file) == 0 && file.st_nlink == 0;
 }
 
 int lab_outfile_temporary(const char *target, char **path)
@@ -80,7 +80,7 @@ int lab_outfile_temporary(const char *target, char **path)
         }
         (void)fcntl(fd, F_SETFD, FD_CLOEXEC);
         (void)flock(fd, LOCK_EX); /* where files cannot be locked, none is ever cleared */
-        if (is_in_place(fd)) {
+        if (!was_cleared(fd)) {
             return fd;
         }
         close(fd);

@@ -9,7 +9,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { UNKNOWNS = LAB_ELLIPSOID_UNKNOWNS, MAX_CALLS = 200 };
+enum { UNKNOWNS = LAB_ELLIPSOID_UNKNOWNS, MAX_CALLS = 40 };
 #define PRECISION 1e-10
 
 static const int place[6][2] = {{0, 0}, {1, 1}, {2, 2}, {0, 1}, {0, 2}, {1, 2}};

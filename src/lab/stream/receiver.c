@@ -136,8 +136,9 @@ static void count_lost(marl_receiver *r, uint32_t number)
 static marl_status read_item(marl_receiver *r, size_t n, marl_error *error)
 {
     lab_item item;
-    if (!lab_item_read(r->packet, n, &item)) {
-        return MARL_OK;
+    lab_item_result result = lab_item_read(r->packet, n, &item);
+    if (result != LAB_ITEM_GOOD) {
+        return result == LAB_ITEM_BAD ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     if ((item.kind == MARL_ITEM_SAMPLE || item.kind == MARL_ITEM_IDENTITY) && began_anew(r, item.t_ns)) {
         r->report.restarted = 1;
@@ -210,13 +211,15 @@ marl_status marl_receiver_feed(marl_receiver *r, const uint8_t *bytes, size_t n,
     return status;
 }
 
-void marl_receiver_finish(marl_receiver *r)
+marl_status marl_receiver_finish(marl_receiver *r, marl_error *error)
 {
     marl_log_row row;
-    if (!r->finished && lab_row_last(&r->order, &row, &r->report.rows)) {
-        (void)lab_row_queue_add(&r->queue, &row);
-    }
+    int is_left = !r->finished && lab_row_last(&r->order, &row, &r->report.rows);
     r->finished = 1;
+    if (is_left && !lab_row_queue_add(&r->queue, &row)) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    return MARL_OK;
 }
 
 marl_status marl_receiver_next(marl_receiver *r, marl_log_row *row)

@@ -240,20 +240,20 @@ static int read_item(const cbor_item_t *root, lab_item *item)
     return read_body(part[2], item);
 }
 
-int lab_item_read(const uint8_t *bytes, size_t n, lab_item *item)
+lab_item_result lab_item_read(const uint8_t *bytes, size_t n, lab_item *item)
 {
     struct cbor_load_result result;
     marl_cbor_reader whole = marl_cbor_from(bytes, n);
     memset(item, 0, sizeof *item);
     marl_cbor_skip(&whole);
     if (whole.status != MARL_OK || whole.at != n) { /* libcbor allocates whatever length is claimed */
-        return 0;
+        return LAB_ITEM_BAD;
     }
     cbor_item_t *root = cbor_load(bytes, n, &result);
     if (root == NULL) {
-        return 0;
+        return result.error.code == CBOR_ERR_MEMERROR ? LAB_ITEM_NO_MEMORY : LAB_ITEM_BAD;
     }
     int good = result.read == n && read_item(root, item);
     cbor_decref(&root);
-    return good;
+    return good ? LAB_ITEM_GOOD : LAB_ITEM_BAD;
 }

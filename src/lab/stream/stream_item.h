@@ -20,7 +20,13 @@ typedef struct lab_item {
     char event[160];
 } lab_item;
 
-/* Returns 0 when the bytes are no item. Kinds that are not known are items with nothing in them. */
-int lab_item_read(const uint8_t *bytes, size_t n, lab_item *item);
+typedef enum lab_item_result {
+    LAB_ITEM_BAD, /* the bytes are no item */
+    LAB_ITEM_GOOD,
+    LAB_ITEM_NO_MEMORY
+} lab_item_result;
+
+/* Kinds that are not known are items with nothing in them. */
+lab_item_result lab_item_read(const uint8_t *bytes, size_t n, lab_item *item);
 
 #endif
