@@ -31,6 +31,8 @@ void bench_accuracy(void);
 /* Finds the one tuning of each textbook loop; not part of a run without words. */
 void bench_plain(void);
 void bench_recovery(void);
+/* Wrong acceptances, refusals and errors against stated ones; not part of a run without words. */
+void bench_verdicts(void);
 void bench_tunings(void);
 void bench_inspect(void);
 void bench_calibrate(void);

@@ -38,13 +38,20 @@ typedef struct marl_still_result {
     char next[300];  /* what to record next when not accepted */
     marl_span moved; /* first motion; from == to when there was none */
     double moved_s;  /* motion in all, s */
+    int turn_unseen; /* 1: no magnetometer, so that a steady turn about the vertical would not be seen */
+    /* How far the bias may be off ten minutes later, rad/s: bias_sigma with the bias instability and the
+     * random walk of this recording; NaN when it is too short for them. */
+    double later_sigma[3];
+    int later_is_bound[3]; /* 1: one of the two is not seen, and the largest that would not be seen stands for
+                              it */
 } marl_still_result;
 
 /* Mean rate over the rest of a recording. The standard error is the larger of white noise alone and the
  * scatter of block means (5 blocks or more, of 5 s where the recording allows), so that noise which is not
- * white does not give too small an error. Not accepted, with *rest filled, when the board moved in more
- * than 5 % of the recording, rest is shorter than 5 s, or an axis never changes; that is
- * MARL_ERR_INSUFFICIENT. */
+ * white does not give too small an error; so does a slow change of the accelerometer's or magnetometer's
+ * direction. Not accepted, with *rest filled, when such a change is a turn of the board, when the board moved
+ * in more than 5 % of the recording and rest is shorter than a minute, rest is shorter than 5 s, or an axis
+ * never changes; that is MARL_ERR_INSUFFICIENT. */
 MARL_CHECKED marl_status marl_calibrate_still(const marl_log *log, marl_still_result *rest,
                                               marl_error *error);
 
@@ -108,12 +115,14 @@ typedef struct marl_turn {
     double raw_rad; /* length of the integrated rate, bias removed */
     double wanted;  /* the angle that it was, rad: a multiple of the given one */
     double error;   /* of the corrected length, rad */
+    int used;       /* 0: it does not fit the others, and is left out */
 } marl_turn;
 
 typedef struct marl_turns_result {
     marl_calibrated outcome;
     size_t n;
     marl_turn *turn;
+    size_t left_out;  /* turns that are not used */
     double spread[3]; /* deviation of the repeats about an axis, as a share of the angle; NaN under two */
 } marl_turns_result;
 

@@ -86,9 +86,16 @@ typedef struct marl_log_row {
     float weight[2]; /* of accelerometer and magnetometer in an estimate, 0 to 1; negative: none */
 } marl_log_row;
 
+/* A part of a log, by the log's own time; both ends belong to it. */
+typedef struct marl_log_window {
+    int has_from, has_to;
+    int64_t from_ns, to_ns;
+} marl_log_window;
+
 typedef struct marl_log_options {
     char decimal;                          /* '.' or ','; 0 = '.' */
     const marl_sheet *sheet;               /* for columns in counts; NULL = such columns are an error */
+    marl_log_window window;                /* rows outside are passed over */
     const struct marl_column_map *columns; /* of a file from elsewhere (columns.h); NULL = a log of ours */
 } marl_log_options;
 

@@ -186,8 +186,9 @@ def kill(trial, after_s, seed):
         if finding is None:  # the next run has to work and to clear up
             code, out, _ = run(trial.words, folder)
             left = [name for name in os.listdir(folder) if ".tmp." in name]
-            if code == 3 and any(name.endswith(".part") for name in os.listdir(folder)):
-                code = trial.code  # a recording does not overwrite the .part of the one that was killed
+            part = [name for name in os.listdir(folder) if name.endswith(".part")]
+            if code == 5 and part:  # it does not overwrite the .part of the one that was killed, which is a log
+                code = trial.code if run(["inspect", part[0]], folder)[0] in (0, 4) else "a broken .part"
             finding = f"the next run ends with {code}" if code != trial.code else f"{left} stay" if left else None
     return f"{trial.command}: killed: {finding}" if finding else None
 

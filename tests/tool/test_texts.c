@@ -90,7 +90,7 @@ START_TEST(no_random_text_becomes_a_command)
     temporary dir = tool_folder();
     uint64_t state = 20261127;
     for (int i = 0; i < 25; i++) {
-        char text[200], name[300];
+        char text[60], name[100];
         hostile_text(text, sizeof text, &state);
         json_t *tuning =
             json_pack("{ssssss}", "marlinspike", "tuning/2", "filter", "complementary", "name", text);

@@ -11,14 +11,6 @@
 #define DEGREE 0.017453292519943295
 #define BETWEEN_LOGS_NS INT64_C(2000000000)
 
-typedef struct options {
-    cli_reading reading;
-    char *into, *out, *figure, *hemisphere, *up;
-    double turn_angle, gravity, field, latitude;
-    int up_axis; /* 1 to 3, negative for down; 0 = not given */
-    int quick;
-} options;
-
 static void stamp(char made[32])
 {
     time_t now = time(NULL);
@@ -28,7 +20,7 @@ static void stamp(char made[32])
 }
 
 /* The record that the new fit goes into: the one in the file, where there is one. */
-static marl_status start_record(const options *o, cli_calibrated *job, marl_error *error)
+static marl_status start_record(const cli_calibrate_options *o, cli_calibrated *job, marl_error *error)
 {
     marl_calibration_record *record = &job->record;
     *record = marl_calibration_record_empty();
@@ -49,129 +41,8 @@ static marl_status start_record(const options *o, cli_calibrated *job, marl_erro
     return status;
 }
 
-/* Takes the Earth's own turning off the gyroscope's mean. */
-static marl_status without_earth(const options *o, cli_calibrated *job, marl_error *error)
-{
-    double rate[3];
-    marl_status status = marl_earth_rate(&job->log, &job->record, o->latitude * DEGREE, rate, error);
-    for (int k = 0; k < 3 && status == MARL_OK; k++) {
-        job->rest.fit.bias[k] -= rate[k];
-    }
-    return status;
-}
-
-static marl_status calibrate_still(const options *o, cli_calibrated *job, marl_error *error)
-{
-    marl_status status = MARL_OK;
-    if (job->log.info.corrected) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; a calibration needs the raw log",
-                         job->log.path);
-    }
-    status = marl_calibrate_still(&job->log, &job->rest, error);
-    if (status == MARL_OK && job->rest.moved_s > 0) {
-        cli_warn(&job->warnings, "moved", "%s: moved for %.2f s, first at %.2f s; that was left out",
-                 job->log.path, job->rest.moved_s, (double)job->rest.moved.from_ns * 1e-9);
-    }
-    if (status == MARL_OK && isfinite(o->latitude)) {
-        status = without_earth(o, job, error);
-        job->rest.accepted = status == MARL_OK;
-    }
-    job->still = (marl_calibrated){
-        .sensor = MARL_GYRO, .fit = job->rest.fit, .accepted = job->rest.accepted, .model = "bias"};
-    snprintf(job->still.next, sizeof job->still.next, "%s", job->rest.next);
-    marl_fit_merge(&job->record.fit[MARL_GYRO], &job->rest.fit, MARL_FIT_BIAS);
-    return status;
-}
-
-static marl_status calibrate_turns(const options *o, cli_calibrated *job, marl_error *error)
-{
-    marl_status status = marl_calibrate_turns(&job->log, o->turn_angle * DEGREE, &job->turns, error);
-    marl_fit_merge(&job->record.fit[MARL_GYRO], &job->turns.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
-    return status;
-}
-
-static marl_status calibrate_poses(const options *o, cli_calibrated *job, marl_error *error)
-{
-    marl_status status = marl_calibrate_poses(&job->log, o->gravity, &job->poses, error);
-    for (size_t i = 0; i < job->poses.poses.n; i++) {
-        const marl_pose *p = &job->poses.poses.pose[i];
-        if (!p->used) {
-            cli_warn(&job->warnings, "pose-left-out", "%s: the pose from %.2f to %.2f s is left out: %s",
-                     job->log.path, (double)p->span.from_ns * 1e-9, (double)p->span.to_ns * 1e-9, p->why);
-        }
-    }
-    marl_fit_merge(&job->record.fit[MARL_ACCEL], &job->poses.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
-    return status;
-}
-
-static marl_status calibrate_tumble(const options *o, cli_calibrated *job, marl_error *error)
-{
-    const marl_fit *accel = &job->record.fit[MARL_ACCEL];
-    const marl_tumble_options how = {o->field > 0 ? o->field : NAN, o->quick, accel->present ? accel : NULL};
-    marl_status status = marl_calibrate_tumble(&job->log, &how, &job->tumble, error);
-    const marl_spans *outliers = &job->tumble.outliers;
-    size_t longest = 0;
-    for (size_t i = 1; i < outliers->n; i++) {
-        const marl_span *a = &outliers->span[i], *b = &outliers->span[longest];
-        longest = a->to_ns - a->from_ns > b->to_ns - b->from_ns ? i : longest;
-    }
-    if (job->tumble.outliers_n > 0) {
-        cli_warn(
-            &job->warnings, "outliers",
-            "%s: %zu readings in %zu spans do not belong to the field and are left out, the longest from "
-            "%.2f to %.2f s",
-            job->log.path, job->tumble.outliers_n, outliers->n,
-            (double)outliers->span[longest].from_ns * 1e-9, (double)outliers->span[longest].to_ns * 1e-9);
-    }
-    marl_fit_merge(&job->record.fit[MARL_MAG], &job->tumble.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
-    return status;
-}
-
-/* The accelerometer's change comes along where it is in the log. */
-static marl_status calibrate_soak(const options *o, cli_calibrated *job, marl_error *error)
-{
-    (void)o;
-    marl_error none = {0};
-    marl_status status = marl_calibrate_soak(&job->log, MARL_GYRO, &job->soak[0], error);
-    marl_fit_merge(&job->record.fit[MARL_GYRO], &job->soak[0].outcome.fit, MARL_FIT_BIAS_AND_CURVE);
-    if (status == MARL_OK && marl_calibrate_soak(&job->log, MARL_ACCEL, &job->soak[1], &none) == MARL_OK) {
-        marl_fit_merge(&job->record.fit[MARL_ACCEL], &job->soak[1].outcome.fit, MARL_FIT_CURVE);
-    }
-    return status;
-}
-
-static marl_status calibrate_axes(const options *o, cli_calibrated *job, marl_error *error)
-{
-    int southern = o->hemisphere != NULL && strcmp(o->hemisphere, "south") == 0;
-    marl_status status =
-        marl_calibrate_axes(&job->log, southern, o->up_axis, &job->record, &job->axes, error);
-    job->still = (marl_calibrated){.sensor = MARL_MAG, .accepted = job->axes.accepted, .model = "axes"};
-    job->still.fit.present = 1;
-    snprintf(job->still.next, sizeof job->still.next, "%s", job->axes.next);
-    if (status == MARL_OK && o->hemisphere == NULL && job->axes.axes.mag.sign_decided) {
-        cli_warn(&job->warnings, "hemisphere",
-                 "%s: the field is assumed to point down, as in the north; elsewhere use "
-                 "--hemisphere south",
-                 job->log.path);
-    }
-    return status;
-}
-
-static const struct {
-    const char *name, *next; /* what to record when there is nothing at all */
-    marl_status (*run)(const options *, cli_calibrated *, marl_error *);
-} kinds[CLI_RECORDING_KINDS] = {
-    [CLI_STILL] = {"still", "record a log at rest, 60 s are good", calibrate_still},
-    [CLI_TURNS] = {"turns", "record turns through a known angle about each axis, rest between",
-                   calibrate_turns},
-    [CLI_POSES] = {"poses", "record the pod at rest on each of its six sides, and more", calibrate_poses},
-    [CLI_TUMBLE] = {"tumble", "record a tumble through all directions", calibrate_tumble},
-    [CLI_SOAK] = {"soak", "record a soak from cold to warm at rest", calibrate_soak},
-    [CLI_AXES] = {"axes", "record a tumble through all directions", calibrate_axes},
-};
-
 /* "z", "+z" or "-z". */
-static marl_status read_up(options *o, marl_error *error)
+static marl_status read_up(cli_calibrate_options *o, marl_error *error)
 {
     const char *text = o->up;
     int sign = *text == '-' ? -1 : 1;
@@ -192,7 +63,8 @@ static const marl_calibrated *result_of(const cli_calibrated *job)
 }
 
 /* Another recording for the same calibration. */
-static marl_status append(const options *o, const char *path, cli_calibrated *job, marl_error *error)
+static marl_status append(const cli_calibrate_options *o, const char *path, cli_calibrated *job,
+                          marl_error *error)
 {
     marl_log next;
     marl_status status = marl_log_load(&next, path, &o->reading.options, error);
@@ -209,7 +81,7 @@ static marl_status append(const options *o, const char *path, cli_calibrated *jo
     return status;
 }
 
-static marl_status load(options *o, const cli *c, cli_calibrated *job, marl_error *error)
+static marl_status load(cli_calibrate_options *o, const cli *c, cli_calibrated *job, marl_error *error)
 {
     marl_status status = o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK;
     if (status == MARL_OK && o->figure != NULL && (job->kind == CLI_STILL || job->kind == CLI_AXES)) {
@@ -247,7 +119,7 @@ static int refuse(const cli *c, cli_calibrated *job, const marl_error *error)
 {
     if (c->json && error->status == MARL_ERR_INSUFFICIENT) {
         job->still = (marl_calibrated){.model = ""};
-        snprintf(job->still.next, sizeof job->still.next, "%s", kinds[job->kind].next);
+        snprintf(job->still.next, sizeof job->still.next, "%s", cli_calibrate_kinds[job->kind].next);
         job->record = marl_calibration_record_empty();
         job->result = &job->still;
         (void)cli_calibrated_json(job);
@@ -256,7 +128,7 @@ static int refuse(const cli *c, cli_calibrated *job, const marl_error *error)
 }
 
 /* Shows the result, accepted or not, and writes it when it was accepted. */
-static int finish(const cli *c, const options *o, cli_calibrated *job, marl_error *error)
+static int finish(const cli *c, const cli_calibrate_options *o, cli_calibrated *job, marl_error *error)
 {
     const marl_calibrated *r = job->result;
     const char *target = o->out != NULL ? o->out : o->into;
@@ -285,14 +157,14 @@ static int finish(const cli *c, const options *o, cli_calibrated *job, marl_erro
     return code;
 }
 
-static int calibrate(const cli *c, options *o, cli_calibrated *job)
+static int calibrate(const cli *c, cli_calibrate_options *o, cli_calibrated *job)
 {
     marl_error error = {0};
     if (load(o, c, job, &error) != MARL_OK) {
         return refuse(c, job, &error);
     }
     cli_warn_of_log(&job->warnings, &job->log.report, job->log.path);
-    marl_status status = kinds[job->kind].run(o, job, &error);
+    marl_status status = cli_calibrate_kinds[job->kind].run(o, job, &error);
     if (!c->quiet) {
         cli_print_warnings(&job->warnings);
     }
@@ -308,17 +180,17 @@ static int find_kind(const char *name, cli_recording_kind *kind)
 {
     char known[80] = "";
     for (int i = 0; i < CLI_RECORDING_KINDS; i++) {
-        if (strcmp(name, kinds[i].name) == 0) {
+        if (strcmp(name, cli_calibrate_kinds[i].name) == 0) {
             *kind = (cli_recording_kind)i;
             return 1;
         }
-        marl_list_append(known, sizeof known, kinds[i].name);
+        marl_list_append(known, sizeof known, cli_calibrate_kinds[i].name);
     }
     cli_message("calibrate: unknown recording '%s'; known: %s", name, known);
     return 0;
 }
 
-static int run(const cli *c, options *o)
+static int run(const cli *c, cli_calibrate_options *o)
 {
     cli_calibrated *job = calloc(1, sizeof *job);
     int code = CLI_WRONG_USE;
@@ -341,7 +213,7 @@ static int run(const cli *c, options *o)
 
 int cli_calibrate(int argc, const char **argv)
 {
-    options o = {.turn_angle = 360, .gravity = MARL_STANDARD_GRAVITY, .latitude = NAN};
+    cli_calibrate_options o = {.turn_angle = 360, .gravity = MARL_STANDARD_GRAVITY, .latitude = NAN};
     cli c;
     const struct poptOption table[] = {
         {"into", '\0', POPT_ARG_STRING, &o.into, 0,

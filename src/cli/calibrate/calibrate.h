@@ -30,6 +30,22 @@ typedef struct cli_calibrated {
     marl_calibrated still;         /* of still, in the shape of the others */
 } cli_calibrated;
 
+typedef struct cli_calibrate_options {
+    cli_reading reading;
+    char *into, *out, *figure, *hemisphere, *up;
+    double turn_angle, gravity, field, latitude;
+    int up_axis; /* 1 to 3, negative for down; 0 = not given */
+    int quick;
+} cli_calibrate_options;
+
+/* What each kind of recording is for. */
+typedef struct cli_calibrate_kind {
+    const char *name, *next; /* what to record when there is nothing at all */
+    marl_status (*run)(const cli_calibrate_options *options, cli_calibrated *job, marl_error *error);
+} cli_calibrate_kind;
+
+extern const cli_calibrate_kind cli_calibrate_kinds[CLI_RECORDING_KINDS];
+
 int cli_calibrated_json(const cli_calibrated *job);
 /* The table, and under it what became of the result. */
 int cli_calibrated_table(const cli_calibrated *job, const char *written, const char *target);

@@ -65,6 +65,11 @@ int cli_calibrated_json(const cli_calibrated *job)
     json_t *calibration = text != NULL ? json_loads(text, 0, NULL) : NULL, *next = json_array();
     json_t *root = calibration;
     free(text);
+    if (calibration == NULL) {
+        json_decref(next);
+        cli_message("no memory");
+        return CLI_MACHINE;
+    }
     if (r->next[0] != '\0') {
         json_array_append_new(next, cli_text(r->next));
     }
@@ -139,23 +144,31 @@ static void print_still(const cli_calibrated *job)
     if (isfinite(rest->fit.temperature_degC)) {
         cli_print(", at %.1f degC", rest->fit.temperature_degC);
     }
-    cli_print("\n\n%-8s %12s %14s %14s\n", "", "bias deg/s", "std error", "noise deg/s");
+    cli_print("\n\n%-8s %12s %14s %14s %14s\n", "", "bias deg/s", "std error", "in 10 minutes",
+              "noise deg/s");
     for (int k = 0; k < 3; k++) {
-        cli_print("%-8s %+12.5f %14.5f %14.5f\n", marl_column_name((marl_column)(MARL_COLUMN_GYRO_X + k)),
-                  rest->fit.bias[k] / DEGREE, rest->fit.bias_sigma[k] / DEGREE, rest->deviation[k] / DEGREE);
+        char later[24] = "-";
+        if (isfinite(rest->later_sigma[k])) {
+            snprintf(later, sizeof later, "%s%.5f", rest->later_is_bound[k] ? "< " : "",
+                     rest->later_sigma[k] / DEGREE);
+        }
+        cli_print("%-8s %+12.5f %14.5f %14s %14.5f\n",
+                  marl_column_name((marl_column)(MARL_COLUMN_GYRO_X + k)), rest->fit.bias[k] / DEGREE,
+                  rest->fit.bias_sigma[k] / DEGREE, later, rest->deviation[k] / DEGREE);
     }
 }
 
 static void print_turns(const cli_calibrated *job)
 {
     const marl_turns_result *r = &job->turns;
-    cli_print("%s: %zu turns, %.3f deg rms off after the fit\n\n", job->log.path, r->n,
-              r->outcome.fit.residual_rms / DEGREE);
+    cli_print("%s: %zu turns, %zu left out, %.3f deg rms off after the fit\n\n", job->log.path, r->n,
+              r->left_out, r->outcome.fit.residual_rms / DEGREE);
     cli_print("%-16s %5s %12s %10s %10s\n", "from to s", "axis", "raw deg", "wanted", "error deg");
     for (size_t i = 0; i < r->n; i++) {
         const marl_turn *t = &r->turn[i];
-        cli_print("%7.2f %8.2f %5c %12.3f %10.0f %+10.3f\n", seconds(t->span.from_ns), seconds(t->span.to_ns),
-                  "xyz"[t->axis], t -> raw_rad / DEGREE, t -> wanted / DEGREE, t -> error / DEGREE);
+        cli_print("%7.2f %8.2f %5c %12.3f %10.0f %+10.3f%s\n", seconds(t->span.from_ns),
+                  seconds(t->span.to_ns), "xyz"[t->axis], t -> raw_rad / DEGREE, t -> wanted / DEGREE,
+                  t -> error / DEGREE, t -> used ? "" : "  left out");
     }
     cli_print("spread of the repeats:");
     for (int k = 0; k < 3; k++) {

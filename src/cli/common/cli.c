@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Options, messages and exit codes. */
 #include "cli/common/cli.h"
+#include <math.h>
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -40,33 +41,46 @@ static int print_help(cli *c, const cli_usage *usage)
     return cli_print_done();
 }
 
-/* How often an option stands among the words. */
-static int count_option(const char *name, int argc, const char **argv)
+/* The text that was given to an option last; NULL when it was not given. */
+static const char *given_text(const struct poptOption *o, int argc, const char **argv)
 {
-    int n = 0;
+    const char *text = NULL;
     for (int i = 1; i < argc && strcmp(argv[i], "--") != 0; i++) {
-        size_t length = strlen(name);
-        const char *word = argv[i];
-        n += strncmp(word, "--", 2) == 0 && strncmp(word + 2, name, length) == 0 &&
-             (word[2 + length] == '\0' || word[2 + length] == '=');
+        const char *word = argv[i], *after = argv[i + 1];
+        size_t length = o->longName != NULL ? strlen(o->longName) : 0;
+        if (length > 0 && strncmp(word, "--", 2) == 0 && strncmp(word + 2, o->longName, length) == 0) {
+            text = word[2 + length] == '=' ? word + 3 + length : word[2 + length] == '\0' ? after : text;
+        } else if (o->shortName != '\0' && word[0] == '-' && word[1] == o->shortName) {
+            text = word[2] == '=' ? word + 3 : word[2] != '\0' ? word + 2 : after;
+        }
     }
-    return n;
+    return text;
 }
 
 /* popt leaves an option out without an error when it finds no memory for its text. */
+static int is_whole(const struct poptOption *o, const char *text)
+{
+    switch (o->argInfo & POPT_ARG_MASK) {
+    case POPT_ARG_STRING:
+        return *(char **)o->arg != NULL;
+    case POPT_ARG_ARGV:
+        return *(char ***)o->arg != NULL;
+    case POPT_ARG_INT:
+        return *(int *)o->arg == (int)strtol(text, NULL, 0);
+    case POPT_ARG_LONGLONG:
+        return *(long long *)o->arg == strtoll(text, NULL, 0);
+    case POPT_ARG_DOUBLE:
+        return !(fabs(*(double *)o->arg - strtod(text, NULL)) > 0);
+    default:
+        return 1;
+    }
+}
+
 static int options_are_whole(const struct poptOption *own, int argc, const char **argv)
 {
     for (const struct poptOption *o = own; o->longName != NULL || o->shortName != '\0'; o++) {
-        unsigned kind = o->argInfo & POPT_ARG_MASK;
-        int given = o->longName != NULL ? count_option(o->longName, argc, argv) : 0, kept = 0;
-        if (kind == POPT_ARG_STRING && given > 0 && *(char **)o->arg == NULL) {
-            return 0;
-        }
-        for (char **text = kind == POPT_ARG_ARGV ? *(char ***)o->arg : NULL; text != NULL && *text != NULL;
-             text++) {
-            kept++;
-        }
-        if (kind == POPT_ARG_ARGV && kept < given) {
+        const char *text = given_text(o, argc, argv);
+        if (text != NULL && !is_whole(o, text)) {
             return 0;
         }
     }
@@ -144,8 +158,42 @@ void cli_close(cli *c)
     free(c->words);
 }
 
+/* One end of --window; nothing when it is left out. Returns 0 when it is no time. */
+static int read_window_end(const char *text, size_t n, int *has, int64_t *t_ns)
+{
+    char copy[40], *end;
+    *has = n > 0;
+    if (n == 0) {
+        return 1;
+    }
+    snprintf(copy, sizeof copy, "%.*s", n < sizeof copy ? (int)n : 0, text);
+    double seconds = strtod(copy, &end);
+    if (copy[0] == '\0' || *end != '\0' || !(fabs(seconds) < 9e9)) {
+        return 0;
+    }
+    *t_ns = llround(1e9 * seconds);
+    return 1;
+}
+
+static marl_status read_window(marl_log_window *w, const char *text, marl_error *error)
+{
+    const char *colon = strchr(text, ':');
+    if (colon == NULL || !read_window_end(text, (size_t)(colon - text), &w->has_from, &w->from_ns) ||
+        !read_window_end(colon + 1, strlen(colon + 1), &w->has_to, &w->to_ns) ||
+        (w->has_from && w->has_to && w->from_ns >= w->to_ns)) {
+        return marl_fail(error, MARL_ERR_USE, "--window is FROM:TO in seconds, and not '%s'", text);
+    }
+    return MARL_OK;
+}
+
 marl_status cli_reading_prepare(cli_reading *reading, marl_error *error)
 {
+    if (reading->window != NULL) {
+        marl_status status = read_window(&reading->options.window, reading->window, error);
+        if (status != MARL_OK) {
+            return status;
+        }
+    }
     if (reading->decimal != NULL) {
         if (strcmp(reading->decimal, ".") != 0 && strcmp(reading->decimal, ",") != 0) {
             return marl_fail(error, MARL_ERR_USE, "--decimal is . or , and not '%s'", reading->decimal);

@@ -80,7 +80,7 @@ enum { CLI_MAPS_MAX = 2 };
 
 /* The options of every command that reads logs. */
 typedef struct cli_reading {
-    char *decimal, *sheet, **columns;
+    char *decimal, *sheet, *window, **columns;
     marl_sheet sheet_read;
     marl_column_map map[CLI_MAPS_MAX]; /* as many as were given */
     int maps;
@@ -96,6 +96,13 @@ typedef struct cli_reading {
          0,                                                                                                  \
          "of a log from elsewhere, such as 't=1[ms]; accel=2,3,4[g]'; or a file that holds such a map",      \
          "MAP"},                                                                                             \
+        {"window",                                                                                           \
+         '\0',                                                                                               \
+         POPT_ARG_STRING,                                                                                    \
+         &(reading).window,                                                                                  \
+         0,                                                                                                  \
+         "only this part of the log, in seconds of its own time; either may be left out",                    \
+         "FROM:TO"},                                                                                         \
     {                                                                                                        \
         "sheet", '\0', POPT_ARG_STRING, &(reading).sheet, 0,                                                 \
             "sensor sheet: for a log in counts, and for a filter's defaults", "F"                            \

@@ -221,7 +221,13 @@ static void print_rates(const cli_comparison *job, const cli_case *of)
 /* What the order is worth; less than is printed is nothing. */
 static const char *worth(const marl_rank *k)
 {
-    return !isfinite(k->low) ? "" : k->low > 0.0005 ? "  worse" : "  not distinguishable from the first";
+    if (!isfinite(k->low)) {
+        return "";
+    }
+    if (k->low <= 0.0005) {
+        return "  not distinguishable from the first";
+    }
+    return k->over_logs ? "  worse" : "  worse on this recording";
 }
 
 static void print_ranking(const cli_comparison *job)
@@ -244,6 +250,10 @@ static void print_ranking(const cli_comparison *job)
         } else {
             cli_print("\n");
         }
+    }
+    if (contenders > 1 && !job->rank[0].over_logs) {
+        cli_print("The interval holds for what was recorded. Three logs or more (--case) show what holds for "
+                  "others.\n");
     }
     if (job->rank_by == MARL_RANK_BY_TILT) {
         cli_print(

@@ -1,15 +1,21 @@
 /* SPDX-License-Identifier: MIT
  * The gyroscope's bias from a recording at rest. */
+#include "lab/inspect/span_turn.h"
 #include "lab/maths/statistics.h"
 #include "marlinspike/calibrate.h"
+#include "marlinspike/noise.h"
 #include <math.h>
 #include <stdio.h>
 #include <string.h>
 
+#define DEGREE 0.017453292519943295
 #define MIN_REST_S 5.0
 #define MIN_BLOCKS 5
 #define BLOCK_S 5.0
-#define MAX_MOVED 0.05 /* of the recording */
+#define LATER_S 600.0
+#define FLICKER_FLOOR 0.664 /* Allan deviation of 1/f noise over its coefficient */
+#define MAX_MOVED 0.05      /* of the recording ... */
+#define LONG_REST_S 60.0    /* ... unless so much rest is left */
 
 /* Motion: what lies before, between and behind the spans of rest. */
 static void find_motion(const marl_log *log, const marl_spans *still, marl_still_result *rest)
@@ -105,6 +111,63 @@ static int some_axis_is_stuck(const marl_still_result *rest, char *axis)
     return 0;
 }
 
+/* Each still span against slow turns. Their rate, where it is too small to be a motion, goes into the
+ * standard errors: the bias cannot be told from it. */
+static marl_status check_turns(const marl_log *log, const marl_spans *still, marl_still_result *rest,
+                               marl_error *error)
+{
+    double slow = 0;
+    rest->turn_unseen = 1;
+    for (size_t i = 0; i < still->n; i++) {
+        for (int sensor = MARL_ACCEL; sensor <= MARL_MAG; sensor += MARL_MAG - MARL_ACCEL) {
+            lab_span_turn turn = lab_span_turn_of(log, still->span[i], (marl_sensor)sensor);
+            rest->turn_unseen = rest->turn_unseen && !(sensor == MARL_MAG && turn.seen);
+            slow = fmax(slow, turn.rate);
+            if (lab_span_turn_is_motion(&turn, (marl_sensor)sensor)) {
+                snprintf(
+                    rest->next, sizeof rest->next,
+                    "lay the pod where nothing turns or tilts it, away from moving steel, and record again");
+                return marl_fail(
+                    error, MARL_ERR_INSUFFICIENT,
+                    "%s: the %s turns by %.2g degrees within %.0f s of rest: the board turned slowly",
+                    log->path, sensor == MARL_ACCEL ? "accelerometer" : "magnetometer", turn.angle / DEGREE,
+                    turn.from_s);
+            }
+        }
+    }
+    for (int k = 0; k < 3; k++) {
+        rest->fit.bias_sigma[k] = hypot(rest->fit.bias_sigma[k], slow / sqrt(3));
+    }
+    return MARL_OK;
+}
+
+/* How far the bias may be off after LATER_S: twice the Allan variance of the instability, and the walk until
+ * then and within the recording. */
+static marl_status find_later(const marl_log *log, marl_still_result *rest, marl_error *error)
+{
+    marl_inspection in;
+    marl_sensor_noise noise;
+    marl_status status = marl_inspect(log, &in, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    status = marl_noise_of_log(log, &in, MARL_GYRO, &noise, error);
+    marl_inspection_free(&in);
+    for (int k = 0; k < 3 && status == MARL_OK; k++) {
+        const marl_noise *n = &noise.noise[k];
+        int has_flicker = isfinite(n->flicker), has_walk = isfinite(n->walk);
+        double flicker = has_flicker ? n->flicker : n->flicker_max, walk = has_walk ? n->walk : n->walk_max;
+        if (!(noise.axes & (1u << k)) || !isfinite(flicker) || !isfinite(walk)) {
+            continue; /* too short for the noise fit */
+        }
+        double instability2 = 2 * pow(FLICKER_FLOOR * flicker, 2);
+        double walk2 = walk * walk * (LATER_S + rest->still_s / 3);
+        rest->later_sigma[k] = sqrt(pow(rest->fit.bias_sigma[k], 2) + instability2 + walk2);
+        rest->later_is_bound[k] = !has_flicker || !has_walk;
+    }
+    return status;
+}
+
 /* Decides, and writes what to record next. */
 static marl_status decide(const marl_log *log, marl_still_result *rest, marl_error *error)
 {
@@ -112,7 +175,7 @@ static marl_status decide(const marl_log *log, marl_still_result *rest, marl_err
     char axis;
     char *next = rest->next;
     const size_t size = sizeof rest->next;
-    if (rest->moved_s > MAX_MOVED * duration) {
+    if (rest->moved_s > MAX_MOVED * duration && rest->still_s < LONG_REST_S) {
         snprintf(next, size, "lay the pod down, do not touch it, and record at least 60 s");
         return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "%s: the board moved for %.1f s of %.1f s, first at %.2f to %.2f s", log->path,
@@ -130,7 +193,6 @@ static marl_status decide(const marl_log *log, marl_still_result *rest, marl_err
                          "%s: gyro_%c never changes: stuck, or its noise is below one count", log->path,
                          axis);
     }
-    rest->accepted = 1;
     return MARL_OK;
 }
 
@@ -139,7 +201,7 @@ marl_status marl_calibrate_still(const marl_log *log, marl_still_result *rest, m
     marl_spans still;
     rest_sums sums;
     memset(&sums, 0, sizeof sums);
-    *rest = (marl_still_result){.fit = marl_fit_none()};
+    *rest = (marl_still_result){.fit = marl_fit_none(), .later_sigma = {NAN, NAN, NAN}};
     snprintf(rest->next, sizeof rest->next, "record a log with gyro_x, gyro_y and gyro_z");
     marl_status status = marl_log_require(&log->info, log->path, MARL_COLUMNS_GYRO, error);
     if (status == MARL_OK) {
@@ -153,9 +215,13 @@ marl_status marl_calibrate_still(const marl_log *log, marl_still_result *rest, m
     find_motion(log, &still, rest);
     sum_rest(log, &still, fmin(BLOCK_S, rest->still_s / MIN_BLOCKS), &sums);
     close_block(&sums);
-    marl_spans_free(&still);
     if (sums.reading[0].n > 0) {
         fill_fit(&sums, rest);
     }
-    return decide(log, rest, error);
+    status = decide(log, rest, error);
+    status = status != MARL_OK ? status : check_turns(log, &still, rest, error);
+    status = status != MARL_OK ? status : find_later(log, rest, error);
+    rest->accepted = status == MARL_OK;
+    marl_spans_free(&still);
+    return status;
 }

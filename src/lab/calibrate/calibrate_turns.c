@@ -9,9 +9,12 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define NEAR 0.2       /* share of the angle that a turn may be off */
-#define ONE_AXIS 0.9   /* of the turn goes about one axis */
-#define MAX_SIGMA 0.01 /* of the scale */
+#define NEAR 0.2          /* share of the angle that a turn may be off */
+#define ONE_AXIS 0.9      /* of the turn goes about one axis */
+#define MAX_SIGMA 0.01    /* of the scale */
+#define FAR 5.0           /* deviations, from the median of the errors: a handling move */
+#define MIN_FAR 0.01      /* of the angle: closer ones are never left out */
+#define MAX_LEFT_OUT 0.34 /* of the turns; more, and it is not known which are right */
 enum { ROUNDS = 5, MIN_REPEATS = 2 };
 
 /* Mean rate in a rest, with its standard error. */
@@ -85,7 +88,7 @@ static int add_turn(const marl_log *log, const rest *a, const rest *b, double an
     if (times < 1 || fabs(whole - times * angle) > NEAR * angle || fabs(integral[axis]) < ONE_AXIS * whole) {
         return 0;
     }
-    *turn = (marl_turn){{a->span.to_ns, b->span.from_ns}, axis, whole, times * angle, NAN};
+    *turn = (marl_turn){{a->span.to_ns, b->span.from_ns}, axis, whole, times * angle, NAN, 1};
     return 1;
 }
 
@@ -94,12 +97,16 @@ static int add_turn(const marl_log *log, const rest *a, const rest *b, double an
 static int fit_scales(const marl_turns_result *r, double (*integral)[3], double scale[3], double sigma[3])
 {
     double normal[9], right[3], squares = 0;
+    size_t used = r->n - r->left_out;
     scale[0] = scale[1] = scale[2] = 1;
     for (int round = 0; round < ROUNDS; round++) {
         memset(normal, 0, sizeof normal);
         memset(right, 0, sizeof right);
         squares = 0;
         for (size_t i = 0; i < r->n; i++) {
+            if (!r->turn[i].used) {
+                continue;
+            }
             const double *v = integral[i];
             double scaled[3] = {scale[0] * v[0], scale[1] * v[1], scale[2] * v[2]}, whole = length(scaled);
             double off = (r->turn[i].wanted - whole) / r->turn[i].wanted, slope[3];
@@ -123,7 +130,7 @@ static int fit_scales(const marl_turns_result *r, double (*integral)[3], double 
     }
     int known = lab_invert_factor(3, normal);
     for (int k = 0; k < 3; k++) {
-        sigma[k] = known && r->n > 3 ? sqrt(normal[4 * k] * squares / (double)(r->n - 3)) : NAN;
+        sigma[k] = known && used > 3 ? sqrt(normal[4 * k] * squares / (double)(used - 3)) : NAN;
     }
     return known;
 }
@@ -135,7 +142,9 @@ static void report_turns(marl_turns_result *r, double (*integral)[3], const doub
         marl_turn *t = &r->turn[i];
         double scaled[3] = {scale[0] * integral[i][0], scale[1] * integral[i][1], scale[2] * integral[i][2]};
         t->error = length(scaled) - t->wanted;
-        lab_moments_add(&errors[t->axis], t->error / t->wanted);
+        if (t->used) {
+            lab_moments_add(&errors[t->axis], t->error / t->wanted);
+        }
     }
     for (int k = 0; k < 3; k++) {
         r->spread[k] = lab_moments_deviation(&errors[k]);
@@ -165,12 +174,57 @@ static void report_fit(const rest *rests, size_t n, const marl_turns_result *r, 
         }
     }
     for (size_t i = 0; i < r->n; i++) {
-        squares += r->turn[i].error * r->turn[i].error;
+        squares += r->turn[i].used ? r->turn[i].error * r->turn[i].error : 0;
     }
     fit->present = fit->has_sigma = 1;
-    fit->points = (double)r->n;
-    fit->residual_rms = sqrt(squares / (double)r->n);
+    fit->points = (double)(r->n - r->left_out);
+    fit->residual_rms = sqrt(squares / fit->points);
     fit->temperature_degC = temp.n > 0 ? temp.mean : NAN;
+}
+
+/* Errors of single turns as a share of the angle, against the median of the turns about the same axis with
+ * all axes' scatter. Marks the worst one that is far off; returns 0 when there is none. */
+static int leave_one_out(marl_turns_result *r, double *scratch)
+{
+    size_t n = 0, worst = 0;
+    double middle[3], off = 0;
+    for (int k = 0; k < 3; k++) {
+        size_t about = 0;
+        for (size_t i = 0; i < r->n; i++) {
+            if (r->turn[i].used && r->turn[i].axis == k) {
+                scratch[about++] = r->turn[i].error / r->turn[i].wanted;
+            }
+        }
+        middle[k] = about > 0 ? lab_quantile(scratch, about, 0.5) : 0;
+    }
+    for (size_t i = 0; i < r->n; i++) {
+        const marl_turn *t = &r->turn[i];
+        if (t->used) {
+            scratch[n] = fabs(t->error / t->wanted - middle[t->axis]);
+            worst = scratch[n] > off ? i : worst;
+            off = fmax(off, scratch[n++]);
+        }
+    }
+    double scatter = n > 0 ? 1.4826022 * lab_quantile(scratch, n, 0.5) : 0;
+    if (off <= fmax(FAR * scatter, MIN_FAR) || (double)(r->left_out + 1) > MAX_LEFT_OUT * (double)r->n) {
+        return 0;
+    }
+    r->turn[worst].used = 0;
+    r->left_out++;
+    return 1;
+}
+
+/* The scales, without the turns that do not fit. */
+static int fit_without_outliers(marl_turns_result *r, double (*integral)[3], double scale[3], double sigma[3],
+                                double *scratch)
+{
+    do {
+        if (!fit_scales(r, integral, scale, sigma)) {
+            return 0;
+        }
+        report_turns(r, integral, scale);
+    } while (leave_one_out(r, scratch));
+    return 1;
 }
 
 static marl_status decide(const marl_log *log, double angle, marl_turns_result *r, marl_error *error)
@@ -179,12 +233,12 @@ static marl_status decide(const marl_log *log, double angle, marl_turns_result *
     for (int k = 0; k < 3; k++) {
         int repeats = 0;
         for (size_t i = 0; i < r->n; i++) {
-            repeats += r->turn[i].axis == k;
+            repeats += r->turn[i].used && r->turn[i].axis == k;
         }
         if (repeats < MIN_REPEATS) {
             snprintf(
                 o->next, sizeof o->next,
-                "turn the pod about its %c axis by %.4g degrees and back, with two seconds of rest before, "
+                "turn the pod about its %c axis by %.4g degrees and back, with three seconds of rest before, "
                 "between and behind",
                 'x' + k, angle * 57.29577951308232);
             return marl_fail(error, MARL_ERR_INSUFFICIENT,
@@ -209,9 +263,10 @@ static marl_status find_turns(const marl_log *log, double angle, const marl_span
 {
     rest *rests = calloc(still->n + 1, sizeof *rests);
     double(*integral)[3] = calloc(still->n + 1, sizeof *integral), scale[3], sigma[3];
+    double *scratch = calloc(still->n + 1, sizeof *scratch);
     r->turn = calloc(still->n + 1, sizeof *r->turn);
     marl_status status = MARL_OK;
-    if (rests == NULL || integral == NULL || r->turn == NULL) {
+    if (rests == NULL || integral == NULL || scratch == NULL || r->turn == NULL) {
         status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     } else {
         for (size_t i = 0; i < still->n; i++) {
@@ -219,14 +274,14 @@ static marl_status find_turns(const marl_log *log, double angle, const marl_span
             find_mean(log, &rests[i]);
             r->n += i > 0 && add_turn(log, &rests[i - 1], &rests[i], angle, &r->turn[r->n], integral[r->n]);
         }
-        if (fit_scales(r, integral, scale, sigma)) {
-            report_turns(r, integral, scale);
+        if (fit_without_outliers(r, integral, scale, sigma, scratch)) {
             report_fit(rests, still->n, r, scale, sigma, &r->outcome.fit);
         }
         status = decide(log, angle, r, error);
     }
     free(rests);
     free(integral);
+    free(scratch);
     return status;
 }
 

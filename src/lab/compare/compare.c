@@ -168,10 +168,16 @@ marl_status marl_compare(const marl_series *estimate, const marl_series *referen
     comparison->settle_s = lab_settle_s(comparison);
     comparison->lost_s = lab_lost_s(comparison);
     comparison->drift_deg_per_h = lab_drift_deg_per_h(comparison);
-    comparison->jitter_deg =
-        conditions != NULL ? lab_jitter_deg(estimate, &conditions->spans[MARL_CONDITION_STILL]) : NAN;
-    comparison->lag_ms = lab_lag_ms(estimate, reference);
-    return MARL_OK;
+    comparison->jitter_deg = NAN;
+    if (conditions != NULL) {
+        const marl_spans *still = &conditions->spans[MARL_CONDITION_STILL];
+        status = lab_find_jitter_deg(estimate, still, &comparison->jitter_deg, error);
+    }
+    status = status != MARL_OK ? status : lab_find_lag_ms(estimate, reference, &comparison->lag_ms, error);
+    if (status != MARL_OK) {
+        marl_comparison_free(comparison);
+    }
+    return status;
 }
 
 void marl_comparison_free(marl_comparison *comparison)

@@ -124,24 +124,27 @@ static double fine_ms(const grid *g, const marl_series *reference, int64_t longe
 }
 
 /* A grid fine enough for vibration, then a finer one around its best, then a parabola. */
-double lab_lag_ms(const marl_series *estimate, const marl_series *reference)
+marl_status lab_find_lag_ms(const marl_series *estimate, const marl_series *reference, double *lag,
+                            marl_error *error)
 {
     int64_t longest = lab_longest_step_ns(reference);
     grid g = {0, 0, NULL, NULL, NULL};
-    double min = INFINITY, lag = NAN;
+    double min = INFINITY;
     int best = -RANGE;
+    *lag = NAN;
     if (estimate->n < 2 || !(rate_rms_deg(reference) >= MIN_RATE)) {
-        return NAN;
+        return MARL_OK;
     }
-    if (make_grid(estimate, reference, longest, &g)) {
+    int has_grid = make_grid(estimate, reference, longest, &g);
+    if (has_grid) {
         for (int k = -RANGE; k <= RANGE; k++) {
             double chord = chord_at(&g, k);
             best = chord < min ? k : best;
             min = chord < min ? chord : min;
         }
         /* at an end of the range the least error lies elsewhere */
-        lag = best > -RANGE && best < RANGE ? fine_ms(&g, reference, longest, best) : NAN;
+        *lag = best > -RANGE && best < RANGE ? fine_ms(&g, reference, longest, best) : NAN;
     }
     free_grid(&g);
-    return lag;
+    return has_grid ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
 }

@@ -97,13 +97,17 @@ static marl_quat mean_attitude(const double before[4], const double after[4])
 }
 
 /* Whole 1 s windows around each attitude, inside one span of rest. */
-double lab_jitter_deg(const marl_series *s, const marl_spans *still)
+marl_status lab_find_jitter_deg(const marl_series *s, const marl_spans *still, double *jitter,
+                                marl_error *error)
 {
     const int64_t half = INT64_C(500000000);
     double squares = 0, n = 0;
     size_t first = 0, last = 0, span = 0;
     double(*sum)[4] = running_sums(s);
-    for (size_t i = 0; sum != NULL && i < s->n; i++) {
+    if (sum == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    for (size_t i = 0; i < s->n; i++) {
         int64_t t = s->at[i].t_ns;
         if (!marl_spans_hold(still, t, &span) || t - half < still->span[span].from_ns ||
             t + half > still->span[span].to_ns) {
@@ -120,5 +124,6 @@ double lab_jitter_deg(const marl_series *s, const marl_spans *still)
         n++;
     }
     free(sum);
-    return n > 0 ? sqrt(squares / n) / DEGREE : NAN;
+    *jitter = n > 0 ? sqrt(squares / n) / DEGREE : NAN;
+    return MARL_OK;
 }

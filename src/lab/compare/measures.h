@@ -8,7 +8,10 @@
 double lab_settle_s(const marl_comparison *comparison);
 double lab_lost_s(const marl_comparison *comparison);
 double lab_drift_deg_per_h(const marl_comparison *comparison);
-double lab_jitter_deg(const marl_series *estimate, const marl_spans *still);
-double lab_lag_ms(const marl_series *estimate, const marl_series *reference);
+/* MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status lab_find_jitter_deg(const marl_series *estimate, const marl_spans *still,
+                                             double *jitter, marl_error *error);
+MARL_CHECKED marl_status lab_find_lag_ms(const marl_series *estimate, const marl_series *reference,
+                                         double *lag, marl_error *error);
 
 #endif

@@ -8,9 +8,13 @@
 #include <string.h>
 
 #define MIN_BLOCK_NS INT64_C(5000000000)
-#define MAX_BLOCKS 400 /* a case; longer ones have longer blocks */
+#define MAX_BLOCKS 400         /* a case; longer ones have longer blocks */
+#define MIN_BLOCKS 8           /* a case, whatever its errors remember */
+#define MEMORIES 3             /* times the memory of the errors is a block */
+#define CONFIDENCE 1.959963985 /* deviations of a normal number: 95 % */
+#define MAX_SECONDS 20000
 #define SEED 20261123
-enum { DRAWS = 1000 };
+enum { DRAWS = 1000, MIN_CASES = 3 };
 
 /* Sums over one block. */
 typedef struct sums {
@@ -24,7 +28,63 @@ typedef struct blocks {
     sums *of; /* n for each tuning */
 } blocks;
 
-static void cover(const marl_comparison *const *of, size_t tunings, size_t cases, blocks *b)
+/* How long the squared errors of a comparison remember, s: the sum of their autocorrelation over means of a
+ * second until it is first negative. */
+static double memory_of(const marl_comparison *c, marl_rank_by by, double *second, size_t seconds)
+{
+    double mean = 0, variance = 0, sum = 1;
+    size_t n = 0, at = 0;
+    for (size_t k = 0; k < seconds; k++) {
+        int64_t until = c->t_ns[0] + (int64_t)(k + 1) * INT64_C(1000000000);
+        double squares = 0, count = 0;
+        for (; at < c->n && c->t_ns[at] < until; at++) {
+            double e = by == MARL_RANK_BY_TILT ? c->error[at].tilt_deg : c->error[at].total_deg;
+            squares += e * e;
+            count++;
+        }
+        if (count > 0) {
+            second[n++] = squares / count;
+            mean += squares / count;
+        }
+    }
+    mean /= n > 0 ? (double)n : 1;
+    for (size_t i = 0; i < n; i++) {
+        variance += pow(second[i] - mean, 2);
+    }
+    for (size_t lag = 1; lag < n && variance > 0; lag++) {
+        double product = 0;
+        for (size_t i = lag; i < n; i++) {
+            product += (second[i] - mean) * (second[i - lag] - mean);
+        }
+        if (product <= 0) {
+            break;
+        }
+        sum += 2 * product / variance;
+    }
+    return sum;
+}
+
+/* The longest memory of a case's errors; negative without memory for it. */
+static double memory_of_case(const marl_comparison *const *of, size_t tunings, size_t cases, marl_rank_by by)
+{
+    double longest = 0;
+    for (size_t t = 0; t < tunings; t++) {
+        const marl_comparison *c = of[t * cases];
+        if (c == NULL || c->n == 0) {
+            continue;
+        }
+        size_t seconds = (size_t)((c->t_ns[c->n - 1] - c->t_ns[0]) / 1000000000) + 1;
+        double *second = seconds < MAX_SECONDS ? malloc(seconds * sizeof *second) : NULL;
+        if (second == NULL) {
+            return seconds < MAX_SECONDS ? -1 : longest; /* days: blocks are long in any case */
+        }
+        longest = fmax(longest, memory_of(c, by, second, seconds));
+        free(second);
+    }
+    return longest;
+}
+
+static void cover(const marl_comparison *const *of, size_t tunings, size_t cases, double memory_s, blocks *b)
 {
     int64_t last = 0;
     int any = 0;
@@ -37,6 +97,8 @@ static void cover(const marl_comparison *const *of, size_t tunings, size_t cases
         }
     }
     int64_t seconds = any ? last - b->from_ns : 0, even = seconds / MAX_BLOCKS;
+    int64_t wanted = (int64_t)(1e9 * fmin(MEMORIES * memory_s, 1e-9 * (double)seconds / MIN_BLOCKS));
+    even = wanted > even ? wanted : even;
     b->length_ns = even > MIN_BLOCK_NS ? even : MIN_BLOCK_NS;
     b->n = any ? (size_t)(seconds / b->length_ns) : 0;
     b->n = any && b->n == 0 ? 1 : b->n;
@@ -57,7 +119,11 @@ static marl_status make_blocks(const marl_comparison *const *of, size_t tunings,
                                marl_rank_by by, blocks *b, marl_error *error)
 {
     for (size_t k = 0; k < cases; k++) {
-        cover(of + k, tunings, cases, &b[k]);
+        double memory_s = memory_of_case(of + k, tunings, cases, by);
+        if (memory_s < 0) {
+            return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+        }
+        cover(of + k, tunings, cases, memory_s, &b[k]);
         b[k].of = calloc(tunings * b[k].n + 1, sizeof *b[k].of);
         if (b[k].of == NULL) {
             return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
@@ -83,19 +149,28 @@ static double mean_square(const sums *of, const size_t *drawn, size_t n)
     return count > 0 ? squares / count : NAN;
 }
 
-/* Scores of all tunings from the same drawn blocks for all; *drawn NULL = all blocks once. A case without an
- * error is left out of a tuning's score. */
-static void score_all(const blocks *b, size_t tunings, size_t cases, size_t *const *drawn, double *score)
+/* Scores of all tunings from the same drawn blocks for all; *drawn NULL = all blocks once. The case `without`
+ * (cases: none), and one without an error, is left out of a tuning's score. */
+static void score_without(const blocks *b, size_t tunings, size_t cases, size_t without, size_t *const *drawn,
+                          double *score)
 {
     for (size_t t = 0; t < tunings; t++) {
         double sum = 0, n = 0;
         for (size_t k = 0; k < cases; k++) {
+            if (k == without) {
+                continue;
+            }
             double square = mean_square(b[k].of + t * b[k].n, drawn != NULL ? drawn[k] : NULL, b[k].n);
             sum += isfinite(square) ? square : 0;
             n += isfinite(square);
         }
         score[t] = n > 0 ? sqrt(sum / n) : NAN;
     }
+}
+
+static void score_all(const blocks *b, size_t tunings, size_t cases, size_t *const *drawn, double *score)
+{
+    score_without(b, tunings, cases, cases, drawn, score);
 }
 
 static int comes_before(const marl_rank *a, const marl_rank *b)
@@ -165,6 +240,46 @@ static void draw(scratch *r, const blocks *b, size_t tunings, size_t cases, size
     }
 }
 
+/* By leaving out each case once. `left` holds the scores without each case: cases times tunings. */
+static void find_by_jackknife(const blocks *b, size_t tunings, size_t cases, double *left, marl_rank *rank)
+{
+    double n = (double)cases;
+    size_t first = rank[0].tuning;
+    for (size_t k = 0; k < cases; k++) {
+        score_without(b, tunings, cases, k, NULL, left + k * tunings);
+    }
+    for (size_t i = 0; i < tunings && rank[0].failed == 0; i++) {
+        double mean = 0, squares = 0;
+        for (size_t k = 0; k < cases; k++) {
+            mean += (left[k * tunings + rank[i].tuning] - left[k * tunings + first]) / n;
+        }
+        for (size_t k = 0; k < cases; k++) {
+            double d = left[k * tunings + rank[i].tuning] - left[k * tunings + first];
+            squares += (d - mean) * (d - mean);
+        }
+        double half = lab_student_deviation(CONFIDENCE, n - 1) * sqrt((n - 1) / n * squares);
+        if (rank[i].failed == 0) {
+            rank[i].low = rank[i].difference - half;
+            rank[i].high = rank[i].difference + half;
+        }
+    }
+}
+
+static marl_status find_over_logs(const blocks *b, size_t tunings, size_t cases, marl_rank *rank,
+                                  marl_error *error)
+{
+    double *left = malloc((cases * tunings + 1) * sizeof *left);
+    if (left == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    find_by_jackknife(b, tunings, cases, left, rank);
+    free(left);
+    for (size_t i = 0; i < tunings; i++) {
+        rank[i].over_logs = 1;
+    }
+    return MARL_OK;
+}
+
 static marl_status find_intervals(const blocks *b, size_t tunings, size_t cases, marl_rank *rank,
                                   marl_error *error)
 {
@@ -208,7 +323,11 @@ marl_status marl_rank_tunings(const marl_comparison *const *comparison, size_t t
         for (size_t t = 0; t < tunings; t++) {
             rank[t].difference = rank[t].score_deg - rank[0].score_deg;
         }
-        status = total >= 2 ? find_intervals(b, tunings, cases, rank, error) : MARL_OK;
+        if (cases >= MIN_CASES) {
+            status = find_over_logs(b, tunings, cases, rank, error);
+        } else if (total >= 2) {
+            status = find_intervals(b, tunings, cases, rank, error);
+        }
     }
     for (size_t k = 0; k < cases && b != NULL; k++) {
         free(b[k].of);

@@ -127,9 +127,23 @@ json_t *lab_json_from_matrix(const double value[3][3])
     return rows;
 }
 
+/* jansson leaves parts out without an error when memory is short while it writes: a second text tells. */
+static char *text_of(const json_t *root)
+{
+    const size_t flags = JSON_INDENT(2) | JSON_REAL_PRECISION(9);
+    char *text = json_dumps(root, flags), *again = json_dumps(root, flags);
+    int whole = text != NULL && again != NULL && strcmp(text, again) == 0;
+    free(again);
+    if (!whole) {
+        free(text);
+        return NULL;
+    }
+    return text;
+}
+
 char *lab_json_text(json_t *root)
 {
-    char *text = json_dumps(root, JSON_INDENT(2) | JSON_REAL_PRECISION(9));
+    char *text = text_of(root);
     json_decref(root);
     size_t n = text != NULL ? strlen(text) : 0;
     char *line = text != NULL ? realloc(text, n + 2) : NULL;

@@ -23,6 +23,7 @@ struct marl_log_reader {
     unsigned changed; /* columns of sensors that are fresh only when they change */
     double last[MARL_COLUMN_COUNT];
     int blanks; /* cells are divided by blanks */
+    marl_log_window window;
     lab_lines lines;
 };
 
@@ -120,7 +121,8 @@ static marl_status verdict_at_end(const marl_log_reader *r, marl_error *error)
     return MARL_END;
 }
 
-marl_status marl_log_next(marl_log_reader *r, marl_log_row *row, marl_error *error)
+/* The next usable row, in the window or not. */
+static marl_status next_row(marl_log_reader *r, marl_log_row *row, marl_error *error)
 {
     if (lab_row_waiting(&r->order, row, &r->report)) {
         return MARL_OK;
@@ -154,6 +156,29 @@ marl_status marl_log_next(marl_log_reader *r, marl_log_row *row, marl_error *err
             lab_row_fault(&r->report, fault, number);
         }
     }
+}
+
+marl_status marl_log_next(marl_log_reader *r, marl_log_row *row, marl_error *error)
+{
+    const marl_log_window *w = &r->window;
+    marl_status status;
+    while ((status = next_row(r, row, error)) == MARL_OK) {
+        int is_before = w->has_from && row->sample.t_ns < w->from_ns;
+        int is_behind = w->has_to && row->sample.t_ns > w->to_ns;
+        if (!is_before && !is_behind) {
+            return MARL_OK;
+        }
+        r->report.rows--;
+        if (is_behind) {
+            break;
+        }
+    }
+    int has_window = w->has_from || w->has_to;
+    if (has_window && (status == MARL_OK || status == MARL_END || status == MARL_ERR_INSUFFICIENT) &&
+        r->report.rows == 0) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: no rows in the window", r->path);
+    }
+    return status == MARL_OK ? MARL_END : status;
 }
 
 /* The metadata and comment lines, up to the header, which is left in *line. */
@@ -236,6 +261,7 @@ marl_status marl_log_open(marl_log_reader **reader, const char *path, const marl
     if (r == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
+    r->window = options->window;
     r->scan.point = options->decimal ? options->decimal : '.';
     r->lines.fd = -1;
     r->path = strdup(path);

@@ -6,6 +6,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+enum { MAX_STEPS = 4096 };
+
 #define STRAIGHT 0.99995 /* the cosine of half a turn of 1.1 degrees */
 
 marl_status marl_series_from_log(marl_series *series, const marl_log *log, marl_error *error)
@@ -64,19 +66,12 @@ marl_quat marl_slerp(marl_quat a, marl_quat b, double u)
 
 double lab_median_step_s(const marl_series *series)
 {
-    if (series->n < 2) {
-        return NAN;
+    double step[MAX_STEPS];
+    size_t stride = series->n / MAX_STEPS + 1, n = 0;
+    for (size_t i = 1; i < series->n; i += stride) {
+        step[n++] = (double)(series->at[i].t_ns - series->at[i - 1].t_ns) * 1e-9;
     }
-    double *step = malloc((series->n - 1) * sizeof *step);
-    if (step == NULL) {
-        return NAN;
-    }
-    for (size_t i = 1; i < series->n; i++) {
-        step[i - 1] = (double)(series->at[i].t_ns - series->at[i - 1].t_ns) * 1e-9;
-    }
-    double median = lab_quantile(step, series->n - 1, 0.5);
-    free(step);
-    return median;
+    return n > 0 ? lab_quantile(step, n, 0.5) : NAN;
 }
 
 int64_t lab_longest_step_ns(const marl_series *series)

@@ -10,7 +10,7 @@ marl_quat lab_quat_mix(marl_quat a, double ka, marl_quat b, double kb);
 /* Angle between two attitudes, rad, 0 to pi. */
 double lab_quat_angle(marl_quat a, marl_quat b);
 
-/* NaN under two attitudes. */
+/* Of at most 4096 steps, evenly chosen; NaN under two attitudes. */
 double lab_median_step_s(const marl_series *series);
 
 enum { LAB_GAP_IN_STEPS = 5 };

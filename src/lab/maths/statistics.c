@@ -78,3 +78,14 @@ double lab_normal_deviation(double probability)
     return t -
            (2.515517 + t * (0.802853 + t * 0.010328)) / (1 + t * (1.432788 + t * (0.189269 + t * 0.001308)));
 }
+
+/* Expansion about the normal distribution, for 5 and more; below, the exact forms for 2 to 4 are as near as
+ * they need be by one more term of it. */
+double lab_student_deviation(double z, double dof)
+{
+    double z2 = z * z, v = 1 / dof;
+    double first = z * (z2 + 1) / 4, second = z * (3 + z2 * (16 + z2 * 5)) / 96;
+    double third = z * (-15 + z2 * (17 + z2 * (19 + z2 * 3))) / 384;
+    double fourth = z * (-945 + z2 * (-1920 + z2 * (1482 + z2 * (776 + z2 * 79)))) / 92160;
+    return z + v * (first + v * (second + v * (third + v * fourth)));
+}

@@ -24,5 +24,9 @@ double lab_chi_square(double dof, double z);
 /* The deviations that a normal number exceeds with this probability, under a half ("Approximations for
  * digital computers", 1955). */
 double lab_normal_deviation(double probability);
+/* The deviation of Student's t with so many degrees of freedom (2 and more) that has the probability of z
+ * deviations of a normal number ("Approximations for digital computers" has it as an expansion in 1 / dof).
+ */
+double lab_student_deviation(double z, double dof);
 
 #endif

@@ -1,0 +1,209 @@
+/* SPDX-License-Identifier: MIT
+ * Verdicts against simulated truth: how often a wrong value is accepted, how often a right one is refused,
+ * and whether stated errors hold. NSE: mean of (error / standard error)^2, 1 is honest. */
+#include "bench.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define DEGREE 0.017453292519943295
+enum { SEEDS = 40, GROUPS = 12, LOGS = 10, TUNINGS = 2 };
+
+/* A simulated log in memory, with its truth. Stops the program without memory. */
+static marl_log make_log(marl_scene_kind scene, double rate_hz, double seconds, uint64_t seed)
+{
+    static char path[] = "made.csv";
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_simulator simulator;
+    marl_log log = {.path = path, .n = (size_t)(seconds * rate_hz)};
+    log.info.columns =
+        MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG | MARL_COLUMNS_TEMP | MARL_COLUMNS_Q;
+    log.row = calloc(log.n, sizeof *log.row);
+    if (log.row == NULL || marl_simulator_init(&simulator, scene, &sheet, rate_hz, seed) != MARL_OK) {
+        exit(1);
+    }
+    for (size_t i = 0; i < log.n; i++) {
+        marl_simulator_next(&simulator, &log.row[i].sample, &log.row[i].q);
+        log.row[i].has_q = 1;
+    }
+    return log;
+}
+
+/* Turns the whole log steadily about an axis, as if the bench did; without a magnetometer where asked. */
+static void turn_log(marl_log *log, int axis, double rate, int with_mag)
+{
+    for (size_t i = 0; i < log->n; i++) {
+        marl_sample *s = &log->row[i].sample;
+        float angle = (float)(-rate * 1e-9 * (double)(s->t_ns - log->row[0].sample.t_ns));
+        marl_quat q = {cosf(0.5f * angle), 0, 0, 0};
+        float sine = sinf(0.5f * angle);
+        q.x = axis == 0 ? sine : 0;
+        q.y = axis == 1 ? sine : 0;
+        q.z = axis == 2 ? sine : 0;
+        s->accel = marl_quat_rotate(q, s->accel);
+        s->mag = marl_quat_rotate(q, s->mag);
+        s->gyro.x += axis == 0 ? (float)rate : 0;
+        s->gyro.y += axis == 1 ? (float)rate : 0;
+        s->gyro.z += axis == 2 ? (float)rate : 0;
+        s->fresh = (uint8_t)(with_mag ? s->fresh : s->fresh & ~MARL_FRESH_MAG);
+    }
+}
+
+static void print_turned(double deg_per_s, double seconds)
+{
+    int accepted[3] = {0};
+    for (int axis = 0; axis < 3; axis++) {
+        for (uint64_t seed = 1; seed <= SEEDS; seed++) {
+            marl_log log = make_log(MARL_SCENE_STILL, 100, seconds, seed);
+            marl_still_result r;
+            turn_log(&log, axis, deg_per_s * DEGREE, 1);
+            accepted[axis] += marl_calibrate_still(&log, &r, NULL) == MARL_OK;
+            free(log.row);
+        }
+    }
+    printf("  turning at %4.2f deg/s for %3.0f s: accepted about x %2d, y %2d, z %2d of %d\n", deg_per_s,
+           seconds, accepted[0], accepted[1], accepted[2], SEEDS);
+}
+
+static void print_still(double seconds)
+{
+    double nse = 0, later = 0;
+    int refused = 0, n = 0;
+    for (uint64_t seed = 1; seed <= SEEDS; seed++) {
+        marl_log log = make_log(MARL_SCENE_STILL, 100, seconds, seed);
+        marl_still_result r;
+        double mean[3] = {0};
+        /* the same power-on, ten times as long */
+        marl_log longer = make_log(MARL_SCENE_STILL, 100, 10 * seconds, seed);
+        for (size_t i = 0; i < longer.n; i++) {
+            mean[0] += (double)longer.row[i].sample.gyro.x / (double)longer.n;
+            mean[1] += (double)longer.row[i].sample.gyro.y / (double)longer.n;
+            mean[2] += (double)longer.row[i].sample.gyro.z / (double)longer.n;
+        }
+        if (marl_calibrate_still(&log, &r, NULL) == MARL_OK) {
+            for (int k = 0; k < 3; k++) {
+                double off = r.fit.bias[k] - mean[k];
+                nse += pow(off / r.fit.bias_sigma[k], 2);
+                later += isfinite(r.later_sigma[k]) ? pow(off / r.later_sigma[k], 2) : 0;
+                n++;
+            }
+        } else {
+            refused++;
+        }
+        free(log.row);
+        free(longer.row);
+    }
+    printf("  %4.0f s at rest: refused %d of %d; against ten times the time, NSE by the standard error %.2f, "
+           "by that of "
+           "ten minutes later %.2f\n",
+           seconds, refused, SEEDS, nse / (n > 0 ? n : 1), later / (n > 0 ? n : 1));
+}
+
+/* Turns, one of which is a handling move: its rate is multiplied. */
+static void print_handled(double factor)
+{
+    int refused = 0, wrong = 0, left_out = 0;
+    for (uint64_t seed = 1; seed <= SEEDS; seed++) {
+        marl_log log = make_log(MARL_SCENE_TURNS, 100, 3 * marl_scene_seconds(MARL_SCENE_TURNS), seed),
+                 copy = log;
+        marl_turns_result clean, r;
+        if (marl_calibrate_turns(&log, 360 * DEGREE, &clean, NULL) != MARL_OK) {
+            exit(1);
+        }
+        const marl_turn *t = &clean.turn[seed % clean.n];
+        for (size_t i = 0; i < copy.n; i++) {
+            marl_sample *s = &copy.row[i].sample;
+            if (s->t_ns >= t->span.from_ns && s->t_ns <= t->span.to_ns) {
+                s->gyro.x *= (float)factor;
+                s->gyro.y *= (float)factor;
+                s->gyro.z *= (float)factor;
+            }
+        }
+        int accepted = marl_calibrate_turns(&copy, 360 * DEGREE, &r, NULL) == MARL_OK;
+        refused += !accepted;
+        left_out += accepted && r.left_out > 0;
+        for (int k = 0; k < 3 && accepted; k++) {
+            wrong += fabs(r.outcome.fit.matrix[k][k] - clean.outcome.fit.matrix[k][k]) > 0.002;
+        }
+        marl_turns_result_free(&clean);
+        marl_turns_result_free(&r);
+        free(log.row);
+    }
+    printf(
+        "  one turn of %.1f degrees: refused %d, left out %d of %d, scales wrong by over 0.2 %%: %d of %d\n",
+        360 * (factor - 1), refused, left_out, SEEDS, wrong, 3 * SEEDS);
+}
+
+/* rms errors of both filters on many logs of a scene; the intervals of groups of ten against the difference
+ * over all. */
+static void print_compared(marl_scene_kind scene)
+{
+    static marl_comparison c[TUNINGS][GROUPS * LOGS];
+    const marl_filter filter[TUNINGS] = {MARL_FILTER_KALMAN, MARL_FILTER_COMPLEMENTARY};
+    double squares[TUNINGS] = {0};
+    for (int i = 0; i < GROUPS * LOGS; i++) {
+        marl_log log = make_log(scene, 50, 60, (uint64_t)(i + 1));
+        marl_series truth = {0};
+        marl_error error = {0};
+        if (marl_series_from_log(&truth, &log, &error) != MARL_OK) {
+            exit(1);
+        }
+        for (int t = 0; t < TUNINGS; t++) {
+            marl_tuning tuning = marl_tuning_default(filter[t]);
+            marl_replay_options options = {.degradation = {.every = 1}};
+            marl_replay replay;
+            marl_series estimate;
+            if (marl_replay_log(&replay, &log, &tuning, &options, &estimate, &error) != MARL_OK ||
+                marl_compare(&estimate, &truth, NULL, &c[t][i], &error) != MARL_OK) {
+                fprintf(stderr, "%s\n", error.text);
+                exit(1);
+            }
+            squares[t] += pow(c[t][i].all.total.rms, 2);
+            marl_series_free(&estimate);
+        }
+        marl_series_free(&truth);
+        free(log.row);
+    }
+    double truth = sqrt(squares[1] / (GROUPS * LOGS)) - sqrt(squares[0] / (GROUPS * LOGS));
+    int held = 0, decided = 0, wrong = 0;
+    for (int g = 0; g < GROUPS; g++) {
+        const marl_comparison *of[TUNINGS * LOGS];
+        marl_rank rank[TUNINGS];
+        marl_error error = {0};
+        for (int i = 0; i < TUNINGS * LOGS; i++) {
+            of[i] = &c[i / LOGS][g * LOGS + i % LOGS];
+        }
+        if (marl_rank_tunings(of, TUNINGS, LOGS, MARL_RANK_BY_TOTAL, rank, &error) != MARL_OK) {
+            exit(1);
+        }
+        double signed_truth = rank[0].tuning == 0 ? truth : -truth;
+        held += rank[1].low <= signed_truth && signed_truth <= rank[1].high;
+        decided += rank[1].low > 0;
+        wrong += rank[1].low > 0 && signed_truth < 0;
+    }
+    printf("  %-8s difference %+.3f deg: interval holds it in %2d of %d groups, decided %2d, wrong side %d\n",
+           marl_scene_name(scene), truth, held, GROUPS, decided, wrong);
+    for (int i = 0; i < TUNINGS * GROUPS * LOGS; i++) {
+        marl_comparison_free(&c[i / (GROUPS * LOGS)][i % (GROUPS * LOGS)]);
+    }
+}
+
+void bench_verdicts(void)
+{
+    printf("\nverdicts, %d seeds each\ncalibrate still\n", SEEDS);
+    print_still(60);
+    print_still(300);
+    print_turned(0.05, 60);
+    print_turned(0.05, 300);
+    print_turned(0.4, 60);
+    printf("calibrate turns, 18 turns\n");
+    print_handled(1.0);
+    print_handled(1.024);
+    printf("compare: kalman and complementary, %d groups of %d logs of 60 s\n", GROUPS, LOGS);
+    const marl_scene_kind scenes[] = {MARL_SCENE_LIFT, MARL_SCENE_SLEW, MARL_SCENE_HANDLE, MARL_SCENE_SWING,
+                                      MARL_SCENE_CARRY};
+    for (size_t i = 0; i < sizeof scenes / sizeof scenes[0]; i++) {
+        print_compared(scenes[i]);
+    }
+}
