@@ -33,6 +33,8 @@ void bench_plain(void);
 void bench_recovery(void);
 /* Wrong acceptances, refusals and errors against stated ones; not part of a run without words. */
 void bench_verdicts(void);
+/* The smoother against the truth; not part of a run without words. */
+void bench_smooth(void);
 void bench_tunings(void);
 void bench_inspect(void);
 void bench_calibrate(void);

@@ -169,6 +169,10 @@ uint8_t marl_estimator_invalid(const marl_estimator *estimator);
  * without weighting. */
 void marl_estimator_weights(const marl_estimator *estimator, float *accel, float *mag);
 
+/* kalman: the unexplained mean square of the horizontal speed over the last half minute, (m/s)^2; 0 for
+ * others. */
+float marl_estimator_speed_evidence(const marl_estimator *estimator);
+
 /* The tuning that it was initialised with. */
 const marl_tuning *marl_estimator_tuning(const marl_estimator *estimator);
 

@@ -32,6 +32,7 @@
 #include "marlinspike/sheet.h"
 #include "marlinspike/sheet_file.h"
 #include "marlinspike/simulate.h"
+#include "marlinspike/smooth.h"
 #include "marlinspike/spans.h"
 #include "marlinspike/spectrum.h"
 #include "marlinspike/tuning_file.h"

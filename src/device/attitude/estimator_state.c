@@ -46,6 +46,11 @@ uint8_t marl_estimator_invalid(const marl_estimator *estimator)
     return estimator->invalid;
 }
 
+float marl_estimator_speed_evidence(const marl_estimator *estimator)
+{
+    return estimator->tuning.filter == MARL_FILTER_KALMAN ? estimator->kalman.speed_evidence : 0.0f;
+}
+
 const marl_tuning *marl_estimator_tuning(const marl_estimator *estimator)
 {
     return &estimator->tuning;

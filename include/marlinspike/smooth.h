@@ -1,0 +1,68 @@
+/* SPDX-License-Identifier: MIT
+ * A reference attitude from the log alone: an iterated fixed-interval smoother over the whole log, forwards
+ * and backwards. "Maximum likelihood estimates of linear dynamic systems" (1965); relinearised on its own
+ * result: "The iterated Kalman smoother as a Gauss-Newton method" (1994). Equations:
+ * docs/methods/smoother.md.
+ *
+ * World enu, body as the log's sensors have it after the calibration. Needs accelerometer and gyroscope;
+ * without a magnetometer the heading is relative to the start, and its standard deviation grows from there.
+ */
+#ifndef MARLINSPIKE_SMOOTH_H
+#define MARLINSPIKE_SMOOTH_H
+
+#include "marlinspike/calibration.h"
+#include "marlinspike/log.h"
+#include "marlinspike/series.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* One row of the log. */
+typedef struct marl_smoothed_row {
+    int64_t t_ns;
+    marl_quat q;                     /* body to world */
+    float sigma_tilt, sigma_heading; /* standard deviations (1 sigma), rad; tilt: both axes together */
+} marl_smoothed_row;
+
+/* Every tenth of a second. */
+typedef struct marl_smoothed_knot {
+    int64_t t_ns;
+    double bias[3], bias_sigma[3]; /* of the gyroscope, rad/s */
+    double velocity[2];            /* east and north, m/s; leaky */
+    double motion;                 /* unexplained horizontal acceleration, m/s^2 rms over some seconds */
+    double disturbance; /* of the magnetic field, uT rms over a second; NaN without a magnetometer */
+    int still;
+} marl_smoothed_knot;
+
+typedef struct marl_smoothed {
+    size_t n;
+    marl_smoothed_row *row;
+    size_t knots;
+    marl_smoothed_knot *knot;
+    int heading_is_magnetic;
+    double accel_bias[3], accel_bias_sigma[3]; /* what calibration left, m/s^2, body */
+    double mag_bias[3], mag_bias_sigma[3];     /* the same, uT; 0 and NaN without a magnetometer */
+    double field_north, field_up;              /* uT */
+    double sigma_tilt_rms, sigma_heading_rms;  /* over the rows, rad */
+    double still_share, disturbed_share;       /* of the log: still; field off by over 2 uT */
+    double longest_gap_s;                      /* between rows; 0 when there is none over 0.1 s */
+    int accel_is_worse, mag_is_worse;          /* the remainder is over twice what was assumed */
+} marl_smoothed;
+
+/* Smooths a log. `record` may be NULL (readings as they are; unless the log is corrected already, larger
+ * remainders are then assumed). MARL_ERR_INSUFFICIENT under 10 s, without accelerometer or gyroscope, or when
+ * no attitude can be started; MARL_ERR_INPUT when it is corrected already and a calibration is given, or of
+ * another device; MARL_ERR_SYSTEM without memory (about 50 KB for each second of the log). */
+MARL_CHECKED marl_status marl_smooth(const marl_log *log, const marl_calibration_record *record,
+                                     const char *record_path, marl_smoothed *smoothed, marl_error *error);
+void marl_smoothed_free(marl_smoothed *smoothed);
+
+/* The attitudes alone, to be freed by the caller. MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_smoothed_series(const marl_smoothed *smoothed, marl_series *series,
+                                              marl_error *error);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

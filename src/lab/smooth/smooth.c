@@ -1,0 +1,217 @@
+/* SPDX-License-Identifier: MIT
+ * Smoothing a log: passes, and the attitude of every row. */
+#include "marlinspike/smooth.h"
+#include "lab/smooth/smooth_parts.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define MIN_S 10.0
+#define MAG_PRIOR 0.3     /* h0, uT, after a calibration */
+#define MAG_PRIOR_RAW 1.5 /* without */
+#define ACCEL_PRIOR 0.02  /* c0, m/s^2 */
+#define ACCEL_PRIOR_RAW 0.1
+#define DISTURBED2 4.0 /* uT^2 */
+#define WORSE 2.0      /* times the prior */
+enum { PASSES = 4 };
+
+static marl_status check(const marl_log *log, const marl_calibration_record *record, const char *record_path,
+                         marl_error *error)
+{
+    marl_status status =
+        marl_log_require(&log->info, log->path, MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    if (record != NULL && log->info.corrected) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; leave --calibration out",
+                         log->path);
+    }
+    if (record != NULL) {
+        status = marl_device_match(log->info.device, log->path, record->device, record_path, error);
+    }
+    double seconds =
+        log->n > 1 ? 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns) : 0;
+    if (status == MARL_OK && seconds < MIN_S) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: %.3g s; %.0f s are needed for a reference",
+                         log->path, seconds, MIN_S);
+    }
+    return status;
+}
+
+/* Corrected samples, without what is invalid; a gyroscope reading is held until the next. */
+static marl_status load(const marl_log *log, const marl_calibration_record *record, lab_smoother *s,
+                        marl_error *error)
+{
+    marl_calibration calibration =
+        record != NULL ? marl_calibration_for_device(record) : marl_calibration_none();
+    float degC = NAN;
+    marl_vec3 rate = {0, 0, 0};
+    s->rows = log->n;
+    s->sample = malloc(log->n * sizeof *s->sample);
+    if (s->sample == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    for (size_t i = 0; i < log->n; i++) {
+        marl_sample *to = &s->sample[i];
+        *to = log->row[i].sample;
+        (void)!marl_sample_check(to, NULL);
+        degC = to->fresh & MARL_FRESH_TEMP ? to->temp : degC;
+        marl_calibration_apply(&calibration, degC, to);
+        rate = to->fresh & MARL_FRESH_GYRO ? to->gyro : rate;
+        to->gyro = rate;
+        s->has_mag |= (to->fresh & MARL_FRESH_MAG) != 0;
+    }
+    int corrected = record != NULL || log->info.corrected;
+    s->mag_prior = corrected ? MAG_PRIOR : MAG_PRIOR_RAW;
+    s->accel_prior = corrected ? ACCEL_PRIOR : ACCEL_PRIOR_RAW;
+    return MARL_OK;
+}
+
+static void set_row(marl_smoothed_row *row, int64_t t_ns, const double q[4], const double tilt2,
+                    double heading2)
+{
+    row->t_ns = t_ns;
+    row->q = marl_quat_canonical((marl_quat){(float)q[0], (float)q[1], (float)q[2], (float)q[3]});
+    row->sigma_tilt = (float)sqrt(tilt2);
+    row->sigma_heading = (float)sqrt(heading2);
+}
+
+/* Rows of a block: by the gyroscope from the knot before, and turned by their share of what is missing at its
+ * end. */
+static void write_block(const lab_smoother *s, const lab_knot *before, const lab_knot *k,
+                        marl_smoothed_row *row)
+{
+    double q[4], missing[3], share = 0;
+    memcpy(q, before->q, sizeof q);
+    for (size_t i = k->first; i <= k->last; i++) {
+        const marl_sample *now = &s->sample[i], *last = &s->sample[i - 1];
+        double rate[3], dt = 1e-9 * (double)(now->t_ns - last->t_ns);
+        lab_rate_between(last, now, k->state + BIAS, rate);
+        const double turned[3] = {rate[0] * dt, rate[1] * dt, rate[2] * dt};
+        lab_turn_body(q, turned);
+        row[i].q = (marl_quat){(float)q[0], (float)q[1], (float)q[2], (float)q[3]};
+    }
+    lab_rotation_between(k->q, q, missing);
+    for (size_t i = k->first; i <= k->last; i++) {
+        int64_t t = s->sample[i].t_ns;
+        double p[4] = {(double)row[i].q.w, (double)row[i].q.x, (double)row[i].q.y, (double)row[i].q.z};
+        share = k->length > 0 ? 1e-9 * (double)(t - before->t_ns) / k->length : 1;
+        const double turn[3] = {share * missing[0], share * missing[1], share * missing[2]};
+        lab_turn_world(turn, p);
+        const double *a = before->covariance, *b = k->covariance;
+        set_row(&row[i], t, p, (1 - share) * (a[0] + a[1]) + share * (b[0] + b[1]),
+                (1 - share) * a[2] + share * b[2]);
+    }
+}
+
+static marl_status write_rows(const lab_smoother *s, marl_smoothed *out, marl_error *error)
+{
+    out->row = malloc(s->rows * sizeof *out->row);
+    out->knot = malloc(s->knots * sizeof *out->knot);
+    if (out->row == NULL || out->knot == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    out->n = s->rows;
+    out->knots = s->knots;
+    const lab_knot *k = &s->knot[0];
+    set_row(&out->row[0], k->t_ns, k->q, k->covariance[0] + k->covariance[1], k->covariance[2]);
+    for (size_t i = 1; i < s->knots; i++) {
+        write_block(s, &s->knot[i - 1], &s->knot[i], out->row);
+    }
+    for (size_t i = 0; i < s->knots; i++) {
+        k = &s->knot[i];
+        marl_smoothed_knot *to = &out->knot[i];
+        *to = (marl_smoothed_knot){.t_ns = k->t_ns,
+                                   .velocity = {k->state[VELOCITY], k->state[VELOCITY + 1]},
+                                   .motion = sqrt(k->motion),
+                                   .disturbance = s->has_mag ? sqrt(k->disturbance) : NAN,
+                                   .still = k->still};
+        for (int j = 0; j < 3; j++) {
+            to->bias[j] = k->state[BIAS + j];
+            to->bias_sigma[j] = sqrt(k->covariance[6 + j]);
+        }
+    }
+    return MARL_OK;
+}
+
+/* Sums over rows and knots, and the constants from the last knot. */
+static void summarise(const lab_smoother *s, marl_smoothed *out)
+{
+    const lab_knot *last = &s->knot[s->knots - 1];
+    double tilt2 = 0, heading2 = 0, seconds = 0;
+    for (size_t i = 0; i < out->n; i++) {
+        tilt2 += pow((double)out->row[i].sigma_tilt, 2) / (double)out->n;
+        heading2 += pow((double)out->row[i].sigma_heading, 2) / (double)out->n;
+    }
+    for (size_t i = 1; i < s->knots; i++) {
+        const lab_knot *k = &s->knot[i];
+        seconds += k->length;
+        out->still_share += k->still ? k->length : 0;
+        out->disturbed_share += s->has_mag && k->disturbance > DISTURBED2 ? k->length : 0;
+        out->longest_gap_s = k->gap ? fmax(out->longest_gap_s, k->length) : out->longest_gap_s;
+    }
+    out->still_share /= seconds;
+    out->disturbed_share /= seconds;
+    out->sigma_tilt_rms = sqrt(tilt2);
+    out->sigma_heading_rms = sqrt(heading2);
+    out->heading_is_magnetic = s->has_mag;
+    out->field_north = s->has_mag ? last->state[FIELD] : NAN;
+    out->field_up = s->has_mag ? last->state[FIELD + 1] : NAN;
+    for (int j = 0; j < 3; j++) {
+        out->accel_bias[j] = last->state[ACCEL + j];
+        out->accel_bias_sigma[j] = sqrt(s->last_covariance[ACCEL + j]);
+        out->mag_bias[j] = s->has_mag ? last->state[MAG + j] : 0;
+        out->mag_bias_sigma[j] = s->has_mag ? sqrt(s->last_covariance[MAG + j]) : NAN;
+        out->accel_is_worse |= fabs(out->accel_bias[j]) > WORSE * s->accel_prior;
+        out->mag_is_worse |= fabs(out->mag_bias[j]) > WORSE * s->mag_prior;
+    }
+}
+
+marl_status marl_smooth(const marl_log *log, const marl_calibration_record *record, const char *record_path,
+                        marl_smoothed *smoothed, marl_error *error)
+{
+    lab_smoother s = {0};
+    memset(smoothed, 0, sizeof *smoothed);
+    marl_status status = check(log, record, record_path, error);
+    status = status != MARL_OK ? status : load(log, record, &s, error);
+    status = status != MARL_OK ? status : lab_smooth_start(&s, log->path, error);
+    for (int pass = 0; pass < PASSES && status == MARL_OK; pass++) {
+        lab_smooth_move(&s);
+        status = lab_smooth_find_evidence(&s, pass, error);
+        status = status != MARL_OK ? status : lab_smooth_filter(&s, error);
+    }
+    status = status != MARL_OK ? status : write_rows(&s, smoothed, error);
+    if (status == MARL_OK) {
+        summarise(&s, smoothed);
+    } else {
+        marl_smoothed_free(smoothed);
+    }
+    free(s.sample);
+    free(s.knot);
+    free(s.store);
+    return status;
+}
+
+marl_status marl_smoothed_series(const marl_smoothed *smoothed, marl_series *series, marl_error *error)
+{
+    series->n = 0;
+    series->at = malloc((smoothed->n + 1) * sizeof *series->at);
+    if (series->at == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    for (size_t i = 0; i < smoothed->n; i++) {
+        series->at[i] = (marl_attitude){smoothed->row[i].t_ns, smoothed->row[i].q};
+    }
+    series->n = smoothed->n;
+    return MARL_OK;
+}
+
+void marl_smoothed_free(marl_smoothed *smoothed)
+{
+    free(smoothed->row);
+    free(smoothed->knot);
+    smoothed->row = NULL;
+    smoothed->knot = NULL;
+    smoothed->n = smoothed->knots = 0;
+}
