@@ -37,6 +37,8 @@ typedef enum marl_column {
     MARL_COLUMN_YAW,
     MARL_COLUMN_WEIGHT_ACCEL,
     MARL_COLUMN_WEIGHT_MAG,
+    MARL_COLUMN_SIGMA_TILT,
+    MARL_COLUMN_SIGMA_HEADING,
     MARL_COLUMN_COUNT
 } marl_column;
 
@@ -49,6 +51,7 @@ typedef enum marl_column {
 #define MARL_COLUMNS_Q (15u << MARL_COLUMN_Q_W)
 #define MARL_COLUMNS_RPY (7u << MARL_COLUMN_ROLL)
 #define MARL_COLUMNS_WEIGHT (3u << MARL_COLUMN_WEIGHT_ACCEL)
+#define MARL_COLUMNS_SIGMA (3u << MARL_COLUMN_SIGMA_TILT)
 
 const char *marl_column_name(marl_column column);
 
@@ -58,6 +61,7 @@ typedef struct marl_log_info {
     int corrected;        /* 1 = a calibration has been applied */
     marl_world world;     /* of an attitude in the log; enu when not given */
     int world_given;      /* 1 = the metadata line names the world */
+    int smoothed;         /* 1 = the attitude was made by smoothing a log: it shares that log's sensors */
     int relative_heading; /* 1 = the heading of an attitude in the log is not magnetic */
     unsigned columns;     /* set of the columns present, without unknown ones */
 } marl_log_info;
@@ -83,7 +87,8 @@ typedef struct marl_log_row {
     marl_sample sample;
     marl_quat q; /* attitude the row holds (from q_... or roll, pitch, yaw), unit */
     int has_q;
-    float weight[2]; /* of accelerometer and magnetometer in an estimate, 0 to 1; negative: none */
+    float sigma_deg[2]; /* standard deviations of the attitude's tilt and heading; negative: none */
+    float weight[2];    /* of accelerometer and magnetometer in an estimate, 0 to 1; negative: none */
 } marl_log_row;
 
 /* A part of a log, by the log's own time; both ends belong to it. */

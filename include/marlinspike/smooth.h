@@ -58,6 +58,19 @@ MARL_CHECKED marl_status marl_smooth(const marl_log *log, const marl_calibration
                                      const char *record_path, marl_smoothed *smoothed, marl_error *error);
 void marl_smoothed_free(marl_smoothed *smoothed);
 
+/* The remainders that may be added to a calibration: over three standard errors on the whole log, and the
+ * same on each of its halves within three standard errors of their difference. */
+typedef struct marl_refined {
+    int accel[3], mag[3]; /* 1: this axis was added */
+    int any;
+} marl_refined;
+
+/* Adds them to `record`, whose sensors that are not calibrated count as perfect. `smoothed` is of the whole
+ * log with the same record. Errors as marl_smooth. */
+MARL_CHECKED marl_status marl_smooth_refine(const marl_log *log, const char *record_path,
+                                            const marl_smoothed *smoothed, marl_calibration_record *record,
+                                            marl_refined *refined, marl_error *error);
+
 /* The attitudes alone, to be freed by the caller. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_smoothed_series(const marl_smoothed *smoothed, marl_series *series,
                                               marl_error *error);

@@ -14,6 +14,7 @@ static const cli_command commands[] = {
     {"verify", "does a calibration hold on a recording that it has not seen", cli_verify},
     {"correct", "apply a calibration to a log", cli_correct},
     {"replay", "run a log through the device code", cli_replay},
+    {"smooth", "a reference attitude from the log alone, with its standard deviations", cli_smooth},
     {"compare", "compare estimators with a reference attitude", cli_compare},
     {"tuning", "every parameter of a filter: value, unit, default, range, meaning", cli_tuning},
     {"demo", "do the whole job once on the demo data", cli_demo},

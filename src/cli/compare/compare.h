@@ -22,6 +22,8 @@ typedef struct cli_case {
     marl_log log;
     marl_series reference; /* on the log's clock, matched */
     int reference_relative;
+    int reference_smoothed; /* it comes from the log itself, with these standard deviations, rms */
+    double reference_tilt_deg, reference_heading_deg;
     marl_clock clock; /* found, or as given with no standard errors */
     marl_match match;
     marl_conditions conditions;
@@ -69,6 +71,10 @@ MARL_CHECKED marl_status cli_run_replay(const cli_comparison *job, const cli_run
 
 /* Can headings be compared at all? Not a relative one, unless the match took the difference out. */
 int cli_heading_compares(const cli_comparison *job, const cli_run *run);
+
+/* Standard deviation of smoothed references, rms over the cases, of what is ranked by; NaN when another is
+ * among them. */
+double cli_reference_sigma(const cli_comparison *job);
 
 /* "kalman", or with several rates "kalman, 50 Hz". */
 void cli_run_name(const cli_comparison *job, const cli_run *run, char *name, size_t size);

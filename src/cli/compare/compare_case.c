@@ -5,6 +5,25 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define DEGREE 0.017453292519943295
+
+/* The standard deviations that a file of smooth carries. */
+static void read_sigma(cli_case *of, const marl_log *log)
+{
+    double tilt2 = 0, heading2 = 0, n = 0;
+    for (size_t i = 0; i < log->n; i++) {
+        const float *sigma = log->row[i].sigma_deg;
+        if (sigma[0] >= 0.0f && sigma[1] >= 0.0f) {
+            tilt2 += pow((double)sigma[0], 2);
+            heading2 += pow((double)sigma[1], 2);
+            n++;
+        }
+    }
+    of->reference_smoothed = log->info.smoothed && n > 0;
+    of->reference_tilt_deg = sqrt(tilt2 / n);
+    of->reference_heading_deg = sqrt(heading2 / n);
+}
+
 static marl_status load_reference(cli_comparison *job, cli_case *of, const cli_reading *reading,
                                   marl_error *error)
 {
@@ -36,9 +55,33 @@ static marl_status load_reference(cli_comparison *job, cli_case *of, const cli_r
                  "their errors",
                  log.path);
     }
+    read_sigma(of, &log);
     status = status ? status : marl_series_from_log(&of->reference, &log, error);
     status = status ? status : marl_reference_check(&of->reference, &log, error);
     marl_log_free(&log);
+    return status;
+}
+
+/* --reference smooth: from the log itself. */
+static marl_status smooth_reference(cli_comparison *job, cli_case *of, marl_error *error)
+{
+    marl_smoothed s;
+    marl_status status = marl_smooth(&of->log, job->calibration, job->calibration_path, &s, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    of->reference_relative = !s.heading_is_magnetic;
+    of->reference_smoothed = 1;
+    of->reference_tilt_deg = s.sigma_tilt_rms / DEGREE;
+    of->reference_heading_deg = s.sigma_heading_rms / DEGREE;
+    if (s.accel_is_worse || s.mag_is_worse) {
+        cli_warn(
+            &job->warnings, "calibrate-first",
+            "%s: the %s is off by more than twice what was assumed: calibrate first, or pass --calibration",
+            of->log_path, s.mag_is_worse ? "magnetometer" : "accelerometer");
+    }
+    status = marl_smoothed_series(&s, &of->reference, error);
+    marl_smoothed_free(&s);
     return status;
 }
 
@@ -134,7 +177,8 @@ marl_status cli_case_load(cli_comparison *job, cli_case *of, const cli_reading *
     if (s == MARL_OK) {
         cli_warn_of_log(&job->warnings, &of->log.report, of->log.path);
     }
-    s = s ? s : load_reference(job, of, reading, error);
+    int smoothed = strcmp(of->reference_path, "smooth") == 0;
+    s = s ? s : smoothed ? smooth_reference(job, of, error) : load_reference(job, of, reading, error);
     s = s ? s : find_clock(job, of, error);
     s = s ? s : check_overlap(of, error);
     s = s ? s : find_match(job, of, error);
@@ -151,4 +195,15 @@ void cli_case_free(cli_case *of)
     marl_conditions_free(&of->conditions);
     free(of->log_path);
     free(of->reference_path);
+}
+
+double cli_reference_sigma(const cli_comparison *job)
+{
+    double squares = 0;
+    for (size_t i = 0; i < job->cases; i++) {
+        const cli_case *of = &job->of[i];
+        double heading = job->rank_by == MARL_RANK_BY_TILT ? 0 : of->reference_heading_deg;
+        squares += of->reference_smoothed ? pow(of->reference_tilt_deg, 2) + heading * heading : NAN;
+    }
+    return sqrt(squares / (double)job->cases);
 }

@@ -140,6 +140,10 @@ static json_t *ranking_json(const cli_comparison *job)
         json_object_set_new(one, "difference_deg", cli_number(k->failed > 0 ? NAN : k->difference));
         const double interval[2] = {k->low, k->high};
         json_object_set_new(one, "interval_deg", cli_numbers(interval, 2));
+        double sigma = cli_reference_sigma(job);
+        json_object_set_new(one, "reference_sigma_deg", cli_number(sigma));
+        json_object_set_new(one, "decided",
+                            sigma > 0 && i > 0 ? json_boolean(k->difference > sigma) : json_null());
         json_object_set_new(one, "interval_of", cli_text(k->over_logs ? "logs" : "recording"));
         json_object_set_new(one, "failed", json_integer((json_int_t)k->failed));
         json_array_append_new(list, one);

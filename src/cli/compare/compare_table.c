@@ -230,6 +230,14 @@ static const char *worth(const marl_rank *k)
     return k->over_logs ? "  worse" : "  worse on this recording";
 }
 
+/* A difference of two tunings is decided by a smoothed reference only where it exceeds that reference's own
+ * standard deviation. */
+static const char *decided(const cli_comparison *job, const marl_rank *k)
+{
+    double sigma = cli_reference_sigma(job);
+    return !(sigma > 0) ? "" : k->difference > sigma ? ", decided" : ", not decided by this reference";
+}
+
 static void print_ranking(const cli_comparison *job)
 {
     size_t contenders = job->tunings * job->rates;
@@ -246,7 +254,8 @@ static void print_ranking(const cli_comparison *job)
         if (k->failed > 0) {
             cli_print("  failed on %zu of %zu\n", k->failed, job->cases);
         } else if (i > 0 && isfinite(k->low)) {
-            cli_print("  +%.3f (%.3f to %.3f)%s\n", k->difference, k->low, k->high, worth(k));
+            cli_print("  +%.3f (%.3f to %.3f)%s%s\n", k->difference, k->low, k->high, worth(k),
+                      decided(job, k));
         } else {
             cli_print("\n");
         }
@@ -254,6 +263,13 @@ static void print_ranking(const cli_comparison *job)
     if (contenders > 1 && !job->rank[0].over_logs) {
         cli_print("The interval holds for what was recorded. Three logs or more (--case) show what holds for "
                   "others.\n");
+    }
+    if (cli_reference_sigma(job) > 0) {
+        cli_print(
+            "The reference is the log itself, smoothed, with a standard deviation of %.3f deg. It shares the "
+            "sensors of\n"
+            "the estimates: a magnetometer error along an axis that never turned is in both, and hidden.\n",
+            cli_reference_sigma(job));
     }
     if (job->rank_by == MARL_RANK_BY_TILT) {
         cli_print(

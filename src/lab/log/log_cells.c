@@ -77,7 +77,7 @@ static int attitude(const lab_cells *cells, unsigned columns, marl_quat *q, unsi
     return 1;
 }
 
-static float weight_at(const lab_cells *cells, marl_column column)
+static float value_at(const lab_cells *cells, marl_column column)
 {
     return cells->good & (1u << column) ? (float)cells->value[column] : -1.0f;
 }
@@ -93,7 +93,9 @@ unsigned lab_cells_to_row(const lab_cells *cells, unsigned columns, uint8_t all_
     s->temp = (float)cells->value[MARL_COLUMN_TEMP];
     s->speed = (float)cells->value[MARL_COLUMN_SPEED];
     row->has_q = attitude(cells, columns, &row->q, &missing);
-    row->weight[0] = weight_at(cells, MARL_COLUMN_WEIGHT_ACCEL);
-    row->weight[1] = weight_at(cells, MARL_COLUMN_WEIGHT_MAG);
+    row->weight[0] = value_at(cells, MARL_COLUMN_WEIGHT_ACCEL);
+    row->weight[1] = value_at(cells, MARL_COLUMN_WEIGHT_MAG);
+    row->sigma_deg[0] = value_at(cells, MARL_COLUMN_SIGMA_TILT);
+    row->sigma_deg[1] = value_at(cells, MARL_COLUMN_SIGMA_HEADING);
     return missing;
 }

@@ -31,6 +31,8 @@ static const struct {
     [MARL_COLUMN_YAW] = {"yaw", LAB_ANGLE},
     [MARL_COLUMN_WEIGHT_ACCEL] = {"weight_accel", LAB_PURE},
     [MARL_COLUMN_WEIGHT_MAG] = {"weight_mag", LAB_PURE},
+    [MARL_COLUMN_SIGMA_TILT] = {"sigma_tilt", LAB_ANGLE},
+    [MARL_COLUMN_SIGMA_HEADING] = {"sigma_heading", LAB_ANGLE},
 };
 
 const char *marl_column_name(marl_column column)
@@ -55,6 +57,8 @@ static void parse_metadata(const char *word, marl_log_info *info)
         info->world_given = 1;
     } else if (strcmp(word, "heading=relative") == 0) {
         info->relative_heading = 1;
+    } else if (strcmp(word, "reference=smooth") == 0) {
+        info->smoothed = 1;
     }
 }
 

@@ -15,15 +15,17 @@ struct marl_log_writer {
  * reader accepts it. */
 static void write_metadata(marl_outfile *file, const marl_log_info *info)
 {
-    unsigned readings = info->columns & ~(MARL_COLUMNS_Q | MARL_COLUMNS_RPY | MARL_COLUMNS_WEIGHT);
-    int standard = info->world == MARL_WORLD_ENU && !info->relative_heading;
+    unsigned readings =
+        info->columns & ~(MARL_COLUMNS_Q | MARL_COLUMNS_RPY | MARL_COLUMNS_WEIGHT | MARL_COLUMNS_SIGMA);
+    int standard = info->world == MARL_WORLD_ENU && !info->relative_heading && !info->smoothed;
     char line[200];
     if (readings == 0 && standard) {
         return;
     }
-    snprintf(line, sizeof line, "# marlinspike log/1%s%s corrected=%s world=%s%s\n",
+    snprintf(line, sizeof line, "# marlinspike log/1%s%s corrected=%s world=%s%s%s\n",
              info->device[0] ? " device=" : "", info->device, info->corrected ? "yes" : "no",
-             marl_world_name(info->world), info->relative_heading ? " heading=relative" : "");
+             marl_world_name(info->world), info->relative_heading ? " heading=relative" : "",
+             info->smoothed ? " reference=smooth" : "");
     marl_outfile_text(file, line);
 }
 
@@ -115,6 +117,8 @@ void marl_log_write(marl_log_writer *w, const marl_log_row *row)
     out = write_group(out, w, MARL_COLUMN_Q_W, 4, q, row->has_q);
     out = write_group(out, w, MARL_COLUMN_WEIGHT_ACCEL, 1, &row->weight[0], row->weight[0] >= 0.0f);
     out = write_group(out, w, MARL_COLUMN_WEIGHT_MAG, 1, &row->weight[1], row->weight[1] >= 0.0f);
+    out = write_group(out, w, MARL_COLUMN_SIGMA_TILT, 1, &row->sigma_deg[0], row->sigma_deg[0] >= 0.0f);
+    out = write_group(out, w, MARL_COLUMN_SIGMA_HEADING, 1, &row->sigma_deg[1], row->sigma_deg[1] >= 0.0f);
     *out++ = '\n';
     marl_outfile_advance(w->file, out);
 }

@@ -1,0 +1,150 @@
+/* SPDX-License-Identifier: MIT
+ * marlinspike smooth */
+#include "cli/smooth/smooth.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <unistd.h>
+
+#define DEGREE 0.017453292519943295
+
+typedef struct options {
+    cli_reading reading;
+    char *calibration, *into, *out, *figure;
+} options;
+
+static marl_status write_attitudes(const cli_smoothed *job, marl_error *error)
+{
+    const marl_smoothed *s = &job->smoothed;
+    marl_log_writer *writer;
+    marl_log_info info = {.columns = MARL_COLUMNS_Q | MARL_COLUMNS_SIGMA, .smoothed = 1, .corrected = 1};
+    snprintf(info.device, sizeof info.device, "%s", job->log.info.device);
+    info.relative_heading = !s->heading_is_magnetic;
+    marl_status status = marl_log_create(&writer, job->out, &info, error);
+    for (size_t i = 0; i < s->n && status == MARL_OK; i++) {
+        const marl_smoothed_row *from = &s->row[i];
+        marl_log_row row = {.sample = {.t_ns = from->t_ns}, .q = from->q, .has_q = 1, .weight = {-1, -1}};
+        row.sigma_deg[0] = (float)((double)from->sigma_tilt / DEGREE);
+        row.sigma_deg[1] = (float)((double)from->sigma_heading / DEGREE);
+        marl_log_write(writer, &row);
+    }
+    return status == MARL_OK ? marl_log_commit(writer, error) : status;
+}
+
+/* Adds what is significant to the calibration: that of --calibration, or a new one. */
+static marl_status refine(cli_smoothed *job, const options *o, marl_calibration_record *record,
+                          marl_error *error)
+{
+    if (job->log.info.corrected) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; --into needs the raw log",
+                         job->log.path);
+    }
+    marl_status status =
+        marl_smooth_refine(&job->log, o->calibration, &job->smoothed, record, &job->refined, error);
+    if (status != MARL_OK || !job->refined.any) {
+        return status;
+    }
+    if (record->device[0] == '\0') {
+        snprintf(record->device, sizeof record->device, "%s", job->log.info.device);
+    }
+    return marl_calibration_write(record, job->into, error);
+}
+
+/* Without --calibration, --into starts from what is in that file. */
+static marl_status read_calibration(const options *o, marl_calibration_record *record, int *given,
+                                    marl_error *error)
+{
+    const char *path = o->calibration;
+    *record = marl_calibration_record_empty();
+    *given = 0;
+    if (o->into != NULL) {
+        cli_lock_until_exit(o->into);
+        path = path == NULL && access(o->into, F_OK) == 0 ? o->into : path;
+    }
+    if (path == NULL) {
+        return MARL_OK;
+    }
+    *given = 1;
+    return marl_calibration_read(record, path, error);
+}
+
+static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *error)
+{
+    marl_calibration_record record;
+    int given = 0;
+    marl_status s = o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK;
+    s = s ? s : cli_reading_prepare(&o->reading, error);
+    s = s ? s : read_calibration(o, &record, &given, error);
+    s = s ? s : marl_log_load(&job->log, c->file[0], &o->reading.options, error);
+    if (s != MARL_OK) {
+        return s;
+    }
+    cli_warn_of_log(&job->warnings, &job->log.report, job->log.path);
+    const char *path = o->calibration != NULL ? o->calibration : o->into;
+    s = marl_smooth(&job->log, given ? &record : NULL, path, &job->smoothed, error);
+    if (s == MARL_OK) {
+        cli_smooth_warn(job);
+    }
+    s = s == MARL_OK && o->out != NULL ? write_attitudes(job, error) : s;
+    s = s == MARL_OK && o->into != NULL ? refine(job, o, &record, error) : s;
+    return s == MARL_OK && o->figure != NULL ? cli_smooth_figure(job, o->figure, error) : s;
+}
+
+static int smooth(const cli *c, options *o, cli_smoothed *job)
+{
+    marl_error error = {0};
+    job->out = o->out;
+    job->into = o->into;
+    job->figure = o->figure;
+    marl_status status = run(c, o, job, &error);
+    if (!c->json && !c->quiet) {
+        cli_print_warnings(&job->warnings);
+    }
+    if (status != MARL_OK) {
+        return cli_exit(&error);
+    }
+    if (c->json) {
+        return cli_smooth_json(job);
+    }
+    return c->quiet ? CLI_DONE : cli_smooth_table(job);
+}
+
+int cli_smooth(int argc, const char **argv)
+{
+    options o = {0};
+    const struct poptOption own[] = {
+        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "correct the readings first", "CAL"},
+        {"into", '\0', POPT_ARG_STRING, &o.into, 0,
+         "add the bias remainders that are significant, and that both halves of the log agree on, to this "
+         "calibration",
+         "CAL"},
+        {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the attitudes with their standard deviations", "ATT"},
+        {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
+         "attitude errors, bias, field and motion; .png, .svg or .gp", "FILE"},
+        CLI_READING_OPTIONS(o.reading),
+        POPT_TABLEEND,
+    };
+    const cli_usage usage = {
+        "LOG", 1, 1,
+        "A reference attitude without a rig: the whole log is smoothed forwards and backwards, and each "
+        "attitude\n"
+        "comes with its standard deviation. The result serves as --reference of compare, which also takes\n"
+        "--reference smooth. It shares the sensors of the log: a magnetometer error along an axis that "
+        "never\n"
+        "turned stays hidden.",
+        "smooth lift.csv --calibration pod-07.json -o lift.smooth.csv"};
+    cli c;
+    int code = cli_open(&c, argc, argv, own, &usage);
+    if (code == CLI_GO) {
+        cli_smoothed *job = calloc(1, sizeof *job);
+        marl_error none = {MARL_ERR_SYSTEM, "no memory"};
+        code = job != NULL ? smooth(&c, &o, job) : cli_exit(&none);
+        if (job != NULL) {
+            marl_log_free(&job->log);
+            marl_smoothed_free(&job->smoothed);
+        }
+        free(job);
+    }
+    cli_close(&c);
+    return code;
+}

@@ -1,0 +1,120 @@
+/* SPDX-License-Identifier: MIT
+ * A smoothed log as a table, as JSON, and its limits. */
+#include "cli/smooth/smooth.h"
+#include <math.h>
+
+#define DEGREE 0.017453292519943295
+#define LONG_GAP 1.0      /* s */
+#define MAX_DISTURBED 0.3 /* of the log */
+
+void cli_smooth_warn(cli_smoothed *job)
+{
+    const marl_smoothed *s = &job->smoothed;
+    const char *path = job->log.path;
+    if (!s->heading_is_magnetic) {
+        cli_warn(&job->warnings, "relative-heading",
+                 "%s: no magnetometer: the heading is relative to the start, its standard deviation too",
+                 path);
+    }
+    if (s->accel_is_worse || s->mag_is_worse) {
+        cli_warn(
+            &job->warnings, "calibrate-first",
+            "%s: the %s is off by more than twice what was assumed: calibrate first, or pass --calibration",
+            path, s->mag_is_worse ? "magnetometer" : "accelerometer");
+    }
+    if (s->disturbed_share > MAX_DISTURBED) {
+        cli_warn(&job->warnings, "disturbed",
+                 "%s: the field is disturbed for %.0f %% of the time; the heading is that of the field of "
+                 "the first 20 s",
+                 path, 100 * s->disturbed_share);
+    }
+    if (s->longest_gap_s >= LONG_GAP) {
+        cli_warn(&job->warnings, "gap",
+                 "%s: rows are missing for up to %.1f s; the standard deviations grow there", path,
+                 s->longest_gap_s);
+    }
+}
+
+static void print_remainder(const char *name, const char *unit, const double value[3], const double sigma[3],
+                            const int added[3])
+{
+    cli_print("%-14s", name);
+    for (int k = 0; k < 3; k++) {
+        cli_print("  %+8.4f +- %-7.4f%s", value[k], sigma[k], added[k] ? "*" : " ");
+    }
+    cli_print(" %s\n", unit);
+}
+
+int cli_smooth_table(const cli_smoothed *job)
+{
+    const marl_smoothed *s = &job->smoothed;
+    const marl_smoothed_knot *last = &s->knot[s->knots - 1];
+    double bias[3], sigma[3];
+    static const int none[3] = {0};
+    cli_print("%s: %zu attitudes, standard deviation %.3f deg tilt, %.3f deg heading (rms)\n", job->log.path,
+              s->n, s->sigma_tilt_rms / DEGREE, s->sigma_heading_rms / DEGREE);
+    cli_print("still %.0f %% of the time", 100 * s->still_share);
+    if (s->heading_is_magnetic) {
+        cli_print("; field %.1f uT north, %.1f uT up, disturbed %.0f %% of the time", s->field_north,
+                  s->field_up, 100 * s->disturbed_share);
+    }
+    cli_print("\n\n%-14s  %-21s  %-21s  %-21s\n", "what is left", "x", "y", "z");
+    print_remainder("accelerometer", "m/s^2", s->accel_bias, s->accel_bias_sigma, job->refined.accel);
+    if (s->heading_is_magnetic) {
+        print_remainder("magnetometer", "uT", s->mag_bias, s->mag_bias_sigma, job->refined.mag);
+    }
+    for (int k = 0; k < 3; k++) {
+        bias[k] = last->bias[k] / DEGREE;
+        sigma[k] = last->bias_sigma[k] / DEGREE;
+    }
+    print_remainder("gyroscope", "deg/s, at the end", bias, sigma, none);
+    if (job->into != NULL) {
+        cli_print(job->refined.any ? "* added: %s\n"
+                                   : "nothing significant in both halves: %s is unchanged\n",
+                  job->into);
+    }
+    if (job->out != NULL) {
+        cli_print("written: %s\n", job->out);
+    }
+    if (job->figure != NULL) {
+        cli_print("figure: %s\n", job->figure);
+    }
+    return cli_print_done();
+}
+
+static json_t *remainder_json(const double value[3], const double sigma[3], const int added[3])
+{
+    json_t *object = json_object(), *list = json_array();
+    json_object_set_new(object, "bias", cli_numbers(value, 3));
+    json_object_set_new(object, "bias_sigma", cli_numbers(sigma, 3));
+    for (int k = 0; k < 3; k++) {
+        json_array_append_new(list, json_boolean(added[k]));
+    }
+    json_object_set_new(object, "added", list);
+    return object;
+}
+
+int cli_smooth_json(const cli_smoothed *job)
+{
+    const marl_smoothed *s = &job->smoothed;
+    const marl_smoothed_knot *last = &s->knot[s->knots - 1];
+    json_t *root = json_object();
+    json_object_set_new(root, "rows", json_integer((json_int_t)s->n));
+    json_object_set_new(root, "sigma_tilt_deg", cli_number(s->sigma_tilt_rms / DEGREE));
+    json_object_set_new(root, "sigma_heading_deg", cli_number(s->sigma_heading_rms / DEGREE));
+    json_object_set_new(root, "heading_is_magnetic", json_boolean(s->heading_is_magnetic));
+    json_object_set_new(root, "still_share", cli_number(s->still_share));
+    json_object_set_new(root, "disturbed_share", cli_number(s->disturbed_share));
+    json_object_set_new(root, "longest_gap_s", cli_number(s->longest_gap_s));
+    json_object_set_new(root, "field_north", cli_number(s->field_north));
+    json_object_set_new(root, "field_up", cli_number(s->field_up));
+    json_object_set_new(root, "accel",
+                        remainder_json(s->accel_bias, s->accel_bias_sigma, job->refined.accel));
+    if (s->heading_is_magnetic) {
+        json_object_set_new(root, "mag", remainder_json(s->mag_bias, s->mag_bias_sigma, job->refined.mag));
+    }
+    json_object_set_new(root, "gyro_bias", cli_numbers(last->bias, 3));
+    json_object_set_new(root, "gyro_bias_sigma", cli_numbers(last->bias_sigma, 3));
+    json_object_set_new(root, "warnings", cli_warnings_json(&job->warnings));
+    return cli_print_json(root);
+}
