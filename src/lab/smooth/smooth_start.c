@@ -104,6 +104,9 @@ marl_status lab_smooth_start(lab_smoother *s, const char *path, marl_error *erro
             any = 1;
             set_attitude(k, q);
             k->speed = (double)marl_estimator_speed_evidence(&e);
+        } else if (any) { /* it restarts behind a gap */
+            memcpy(k->q, s->knot[at - 2].q, sizeof k->q);
+            k->speed = s->knot[at - 2].speed;
         }
     }
     if (!any) {

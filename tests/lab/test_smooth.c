@@ -1,0 +1,192 @@
+/* SPDX-License-Identifier: MIT
+ * The smoother against the truth of the simulator: better than any filter that runs along, and as sure as it
+ * states. */
+#include "check_main.h"
+#include "marlinspike/lab.h"
+#include "memory_log.h"
+#include <math.h>
+
+#define DEGREE 0.017453292519943295
+
+/* A sensor of which calibration has left little; the rest is as in the sheet. */
+static marl_sheet calibrated_sheet(void)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_sensor_sheet *sensor[] = {&sheet.accel, &sheet.gyro, &sheet.mag};
+    for (int i = 0; i < 3; i++) {
+        for (int k = 0; k < 3; k++) {
+            sensor[i]->bias[k] = i == 1 ? 0.005 : i == 0 ? 0.01 : 0.15;
+            sensor[i]->scale_error[k] = 0;
+            sensor[i]->bias_per_degC[k] = 0;
+            memset(sensor[i]->cross_axis, 0, sizeof sensor[i]->cross_axis);
+        }
+        sensor[i]->bias_spread = 0;
+    }
+    return sheet;
+}
+
+static marl_log corrected_log(marl_scene_kind scene, double seconds, uint64_t seed)
+{
+    marl_sheet sheet = calibrated_sheet();
+    marl_log log = memory_log_simulated(scene, &sheet, 100, seconds, seed);
+    log.info.corrected = 1;
+    return log;
+}
+
+/* rms error, deg, and squared error over stated variance of tilt and heading. */
+static void errors_of(const marl_log *log, const marl_smoothed *s, double *rms, double *tilt, double *heading)
+{
+    *rms = *tilt = *heading = 0;
+    for (size_t i = 0; i < s->n; i++) {
+        marl_error_angles e = marl_error_between(s->row[i].q, log->row[i].q);
+        *rms += e.total_deg * e.total_deg / (double)s->n;
+        *tilt += pow(e.tilt_deg * DEGREE / (double)s->row[i].sigma_tilt, 2) / (double)s->n;
+        *heading += pow(e.heading_deg * DEGREE / (double)s->row[i].sigma_heading, 2) / (double)s->n;
+    }
+    *rms = sqrt(*rms);
+}
+
+static double kalman_rms(const marl_log *log)
+{
+    marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
+    marl_replay_options options = {.degradation = {.every = 1}};
+    marl_replay replay;
+    marl_series estimate;
+    double squares = 0;
+    size_t n = 0;
+    ck_assert_int_eq(marl_replay_log(&replay, log, &tuning, &options, &estimate, NULL), MARL_OK);
+    for (size_t i = 0; i < estimate.n; i++, n++) {
+        squares +=
+            pow(marl_error_between(estimate.at[i].q, log->row[i + log->n - estimate.n].q).total_deg, 2);
+    }
+    marl_series_free(&estimate);
+    return sqrt(squares / (double)n);
+}
+
+static const marl_scene_kind scenes[] = {MARL_SCENE_LIFT, MARL_SCENE_SLEW, MARL_SCENE_HANDLE,
+                                         MARL_SCENE_CARRY, MARL_SCENE_SWING};
+
+/* Over four seeds of a scene the mean of squared error over variance is near 1, and a filter is far worse.
+ * The bounds of single scenes are those of docs/methods/smoother.md. */
+START_TEST(it_beats_the_filter_and_knows_its_error)
+{
+    double smoothed = 0, kalman = 0, tilt = 0, heading = 0;
+    enum { SEEDS = 4 };
+    for (uint64_t seed = 31; seed < 31 + SEEDS; seed++) {
+        marl_log log = corrected_log(scenes[_i], 90, seed);
+        marl_smoothed s;
+        marl_error error = {0};
+        double rms, t, h;
+        ck_assert_msg(marl_smooth(&log, NULL, NULL, &s, &error) == MARL_OK, "%s", error.text);
+        ck_assert_uint_eq(s.n, log.n);
+        errors_of(&log, &s, &rms, &t, &h);
+        smoothed += rms * rms / SEEDS;
+        kalman += pow(kalman_rms(&log), 2) / SEEDS;
+        tilt += t / SEEDS;
+        heading += h / SEEDS;
+        marl_smoothed_free(&s);
+        marl_log_free(&log);
+    }
+    ck_assert_double_lt(sqrt(smoothed), 0.7 * sqrt(kalman));
+    ck_assert_double_lt(sqrt(smoothed), 0.5);
+    ck_assert(tilt > 0.08 && tilt < 2.5);
+    ck_assert(heading > 0.03 && heading < 2.5);
+}
+END_TEST
+
+/* What calibration left is found: twice what was assumed is noticed, and added where both halves agree. */
+START_TEST(a_bias_that_is_left_is_found_and_added)
+{
+    marl_log log = corrected_log(MARL_SCENE_HANDLE, 120, 5);
+    marl_smoothed s, again;
+    marl_refined refined;
+    marl_error error = {0};
+    for (size_t i = 0; i < log.n; i++) {
+        log.row[i].sample.mag.x += 1.2f;
+    }
+    ck_assert_int_eq(marl_smooth(&log, NULL, NULL, &s, &error), MARL_OK);
+    ck_assert_double_eq_tol(s.mag_bias[0], 1.35, 5 * s.mag_bias_sigma[0]);
+    ck_assert_int_eq(s.mag_is_worse, 1);
+    log.info.corrected = 0;
+    marl_calibration_record record = marl_calibration_record_empty();
+    ck_assert_int_eq(marl_smooth_refine(&log, NULL, &s, &record, &refined, &error), MARL_OK);
+    ck_assert(refined.any && refined.mag[0]);
+    ck_assert_double_eq_tol(record.fit[MARL_MAG].bias[0], 1.35, 0.1);
+    ck_assert_int_eq(marl_smooth(&log, &record, "c.json", &again, &error), MARL_OK);
+    ck_assert_double_lt(fabs(again.mag_bias[0]), 3 * again.mag_bias_sigma[0]);
+    marl_smoothed_free(&s);
+    marl_smoothed_free(&again);
+    marl_log_free(&log);
+}
+END_TEST
+
+/* Without a magnetometer the heading is relative: exact at the start, and less sure from there. */
+START_TEST(without_a_magnetometer_the_heading_is_relative)
+{
+    marl_log log = corrected_log(MARL_SCENE_LIFT, 90, 7);
+    marl_smoothed s;
+    double start = 0, worst = 0;
+    log.info.columns &= ~MARL_COLUMNS_MAG;
+    for (size_t i = 0; i < log.n; i++) {
+        log.row[i].sample.fresh = (uint8_t)(log.row[i].sample.fresh & ~MARL_FRESH_MAG);
+    }
+    ck_assert_int_eq(marl_smooth(&log, NULL, NULL, &s, NULL), MARL_OK);
+    ck_assert_int_eq(s.heading_is_magnetic, 0);
+    ck_assert(s.row[0].sigma_heading < s.row[s.n - 1].sigma_heading);
+    for (size_t i = 0; i < s.n; i += 100) {
+        double heading = marl_error_between(s.row[i].q, log.row[i].q).heading_deg;
+        start = i == 0 ? heading : start;
+        double off = remainder(heading - start, 360) * DEGREE;
+        worst = fmax(worst, fabs(off) / hypot((double)s.row[i].sigma_heading, 1e-4));
+    }
+    ck_assert_double_lt(worst, 5);
+    marl_smoothed_free(&s);
+    marl_log_free(&log);
+}
+END_TEST
+
+/* Rows that are missing in motion: the standard deviation grows there and holds. */
+START_TEST(a_gap_in_motion_is_less_sure)
+{
+    marl_log log = corrected_log(MARL_SCENE_HANDLE, 90, 9);
+    marl_smoothed whole, cut;
+    double rms, tilt, heading;
+    ck_assert_int_eq(marl_smooth(&log, NULL, NULL, &whole, NULL), MARL_OK);
+    size_t from = 4000, gone = 150;
+    memmove(log.row + from, log.row + from + gone, (log.n - from - gone) * sizeof *log.row);
+    log.n -= gone;
+    marl_error error = {0};
+    ck_assert_msg(marl_smooth(&log, NULL, NULL, &cut, &error) == MARL_OK, "%s", error.text);
+    ck_assert_double_eq_tol(cut.longest_gap_s, 1.51, 0.011);
+    ck_assert(cut.row[from].sigma_heading > whole.row[from].sigma_heading);
+    errors_of(&log, &cut, &rms, &tilt, &heading);
+    ck_assert_double_lt(tilt, 5);
+    ck_assert_double_lt(heading, 5);
+    marl_smoothed_free(&whole);
+    marl_smoothed_free(&cut);
+    marl_log_free(&log);
+}
+END_TEST
+
+START_TEST(what_cannot_be_smoothed_says_why)
+{
+    marl_smoothed s;
+    marl_error error = {0};
+    marl_calibration_record record = marl_calibration_record_empty();
+    marl_log brief = corrected_log(MARL_SCENE_LIFT, 8, 1), log = corrected_log(MARL_SCENE_LIFT, 20, 1);
+    ck_assert_int_eq(marl_smooth(&brief, NULL, NULL, &s, &error), MARL_ERR_INSUFFICIENT);
+    ck_assert_ptr_nonnull(strstr(error.text, "10 s are needed"));
+    error = (marl_error){0};
+    ck_assert_int_eq(marl_smooth(&log, &record, "c.json", &s, &error), MARL_ERR_INPUT);
+    ck_assert_ptr_nonnull(strstr(error.text, "corrected already"));
+    log.info.columns &= ~MARL_COLUMNS_GYRO;
+    ck_assert_int_eq(marl_smooth(&log, NULL, NULL, &s, &error), MARL_ERR_INSUFFICIENT);
+    ck_assert(s.row == NULL && s.knot == NULL);
+    marl_log_free(&brief);
+    marl_log_free(&log);
+}
+END_TEST
+
+MARL_SUITE_OF_CASES("smooth", scenes, it_beats_the_filter_and_knows_its_error,
+                    a_bias_that_is_left_is_found_and_added, without_a_magnetometer_the_heading_is_relative,
+                    a_gap_in_motion_is_less_sure, what_cannot_be_smoothed_says_why)
