@@ -92,3 +92,6 @@ marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07
     --figure "$here/error.png"
 marlinspike simulate --scene steel --seed 5 --quiet -o steel.csv
 marlinspike replay steel.csv --calibration pod-07.json --tuning kalman --quiet --figure "$here/weights.png"
+shoot smooth 'marlinspike smooth lift.csv --calibration pod-07.json -o lift.smooth.csv --figure smoothed.png' \
+    'marlinspike compare lift.csv --reference smooth --calibration pod-07.json --tuning kalman --tuning complementary --tuning gradient-descent'
+cp smoothed.png "$here/smoothed.png"

@@ -97,6 +97,7 @@ typedef struct marl_tumble_options {
 
 typedef struct marl_tumble_result {
     marl_calibrated outcome;
+    size_t repeats;      /* readings equal to the one before, which are not counted */
     marl_spans outliers; /* something passed by, or readings that do not belong */
     size_t outliers_n;
 } marl_tumble_result;

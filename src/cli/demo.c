@@ -46,6 +46,11 @@ static const struct {
     {"How good is that? All estimators against the rig's attitude, on the log's clock and in its frames:",
      "compare DIR/lift.csv --reference DIR/lift.reference.csv --calibration DIR/pod-07.json --figure "
      "DIR/lift.error.png"},
+    {"Without the rig: the log itself, smoothed forwards and backwards, is the reference:",
+     "smooth DIR/lift.csv --calibration DIR/pod-07.json -o DIR/lift.smooth.csv --figure DIR/lift.smooth.png"},
+    {"Does it name the same winner?", "compare DIR/lift.csv --reference smooth --calibration DIR/pod-07.json "
+                                      "--tuning kalman --tuning complementary "
+                                      "--tuning gradient-descent"},
     {"The same from the rig's own file, with its own clock, ned angles, heading and askew markers:",
      "compare DIR/lift.csv --reference DIR/lift.rig.csv --calibration DIR/pod-07.json --time-offset auto "
      "--match world+body --tuning complementary --tuning kalman"},

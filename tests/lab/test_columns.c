@@ -238,6 +238,34 @@ START_TEST(what_is_no_table_is_said)
 }
 END_TEST
 
+/* Names that end in z, y, x are not mirrored by the order of the columns; rates alone are proposed, with a
+ * remark. */
+START_TEST(axes_go_by_their_names)
+{
+    temporary dir = temporary_make();
+    marl_columns_guess guess;
+    marl_error error = {0};
+    char text[40000] = "time,z,y,x\n", *end = text + strlen(text);
+    for (int i = 0; i < 200; i++) {
+        end += sprintf(end, "%.2f,%.3f,%.3f,%.3f\n", 0.01 * i, 9.80 + 0.001 * (i % 7), 0.1 + 0.001 * (i % 5),
+                       0.3);
+    }
+    const char *path = temporary_text(&dir, "a.csv", text);
+    ck_assert_int_eq(marl_columns_guess_file(&guess, path, '.', &error), MARL_OK);
+    ck_assert_ptr_nonnull(strstr(guess.map, "accel=x,y,z"));
+    end = text + sprintf(text, "time,rx,ry,rz\n");
+    for (int i = 0; i < 200; i++) {
+        end += sprintf(end, "%.2f,%.3f,%.3f,%.3f\n", 0.01 * i, sin(0.05 * i), 0.4 * cos(0.07 * i),
+                       0.01 * (i % 9));
+    }
+    path = temporary_text(&dir, "b.csv", text);
+    ck_assert_int_eq(marl_columns_guess_file(&guess, path, '.', &error), MARL_OK);
+    ck_assert_ptr_nonnull(strstr(guess.map, "gyro=rx,ry,rz"));
+    ck_assert_ptr_nonnull(strstr(guess.remark, "may be angular rates"));
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* Any bytes: no crash, an answer or a message. */
 START_TEST(any_bytes_are_survived)
 {
@@ -270,4 +298,4 @@ START_TEST(any_bytes_are_survived)
 END_TEST
 
 MARL_SUITE_OF_CASES("columns", cases, each_case, a_guessed_map_reads_the_recording_back,
-                    what_is_no_table_is_said, any_bytes_are_survived)
+                    axes_go_by_their_names, what_is_no_table_is_said, any_bytes_are_survived)

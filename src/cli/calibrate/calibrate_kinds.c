@@ -94,6 +94,11 @@ static marl_status calibrate_tumble(const cli_calibrate_options *o, cli_calibrat
             job->log.path, job->tumble.outliers_n, outliers->n,
             (double)outliers->span[longest].from_ns * 1e-9, (double)outliers->span[longest].to_ns * 1e-9);
     }
+    if (job->tumble.repeats > 0) {
+        cli_warn(&job->warnings, "repeats",
+                 "%s: %zu magnetometer readings repeat the one before and are not counted", job->log.path,
+                 job->tumble.repeats);
+    }
     marl_fit_merge(&job->record.fit[MARL_MAG], &job->tumble.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
     return status;
 }

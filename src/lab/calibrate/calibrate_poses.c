@@ -97,6 +97,15 @@ static double coverage_of(const material *m, const marl_fit *fit)
     return (double)n / cells;
 }
 
+/* The residual of few poses is itself uncertain: by so much its deviation must be larger for the mean of
+ * (error / standard error)^2 to be one, which is Student's variance. Under three degrees of freedom it has
+ * none. */
+static double few_poses(const lab_ellipsoid *e)
+{
+    double dof = (double)e->used - e->unknowns;
+    return sqrt(dof >= MIN_DOF ? dof / (dof - 2) : MIN_DOF);
+}
+
 /* Fits, and notes at each pose how far it is off. */
 static marl_status fit_poses(material *m, double gravity, marl_poses_result *r, marl_error *error)
 {
@@ -110,10 +119,10 @@ static marl_status fit_poses(material *m, double gravity, marl_poses_result *r, 
     if (status != MARL_OK) {
         return status;
     }
-    /* with few poses the residual knows less than the noise inside them */
-    int few = e.used < (size_t)e.unknowns + MIN_DOF;
-    e.deviation = few ? fmax(isnan(e.deviation) ? 0 : e.deviation, m->noise) : e.deviation;
+    double residual = isnan(e.deviation) ? 0 : e.deviation;
+    e.deviation = fmax(residual * few_poses(&e), m->noise);
     lab_ellipsoid_report(&e, gravity, &o->fit);
+    o->fit.residual_rms = residual;
     o->fit.field = NAN;
     o->fit.temperature_degC = m->temp;
     for (size_t i = 0; i < m->n; i++) {

@@ -27,6 +27,7 @@ typedef struct readings {
     size_t *row;
     unsigned char *skip;
     lab_moments temp;
+    size_t repeats;
     int torn; /* soft iron is significant, but these directions do not determine it */
 } readings;
 
@@ -38,10 +39,13 @@ static int gather_readings(const marl_log *log, readings *r)
     for (size_t i = 0; i < log->n && r->x != NULL && r->row != NULL; i++) {
         const marl_sample *s = &log->row[i].sample;
         if (s->fresh & MARL_FRESH_MAG) {
-            r->x[r->n][0] = (double)s->mag.x;
-            r->x[r->n][1] = (double)s->mag.y;
-            r->x[r->n][2] = (double)s->mag.z;
-            r->row[r->n++] = i;
+            const double v[3] = {(double)s->mag.x, (double)s->mag.y, (double)s->mag.z};
+            int again = r->n > 0 && memcmp(v, r->x[r->n - 1], sizeof v) == 0;
+            r->repeats += (size_t)again; /* of a sensor that is slower than the rows: no reading of its own */
+            if (!again) {
+                memcpy(r->x[r->n], v, sizeof v);
+                r->row[r->n++] = i;
+            }
         }
         if (s->fresh & MARL_FRESH_TEMP) {
             lab_moments_add(&r->temp, (double)s->temp);
@@ -304,8 +308,10 @@ marl_status marl_calibrate_tumble(const marl_log *log, const marl_tumble_options
     if (status != MARL_OK) {
         return status;
     }
-    status = gather_readings(log, &r) ? fit_tumble(log, options, &r, t, error)
-                                      : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    int has_memory = gather_readings(log, &r);
+    t->repeats = r.repeats;
+    status =
+        has_memory ? fit_tumble(log, options, &r, t, error) : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     free(r.x);
     free(r.row);
     free(r.skip);

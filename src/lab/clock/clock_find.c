@@ -11,6 +11,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define DIVERGED_S 1e9 /* s: a fit that runs away */
+#define DIVERGED_RATE 0.5
 #define STRETCH_NS 20e9   /* over which means are taken out */
 #define LONGEST_NS 1600e6 /* half a window */
 #define SHORTEST_NS 10e6
@@ -130,6 +132,10 @@ static double squares_of(const fitting *w)
 static marl_status fit_once(const lab_two_clocks *r, fitting *w, alignment *at, int unknowns, double *step,
                             double *covariance, int *solved, marl_error *error)
 {
+    if (!(fabs(at->shift_s) < DIVERGED_S) || !(fabs(at->rate) < DIVERGED_RATE)) {
+        *solved = 0;
+        return MARL_OK;
+    }
     double start_s = at->shift_s - at->rate * w->middle_s;
     int64_t from = r->log_from + llround(1e9 * start_s);
     for (size_t k = 0; k < w->y.n + 2; k++) {

@@ -168,12 +168,30 @@ static int in_counts(const lab_rows *rows, size_t column)
     return is_integer(rows, column) && is_integer(rows, column + 1) && is_integer(rows, column + 2);
 }
 
+/* The axes of three columns whose names end in x, y and z, in any order; else in the order of the columns. */
+static void find_axes(const marl_columns_guess *guess, size_t at, int axis[3])
+{
+    unsigned seen = 0;
+    for (size_t k = 0; k < 3; k++) {
+        const char *name = guess->column[at + k].name;
+        size_t n = strcspn(name, "[( ");
+        char last = n > 0 ? (char)(name[n - 1] | 0x20) : '\0';
+        axis[k] = last >= 'x' && last <= 'z' ? last - 'x' : 3;
+        seen |= 1u << axis[k];
+    }
+    for (int k = 0; k < 3 && seen != 7; k++) {
+        axis[k] = k;
+    }
+}
+
 static void parse_triple(marl_columns_guess *guess, size_t at, marl_column first, const char *unit,
                          const char *why)
 {
+    int axis[3];
+    find_axes(guess, at, axis);
     for (size_t k = 0; k < 3; k++) {
         marl_column_guess *c = &guess->column[at + k];
-        c->target = (int)first + (int)k;
+        c->target = (int)first + axis[k];
         snprintf(c->unit, sizeof c->unit, "%s", unit);
         snprintf(c->why, sizeof c->why, "%s", why);
     }
@@ -225,6 +243,33 @@ static void find_triples(marl_columns_guess *guess, const lab_rows *rows)
             parse_triple(guess, k, MARL_COLUMN_GYRO_X, "", "three columns behind the accelerometer's");
         }
     }
+    for (size_t k = 0; k + 2 < guess->n && !is_assigned(guess, MARL_COLUMN_ACCEL_X) &&
+                       !is_assigned(guess, MARL_COLUMN_GYRO_X) && !is_assigned(guess, MARL_COLUMN_MAG_X);
+         k++) {
+        if (is_free_triple(guess, k)) { /* nothing else in the file */
+            parse_triple(guess, k, MARL_COLUMN_GYRO_X, "", "neither gravity nor a field");
+            lab_guess_remark(
+                guess, "columns %zu to %zu may be angular rates, since they are neither gravity nor a field",
+                k + 1, k + 3);
+        }
+    }
+}
+
+/* Are the three columns from k on the axes of one sensor? Then its first column, else -1. */
+static int sensor_of_triple(const marl_columns_guess *guess, size_t k)
+{
+    static const int sensors[] = {MARL_COLUMN_ACCEL_X, MARL_COLUMN_GYRO_X, MARL_COLUMN_MAG_X};
+    for (size_t i = 0; i < 3; i++) {
+        unsigned axes = 0;
+        for (size_t j = 0; j < 3; j++) {
+            int axis = guess->column[k + j].target - sensors[i];
+            axes |= axis >= 0 && axis < 3 ? 1u << axis : 8u;
+        }
+        if (axes == 7) {
+            return sensors[i];
+        }
+    }
+    return -1;
 }
 
 /* Units of triples found by name, by their length. */
@@ -232,23 +277,22 @@ static void report_units(marl_columns_guess *guess, const lab_rows *rows)
 {
     for (size_t k = 0; k + 2 < guess->n; k++) {
         marl_column_guess *c = &guess->column[k];
-        int x = c->target == MARL_COLUMN_ACCEL_X || c->target == MARL_COLUMN_GYRO_X ||
-                c->target == MARL_COLUMN_MAG_X;
-        if (!x || c->unit[0] != '\0' || c[1].target != c->target + 1 || c[2].target != c->target + 2) {
+        int sensor = sensor_of_triple(guess, k);
+        if (sensor < 0 || c->unit[0] != '\0') {
             continue;
         }
         double length = median_of(rows, k, length_at);
-        const consistency *found = c->target == MARL_COLUMN_ACCEL_X ? like(accels, 3, length)
-                                   : c->target == MARL_COLUMN_MAG_X ? like(mags, 4, length)
-                                                                    : NULL;
-        const char *unit = c->target == MARL_COLUMN_GYRO_X ? unit_of_rates(rows, k)
-                           : found != NULL                 ? found->unit
-                           : in_counts(rows, k)            ? "count"
-                                                           : "";
+        const consistency *found = sensor == MARL_COLUMN_ACCEL_X ? like(accels, 3, length)
+                                   : sensor == MARL_COLUMN_MAG_X ? like(mags, 4, length)
+                                                                 : NULL;
+        const char *unit = sensor == MARL_COLUMN_GYRO_X ? unit_of_rates(rows, k)
+                           : found != NULL              ? found->unit
+                           : in_counts(rows, k)         ? "count"
+                                                        : "";
         for (size_t j = 0; j < 3; j++) {
             size_t n = strlen(c[j].why);
             snprintf(c[j].unit, sizeof c[j].unit, "%s", unit);
-            if (c->target != MARL_COLUMN_GYRO_X && strstr(c[j].why, "length") == NULL) {
+            if (sensor != MARL_COLUMN_GYRO_X && strstr(c[j].why, "length") == NULL) {
                 snprintf(c[j].why + n, sizeof c[j].why - n, "%slength %.4g", n ? "; " : "", length);
             }
         }

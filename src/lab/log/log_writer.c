@@ -58,6 +58,7 @@ static marl_status create(marl_log_writer **writer, const char *path, const marl
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     w->columns = info->columns & ~(MARL_COLUMNS_RPY | 1u << MARL_COLUMN_T);
+    w->columns |= info->columns & MARL_COLUMNS_RPY ? MARL_COLUMNS_Q : 0; /* the same attitude */
     marl_status status =
         growing ? marl_outfile_open_growing(&w->file, path, error) : marl_outfile_open(&w->file, path, error);
     if (status != MARL_OK) {

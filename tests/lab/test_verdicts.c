@@ -1,0 +1,188 @@
+/* SPDX-License-Identifier: MIT
+ * Verdicts on data that mislead: a board that turns slowly, a handling move among turns, repeated readings,
+ * logs that differ from each other. */
+#include "check_main.h"
+#include "marlinspike/lab.h"
+#include "memory_log.h"
+#include "random_values.h"
+#include <math.h>
+
+#define DEGREE 0.017453292519943295
+
+static marl_log log_of(marl_scene_kind scene, double seconds, uint64_t seed)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    return memory_log_simulated(scene, &sheet, 100, seconds, seed);
+}
+
+/* The whole bench turns steadily about an axis of the board. */
+static void turn_log(marl_log *log, int axis, double rate)
+{
+    for (size_t i = 0; i < log->n; i++) {
+        marl_sample *s = &log->row[i].sample;
+        float half = (float)(-0.5e-9 * rate * (double)(s->t_ns - log->row[0].sample.t_ns));
+        marl_quat q = {cosf(half), axis == 0 ? sinf(half) : 0, axis == 1 ? sinf(half) : 0,
+                       axis == 2 ? sinf(half) : 0};
+        float *w[3] = {&s->gyro.x, &s->gyro.y, &s->gyro.z};
+        s->accel = marl_quat_rotate(q, s->accel);
+        s->mag = marl_quat_rotate(q, s->mag);
+        *w[axis] += (float)rate;
+    }
+}
+
+/* 0.05 deg/s for a minute is 3 degrees: far beyond noise and drift, about any axis with a magnetometer. */
+START_TEST(a_steady_turn_is_no_bias)
+{
+    const double rates[] = {0.05, 0.4, 3};
+    for (int axis = 0; axis < 3; axis++) {
+        for (int r = 0; r < 3; r++) {
+            for (uint64_t seed = 1; seed <= 3; seed++) {
+                marl_log log = log_of(MARL_SCENE_STILL, 60, seed);
+                marl_still_result still;
+                marl_calibration_record record = marl_calibration_record_empty();
+                marl_error error = {0}, zero_error = {0};
+                marl_span span;
+                turn_log(&log, axis, rates[r] * DEGREE);
+                ck_assert_int_eq(marl_calibrate_still(&log, &still, &error), MARL_ERR_INSUFFICIENT);
+                ck_assert_int_eq(still.accepted, 0);
+                ck_assert(still.next[0] != '\0');
+                ck_assert(r != 0 || strstr(error.text, "the board turned slowly") != NULL);
+                ck_assert(r != 0 || marl_zero(&log, &record, &span, &zero_error) == MARL_ERR_INSUFFICIENT);
+                marl_log_free(&log);
+            }
+        }
+    }
+}
+END_TEST
+
+/* Recordings at rest stay accepted; without a magnetometer it is said what cannot be seen; the bias of the
+ * next ten minutes lies within three times its stated deviation. */
+START_TEST(rest_is_still_accepted)
+{
+    for (uint64_t seed = 1; seed <= 12; seed++) {
+        marl_log log = log_of(MARL_SCENE_STILL, seed % 2 ? 60 : 300, seed);
+        marl_log later = log_of(MARL_SCENE_STILL, 900, seed);
+        marl_still_result r;
+        double mean[3] = {0};
+        for (size_t i = 60000; i < later.n; i++) {
+            mean[0] += (double)later.row[i].sample.gyro.x / 30000;
+            mean[1] += (double)later.row[i].sample.gyro.y / 30000;
+            mean[2] += (double)later.row[i].sample.gyro.z / 30000;
+        }
+        ck_assert_int_eq(marl_calibrate_still(&log, &r, NULL), MARL_OK);
+        ck_assert_int_eq(r.turn_unseen, 0);
+        for (int k = 0; k < 3; k++) {
+            ck_assert(isfinite(r.later_sigma[k]) && r.later_sigma[k] > r.fit.bias_sigma[k]);
+            ck_assert_double_lt(fabs(r.fit.bias[k] - mean[k]), 3 * r.later_sigma[k]);
+        }
+        for (size_t i = 0; i < log.n; i++) {
+            log.row[i].sample.fresh = (uint8_t)(log.row[i].sample.fresh & ~MARL_FRESH_MAG);
+        }
+        ck_assert_int_eq(marl_calibrate_still(&log, &r, NULL), MARL_OK);
+        ck_assert_int_eq(r.turn_unseen, 1);
+        marl_log_free(&log);
+        marl_log_free(&later);
+    }
+}
+END_TEST
+
+/* One of eighteen turns goes 8.6 degrees further: it is left out, and the scales are as without it. */
+START_TEST(a_handling_move_is_left_out)
+{
+    for (uint64_t seed = 1; seed <= 6; seed++) {
+        marl_log log = log_of(MARL_SCENE_TURNS, 3 * marl_scene_seconds(MARL_SCENE_TURNS), seed);
+        marl_turns_result clean, r;
+        ck_assert_int_eq(marl_calibrate_turns(&log, 360 * DEGREE, &clean, NULL), MARL_OK);
+        ck_assert_uint_eq(clean.left_out, 0);
+        size_t which = (size_t)seed % clean.n;
+        for (size_t i = 0; i < log.n; i++) {
+            marl_sample *s = &log.row[i].sample;
+            if (s->t_ns >= clean.turn[which].span.from_ns && s->t_ns <= clean.turn[which].span.to_ns) {
+                s->gyro = (marl_vec3){1.024f * s->gyro.x, 1.024f * s->gyro.y, 1.024f * s->gyro.z};
+            }
+        }
+        ck_assert_int_eq(marl_calibrate_turns(&log, 360 * DEGREE, &r, NULL), MARL_OK);
+        ck_assert_uint_eq(r.left_out, 1);
+        ck_assert_int_eq(r.turn[which].used, 0);
+        for (int k = 0; k < 3; k++) {
+            ck_assert_double_eq_tol(r.outcome.fit.matrix[k][k], clean.outcome.fit.matrix[k][k], 5e-4);
+        }
+        marl_turns_result_free(&clean);
+        marl_turns_result_free(&r);
+        marl_log_free(&log);
+    }
+}
+END_TEST
+
+/* A slow magnetometer written with every row: the fit and its errors are those of its own readings. */
+START_TEST(repeated_readings_are_no_readings)
+{
+    marl_log log = log_of(MARL_SCENE_TUMBLE, 60, 3), once = log_of(MARL_SCENE_TUMBLE, 60, 3);
+    const marl_tumble_options options = {.field = NAN};
+    marl_tumble_result a, b;
+    marl_vec3 held = log.row[0].sample.mag;
+    for (size_t i = 0; i < log.n; i++) {
+        marl_sample *s = &log.row[i].sample;
+        held = s->fresh & MARL_FRESH_MAG ? s->mag : held;
+        s->mag = held;
+        s->fresh |= MARL_FRESH_MAG;
+    }
+    ck_assert_int_eq(marl_calibrate_tumble(&once, &options, &a, NULL), MARL_OK);
+    ck_assert_int_eq(marl_calibrate_tumble(&log, &options, &b, NULL), MARL_OK);
+    ck_assert_uint_gt(b.repeats, log.n / 2);
+    for (int k = 0; k < 3; k++) {
+        ck_assert_double_eq_tol(a.outcome.fit.bias[k], b.outcome.fit.bias[k], 1e-6);
+        ck_assert_double_eq_tol(a.outcome.fit.bias_sigma[k] / b.outcome.fit.bias_sigma[k], 1, 0.02);
+    }
+    marl_tumble_result_free(&a);
+    marl_tumble_result_free(&b);
+    marl_log_free(&log);
+    marl_log_free(&once);
+}
+END_TEST
+
+static marl_comparison errors_of(double level, dice *d)
+{
+    enum { N = 600 };
+    marl_comparison c = {.n = N, .t_ns = calloc(N, sizeof *c.t_ns), .error = calloc(N, sizeof *c.error)};
+    for (size_t i = 0; i < N; i++) {
+        double e = fabs(level * dice_normal(d));
+        c.t_ns[i] = (int64_t)i * 100000000;
+        c.error[i] = (marl_error_angles){e, e, e};
+    }
+    return c;
+}
+
+/* Logs whose level varies by 30 %: the interval over logs holds the difference of the levels in 95 of 100
+ * groups of ten, as Student's t promises for nearly normal ones; 200 groups have a deviation of 1.5 of 100.
+ */
+START_TEST(an_interval_over_logs_holds_for_further_logs)
+{
+    enum { GROUPS = 200, LOGS = 10 };
+    dice d = {77};
+    int held = 0;
+    /* score: root of the mean square over logs; levels 1 and 1.3, each times (1 + 0.3 z) */
+    const double truth = (1.3 - 1.0) * sqrt(1 + 0.09);
+    for (int g = 0; g < GROUPS; g++) {
+        marl_comparison c[2 * LOGS];
+        const marl_comparison *of[2 * LOGS];
+        marl_rank rank[2];
+        for (int i = 0; i < 2 * LOGS; i++) {
+            c[i] = errors_of((i < LOGS ? 1.0 : 1.3) * fabs(1 + 0.3 * dice_normal(&d)), &d);
+            of[i] = &c[i];
+        }
+        ck_assert_int_eq(marl_rank_tunings(of, 2, LOGS, MARL_RANK_BY_TOTAL, rank, NULL), MARL_OK);
+        ck_assert_int_eq(rank[1].over_logs, 1);
+        double wanted = rank[0].tuning == 0 ? truth : -truth;
+        held += rank[1].low <= wanted && wanted <= rank[1].high;
+        for (int i = 0; i < 2 * LOGS; i++) {
+            marl_comparison_free(&c[i]);
+        }
+    }
+    ck_assert_int_ge(held, GROUPS * 90 / 100);
+    ck_assert_int_le(held, GROUPS * 99 / 100);
+}
+END_TEST
+
+MARL_SUITE("verdicts", a_steady_turn_is_no_bias, rest_is_still_accepted, a_handling_move_is_left_out,
+           repeated_readings_are_no_readings, an_interval_over_logs_holds_for_further_logs)
