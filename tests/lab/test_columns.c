@@ -255,7 +255,8 @@ START_TEST(axes_go_by_their_names)
     ck_assert_ptr_nonnull(strstr(guess.map, "accel=x,y,z"));
     end = text + sprintf(text, "time,rx,ry,rz\n");
     for (int i = 0; i < 200; i++) {
-        end += sprintf(end, "%.2f,%.3f,%.3f,%.3f\n", 0.01 * i, sin(0.05 * i), 0.4 * cos(0.07 * i),
+        double level = 1.5 * pow(sin(0.03 * i), 2);
+        end += sprintf(end, "%.2f,%.3f,%.3f,%.3f\n", 0.01 * i, level * sin(0.05 * i), level * cos(0.07 * i),
                        0.01 * (i % 9));
     }
     path = temporary_text(&dir, "b.csv", text);

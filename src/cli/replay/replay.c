@@ -2,6 +2,7 @@
  * marlinspike replay */
 #include "cli/common/cli.h"
 #include "cli/replay/replay_trace.h"
+#include "cli/replay/replay_write.h"
 #include <math.h>
 #include <stdio.h>
 #include <time.h>
@@ -11,7 +12,7 @@
 typedef struct options {
     cli_reading reading;
     cli_degradation degradation;
-    char *calibration, *tuning, *out, *start, *figure;
+    char *calibration, *tuning, *out, *start, *figure, *write, *point;
     int digest;
     double pace;
 } options;
@@ -26,6 +27,7 @@ typedef struct job {
     marl_log_row last; /* attitude last given out */
     cli_start start;
     cli_replay_trace trace; /* for the figure */
+    cli_replay_write write; /* instead of `writer`, with --write */
     double declination_deg; /* NaN: headings stay magnetic */
     int paced;              /* the first row's time stands in first_ns, the clock's then in began */
     int64_t first_ns;
@@ -45,6 +47,10 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
     s = s != MARL_OK || marl_degrader_init(&j->degrader, &degradation) == MARL_OK ? s : MARL_ERR_USE;
     s = s ? s : cli_start_read(&j->start, o->start, error);
     s = s || o->figure == NULL ? s : marl_figure_check_path(o->figure, error);
+    s = s ? s : cli_replay_write_read(&j->write, o->write, o->point, error);
+    if (s == MARL_OK && o->write != NULL && o->out == NULL) {
+        return marl_fail(error, MARL_ERR_USE, "replay: --write needs -o ATT");
+    }
     s = s ? s
           : marl_tuning_read(&j->tuning, o->tuning != NULL ? o->tuning : "complementary",
                              o->reading.options.sheet, error);
@@ -63,7 +69,8 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
         const marl_tuning *used = marl_estimator_tuning(&j->replay.estimator);
         marl_log_info info = {.columns = MARL_COLUMNS_Q | MARL_COLUMNS_WEIGHT, .world = used->world};
         info.relative_heading = used->value[MARL_PARAMETER_USE_MAG] == 0.0f;
-        s = marl_log_create(&j->writer, o->out, &info, error);
+        s = o->write != NULL ? cli_replay_write_open(&j->write, o->out, &info, error)
+                             : marl_log_create(&j->writer, o->out, &info, error);
     }
     return s;
 }
@@ -119,6 +126,8 @@ static marl_status run(job *j, const options *o, marl_error *error)
             j->last = row;
             if (j->writer != NULL) {
                 marl_log_write(j->writer, &row);
+            } else if (j->write.file != NULL) {
+                cli_replay_write_row(&j->write, &row, &j->replay);
             }
             if (o->figure != NULL &&
                 (status = cli_replay_trace_add(&j->trace, &row, &j->replay, error)) != MARL_OK) {
@@ -135,6 +144,11 @@ static marl_status run(job *j, const options *o, marl_error *error)
 
 static marl_status finish(job *j, marl_status status, marl_error *error)
 {
+    if (j->write.file != NULL && status != MARL_OK) {
+        marl_outfile_abort(j->write.file);
+    } else if (j->write.file != NULL) {
+        status = marl_outfile_commit(j->write.file, error);
+    }
     if (j->writer == NULL) {
         return status;
     }
@@ -330,6 +344,9 @@ int cli_replay(int argc, const char **argv)
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
          "draw angles, bias and weights over time (.png, .svg or .gp)", "FILE"},
         {"digest", '\0', POPT_ARG_NONE, &o.digest, 0, "print the CRC-32 of all times and attitudes", NULL},
+        {"write", '\0', POPT_ARG_STRING, &o.write, 0, cli_replay_write_help, "COLUMNS"},
+        {"point", '\0', POPT_ARG_STRING, &o.point, 0, "a point fixed to the body, m, for --write point",
+         "X,Y,Z"},
         {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the attitudes to write", "ATT"},
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
