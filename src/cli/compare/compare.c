@@ -36,6 +36,7 @@ static marl_status read_matching(const options *o, cli_matching *m, marl_error *
                              o->time_offset);
         }
     }
+    m->by_smooth = o->match_by == NULL && m->kind != MARL_MATCH_START;
     return marl_tuning_read(&m->by, o->match_by != NULL ? o->match_by : "kalman", o->reading.options.sheet,
                             error);
 }

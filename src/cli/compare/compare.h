@@ -11,7 +11,8 @@ enum { CLI_MAX_CASES = 64, CLI_MAX_TUNINGS = 32, CLI_MAX_RATES = 16 };
 typedef struct cli_matching {
     const char *reference_world; /* NULL: as in the reference */
     marl_match_kind kind;
-    marl_named_tuning by; /* whose attitude is matched */
+    int by_smooth;        /* the smoothed log is matched, unless that is not possible ... */
+    marl_named_tuning by; /* ... else the attitude of this tuning */
     int find_offset;      /* --time-offset auto */
     double offset_s;      /* else this */
 } cli_matching;
@@ -22,6 +23,7 @@ typedef struct cli_case {
     marl_log log;
     marl_series reference; /* on the log's clock, matched */
     int reference_relative;
+    int match_smoothed;     /* the match is of the smoothed log */
     int reference_smoothed; /* it comes from the log itself, with these standard deviations, rms */
     double reference_tilt_deg, reference_heading_deg;
     marl_clock clock; /* found, or as given with no standard errors */

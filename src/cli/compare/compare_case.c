@@ -126,16 +126,51 @@ static marl_status check_overlap(const cli_case *of, marl_error *error)
     return MARL_OK;
 }
 
-/* Of the attitude of one tuning, so that all others are compared in the same frames. */
+/* The attitude that is matched: of the smoothed log, whose own standard deviations (rad) are part of the
+ * match's; or of one tuning. */
+static marl_status matched_attitude(const cli_comparison *job, cli_case *of, marl_series *estimate,
+                                    double sigma[2], marl_error *error)
+{
+    const marl_replay_options options = {.record = job->calibration, .record_path = job->calibration_path};
+    marl_replay replay;
+    marl_smoothed s;
+    marl_error why = {0};
+    sigma[0] = sigma[1] = 0;
+    if (!job->matching.by_smooth ||
+        marl_smooth(&of->log, job->calibration, job->calibration_path, &s, &why) != MARL_OK) {
+        if (why.status == MARL_ERR_SYSTEM) {
+            return marl_fail(error, why.status, "%s", why.text);
+        }
+        return marl_replay_log(&replay, &of->log, &job->matching.by.tuning, &options, estimate, error);
+    }
+    sigma[0] = s.sigma_tilt_rms / sqrt(2);
+    sigma[1] = s.sigma_heading_rms;
+    of->match_smoothed = 1;
+    marl_status status = marl_smoothed_series(&s, estimate, error);
+    marl_smoothed_free(&s);
+    return status;
+}
+
+/* An error of the estimate that lasts is no scatter: its standard deviation adds to that of each axis. */
+static void add_sigma(marl_match *m, const double sigma[2])
+{
+    for (int k = 0; k < 3; k++) {
+        double more = sigma[k == 2] / DEGREE;
+        m->world_sigma_deg[k] = hypot(m->world_sigma_deg[k], more);
+        m->body_sigma_deg[k] = hypot(m->body_sigma_deg[k], more);
+        m->sigma_deg = fmax(m->sigma_deg, fmax(m->world_sigma_deg[k], m->body_sigma_deg[k]));
+    }
+}
+
+/* Of one attitude, so that all others are compared in the same frames. */
 static marl_status find_match(const cli_comparison *job, cli_case *of, marl_error *error)
 {
     marl_series estimate = {0, NULL};
-    marl_replay replay;
-    const marl_replay_options options = {.record = job->calibration, .record_path = job->calibration_path};
     marl_status status = MARL_OK;
     marl_error why = {0};
+    double sigma[2] = {0, 0};
     if (job->matching.kind != MARL_MATCH_NONE) {
-        status = marl_replay_log(&replay, &of->log, &job->matching.by.tuning, &options, &estimate, &why);
+        status = matched_attitude(job, of, &estimate, sigma, &why);
         if (status != MARL_OK) {
             return marl_fail(error, status,
                              "--match by the attitude of %s: %.400s; --match-by names another tuning",
@@ -147,6 +182,7 @@ static marl_status find_match(const cli_comparison *job, cli_case *of, marl_erro
         (void)!marl_fail(error, status, "%s: %.400s", of->log_path, why.text);
     }
     if (status == MARL_OK) {
+        add_sigma(&of->match, sigma);
         marl_match_apply(&of->match, &of->reference);
     }
     marl_series_free(&estimate);

@@ -70,7 +70,7 @@ static void print_alignment(const cli_comparison *job, const cli_case *of)
             fmin(m->condition, 999));
     }
     cli_print("       %.2f deg rms remain; constant errors of %s are absorbed into the frame rotations\n",
-              m->residual_deg, job->matching.by.name);
+              m->residual_deg, of->match_smoothed ? "the smoothed log" : job->matching.by.name);
 }
 
 static double percent(uint32_t part, uint32_t of)
