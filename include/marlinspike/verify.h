@@ -25,7 +25,10 @@ typedef struct marl_verification {
     int holds; /* all that were seen; 0 when there was nothing */
     marl_verified sensor[MARL_SENSOR_COUNT];
     double dip_deg, dip_deviation; /* of the corrected field at rest or slow motion, degrees; NaN without */
-    int outside;                   /* readings at temperatures beyond the curve's range were met */
+    /* The magnetometer's bias that is left, uT, by the lengths over directions, and the size that this
+     * recording would have shown; NaN where its directions do not determine it. */
+    double mag_bias[3], mag_bias_limit[3];
+    int outside; /* readings at temperatures beyond the curve's range were met */
 } marl_verification;
 
 /* 1 when the log has temperatures beyond the range of a curve of the calibration, by more than half a degree:
@@ -33,8 +36,9 @@ typedef struct marl_verification {
 int marl_temperature_outside(const marl_calibration_record *record, const marl_log *log);
 
 /* Accelerometer: lengths in still poses against `gravity`, m/s^2. Gyroscope: mean rates at rest.
- * Magnetometer: the spread of corrected lengths about the field. MARL_ERR_INPUT when the recording is
- * corrected, MARL_ERR_INSUFFICIENT when nothing can be verified by it. */
+ * Magnetometer: the spread of corrected lengths about the field, and the bias along each axis that they show.
+ * MARL_ERR_INPUT when the recording is corrected, MARL_ERR_INSUFFICIENT when nothing can be verified by it.
+ */
 MARL_CHECKED marl_status marl_verify(const marl_calibration_record *record, const marl_log *log,
                                      double gravity, marl_verification *verification, marl_error *error);
 

@@ -28,6 +28,8 @@ static int print_json(const marl_verification *v, const cli_warnings *warnings)
     }
     json_object_set_new(root, "dip_deg", cli_number(v->dip_deg));
     json_object_set_new(root, "dip_deviation_deg", cli_number(v->dip_deviation));
+    json_object_set_new(root, "mag_bias", cli_numbers(v->mag_bias, 3));
+    json_object_set_new(root, "mag_bias_limit", cli_numbers(v->mag_bias_limit, 3));
     json_object_set_new(root, "warnings", cli_warnings_json(warnings));
     return cli_print_json(root);
 }
@@ -51,6 +53,12 @@ static int print_table(const marl_verification *v, const char *calibration, cons
     if (isfinite(v->dip_deg)) {
         cli_print("\ndip of the field %.2f deg, with a deviation of %.2f deg\n", v->dip_deg,
                   v->dip_deviation);
+    }
+    if (isfinite(v->mag_bias_limit[0] + v->mag_bias_limit[1] + v->mag_bias_limit[2])) {
+        cli_print("magnetometer bias that is left, uT: x %+.2f, y %+.2f, z %+.2f; this recording would show "
+                  "%.2f, %.2f, %.2f\n",
+                  v->mag_bias[0], v->mag_bias[1], v->mag_bias[2], v->mag_bias_limit[0], v->mag_bias_limit[1],
+                  v->mag_bias_limit[2]);
     }
     cli_print(v->holds ? "\nthe calibration holds\n"
                        : "\nthe calibration does not hold for this recording\n");

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * A calibration against a recording that it has not seen. */
 #include "marlinspike/verify.h"
+#include "lab/maths/block_fit.h"
 #include "lab/maths/statistics.h"
 #include "marlinspike/calibrate.h"
 #include <math.h>
@@ -10,7 +11,15 @@
 #define CHANCE 0.01
 #define SETTLED 0.5 /* m/s^2 off gravity: up can be seen */
 #define DEGREE 0.017453292519943295
-enum { MIN_FIELD = 50, DEPENDENT = 25 /* readings in a row know as much as one, for the limit */ };
+/* uT: half a degree of heading. A part differs by less from one power-on to the next. */
+#define MAX_BIAS 0.25
+#define MAX_BIAS_SIGMA 0.5 /* uT: more, and the directions do not determine it */
+#define SURE 3.3           /* deviations: one in a thousand an axis */
+enum {
+    UNKNOWNS = 4, /* bias and size */
+    MIN_FIELD = 50,
+    DEPENDENT = 25 /* readings in a row know as much as one, for the limit */
+};
 
 static double length(const double v[3])
 {
@@ -87,11 +96,76 @@ static marl_status verify_gyro(const marl_fit *fit, const marl_log *log, marl_ve
     for (int k = 0; k < 3; k++) {
         double own = isfinite(fit->bias_sigma[k]) ? fit->bias_sigma[k] : 0;
         squares += corrected[k] * corrected[k] / 3;
-        expected += (own * own + rest.fit.bias_sigma[k] * rest.fit.bias_sigma[k]) / 3;
+        /* the bias wanders from the calibration to here as it does within this recording */
+        int wanders = isfinite(rest.later_sigma[k]) && !rest.later_is_bound[k];
+        double here = wanders ? rest.later_sigma[k] : rest.fit.bias_sigma[k];
+        expected += (own * own + here * here) / 3;
     }
     v->n = (size_t)rest.fit.points;
     decide(v, squares, sqrt(expected), 3);
     return MARL_OK;
+}
+
+/* Lengths off the field over the directions, less what `known` (bias, size) explains of them. */
+static void add_lengths(const marl_fit *fit, const marl_log *log, const double known[UNKNOWNS],
+                        lab_block_fit *sums)
+{
+    double degC = NAN;
+    lab_block_fit_init(sums, UNKNOWNS, LAB_BLOCK_NS);
+    for (size_t i = 0; i < log->n; i++) {
+        const marl_sample *s = &log->row[i].sample;
+        degC = s->fresh & MARL_FRESH_TEMP ? (double)s->temp : degC;
+        const double raw[3] = {(double)s->mag.x, (double)s->mag.y, (double)s->mag.z};
+        double field[3];
+        marl_fit_apply(fit, raw, degC, field);
+        double size = length(field);
+        if (!(s->fresh & MARL_FRESH_MAG) || !(size > 0)) {
+            continue;
+        }
+        const double row[UNKNOWNS] = {field[0] / size, field[1] / size, field[2] / size, 1};
+        double off = size - fit->field;
+        for (int k = 0; k < UNKNOWNS; k++) {
+            off -= row[k] * known[k];
+        }
+        lab_block_fit_add(sums, s->t_ns, row, off);
+    }
+}
+
+/* The bias that is left: lengths off the field along its direction, with standard errors from blocks of time.
+ * Each reading alone hides it in its noise. Twice, since the scatter of the blocks is that of what is left.
+ */
+static void find_mag_bias(const marl_fit *fit, const marl_log *log, marl_verification *all)
+{
+    double known[UNKNOWNS] = {0}, step[LAB_BLOCK_FIT_MAX], covariance[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX];
+    lab_block_fit sums;
+    for (int round = 0; round < 2; round++) {
+        add_lengths(fit, log, known, &sums);
+        if (sums.rows < MIN_FIELD || !lab_block_fit_solve(&sums, step, covariance) ||
+            sums.blocks < UNKNOWNS) {
+            return;
+        }
+        for (int k = 0; k < UNKNOWNS; k++) {
+            known[k] += step[k];
+        }
+    }
+    for (int k = 0; k < 3; k++) {
+        double sigma = sqrt(covariance[k * UNKNOWNS + k]);
+        if (sigma < MAX_BIAS_SIGMA) {
+            all->mag_bias[k] = known[k];
+            all->mag_bias_limit[k] =
+                fmax(MAX_BIAS, lab_student_deviation(SURE, (double)sums.blocks - 1) * sigma);
+        }
+    }
+}
+
+static int mag_bias_holds(const marl_verification *all)
+{
+    for (int k = 0; k < 3; k++) {
+        if (fabs(all->mag_bias[k]) > all->mag_bias_limit[k]) {
+            return 0;
+        }
+    }
+    return 1;
 }
 
 /* The field's length in every reading, and its dip where up can be seen. */
@@ -134,6 +208,8 @@ static void verify_mag(const marl_calibration_record *record, const marl_log *lo
         double own = own_error(fit, fit->field);
         decide(v, squares / (double)v->n, sqrt(fit->residual_rms * fit->residual_rms + own * own),
                fmax(1, (double)v->n / DEPENDENT));
+        find_mag_bias(fit, log, all);
+        v->holds = v->holds && mag_bias_holds(all);
     }
 }
 
@@ -155,7 +231,8 @@ int marl_temperature_outside(const marl_calibration_record *record, const marl_l
 marl_status marl_verify(const marl_calibration_record *record, const marl_log *log, double gravity,
                         marl_verification *v, marl_error *error)
 {
-    *v = (marl_verification){.holds = 1, .dip_deg = NAN, .dip_deviation = NAN};
+    *v = (marl_verification){.holds = 1, .dip_deg = NAN, .dip_deviation = NAN, .mag_bias = {NAN, NAN, NAN}};
+    v->mag_bias_limit[0] = v->mag_bias_limit[1] = v->mag_bias_limit[2] = NAN;
     if (log->info.corrected) {
         return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; verify needs the raw log",
                          log->path);

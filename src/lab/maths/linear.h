@@ -4,7 +4,7 @@
 #ifndef LAB_LINEAR_H
 #define LAB_LINEAR_H
 
-enum { LAB_LINEAR_MAX = 12 };
+enum { LAB_LINEAR_MAX = 14 };
 
 /* Solves a x = b for a symmetric positive definite matrix, of which the lower and upper triangle must both be
  * there or the upper alone: x replaces b, the factor replaces a. 0 when it is not positive definite. */
