@@ -46,6 +46,9 @@ COMMANDS = [
     "correct lift.csv --calibration cal.json -o log.out",
     "replay lift.csv --calibration cal.json --tuning tuning.json -o log.out --json",
     "compare lift.csv --reference ref.csv --tuning kalman --json",
+    "smooth lift.csv --calibration cal.json -o log.out --json",
+    "replay lift.csv --tuning kalman --write rpy,matrix,bias -o log.out --json",
+    "compare lift.csv --reference smooth --match world --calibration cal.json --tuning kalman --json",
     "inspect still.csv --json",
     "inspect still.csv --sheet-out sheet.out -o log.out",
     "verify cal.json still.csv --json",
@@ -188,7 +191,9 @@ def kill(trial, after_s, seed):
             left = [name for name in os.listdir(folder) if ".tmp." in name]
             part = [name for name in os.listdir(folder) if name.endswith(".part")]
             if code == 5 and part:  # it does not overwrite the .part of the one that was killed, which is a log
-                code = trial.code if run(["inspect", part[0]], folder)[0] in (0, 4) else "a broken .part"
+                empty = os.path.getsize(os.path.join(folder, part[0])) == 0  # killed before its first byte
+                sound = empty or run(["inspect", part[0]], folder)[0] in (0, 4)
+                code = trial.code if sound else "a broken .part"
             finding = f"the next run ends with {code}" if code != trial.code else f"{left} stay" if left else None
     return f"{trial.command}: killed: {finding}" if finding else None
 

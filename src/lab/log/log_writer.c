@@ -68,7 +68,12 @@ static marl_status create(marl_log_writer **writer, const char *path, const marl
     write_metadata(w->file, info);
     write_header(w->file, w->columns);
     *writer = w;
-    return MARL_OK;
+    if (growing && (status = marl_outfile_flush(w->file, error)) !=
+                       MARL_OK) { /* a crash leaves a log, if an empty one */
+        marl_log_abort(w);
+        *writer = NULL;
+    }
+    return status;
 }
 
 marl_status marl_log_create(marl_log_writer **writer, const char *path, const marl_log_info *info,
