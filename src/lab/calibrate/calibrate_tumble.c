@@ -31,6 +31,11 @@ typedef struct readings {
     int torn; /* soft iron is significant, but these directions do not determine it */
 } readings;
 
+static int is_same(const double a[3], const double b[3])
+{
+    return !(fabs(a[0] - b[0]) > 0) && !(fabs(a[1] - b[1]) > 0) && !(fabs(a[2] - b[2]) > 0);
+}
+
 static int gather_readings(const marl_log *log, readings *r)
 {
     r->x = malloc((log->n + 1) * sizeof *r->x);
@@ -40,7 +45,7 @@ static int gather_readings(const marl_log *log, readings *r)
         const marl_sample *s = &log->row[i].sample;
         if (s->fresh & MARL_FRESH_MAG) {
             const double v[3] = {(double)s->mag.x, (double)s->mag.y, (double)s->mag.z};
-            int again = r->n > 0 && memcmp(v, r->x[r->n - 1], sizeof v) == 0;
+            int again = r->n > 0 && is_same(v, r->x[r->n - 1]);
             r->repeats += (size_t)again; /* of a sensor that is slower than the rows: no reading of its own */
             if (!again) {
                 memcpy(r->x[r->n], v, sizeof v);
