@@ -44,7 +44,7 @@ void image_reset(void)
 
 typedef void (*image_handler)(void);
 
-__attribute__((lowpass2(".vectors"), used)) static const struct {
+__attribute__((section(".vectors"), used)) static const struct {
     uint32_t *stack;
     image_handler handler[15];
 } image_vectors = {&image_stack_top,
