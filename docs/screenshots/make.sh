@@ -50,9 +50,8 @@ shoot send 'marlinspike calibrate still still.csv --into pod-07.json --quiet' \
     'marlinspike send --to sim --device pod-08 --calibration pod-07.json'
 shoot inspect 'marlinspike inspect lift.csv'
 marlinspike record --from sim:still --until 3600 --seed 5 --quiet -o hour.csv
-shoot against 'marlinspike inspect hour.csv --sheet-out pod-07.sheet.json --quiet' \
-    'marlinspike simulate --scene still --duration 3600 --seed 6 --sheet pod-07.sheet.json --quiet -o simulated.csv' \
-    'marlinspike inspect hour.csv --against simulated.csv'
+marlinspike inspect hour.csv --sheet-out pod-07.sheet.json --quiet
+marlinspike simulate --scene still --duration 3600 --seed 6 --sheet pod-07.sheet.json --quiet -o simulated.csv
 # a pod bolted to a steel block
 sed '/"mag"/,$ { s/"bias": .*/"bias": [22, -14, 9],/; s/"scale_error": .*/"scale_error": [0.06, -0.05, 0.02]/ }' \
     "$data/sheets/grommet.json" >iron.json

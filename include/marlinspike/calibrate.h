@@ -13,8 +13,6 @@
 extern "C" {
 #endif
 
-#define MARL_STANDARD_GRAVITY 9.80665 /* m/s^2 */
-
 /* What every calibration ends with. */
 typedef struct marl_calibrated {
     marl_sensor sensor;

@@ -99,8 +99,7 @@ typedef struct marl_chip {
 const marl_chip *marl_chip_grommet(void);
 
 /* MARL_ERR_ARGUMENT when a table contradicts itself; *what (may be NULL) names the place, e.g.
- * "gyro.word.bits".
- * */
+ * "gyro.word.bits". */
 MARL_CHECKED marl_status marl_chip_check(const marl_chip *chip, const char **what);
 
 /* The range of a word: least and greatest count. */

@@ -1,11 +1,13 @@
-/* SPDX-License-Identifier: MIT
- * The estimators, behind one small face: init, update with each sample, read the attitude.
+/* SPDX-License-Identifier: MIT */
+/* clang-format off: a table */
+/* The estimators, behind one small face: init, update with each sample, read the attitude.
  *
  *   gyro              integration of the angular rate alone
  *   vectors           attitude from two vectors at every sample: up from the accelerometer, north from the
  *                     magnetometer. "A passive system for determining the attitude of a satellite" (1964)
  *   complementary     constant gains. "Nonlinear complementary filters on the special orthogonal group"
- * (2008) gradient-descent  constant gains. "Estimation of IMU and MARG orientation using a gradient descent
+ *                     (2008)
+ *   gradient-descent  constant gains. "Estimation of IMU and MARG orientation using a gradient descent
  *                     algorithm" (2011)
  *   kalman            error-state Kalman filter with eight states: attitude error, gyroscope bias, horizontal
  *                     velocity. "A new approach to linear filtering and prediction problems" (1960), "Kalman
@@ -21,6 +23,7 @@
  *
  * Same samples, same bits: only + - * / and a correctly rounded root lie between sample and attitude. No
  * input makes the state non-finite. */
+/* clang-format on */
 #ifndef MARLINSPIKE_ESTIMATOR_H
 #define MARLINSPIKE_ESTIMATOR_H
 

@@ -19,6 +19,8 @@
 extern "C" {
 #endif
 
+#define MARL_STANDARD_GRAVITY 9.80665 /* m/s^2 */
+
 typedef enum marl_world { MARL_WORLD_ENU = 0, MARL_WORLD_NED = 1 } marl_world;
 
 /* "enu" or "ned". */

@@ -68,11 +68,15 @@ typedef struct marl_match {
 
 /* Least squares of the rotation between the two, over the attitudes that both have, 5 s after the first
  * one on where they last 30 s. Both on one clock. body is left out when its standard error would exceed 1
- * degree or amplification 20: turning about one axis does not separate it from world.
+ * degree or the condition number 20: turning about one axis does not separate it from world.
  * MARL_ERR_INSUFFICIENT when they have under 10 s in common, or (start) the difference never stays within
  * 2 degrees for 5 s. */
 MARL_CHECKED marl_status marl_match_find(const marl_series *estimate, const marl_series *reference,
                                          marl_match_kind kind, marl_match *match, marl_error *error);
+
+/* Adds the estimate's own standard deviations (rad; tilt: both axes together) to those of the match: an error
+ * of the estimate that lasts is no scatter. */
+void marl_match_add_sigma(marl_match *match, double tilt, double heading);
 
 /* reference becomes world reference body. */
 void marl_match_apply(const marl_match *match, marl_series *reference);

@@ -42,9 +42,9 @@ typedef struct marl_sample {
 #define MARL_PLAUSIBLE_TEMP 300.0f   /* degC, either sign */
 #define MARL_PLAUSIBLE_SPEED 1000.0f /* m/s */
 
-/* Clears the fresh flag of each reading that is not finite or larger than plausible, and sets *refused
+/* Clears the fresh flag of each reading that is not finite or larger than plausible, and sets *invalid
  * (may be NULL) to the flags that were cleared. Returns the first reason, or MARL_OK. */
-MARL_CHECKED marl_status marl_sample_check(marl_sample *sample, uint8_t *refused);
+MARL_CHECKED marl_status marl_sample_check(marl_sample *sample, uint8_t *invalid);
 
 /* Seconds from one stamp to a later one, in *seconds. Differences only, and no 64-bit float
  * conversion, so that no double arithmetic is linked on small parts. MARL_ERR_TIME when `to` is not

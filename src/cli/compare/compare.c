@@ -348,7 +348,8 @@ int cli_compare(int argc, const char **argv)
     options o = {.degradation = CLI_NO_DEGRADATION};
     cli c;
     const struct poptOption table[] = {
-        {"reference", '\0', POPT_ARG_STRING, &o.reference, 0, "the attitude to compare LOG with", "ATT"},
+        {"reference", '\0', POPT_ARG_STRING, &o.reference, 0,
+         "the attitude to compare LOG with; smooth: LOG itself, smoothed", "ATT"},
         {"case", '\0', POPT_ARG_ARGV, &o.pair, 0, "a log and its reference; repeat it", "LOG=ATT"},
         {"tuning", '\0', POPT_ARG_ARGV, &o.tuning, 0,
          "a tuning, or gyro, vectors, complementary, gradient-descent, kalman; repeat it (default: all five)",
@@ -361,7 +362,8 @@ int cli_compare(int argc, const char **argv)
          "remove constant rotations between the frames: none (default), start, heading, world, world+body",
          "HOW"},
         {"match-by", '\0', POPT_ARG_STRING, &o.match_by, 0,
-         "the tuning whose attitude is matched, for all of them (default kalman)", "T"},
+         "the tuning whose attitude is matched, for all of them (default: the smoothed log; start: kalman)",
+         "T"},
         {"reference-world", '\0', POPT_ARG_STRING, &o.reference_world, 0,
          "frame of the reference: enu or ned (default: as in the file, else enu)", "W"},
         {"start", '\0', POPT_ARG_STRING, &o.start, 0,

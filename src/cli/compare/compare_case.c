@@ -143,23 +143,12 @@ static marl_status matched_attitude(const cli_comparison *job, cli_case *of, mar
         }
         return marl_replay_log(&replay, &of->log, &job->matching.by.tuning, &options, estimate, error);
     }
-    sigma[0] = s.sigma_tilt_rms / sqrt(2);
+    sigma[0] = s.sigma_tilt_rms;
     sigma[1] = s.sigma_heading_rms;
     of->match_smoothed = 1;
     marl_status status = marl_smoothed_series(&s, estimate, error);
     marl_smoothed_free(&s);
     return status;
-}
-
-/* An error of the estimate that lasts is no scatter: its standard deviation adds to that of each axis. */
-static void add_sigma(marl_match *m, const double sigma[2])
-{
-    for (int k = 0; k < 3; k++) {
-        double more = sigma[k == 2] / DEGREE;
-        m->world_sigma_deg[k] = hypot(m->world_sigma_deg[k], more);
-        m->body_sigma_deg[k] = hypot(m->body_sigma_deg[k], more);
-        m->sigma_deg = fmax(m->sigma_deg, fmax(m->world_sigma_deg[k], m->body_sigma_deg[k]));
-    }
 }
 
 /* Of one attitude, so that all others are compared in the same frames. */
@@ -182,7 +171,7 @@ static marl_status find_match(const cli_comparison *job, cli_case *of, marl_erro
         (void)!marl_fail(error, status, "%s: %.400s", of->log_path, why.text);
     }
     if (status == MARL_OK) {
-        add_sigma(&of->match, sigma);
+        marl_match_add_sigma(&of->match, sigma[0], sigma[1]);
         marl_match_apply(&of->match, &of->reference);
     }
     marl_series_free(&estimate);

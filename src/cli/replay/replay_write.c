@@ -7,7 +7,6 @@
 #include <string.h>
 
 #define DEGREE 0.017453292519943295
-#define GRAVITY 9.80665
 enum { MAX_VALUES = 16 };
 
 const char cli_replay_write_help[] = "further columns: rpy, heading, unwrapped (roll, pitch, yaw without "
@@ -20,7 +19,6 @@ typedef struct source {
     cli_replay_write *w;
     const marl_log_row *row;
     const marl_replay *replay;
-    marl_mat3 matrix; /* body to world */
 } source;
 
 static void put_rpy(const source *s, double *to)
@@ -37,42 +35,35 @@ static void put_heading(const source *s, double *to)
     to[0] = marl_frame_heading(s->row->q, s->w->world, &heading) == MARL_OK ? (double)heading / DEGREE : NAN;
 }
 
-/* Each angle goes on by the shorter way from the row before. */
 static void put_unwrapped(const source *s, double *to)
 {
-    double now[3];
-    put_rpy(s, now);
+    marl_rpy r = marl_quat_to_rpy(s->row->q);
+    const float angle[3] = {r.roll, r.pitch, r.yaw};
     for (int k = 0; k < 3; k++) {
-        double *angle = &s->w->angle[k];
-        *angle = s->w->unwrapping ? *angle + remainder(now[k] - *angle, 360) : now[k];
-        to[k] = *angle;
+        to[k] = (double)marl_unwrap_next(&s->w->unwrap[k], angle[k]) / DEGREE;
     }
-    s->w->unwrapping = 1;
 }
 
 static void put_matrix(const source *s, double *to)
 {
+    marl_mat3 matrix = marl_quat_to_matrix(s->row->q);
     for (int i = 0; i < MAX_VALUES; i++) {
-        to[i] = i / 4 < 3 && i % 4 < 3 ? (double)s->matrix.m[i / 4][i % 4] : i == 15;
+        to[i] = i / 4 < 3 && i % 4 < 3 ? (double)matrix.m[i / 4][i % 4] : i == 15;
     }
 }
 
-static void turn(const source *s, const double v[3], double *to)
+static void put_vector(marl_vec3 v, double *to)
 {
-    for (int i = 0; i < 3; i++) {
-        to[i] = (double)s->matrix.m[i][0] * v[0] + (double)s->matrix.m[i][1] * v[1] +
-                (double)s->matrix.m[i][2] * v[2];
-    }
+    to[0] = (double)v.x;
+    to[1] = (double)v.y;
+    to[2] = (double)v.z;
 }
 
-/* The corrected specific force in the world, less that of rest. */
 static void put_linear(const source *s, double *to)
 {
     marl_sample corrected = s->row->sample;
     marl_calibration_apply(&s->replay->calibration, s->replay->degC, &corrected);
-    const double force[3] = {(double)corrected.accel.x, (double)corrected.accel.y, (double)corrected.accel.z};
-    turn(s, force, to);
-    to[2] -= s->w->world == MARL_WORLD_NED ? -GRAVITY : GRAVITY;
+    put_vector(marl_frame_without_gravity(s->row->q, s->w->world, corrected.accel), to);
     for (int k = 0; k < 3 && !(corrected.fresh & MARL_FRESH_ACCEL); k++) {
         to[k] = NAN;
     }
@@ -80,10 +71,7 @@ static void put_linear(const source *s, double *to)
 
 static void put_bias(const source *s, double *to)
 {
-    marl_vec3 bias = marl_estimator_bias(&s->replay->estimator);
-    to[0] = (double)bias.x;
-    to[1] = (double)bias.y;
-    to[2] = (double)bias.z;
+    put_vector(marl_estimator_bias(&s->replay->estimator), to);
 }
 
 static void put_weights(const source *s, double *to)
@@ -103,7 +91,7 @@ static void put_sigma(const source *s, double *to)
 
 static void put_point(const source *s, double *to)
 {
-    turn(s, s->w->point, to);
+    put_vector(marl_quat_rotate(s->row->q, s->w->point), to);
 }
 
 static const struct {
@@ -135,9 +123,9 @@ static int find_group(const char *name, size_t n)
 
 static marl_status read_point(cli_replay_write *w, const char *text, marl_error *error)
 {
+    marl_vec3 *p = &w->point;
     char rest;
-    if (sscanf(text, "%lf,%lf,%lf%c", &w->point[0], &w->point[1], &w->point[2], &rest) != 3 ||
-        !isfinite(w->point[0] + w->point[1] + w->point[2])) {
+    if (sscanf(text, "%f,%f,%f%c", &p->x, &p->y, &p->z, &rest) != 3 || !isfinite(p->x + p->y + p->z)) {
         return marl_fail(error, MARL_ERR_USE, "--point is X,Y,Z in metres, and not '%s'", text);
     }
     return MARL_OK;
@@ -198,7 +186,7 @@ void cli_replay_write_row(cli_replay_write *w, const marl_log_row *row, const ma
 {
     char cell[64];
     int64_t t = row->sample.t_ns;
-    const source s = {w, row, replay, marl_quat_to_matrix(row->q)};
+    const source s = {w, row, replay};
     int64_t whole = t / 1000000000, rest = t % 1000000000;
     snprintf(cell, sizeof cell, "%s%lld.%09lld", t < 0 ? "-" : "", (long long)llabs(whole),
              (long long)llabs(rest));

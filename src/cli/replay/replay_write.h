@@ -13,9 +13,8 @@ typedef struct cli_replay_write {
     marl_outfile *file;
     int groups, group[CLI_WRITE_GROUPS];
     marl_world world;
-    double point[3]; /* --point, m, body */
-    int unwrapping;  /* `angle` holds the row before */
-    double angle[3]; /* unwrapped roll, pitch, yaw, deg */
+    marl_vec3 point;       /* --point, m, body */
+    marl_unwrap unwrap[3]; /* of roll, pitch, yaw */
 } cli_replay_write;
 
 /* Reads --write and --point (may be NULL). MARL_ERR_USE for an unknown group, one twice, or no point. */

@@ -120,7 +120,7 @@ int cli_smooth(int argc, const char **argv)
          "CAL"},
         {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the attitudes with their standard deviations", "ATT"},
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
-         "attitude errors, bias, field and motion; .png, .svg or .gp", "FILE"},
+         "standard deviations, attitude, bias, disturbances; .png, .svg or .gp", "FILE"},
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };

@@ -28,7 +28,7 @@ static marl_status check_vector(marl_vec3 v, float limit)
     return y != MARL_OK ? y : z;
 }
 
-marl_status marl_sample_check(marl_sample *sample, uint8_t *refused)
+marl_status marl_sample_check(marl_sample *sample, uint8_t *invalid)
 {
     const struct {
         uint8_t flag;
@@ -49,8 +49,8 @@ marl_status marl_sample_check(marl_sample *sample, uint8_t *refused)
         }
     }
     sample->fresh = (uint8_t)(sample->fresh & ~gone);
-    if (refused != NULL) {
-        *refused = gone;
+    if (invalid != NULL) {
+        *invalid = gone;
     }
     return first;
 }

@@ -8,7 +8,6 @@
 #include <stdio.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
 #define MIN_REST_S 5.0
 #define MIN_BLOCKS 5
 #define BLOCK_S 5.0
@@ -112,29 +111,21 @@ static int some_axis_is_stuck(const marl_still_result *rest, char *axis)
 }
 
 /* Each still span against slow turns. Their rate, where it is too small to be a motion, goes into the
- * standard errors: the bias cannot be told from it. */
+ * standard errors: it cannot be separated from the bias. */
 static marl_status check_turns(const marl_log *log, const marl_spans *still, marl_still_result *rest,
                                marl_error *error)
 {
     double slow = 0;
-    rest->turn_unseen = 1;
+    unsigned seen = 0;
     for (size_t i = 0; i < still->n; i++) {
-        for (int sensor = MARL_ACCEL; sensor <= MARL_MAG; sensor += MARL_MAG - MARL_ACCEL) {
-            lab_span_turn turn = lab_span_turn_of(log, still->span[i], (marl_sensor)sensor);
-            rest->turn_unseen = rest->turn_unseen && !(sensor == MARL_MAG && turn.seen);
-            slow = fmax(slow, turn.rate);
-            if (lab_span_turn_is_motion(&turn, (marl_sensor)sensor)) {
-                snprintf(
-                    rest->next, sizeof rest->next,
-                    "lay the pod where nothing turns or tilts it, away from moving steel, and record again");
-                return marl_fail(
-                    error, MARL_ERR_INSUFFICIENT,
-                    "%s: the %s turns by %.2g degrees within %.0f s of rest: the board turned slowly",
-                    log->path, sensor == MARL_ACCEL ? "accelerometer" : "magnetometer", turn.angle / DEGREE,
-                    turn.from_s);
-            }
+        marl_status status = lab_span_turn_check(log, still->span[i], &slow, &seen, error);
+        if (status != MARL_OK) {
+            snprintf(rest->next, sizeof rest->next,
+                     "lay the pod where nothing turns or tilts it, away from moving steel, and record again");
+            return status;
         }
     }
+    rest->turn_unseen = !(seen & MARL_FRESH_MAG);
     for (int k = 0; k < 3; k++) {
         rest->fit.bias_sigma[k] = hypot(rest->fit.bias_sigma[k], slow / sqrt(3));
     }

@@ -6,8 +6,6 @@
 #include <math.h>
 #include <stdlib.h>
 
-#define DEGREE 0.017453292519943295
-
 #define EARTH_RATE 7.292115e-5 /* rad/s */
 
 /* East, north and up as rows turn the sensor's vectors into the world. */
@@ -50,21 +48,6 @@ static marl_status attitude_of(const double accel[3], const double mag[3], int h
     return MARL_OK;
 }
 
-/* The mean over a rest in which the board turned slowly is no attitude. */
-static marl_status check_turn(const marl_log *log, marl_span span, marl_error *error)
-{
-    for (int sensor = MARL_ACCEL; sensor <= MARL_MAG; sensor += MARL_MAG - MARL_ACCEL) {
-        lab_span_turn turn = lab_span_turn_of(log, span, (marl_sensor)sensor);
-        if (lab_span_turn_is_motion(&turn, (marl_sensor)sensor)) {
-            return marl_fail(
-                error, MARL_ERR_INSUFFICIENT,
-                "%s: the %s turns by %.2g degrees within %.0f s of rest: the board turned slowly", log->path,
-                sensor == MARL_ACCEL ? "accelerometer" : "magnetometer", turn.angle / DEGREE, turn.from_s);
-        }
-    }
-    return MARL_OK;
-}
-
 /* Gravity and field over the longest rest, corrected; *has_mag = 0 without a magnetometer. */
 static marl_status rest_vectors(const marl_log *log, const marl_calibration_record *record, marl_span *span,
                                 double force[3], double field[3], int *has_mag, marl_error *error)
@@ -86,7 +69,7 @@ static marl_status rest_vectors(const marl_log *log, const marl_calibration_reco
     }
     if (status == MARL_OK) {
         *span = still.span[longest];
-        status = check_turn(log, *span, error);
+        status = lab_span_turn_check(log, *span, NULL, NULL, error); /* its mean would be no attitude */
     }
     for (size_t i = 0; i < log->n && status == MARL_OK; i++) {
         const marl_sample *s = &corrected.row[i].sample;

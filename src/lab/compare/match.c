@@ -320,6 +320,16 @@ marl_status marl_match_find(const marl_series *estimate, const marl_series *refe
     return status;
 }
 
+void marl_match_add_sigma(marl_match *match, double tilt, double heading)
+{
+    const double more[3] = {tilt / sqrt(2) / DEGREE, tilt / sqrt(2) / DEGREE, heading / DEGREE};
+    for (int k = 0; k < 3; k++) {
+        match->world_sigma_deg[k] = hypot(match->world_sigma_deg[k], more[k]);
+        match->body_sigma_deg[k] = hypot(match->body_sigma_deg[k], more[k]);
+        match->sigma_deg = fmax(match->sigma_deg, fmax(match->world_sigma_deg[k], match->body_sigma_deg[k]));
+    }
+}
+
 void marl_match_apply(const marl_match *match, marl_series *reference)
 {
     for (size_t i = 0; i < reference->n; i++) {

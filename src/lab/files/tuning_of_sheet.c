@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The parameters of a filter that follow from a sensor's sheet, without any search. */
+#include "marlinspike/frame.h"
 #include "marlinspike/tuning_file.h"
 #include <math.h>
 
@@ -18,7 +19,6 @@
 #define MAG_WIDENING 3.0
 /* Strength of the Earth's field in which a scale error of the magnetometer shows, uT. */
 #define FIELD 50.0
-#define GRAVITY 9.80665
 
 static double mean_square(const double x[3])
 {
@@ -68,7 +68,7 @@ static void set_gyro(marl_tuning *t, const marl_sensor_sheet *gyro)
 
 static void set_accel(marl_tuning *t, const marl_sensor_sheet *accel)
 {
-    double widened = ACCEL_WIDENING * ACCEL_WIDENING * error2(accel, GRAVITY);
+    double widened = ACCEL_WIDENING * ACCEL_WIDENING * error2(accel, MARL_STANDARD_GRAVITY);
     set(t, MARL_PARAMETER_ACCEL_FLOOR, fmax(accel->flicker, MIN_ACCEL_FLOOR));
     set(t, MARL_PARAMETER_ACCEL_THRESHOLD, sqrt(ACCEL_THRESHOLD * ACCEL_THRESHOLD + widened));
 }

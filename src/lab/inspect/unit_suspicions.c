@@ -1,12 +1,12 @@
 /* SPDX-License-Identifier: MIT
  * Units that contradict the readings. */
 #include "lab/maths/statistics.h"
+#include "marlinspike/frame.h"
 #include "marlinspike/inspect.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 
-#define GRAVITY 9.80665
 #define NEAR 0.12  /* share by which gravity may be off: scale, bias, place */
 #define ALIKE 0.25 /* the same for the gyroscope's scale */
 
@@ -38,8 +38,11 @@ static void suspect_accel(double gravity, char *text, size_t size)
     static const struct {
         double length;
         const char *unit;
-    } others[] = {{1, "g"}, {1000, "mg"}, {1000 * GRAVITY, "mm/s^2"}, {100 * GRAVITY, "cm/s^2"}};
-    if (isnan(gravity) || is_near(gravity, GRAVITY, NEAR)) {
+    } others[] = {{1, "g"},
+                  {1000, "mg"},
+                  {1000 * MARL_STANDARD_GRAVITY, "mm/s^2"},
+                  {100 * MARL_STANDARD_GRAVITY, "cm/s^2"}};
+    if (isnan(gravity) || is_near(gravity, MARL_STANDARD_GRAVITY, NEAR)) {
         return;
     }
     for (size_t i = 0; i < sizeof others / sizeof others[0]; i++) {

@@ -2,11 +2,11 @@
  * The table of units. */
 #include "lab/log/units.h"
 #include "marlinspike/error.h"
+#include "marlinspike/frame.h"
 #include <stddef.h>
 #include <string.h>
 
 #define DEGREE 0.017453292519943295
-#define GRAVITY 9.80665
 
 /* The first unit of a quantity is the one inside and in written logs. */
 static const lab_unit units[] = {
@@ -15,8 +15,8 @@ static const lab_unit units[] = {
     {LAB_TIME, "us", 1e3, 0, 3},
     {LAB_TIME, "ns", 1, 0, 0},
     {LAB_ACCEL, "m/s^2", 1, 0, 0},
-    {LAB_ACCEL, "g", GRAVITY, 0, 0},
-    {LAB_ACCEL, "mg", GRAVITY / 1000, 0, 0},
+    {LAB_ACCEL, "g", MARL_STANDARD_GRAVITY, 0, 0},
+    {LAB_ACCEL, "mg", MARL_STANDARD_GRAVITY / 1000, 0, 0},
     {LAB_GYRO, "rad/s", 1, 0, 0},
     {LAB_GYRO, "deg/s", DEGREE, 0, 0},
     {LAB_GYRO, "mdeg/s", DEGREE / 1000, 0, 0},

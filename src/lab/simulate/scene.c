@@ -105,7 +105,7 @@ marl_motion marl_scene_at(const marl_scene *scene, double t)
     scenes[scene->kind].pose(scene, t, &p);
     const double north = FIELD * cos(DIP), down = FIELD * sin(DIP);
     const double field[3] = {p.field[0], p.field[1] + north, p.field[2] - down};
-    const double force[3] = {p.position[0].dd, p.position[1].dd, p.position[2].dd + LAB_GRAVITY};
+    const double force[3] = {p.position[0].dd, p.position[1].dd, p.position[2].dd + MARL_STANDARD_GRAVITY};
     marl_motion m = {.q = {p.q.v[0], p.q.v[1], p.q.v[2], p.q.v[3]},
                      .position = {p.position[0].v, p.position[1].v, p.position[2].v},
                      .temp = p.temp};

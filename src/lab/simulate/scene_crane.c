@@ -5,7 +5,7 @@
 /* The natural frequency of a load on a rope, Hz. */
 static double swing_frequency(double rope)
 {
-    return sqrt(LAB_GRAVITY / rope) / (2 * LAB_PI);
+    return sqrt(MARL_STANDARD_GRAVITY / rope) / (2 * LAB_PI);
 }
 
 /* The rope's end `rope` below a trolley that stands `radius` from the tower, the jib turned by `slew`. */
@@ -60,7 +60,7 @@ void lab_scene_slew(const marl_scene *scene, double seconds, lab_pose *pose)
     jet once = jet_sub(jet_ramp_integral(t, 10, 18), jet_ramp_integral(t, 82, 90));
     jet before = jet_constant(72 * floor(seconds / 100)); /* it begins again where it ended */
     jet slew = jet_scale(jet_add(before, once), rate);
-    jet lean = jet_scale(jet_product(share, share), atan2(radius * rate * rate, LAB_GRAVITY));
+    jet lean = jet_scale(jet_product(share, share), atan2(radius * rate * rate, MARL_STANDARD_GRAVITY));
     jet sway = lab_swung(lab_drawn(scene, 5, 0.5, 1.5) * LAB_DEGREE, lab_hump(t, 12, 24, 76, 88), t,
                          swing_frequency(14), 0);
     jet_quat outward = jet_quat_turned(jet_quat_about(2, slew), 1, jet_scale(jet_add(lean, sway), -1));

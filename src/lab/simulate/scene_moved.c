@@ -126,7 +126,7 @@ void lab_scene_drive(const marl_scene *scene, double seconds, lab_pose *pose)
  */
 void lab_scene_swing(const marl_scene *scene, double seconds, lab_pose *pose)
 {
-    double length = lab_drawn(scene, 3, 3, 10), f = sqrt(LAB_GRAVITY / length) / (2 * LAB_PI);
+    double length = lab_drawn(scene, 3, 3, 10), f = sqrt(MARL_STANDARD_GRAVITY / length) / (2 * LAB_PI);
     double size = lab_drawn(scene, 4, 4, 18) * LAB_DEGREE, phase = lab_drawn(scene, 5, 0, 2 * LAB_PI);
     jet t = jet_time(seconds), always = jet_constant(1);
     jet about_x = lab_swung(size, always, t, f, phase);

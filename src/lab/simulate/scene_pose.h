@@ -4,11 +4,11 @@
 #define LAB_SCENE_POSE_H
 
 #include "lab/simulate/jet.h"
+#include "marlinspike/frame.h"
 #include "marlinspike/simulate.h"
 
 #define LAB_PI 3.141592653589793
 #define LAB_DEGREE (LAB_PI / 180)
-#define LAB_GRAVITY 9.80665
 
 /* A quaternion and its first derivative: nobody asks for the second, so it need not be computed. */
 typedef struct lab_turning {

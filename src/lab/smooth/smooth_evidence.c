@@ -9,7 +9,6 @@
 #define SPEED_MEMORY 30.0      /* T_V */
 #define DISTURBANCE_MEMORY 1.0 /* T_e */
 #define FIRST_SPAN 20.0        /* T_0, s: its field is the reference of the first pass */
-#define MAG_NOISE 0.5          /* sigma_m, uT */
 #define MIN_HORIZONTAL 25.0    /* uT^2 */
 #define STILL_GYRO 0.01        /* w_s, rad/s */
 #define STILL_ACCEL 0.06       /* a_s, m/s^2 */
@@ -83,7 +82,7 @@ static void find_disturbance(lab_smoother *s, double *value, double *forward, do
         if (k->fields > 0) {
             without_remainder(k->field, k->field_turn, k->state + MAG, m);
             value[i] = pow(length_of(m) - field, 2) + pow(m[2] - k->state[FIELD + 1], 2) -
-                       2 * MAG_NOISE * MAG_NOISE / k->fields;
+                       2 * LAB_MAG_NOISE * LAB_MAG_NOISE / k->fields;
         }
     }
     smooth_both_ways(s, DISTURBANCE_MEMORY, value, forward, weight);

@@ -14,7 +14,6 @@
 #define HEADING_START 1e-4  /* the same of a relative heading, which is exact at the start */
 #define ACCEL_NOISE 0.002   /* sigma_a, m/s^2 */
 #define SPEED_NOISE 0.6     /* sigma_v, m/s */
-#define MAG_NOISE 0.5       /* sigma_m, uT */
 #define FIELD_START 5.0     /* uT */
 #define CORRELATION 2.0     /* tau, s: how long a disturbance lasts */
 #define VELOCITY_LEAK 100.0 /* T_v, s */
@@ -72,8 +71,8 @@ static void transition(const lab_knot *k, double f[SQUARE])
         }
     }
     if (!k->gap) {
-        f[VELOCITY * STATES + THETA + 1] = LAB_GRAVITY * k->length;
-        f[(VELOCITY + 1) * STATES + THETA] = -LAB_GRAVITY * k->length;
+        f[VELOCITY * STATES + THETA + 1] = MARL_STANDARD_GRAVITY * k->length;
+        f[(VELOCITY + 1) * STATES + THETA] = -MARL_STANDARD_GRAVITY * k->length;
     }
 }
 
@@ -115,7 +114,7 @@ static void predict(const lab_knot *before, const lab_knot *k, const double f[SQ
         x[THETA + i] += k->delta[i];
     }
     for (int i = 0; i < 2; i++) {
-        double force = k->force[i] + LAB_GRAVITY * (i == 0 ? e->x[THETA + 1] : -e->x[THETA]);
+        double force = k->force[i] + MARL_STANDARD_GRAVITY * (i == 0 ? e->x[THETA + 1] : -e->x[THETA]);
         for (int j = 0; j < 3; j++) {
             force -= k->force_turn[3 * i + j] * e->x[ACCEL + j];
         }
@@ -162,7 +161,7 @@ static void measure_force(const lab_knot *k, estimate *e)
     double r = 2 * CORRELATION / k->length * (ACCEL_NOISE * ACCEL_NOISE + 0.5 * k->motion);
     for (int i = 0; i < 2; i++) {
         double h[STATES] = {0}, value = k->force[i];
-        h[THETA + (i == 0 ? 1 : 0)] = i == 0 ? LAB_GRAVITY : -LAB_GRAVITY;
+        h[THETA + (i == 0 ? 1 : 0)] = i == 0 ? MARL_STANDARD_GRAVITY : -MARL_STANDARD_GRAVITY;
         for (int j = 0; j < 3; j++) {
             h[ACCEL + j] = -k->force_turn[3 * i + j];
         }
@@ -188,7 +187,7 @@ static void measure_velocity(const lab_knot *k, estimate *e)
 /* 0 = m + theta x m - Rm h - (0, B_h, B_z). */
 static void measure_field(const lab_knot *k, estimate *e)
 {
-    double r = MAG_NOISE * MAG_NOISE / k->fields + 2 * CORRELATION / k->field_age * k->disturbance;
+    double r = LAB_MAG_NOISE * LAB_MAG_NOISE / k->fields + 2 * CORRELATION / k->field_age * k->disturbance;
     const double *m = k->field;
     const double cross[3][3] = {{0, m[2], -m[1]}, {-m[2], 0, m[0]}, {m[1], -m[0], 0}};
     for (int i = 0; i < 3; i++) {

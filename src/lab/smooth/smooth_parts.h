@@ -10,7 +10,7 @@
  * magnetometer's bias, of the accelerometer's (body), field north and up. All but the turn are absolute. */
 enum { THETA = 0, BIAS = 3, VELOCITY = 6, MAG = 8, ACCEL = 11, FIELD = 14, STATES = 16 };
 
-#define LAB_GRAVITY 9.80665 /* m/s^2 */
+#define LAB_MAG_NOISE 0.5 /* sigma_m, uT: of one reading */
 
 /* One block of rows, about 0.1 s, and the knot at its end. */
 typedef struct lab_knot {
