@@ -13,16 +13,19 @@ extern "C" {
 
 typedef struct marl_clock_offset {
     int found;
-    double offset_s;  /* to be added to the second log's times, NaN when it was not found */
-    double sigma_s;   /* its standard error, by leaving out a tenth of the recording at a time */
+    double offset_s; /* to be added to the second log's times, NaN when it was not found */
+    double sigma_s;  /* its standard error, by leaving out a tenth of the recording at a time, and 0.12 of the
+                        slower sensor's step */
     double r_squared; /* share of one recording's turning that the other explains there, 0 to 1 */
+    /* Where two shifts fit about as well, so that none was found: both, and their shares; else NaN. */
+    double candidate_s[2], candidate_r_squared[2];
 } marl_clock_offset;
 
 /* From the turning that both logs show (the gyroscope, else the change of the accelerometer's or the
- * magnetometer's direction): the shift at which one explains most of the other. Axes need not agree. Not
- * found when the motion is too little or repeats itself so that another shift fits nearly as well. A delay of
- * a sensor's low-pass is in it. MARL_ERR_INSUFFICIENT when a log has no such sensor, MARL_ERR_SYSTEM without
- * memory. */
+ * magnetometer's direction): the shift at which one explains most of the other. Axes need not agree, and a
+ * magnetometer may have any constant bias. Not found when the motion is too little or repeats itself so that
+ * another shift fits nearly as well. A delay of a sensor's low-pass is in it. MARL_ERR_INSUFFICIENT when a
+ * log has no such sensor, MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_clock_offset_find(const marl_log *first, const marl_log *second,
                                                 marl_clock_offset *offset, marl_error *error);
 

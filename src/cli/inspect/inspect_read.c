@@ -148,11 +148,17 @@ static marl_status find_offset(const cli_clock *clock, const marl_log *a, const 
                                marl_clock_offset *found, cli_warnings *warnings, marl_error *error)
 {
     if (clock->given) {
-        *found = (marl_clock_offset){1, clock->offset_s, 0, NAN};
+        *found = (marl_clock_offset){1, clock->offset_s, 0, NAN, {NAN, NAN}, {NAN, NAN}};
         return MARL_OK;
     }
     marl_status status = marl_clock_offset_find(a, b, found, error);
-    if (status == MARL_OK && !found->found) {
+    if (status == MARL_OK && !found->found && isfinite(found->candidate_s[0])) {
+        cli_warn(warnings, "clocks",
+                 "%s: its clock offset to %s is ambiguous: %.2f s explains %.0f %% of the turning, %.2f s "
+                 "%.0f %%; times are used as they are (--time-offset S sets it)",
+                 b->path, a->path, found->candidate_s[0], 100 * found->candidate_r_squared[0],
+                 found->candidate_s[1], 100 * found->candidate_r_squared[1]);
+    } else if (status == MARL_OK && !found->found) {
         cli_warn(warnings, "clocks",
                  "%s: the motion does not determine its clock offset to %s; times are used as they "
                  "are (--time-offset S sets it)",

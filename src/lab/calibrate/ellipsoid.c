@@ -21,11 +21,6 @@ static void apply(const double a[3][3], const double v[3], double out[3])
     }
 }
 
-static double dot(const double a[3], const double b[3])
-{
-    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
-}
-
 void lab_ellipsoid_from_unknowns(lab_ellipsoid_model model, const double *p, double bias[3],
                                  double shape[3][3])
 {
@@ -51,7 +46,7 @@ static double distance(const double bias[3], const double shape[3][3], const dou
     double d[3] = {x[0] - bias[0], x[1] - bias[1], x[2] - bias[2]}, y[3], z[3], u[3], h[3];
     apply(shape, d, y);
     apply(shape, y, z);
-    double s = sqrt(dot(y, y)), length = sqrt(dot(z, z)), g = length / s;
+    double s = sqrt(lab_dot3(y, y)), length = sqrt(lab_dot3(z, z)), g = length / s;
     if (!(s > 0 && length > 0)) {
         if (slope != NULL) {
             memset(slope, 0, UNKNOWNS * sizeof *slope);

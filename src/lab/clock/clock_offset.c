@@ -4,8 +4,7 @@
  * gyroscope's axes and scale to the other sensor's. At each shift B is fitted; the right shift explains most
  * of the change.
  */
-#include "lab/clock/clock_rates.h"
-#include "lab/inspect/arrangement.h"
+#include "lab/clock/turn_sums.h"
 #include "lab/maths/correlate.h"
 #include "lab/maths/statistics.h"
 #include "marlinspike/merge.h"
@@ -18,7 +17,19 @@
 #define MIN_SHARE 0.3 /* of the change that must be explained */
 #define WIDEST_S 2.0  /* the shifts that fit about as well may lie so far apart */
 #define MAX_SIGMA 0.05
-enum { PARTS = 10 };
+/* As LAB_RIVAL: the part of the rate that one direction shows explains less, so that chance comes closer. */
+#define RIVAL_WITHOUT_GYRO 1.5
+#define REACH_S 0.5     /* around the best shift that leaving out a part may move it */
+#define GRID_SIGMA 0.12 /* of a step: what the means over steps cost at best, by `bench verdicts` */
+enum {
+    PARTS = 10,
+    MAX_REACH = 25 /* REACH_S of the shortest steps */
+};
+
+static marl_clock_offset nothing_found(void)
+{
+    return (marl_clock_offset){0, NAN, NAN, 0, {NAN, NAN}, {0}};
+}
 
 static int has_sensor(const marl_log *log, int sensor)
 {
@@ -27,173 +38,226 @@ static int has_sensor(const marl_log *log, int sensor)
     return log->n > 1 && (log->info.columns & columns[sensor]) == columns[sensor];
 }
 
+/* One sensor of a log. */
+typedef struct source {
+    const marl_log *log;
+    int sensor;
+} source;
+
 /* The slower sensor's step, so that no step of the grid is empty. */
-static double grid_step(const marl_log *a, int sa, const marl_log *b, int sb)
+static double grid_step(source a, source b)
 {
-    const marl_log *log[2] = {a, b};
-    const int sensor[2] = {sa, sb};
+    const source of[2] = {a, b};
     double step = MIN_STEP_S;
     for (size_t k = 0; k < 2; k++) {
+        const marl_log *log = of[k].log;
         size_t n = 0;
-        for (size_t i = 0; i < log[k]->n; i++) {
-            n += ((unsigned)log[k]->row[i].sample.fresh >> sensor[k]) & 1u;
+        for (size_t i = 0; i < log->n; i++) {
+            n += ((unsigned)log->row[i].sample.fresh >> of[k].sensor) & 1u;
         }
-        double seconds = 1e-9 * (double)(log[k]->row[log[k]->n - 1].sample.t_ns - log[k]->row[0].sample.t_ns);
+        double seconds = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns);
         step = n > 1 ? fmax(step, 1.05 * seconds / (double)(n - 1)) : step;
     }
     return step;
 }
 
-/* Normal equations of the fit of B at one shift. */
-typedef struct normal {
-    double square[LAB_PAIRS][LAB_PAIRS]; /* sums of regressor.square[i] response.square[j] */
-    double product[3][3];                /* sums of regressor.rate[i] response.product[j] */
-    double length;                       /* sum of response.length */
-} normal;
+/* The two recordings on one grid. */
+typedef struct grids {
+    lab_regressor a;
+    lab_response b;
+    double step_s;
+    double rival;     /* see LAB_RIVAL */
+    size_t lags, min; /* shifts there are; the least overlap that counts */
+} grids;
 
-static int pair_of(int i, int j)
+/* Where the overlap begins in each and how long it is, at a lag from -(b.n - 1) to a.n - 1. */
+typedef struct overlap {
+    size_t in_a, in_b, n;
+} overlap;
+
+static overlap overlap_at(const grids *g, long lag)
 {
-    return i == j ? i : i + j + 2; /* 01 -> 3, 02 -> 4, 12 -> 5 */
+    overlap o = {lag > 0 ? (size_t)lag : 0, lag < 0 ? (size_t)-lag : 0, 0};
+    size_t left_a = g->a.n - o.in_a, left_b = g->b.n - o.in_b;
+    o.n = left_a < left_b ? left_a : left_b;
+    return o;
 }
 
-/* R^2 of the response under B if it stands for this arrangement, with its scale fitted. */
-static double share_of(const normal *m, const marl_arrangement *how)
+static long lag_of(const grids *g, size_t i)
 {
-    double product = 0, square = 0;
-    for (int i = 0; i < 3; i++) {
-        int at = abs(how->axis[i]) - 1, sign = how->axis[i] < 0 ? -1 : 1;
-        product += sign * m->product[at][i];
-        for (int k = 0; k < 3; k++) {
-            int other = abs(how->axis[k]) - 1;
-            square += (how->axis[k] < 0 ? -sign : sign) * m->square[pair_of(at, other)][pair_of(i, k)];
-        }
-    }
-    return square > 0 ? product * product / square / m->length : 0;
+    return (long)i - (long)(g->b.n - 1);
 }
 
-/* The same of the best arrangement; half of them do, since the scale may be negative. NaN when nothing
- * happens. */
-static double r_squared_of(const normal *m)
+/* The share explained at every lag, from the sums at every lag; length: the response's, summed up. */
+static void put_shares(const grids *g, const float *second, const float *first, const double *length,
+                       double *share)
 {
-    double best = 0;
-    for (int i = 0; i < LAB_ARRANGEMENTS / 2; i++) {
-        marl_arrangement how = lab_arrangement(i);
-        best = fmax(best, share_of(m, &how));
-    }
-    return m->length > 0 ? best : NAN;
-}
-
-/* The share explained at every lag. */
-static void shares(const lab_regressor *a, const lab_response *b, const float *squares, const float *products,
-                   const double *length, size_t min, double *share)
-{
-    size_t lags = a->n + b->n - 1;
-    for (size_t i = 0; i < lags; i++) {
-        size_t fb = i + 1 < b->n ? b->n - 1 - i : 0, fa = i + 1 < b->n ? 0 : i + 1 - b->n;
-        size_t n = a->n - fa < b->n - fb ? a->n - fa : b->n - fb;
-        normal m = {.length = length[fb + n] - length[fb]};
-        for (int k = 0; k < LAB_PAIRS * LAB_PAIRS; k++) {
-            m.square[k / LAB_PAIRS][k % LAB_PAIRS] = (double)squares[(size_t)k * lags + i];
+    for (size_t i = 0; i < g->lags; i++) {
+        overlap o = overlap_at(g, lag_of(g, i));
+        lab_turn_sums m = {.length = length[o.in_b + o.n] - length[o.in_b]};
+        for (size_t k = 0; k < LAB_PAIRS * LAB_SECOND_ORDER; k++) {
+            m.second[k / LAB_SECOND_ORDER][k % LAB_SECOND_ORDER] = (double)second[k * g->lags + i];
         }
-        for (int k = 0; k < 9; k++) {
-            m.product[k / 3][k % 3] = (double)products[(size_t)k * lags + i];
+        for (size_t k = 0; k < 3 * LAB_FIRST_ORDER; k++) {
+            m.first[k / LAB_FIRST_ORDER][k % LAB_FIRST_ORDER] = (double)first[k * g->lags + i];
         }
-        share[i] = n >= min ? r_squared_of(&m) : NAN;
+        share[i] = o.n >= g->min ? lab_turn_share(&m, g->b.may_be_off) : NAN;
     }
 }
 
-static marl_status shares_at_all_lags(const lab_regressor *a, const lab_response *b, size_t min,
-                                      double *share, marl_error *error)
+static marl_status shares_at_all_lags(const grids *g, double *share, marl_error *error)
 {
-    const lab_series_set rates = {3, a->n, (const double *const *)a->rate};
-    const lab_series_set rate_squares = {LAB_PAIRS, a->n, (const double *const *)a->square};
-    const lab_series_set effects = {3, b->n, (const double *const *)b->product};
-    const lab_series_set response_squares = {LAB_PAIRS, b->n, (const double *const *)b->square};
-    float *squares = NULL, *products = NULL;
-    double *length = malloc((b->n + 1) * sizeof *length);
+    const lab_series_set rates = {3, g->a.n, (const double *const *)g->a.rate};
+    const lab_series_set squares = {LAB_PAIRS, g->a.n, (const double *const *)g->a.square};
+    const lab_series_set by_rate = {LAB_FIRST_ORDER, g->b.n, (const double *const *)g->b.first};
+    const lab_series_set by_square = {LAB_SECOND_ORDER, g->b.n, (const double *const *)g->b.second};
+    float *second = NULL, *first = NULL;
+    double *length = malloc((g->b.n + 1) * sizeof *length);
     marl_status status = length != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    status = status != MARL_OK ? status : lab_cross_sums(&rate_squares, &response_squares, &squares, error);
-    status = status != MARL_OK ? status : lab_cross_sums(&rates, &effects, &products, error);
+    status = status != MARL_OK ? status : lab_cross_sums(&squares, &by_square, &second, error);
+    status = status != MARL_OK ? status : lab_cross_sums(&rates, &by_rate, &first, error);
     if (status == MARL_OK && length != NULL) {
         length[0] = 0;
-        for (size_t k = 0; k < b->n; k++) {
-            length[k + 1] = length[k] + b->length[k];
+        for (size_t k = 0; k < g->b.n; k++) {
+            length[k + 1] = length[k] + g->b.length[k];
         }
-        shares(a, b, squares, products, length, min, share);
+        put_shares(g, second, first, length, share);
     }
-    free(squares);
-    free(products);
+    free(second);
+    free(first);
     free(length);
     return status;
 }
 
-static void add_normal(normal *m, const lab_regressor *a, size_t i, const lab_response *b, size_t k)
-{
-    for (int p = 0; p < LAB_PAIRS * LAB_PAIRS; p++) {
-        m->square[p / LAB_PAIRS][p % LAB_PAIRS] += a->square[p / LAB_PAIRS][i] * b->square[p % LAB_PAIRS][k];
-    }
-    for (int p = 0; p < 9; p++) {
-        m->product[p / 3][p % 3] += a->rate[p / 3][i] * b->product[p % 3][k];
-    }
-    m->length += b->length[k];
-}
+/* Sums at the lags around the best, by parts of the overlap. */
+typedef struct nearby {
+    long reach; /* lags to either side */
+    lab_turn_sums (*sums)[PARTS];
+} nearby;
 
-/* The shares one step earlier, at the lag, and one step later, with one part of the overlap left out (PARTS =
- * none), as the peak's place within a step. */
-static double place_without(const lab_regressor *a, const lab_response *b, long lag, size_t part)
+static void add_sums(lab_turn_sums *to, const lab_turn_sums *more)
 {
-    size_t fa = lag > 0 ? (size_t)lag : 0, fb = lag < 0 ? (size_t)-lag : 0;
-    size_t n = a->n - fa < b->n - fb ? a->n - fa : b->n - fb;
-    normal m[3];
-    memset(m, 0, sizeof m);
-    for (size_t k = 1; k + 1 < n; k++) {
-        for (size_t d = 0; d < 3 && k * PARTS / n != part; d++) {
-            add_normal(&m[d], a, fa + k + d - 1, b, fb + k);
+    for (size_t p = 0; p < LAB_PAIRS; p++) {
+        for (size_t q = 0; q < LAB_SECOND_ORDER; q++) {
+            to->second[p][q] += more->second[p][q];
         }
     }
-    return lab_peak_place(r_squared_of(&m[0]), r_squared_of(&m[1]), r_squared_of(&m[2]));
+    for (size_t p = 0; p < 3; p++) {
+        for (size_t q = 0; q < LAB_FIRST_ORDER; q++) {
+            to->first[p][q] += more->first[p][q];
+        }
+    }
+    to->length += more->length;
+}
+
+/* The overlap is the same at all of these lags: parts of the response that all of them cover. */
+static marl_status sum_nearby(nearby *near, const grids *g, long lag, marl_error *error)
+{
+    near->reach = (long)ceil(REACH_S / g->step_s);
+    near->sums = calloc((size_t)(2 * near->reach + 1), sizeof *near->sums);
+    if (near->sums == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    long from = lag < near->reach ? near->reach - lag : 0, to = (long)g->a.n - lag - near->reach;
+    to = to < (long)g->b.n ? to : (long)g->b.n;
+    for (long d = -near->reach; d <= near->reach; d++) {
+        for (long k = from; k < to; k++) {
+            lab_turn_sums_add(&near->sums[d + near->reach][(k - from) * PARTS / (to - from)], &g->a,
+                              (size_t)(k + lag + d), &g->b, (size_t)k);
+        }
+    }
+    return MARL_OK;
+}
+
+/* The peak's place in lags about the best lag, with one part left out (PARTS = none). NaN at the edge. */
+static double place_without(const nearby *near, const grids *g, size_t part)
+{
+    long best = 0, last = 2 * near->reach;
+    double share[2 * MAX_REACH + 1];
+    for (long i = 0; i <= last; i++) {
+        lab_turn_sums m = {.length = 0};
+        for (size_t k = 0; k < PARTS; k++) {
+            if (k != part) {
+                add_sums(&m, &near->sums[i][k]);
+            }
+        }
+        share[i] = lab_turn_share(&m, g->b.may_be_off);
+        best = share[i] > share[best] ? i : best;
+    }
+    return best > 0 && best < last
+               ? (double)(best - near->reach) + lab_peak_place(share[best - 1], share[best], share[best + 1])
+               : NAN;
 }
 
 /* Delete-one jackknife over the parts ("Notes on bias in estimation", 1956). */
-static double place_sigma(const lab_regressor *a, const lab_response *b, long lag)
+static double place_sigma(const nearby *near, const grids *g)
 {
     lab_moments places = {0};
     for (size_t k = 0; k < PARTS; k++) {
-        lab_moments_add(&places, place_without(a, b, lag, k));
+        lab_moments_add(&places, place_without(near, g, k));
     }
-    return sqrt(places.squares * (PARTS - 1) / PARTS);
+    return hypot(sqrt(places.squares * (PARTS - 1) / PARTS), GRID_SIGMA);
 }
 
-static void decide(const lab_regressor *a, const lab_response *b, double step_s, const double *share,
-                   marl_clock_offset *offset)
+static double shift_at(const grids *g, double lag)
 {
-    size_t n = a->n + b->n - 1, best = lab_greatest(share, 0, n);
-    if (best == SIZE_MAX || best == 0 || best + 1 == n) {
-        return;
+    return 1e-9 * (double)(g->a.from_ns - g->b.from_ns) + g->step_s * lag;
+}
+
+/* Not found because other shifts fit nearly as well: the best, and of the others the one where both have most
+ * in common. */
+static void report_rival(const grids *g, const double *share, const lab_peak *peak, marl_clock_offset *offset)
+{
+    size_t other = peak->other;
+    double enough = 1 - g->rival * (1 - share[peak->best]);
+    for (size_t i = 1; i + 1 < g->lags; i++) {
+        int beyond = i < peak->low || i > peak->high;
+        int fits = share[i] >= enough && share[i] >= share[i - 1] && share[i] >= share[i + 1];
+        other =
+            beyond && fits && overlap_at(g, lag_of(g, i)).n > overlap_at(g, lag_of(g, other)).n ? i : other;
     }
-    long lag = (long)best - (long)(b->n - 1);
-    offset->r_squared = share[best];
-    offset->sigma_s = step_s * place_sigma(a, b, lag);
-    offset->offset_s =
-        1e-9 * (double)(a->from_ns - b->from_ns) + step_s * ((double)lag + place_without(a, b, lag, PARTS));
-    offset->found = share[best] > MIN_SHARE && offset->sigma_s < MAX_SIGMA &&
-                    lab_stands_alone(share, n, best, (size_t)(WIDEST_S / step_s));
+    offset->candidate_s[0] = shift_at(g, (double)lag_of(g, peak->best));
+    offset->candidate_s[1] = shift_at(g, (double)lag_of(g, other));
+    offset->candidate_r_squared[0] = share[peak->best];
+    offset->candidate_r_squared[1] = share[other];
+}
+
+static marl_status decide(const grids *g, const double *share, marl_clock_offset *offset, marl_error *error)
+{
+    size_t best = lab_greatest(share, 0, g->lags);
+    nearby near = {0};
+    if (best == SIZE_MAX || !(share[best] > MIN_SHARE)) {
+        return MARL_OK;
+    }
+    lab_peak peak = lab_peak_of(share, g->lags, best, g->rival);
+    long lag = lag_of(g, best);
+    marl_status status = sum_nearby(&near, g, lag, error);
+    if (status == MARL_OK) {
+        offset->r_squared = share[best];
+        offset->sigma_s = g->step_s * place_sigma(&near, g);
+        offset->offset_s = shift_at(g, (double)lag + place_without(&near, g, PARTS));
+        offset->found = offset->sigma_s < MAX_SIGMA && isfinite(offset->offset_s) && peak.alone &&
+                        (double)(peak.high - peak.low) * g->step_s <= WIDEST_S;
+    }
+    if (!peak.alone) {
+        report_rival(g, share, &peak, offset);
+    }
+    free(near.sums);
+    return status;
 }
 
 /* The time to be added to the response's clock. */
-static marl_status find_shift(const lab_regressor *a, const lab_response *b, double step_s,
-                              marl_clock_offset *offset, marl_error *error)
+static marl_status find_shift(grids *g, marl_clock_offset *offset, marl_error *error)
 {
-    size_t min = (size_t)(MIN_OVERLAP_S / step_s), shorter = a->n < b->n ? a->n : b->n;
-    min = shorter / 2 > min ? shorter / 2 : min;
-    double *share = calloc(a->n + b->n + 1, sizeof *share);
+    size_t min = (size_t)(MIN_OVERLAP_S / g->step_s), shorter = g->a.n < g->b.n ? g->a.n : g->b.n;
+    g->min = shorter / 2 > min ? shorter / 2 : min;
+    g->lags = g->a.n + g->b.n - 1;
+    double *share = calloc(g->lags + 2, sizeof *share);
     if (share == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    marl_status status = shares_at_all_lags(a, b, min, share, error);
-    if (status == MARL_OK) {
-        decide(a, b, step_s, share, offset);
-    }
+    marl_status status = shares_at_all_lags(g, share, error);
+    status = status != MARL_OK ? status : decide(g, share, offset, error);
     if (!offset->found) {
         offset->offset_s = offset->sigma_s = NAN;
     }
@@ -201,19 +265,17 @@ static marl_status find_shift(const lab_regressor *a, const lab_response *b, dou
     return status;
 }
 
-/* By one sensor of each: `regressor_log` and its sensor explain what the other saw. */
-static marl_status find_by(const marl_log *regressor_log, int regressor_sensor, const marl_log *response_log,
-                           int response_sensor, marl_clock_offset *offset, marl_error *error)
+/* By one sensor of each: the one explains what the other saw. */
+static marl_status find_by(source cause, source effect, marl_clock_offset *offset, marl_error *error)
 {
-    double step = grid_step(regressor_log, regressor_sensor, response_log, response_sensor);
-    lab_regressor a = {0};
-    lab_response b = {0};
-    *offset = (marl_clock_offset){0, NAN, NAN, 0};
-    marl_status status = lab_find_regressor(regressor_log, regressor_sensor, step, &a, error);
-    status = status != MARL_OK ? status : lab_find_response(response_log, response_sensor, step, &b, error);
-    status = status != MARL_OK ? status : find_shift(&a, &b, step, offset, error);
-    free(a.scratch);
-    free(b.scratch);
+    grids g = {.step_s = grid_step(cause, effect),
+               .rival = cause.sensor == MARL_GYRO ? LAB_RIVAL : RIVAL_WITHOUT_GYRO};
+    *offset = nothing_found();
+    marl_status status = lab_find_regressor(cause.log, cause.sensor, g.step_s, &g.a, error);
+    status = status != MARL_OK ? status : lab_find_response(effect.log, effect.sensor, g.step_s, &g.b, error);
+    status = status != MARL_OK ? status : find_shift(&g, offset, error);
+    free(g.a.scratch);
+    free(g.b.scratch);
     return status;
 }
 
@@ -230,7 +292,7 @@ marl_status marl_clock_offset_find(const marl_log *first, const marl_log *second
                                    marl_error *error)
 {
     int s1 = regressor_sensor_of(first), s2 = regressor_sensor_of(second);
-    *offset = (marl_clock_offset){0, NAN, NAN, 0};
+    *offset = nothing_found();
     if (s1 < 0 || s2 < 0) {
         return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "%s: no sensor with three axes in it that shows turning",
@@ -243,12 +305,16 @@ marl_status marl_clock_offset_find(const marl_log *first, const marl_log *second
         if (!has_sensor(effects, sensor)) {
             continue;
         }
-        marl_status status = find_by(causes, turned ? s2 : s1, effects, sensor, &by, error);
+        marl_status status =
+            find_by((source){causes, turned ? s2 : s1}, (source){effects, sensor}, &by, error);
         if (status != MARL_OK) {
             return status;
         }
         int better = by.found != offset->found ? by.found : by.r_squared > offset->r_squared;
         *offset = better ? by : *offset;
+    }
+    for (int i = 0; i < 2 && turned; i++) {
+        offset->candidate_s[i] = -offset->candidate_s[i];
     }
     offset->offset_s = turned ? -offset->offset_s : offset->offset_s;
     return MARL_OK;

@@ -2,6 +2,7 @@
  * The turning that a recording shows. */
 #include "lab/clock/clock_rates.h"
 #include "lab/log/reading.h"
+#include "lab/maths/linear.h"
 #include "lab/maths/statistics.h"
 #include <math.h>
 #include <stdlib.h>
@@ -46,98 +47,118 @@ static marl_status make_series(double **scratch, double **series, size_t count, 
     return *scratch != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
 }
 
-static marl_status make_means(const marl_log *log, int sensor, double step_s, double (**mean)[3], size_t *n,
-                              marl_error *error)
+/* The means on the grid, and the whole recording's root mean square of them. */
+typedef struct grid {
+    double (*mean)[3];
+    size_t n;
+    double step_s, rms;
+} grid;
+
+static marl_status make_grid(grid *g, const marl_log *log, int sensor, double step_s, marl_error *error)
 {
-    double seconds = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns);
+    double seconds = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns), squares = 0;
     size_t scratch = seconds / step_s < 1e8 ? (size_t)(seconds / step_s) + 2 : 0;
-    *mean = scratch > 0 ? malloc(scratch * sizeof **mean) : NULL;
-    if (*mean == NULL) {
+    g->step_s = step_s;
+    g->mean = scratch > 0 ? malloc(scratch * sizeof *g->mean) : NULL;
+    if (g->mean == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "%s: no memory for a recording of %.4g s", log->path,
                          seconds);
     }
-    *n = grid_means(log, sensor, step_s, *mean, scratch);
+    g->n = grid_means(log, sensor, step_s, g->mean, scratch);
+    for (size_t k = 0; k < g->n; k++) {
+        squares += lab_dot3(g->mean[k], g->mean[k]);
+    }
+    g->rms = sqrt(squares / (double)g->n);
     return MARL_OK;
 }
 
-static void cross(const double a[3], const double b[3], double out[3])
+/* u and u' at a place of the grid, over `length`, or over u's own where that is 0. 0 at the ends, where
+ * nothing is known. */
+static int direction(const grid *g, size_t k, double length, double u[3], double change[3])
 {
+    double own = sqrt(lab_dot3(g->mean[k], g->mean[k])), by = length > 0 ? length : own;
+    int inside = k > 0 && k + 1 < g->n && by > 0;
     for (int i = 0; i < 3; i++) {
-        int j = (i + 1) % 3, k = (i + 2) % 3;
-        out[i] = a[j] * b[k] - a[k] * b[j];
+        u[i] = inside ? g->mean[k][i] / by : 0;
+        change[i] = inside ? (g->mean[k + 1][i] - g->mean[k - 1][i]) / (2 * g->step_s * by) : 0;
     }
-}
-
-/* u and u' at a place of the grid. */
-static void direction(double (*mean)[3], size_t k, size_t n, double step_s, double u[3], double change[3])
-{
-    double length = sqrt(mean[k][0] * mean[k][0] + mean[k][1] * mean[k][1] + mean[k][2] * mean[k][2]);
-    int inside = k > 0 && k + 1 < n && length > 0;
-    for (int i = 0; i < 3; i++) {
-        u[i] = inside ? mean[k][i] / length : 0;
-        change[i] = inside ? (mean[k + 1][i] - mean[k - 1][i]) / (2 * step_s * length) : 0;
-    }
+    return inside;
 }
 
 /* Without a gyroscope the part of the rate across the direction must do: u x u'. */
 marl_status lab_find_regressor(const marl_log *log, int sensor, double step_s, lab_regressor *c,
                                marl_error *error)
 {
-    double(*mean)[3] = NULL, *all[3 + LAB_PAIRS];
-    marl_status status = make_means(log, sensor, step_s, &mean, &c->n, error);
-    if (status != MARL_OK || mean == NULL) {
+    grid g = {0};
+    double *all[3 + LAB_PAIRS];
+    marl_status status = make_grid(&g, log, sensor, step_s, error);
+    if (status != MARL_OK || g.mean == NULL) {
         return status;
     }
+    c->n = g.n;
     status = make_series(&c->scratch, all, 3 + LAB_PAIRS, c->n, error);
     memcpy(c->rate, all, sizeof c->rate);
     memcpy(c->square, all + 3, sizeof c->square);
     c->from_ns = log->row[0].sample.t_ns;
     for (size_t k = 0; k < c->n && c->scratch != NULL; k++) {
         double w[3], u[3], change[3];
-        direction(mean, k, c->n, step_s, u, change);
-        cross(u, change, w);
+        (void)direction(&g, k, 0, u, change);
+        lab_cross3(u, change, w);
         for (int i = 0; i < 3; i++) {
-            c->rate[i][k] = sensor == MARL_GYRO ? mean[k][i] : w[i];
+            c->rate[i][k] = sensor == MARL_GYRO ? g.mean[k][i] : w[i];
         }
         for (int p = 0; p < LAB_PAIRS; p++) {
             c->square[p][k] = c->rate[pair[p][0]][k] * c->rate[pair[p][1]][k];
         }
     }
-    free(mean);
+    free(g.mean);
     return status;
 }
 
-/* With P = [u]x, P'P = 1 - u u' and P'y = y x u. */
+/* With P = [u]x, P'P = u'u - u u' and P'y = y x u. */
+static void put_response(lab_response *e, const grid *g, int sensor, size_t k)
+{
+    double u[3] = {0}, y[3], back[3], one, own = 1;
+    if (sensor == MARL_GYRO) {
+        memcpy(y, g->mean[k], sizeof y);
+        memcpy(back, y, sizeof back);
+        one = 1;
+    } else {
+        one = direction(g, k, e->may_be_off ? g->rms : 0, u, y);
+        own = lab_dot3(u, u);
+        lab_cross3(y, u, back);
+    }
+    for (int p = 0; p < LAB_PAIRS; p++) {
+        e->second[p][k] = (pair[p][0] == pair[p][1]) * own - u[pair[p][0]] * u[pair[p][1]];
+    }
+    for (int i = 0; i < 3; i++) {
+        e->second[LAB_PAIRS + i][k] = u[i];
+        e->first[i][k] = back[i];
+        e->first[3 + i][k] = y[i];
+    }
+    e->second[LAB_PAIRS + 3][k] = one;
+    e->length[k] = lab_dot3(y, y);
+}
+
 marl_status lab_find_response(const marl_log *log, int sensor, double step_s, lab_response *e,
                               marl_error *error)
 {
-    double(*mean)[3] = NULL, *all[LAB_PAIRS + 4];
-    marl_status status = make_means(log, sensor, step_s, &mean, &e->n, error);
-    if (status != MARL_OK || mean == NULL) {
+    grid g = {0};
+    double *all[LAB_FIRST_ORDER + LAB_SECOND_ORDER + 1];
+    marl_status status = make_grid(&g, log, sensor, step_s, error);
+    if (status != MARL_OK || g.mean == NULL) {
         return status;
     }
-    status = make_series(&e->scratch, all, LAB_PAIRS + 4, e->n, error);
-    memcpy(e->square, all, sizeof e->square);
-    memcpy(e->product, all + LAB_PAIRS, sizeof e->product);
-    e->length = all[LAB_PAIRS + 3];
+    e->n = g.n;
+    e->may_be_off = sensor == MARL_MAG;
+    status = make_series(&e->scratch, all, sizeof all / sizeof all[0], e->n, error);
+    memcpy(e->first, all, sizeof e->first);
+    memcpy(e->second, all + LAB_FIRST_ORDER, sizeof e->second);
+    e->length = all[LAB_FIRST_ORDER + LAB_SECOND_ORDER];
     e->from_ns = log->row[0].sample.t_ns;
     for (size_t k = 0; k < e->n && e->scratch != NULL; k++) {
-        double u[3] = {0}, y[3], back[3];
-        if (sensor == MARL_GYRO) {
-            memcpy(y, mean[k], sizeof y);
-            memcpy(back, y, sizeof back);
-        } else {
-            direction(mean, k, e->n, step_s, u, y);
-            cross(y, u, back);
-        }
-        for (int p = 0; p < LAB_PAIRS; p++) {
-            e->square[p][k] = (pair[p][0] == pair[p][1]) - u[pair[p][0]] * u[pair[p][1]];
-        }
-        for (int i = 0; i < 3; i++) {
-            e->product[i][k] = back[i];
-            e->length[k] += y[i] * y[i];
-        }
+        put_response(e, &g, sensor, k);
     }
-    free(mean);
+    free(g.mean);
     return status;
 }

@@ -6,7 +6,11 @@
 #include "marlinspike/error.h"
 #include "marlinspike/log.h"
 
-enum { LAB_PAIRS = 6 }; /* xx yy zz xy xz yz */
+enum {
+    LAB_PAIRS = 6,                    /* xx yy zz xy xz yz */
+    LAB_FIRST_ORDER = 6,              /* what a component of the rate is multiplied by: y x u, then y */
+    LAB_SECOND_ORDER = LAB_PAIRS + 4, /* ... and a pair of components: P'P, then u, then 1 */
+};
 
 /* The rate that explains, on a grid of times, and the products of its components. */
 typedef struct lab_regressor {
@@ -15,11 +19,13 @@ typedef struct lab_regressor {
     double *scratch, *rate[3], *square[LAB_PAIRS];
 } lab_regressor;
 
-/* The response: y = P Bw with P the cross product with u, or 1 where y is itself a rate. P'P and P'y. */
+/* The response: y = P (Bw) with P the cross product with u, or 1 where y is itself a rate. A vector that is
+ * off by a constant, u - b, changes by (u - b) x Bw: that takes u and y themselves. */
 typedef struct lab_response {
     int64_t from_ns;
     size_t n;
-    double *scratch, *square[LAB_PAIRS], *product[3], *length; /* y'y */
+    int may_be_off; /* by a constant: a magnetometer by its hard iron */
+    double *scratch, *first[LAB_FIRST_ORDER], *second[LAB_SECOND_ORDER], *length; /* y'y */
 } lab_response;
 
 /* The gyroscope's rate; of another sensor the part of the rate across its direction. `scratch` is to be

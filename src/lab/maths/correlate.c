@@ -98,19 +98,20 @@ size_t lab_greatest(const double *r, size_t from, size_t to)
     return best;
 }
 
-int lab_stands_alone(const double *share, size_t n, size_t best, size_t widest)
+lab_peak lab_peak_of(const double *share, size_t n, size_t best, double rival)
 {
-    size_t low = best, high = best;
-    double enough = 1 - LAB_RIVAL * (1 - share[best]);
-    while (low > 0 && share[low - 1] >= enough) {
-        low--;
+    lab_peak p = {best, best, best, SIZE_MAX, 1};
+    double enough = 1 - rival * (1 - share[best]);
+    while (p.low > 0 && share[p.low - 1] >= enough) {
+        p.low--;
     }
-    while (high + 1 < n && share[high + 1] >= enough) {
-        high++;
+    while (p.high + 1 < n && share[p.high + 1] >= enough) {
+        p.high++;
     }
-    size_t before = lab_greatest(share, 0, low), after = lab_greatest(share, high + 1, n);
-    return high - low <= widest && (before == SIZE_MAX || share[before] < enough) &&
-           (after == SIZE_MAX || share[after] < enough);
+    size_t before = lab_greatest(share, 0, p.low), after = lab_greatest(share, p.high + 1, n);
+    p.other = before == SIZE_MAX || (after != SIZE_MAX && share[after] > share[before]) ? after : before;
+    p.alone = p.other == SIZE_MAX || share[p.other] < enough;
+    return p;
 }
 
 double lab_peak_place(double before, double at, double after)

@@ -24,9 +24,16 @@ size_t lab_greatest(const double *value, size_t from, size_t to);
 /* A shift is right only if any other leaves so many times as much unexplained. */
 #define LAB_RIVAL 1.12
 
-/* Of R^2 at each shift: are those around the best, at most `widest` apart, the only
- * ones that fit about as well? */
-int lab_stands_alone(const double *share, size_t n, size_t best, size_t widest);
+/* The shifts around the best that fit about as well, and the best of all others. */
+typedef struct lab_peak {
+    size_t best, low,
+        high;     /* low to high: R^2 leaves at most `rival` times as much unexplained as the best */
+    size_t other; /* beyond them, SIZE_MAX when there is none */
+    int alone;    /* the others leave more than that */
+} lab_peak;
+
+/* Of R^2 at each shift, NaN where there is none; `best` must be finite. */
+lab_peak lab_peak_of(const double *share, size_t n, size_t best, double rival);
 
 /* Where a peak lies between its neighbours, by the parabola through the three: -0.5 to 0.5. */
 double lab_peak_place(double before, double at, double after);

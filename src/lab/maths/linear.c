@@ -72,3 +72,16 @@ int lab_singular_values(const double a[9], double value[3])
     return all_finite(9, a) && LAPACKE_dgesvd_work(LAPACK_COL_MAJOR, 'N', 'N', 3, 3, copy, 3, value, none, 1,
                                                    none, 1, work, 64) == 0;
 }
+
+double lab_dot3(const double a[3], const double b[3])
+{
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+}
+
+void lab_cross3(const double a[3], const double b[3], double out[3])
+{
+    for (int i = 0; i < 3; i++) {
+        int j = (i + 1) % 3, k = (i + 2) % 3;
+        out[i] = a[j] * b[k] - a[k] * b[j];
+    }
+}
