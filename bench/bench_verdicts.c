@@ -2,33 +2,14 @@
  * Verdicts against simulated truth: how often a wrong value is accepted, how often a right one is refused,
  * and whether stated errors hold. NSE: mean of (error / standard error)^2, 1 is honest. */
 #include "bench.h"
+#include "verdicts.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
 #define DEGREE 0.017453292519943295
-enum { SEEDS = 40, GROUPS = 12, LOGS = 10, TUNINGS = 2 };
-
-/* A simulated log in memory, with its truth. Stops the program without memory. */
-static marl_log make_log(marl_scene_kind scene, double rate_hz, double seconds, uint64_t seed)
-{
-    static char path[] = "made.csv";
-    marl_sheet sheet = marl_sheet_grommet();
-    marl_simulator simulator;
-    marl_log log = {.path = path, .n = (size_t)(seconds * rate_hz)};
-    log.info.columns =
-        MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG | MARL_COLUMNS_TEMP | MARL_COLUMNS_Q;
-    log.row = calloc(log.n, sizeof *log.row);
-    if (log.row == NULL || marl_simulator_init(&simulator, scene, &sheet, rate_hz, seed) != MARL_OK) {
-        exit(1);
-    }
-    for (size_t i = 0; i < log.n; i++) {
-        marl_simulator_next(&simulator, &log.row[i].sample, &log.row[i].q);
-        log.row[i].has_q = 1;
-    }
-    return log;
-}
+enum { SEEDS = VERDICT_SEEDS, GROUPS = 12, LOGS = 10, TUNINGS = 2 };
 
 /* Turns the whole log steadily about an axis, as if the bench did; without a magnetometer where asked. */
 static void turn_log(marl_log *log, int axis, double rate, int with_mag)
@@ -55,7 +36,7 @@ static void print_turned(double deg_per_s, double seconds)
     int accepted[3] = {0};
     for (int axis = 0; axis < 3; axis++) {
         for (uint64_t seed = 1; seed <= SEEDS; seed++) {
-            marl_log log = make_log(MARL_SCENE_STILL, 100, seconds, seed);
+            marl_log log = verdict_log(MARL_SCENE_STILL, 100, seconds, 0, seed);
             marl_still_result r;
             turn_log(&log, axis, deg_per_s * DEGREE, 1);
             accepted[axis] += marl_calibrate_still(&log, &r, NULL) == MARL_OK;
@@ -71,11 +52,11 @@ static void print_still(double seconds)
     double nse = 0, later = 0;
     int refused = 0, n = 0;
     for (uint64_t seed = 1; seed <= SEEDS; seed++) {
-        marl_log log = make_log(MARL_SCENE_STILL, 100, seconds, seed);
+        marl_log log = verdict_log(MARL_SCENE_STILL, 100, seconds, 0, seed);
         marl_still_result r;
         double mean[3] = {0};
         /* the same power-on, ten times as long */
-        marl_log longer = make_log(MARL_SCENE_STILL, 100, 10 * seconds, seed);
+        marl_log longer = verdict_log(MARL_SCENE_STILL, 100, 10 * seconds, 0, seed);
         for (size_t i = 0; i < longer.n; i++) {
             mean[0] += (double)longer.row[i].sample.gyro.x / (double)longer.n;
             mean[1] += (double)longer.row[i].sample.gyro.y / (double)longer.n;
@@ -105,7 +86,7 @@ static void print_handled(double factor)
 {
     int refused = 0, wrong = 0, left_out = 0;
     for (uint64_t seed = 1; seed <= SEEDS; seed++) {
-        marl_log log = make_log(MARL_SCENE_TURNS, 100, 3 * marl_scene_seconds(MARL_SCENE_TURNS), seed),
+        marl_log log = verdict_log(MARL_SCENE_TURNS, 100, 3 * marl_scene_seconds(MARL_SCENE_TURNS), 0, seed),
                  copy = log;
         marl_turns_result clean, r;
         if (marl_calibrate_turns(&log, 360 * DEGREE, &clean, NULL) != MARL_OK) {
@@ -141,8 +122,8 @@ static void print_verified(void)
 {
     int refused = 0, alarms = 0, seen = 0;
     for (uint64_t seed = 201; seed < 201 + SEEDS; seed++) {
-        marl_log log = make_log(MARL_SCENE_TUMBLE, 100, 60, seed);
-        marl_log other = make_log(MARL_SCENE_TUMBLE, 100, 60, seed + 1000);
+        marl_log log = verdict_log(MARL_SCENE_TUMBLE, 100, 60, 0, seed);
+        marl_log other = verdict_log(MARL_SCENE_TUMBLE, 100, 60, 0, seed + 1000);
         const marl_tumble_options options = {.field = NAN};
         marl_calibration_record record = marl_calibration_record_empty();
         marl_tumble_result r;
@@ -183,7 +164,7 @@ static void print_matched(marl_scene_kind scene)
 {
     double smoothed[2] = {0}, kalman[2] = {0};
     for (uint64_t seed = 301; seed < 301 + SEEDS; seed++) {
-        marl_log log = make_log(scene, 100, 100, seed);
+        marl_log log = verdict_log(scene, 100, 100, 0, seed);
         marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
         marl_replay_options options = {.degradation = {.every = 1}};
         marl_replay replay;
@@ -218,7 +199,7 @@ static void print_compared(marl_scene_kind scene)
     const marl_filter filter[TUNINGS] = {MARL_FILTER_KALMAN, MARL_FILTER_COMPLEMENTARY};
     double squares[TUNINGS] = {0};
     for (int i = 0; i < GROUPS * LOGS; i++) {
-        marl_log log = make_log(scene, 50, 60, (uint64_t)(i + 1));
+        marl_log log = verdict_log(scene, 50, 60, 0, (uint64_t)(i + 1));
         marl_series truth = {0};
         marl_error error = {0};
         if (marl_series_from_log(&truth, &log, &error) != MARL_OK) {
@@ -275,6 +256,8 @@ void bench_verdicts(void)
     printf("calibrate turns, 18 turns\n");
     print_handled(1.0);
     print_handled(1.024);
+    verdicts_merge();
+    verdicts_poses();
     printf("verify\n");
     print_verified();
     const marl_scene_kind scenes[] = {MARL_SCENE_LIFT, MARL_SCENE_SLEW, MARL_SCENE_HANDLE, MARL_SCENE_SWING,

@@ -20,6 +20,7 @@ typedef struct marl_calibrated {
     int accepted;
     const char *model; /* what was free in the fit */
     char next[300];    /* what to record next, when not accepted; "" = nothing */
+    char remark[300];  /* what to know about a result that is accepted; "" = nothing */
 } marl_calibrated;
 
 /* The raw log that a sensor is to be calibrated from: MARL_ERR_INPUT when it is corrected already,
@@ -80,9 +81,10 @@ typedef struct marl_poses_result {
     marl_pose_list poses;
 } marl_poses_result;
 
-/* The accelerometer from poses: bias and scale from six faces, the full symmetric matrix from twelve
- * attitudes and more, by maximum likelihood, robust to a bad pose. Corrected lengths equal `gravity`, m/s^2.
- * Coverage is of 26 cells of equal area. */
+/* The accelerometer from poses: bias and scale from six faces, the full symmetric matrix where twelve
+ * attitudes and more determine it, by maximum likelihood, robust to a bad pose. Where the misalignment is not
+ * determined, the standard errors hold for one of 1 %. Corrected lengths equal `gravity`, m/s^2. Coverage is
+ * of 26 cells of equal area. */
 MARL_CHECKED marl_status marl_calibrate_poses(const marl_log *log, double gravity, marl_poses_result *result,
                                               marl_error *error);
 void marl_poses_result_free(marl_poses_result *result);
@@ -98,11 +100,16 @@ typedef struct marl_tumble_result {
     size_t repeats;      /* readings equal to the one before, which are not counted */
     marl_spans outliers; /* something passed by, or readings that do not belong */
     size_t outliers_n;
+    /* Standard error of fit.dip_deg, and how much the dip differs between attitudes; NaN without a dip. */
+    double dip_sigma_deg, dip_spread_deg;
+    double drift[3],
+        drift_sigma[3]; /* of the hard iron from first to last reading, corrected uT; NaN: open */
 } marl_tumble_result;
 
 /* The magnetometer from a tumble: hard iron and the symmetric soft iron by maximum likelihood, what does not
  * belong left out; hard iron only (sphere model) where soft iron is not observable. Coverage is of 60
- * cells of equal area. Field strength comes with it, and with an accelerometer the dip. */
+ * cells of equal area. Field strength comes with it, and with an accelerometer the dip. Axes that disagree
+ * with the accelerometer's and a hard iron that drifts are remarked upon. */
 MARL_CHECKED marl_status marl_calibrate_tumble(const marl_log *log, const marl_tumble_options *options,
                                                marl_tumble_result *result, marl_error *error);
 void marl_tumble_result_free(marl_tumble_result *result);

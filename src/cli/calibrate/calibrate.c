@@ -165,11 +165,14 @@ static int calibrate(const cli *c, cli_calibrate_options *o, cli_calibrated *job
     }
     cli_warn_of_log(&job->warnings, &job->log.report, job->log.path);
     marl_status status = cli_calibrate_kinds[job->kind].run(o, job, &error);
+    job->result = result_of(job);
+    if (job->result->accepted && job->result->remark[0] != '\0') {
+        cli_warn(&job->warnings, "remark", "%s: %s", job->log.path, job->result->remark);
+    }
     if (!c->quiet) {
         cli_print_warnings(&job->warnings);
     }
     stamp(job->record.made);
-    job->result = result_of(job);
     if (status == MARL_ERR_SYSTEM || status == MARL_ERR_INPUT) {
         return cli_exit(&error);
     }

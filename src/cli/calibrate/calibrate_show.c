@@ -86,6 +86,9 @@ int cli_calibrated_json(const cli_calibrated *job)
         json_object_set_new(root, "turns", turns_json(&job->turns));
     } else if (job->kind == CLI_TUMBLE) {
         json_object_set_new(root, "outlier_spans", spans_json(&job->tumble.outliers));
+        json_object_set_new(root, "dip_sigma_deg", cli_number(job->tumble.dip_sigma_deg));
+        json_object_set_new(root, "drift", cli_numbers(job->tumble.drift, 3));
+        json_object_set_new(root, "drift_sigma", cli_numbers(job->tumble.drift_sigma, 3));
     } else if (job->kind == CLI_AXES) {
         json_object_set_new(root, "rotation_deg", cli_numbers(job->axes.rotation_deg, 3));
         json_object_set_new(root, "rotation_sigma_deg", cli_numbers(job->axes.rotation_sigma, 3));
@@ -200,7 +203,7 @@ static void print_tumble(const cli_calibrated *job)
     }
     cli_print("\n%.0f %% of 60 directions covered, field %.2f uT", 100 * fit->coverage, fit->field);
     if (isfinite(fit->dip_deg)) {
-        cli_print(", dip %.1f deg", fit->dip_deg);
+        cli_print(", dip %.1f +- %.1f deg", fit->dip_deg, r->dip_sigma_deg);
     }
     cli_print("\n\n");
     print_fit(MARL_MAG, fit, 1);

@@ -1,9 +1,10 @@
 /* SPDX-License-Identifier: MIT
  * The magnetometer from a tumble. */
 #include "lab/calibrate/ellipsoid.h"
+#include "lab/calibrate/tumble_parts.h"
 #include "lab/inspect/spans.h"
+#include "lab/maths/linear.h"
 #include "lab/maths/sphere_grid.h"
-#include "lab/maths/statistics.h"
 #include "marlinspike/calibrate.h"
 #include <math.h>
 #include <stdio.h>
@@ -14,29 +15,22 @@
 #define MIN_COVERAGE 0.2
 #define MAX_SIGMA 0.05 /* of the field */
 #define MAX_OUTLIERS 0.4
-#define MAX_REST 0.1 /* of the field; more, and it is noise that the surface was laid around */
-#define MIN_FIELD 5  /* uT */
-#define STEADY 0.5   /* m/s^2 off gravity: the accelerometer shows up */
+#define MAX_REST 0.1        /* of the field; more, and it is noise that the surface was laid around */
+#define MIN_FIELD 5         /* uT */
+#define DRIFT_SEEN 4.0      /* standard errors */
+#define MIN_DRIFT 0.005     /* of the field: a third of a degree of heading */
+#define DRIFT_ACROSS 0.25   /* of the drift, on the other axes: not every direction is seen at every time */
 #define DEGREE 0.017453292519943295
-#define SEEN 4.2 /* of an F with 5 and many degrees of freedom: one in a thousand */
+#define MAX_DIP_SPREAD 15.0 /* degrees; hands that tumble a pod stay under 10 */
+#define SEEN 4.2            /* of an F with 5 and many degrees of freedom: one in a thousand */
 enum { MIN_READINGS = 50, SPHERE_UNKNOWNS = 4 };
-
-typedef struct readings {
-    size_t n;
-    double (*x)[3];
-    size_t *row;
-    unsigned char *skip;
-    lab_moments temp;
-    size_t repeats;
-    int torn; /* soft iron is significant, but these directions do not determine it */
-} readings;
 
 static int is_same(const double a[3], const double b[3])
 {
     return !(fabs(a[0] - b[0]) > 0) && !(fabs(a[1] - b[1]) > 0) && !(fabs(a[2] - b[2]) > 0);
 }
 
-static int gather_readings(const marl_log *log, readings *r)
+static int gather_readings(const marl_log *log, lab_tumble_readings *r)
 {
     r->x = malloc((log->n + 1) * sizeof *r->x);
     r->row = malloc((log->n + 1) * sizeof *r->row);
@@ -60,7 +54,8 @@ static int gather_readings(const marl_log *log, readings *r)
 }
 
 /* Which cells are seen; the share of them. */
-static double find_coverage(const readings *r, const marl_fit *fit, unsigned char seen[LAB_GRID_MAX])
+static double find_coverage(const lab_tumble_readings *r, const marl_fit *fit,
+                            unsigned char seen[LAB_GRID_MAX])
 {
     int cells = lab_grid_cells(LAB_GRID_60), n = 0;
     memset(seen, 0, LAB_GRID_MAX);
@@ -78,7 +73,7 @@ static double find_coverage(const readings *r, const marl_fit *fit, unsigned cha
 }
 
 /* Half of the way between the extremes of each axis: a rough first result without standard errors. */
-static void fit_quick(const readings *r, double field, marl_calibrated *o)
+static void fit_quick(const lab_tumble_readings *r, double field, marl_calibrated *o)
 {
     marl_fit *fit = &o->fit;
     double radius = 0;
@@ -102,8 +97,8 @@ static void fit_quick(const readings *r, double field, marl_calibrated *o)
     o->model = "midpoint of the extremes, a rough first result";
 }
 
-static marl_status fit_surface(readings *r, lab_ellipsoid_model model, double field, marl_calibrated *o,
-                               marl_error *error)
+static marl_status fit_surface(lab_tumble_readings *r, lab_ellipsoid_model model, double field,
+                               marl_calibrated *o, marl_error *error)
 {
     lab_ellipsoid e;
     marl_status status = lab_ellipsoid_fit_robust((const double(*)[3])r->x, r->n, model, r->skip, &e, error);
@@ -115,7 +110,7 @@ static marl_status fit_surface(readings *r, lab_ellipsoid_model model, double fi
     return status;
 }
 
-static marl_status list_outliers(const marl_log *log, const readings *r, marl_tumble_result *t,
+static marl_status list_outliers(const marl_log *log, const lab_tumble_readings *r, marl_tumble_result *t,
                                  marl_error *error)
 {
     for (size_t i = 0; i < r->n; i++) {
@@ -135,33 +130,40 @@ static marl_status list_outliers(const marl_log *log, const readings *r, marl_tu
     return MARL_OK;
 }
 
-/* Angle of the field below the horizon, where the accelerometer shows nothing but gravity; NaN without. */
-static double find_dip(const marl_log *log, const readings *r, const marl_fit *fit, const marl_fit *accel)
+/* A hard iron that moves leaves the fit in the middle of its way. */
+static void remark_drift(marl_tumble_result *t)
 {
-    lab_moments sine = {0};
-    const marl_vec3 *force = NULL;
-    size_t at = 0;
-    for (size_t i = 0; i < r->n; i++) {
-        for (; at <= r->row[i]; at++) {
-            force = log->row[at].sample.fresh & MARL_FRESH_ACCEL ? &log->row[at].sample.accel : force;
-        }
-        if (force == NULL || r->skip[i]) {
-            continue;
-        }
-        const double raw[3] = {(double)force->x, (double)force->y, (double)force->z};
-        double up[3] = {raw[0], raw[1], raw[2]}, field[3];
-        if (accel != NULL) {
-            marl_fit_apply(accel, raw, NAN, up);
-        }
-        marl_fit_apply(fit, r->x[i], NAN, field);
-        double length = sqrt(up[0] * up[0] + up[1] * up[1] + up[2] * up[2]);
-        double strength = sqrt(field[0] * field[0] + field[1] * field[1] + field[2] * field[2]);
-        if (fabs(length - MARL_STANDARD_GRAVITY) < STEADY && strength > 0) {
-            lab_moments_add(&sine,
-                            -(up[0] * field[0] + up[1] * field[1] + up[2] * field[2]) / (length * strength));
+    marl_fit *fit = &t->outcome.fit;
+    for (int k = 0; k < 3; k++) {
+        if (fabs(t->drift[k]) > DRIFT_SEEN * t->drift_sigma[k] &&
+            fabs(t->drift[k]) > MIN_DRIFT * fit->field) {
+            snprintf(
+                t->outcome.remark, sizeof t->outcome.remark,
+                "the hard iron drifts during the recording, by %+.2f, %+.2f, %+.2f uT: half of that is in "
+                "the standard errors",
+                t->drift[0], t->drift[1], t->drift[2]);
+            double all = sqrt(lab_dot3(t->drift, t->drift));
+            t->dip_sigma_deg = hypot(t->dip_sigma_deg, DRIFT_ACROSS * all / fit->field / DEGREE);
+            for (int j = 0; j < 3; j++) {
+                fit->bias_sigma[j] = hypot(fit->bias_sigma[j], hypot(0.5 * t->drift[j], DRIFT_ACROSS * all));
+            }
+            return;
         }
     }
-    return sine.n > MIN_READINGS ? asin(fmax(-1, fmin(1, sine.mean))) / DEGREE : NAN;
+}
+
+/* The field keeps its angle to gravity in all attitudes, unless the two sensors' axes differ. */
+static void remark_axes(marl_tumble_result *t)
+{
+    if (t->dip_spread_deg > MAX_DIP_SPREAD) {
+        snprintf(
+            t->outcome.remark, sizeof t->outcome.remark,
+            "the field's angle to gravity differs by %.0f degrees rms from attitude to attitude: the axes of "
+            "magnetometer and accelerometer disagree, or the hand was hasty; 'calibrate axes' decides, and "
+            "no dip is stated",
+            t->dip_spread_deg);
+        t->outcome.fit.dip_deg = t->dip_sigma_deg = NAN;
+    }
 }
 
 /* The direction that the field should be brought to: the middle of the emptiest part, in words. */
@@ -200,8 +202,8 @@ static int is_sure(const marl_fit *fit)
     return 1;
 }
 
-static marl_status decide(const marl_log *log, const readings *r, const unsigned char seen[LAB_GRID_MAX],
-                          marl_tumble_result *t, marl_error *error)
+static marl_status decide(const marl_log *log, const lab_tumble_readings *r,
+                          const unsigned char seen[LAB_GRID_MAX], marl_tumble_result *t, marl_error *error)
 {
     marl_calibrated *o = &t->outcome;
     static const unsigned char none[LAB_GRID_MAX];
@@ -237,7 +239,7 @@ static marl_status decide(const marl_log *log, const readings *r, const unsigned
 
 /* Soft iron that is there and not fitted spoils the hard iron by far more than its standard errors: so all
  * is fitted where the readings determine it, and the sphere stands only where they do not. */
-static marl_status choose_surface(readings *r, double field, marl_calibrated *o, marl_error *error)
+static marl_status choose_surface(lab_tumble_readings *r, double field, marl_calibrated *o, marl_error *error)
 {
     marl_calibrated full = *o;
     marl_error why = {0};
@@ -262,7 +264,7 @@ static marl_status choose_surface(readings *r, double field, marl_calibrated *o,
     return status;
 }
 
-static marl_status fit_tumble(const marl_log *log, const marl_tumble_options *options, readings *r,
+static marl_status fit_tumble(const marl_log *log, const marl_tumble_options *options, lab_tumble_readings *r,
                               marl_tumble_result *t, marl_error *error)
 {
     unsigned char seen[LAB_GRID_MAX];
@@ -292,9 +294,15 @@ static marl_status fit_tumble(const marl_log *log, const marl_tumble_options *op
     }
     o->fit.coverage = find_coverage(r, &o->fit, seen);
     o->fit.temperature_degC = r->temp.n > 0 ? r->temp.mean : NAN;
-    o->fit.dip_deg = (log->info.columns & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL
-                         ? find_dip(log, r, &o->fit, options->accel)
-                         : NAN;
+    o->fit.dip_deg = NAN;
+    if ((log->info.columns & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL) {
+        lab_tumble_dip(log, r, options->accel, t);
+        remark_axes(t);
+    }
+    if (!options->quick) {
+        lab_tumble_drift(log, r, t);
+        remark_drift(t);
+    }
     status = list_outliers(log, r, t, error);
     o->next[0] = '\0';
     if (options->quick) {
@@ -307,8 +315,12 @@ static marl_status fit_tumble(const marl_log *log, const marl_tumble_options *op
 marl_status marl_calibrate_tumble(const marl_log *log, const marl_tumble_options *options,
                                   marl_tumble_result *t, marl_error *error)
 {
-    readings r = {0};
+    lab_tumble_readings r = {0};
     memset(t, 0, sizeof *t);
+    t->dip_sigma_deg = t->dip_spread_deg = NAN;
+    for (int k = 0; k < 3; k++) {
+        t->drift[k] = t->drift_sigma[k] = NAN;
+    }
     marl_status status = marl_calibration_log_check(log, MARL_MAG, &t->outcome, error);
     if (status != MARL_OK) {
         return status;

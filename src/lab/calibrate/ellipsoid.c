@@ -144,30 +144,64 @@ static marl_status gather_readings(const double (*x)[3], const unsigned char *sk
     return MARL_OK;
 }
 
-/* Cofactors of the unknowns from the derivatives at the solution; NaN when they cannot be separated. */
-static void find_covariance(const cloud *c, const double *p, lab_ellipsoid *fit)
+/* Sums over the readings at the solution: of the unknowns' derivatives, and of theirs with those of the six
+ * elements of A. */
+typedef struct sums {
+    double normal[UNKNOWNS * UNKNOWNS], fixed[UNKNOWNS][6], squares;
+} sums;
+
+static void add_slopes(const cloud *c, const double *p, int n, sums *s)
 {
-    double bias[3], shape[3][3], slope[UNKNOWNS], normal[UNKNOWNS * UNKNOWNS] = {0}, squares = 0;
-    int n = fit->unknowns;
+    double bias[3], shape[3][3], slope[UNKNOWNS], element[6];
     lab_ellipsoid_from_unknowns(c->model, p, bias, shape);
+    memset(s, 0, sizeof *s);
     for (size_t i = 0; i < c->n; i++) {
         double off = distance(bias, (const double(*)[3])shape, c->x[i], slope);
+        memcpy(element, slope + 3, sizeof element);
         slope[3] = c->model == LAB_SPHERE ? slope[3] + slope[4] + slope[5] : slope[3];
-        squares += off * off;
+        s->squares += off * off;
         for (int j = 0; j < n; j++) {
             for (int k = 0; k < n; k++) {
-                normal[j * n + k] += slope[j] * slope[k];
+                s->normal[j * n + k] += slope[j] * slope[k];
+            }
+            for (int k = 0; k < 6; k++) {
+                s->fixed[j][k] += slope[j] * element[k];
             }
         }
     }
-    double variance = c->n > (size_t)n ? squares / (double)(c->n - (size_t)n) : NAN;
-    int fails = !lab_invert_positive(n, normal);
+}
+
+/* An element off by one moves the unknowns by -normal^-1 fixed; the sum of what all fixed ones do. */
+static double moved_by_fixed(const cloud *c, const sums *s, int n, int j, int k)
+{
+    int from = c->model == LAB_SPHERE ? 0 : c->model == LAB_DIAGONAL ? 3 : 6;
+    double sum = 0;
+    for (int e = from; e < 6; e++) {
+        double of[2] = {0, 0};
+        for (int i = 0; i < n; i++) {
+            of[0] += s->normal[j * n + i] * s->fixed[i][e];
+            of[1] += s->normal[k * n + i] * s->fixed[i][e];
+        }
+        sum += of[0] * of[1];
+    }
+    return sum;
+}
+
+/* Cofactors of the unknowns from the derivatives at the solution; NaN when they cannot be separated. */
+static void find_covariance(const cloud *c, const double *p, lab_ellipsoid *fit)
+{
+    sums s;
+    int n = fit->unknowns;
+    add_slopes(c, p, n, &s);
+    double variance = c->n > (size_t)n ? s.squares / (double)(c->n - (size_t)n) : NAN;
+    int fails = !lab_invert_positive(n, s.normal);
     fit->deviation = sqrt(variance) * c->size;
     for (int j = 0; j < n; j++) {
         for (int k = 0; k < n; k++) {
             /* back to the readings' unit: biases grow by the size, shapes fall by it */
             double scale = (j < 3 ? c->size : 1 / c->size) * (k < 3 ? c->size : 1 / c->size);
-            fit->cofactor[j][k] = fails ? NAN : normal[j * n + k] * scale / (c->size * c->size);
+            fit->cofactor[j][k] = fails ? NAN : s.normal[j * n + k] * scale / (c->size * c->size);
+            fit->open_cofactor[j][k] = fails ? NAN : moved_by_fixed(c, &s, n, j, k) * p[3] * p[3] * scale;
         }
     }
 }

@@ -23,6 +23,10 @@ typedef struct lab_ellipsoid {
     /* Covariance for noise of deviation 1: b, then A: xx yy zz xy xz yz, or the one of a sphere; NaN when
      * they cannot be separated. */
     double cofactor[LAB_ELLIPSOID_UNKNOWNS][LAB_ELLIPSOID_UNKNOWNS];
+    /* The same of what the model holds fixed: covariance for each fixed element of A off by 1 times A's size.
+     */
+    double open_cofactor[LAB_ELLIPSOID_UNKNOWNS][LAB_ELLIPSOID_UNKNOWNS];
+    double open;      /* standard deviation of those elements; 0 = they are taken as exact */
     double deviation; /* of the distances, with their degrees of freedom; NaN without any */
     size_t used;
 } lab_ellipsoid;

@@ -25,6 +25,13 @@ static double matrix_of(const double shape[3][3], double field, double matrix[3]
     return length;
 }
 
+/* By the noise, and by what the model holds fixed. */
+static double covariance_of(const lab_ellipsoid *fit, int j, int k)
+{
+    return fit->deviation * fit->deviation * fit->cofactor[j][k] +
+           fit->open * fit->open * fit->open_cofactor[j][k];
+}
+
 /* Standard errors of the matrix by its derivatives over the unknowns of the shape. */
 static void report_matrix_sigma(const lab_ellipsoid *fit, double field, double sigma[3][3])
 {
@@ -50,12 +57,12 @@ static void report_matrix_sigma(const lab_ellipsoid *fit, double field, double s
         double variance = 0;
         for (int k = 0; k < shapes; k++) {
             for (int l = 0; l < shapes; l++) {
-                variance += slope[k][j] * fit->cofactor[3 + k][3 + l] * slope[l][j];
+                variance += slope[k][j] * covariance_of(fit, 3 + k, 3 + l) * slope[l][j];
             }
         }
         /* what the model holds fixed is not determined by the data */
         int open = fit->model == LAB_SPHERE || (fit->model == LAB_DIAGONAL && j / 3 != j % 3);
-        sigma[j / 3][j % 3] = open || !(variance >= 0) ? NAN : fit->deviation * sqrt(variance);
+        sigma[j / 3][j % 3] = open || !(variance >= 0) ? NAN : sqrt(variance);
     }
 }
 
@@ -65,7 +72,7 @@ void lab_ellipsoid_report(const lab_ellipsoid *fit, double field, marl_fit *repo
     memcpy(reported->bias, fit->bias, sizeof reported->bias);
     reported->present = reported->has_sigma = 1;
     for (int k = 0; k < 3; k++) {
-        reported->bias_sigma[k] = fit->cofactor[k][k] >= 0 ? fit->deviation * sqrt(fit->cofactor[k][k]) : NAN;
+        reported->bias_sigma[k] = sqrt(covariance_of(fit, k, k));
     }
     report_matrix_sigma(fit, field, reported->matrix_sigma);
     reported->points = (double)fit->used;

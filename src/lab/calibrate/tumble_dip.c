@@ -1,0 +1,115 @@
+/* SPDX-License-Identifier: MIT
+ * The dip of the field from a tumble. */
+#include "lab/calibrate/tumble_parts.h"
+#include "lab/maths/linear.h"
+#include <math.h>
+
+#define WINDOW_NS INT64_C(500000000)
+#define WINDOWS_A_BLOCK 10 /* a hand's motion is over in five seconds */
+#define FLOOR 0.003        /* of a sine: noise of a window that is at rest */
+/* What depends on the attitude, as a bias of the accelerometer's does, averages over attitudes and no
+ * further. */
+#define ATTITUDES 26.0
+#define DEGREE 0.017453292519943295
+enum { MIN_BLOCKS = 4, MIN_WINDOW = 3 };
+
+/* Sums over blocks of windows, for a weighted mean and its scatter. */
+typedef struct dip_sums {
+    double weight, sine, square;     /* of all windows */
+    double block_weight, block_sine; /* of the block that is open */
+    double cross[3];                 /* of the blocks: sine^2, sine weight, weight^2 */
+    size_t windows, blocks;
+} dip_sums;
+
+static void close_block(dip_sums *s)
+{
+    if (s->block_weight > 0) {
+        s->cross[0] += s->block_sine * s->block_sine;
+        s->cross[1] += s->block_sine * s->block_weight;
+        s->cross[2] += s->block_weight * s->block_weight;
+        s->blocks++;
+    }
+    s->block_weight = s->block_sine = 0;
+    s->windows = 0;
+}
+
+/* A force off gravity in any direction by d tilts up by d/g, root mean square of two axes: the window's
+ * weight. */
+static void close_window(dip_sums *s, const lab_moments *sine, const lab_moments *off)
+{
+    if (sine->n < MIN_WINDOW) {
+        return;
+    }
+    double rms = sqrt(off->squares / (double)off->n + off->mean * off->mean) / MARL_STANDARD_GRAVITY;
+    double weight = 1 / (FLOOR * FLOOR + 2 * rms * rms);
+    s->weight += weight;
+    s->sine += weight * sine->mean;
+    s->square += weight * sine->mean * sine->mean;
+    s->block_weight += weight;
+    s->block_sine += weight * sine->mean;
+    if (++s->windows == WINDOWS_A_BLOCK) {
+        close_block(s);
+    }
+}
+
+/* Of one reading: sine of the dip, and the length of the force off gravity. 0 where there is none. */
+static int sine_of(const double force[3], const double field[3], double *sine, double *off)
+{
+    double length = sqrt(lab_dot3(force, force)), strength = sqrt(lab_dot3(field, field));
+    if (!(length > 0) || !(strength > 0)) {
+        return 0;
+    }
+    *sine = -lab_dot3(force, field) / (length * strength);
+    *off = length - MARL_STANDARD_GRAVITY;
+    return 1;
+}
+
+static void report(const dip_sums *s, marl_tumble_result *t)
+{
+    double mean = s->sine / s->weight, n = (double)s->blocks;
+    double scatter = s->cross[0] - 2 * mean * s->cross[1] + mean * mean * s->cross[2];
+    double sigma = sqrt(fmax(0, scatter) * n / (n - 1)) / s->weight;
+    double cosine = sqrt(fmax(1e-6, 1 - mean * mean));
+    t->outcome.fit.dip_deg = asin(fmax(-1, fmin(1, mean))) / DEGREE;
+    t->dip_spread_deg = sqrt(fmax(0, s->square / s->weight - mean * mean)) / cosine / DEGREE;
+    t->dip_sigma_deg = hypot(sigma / cosine / DEGREE, t->dip_spread_deg / sqrt(ATTITUDES));
+}
+
+void lab_tumble_dip(const marl_log *log, const lab_tumble_readings *r, const marl_fit *accel,
+                    marl_tumble_result *t)
+{
+    dip_sums sums = {0};
+    lab_moments sine = {0}, off = {0};
+    const marl_vec3 *force = NULL;
+    int64_t from = r->n > 0 ? log->row[r->row[0]].sample.t_ns : 0;
+    size_t at = 0;
+    for (size_t i = 0; i < r->n; i++) {
+        for (; at <= r->row[i]; at++) {
+            force = log->row[at].sample.fresh & MARL_FRESH_ACCEL ? &log->row[at].sample.accel : force;
+        }
+        int64_t now = log->row[r->row[i]].sample.t_ns;
+        if (now - from >= WINDOW_NS) {
+            close_window(&sums, &sine, &off);
+            sine = off = (lab_moments){0};
+            from = now;
+        }
+        if (force == NULL || r->skip[i]) {
+            continue;
+        }
+        const double raw[3] = {(double)force->x, (double)force->y, (double)force->z};
+        double up[3] = {raw[0], raw[1], raw[2]}, field[3], one[2];
+        if (accel != NULL) {
+            marl_fit_apply(accel, raw, NAN, up);
+        }
+        marl_fit_apply(&t->outcome.fit, r->x[i], NAN, field);
+        if (sine_of(up, field, &one[0], &one[1])) {
+            lab_moments_add(&sine, one[0]);
+            lab_moments_add(&off, one[1]);
+        }
+    }
+    close_window(&sums, &sine, &off);
+    close_block(&sums);
+    if (sums.blocks >= MIN_BLOCKS) {
+        report(&sums, t);
+    }
+}
