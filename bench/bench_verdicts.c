@@ -258,6 +258,8 @@ void bench_verdicts(void)
     print_handled(1.024);
     verdicts_merge();
     verdicts_poses();
+    verdicts_tumble();
+    verdicts_soak();
     printf("verify\n");
     print_verified();
     const marl_scene_kind scenes[] = {MARL_SCENE_LIFT, MARL_SCENE_SLEW, MARL_SCENE_HANDLE, MARL_SCENE_SWING,

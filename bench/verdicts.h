@@ -25,5 +25,7 @@ void verdict_print(const char *name, const verdict_count *count);
 
 void verdicts_merge(void);
 void verdicts_poses(void);
+void verdicts_tumble(void);
+void verdicts_soak(void);
 
 #endif

@@ -141,6 +141,7 @@ void marl_turns_result_free(marl_turns_result *result);
 
 /* One part of a soak. */
 typedef struct marl_soak_point {
+    int64_t t_ns;          /* its middle */
     double degC, value[3]; /* mean reading, SI */
 } marl_soak_point;
 
@@ -150,10 +151,15 @@ typedef struct marl_soak_result {
     size_t n;
     marl_soak_point *point;
     double change_sigma[3]; /* standard error of the curve across the range recorded */
+    /* How long the thermometer lags, s, taken out of the points, and the standard error; NaN for a curve of
+     * order 0. */
+    double lag_s, lag_sigma_s;
 } marl_soak_result;
 
-/* Bias over temperature from a soak at rest; the order is as high as the scatter bears out ("Estimating the
- * dimension of a model", 1978). The accelerometer's bias itself stays open in one pose: only its change is
+/* Bias over temperature from a soak at rest; the order is as high as its last term is seen on
+ * some axis. Standard errors come from blocks of the recording and hold for noise that is not white. A
+ * thermometer that lags is found by warming that changes its pace, or cooling, and taken into account; a
+ * cubic truth is remarked upon. The accelerometer's bias itself stays open in one pose: only its change is
  * found, fit.bias is 0. MARL_ERR_INSUFFICIENT when the board moved or the temperature spans under 10 degC. */
 MARL_CHECKED marl_status marl_calibrate_soak(const marl_log *log, marl_sensor sensor,
                                              marl_soak_result *result, marl_error *error);

@@ -101,7 +101,7 @@ START_TEST(six_faces_and_five)
     marl_error error = {0};
     ck_assert_msg(marl_calibrate_poses(&log, 9.80665, &r, &error) == MARL_OK, "%s", error.text);
     ck_assert_str_eq(r.outcome.model, "bias and scale");
-    ck_assert(isnan(r.outcome.fit.matrix_sigma[0][1]) && r.outcome.fit.matrix_sigma[1][1] < 1e-3);
+    ck_assert(isnan(r.outcome.fit.matrix_sigma[0][1]) && r.outcome.fit.matrix_sigma[1][1] < 4e-3);
     ck_assert(r.outcome.fit.bias_sigma[2] > 0);
     marl_poses_result_free(&r);
     log.n = 500; /* z up alone */
@@ -178,9 +178,7 @@ START_TEST(a_soak_gives_the_curve_and_no_more)
             }
         }
         ck_assert_msg(marl_calibrate_soak(&log, MARL_GYRO, &r, &error) == MARL_OK, "%s", error.text);
-        ck_assert_msg(r.order == order ||
-                          (order == 0 && r.order == 1 && fabs(r.outcome.fit.bias_per_degC[0]) < 4e-6),
-                      "%d for %d", r.order, order);
+        ck_assert_msg(r.order == order, "%d for %d", r.order, order);
         for (int k = 0; k < 3; k++) {
             double slope = order == 0 ? 0 : sheet.gyro.bias_per_degC[k];
             slope += order == 2 && k == 0 ? 2 * 4e-6 * (20 - 24) : 0;
@@ -200,6 +198,68 @@ START_TEST(a_soak_gives_the_curve_and_no_more)
     ck_assert_ptr_nonnull(strstr(r.outcome.next, "let it warm up"));
     marl_soak_result_free(&r);
     marl_log_free(&cool);
+}
+END_TEST
+
+/* A thermometer that follows in 30 s, and a cubic truth: both are remarked upon; the first is put right. */
+START_TEST(a_soak_notices_what_is_no_curve)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    for (int k = 0; k < 3; k++) {
+        sheet.gyro.bias[k] = sheet.gyro.bias_per_degC[k] = 0;
+    }
+    sheet.gyro.bias_spread = 0;
+    for (int cubic = 0; cubic < 2; cubic++) {
+        marl_log log = memory_log_simulated(MARL_SCENE_SOAK, &sheet, 50, 600, 7);
+        double shown = (double)log.row[0].sample.temp;
+        for (size_t i = 0; i < log.n; i++) {
+            marl_sample *s = &log.row[i].sample;
+            double x = ((double)s->temp - 20) / 25;
+            s->gyro.x += (float)(0.003 * x + (cubic ? 0.001 * x * x * x : 0));
+            shown += cubic ? 0 : ((double)s->temp - shown) * 0.02 / 30;
+            s->temp = cubic ? s->temp : (float)shown;
+        }
+        marl_soak_result r;
+        ck_assert_int_eq(marl_calibrate_soak(&log, MARL_GYRO, &r, NULL), MARL_OK);
+        const char *said = cubic ? "does not follow this sensor" : "the thermometer lags by";
+        ck_assert_msg(strstr(r.outcome.remark, said) != NULL, "%s", r.outcome.remark);
+        if (!cubic) {
+            ck_assert_msg(fabs(r.lag_s - 30) < 4.5 * r.lag_sigma_s, "%.1f +- %.1f", r.lag_s, r.lag_sigma_s);
+        }
+        ck_assert_msg(fabs(r.outcome.fit.bias[0]) < 4 * r.outcome.fit.bias_sigma[0], "%g +- %g",
+                      r.outcome.fit.bias[0], r.outcome.fit.bias_sigma[0]);
+        marl_soak_result_free(&r);
+        marl_log_free(&log);
+    }
+}
+END_TEST
+
+/* Six faces, however exact and often, do not show a misalignment; the result says what that may cost. */
+START_TEST(six_faces_leave_the_misalignment_open)
+{
+    static const float face[6][3] = {{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}};
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_log log = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 144, 9);
+    marl_log_row level = log.row[0];
+    for (size_t i = 0; i < log.n; i++) { /* 36 rests of 3 s, with 1 s of hand between */
+        const float *up = face[i / 400 % 6];
+        marl_vec3 *a = &log.row[i].sample.accel;
+        float noise[3] = {a->x - level.sample.accel.x, a->y - level.sample.accel.y,
+                          a->z - level.sample.accel.z};
+        float shake = i % 400 < 300 ? 0 : 2 * ((float)(i % 7) - 3);
+        *a = (marl_vec3){9.80665f * up[0] + noise[0] + shake, 9.80665f * up[1] + noise[1] - shake,
+                         9.80665f * up[2] + noise[2] + shake};
+    }
+    log.info.columns = MARL_COLUMNS_ACCEL | 1u << MARL_COLUMN_T;
+    marl_poses_result r;
+    marl_error error = {0};
+    ck_assert_msg(marl_calibrate_poses(&log, 9.80665, &r, &error) == MARL_OK, "%s", error.text);
+    ck_assert_int_ge((int)r.outcome.fit.points, 30);
+    ck_assert_str_eq(r.outcome.model, "bias and scale");
+    ck_assert_ptr_nonnull(strstr(r.outcome.remark, "do not show a misalignment"));
+    ck_assert(isnan(r.outcome.fit.matrix_sigma[0][1]) && !(fabs(r.outcome.fit.matrix[0][1]) > 0));
+    marl_poses_result_free(&r);
+    marl_log_free(&log);
 }
 END_TEST
 
@@ -327,5 +387,6 @@ END_TEST
 
 MARL_SUITE_OF_CASES("calibrate", sensors, poses_are_found_and_fitted, bad_poses_are_left_out_and_listed,
                     six_faces_and_five, turns_give_the_scale, a_soak_gives_the_curve_and_no_more,
+                    a_soak_notices_what_is_no_curve, six_faces_leave_the_misalignment_open,
                     parts_of_a_fit_come_together_in_any_order, desk_and_device_correct_alike,
                     verify_holds_where_it_should)

@@ -116,6 +116,9 @@ static marl_status calibrate_soak(const cli_calibrate_options *o, cli_calibrated
     status = marl_calibrate_soak(&job->log, MARL_ACCEL, &job->soak[1], &none);
     if (status == MARL_OK) {
         marl_fit_merge(&job->record.fit[MARL_ACCEL], &job->soak[1].outcome.fit, MARL_FIT_CURVE);
+        if (job->soak[1].outcome.remark[0] != '\0') {
+            cli_warn(&job->warnings, "remark", "%s: %s", job->log.path, job->soak[1].outcome.remark);
+        }
     }
     return status == MARL_ERR_SYSTEM ? marl_fail(error, status, "%s", none.text) : MARL_OK;
 }

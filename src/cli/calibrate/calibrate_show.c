@@ -94,6 +94,8 @@ int cli_calibrated_json(const cli_calibrated *job)
         json_object_set_new(root, "rotation_sigma_deg", cli_numbers(job->axes.rotation_sigma, 3));
     } else if (job->kind == CLI_SOAK) {
         json_object_set_new(root, "order", json_integer(job->soak[0].order));
+        json_object_set_new(root, "lag_s", cli_number(job->soak[0].lag_s));
+        json_object_set_new(root, "lag_sigma_s", cli_number(job->soak[0].lag_sigma_s));
     }
     json_object_set_new(root, "warnings", cli_warnings_json(&job->warnings));
     return cli_print_json(root);

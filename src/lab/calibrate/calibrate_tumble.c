@@ -15,11 +15,11 @@
 #define MIN_COVERAGE 0.2
 #define MAX_SIGMA 0.05 /* of the field */
 #define MAX_OUTLIERS 0.4
-#define MAX_REST 0.1        /* of the field; more, and it is noise that the surface was laid around */
-#define MIN_FIELD 5         /* uT */
-#define DRIFT_SEEN 4.0      /* standard errors */
-#define MIN_DRIFT 0.005     /* of the field: a third of a degree of heading */
-#define DRIFT_ACROSS 0.25   /* of the drift, on the other axes: not every direction is seen at every time */
+#define MAX_REST 0.1      /* of the field; more, and it is noise that the surface was laid around */
+#define MIN_FIELD 5       /* uT */
+#define DRIFT_SEEN 4.0    /* standard errors */
+#define MIN_DRIFT 0.005   /* of the field: a third of a degree of heading */
+#define DRIFT_ACROSS 0.25 /* of the drift, on the other axes: not every direction is seen at every time */
 #define DEGREE 0.017453292519943295
 #define MAX_DIP_SPREAD 15.0 /* degrees; hands that tumble a pod stay under 10 */
 #define SEEN 4.2            /* of an F with 5 and many degrees of freedom: one in a thousand */
