@@ -260,7 +260,8 @@ void bench_verdicts(void)
     verdicts_poses();
     verdicts_tumble();
     verdicts_soak();
-    printf("verify\n");
+    verdicts_moves();
+    verdicts_verify();
     print_verified();
     const marl_scene_kind scenes[] = {MARL_SCENE_LIFT, MARL_SCENE_SLEW, MARL_SCENE_HANDLE, MARL_SCENE_SWING,
                                       MARL_SCENE_CARRY};

@@ -27,5 +27,7 @@ void verdicts_merge(void);
 void verdicts_poses(void);
 void verdicts_tumble(void);
 void verdicts_soak(void);
+void verdicts_moves(void);
+void verdicts_verify(void);
 
 #endif

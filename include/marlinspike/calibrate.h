@@ -139,6 +139,32 @@ MARL_CHECKED marl_status marl_calibrate_turns(const marl_log *log, double angle,
                                               marl_error *error);
 void marl_turns_result_free(marl_turns_result *result);
 
+/* A move of the board from one rest to the next. */
+typedef struct marl_move {
+    marl_span span;
+    size_t from;  /* number of the rest before it */
+    double angle; /* path of the rotation, rad */
+    double error; /* by which the direction carried over misses, rad, after the fit */
+    int used;     /* 0: it does not fit the others, and is left out */
+} marl_move;
+
+typedef struct marl_moves_result {
+    marl_calibrated outcome;
+    size_t n;
+    marl_move *move;
+    size_t left_out;
+} marl_moves_result;
+
+/* The gyroscope's whole matrix, scale and cross-axis, from moves between rests in at least nine attitudes (a
+ * recording of poses, or any handling with rests): gravity's direction at a rest, carried to the next by the
+ * integrated rate, must be the one found there; so must the field's, where `record` has a magnetometer. Gauss
+ * and Newton; each move's bias from its two rests. Directions are corrected by `record`, whose axes the
+ * gyroscope's become. Sizes of the errors from what is left. MARL_ERR_INSUFFICIENT, with outcome.next, where
+ * the moves do not determine all nine elements to 0.01. */
+MARL_CHECKED marl_status marl_calibrate_moves(const marl_log *log, const marl_calibration_record *record,
+                                              marl_moves_result *result, marl_error *error);
+void marl_moves_result_free(marl_moves_result *result);
+
 /* One part of a soak. */
 typedef struct marl_soak_point {
     int64_t t_ns;          /* its middle */

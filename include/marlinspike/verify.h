@@ -18,6 +18,7 @@ typedef struct marl_verified {
     double found_rms;    /* m/s^2, rad/s, uT */
     double expected_rms; /* by the noise and by the standard errors of the calibration */
     double limit;        /* of found_rms: noise alone exceeds it once in a hundred recordings */
+    double would_show;   /* the error of one axis's bias that would have reached the limit */
     size_t n;            /* poses, rests, readings */
 } marl_verified;
 
@@ -28,6 +29,14 @@ typedef struct marl_verification {
     /* The magnetometer's bias that is left, uT, by the lengths over directions, and the size that this
      * recording would have shown; NaN where its directions do not determine it. */
     double mag_bias[3], mag_bias_limit[3];
+    /* The gyroscope's bias that is left at rest, rad/s. Within 0.05 deg/s it is drift, which every filter
+     * follows, and no failed calibration; `drifted`: it is more than this recording's noise. NaN without
+     * rest. */
+    double gyro_drift[3];
+    int drifted;
+    /* The element of the gyroscope's matrix that moves between rests contradict most, in its standard errors,
+     * and by how much; NaN where they do not determine the matrix. */
+    double gyro_matrix_off, gyro_matrix_z;
     int outside; /* readings at temperatures beyond the curve's range were met */
 } marl_verification;
 
@@ -35,9 +44,10 @@ typedef struct marl_verification {
  * there the correction holds the curve's end value. */
 int marl_temperature_outside(const marl_calibration_record *record, const marl_log *log);
 
-/* Accelerometer: lengths in still poses against `gravity`, m/s^2. Gyroscope: mean rates at rest.
- * Magnetometer: the spread of corrected lengths about the field, and the bias along each axis that they show.
- * MARL_ERR_INPUT when the recording is corrected, MARL_ERR_INSUFFICIENT when nothing can be verified by it.
+/* Accelerometer: lengths in still poses against `gravity`, m/s^2. Gyroscope: mean rates at rest, and its
+ * matrix where moves between rests determine it. Magnetometer: the spread of corrected lengths about the
+ * field, and the bias along each axis that they show. MARL_ERR_INPUT when the recording is corrected,
+ * MARL_ERR_INSUFFICIENT when nothing can be verified by it.
  */
 MARL_CHECKED marl_status marl_verify(const marl_calibration_record *record, const marl_log *log,
                                      double gravity, marl_verification *verification, marl_error *error);

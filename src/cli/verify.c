@@ -13,6 +13,7 @@ static json_t *sensor_json(const marl_verified *v)
     json_object_set_new(root, "found_rms", cli_number(v->found_rms));
     json_object_set_new(root, "expected_rms", cli_number(v->expected_rms));
     json_object_set_new(root, "limit", cli_number(v->limit));
+    json_object_set_new(root, "would_show", cli_number(v->would_show));
     json_object_set_new(root, "n", json_integer((json_int_t)v->n));
     return root;
 }
@@ -26,6 +27,10 @@ static int print_json(const marl_verification *v, const cli_warnings *warnings)
             json_object_set_new(root, marl_sensor_name((marl_sensor)i), sensor_json(&v->sensor[i]));
         }
     }
+    json_object_set_new(root, "gyro_drift", cli_numbers(v->gyro_drift, 3));
+    json_object_set_new(root, "gyro_drifted", json_boolean(v->drifted));
+    json_object_set_new(root, "gyro_matrix_off", cli_number(v->gyro_matrix_off));
+    json_object_set_new(root, "gyro_matrix_z", cli_number(v->gyro_matrix_z));
     json_object_set_new(root, "dip_deg", cli_number(v->dip_deg));
     json_object_set_new(root, "dip_deviation_deg", cli_number(v->dip_deviation));
     json_object_set_new(root, "mag_bias", cli_numbers(v->mag_bias, 3));
@@ -34,22 +39,40 @@ static int print_json(const marl_verification *v, const cli_warnings *warnings)
     return cli_print_json(root);
 }
 
+/* Drift of the bias is told from a wrong matrix. */
+static void print_gyro(const marl_verification *v)
+{
+    if (v->drifted && v->sensor[MARL_GYRO].holds) {
+        cli_print("\nthe gyroscope's bias has drifted since the calibration, deg/s: x %+.4f, y %+.4f, z "
+                  "%+.4f; every "
+                  "filter with a bias follows that, and 'calibrate still' takes it out\n",
+                  v->gyro_drift[0] / DEGREE, v->gyro_drift[1] / DEGREE, v->gyro_drift[2] / DEGREE);
+    }
+    if (isfinite(v->gyro_matrix_z)) {
+        cli_print(
+            "\nthe gyroscope's matrix by moves between rests: off by at most %.2f %%, %.1f standard errors\n",
+            100 * fabs(v->gyro_matrix_off), fabs(v->gyro_matrix_z));
+    }
+}
+
 static int print_table(const marl_verification *v, const char *calibration, const char *log)
 {
     static const char *const what[MARL_SENSOR_COUNT] = {"length at rest, poses", "rate at rest, readings",
                                                         "field strength, readings"};
-    cli_print("%s on %s\n\n%-6s %-26s %8s  %-6s %12s %12s %12s\n", calibration, log, "sensor", "what", "n",
-              "unit", "rms found", "expected", "limit");
+    cli_print("%s on %s\n\n%-6s %-26s %8s  %-6s %12s %12s %12s %12s\n", calibration, log, "sensor", "what",
+              "n", "unit", "rms found", "expected", "limit", "would show");
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_verified *s = &v->sensor[i];
         const double unit = i == MARL_GYRO ? DEGREE : 1;
         if (s->present) {
-            cli_print("%-6s %-26s %8zu  %-6s %12.5f %12.5f %12.5f  %s\n", marl_sensor_name((marl_sensor)i),
-                      what[i], s->n, i == MARL_GYRO ? "deg/s" : marl_sensor_unit((marl_sensor)i),
-                      s->found_rms / unit, s->expected_rms / unit, s->limit / unit,
+            cli_print("%-6s %-26s %8zu  %-6s %12.5f %12.5f %12.5f %12.5f  %s\n",
+                      marl_sensor_name((marl_sensor)i), what[i], s->n,
+                      i == MARL_GYRO ? "deg/s" : marl_sensor_unit((marl_sensor)i), s->found_rms / unit,
+                      s->expected_rms / unit, s->limit / unit, s->would_show / unit,
                       s->holds ? "holds" : "DOES NOT HOLD");
         }
     }
+    print_gyro(v);
     if (isfinite(v->dip_deg)) {
         cli_print("\ndip of the field %.2f deg, with a deviation of %.2f deg\n", v->dip_deg,
                   v->dip_deviation);

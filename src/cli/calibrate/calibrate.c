@@ -56,9 +56,9 @@ static marl_status read_up(cli_calibrate_options *o, marl_error *error)
 
 static const marl_calibrated *result_of(const cli_calibrated *job)
 {
-    const marl_calibrated *of[CLI_RECORDING_KINDS] = {&job->still,           &job->turns.outcome,
-                                                      &job->poses.outcome,   &job->tumble.outcome,
-                                                      &job->soak[0].outcome, &job->still};
+    const marl_calibrated *of[CLI_RECORDING_KINDS] = {
+        &job->still,           &job->turns.outcome, &job->poses.outcome, &job->tumble.outcome,
+        &job->soak[0].outcome, &job->still,         &job->moves.outcome};
     return of[job->kind];
 }
 
@@ -205,6 +205,7 @@ static int run(const cli *c, cli_calibrate_options *o)
         code = calibrate(c, o, job);
     }
     marl_turns_result_free(&job->turns);
+    marl_moves_result_free(&job->moves);
     marl_poses_result_free(&job->poses);
     marl_tumble_result_free(&job->tumble);
     marl_soak_result_free(&job->soak[0]);
@@ -243,7 +244,7 @@ int cli_calibrate(int argc, const char **argv)
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "still|turns|poses|tumble|soak|axes LOG...", 2, 64,
+        "still|turns|poses|tumble|soak|axes|moves LOG...", 2, 64,
         "still   the gyroscope's bias, from a recording in which nobody touches the board: 60 s are good\n"
         "turns   the gyroscope's bias and scale, from turns through a known angle with rest between, both "
         "ways\n"
@@ -251,11 +252,16 @@ int cli_calibrate(int argc, const char **argv)
         "poses   the accelerometer's bias and scale from six faces, its misalignment too from twelve "
         "attitudes and "
         "more;\n"
-        "        they are found in one recording: lay it down, let go for two seconds, go on\n"
+        "        they are found in one recording: lay it down, let go for three seconds, go on\n"
         "tumble  the magnetometer's hard and soft iron, field strength and dip, from turning it to all "
         "sides\n"
         "soak    bias over temperature of gyroscope and accelerometer, from a recording at rest, cold to "
         "warm\n"
+        "axes    which way the gyroscope's and the magnetometer's axes stand to the accelerometer's, from a "
+        "tumble\n"
+        "moves   the gyroscope's bias, scale and misalignment, from a recording of poses or any handling "
+        "with rests;\n"
+        "        the accelerometer of --into is the reference\n"
         "Several logs of the same kind count as one recording.\n"
         "Every number comes with its standard error. A recording that does not bear it out is shown, with "
         "what\n"

@@ -12,6 +12,7 @@ typedef enum cli_recording_kind {
     CLI_TUMBLE,
     CLI_SOAK,
     CLI_AXES,
+    CLI_MOVES,
     CLI_RECORDING_KINDS
 } cli_recording_kind;
 
@@ -24,6 +25,7 @@ typedef struct cli_calibrated {
     marl_turns_result turns;
     marl_poses_result poses;
     marl_tumble_result tumble;
+    marl_moves_result moves;
     marl_soak_result soak[2]; /* gyroscope, accelerometer */
     marl_axes_result axes;
     const marl_calibrated *result; /* of the first sensor */

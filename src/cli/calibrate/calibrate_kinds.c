@@ -140,6 +140,22 @@ static marl_status calibrate_axes(const cli_calibrate_options *o, cli_calibrated
     return status;
 }
 
+static marl_status calibrate_moves(const cli_calibrate_options *o, cli_calibrated *job, marl_error *error)
+{
+    (void)o;
+    marl_status status = marl_calibrate_moves(&job->log, &job->record, &job->moves, error);
+    for (size_t i = 0; i < job->moves.n; i++) {
+        const marl_move *m = &job->moves.move[i];
+        if (!m->used) {
+            cli_warn(&job->warnings, "move-left-out",
+                     "%s: the move from %.2f to %.2f s is left out: it misses by %.1f degrees", job->log.path,
+                     (double)m->span.from_ns * 1e-9, (double)m->span.to_ns * 1e-9, m->error / DEGREE);
+        }
+    }
+    marl_fit_merge(&job->record.fit[MARL_GYRO], &job->moves.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
+    return status;
+}
+
 const cli_calibrate_kind cli_calibrate_kinds[CLI_RECORDING_KINDS] = {
     [CLI_STILL] = {"still", "record a log at rest, 60 s are good", calibrate_still},
     [CLI_TURNS] = {"turns", "record turns through a known angle about each axis, rest between",
@@ -148,4 +164,6 @@ const cli_calibrate_kind cli_calibrate_kinds[CLI_RECORDING_KINDS] = {
     [CLI_TUMBLE] = {"tumble", "record a tumble through all directions", calibrate_tumble},
     [CLI_SOAK] = {"soak", "record a soak from cold to warm at rest", calibrate_soak},
     [CLI_AXES] = {"axes", "record a tumble through all directions", calibrate_axes},
+    [CLI_MOVES] = {"moves", "record the pod laid down in twenty attitudes, turned by hand in between",
+                   calibrate_moves},
 };

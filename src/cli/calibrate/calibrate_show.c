@@ -48,6 +48,22 @@ static json_t *turns_json(const marl_turns_result *r)
     return list;
 }
 
+static json_t *moves_json(const marl_moves_result *r)
+{
+    json_t *list = json_array();
+    for (size_t i = 0; i < r->n; i++) {
+        const marl_move *m = &r->move[i];
+        json_t *item = json_object();
+        json_object_set_new(item, "from_s", json_real(seconds(m->span.from_ns)));
+        json_object_set_new(item, "to_s", json_real(seconds(m->span.to_ns)));
+        json_object_set_new(item, "angle_deg", json_real(m->angle / DEGREE));
+        json_object_set_new(item, "error_deg", cli_number(m->error / DEGREE));
+        json_object_set_new(item, "used", json_boolean(m->used));
+        json_array_append_new(list, item);
+    }
+    return list;
+}
+
 static json_t *spans_json(const marl_spans *spans)
 {
     json_t *list = json_array();
@@ -84,6 +100,8 @@ int cli_calibrated_json(const cli_calibrated *job)
         json_object_set_new(root, "poses", poses_json(&job->poses.poses));
     } else if (job->kind == CLI_TURNS) {
         json_object_set_new(root, "turns", turns_json(&job->turns));
+    } else if (job->kind == CLI_MOVES) {
+        json_object_set_new(root, "moves", moves_json(&job->moves));
     } else if (job->kind == CLI_TUMBLE) {
         json_object_set_new(root, "outlier_spans", spans_json(&job->tumble.outliers));
         json_object_set_new(root, "dip_sigma_deg", cli_number(job->tumble.dip_sigma_deg));
@@ -271,10 +289,25 @@ static void print_axes(const cli_calibrated *job)
     }
 }
 
+static void print_moves(const cli_calibrated *job)
+{
+    const marl_moves_result *r = &job->moves;
+    double least = INFINITY, most = 0;
+    for (size_t i = 0; i < r->n; i++) {
+        least = fmin(least, r->move[i].angle / DEGREE);
+        most = fmax(most, r->move[i].angle / DEGREE);
+    }
+    cli_print(
+        "%s: %zu moves from rest to rest by %.0f to %.0f degrees, %zu left out, %.3f deg rms off after the "
+        "fit\n\n",
+        job->log.path, r->n, least, most, r->left_out, r->outcome.fit.residual_rms / DEGREE);
+    print_fit(MARL_GYRO, &r->outcome.fit, 1);
+}
+
 int cli_calibrated_table(const cli_calibrated *job, const char *written, const char *target)
 {
     static void (*const print[CLI_RECORDING_KINDS])(const cli_calibrated *) = {
-        print_still, print_turns, print_poses, print_tumble, print_soak, print_axes};
+        print_still, print_turns, print_poses, print_tumble, print_soak, print_axes, print_moves};
     print[job->kind](job);
     cli_print("\n");
     if (written != NULL) {

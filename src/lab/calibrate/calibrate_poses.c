@@ -12,9 +12,6 @@
 #define FACE_COSINE 0.8 /* 37 degrees */
 #define MAX_SIGMA 0.02  /* of gravity, and of 1 in the matrix */
 #define MAX_REST 0.5    /* m/s^2: that is no gravity */
-/* Standard deviation of a misalignment that the poses do not show: 1 %, 0.6 degrees, what data sheets of such
- * parts state as cross-axis sensitivity. */
-#define MISALIGNMENT 0.01
 enum { MIN_POSES = 6, MIN_FULL = 12, MIN_DOF = 3, MIN_ROBUST = 16 };
 
 /* The first face that no pose shows: 0 to 5 for +x -x +y -y +z -z up; -1 when all are there. */
@@ -122,7 +119,7 @@ static void report_fit(const material *m, double gravity, lab_ellipsoid *e, marl
     marl_calibrated *o = &r->outcome;
     double residual = isnan(e->deviation) ? 0 : e->deviation;
     e->deviation = fmax(residual * few_poses(e), m->noise);
-    e->open = MISALIGNMENT;
+    e->open = LAB_MISALIGNMENT;
     o->model = e->model == LAB_FULL ? "bias, scale and misalignment" : "bias and scale";
     lab_ellipsoid_report(e, gravity, &o->fit);
     o->fit.residual_rms = residual;
@@ -139,7 +136,7 @@ static int sees_misalignment(const marl_fit *fit)
         double sigma = fit->matrix_sigma[k / 3][k % 3];
         worst = isfinite(sigma) ? fmax(worst, sigma) : INFINITY;
     }
-    return worst < MISALIGNMENT;
+    return worst < LAB_MISALIGNMENT;
 }
 
 /* Fits, and notes at each pose how far it is off. */
@@ -165,7 +162,7 @@ static marl_status fit_poses(material *m, double gravity, marl_poses_result *r, 
         snprintf(o->remark, sizeof o->remark,
                  "these poses do not show a misalignment of the axes: one of %.0f %% is in the standard "
                  "errors; edges and corners too, 24 attitudes, would show it",
-                 100 * MISALIGNMENT);
+                 100 * LAB_MISALIGNMENT);
     }
     for (size_t i = 0; i < m->n; i++) {
         marl_pose *p = &r->poses.pose[m->from[i]];

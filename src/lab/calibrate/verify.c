@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * A calibration against a recording that it has not seen. */
 #include "marlinspike/verify.h"
+#include "lab/calibrate/ellipsoid.h"
 #include "lab/maths/block_fit.h"
 #include "lab/maths/statistics.h"
 #include "marlinspike/calibrate.h"
@@ -13,8 +14,13 @@
 #define DEGREE 0.017453292519943295
 /* uT: half a degree of heading. A part differs by less from one power-on to the next. */
 #define MAX_BIAS 0.25
-#define MAX_BIAS_SIGMA 0.5 /* uT: more, and the directions do not determine it */
-#define SURE 3.3           /* deviations: one in a thousand an axis */
+#define MAX_BIAS_SIGMA 0.5        /* uT: more, and the directions do not determine it */
+#define SURE 3.3                  /* deviations: one in a thousand an axis */
+#define MAX_DRIFT (0.05 * DEGREE) /* rad/s: less is drift, and every filter follows it */
+#define SURE_OF_NINE 4.0          /* deviations: nine elements, and the error of their errors */
+#define MAX_MATRIX_OFF 0.002      /* 0.2 degrees in a right angle */
+#define WANDERS 1.0 /* mean squares between poses: how far the bias goes until another recording */
+#define COMMON 3.0  /* independent values of what is common to a recording: a bias has three */
 enum {
     UNKNOWNS = 4, /* bias and size */
     MIN_FIELD = 50,
@@ -26,27 +32,40 @@ static double length(const double v[3])
     return sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]);
 }
 
-/* Uncertainty of a corrected length by the standard errors of the calibration, rms over directions. */
+/* Uncertainty of a corrected length by the standard errors of the calibration, rms over directions. Poses
+ * that left the misalignment open have scales with an error and elements without. */
 static double own_error(const marl_fit *fit, double field)
 {
     double squares = 0;
     for (int k = 0; k < 3; k++) {
+        int has_scale = isfinite(fit->matrix_sigma[k][k]) && fit->matrix_sigma[k][k] > 0;
         squares += isfinite(fit->bias_sigma[k]) ? fit->bias_sigma[k] * fit->bias_sigma[k] / 3 : 0;
         for (int j = 0; j < 3; j++) {
-            double sigma = field * fit->matrix_sigma[k][j];
-            squares += isfinite(sigma) ? sigma * sigma / 9 : 0;
+            double open = has_scale ? LAB_MISALIGNMENT : 0;
+            double sigma = field * (isfinite(fit->matrix_sigma[k][j]) ? fit->matrix_sigma[k][j] : open);
+            squares += sigma * sigma / 9;
         }
     }
     return sqrt(squares);
 }
 
-/* Holds the found against the limit that noise exceeds once in a hundred. */
-static void decide(marl_verified *v, double squares, double expected, double independent)
+/* Mean squares that are expected, with the number of independent values behind each. */
+typedef struct expected {
+    double noise, noise_n;   /* of every reading or pose */
+    double common, common_n; /* of the calibration and of what wanders: the same for all */
+} expected;
+
+/* Holds the found against the limit that noise exceeds once in a hundred; a sum of two by its effective
+ * degrees of freedom ("An approximate distribution of estimates of variance components", 1946). */
+static void decide(marl_verified *v, double squares, const expected *e)
 {
+    double both = e->noise + e->common;
+    double dof = both * both / (e->noise * e->noise / e->noise_n + e->common * e->common / e->common_n);
     v->present = 1;
     v->found_rms = sqrt(squares);
-    v->expected_rms = expected;
-    v->limit = expected * sqrt(lab_chi_square(independent, lab_normal_deviation(CHANCE)) / independent);
+    v->expected_rms = sqrt(both);
+    v->limit = v->expected_rms * sqrt(lab_chi_square(dof, lab_normal_deviation(CHANCE)) / dof);
+    v->would_show = sqrt(3 * (v->limit * v->limit - both));
     v->holds = v->found_rms <= v->limit;
 }
 
@@ -72,18 +91,22 @@ static marl_status verify_accel(const marl_fit *fit, const marl_log *log, double
     if (v->n > 0) {
         double n = (double)v->n, own = own_error(fit, gravity);
         double residual = isfinite(fit->residual_rms) ? fit->residual_rms : 0;
-        double expected = sqrt(fmax(noise / n, residual * residual) + own * own);
-        decide(v, squares / n, expected, n);
+        double each = fmax(noise / n, residual * residual);
+        /* what differs from pose to pose goes on wandering until this recording */
+        const expected e = {each, n, own * own + WANDERS * each, COMMON};
+        decide(v, squares / n, &e);
     }
     return status == MARL_ERR_SYSTEM ? marl_fail(error, status, "%s", why.text) : MARL_OK;
 }
 
 /* Mean corrected rates over the rests. */
-static marl_status verify_gyro(const marl_fit *fit, const marl_log *log, marl_verified *v, marl_error *error)
+static marl_status verify_gyro_bias(const marl_fit *fit, const marl_log *log, marl_verification *all,
+                                    marl_error *error)
 {
     marl_still_result rest;
     marl_error why = {0};
     marl_log copy = *log;
+    marl_verified *v = &all->sensor[MARL_GYRO];
     marl_status status = marl_calibrate_still(&copy, &rest, &why);
     if (status == MARL_ERR_SYSTEM) {
         return marl_fail(error, status, "%s", why.text);
@@ -91,19 +114,59 @@ static marl_status verify_gyro(const marl_fit *fit, const marl_log *log, marl_ve
     if (!rest.fit.present || !(rest.still_s >= 1)) {
         return MARL_OK;
     }
-    double corrected[3], squares = 0, expected = 0;
-    marl_fit_apply(fit, rest.fit.bias, rest.fit.temperature_degC, corrected);
+    double squares = 0, noise = 0;
+    marl_fit_apply(fit, rest.fit.bias, rest.fit.temperature_degC, all->gyro_drift);
     for (int k = 0; k < 3; k++) {
         double own = isfinite(fit->bias_sigma[k]) ? fit->bias_sigma[k] : 0;
-        squares += corrected[k] * corrected[k] / 3;
+        squares += all->gyro_drift[k] * all->gyro_drift[k] / 3;
         /* the bias wanders from the calibration to here as it does within this recording */
         int wanders = isfinite(rest.later_sigma[k]) && !rest.later_is_bound[k];
         double here = wanders ? rest.later_sigma[k] : rest.fit.bias_sigma[k];
-        expected += (own * own + here * here) / 3;
+        noise += (own * own + here * here) / 3;
     }
+    const expected e = {noise, COMMON, 0, COMMON};
     v->n = (size_t)rest.fit.points;
-    decide(v, squares, sqrt(expected), 3);
+    decide(v, squares, &e);
+    all->drifted = !v->holds;
+    v->limit = fmax(v->limit, MAX_DRIFT);
+    v->would_show = sqrt(3) * v->limit;
+    v->holds = v->found_rms <= v->limit;
     return MARL_OK;
+}
+
+/* The matrix, where moves between rests determine it anew. */
+static marl_status verify_gyro_matrix(const marl_calibration_record *record, const marl_log *log,
+                                      marl_verification *all, marl_error *error)
+{
+    const marl_fit *fit = &record->fit[MARL_GYRO];
+    marl_moves_result moves;
+    marl_error why = {0};
+    marl_status status = marl_calibrate_moves(log, record, &moves, &why);
+    for (int e = 0; e < 9 && moves.outcome.accepted; e++) {
+        double own = fit->matrix_sigma[e / 3][e % 3];
+        double off = fit->matrix[e / 3][e % 3] - moves.outcome.fit.matrix[e / 3][e % 3];
+        if (!isfinite(own)) {
+            continue; /* it was left open */
+        }
+        double z = off / hypot(own, moves.outcome.fit.matrix_sigma[e / 3][e % 3]);
+        if (!(fabs(z) <= fabs(all->gyro_matrix_z))) {
+            all->gyro_matrix_z = z;
+            all->gyro_matrix_off = off;
+        }
+    }
+    marl_moves_result_free(&moves);
+    if (fabs(all->gyro_matrix_z) > SURE_OF_NINE && fabs(all->gyro_matrix_off) > MAX_MATRIX_OFF) {
+        all->sensor[MARL_GYRO].holds = 0;
+    }
+    return status == MARL_ERR_SYSTEM ? marl_fail(error, status, "%s", why.text) : MARL_OK;
+}
+
+static marl_status verify_gyro(const marl_calibration_record *record, const marl_log *log,
+                               marl_verification *all, marl_error *error)
+{
+    marl_status status = verify_gyro_bias(&record->fit[MARL_GYRO], log, all, error);
+    int has_accel = (log->info.columns & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL;
+    return status != MARL_OK || !has_accel ? status : verify_gyro_matrix(record, log, all, error);
 }
 
 /* Lengths off the field over the directions, less what `known` (bias, size) explains of them. */
@@ -206,10 +269,12 @@ static void verify_mag(const marl_calibration_record *record, const marl_log *lo
     }
     if (v->n >= MIN_FIELD && isfinite(fit->field) && fit->residual_rms > 0) {
         double own = own_error(fit, fit->field);
-        decide(v, squares / (double)v->n, sqrt(fit->residual_rms * fit->residual_rms + own * own),
-               fmax(1, (double)v->n / DEPENDENT));
+        const expected e = {fit->residual_rms * fit->residual_rms, fmax(1, (double)v->n / DEPENDENT),
+                            own * own, COMMON};
+        decide(v, squares / (double)v->n, &e);
         find_mag_bias(fit, log, all);
         v->holds = v->holds && mag_bias_holds(all);
+        v->would_show = fmax(all->mag_bias_limit[0], fmax(all->mag_bias_limit[1], all->mag_bias_limit[2]));
     }
 }
 
@@ -233,6 +298,8 @@ marl_status marl_verify(const marl_calibration_record *record, const marl_log *l
 {
     *v = (marl_verification){.holds = 1, .dip_deg = NAN, .dip_deviation = NAN, .mag_bias = {NAN, NAN, NAN}};
     v->mag_bias_limit[0] = v->mag_bias_limit[1] = v->mag_bias_limit[2] = NAN;
+    v->gyro_drift[0] = v->gyro_drift[1] = v->gyro_drift[2] = NAN;
+    v->gyro_matrix_off = v->gyro_matrix_z = NAN;
     if (log->info.corrected) {
         return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; verify needs the raw log",
                          log->path);
@@ -245,7 +312,7 @@ marl_status marl_verify(const marl_calibration_record *record, const marl_log *l
         status = verify_accel(accel, log, gravity, &v->sensor[MARL_ACCEL], error);
     }
     if (status == MARL_OK && record->fit[MARL_GYRO].present && (c & MARL_COLUMNS_GYRO) == MARL_COLUMNS_GYRO) {
-        status = verify_gyro(&record->fit[MARL_GYRO], log, &v->sensor[MARL_GYRO], error);
+        status = verify_gyro(record, log, v, error);
     }
     if (status == MARL_OK && record->fit[MARL_MAG].present && (c & MARL_COLUMNS_MAG) == MARL_COLUMNS_MAG) {
         verify_mag(record, log, v);
