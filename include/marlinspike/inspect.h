@@ -44,6 +44,7 @@ void marl_inspection_free(marl_inspection *inspection);
  * to turn it. */
 typedef struct marl_unit_suspicions {
     char accel[160], gyro[160];
+    double gravity; /* length of the accelerometer's readings, m/s^2 by the log; NaN without */
 } marl_unit_suspicions;
 
 marl_unit_suspicions marl_suspect_units(const marl_log *log, const marl_spans *still, const marl_axes *axes);

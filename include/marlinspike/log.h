@@ -80,6 +80,7 @@ typedef struct marl_log_report {
     char first_dropped_why[80];
     int truncated;             /* the last line was cut off (counted in rows_dropped) */
     char assumed_units[160];   /* columns without unit, taken as SI; "" = none */
+    int angles_assumed;        /* roll, pitch, yaw have no unit and are taken as degrees */
     char unknown_columns[160]; /* ignored; "" = none */
 } marl_log_report;
 

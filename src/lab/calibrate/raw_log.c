@@ -1,7 +1,22 @@
 /* SPDX-License-Identifier: MIT
  * The raw log that a calibration needs. */
 #include "marlinspike/calibrate.h"
+#include "marlinspike/frame.h"
 #include <stdio.h>
+
+/* A scale can be off by a few per cent; what is off by twice and more is another unit. */
+static marl_status check_unit(const marl_log *log, const marl_spans *still, marl_error *error)
+{
+    const marl_axes unknown = {.gyro.verdict = MARL_AXES_ABSENT};
+    marl_unit_suspicions units = marl_suspect_units(log, still, &unknown);
+    double share = units.gravity / MARL_STANDARD_GRAVITY;
+    if (units.accel[0] == '\0' || (share > 0.5 && share < 2)) {
+        return MARL_OK;
+    }
+    return marl_fail(error, MARL_ERR_INPUT,
+                     "%s:1: %s; name the unit in the header, as in accel_x[g], or by --columns", log->path,
+                     units.accel);
+}
 
 marl_status marl_calibration_log_check(const marl_log *log, marl_sensor sensor, marl_calibrated *outcome,
                                        marl_error *error)
@@ -18,6 +33,9 @@ marl_status marl_calibration_log_check(const marl_log *log, marl_sensor sensor, 
     marl_status status = marl_log_require(&log->info, log->path, columns[sensor], error);
     marl_inspection in = {0};
     status = status != MARL_OK ? status : marl_inspect(log, &in, error);
+    if (status == MARL_OK && sensor == MARL_ACCEL) {
+        status = check_unit(log, &in.still, error);
+    }
     const marl_sensor_summary *s = &in.sensor[sensor];
     for (int k = 0; k < 3 && status == MARL_OK; k++) {
         int held = s->deviation[k] <= 0 || (s->stuck[k] > 0 && 2 * s->stuck[k] > s->readings);

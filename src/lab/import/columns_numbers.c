@@ -299,10 +299,36 @@ static void report_units(marl_columns_guess *guess, const lab_rows *rows)
     }
 }
 
+/* Angles without a unit: what stays within half a turn of radians may be either, and is said to be guessed.
+ */
+static void report_angles(marl_columns_guess *guess)
+{
+    double greatest = 0;
+    for (size_t k = 0; k < guess->n; k++) {
+        const marl_column_guess *c = &guess->column[k];
+        if (c->target >= MARL_COLUMN_ROLL && c->target <= MARL_COLUMN_YAW && c->unit[0] == '\0') {
+            greatest = fmax(greatest, fmax(fabs(c->min), fabs(c->max)));
+        }
+    }
+    const char *unit = greatest < 3.1416 ? "rad" : "deg";
+    for (size_t k = 0; k < guess->n && greatest > 0; k++) {
+        marl_column_guess *c = &guess->column[k];
+        if (c->target >= MARL_COLUMN_ROLL && c->target <= MARL_COLUMN_YAW && c->unit[0] == '\0') {
+            snprintf(c->unit, sizeof c->unit, "%s", unit);
+        }
+    }
+    if (greatest > 0 && greatest < 3.1416) {
+        lab_guess_remark(
+            guess, "roll, pitch and yaw stay within +-%.2f in these rows: [rad] is a guess, it may be [deg]",
+            greatest);
+    }
+}
+
 void lab_guess_by_numbers(marl_columns_guess *guess, const lab_rows *rows)
 {
     find_time(guess, rows);
     report_time(guess, rows);
     find_triples(guess, rows);
     report_units(guess, rows);
+    report_angles(guess);
 }

@@ -80,9 +80,10 @@ static void suspect_gyro(double scale, char *text, size_t size)
 
 marl_unit_suspicions marl_suspect_units(const marl_log *log, const marl_spans *still, const marl_axes *axes)
 {
-    marl_unit_suspicions s = {"", ""};
+    marl_unit_suspicions s = {"", "", NAN};
     if ((log->info.columns & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL) { /* else there is no length */
-        suspect_accel(gravity_of(log, still), s.accel, sizeof s.accel);
+        s.gravity = gravity_of(log, still);
+        suspect_accel(s.gravity, s.accel, sizeof s.accel);
     }
     if (axes->gyro.verdict == MARL_AXES_DECIDED) {
         suspect_gyro(axes->gyro.scale, s.gyro, sizeof s.gyro);

@@ -1,8 +1,11 @@
 /* SPDX-License-Identifier: MIT
  * Logs in memory. */
 #include "marlinspike/log.h"
+#include <math.h>
 #include <stdlib.h>
 #include <string.h>
+
+#define DEGREE 0.017453292519943295
 
 static marl_status read_all(marl_log *log, marl_log_reader *reader, marl_error *error)
 {
@@ -24,6 +27,37 @@ static marl_status read_all(marl_log *log, marl_log_reader *reader, marl_error *
     }
 }
 
+/* The largest of roll, pitch and yaw, degrees as they were taken. */
+static double greatest_angle(const marl_log *log)
+{
+    double greatest = 0;
+    for (size_t i = 0; i < log->n; i++) {
+        double w = (double)log->row[i].q.w, x = (double)log->row[i].q.x, y = (double)log->row[i].q.y,
+               z = (double)log->row[i].q.z;
+        if (log->row[i].has_q) {
+            double roll = atan2(2 * (w * x + y * z), 1 - 2 * (x * x + y * y));
+            double pitch = asin(fmax(-1, fmin(1, 2 * (w * y - z * x))));
+            double yaw = atan2(2 * (w * z + x * y), 1 - 2 * (y * y + z * z));
+            greatest = fmax(greatest, fmax(fabs(roll), fmax(fabs(pitch), fabs(yaw))) / DEGREE);
+        }
+    }
+    return greatest;
+}
+
+/* Without a unit angles are taken as degrees; those that never leave +-pi are as well radians. */
+static marl_status check_angles(const marl_log *log, marl_error *error)
+{
+    double greatest = log->report.angles_assumed ? greatest_angle(log) : 0;
+    if (greatest > 0 && greatest < 3.1416) {
+        return marl_fail(
+            error, MARL_ERR_INPUT,
+            "%s:1: roll, pitch and yaw have no unit and stay within +-%.2f, which degrees and radians both "
+            "do: name it, as in roll[rad] or roll[deg]",
+            log->path, greatest);
+    }
+    return MARL_OK;
+}
+
 marl_status marl_log_load(marl_log *log, const char *path, const marl_log_options *options, marl_error *error)
 {
     marl_log_reader *reader;
@@ -40,6 +74,7 @@ marl_status marl_log_load(marl_log *log, const char *path, const marl_log_option
     if (status == MARL_OK && log->path == NULL) {
         status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
+    status = status != MARL_OK ? status : check_angles(log, error);
     if (status != MARL_OK) {
         marl_log_free(log);
     }

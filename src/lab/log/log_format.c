@@ -161,6 +161,7 @@ marl_status lab_column_unit(lab_column *column, const char *name, const char *un
         char assumed[64];
         snprintf(assumed, sizeof assumed, "%s in %s", name, found->name);
         marl_list_append(report->assumed_units, sizeof report->assumed_units, assumed);
+        report->angles_assumed |= quantity == LAB_ANGLE;
     }
     column->factor = quantity == LAB_TIME ? 1.0 : found->factor;
     column->offset = found->offset;
