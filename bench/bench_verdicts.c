@@ -261,6 +261,7 @@ void bench_verdicts(void)
     verdicts_tumble();
     verdicts_soak();
     verdicts_moves();
+    verdicts_axes();
     verdicts_verify();
     print_verified();
     const marl_scene_kind scenes[] = {MARL_SCENE_LIFT, MARL_SCENE_SLEW, MARL_SCENE_HANDLE, MARL_SCENE_SWING,

@@ -29,5 +29,6 @@ void verdicts_tumble(void);
 void verdicts_soak(void);
 void verdicts_moves(void);
 void verdicts_verify(void);
+void verdicts_axes(void);
 
 #endif

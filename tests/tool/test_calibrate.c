@@ -19,10 +19,12 @@ static void record_all(int seed)
 START_TEST(one_calibration_from_many_recordings)
 {
     temporary dir = tool_folder();
-    static const char *const steps[] = {"poses", "tumble", "turns", "soak", "axes", "still"};
+    static const char *const steps[] = {"poses", "tumble", "turns", "soak", "axes", "still", "moves"};
     record_all(7);
     for (size_t i = 0; i < sizeof steps / sizeof steps[0]; i++) {
-        const char *from = strcmp(steps[i], "axes") == 0 ? "tumble" : steps[i];
+        const char *from = strcmp(steps[i], "axes") == 0    ? "tumble"
+                           : strcmp(steps[i], "moves") == 0 ? "poses"
+                                                            : steps[i];
         json_t *root = run_json(0, "calibrate %s %s.csv --into pod.json", steps[i], from);
         ck_assert_double_eq(json_at(root, "accepted"), 1);
         ck_assert_uint_eq(json_array_size(json_object_get(root, "next")), 0);
@@ -77,7 +79,7 @@ static const struct {
     const char *message;
 } refusals[] = {
     {"calibrate nonsense still.csv", 2, "known: still, turns, poses, tumble, soak, axes"},
-    {"calibrate poses", 2, "missing: still|turns|poses|tumble|soak|axes LOG..."},
+    {"calibrate poses", 2, "missing: still|turns|poses|tumble|soak|axes|moves LOG..."},
     {"calibrate poses still.csv --gravity -9", 2, "gravity in m/s^2"},
     {"calibrate tumble tumble.csv --hemisphere east", 2, "--hemisphere is north or south"},
     {"calibrate still still.csv --figure a.png", 2, "--figure is of turns, poses, tumble and soak"},
@@ -103,6 +105,9 @@ static const struct {
     {"zero corrected.csv", 3, "corrected.csv:1: is corrected already"},
     {"zero tumbling.csv", 4, "never at rest"},
     {"calibrate poses other.csv", 3, "is of device"},
+    {"calibrate poses grams.csv", 3, "grams.csv:1: at rest the accelerometer reads"},
+    {"calibrate moves still.csv", 4, "moves from rest to rest; 8 are the least"},
+    {"calibrate moves corrected.csv", 3, "corrected.csv:1: is corrected already"},
 };
 
 START_TEST(each_refusal)
@@ -120,6 +125,8 @@ START_TEST(each_refusal)
                "tumble.csv > clipped.csv;"
                "awk -F, 'BEGIN { OFS = \",\" } /^[0-9]/ && $8 != \"\" { $8 = 20 * cos($1) + 0.01 * $8; "
                "$9 = 20 * sin($1) + 0.01 * $9; $10 = -40 + 0.01 * $10 } { print }' tumble.csv > flat.csv;"
+               "awk -F, 'BEGIN { OFS = \",\" } /^[0-9]/ { $2 /= 9.80665; $3 /= 9.80665; $4 /= 9.80665 } "
+               "{ print }' poses.csv > grams.csv;"
                "awk -F, '!/^[0-9]/ || $1 > 6' tumble.csv > tumbling.csv"),
         0);
     char *before = temporary_read("pod.json");

@@ -243,14 +243,14 @@ static void print_soak(const cli_calibrated *job)
             "rms off\n\n",
             i ? "\n" : "", job->log.path, i ? "accelerometer" : "gyroscope", fit->range_degC[0],
             fit->range_degC[1], r->order, r->n, fit->residual_rms / unit, unit_name(r->outcome.sensor));
-        cli_print("%-8s %18s %16s %16s\n", "", i ? "bias at reference" : "bias", "per degC", "per degC^2");
+        cli_print("%-8s %25s %16s %16s\n", "", i ? "bias at reference" : "bias", "per degC", "per degC^2");
         for (int k = 0; k < 3; k++) {
             cli_print("%-8s ",
                       marl_column_name((marl_column)((i ? MARL_COLUMN_ACCEL_X : MARL_COLUMN_GYRO_X) + k)));
             if (isfinite(fit->bias_sigma[k])) {
-                cli_print("%+18.5f", fit->bias[k] / unit);
+                cli_print("%+12.5f +- %9.5f", fit->bias[k] / unit, fit->bias_sigma[k] / unit);
             } else {
-                cli_print("%18s", "open");
+                cli_print("%25s", "open");
             }
             cli_print(" %+16.6f %+16.8f\n", fit->bias_per_degC[k] / unit, fit->bias_per_degC2[k] / unit);
         }

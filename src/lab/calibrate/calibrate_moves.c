@@ -127,6 +127,13 @@ static void report(const double matrix[3][3], const double covariance[N * N], co
 /* The bias is the mean of all rests; its error how they scatter. */
 static void report_bias(const lab_rest *rests, size_t n, marl_fit *fit)
 {
+    lab_moments temp = {0};
+    for (size_t i = 0; i < n; i++) {
+        if (isfinite(rests[i].temp)) {
+            lab_moments_add(&temp, rests[i].temp);
+        }
+    }
+    fit->temperature_degC = temp.n > 0 ? temp.mean : NAN;
     for (int k = 0; k < 3; k++) {
         lab_moments rate = {0};
         for (size_t i = 0; i < n; i++) {

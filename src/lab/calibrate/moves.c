@@ -43,7 +43,7 @@ static int fill_rest(const marl_log *log, const marl_calibration_record *record,
                      lab_rest *r)
 {
     lab_moments rate[3] = {{0}}, field[3] = {{0}};
-    *r = (lab_rest){.span = pose->span};
+    *r = (lab_rest){.span = pose->span, .temp = pose->temp};
     for (size_t i = row_at(log, pose->span.from_ns);
          i < log->n && log->row[i].sample.t_ns <= pose->span.to_ns; i++) {
         const marl_sample *s = &log->row[i].sample;

@@ -11,6 +11,7 @@ enum { LAB_MOVE_ELEMENTS = 9 }; /* of the gyroscope's matrix, row by row */
 typedef struct lab_rest {
     marl_span span;
     double rate[3]; /* raw mean */
+    double temp;    /* degC, NaN without */
     double up[3], north[3];
     int has_north; /* a calibrated magnetometer was read */
 } lab_rest;

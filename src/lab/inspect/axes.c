@@ -2,7 +2,7 @@
  * Arrangements of axes, found from motion. */
 #include "marlinspike/axes.h"
 #include "lab/inspect/arrangement.h"
-#include "lab/log/reading.h"
+#include "lab/inspect/axes_windows.h"
 #include "lab/maths/linear.h"
 #include "lab/maths/statistics.h"
 #include <math.h>
@@ -10,24 +10,14 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define WINDOW_NS INT64_C(100000000)
 #define BEST_RESIDUAL 0.35 /* more, and nothing fits */
 #define NEXT_TIMES 1.6     /* the next best must be so much worse */
 #define MIN_DIP 10.0       /* degrees */
 #define DEGREE 0.017453292519943295
-enum { MIN_WINDOWS = 30, MAX_UNKNOWNS = 4 };
-
-/* Means of the three sensors over a window of time, and which of them were there. */
-typedef struct window {
-    int64_t at;
-    double v[MARL_SENSOR_COUNT][3];
-    unsigned n[MARL_SENSOR_COUNT];
-} window;
-
-typedef struct windows {
-    window *at;
-    size_t n;
-} windows;
+#define MOST_RESIDUAL 0.9 /* rest and the hand's own accelerations may be most of what changes */
+#define MARGIN 6.0        /* standard errors between the best and any other */
+#define MIN_SECOND 0.0004 /* 2 % of the rate about a second axis */
+enum { MIN_WINDOWS = 30, MAX_UNKNOWNS = 4, MIN_BLOCKS = 12 };
 
 /* Sums of a least-squares problem: A'A, A'y, y'y. */
 typedef struct sums {
@@ -42,72 +32,10 @@ static void arrange(const marl_arrangement *a, const double v[3], double out[3])
     }
 }
 
-static void cross(const double a[3], const double b[3], double out[3])
-{
-    for (int i = 0; i < 3; i++) {
-        out[i] = a[(i + 1) % 3] * b[(i + 2) % 3] - a[(i + 2) % 3] * b[(i + 1) % 3];
-    }
-}
-
-static void close_window(window *w)
-{
-    for (int s = 0; s < MARL_SENSOR_COUNT; s++) {
-        for (int k = 0; k < 3; k++) {
-            w->v[s][k] = w->n[s] > 0 ? w->v[s][k] / w->n[s] : 0;
-        }
-    }
-}
-
-/* Windows follow each other on the grid of their length; empty ones are left out. */
-static marl_status gather_readings(const marl_log *log, windows *all, marl_error *error)
-{
-    all->n = 0;
-    all->at = malloc((log->n + 1) * sizeof *all->at);
-    if (all->at == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    }
-    for (size_t i = 0; i < log->n; i++) {
-        const marl_sample *s = &log->row[i].sample;
-        int64_t at = (s->t_ns - log->row[0].sample.t_ns) / WINDOW_NS;
-        if (all->n == 0 || all->at[all->n - 1].at != at) {
-            memset(&all->at[all->n++], 0, sizeof *all->at);
-            all->at[all->n - 1].at = at;
-        }
-        window *w = &all->at[all->n - 1];
-        for (unsigned k = 0; k < MARL_SENSOR_COUNT; k++) {
-            if (s->fresh & (1u << k)) {
-                const marl_vec3 *v = lab_reading(s, (marl_sensor)k);
-                w->v[k][0] += (double)v->x;
-                w->v[k][1] += (double)v->y;
-                w->v[k][2] += (double)v->z;
-                w->n[k]++;
-            }
-        }
-    }
-    for (size_t i = 0; i < all->n; i++) {
-        close_window(&all->at[i]);
-    }
-    return MARL_OK;
-}
-
-/* Is this window in the middle of three that hold both sensors? */
-static int usable(const windows *all, size_t i, marl_sensor seen)
-{
-    const window *w = all->at + i;
-    int whole = i > 0 && i + 1 < all->n && w[1].at == w->at + 1 && w[-1].at == w->at - 1;
-    for (int k = -1; whole && k <= 1; k++) {
-        whole = w[k].n[seen] > 0 && w[k].n[MARL_GYRO] > 0;
-    }
-    return whole;
-}
-
-/* How the vector that a sensor sees changes in the middle of three windows, 1/s. */
-static void change_of(const window *w, marl_sensor sensor, double change[3])
-{
-    for (int k = 0; k < 3; k++) {
-        change[k] = (w[1].v[sensor][k] - w[-1].v[sensor][k]) / (2e-9 * (double)WINDOW_NS);
-    }
-}
+/* Three rows of a problem, one an axis. */
+typedef struct equation {
+    double row[3][MAX_UNKNOWNS], y[3];
+} equation;
 
 static void add_row(sums *s, const double *a, int unknowns, double y)
 {
@@ -140,60 +68,104 @@ static double solve(const sums *s, int unknowns, double x[MAX_UNKNOWNS])
     return fmax(0, 1 - r_squared / s->yy);
 }
 
-/* d(accel)/dt = accel x (scale * rate - bias): four unknowns. */
-static double fit_gyro(const windows *all, const marl_arrangement *how, double *scale)
+/* d(accel)/dt = accel x (scale * rate - bias): four unknowns, three rows a window. */
+static void gyro_rows(const lab_axes_windows *all, size_t i, const marl_arrangement *how, equation *e)
+{
+    const lab_axes_window *w = &all->at[i];
+    double rate[3], turned[3];
+    const double *g = w->v[MARL_ACCEL];
+    arrange(how, w->v[MARL_GYRO], rate);
+    lab_axes_change(all, i, MARL_ACCEL, e->y);
+    lab_cross3(g, rate, turned);
+    memset(e->row, 0, sizeof e->row);
+    for (int k = 0; k < 3; k++) {
+        int next = (k + 1) % 3, after = (k + 2) % 3;
+        e->row[k][0] = turned[k];
+        e->row[k][1 + after] = -g[next]; /* -(accel x bias) */
+        e->row[k][1 + next] = g[after];
+    }
+}
+
+/* What three rows leave with these unknowns. */
+static double left_of(const equation *e, int unknowns, const double *x)
+{
+    double squares = 0;
+    for (int k = 0; k < 3; k++) {
+        double left = e->y[k];
+        for (int i = 0; i < unknowns; i++) {
+            left -= e->row[k][i] * x[i];
+        }
+        squares += left * left;
+    }
+    return squares;
+}
+
+static double fit_gyro(const lab_axes_windows *all, int number, double *scale)
 {
     sums s = {0};
+    const marl_arrangement how = lab_arrangement(number);
     double x[MAX_UNKNOWNS] = {0};
+    equation e;
     for (size_t i = 0; i < all->n; i++) {
-        const window *w = &all->at[i];
-        double rate[3], change[3], turned[3];
-        if (!usable(all, i, MARL_ACCEL)) {
-            continue;
-        }
-        const double *g = w->v[MARL_ACCEL];
-        arrange(how, w->v[MARL_GYRO], rate);
-        change_of(w, MARL_ACCEL, change);
-        cross(g, rate, turned);
-        for (int k = 0; k < 3; k++) {
-            int next = (k + 1) % 3, after = (k + 2) % 3;
-            double row[MAX_UNKNOWNS] = {turned[k]};
-            row[1 + after] = -g[next]; /* -(accel x bias) */
-            row[1 + next] = g[after];
-            add_row(&s, row, 4, change[k]);
+        if (lab_axes_usable(all, i, MARL_ACCEL)) {
+            gyro_rows(all, i, &how, &e);
+            for (int k = 0; k < 3; k++) {
+                add_row(&s, e.row[k], 4, e.y[k]);
+            }
         }
     }
     double left = s.rows >= 3 * MIN_WINDOWS ? solve(&s, 4, x) : 1;
     *scale = left < 1 ? x[0] : NAN;
+    for (size_t i = 0; i < all->n; i++) {
+        if (lab_axes_usable(all, i, MARL_ACCEL)) {
+            gyro_rows(all, i, &how, &e);
+            x[0] = fmax(x[0], 0); /* no gyroscope turns backwards: that is another arrangement */
+            all->left[(size_t)number * all->blocks + i / LAB_AXES_BLOCK] += left_of(&e, 4, x);
+        }
+    }
     return left < 1 && x[0] <= 0 ? 1 : left;
 }
 
-/* d(mag)/dt = (mag - offset) x rate: three unknowns. The rate is in the accelerometer's axes already. */
-static double fit_mag(const windows *all, const marl_arrangement *gyro, double scale,
-                      const marl_arrangement *how, double offset[3])
+/* The gyroscope in the accelerometer's axes, and an arrangement of the magnetometer. */
+typedef struct mag_trial {
+    const marl_axes_fit *gyro;
+    marl_arrangement how;
+} mag_trial;
+
+/* d(mag)/dt = (mag - offset) x rate: three unknowns. */
+static void mag_rows(const lab_axes_windows *all, size_t i, const mag_trial *m, equation *e)
+{
+    const lab_axes_window *w = &all->at[i];
+    double rate[3], change[3], field[3], turned[3];
+    arrange(&m->gyro->best, w->v[MARL_GYRO], rate);
+    lab_axes_change(all, i, MARL_MAG, change);
+    arrange(&m->how, change, e->y);
+    arrange(&m->how, w->v[MARL_MAG], field);
+    for (int k = 0; k < 3; k++) {
+        rate[k] *= m->gyro->scale;
+    }
+    lab_cross3(field, rate, turned);
+    memset(e->row, 0, sizeof e->row);
+    for (int k = 0; k < 3; k++) {
+        int next = (k + 1) % 3, after = (k + 2) % 3;
+        e->row[k][next] = -rate[after]; /* -(offset x rate) */
+        e->row[k][after] = rate[next];
+        e->y[k] -= turned[k];
+    }
+}
+
+static double fit_mag(const lab_axes_windows *all, const marl_axes_fit *gyro, int number, double offset[3])
 {
     sums s = {0};
+    const mag_trial m = {gyro, lab_arrangement(number)};
     double x[MAX_UNKNOWNS] = {0};
+    equation e;
     for (size_t i = 0; i < all->n; i++) {
-        const window *w = &all->at[i];
-        double rate[3], change[3], field[3], arranged[3], turned[3];
-        if (!usable(all, i, MARL_MAG)) {
-            continue;
-        }
-        arrange(gyro, w->v[MARL_GYRO], rate);
-        change_of(w, MARL_MAG, change);
-        arrange(how, change, arranged);
-        arrange(how, w->v[MARL_MAG], field);
-        for (int k = 0; k < 3; k++) {
-            rate[k] *= scale;
-        }
-        cross(field, rate, turned);
-        for (int k = 0; k < 3; k++) {
-            int next = (k + 1) % 3, after = (k + 2) % 3;
-            double row[MAX_UNKNOWNS] = {0};
-            row[next] = -rate[after]; /* -(offset x rate) */
-            row[after] = rate[next];
-            add_row(&s, row, 3, arranged[k] - turned[k]);
+        if (lab_axes_usable(all, i, MARL_MAG)) {
+            mag_rows(all, i, &m, &e);
+            for (int k = 0; k < 3; k++) {
+                add_row(&s, e.row[k], 3, e.y[k]);
+            }
         }
     }
     if (s.rows < 3 * MIN_WINDOWS) {
@@ -201,11 +173,17 @@ static double fit_mag(const windows *all, const marl_arrangement *gyro, double s
     }
     double left = solve(&s, 3, x) * s.yy;
     memcpy(offset, x, 3 * sizeof *offset);
+    for (size_t i = 0; i < all->n; i++) {
+        if (lab_axes_usable(all, i, MARL_MAG)) {
+            mag_rows(all, i, &m, &e);
+            all->left[(size_t)number * all->blocks + i / LAB_AXES_BLOCK] += left_of(&e, 3, x);
+        }
+    }
     return left;
 }
 
 /* Does it turn at all, and about more than one axis? From the second moments of the rate. */
-static int turns_enough(const windows *all)
+static int turns_enough(const lab_axes_windows *all)
 {
     double moment[3] = {0, 0, 0}, second[9] = {0};
     size_t n = 0;
@@ -223,45 +201,75 @@ static int turns_enough(const windows *all)
     if (n < MIN_WINDOWS || !lab_eigen(3, second, moment)) {
         return 0;
     }
-    return moment[1] > 0.02 * moment[2]; /* ascending: 14 % of the rate about a second axis */
+    return moment[1] > MIN_SECOND * moment[2]; /* ascending */
 }
 
-static void keep_best(marl_axes_fit *fit, double left, const marl_arrangement *how, double scale)
+/* An arrangement with what it leaves, a share of the changes. */
+typedef struct trial {
+    marl_arrangement how;
+    double left, scale;
+} trial;
+
+/* Returns 1 when it is the best so far. */
+static int keep_best(marl_axes_fit *fit, const trial *t)
 {
-    if (left < fit->residual) {
+    if (t->left < fit->residual) {
         fit->next = fit->residual;
-        fit->residual = left;
-        fit->best = *how;
-        fit->scale = scale;
-    } else {
-        fit->next = fmin(fit->next, left);
+        fit->residual = t->left;
+        fit->best = t->how;
+        fit->scale = t->scale;
+        return 1;
     }
+    fit->next = fmin(fit->next, t->left);
+    return 0;
 }
 
-static void decide(marl_axes_fit *fit)
+/* By how much more each of the others leaves than the best, block by block: the least of the means, in its
+ * standard errors. Parts of a recording that do not tell add nothing to either. */
+static double margin_of(const lab_axes_windows *all, int best, int candidates)
 {
-    int sure = fit->residual < BEST_RESIDUAL && fit->next > NEXT_TIMES * fit->residual;
-    fit->verdict = sure ? MARL_AXES_DECIDED : MARL_AXES_UNDECIDED;
+    double least = INFINITY;
+    for (int i = 0; i < candidates; i++) {
+        lab_moments more = {0};
+        for (size_t b = 0; b < all->blocks && i != best; b++) {
+            lab_moments_add(&more, all->left[(size_t)i * all->blocks + b] -
+                                       all->left[(size_t)best * all->blocks + b]);
+        }
+        if (i != best) {
+            double sigma = lab_moments_deviation(&more) / sqrt((double)more.n);
+            least = more.n >= MIN_BLOCKS && sigma > 0 ? fmin(least, more.mean / sigma) : 0;
+        }
+    }
+    return least;
 }
 
-static void find_gyro(const windows *all, marl_axes_fit *fit)
+static void decide(marl_axes_fit *fit, double margin)
 {
+    int clear = fit->residual < BEST_RESIDUAL && fit->next > NEXT_TIMES * fit->residual;
+    int sure = fit->residual < MOST_RESIDUAL && margin > MARGIN;
+    fit->verdict = clear || sure ? MARL_AXES_DECIDED : MARL_AXES_UNDECIDED;
+}
+
+static void find_gyro(const lab_axes_windows *all, marl_axes_fit *fit)
+{
+    int best = 0;
+    memset(all->left, 0, LAB_ARRANGEMENTS * all->blocks * sizeof *all->left);
     for (int i = 0; i < LAB_ARRANGEMENTS; i++) {
-        marl_arrangement how = lab_arrangement(i);
-        double scale, left = fit_gyro(all, &how, &scale);
-        keep_best(fit, left, &how, scale);
+        trial t = {.how = lab_arrangement(i)};
+        t.left = fit_gyro(all, i, &t.scale);
+        best = keep_best(fit, &t) ? i : best;
     }
-    decide(fit);
+    decide(fit, margin_of(all, best, LAB_ARRANGEMENTS));
 }
 
 /* The sum of squares of the changes, to which what is left is compared. */
-static double changes(const windows *all)
+static double changes(const lab_axes_windows *all)
 {
     double sum = 0;
     for (size_t i = 0; i < all->n; i++) {
         double change[3];
-        if (usable(all, i, MARL_MAG)) {
-            change_of(&all->at[i], MARL_MAG, change);
+        if (lab_axes_usable(all, i, MARL_MAG)) {
+            lab_axes_change(all, i, MARL_MAG, change);
             sum += change[0] * change[0] + change[1] * change[1] + change[2] * change[2];
         }
     }
@@ -269,11 +277,11 @@ static double changes(const windows *all)
 }
 
 /* Mean angle of the field below the horizon. */
-static double find_dip(const windows *all, const marl_arrangement *how, const double offset[3])
+static double find_dip(const lab_axes_windows *all, const marl_arrangement *how, const double offset[3])
 {
     double sum = 0, n = 0;
     for (size_t i = 0; i < all->n; i++) {
-        const window *w = &all->at[i];
+        const lab_axes_window *w = &all->at[i];
         double field[3], product = 0, gravity = 0, strength = 0;
         if (w->n[MARL_ACCEL] == 0 || w->n[MARL_MAG] == 0) {
             continue;
@@ -293,19 +301,22 @@ static double find_dip(const windows *all, const marl_arrangement *how, const do
     return n > 0 ? sum / n / DEGREE : NAN;
 }
 
-static void find_mag(const windows *all, marl_axes *axes)
+static void find_mag(const lab_axes_windows *all, marl_axes *axes)
 {
-    double offset[3] = {0, 0, 0}, best[3] = {0, 0, 0}, whole = changes(all);
+    double best[3] = {0, 0, 0}, whole = changes(all);
+    int number = 0;
     marl_axes_fit *fit = &axes->mag;
+    memset(all->left, 0, LAB_ARRANGEMENTS * all->blocks * sizeof *all->left);
     for (int i = 0; i < LAB_ARRANGEMENTS / 2 && whole > 0; i++) {
-        marl_arrangement how = lab_arrangement(i);
-        double left = fit_mag(all, &axes->gyro.best, axes->gyro.scale, &how, offset) / whole;
-        if (left < fit->residual) {
+        double offset[3] = {0, 0, 0};
+        trial t = {.how = lab_arrangement(i), .scale = NAN};
+        t.left = fit_mag(all, &axes->gyro, i, offset) / whole;
+        if (keep_best(fit, &t)) {
             memcpy(best, offset, sizeof best);
+            number = i;
         }
-        keep_best(fit, left, &how, NAN);
     }
-    decide(fit);
+    decide(fit, whole > 0 ? margin_of(all, number, LAB_ARRANGEMENTS / 2) : 0);
     if (fit->verdict == MARL_AXES_DECIDED) {
         axes->dip_deg = find_dip(all, &fit->best, best);
         fit->sign_decided = fabs(axes->dip_deg) >= MIN_DIP;
@@ -318,28 +329,39 @@ static void find_mag(const windows *all, marl_axes *axes)
     }
 }
 
-marl_status marl_axes_find(const marl_log *log, marl_axes *axes, marl_error *error)
+static marl_status find_by(const marl_log *log, int64_t window_ns, int has_mag, marl_axes *axes,
+                           marl_error *error)
 {
-    const marl_axes_fit none = {MARL_AXES_ABSENT, {{1, 2, 3}}, 1, 1, NAN, 0};
-    unsigned both = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO;
-    windows all;
+    const marl_axes_fit none = {MARL_AXES_UNDECIDED, {{1, 2, 3}}, 1, 1, NAN, 0};
+    lab_axes_windows all;
+    marl_status status = lab_axes_windows_make(&all, log, window_ns, error);
     *axes = (marl_axes){none, none, NAN};
-    if ((log->info.columns & both) != both) {
-        return MARL_OK;
-    }
-    marl_status status = gather_readings(log, &all, error);
-    if (status != MARL_OK) {
-        return status;
-    }
-    int has_mag = (log->info.columns & MARL_COLUMNS_MAG) == MARL_COLUMNS_MAG;
-    axes->gyro.verdict = MARL_AXES_UNDECIDED;
     axes->mag.verdict = has_mag ? MARL_AXES_UNDECIDED : MARL_AXES_ABSENT;
-    if (turns_enough(&all)) {
+    if (status == MARL_OK && turns_enough(&all)) {
         find_gyro(&all, &axes->gyro);
         if (has_mag && axes->gyro.verdict == MARL_AXES_DECIDED) {
             find_mag(&all, axes);
         }
     }
-    free(all.at);
-    return MARL_OK;
+    lab_axes_windows_free(&all);
+    return status;
+}
+
+/* Short windows follow fast turning; where they do not decide, longer ones see slow turning through a hand's
+ * own accelerations. */
+marl_status marl_axes_find(const marl_log *log, marl_axes *axes, marl_error *error)
+{
+    static const int64_t window_ns[] = {INT64_C(100000000), INT64_C(300000000)};
+    const marl_axes_fit none = {MARL_AXES_ABSENT, {{1, 2, 3}}, 1, 1, NAN, 0};
+    unsigned both = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO;
+    int has_mag = (log->info.columns & MARL_COLUMNS_MAG) == MARL_COLUMNS_MAG;
+    marl_status status = MARL_OK;
+    *axes = (marl_axes){none, none, NAN};
+    if ((log->info.columns & both) != both) {
+        return MARL_OK;
+    }
+    for (size_t i = 0; i < 2 && status == MARL_OK && axes->gyro.verdict != MARL_AXES_DECIDED; i++) {
+        status = find_by(log, window_ns[i], has_mag, axes, error);
+    }
+    return status;
 }
