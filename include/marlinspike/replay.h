@@ -42,12 +42,18 @@ void marl_replay_weights(const marl_replay *replay, const marl_sample *sample, f
  * sample's time was invalid. */
 int marl_replay_step(marl_replay *replay, const marl_sample *sample, marl_quat *q);
 
+/* Called for every attitude of a replay, with the row it came from and the attitude in enu. */
+typedef void marl_replay_watch(void *context, const marl_replay *replay, const marl_sample *sample,
+                               marl_quat q);
+
 /* How a whole log is replayed; zeroed: readings as they are, start from vectors, nothing lost. */
 typedef struct marl_replay_options {
     const marl_calibration_record *record; /* may be NULL */
     const char *record_path;
     const marl_quat *start; /* in enu; NULL = from vectors */
     marl_degradation degradation;
+    marl_replay_watch *watch; /* NULL: nobody watches */
+    void *watch_context;
 } marl_replay_options;
 
 /* A whole log in memory: *estimate gets the attitudes, in enu whatever the tuning gives out, each at the

@@ -168,6 +168,8 @@ json_t *cli_text(const char *text);
 json_t *cli_numbers(const double *value, size_t n);
 /* To be called once at the start: a failed allocation while JSON is made then makes its printing fail. */
 void cli_watch_memory(void);
+/* 1 after such a failure: what was made since may lack parts. */
+int cli_memory_failed(void);
 /* Prints the one object on stdout and releases it. Returns 0, or 5 when stdout is closed. */
 int cli_print_json(json_t *root);
 /* Flushes stdout: a table that could not be printed is not done. */

@@ -130,6 +130,11 @@ json_t *cli_text(const char *text)
     return value;
 }
 
+int cli_memory_failed(void)
+{
+    return incomplete;
+}
+
 json_t *cli_number(double value)
 {
     return isfinite(value) ? json_real(value) : json_null();

@@ -10,7 +10,7 @@
 typedef struct options {
     cli_reading reading;
     cli_degradation degradation;
-    char *reference, *calibration, *figure, *reference_world, *start;
+    char *reference, *calibration, *figure, *page, *reference_world, *start;
     char *match, *match_by, *time_offset, *rates;
     char **tuning, **pair;
 } options;
@@ -149,6 +149,8 @@ marl_status cli_run_replay(const cli_comparison *job, const cli_run *run, marl_r
                 : job->start.from == CLI_START_REFERENCE ? &run->of->start
                                                          : &job->start.q;
     how.degradation = job->degradation;
+    how.watch = run->watch;
+    how.watch_context = run->watch_context;
     if (run->rate_hz > 0) {
         how.degradation.every = 0;
         how.degradation.rate_hz = run->rate_hz;
@@ -250,6 +252,7 @@ static marl_status load(const cli *c, options *o, cli_comparison *job, marl_cali
                         marl_error *error)
 {
     marl_status s = o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK;
+    s = s == MARL_OK && o->page != NULL ? marl_page_check_path(o->page, error) : s;
     s = s ? s : read_cases(c, o, job, error);
     s = s ? s : cli_reading_prepare(&o->reading, error);
     s = s ? s : read_matching(o, &job->matching, error);
@@ -298,6 +301,18 @@ static int verdict(const cli_comparison *job)
     return cli_exit(&first);
 }
 
+/* What fails here leaves the table and the JSON as they are. */
+static void draw(const options *o, const cli_comparison *job, marl_error *error)
+{
+    marl_error other = {0};
+    if (o->figure != NULL) {
+        (void)!cli_compare_figure(job, o->figure, error);
+    }
+    if (o->page != NULL && cli_compare_page(job, o->page, &other) != MARL_OK && error->status == MARL_OK) {
+        *error = other;
+    }
+}
+
 static int show(const cli *c, const options *o, const cli_comparison *job)
 {
     marl_error error = {0};
@@ -308,13 +323,16 @@ static int show(const cli *c, const options *o, const cli_comparison *job)
     for (size_t i = 0; i < job->runs; i++) {
         something |= job->run[i].compared;
     }
-    if (something && o->figure != NULL && cli_compare_figure(job, o->figure, &error) != MARL_OK) {
-        return cli_exit(&error);
+    if (something) {
+        draw(o, job, &error);
     }
     if (c->json) {
         printed = cli_compare_json(job);
     } else if (something && !c->quiet) {
-        printed = cli_compare_table(job, o->figure);
+        printed = cli_compare_table(job, error.status == MARL_OK ? o->figure : NULL);
+    }
+    if (error.status != MARL_OK) {
+        return cli_exit(&error);
     }
     int held = verdict(job);
     return held != CLI_DONE ? held : printed;
@@ -372,6 +390,9 @@ int cli_compare(int argc, const char **argv)
          "HZ,..."},
         CLI_DEGRADATION_OPTIONS(o.degradation),
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0, "draw error over time (.png, .svg or .gp)", "FILE"},
+        {"report", '\0', POPT_ARG_STRING, &o.page, 0,
+         "write a page to look at: tables, traces, the hook block turning (opens from disk, no network)",
+         "PAGE.html"},
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };

@@ -43,6 +43,8 @@ typedef struct cli_run {
     marl_estimator_counts counts;
     uint32_t digest;
     int heading_is_magnetic;
+    marl_replay_watch *watch; /* called for every attitude of a replay; NULL: nobody watches */
+    void *watch_context;
 } cli_run;
 
 typedef struct cli_comparison {
@@ -81,8 +83,11 @@ double cli_reference_sigma(const cli_comparison *job);
 /* "kalman", or with several rates "kalman, 50 Hz". */
 void cli_run_name(const cli_comparison *job, const cli_run *run, char *name, size_t size);
 
+json_t *cli_compare_object(const cli_comparison *job);
 int cli_compare_json(const cli_comparison *job);
 int cli_compare_table(const cli_comparison *job, const char *figure);
+/* The report page; traces of the first few logs, tables of all. */
+MARL_CHECKED marl_status cli_compare_page(const cli_comparison *job, const char *path, marl_error *error);
 /* Several cases have a figure each: the second one's name gets -2, and so on. */
 MARL_CHECKED marl_status cli_compare_figure(const cli_comparison *job, const char *path, marl_error *error);
 

@@ -151,7 +151,7 @@ static json_t *ranking_json(const cli_comparison *job)
     return list;
 }
 
-int cli_compare_json(const cli_comparison *job)
+json_t *cli_compare_object(const cli_comparison *job)
 {
     json_t *root = json_object(), *runs = json_array();
     add_alignment(root, &job->of[0]);
@@ -162,5 +162,10 @@ int cli_compare_json(const cli_comparison *job)
     json_object_set_new(root, "runs", runs);
     json_object_set_new(root, "ranking", ranking_json(job));
     json_object_set_new(root, "warnings", cli_warnings_json(&job->warnings));
-    return cli_print_json(root);
+    return root;
+}
+
+int cli_compare_json(const cli_comparison *job)
+{
+    return cli_print_json(cli_compare_object(job));
 }

@@ -127,6 +127,9 @@ marl_status marl_replay_log(marl_replay *replay, const marl_log *log, const marl
             marl_replay_step(replay, &seen, &next->q)) {
             next->t_ns = log->row[i].sample.t_ns;
             estimate->n++;
+            if (options->watch != NULL) {
+                options->watch(options->watch_context, replay, &seen, next->q);
+            }
         }
     }
     if (estimate->n == 0) {

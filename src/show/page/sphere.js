@@ -1,0 +1,85 @@
+/* SPDX-License-Identifier: MIT
+ * Points on the sphere, raw and corrected, which can be turned; residuals. */
+"use strict";
+
+function cloud(points, colour, size, scale) {
+  const geometry = new THREE.BufferGeometry();
+  geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array(points.flat().map(v => v / scale)), 3));
+  return new THREE.Points(geometry, new THREE.PointsMaterial({ color: colour, size, sizeAttenuation: false }));
+}
+
+/* {raw: [[x,y,z]...], corrected: [...], radius, unit, name}. Turned by dragging or by the arrow keys. */
+function sphere(of) {
+  const box = element("div", "sphere"), canvas = element("canvas");
+  canvas.tabIndex = 0;
+  canvas.setAttribute("role", "img");
+  canvas.setAttribute("aria-label", of.name + ", raw and corrected, on the sphere of " + of.radius.toFixed(2) + " " + of.unit);
+  box.append(key([["raw", "#e69f00"], ["corrected", "#0072b2"], ["ideal sphere, " + of.radius.toFixed(2) + " " + of.unit, "#999999"]]),
+    canvas, element("p", "note", "Drag to turn, or use the arrow keys. x is orange, y green, z light blue."));
+  const scene = new THREE.Scene(), all = new THREE.Group();
+  scene.add(all);
+  all.add(new THREE.Mesh(new THREE.SphereGeometry(1, 24, 16),
+    new THREE.MeshBasicMaterial({ color: 0x999999, wireframe: true, transparent: true, opacity: 0.25 })));
+  all.add(cloud(of.raw, 0xe69f00, 3, of.radius), cloud(of.corrected, 0x0072b2, 3, of.radius));
+  [[1, 0, 0, 0xe69f00], [0, 1, 0, 0x009e73], [0, 0, 1, 0x56b4e9]].forEach(([x, y, z, colour]) => {
+    all.add(new THREE.ArrowHelper(new THREE.Vector3(x, y, z), new THREE.Vector3(), 1.4, colour, 0.12, 0.07));
+  });
+  const camera = new THREE.PerspectiveCamera(35, 1, 0.1, 50);
+  camera.up.set(0, 0, 1);
+  const state = { azimuth: 0.7, height: 0.4, renderer: null };
+  const render = () => {
+    const c = Math.cos(state.height);
+    camera.position.set(5 * c * Math.cos(state.azimuth), 5 * c * Math.sin(state.azimuth), 5 * Math.sin(state.height));
+    camera.lookAt(0, 0, 0);
+    if (state.renderer) state.renderer.render(scene, camera);
+  };
+  const turn = (azimuth, height) => {
+    state.azimuth += azimuth;
+    state.height = Math.max(-1.5, Math.min(1.5, state.height + height));
+    render();
+  };
+  canvas.addEventListener("pointermove", e => {
+    if (e.buttons & 1) turn(-e.movementX / 120, e.movementY / 120);
+  });
+  canvas.addEventListener("keydown", e => {
+    const by = { ArrowLeft: [0.1, 0], ArrowRight: [-0.1, 0], ArrowUp: [0, 0.1], ArrowDown: [0, -0.1] }[e.key];
+    if (by) {
+      e.preventDefault();
+      turn(by[0], by[1]);
+    }
+  });
+  return {
+    box, state,
+    draw() {
+      state.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
+      state.renderer.setPixelRatio(window.devicePixelRatio || 1);
+      this.resize();
+    },
+    resize() {
+      if (!state.renderer) return;
+      const w = canvas.clientWidth || 600, h = canvas.clientHeight || 420;
+      state.renderer.setSize(w, h, false);
+      camera.aspect = w / h;
+      camera.updateProjectionMatrix();
+      render();
+    },
+  };
+}
+
+/* Points of y over x: {title, unit, x_name, x, y, decimals}. */
+function scatter(of) {
+  const box = element("div", "trace"), plot = element("div", "plot");
+  box.append(element("div", "title", of.title), plot);
+  const rows = of.x.map((x, i) => [x, of.y[i]]).sort((a, b) => a[0] - b[0]);
+  return {
+    box,
+    draw() {
+      this.graph = new Dygraph(plot, rows, {
+        labels: ["x", "y"], colors: [colourOf(0)], strokeWidth: 0, drawPoints: true, pointSize: 2, legend: "never",
+        gridLineColor: css("--line"), axisLineColor: css("--line"),
+        axes: { x: { axisLabelFormatter: x => (+x.toFixed(2)) + " " + of.x_unit, drawGrid: false }, y: { axisLabelWidth: 60 } },
+      });
+    },
+    resize() {},
+  };
+}

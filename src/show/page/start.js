@@ -1,0 +1,147 @@
+/* SPDX-License-Identifier: MIT
+ * The page: by the kind of its data. */
+"use strict";
+
+const MAX_BODIES = 4;
+
+function heading(data) {
+  const verdict = element("p", data.bad ? "verdict bad" : "verdict", data.verdict);
+  return [element("h1", "", data.title), element("p", "question", data.question), verdict, warnings(data.warnings)];
+}
+
+const angle = (name, kind, measure) => ({ name, of: r => r[kind] ? r[kind][measure] : null, decimals: 2 });
+
+/* The rows of the runs' table are those of --json. */
+function runsTable(result) {
+  const several = result.cases.length > 1;
+  return table([
+    { name: "estimate", of: r => r.rate_hz ? r.name + ", " + r.rate_hz + " Hz" : r.name },
+    ...(several ? [{ name: "log", of: r => r.case }] : []),
+    angle("error rms, deg", "error_deg", "rms"), angle("tilt rms", "tilt_deg", "rms"), angle("tilt max", "tilt_deg", "max"),
+    angle("heading rms", "heading_deg", "rms"), angle("heading max", "heading_deg", "max"),
+    { name: "settles, s", of: r => r.settle_s, decimals: 1 }, { name: "jitter, deg", of: r => r.jitter_deg, decimals: 3 },
+    { name: "lag, ms", of: r => r.lag_ms, decimals: 0 },
+    { name: "", of: r => r.status === "ok" ? "" : "failed: " + r.reason },
+  ], result.runs);
+}
+
+function conditionsTable(result) {
+  const kinds = SPANS.filter(k => result.runs.some(r => r.by_condition && r.by_condition[k].error_deg.rms !== null));
+  return table([{ name: "total error rms, deg, while", of: r => r.name },
+    ...kinds.map(k => ({ name: k, of: r => r.by_condition ? r.by_condition[k].error_deg.rms : null, decimals: 2 }))], result.runs);
+}
+
+/* One log: bodies with their player, and traces below; each moves the other. */
+function caseView(one) {
+  const box = element("div"), grid = element("div", "bodies"), choice = element("div", "controls noprint");
+  const bodies = [body("reference", REFERENCE), ...one.names.map((n, i) => body(n, colourOf(i)))];
+  const visible = i => i === 0 || choice.querySelector("input[value='" + i + "']").checked;
+  const view = { box, bodies };
+  const show = i => {
+    bodies.forEach((b, k) => {
+      if (visible(k)) {
+        b.show(k === 0 ? one.frames.reference[i] : one.frames.runs[k - 1].q[i], k === 0 ? undefined : one.frames.runs[k - 1].error[i]);
+      }
+    });
+    view.plots.mark(one.frames.t[i]);
+  };
+  view.player = player(one.frames.t, show);
+  view.plots = traces(one, t => view.player.goTo(t));
+  one.names.forEach((n, i) => {
+    const label = element("label"), check = element("input");
+    check.type = "checkbox";
+    check.value = i + 1;
+    check.checked = i + 1 < MAX_BODIES;
+    check.addEventListener("change", () => place());
+    label.append(check, " " + n);
+    choice.append(label);
+  });
+  const drawn = new Set();
+  const place = () => {
+    const chosen = bodies.filter((b, k) => visible(k));
+    grid.replaceChildren(...chosen.map(b => b.box));
+    chosen.forEach(b => {
+      if (!drawn.has(b)) {
+        drawn.add(b);
+        b.draw();
+      }
+      b.resize();
+    });
+    view.player.go(view.player.state.i);
+  };
+  box.append(element("h2", "", "The hook block"), choice, grid, view.player.box,
+    element("p", "note", "Axes of the body: x orange, y green, z light blue; the pink arrow on the ground is north."),
+    element("h2", "", "Over time"),
+    element("p", "note noprint", "Drag across a trace to zoom all of them, double-click to see everything; a click moves the body there."),
+    view.plots.box);
+  view.draw = () => {
+    view.plots.draw();
+    place();
+    view.player.go(0);
+  };
+  view.resize = () => {
+    bodies.forEach(b => b.resize());
+    view.plots.mark(one.frames.t[view.player.state.i]);
+  };
+  return view;
+}
+
+function comparison(data, main) {
+  main.append(...heading(data), element("h2", "", "Errors"), runsTable(data.result), conditionsTable(data.result));
+  const holder = element("div");
+  const open = i => {
+    page.view = caseView(data.views[i]);
+    holder.replaceChildren(page.view.box);
+    page.view.draw();
+  };
+  if (data.views.length > 1) {
+    const controls = element("div", "controls noprint"), select = element("select");
+    data.views.forEach((v, i) => {
+      const o = element("option", "", v.name);
+      o.value = i;
+      select.append(o);
+    });
+    select.setAttribute("aria-label", "log");
+    select.addEventListener("change", () => open(Number(select.value)));
+    controls.append("log:", select);
+    main.append(controls);
+  }
+  main.append(holder);
+  if (data.views.length > 0) open(0);
+  if (data.calibration) main.append(element("h2", "", "Calibration"), table(data.calibration.columns.map((name, i) =>
+    ({ name, of: r => r[i] })), data.calibration.rows));
+}
+
+/* Tables of numbers, points on spheres, residuals: a calibration or its verification. */
+function calibration(data, main) {
+  main.append(...heading(data));
+  data.tables.forEach(t => main.append(element("h2", "", t.title), table(t.columns.map((name, i) => ({ name, of: r => r[i] })), t.rows)));
+  const views = [];
+  (data.spheres || []).forEach(s => {
+    const view = sphere(s);
+    main.append(element("h2", "", s.title), view.box);
+    views.push(view);
+  });
+  (data.scatters || []).forEach(s => {
+    const view = scatter(s);
+    main.append(view.box);
+    views.push(view);
+  });
+  if (data.next) main.append(element("h2", "", "Record next"), element("p", "", data.next));
+  page.view = { draw: () => views.forEach(v => v.draw()), resize: () => views.forEach(v => v.resize()), views };
+  page.view.draw();
+}
+
+const page = { view: null, ready: false };
+window.page = page;
+
+window.addEventListener("load", () => {
+  const data = JSON.parse(document.getElementById("data").textContent), main = document.getElementById("page");
+  (data.kind === "comparison" ? comparison : calibration)(data, main);
+  window.addEventListener("resize", () => page.view && page.view.resize());
+  window.matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => {
+    main.replaceChildren();
+    (data.kind === "comparison" ? comparison : calibration)(data, main);
+  });
+  page.ready = true;
+});

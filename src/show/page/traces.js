@@ -1,0 +1,89 @@
+/* SPDX-License-Identifier: MIT
+ * Traces over time that zoom and pan together, with what the board was doing behind them. */
+"use strict";
+
+const COLOURS = ["#0072b2", "#e69f00", "#009e73", "#cc79a7", "#56b4e9", "#d55e00", "#7f7f7f"];
+const REFERENCE = "#888888";
+const SPANS = ["still", "turning", "disturbed", "shaking"];
+
+function css(name) {
+  return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+}
+
+function colourOf(run) {
+  return run < 0 ? REFERENCE : COLOURS[run % COLOURS.length];
+}
+
+function key(names) {
+  const k = element("div", "key");
+  names.forEach(([name, colour, area]) => {
+    const s = element("span", area ? "area" : "", name);
+    s.style.setProperty("--c", colour);
+    k.append(s);
+  });
+  return k;
+}
+
+/* Spans fill the height; shaking is a strip along the bottom, since it comes along with the others. */
+function shade(context, area, graph, spans) {
+  SPANS.forEach(kind => {
+    context.fillStyle = css("--" + kind);
+    (spans[kind] || []).forEach(([from, to]) => {
+      const x = graph.toDomXCoord(from), w = graph.toDomXCoord(to) - x;
+      const top = kind === "shaking" ? area.y + area.h - 4 : area.y, h = kind === "shaking" ? 4 : area.h;
+      const left = Math.max(x, area.x), right = Math.min(x + w, area.x + area.w);
+      if (right > left) context.fillRect(left, top, Math.max(1, right - left), h);
+    });
+  });
+}
+
+/* One panel: {title, unit, t, curves: [{name, run, value: [...]}]}. */
+function trace(panel, spans, choose) {
+  const box = element("div", "trace"), plot = element("div", "plot"), now = element("div", "now");
+  box.append(element("div", "title", panel.title + ", " + panel.unit), plot, now);
+  const rows = panel.t.map((t, i) => [t, ...panel.curves.map(c => c.value[i])]);
+  const series = {};
+  panel.curves.forEach(c => {
+    series[c.name] = c.run < 0 ? { strokeWidth: 4 } : { strokeWidth: 1.4 };
+  });
+  return {
+    box,
+    draw() {
+      this.graph = new Dygraph(plot, rows, {
+        labels: ["t", ...panel.curves.map(c => c.name)],
+        colors: panel.curves.map(c => colourOf(c.run)),
+        series, gridLineColor: css("--line"), axisLineColor: css("--line"), connectSeparatedPoints: false,
+        legend: "never", labelsKMB: false, includeZero: panel.zero === true,
+        axes: { x: { axisLabelFormatter: x => (+x.toFixed(3)) + " s", drawGrid: false }, y: { axisLabelWidth: 52 } },
+        underlayCallback: (context, area, graph) => shade(context, area, graph, spans),
+        clickCallback: (event, x) => choose(x),
+      });
+    },
+    mark(t) {
+      const x = this.graph.toDomXCoord(t), area = this.graph.getArea();
+      now.style.display = x >= area.x && x <= area.x + area.w ? "block" : "none";
+      now.style.left = x + "px";
+    },
+  };
+}
+
+/* All panels of a case, synchronized. `choose` is called with the time that is clicked. */
+function traces(one, choose) {
+  const box = element("div");
+  box.append(key([["reference", REFERENCE], ...one.names.map((n, i) => [n, colourOf(i)]),
+    ...SPANS.filter(s => one.spans[s] && one.spans[s].length).map(s => [s, "var(--" + s + ")", true])]));
+  const list = one.panels.map(p => trace(p, one.spans, choose));
+  list.forEach(p => box.append(p.box));
+  return {
+    box, list,
+    draw() {
+      list.forEach(p => p.draw());
+      if (list.length > 1) {
+        this.sync = Dygraph.synchronize(list.map(p => p.graph), { selection: false, zoom: true, range: false });
+      }
+    },
+    mark(t) {
+      list.forEach(p => p.mark(t));
+    },
+  };
+}
