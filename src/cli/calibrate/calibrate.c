@@ -84,6 +84,7 @@ static marl_status append(const cli_calibrate_options *o, const char *path, cli_
 static marl_status load(cli_calibrate_options *o, const cli *c, cli_calibrated *job, marl_error *error)
 {
     marl_status status = o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK;
+    status = status == MARL_OK && o->page != NULL ? marl_page_check_path(o->page, error) : status;
     if (status == MARL_OK && o->figure != NULL && (job->kind == CLI_STILL || job->kind == CLI_AXES)) {
         status = marl_fail(error, MARL_ERR_USE, "calibrate: --figure is of turns, poses, tumble and soak");
     }
@@ -127,22 +128,33 @@ static int refuse(const cli *c, cli_calibrated *job, const marl_error *error)
     return cli_exit(error);
 }
 
+/* What cannot be drawn takes nothing from what was calibrated. */
+static void draw(const cli_calibrate_options *o, const cli_calibrated *job, marl_error *drawing)
+{
+    marl_error page = {0};
+    if (o->figure != NULL) {
+        (void)!cli_calibrated_figure(job, o->figure, drawing);
+    }
+    if (o->page != NULL && cli_calibrated_page(job, o->page, &page) != MARL_OK &&
+        drawing->status == MARL_OK) {
+        *drawing = page;
+    }
+}
+
 /* Shows the result, accepted or not, and writes it when it was accepted. */
 static int finish(const cli *c, const cli_calibrate_options *o, cli_calibrated *job, marl_error *error)
 {
     const marl_calibrated *r = job->result;
     const char *target = o->out != NULL ? o->out : o->into;
     int code = CLI_DONE, written = 0;
+    marl_error drawing = {0};
     if (r->accepted && target != NULL) {
         written = marl_calibration_write(&job->record, target, error) == MARL_OK;
     }
-    if (o->figure != NULL && r->fit.present && (r->accepted ? error->status == MARL_OK : 1)) {
-        marl_error drawing = {0};
-        if (cli_calibrated_figure(job, o->figure, &drawing) != MARL_OK && error->status == MARL_OK) {
-            *error = drawing;
-        }
-    }
     int reported = !r->accepted || error->status == MARL_OK; /* a result that could not be written is none */
+    if (r->fit.present && reported) {
+        draw(o, job, &drawing);
+    }
     if (c->json && reported) {
         code = cli_calibrated_json(job);
     } else if (!c->quiet && r->fit.present) {
@@ -153,6 +165,8 @@ static int finish(const cli *c, const cli_calibrate_options *o, cli_calibrated *
         if (!r->accepted && r->next[0] != '\0') {
             cli_message("next: %s", r->next);
         }
+    } else if (drawing.status != MARL_OK) {
+        code = cli_exit(&drawing);
     }
     return code;
 }
@@ -240,6 +254,8 @@ int cli_calibrate(int argc, const char **argv)
          NULL},
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0, "what was fitted, and how well: .png, .svg or .gp",
          "FILE"},
+        {"report", '\0', POPT_ARG_STRING, &o.page, 0,
+         "write a page to look at: numbers, points on the sphere, what is left", "PAGE.html"},
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };

@@ -34,7 +34,7 @@ typedef struct cli_calibrated {
 
 typedef struct cli_calibrate_options {
     cli_reading reading;
-    char *into, *out, *figure, *hemisphere, *up;
+    char *into, *out, *figure, *page, *hemisphere, *up;
     double turn_angle, gravity, field, latitude;
     int up_axis; /* 1 to 3, negative for down; 0 = not given */
     int quick;
@@ -54,5 +54,6 @@ int cli_calibrated_table(const cli_calibrated *job, const char *written, const c
 /* Points in three planes, residuals, or the curve: whatever the recording is looked at by. */
 MARL_CHECKED marl_status cli_calibrated_figure(const cli_calibrated *job, const char *path,
                                                marl_error *error);
+MARL_CHECKED marl_status cli_calibrated_page(const cli_calibrated *job, const char *path, marl_error *error);
 
 #endif

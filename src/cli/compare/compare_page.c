@@ -283,13 +283,15 @@ static json_t *view_json(const cli_comparison *job, const cli_case *of, const sh
     cli_page_grid grid = cli_page_grid_of(from, to, most);
     frames f = {from, fmax(FRAME_S, (to - from) / (MAX_FRAMES - 1)), 0};
     f.n = (size_t)((to - from) / f.step) + 1;
-    json_t *root = json_object(), *names = json_array();
+    json_t *root = json_object(), *names = json_array(), *rms = json_array();
     for (size_t i = 0; i < n; i++) {
         char name[96];
         cli_run_name(job, s[i].run, name, sizeof name);
         json_array_append_new(names, cli_text(name));
+        json_array_append_new(rms, cli_number(s[i].run->comparison.all.total.rms));
     }
-    json_object_set_new(root, "name", cli_text(of->log_path));
+    json_object_set_new(root, "rms", rms);
+    json_object_set_new(root, "name", cli_text(cli_base_name(of->log_path)));
     json_object_set_new(root, "names", names);
     json_object_set_new(root, "spans", spans_json(&of->conditions));
     json_object_set_new(root, "panels", panels_json(&reference, s, n, &grid));
@@ -381,9 +383,10 @@ marl_status cli_compare_page(const cli_comparison *job, const char *path, marl_e
         json_decref(root);
         return status;
     }
-    snprintf(title, sizeof title, "%.240s: estimates compared", job->of[0].log_path);
+    snprintf(title, sizeof title, "%.240s: estimates compared", cli_base_name(job->of[0].log_path));
     snprintf(question, sizeof question, "Which estimate is nearest to %.160s on %.160s%s?",
-             job->of[0].reference_path, job->of[0].log_path, job->cases > 1 ? " and the other logs" : "");
+             cli_base_name(job->of[0].reference_path), cli_base_name(job->of[0].log_path),
+             job->cases > 1 ? " and the other logs" : "");
     write_verdict(job, verdict, sizeof verdict);
     json_object_set_new(root, "kind", json_string("comparison"));
     json_object_set_new(root, "title", cli_text(title));

@@ -68,7 +68,7 @@ function body(name, colour) {
     show(q, error) {
       block.visible = q !== null;
       if (q !== null) block.quaternion.set(q[1], q[2], q[3], q[0]).normalize();
-      off.textContent = error === undefined ? "reference" : q === null ? "no attitude" :
+      off.textContent = error === undefined ? "\u00a0" : q === null ? "no attitude" :
         error === null ? "no reference here" : error.toFixed(2) + " deg off";
       if (renderer !== null) renderer.render(scene, camera);
     },

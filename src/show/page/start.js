@@ -47,11 +47,12 @@ function caseView(one) {
   };
   view.player = player(one.frames.t, show);
   view.plots = traces(one, t => view.player.goTo(t));
+  const best = one.rms.map((r, i) => [r === null ? Infinity : r, i]).sort((a, b) => a[0] - b[0]).slice(0, MAX_BODIES - 1).map(b => b[1]);
   one.names.forEach((n, i) => {
     const label = element("label"), check = element("input");
     check.type = "checkbox";
     check.value = i + 1;
-    check.checked = i + 1 < MAX_BODIES;
+    check.checked = best.includes(i);
     check.addEventListener("change", () => place());
     label.append(check, " " + n);
     choice.append(label);
@@ -67,12 +68,13 @@ function caseView(one) {
       }
       b.resize();
     });
+    view.plots.choose(run => run < 0 || visible(run + 1));
     view.player.go(view.player.state.i);
   };
   box.append(element("h2", "", "The hook block"), choice, grid, view.player.box,
     element("p", "note", "Axes of the body: x orange, y green, z light blue; the pink arrow on the ground is north."),
     element("h2", "", "Over time"),
-    element("p", "note noprint", "Drag across a trace to zoom all of them, double-click to see everything; a click moves the body there."),
+    element("p", "note noprint", "Ticked above are the bodies and traces shown. Drag across a trace to zoom all of them, double-click to see everything; a click moves the bodies there."),
     view.plots.box);
   view.draw = () => {
     view.plots.draw();

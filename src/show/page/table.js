@@ -10,7 +10,7 @@ function element(name, className, text) {
 }
 
 function shown(value, decimals) {
-  return typeof value === "number" ? value.toFixed(decimals) : value === null || value === undefined ? "-" : String(value);
+  return typeof value === "number" && decimals !== undefined ? value.toFixed(decimals) : value === null || value === undefined ? "-" : String(value);
 }
 
 /* columns: {name, of: row => value, decimals}. A click on a heading sorts by it, once more the other way round. */

@@ -24,13 +24,13 @@ function key(names) {
   return k;
 }
 
-/* Spans fill the height; shaking is a strip along the bottom, since it comes along with the others. */
+/* Spans fill the height; shaking is a strip along the top, since it comes along with the others. */
 function shade(context, area, graph, spans) {
   SPANS.forEach(kind => {
     context.fillStyle = css("--" + kind);
     (spans[kind] || []).forEach(([from, to]) => {
       const x = graph.toDomXCoord(from), w = graph.toDomXCoord(to) - x;
-      const top = kind === "shaking" ? area.y + area.h - 4 : area.y, h = kind === "shaking" ? 4 : area.h;
+      const top = area.y, h = kind === "shaking" ? 5 : area.h;
       const left = Math.max(x, area.x), right = Math.min(x + w, area.x + area.w);
       if (right > left) context.fillRect(left, top, Math.max(1, right - left), h);
     });
@@ -59,6 +59,9 @@ function trace(panel, spans, choose) {
         clickCallback: (event, x) => choose(x),
       });
     },
+    choose(visible) {
+      this.graph.setVisibility(Object.fromEntries(panel.curves.map((c, i) => [i, visible(c.run)])), true);
+    },
     mark(t) {
       const x = this.graph.toDomXCoord(t), area = this.graph.getArea();
       now.style.display = x >= area.x && x <= area.x + area.w ? "block" : "none";
@@ -81,6 +84,9 @@ function traces(one, choose) {
       if (list.length > 1) {
         this.sync = Dygraph.synchronize(list.map(p => p.graph), { selection: false, zoom: true, range: false });
       }
+    },
+    choose(visible) {
+      list.forEach(p => p.choose(visible));
     },
     mark(t) {
       list.forEach(p => p.mark(t));

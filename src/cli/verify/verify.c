@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike verify */
-#include "cli/common/cli.h"
+#include "cli/verify/verify.h"
 #include <math.h>
 #include <stdio.h>
 
@@ -88,36 +88,48 @@ static int print_table(const marl_verification *v, const char *calibration, cons
     return cli_print_done();
 }
 
-static int verify(const cli *c, cli_reading *reading, double gravity)
+/* Table or JSON, and the page; a page that cannot be written leaves the others as they are. */
+static int show(const cli *c, const cli_verified *job, const char *page)
 {
     marl_error error = {0};
-    marl_log log = {0};
-    marl_calibration_record record;
-    marl_verification v;
-    cli_warnings warnings = {0};
-    marl_status status = cli_reading_prepare(reading, &error);
-    status = status ? status : marl_calibration_read(&record, c->file[0], &error);
-    status = status ? status : marl_log_load(&log, c->file[1], &reading->options, &error);
-    status =
-        status ? status : marl_device_match(log.info.device, log.path, record.device, c->file[0], &error);
-    status = status ? status : marl_verify(&record, &log, gravity, &v, &error);
+    int code = CLI_DONE;
+    if (!c->quiet) {
+        cli_print_warnings(&job->warnings);
+    }
+    if (c->json) {
+        code = print_json(&job->result, &job->warnings);
+    } else if (!c->quiet) {
+        code = print_table(&job->result, c->file[0], c->file[1]);
+    }
+    if (page != NULL && cli_verify_page(job, page, &error) != MARL_OK) {
+        return cli_exit(&error);
+    }
+    return code == CLI_DONE && !job->result.holds ? CLI_DOES_NOT_HOLD : code;
+}
+
+static int verify(const cli *c, cli_reading *reading, cli_verified *job, const char *page)
+{
+    marl_error error = {0};
+    marl_log *log = &job->log;
+    marl_status status = page != NULL ? marl_page_check_path(page, &error) : MARL_OK;
+    job->record_path = c->file[0];
+    status = status ? status : cli_reading_prepare(reading, &error);
+    status = status ? status : marl_calibration_read(&job->record, c->file[0], &error);
+    status = status ? status : marl_log_load(log, c->file[1], &reading->options, &error);
+    status = status ? status
+                    : marl_device_match(log->info.device, log->path, job->record.device, c->file[0], &error);
+    status = status ? status : marl_verify(&job->record, log, job->gravity, &job->result, &error);
     int code = cli_exit(&error);
     if (status == MARL_OK) {
-        cli_warn_of_log(&warnings, &log.report, log.path);
-        if (v.outside) {
-            cli_warn(&warnings, "temperature-outside",
+        cli_warn_of_log(&job->warnings, &log->report, log->path);
+        if (job->result.outside) {
+            cli_warn(&job->warnings, "temperature-outside",
                      "%s: beyond the temperatures of the calibration its curve holds its end value",
-                     log.path);
+                     log->path);
         }
-        if (!c->quiet) {
-            cli_print_warnings(&warnings);
-        }
-        code = c->json    ? print_json(&v, &warnings)
-               : c->quiet ? CLI_DONE
-                          : print_table(&v, c->file[0], c->file[1]);
-        code = code == CLI_DONE && !v.holds ? CLI_DOES_NOT_HOLD : code;
+        code = show(c, job, page);
     }
-    marl_log_free(&log);
+    marl_log_free(log);
     return code;
 }
 
@@ -125,10 +137,13 @@ int cli_verify(int argc, const char **argv)
 {
     cli_reading reading = {0};
     cli c;
-    double gravity = MARL_STANDARD_GRAVITY;
+    char *page = NULL;
+    cli_verified job = {.gravity = MARL_STANDARD_GRAVITY};
     const struct poptOption table[] = {
-        {"gravity", '\0', POPT_ARG_DOUBLE, &gravity, 0, "as calibrate poses had it, m/s^2 (default 9.80665)",
-         "G"},
+        {"gravity", '\0', POPT_ARG_DOUBLE, &job.gravity, 0,
+         "as calibrate poses had it, m/s^2 (default 9.80665)", "G"},
+        {"report", '\0', POPT_ARG_STRING, &page, 0,
+         "write a page to look at: numbers, points on the sphere, what is left", "PAGE.html"},
         CLI_READING_OPTIONS(reading),
         POPT_TABLEEND,
     };
@@ -141,7 +156,7 @@ int cli_verify(int argc, const char **argv)
         "exceeded by chance once in a hundred recordings. Exit code 1 when it does not hold.",
         "verify pod-07.json data/demo/still.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
-    code = code == CLI_GO ? verify(&c, &reading, gravity) : code;
+    code = code == CLI_GO ? verify(&c, &reading, &job, page) : code;
     cli_close(&c);
     return code;
 }

@@ -1,0 +1,161 @@
+/* SPDX-License-Identifier: MIT
+ * Fits on the report page. */
+#include "cli/common/page_fit.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define DEGREE 0.017453292519943295
+enum { MAX_POINTS = 2500, MIN_POINTS = 4 };
+
+static double unit_of(marl_sensor sensor)
+{
+    return sensor == MARL_GYRO ? DEGREE : 1;
+}
+
+static const char *unit_name(marl_sensor sensor)
+{
+    return sensor == MARL_GYRO ? "deg/s" : marl_sensor_unit(sensor);
+}
+
+/* "0.1234 +- 0.0005", or that it is open. */
+static json_t *with_sigma(double value, double sigma, int decimals)
+{
+    char text[64];
+    if (isfinite(sigma)) {
+        snprintf(text, sizeof text, "%+.*f +- %.*f", decimals, value, decimals, sigma);
+    } else {
+        snprintf(text, sizeof text, "%+.*f, open", decimals, value);
+    }
+    return json_string(text);
+}
+
+json_t *cli_page_fit_table(marl_sensor sensor, const marl_fit *fit)
+{
+    char title[64], bias[32];
+    json_t *table = json_object(), *rows = json_array();
+    snprintf(title, sizeof title, "What corrects the %s", marl_sensor_name(sensor));
+    snprintf(bias, sizeof bias, "bias, %s", unit_name(sensor));
+    for (int i = 0; i < 3; i++) {
+        const char axis[2] = {"xyz"[i], '\0'};
+        json_t *row = json_array();
+        json_array_append_new(row, json_string(axis));
+        json_array_append_new(row,
+                              with_sigma(fit->bias[i] / unit_of(sensor), fit->bias_sigma[i] / unit_of(sensor),
+                                         sensor == MARL_MAG ? 3 : 5));
+        for (int j = 0; j < 3; j++) {
+            json_array_append_new(row, with_sigma(fit->matrix[i][j], fit->matrix_sigma[i][j], 5));
+        }
+        json_array_append_new(rows, row);
+    }
+    json_object_set_new(table, "title", json_string(title));
+    json_object_set_new(table, "columns",
+                        json_pack("[s,s,s,s,s]", "axis", bias, "matrix x", "matrix y", "matrix z"));
+    json_object_set_new(table, "rows", rows);
+    return table;
+}
+
+int cli_page_points_of_log(cli_page_points *p, const marl_log *log, marl_sensor sensor)
+{
+    size_t readings = 0, seen = 0;
+    *p = (cli_page_points){.x = malloc((MAX_POINTS + 1) * sizeof *p->x)};
+    for (size_t i = 0; i < log->n; i++) {
+        readings += (log->row[i].sample.fresh >> sensor) & 1u;
+    }
+    for (size_t i = 0; i < log->n && p->x != NULL; i++) {
+        const marl_sample *s = &log->row[i].sample;
+        const marl_vec3 *v = sensor == MARL_ACCEL ? &s->accel : sensor == MARL_GYRO ? &s->gyro : &s->mag;
+        if (!(s->fresh & (1u << sensor))) {
+            continue;
+        }
+        if (seen++ * MAX_POINTS / readings >= p->n && p->n < MAX_POINTS) {
+            double *x = p->x[p->n++];
+            x[0] = (double)v->x;
+            x[1] = (double)v->y;
+            x[2] = (double)v->z;
+        }
+    }
+    return p->x != NULL;
+}
+
+int cli_page_points_of_poses(cli_page_points *p, const marl_pose_list *poses)
+{
+    *p = (cli_page_points){.x = malloc((poses->n + 1) * sizeof *p->x)};
+    for (size_t i = 0; i < poses->n && p->x != NULL; i++) {
+        if (poses->pose[i].used) {
+            memcpy(p->x[p->n++], poses->pose[i].accel, sizeof p->x[0]);
+        }
+    }
+    return p->x != NULL;
+}
+
+void cli_page_points_free(cli_page_points *p)
+{
+    free(p->x);
+    *p = (cli_page_points){0};
+}
+
+static json_t *point_json(const double v[3])
+{
+    return json_pack("[o,o,o]", cli_page_number(v[0], 3), cli_page_number(v[1], 3), cli_page_number(v[2], 3));
+}
+
+json_t *cli_page_sphere(const cli_page_points *p, marl_sensor sensor, const marl_fit *fit, double radius)
+{
+    char title[64];
+    json_t *root = json_object(), *raw = json_array(), *corrected = json_array();
+    for (size_t i = 0; i < p->n; i++) {
+        double v[3];
+        marl_fit_apply(fit, p->x[i], NAN, v);
+        json_array_append_new(raw, point_json(p->x[i]));
+        json_array_append_new(corrected, point_json(v));
+    }
+    snprintf(title, sizeof title, "The %s on the sphere", marl_sensor_name(sensor));
+    json_object_set_new(root, "title", json_string(title));
+    json_object_set_new(root, "name", json_string(marl_sensor_name(sensor)));
+    json_object_set_new(root, "unit", json_string(unit_name(sensor)));
+    json_object_set_new(root, "radius", cli_number(radius));
+    json_object_set_new(root, "raw", raw);
+    json_object_set_new(root, "corrected", corrected);
+    return root;
+}
+
+json_t *cli_page_scatter(const char *title, const char *x_unit, const double *x, const double *y, size_t n)
+{
+    json_t *root = json_object(), *xs = json_array(), *ys = json_array();
+    for (size_t i = 0; i < n; i++) {
+        json_array_append_new(xs, cli_page_number(x[i], 4));
+        json_array_append_new(ys, cli_page_number(y[i], 6));
+    }
+    json_object_set_new(root, "title", cli_text(title));
+    json_object_set_new(root, "x_unit", json_string(x_unit));
+    json_object_set_new(root, "x", xs);
+    json_object_set_new(root, "y", ys);
+    return root;
+}
+
+void cli_page_add_residuals(json_t *scatters, const cli_page_points *p, marl_sensor sensor,
+                            const marl_fit *fit, double radius)
+{
+    double *all = malloc((3 * p->n + 1) * sizeof *all), *azimuth = all, *height = all + p->n,
+           *off = all + 2 * p->n;
+    char title[96];
+    if (all == NULL || p->n < MIN_POINTS) {
+        free(all);
+        return;
+    }
+    for (size_t i = 0; i < p->n; i++) {
+        double v[3];
+        marl_fit_apply(fit, p->x[i], NAN, v);
+        double length = sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]);
+        azimuth[i] = atan2(v[1], v[0]) / DEGREE;
+        height[i] = asin(fmax(-1, fmin(1, v[2] / length))) / DEGREE;
+        off[i] = length - radius;
+    }
+    snprintf(title, sizeof title, "corrected length off, %s, over azimuth", unit_name(sensor));
+    json_array_append_new(scatters, cli_page_scatter(title, "deg", azimuth, off, p->n));
+    snprintf(title, sizeof title, "corrected length off, %s, over height", unit_name(sensor));
+    json_array_append_new(scatters, cli_page_scatter(title, "deg", height, off, p->n));
+    free(all);
+}

@@ -1,0 +1,32 @@
+/* SPDX-License-Identifier: MIT
+ * A fit on the report page: its numbers, its points on the sphere, what is left. */
+#ifndef CLI_PAGE_FIT_H
+#define CLI_PAGE_FIT_H
+
+#include "cli/common/page_data.h"
+
+/* Bias and matrix with their standard errors, in the units of the tables: m/s^2, deg/s, uT. */
+json_t *cli_page_fit_table(marl_sensor sensor, const marl_fit *fit);
+
+/* Readings to be shown on the sphere; released by cli_page_points_free. */
+typedef struct cli_page_points {
+    size_t n;
+    double (*x)[3]; /* raw */
+} cli_page_points;
+
+/* A sensor's readings of a log, thinned to some thousands. 0 without memory. */
+int cli_page_points_of_log(cli_page_points *points, const marl_log *log, marl_sensor sensor);
+int cli_page_points_of_poses(cli_page_points *points, const marl_pose_list *poses);
+void cli_page_points_free(cli_page_points *points);
+
+/* The points raw and corrected on the sphere of `radius`; and how far their lengths are off over azimuth and
+ * height. */
+json_t *cli_page_sphere(const cli_page_points *points, marl_sensor sensor, const marl_fit *fit,
+                        double radius);
+void cli_page_add_residuals(json_t *scatters, const cli_page_points *points, marl_sensor sensor,
+                            const marl_fit *fit, double radius);
+
+/* One scatter of y over x. */
+json_t *cli_page_scatter(const char *title, const char *x_unit, const double *x, const double *y, size_t n);
+
+#endif
