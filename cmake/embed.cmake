@@ -11,7 +11,7 @@ function(embed name files)
   file(APPEND "${OUT}.new" "const char ${name}[] = {\n${bytes}0};\n")
 endfunction()
 
-file(WRITE "${OUT}.new" "#include \"page_assets.h\"\n")
+file(WRITE "${OUT}.new" "#include \"show/page_assets.h\"\n")
 embed(marl_page_style "${STYLE}")
 embed(marl_page_script "${SCRIPT}")
 file(RENAME "${OUT}.new" "${OUT}")

@@ -13,7 +13,7 @@
 
 /* A curve with more points is drawn by the extremes of this many columns. */
 #define COLUMNS 1200
-enum { MAX_IN_ROW = 6 };
+enum { MAX_IN_ROW = 6, FEW_DOTS = 150 };
 
 /* Distinguishable for colour-blind readers ("Points of view: Color blindness", 2011), and by dash in grey. */
 static const struct {
@@ -206,7 +206,9 @@ static void put_curve(marl_outfile *out, const marl_panel *panel, size_t number,
                                                                   : i;
     char pen[80], line[160];
     if (c->points) {
-        snprintf(pen, sizeof pen, "points pt 7 ps 0.4 lc rgb '%s'", styles[from].colour);
+        /* few dots are large, many do not hide each other */
+        snprintf(pen, sizeof pen, "points pt 7 ps %s lc rgb '%s'", c->n < FEW_DOTS ? "1.1" : "0.4",
+                 styles[from].colour);
     } else if (c->wide) {
         snprintf(pen, sizeof pen, "lines lc rgb '#b0b0b0' lw 7 dt 1");
     } else {

@@ -2,7 +2,7 @@
  * The report page. */
 #include "marlinspike/page.h"
 #include "marlinspike/outfile.h"
-#include "page_assets.h"
+#include "show/page_assets.h"
 #include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>

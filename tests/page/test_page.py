@@ -47,7 +47,7 @@ class Page(unittest.TestCase):
                                      "--json", "--report", "compare.html").stdout)
         options = webdriver.ChromeOptions()
         for word in ("--headless=new", "--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader",
-                     "--enable-unsafe-swiftshader", "--disable-dev-shm-usage", "--window-size=1280,800"):
+                     "--enable-unsafe-swiftshader", "--disable-accelerated-2d-canvas", "--disable-dev-shm-usage", "--window-size=1280,800"):
             options.add_argument(word)
         options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
         cls.browser = webdriver.Chrome(service=Service("/usr/bin/chromedriver"), options=options)
@@ -185,9 +185,9 @@ class Page(unittest.TestCase):
         tool("simulate", "--scene", "handle", "--rate", "200", "--duration", "600", "-o", "long.csv", "--truth", "long.truth.csv", "--quiet")
         tool("compare", "long.csv", "--reference", "long.truth.csv", "--report", "long.html", "--quiet")
         self.assertLess(os.path.getsize("long.html"), 8e6)
-        began = time.monotonic()
         self.open("long.html")
-        print(f"ten minutes at 200 Hz: {os.path.getsize('long.html') / 1e6:.1f} MB, open after {time.monotonic() - began:.1f} s")
+        shown = self.run_script("(performance.timing.loadEventEnd - performance.timing.navigationStart) / 1000")
+        print(f"ten minutes at 200 Hz: {os.path.getsize('long.html') / 1e6:.1f} MB, shown after {shown:.1f} s")
 
     def test_what_is_missing_is_said(self):
         nowhere = dict(os.environ, MARLINSPIKE_JAVASCRIPT="/nowhere")

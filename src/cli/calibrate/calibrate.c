@@ -85,8 +85,8 @@ static marl_status load(cli_calibrate_options *o, const cli *c, cli_calibrated *
 {
     marl_status status = o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK;
     status = status == MARL_OK && o->page != NULL ? marl_page_check_path(o->page, error) : status;
-    if (status == MARL_OK && o->figure != NULL && (job->kind == CLI_STILL || job->kind == CLI_AXES)) {
-        status = marl_fail(error, MARL_ERR_USE, "calibrate: --figure is of turns, poses, tumble and soak");
+    if (status == MARL_OK && o->figure != NULL && job->kind == CLI_AXES) {
+        status = marl_fail(error, MARL_ERR_USE, "calibrate: --figure is of all but axes, which are a table");
     }
     status = status != MARL_OK ? status : cli_reading_prepare(&o->reading, error);
     if (status == MARL_OK && !(o->turn_angle > 0 && o->gravity > 1 && o->gravity < 100 && o->field >= 0)) {

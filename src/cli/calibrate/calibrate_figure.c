@@ -116,9 +116,8 @@ static marl_status draw_cloud(const cli_calibrated *job, const char *path, marl_
     figure.panel[4].curve[figure.panel[4].curves++] = dots(NULL, p.height, p.off, p.n);
     figure.panel[5] = (marl_panel){.x_label = "azimuth, deg", .y_label = "height (equal areas)"};
     figure.panel[5].curve[figure.panel[5].curves++] = dots(NULL, p.azimuth, p.height, p.n);
-    snprintf(title, sizeof title,
-             "%.150s: %s, raw and corrected; what is left; %.0f %% of directions covered", job->log.path,
-             name, 100 * job->result->fit.coverage);
+    snprintf(title, sizeof title, "%.150s: %s corrected, %.3g %s rms left, %.0f %% of directions covered",
+             job->log.path, name, job->result->fit.residual_rms, unit, 100 * job->result->fit.coverage);
     status = marl_figure_draw(&figure, path, error);
     free(p.scratch);
     return status;
@@ -171,39 +170,129 @@ static marl_status draw_soak(const cli_calibrated *job, const char *path, marl_e
     return status;
 }
 
+/* Points over time on one panel, by groups that each have a label. */
+static marl_status draw_groups(const char *title, const char *y_label, const marl_curve *group,
+                               const char *path, marl_error *error)
+{
+    marl_figure figure = {.title = title, .panels = 1};
+    marl_panel *panel = &figure.panel[0];
+    *panel = (marl_panel){.x_label = "time, s", .y_label = y_label};
+    for (int k = 0; k < 3; k++) {
+        if (group[k].n > 0) {
+            panel->curve[panel->curves++] = group[k];
+        }
+    }
+    return marl_figure_draw(&figure, path, error);
+}
+
+static double middle(marl_span span)
+{
+    return 0.5e-9 * (double)(span.from_ns + span.to_ns);
+}
+
 /* Each repeat's error, by axis. */
 static marl_status draw_turns(const cli_calibrated *job, const char *path, marl_error *error)
 {
     static const char *const names[3] = {"about x", "about y", "about z"};
     const marl_turns_result *r = &job->turns;
     char title[300];
+    marl_curve group[3];
     double *scratch = malloc((6 * r->n + 1) * sizeof *scratch);
-    marl_figure figure = {.title = title, .panels = 1};
-    marl_panel *panel = &figure.panel[0];
     if (scratch == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    *panel = (marl_panel){.x_label = "time, s", .y_label = "error of the corrected turn, deg"};
     for (int k = 0; k < 3; k++) {
         double *x = scratch + 2 * (size_t)k * r->n, *y = x + r->n;
-        size_t n = 0;
+        group[k] = (marl_curve){.label = names[k], .x = x, .y = y};
         for (size_t i = 0; i < r->n; i++) {
             if (r->turn[i].axis == k) {
-                x[n] = 0.5e-9 * (double)(r->turn[i].span.from_ns + r->turn[i].span.to_ns);
-                y[n++] = r->turn[i].error / DEGREE;
+                x[group[k].n] = middle(r->turn[i].span);
+                y[group[k].n++] = r->turn[i].error / DEGREE;
             }
         }
-        panel->curve[panel->curves++] = (marl_curve){.label = names[k], .x = x, .y = y, .n = n};
     }
-    snprintf(title, sizeof title, "%.200s: repeats of each turn, corrected", job->log.path);
-    marl_status status = marl_figure_draw(&figure, path, error);
+    snprintf(title, sizeof title, "%.160s: %zu turns, corrected, off by %.3f deg rms", job->log.path,
+             r->n - r->left_out, r->outcome.fit.residual_rms / DEGREE);
+    marl_status status = draw_groups(title, "error of the corrected turn, deg", group, path, error);
     free(scratch);
+    return status;
+}
+
+/* By how much the direction misses after each move. */
+static marl_status draw_moves(const cli_calibrated *job, const char *path, marl_error *error)
+{
+    static const char *const names[2] = {"used", "left out"};
+    const marl_moves_result *r = &job->moves;
+    char title[300];
+    marl_curve group[3] = {{.n = 0}};
+    double *scratch = malloc((4 * r->n + 1) * sizeof *scratch);
+    if (scratch == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    for (int k = 0; k < 2; k++) {
+        double *x = scratch + 2 * (size_t)k * r->n, *y = x + r->n;
+        group[k] = (marl_curve){.label = names[k], .x = x, .y = y, .points = 1};
+        for (size_t i = 0; i < r->n; i++) {
+            if (r->move[i].used == !k) {
+                x[group[k].n] = middle(r->move[i].span);
+                y[group[k].n++] = r->move[i].error / DEGREE;
+            }
+        }
+    }
+    snprintf(title, sizeof title, "%.160s: after %zu moves gravity is off by %.3f deg rms", job->log.path,
+             r->n - r->left_out, r->outcome.fit.residual_rms / DEGREE);
+    marl_status status = draw_groups(title, "direction off after the move, deg", group, path, error);
+    free(scratch);
+    return status;
+}
+
+/* The gyroscope over time, an axis a panel, with its bias. */
+static marl_status draw_still(const cli_calibrated *job, const char *path, marl_error *error)
+{
+    const marl_log *log = &job->log;
+    char title[300], labels[3][48];
+    double *all = malloc((4 * log->n + 1) * sizeof *all), ends[2], bias[3][2];
+    marl_figure figure = {.title = title, .panels = 3};
+    size_t n = 0;
+    if (all == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    for (size_t i = 0; i < log->n; i++) {
+        const marl_sample *s = &log->row[i].sample;
+        if (s->fresh & MARL_FRESH_GYRO) {
+            const double rate[3] = {(double)s->gyro.x, (double)s->gyro.y, (double)s->gyro.z};
+            all[n] = 1e-9 * (double)s->t_ns;
+            for (size_t k = 0; k < 3; k++) {
+                all[(k + 1) * log->n + n] = rate[k] / DEGREE;
+            }
+            n++;
+        }
+    }
+    ends[0] = n > 0 ? all[0] : 0;
+    ends[1] = n > 0 ? all[n - 1] : 1;
+    for (size_t k = 0; k < 3; k++) {
+        const marl_fit *fit = &job->rest.fit;
+        bias[k][0] = bias[k][1] = fit->bias[k] / DEGREE;
+        snprintf(labels[k], sizeof labels[k], "gyro %c, deg/s", (char)('x' + k));
+        marl_panel *panel = &figure.panel[k];
+        *panel = (marl_panel){.x_label = "time, s", .y_label = labels[k]};
+        panel->curve[panel->curves++] =
+            (marl_curve){.label = k == 0 ? "readings" : NULL, .x = all, .y = all + (k + 1) * log->n, .n = n};
+        panel->curve[panel->curves++] =
+            (marl_curve){.label = k == 0 ? "bias" : NULL, .x = ends, .y = bias[k], .n = 2};
+    }
+    snprintf(title, sizeof title, "%.120s: gyroscope bias %+.4f, %+.4f, %+.4f deg/s from %.0f s at rest",
+             log->path, bias[0][0], bias[1][0], bias[2][0], job->rest.still_s);
+    marl_status status = marl_figure_draw(&figure, path, error);
+    free(all);
     return status;
 }
 
 marl_status cli_calibrated_figure(const cli_calibrated *job, const char *path, marl_error *error)
 {
     switch (job->kind) {
+    case CLI_STILL:
+        return draw_still(job, path, error);
     case CLI_POSES:
     case CLI_TUMBLE:
         return draw_cloud(job, path, error);
@@ -211,7 +300,9 @@ marl_status cli_calibrated_figure(const cli_calibrated *job, const char *path, m
         return draw_soak(job, path, error);
     case CLI_TURNS:
         return draw_turns(job, path, error);
+    case CLI_MOVES:
+        return draw_moves(job, path, error);
     default:
-        return marl_fail(error, MARL_ERR_USE, "calibrate: --figure is of turns, poses, tumble and soak");
+        return marl_fail(error, MARL_ERR_USE, "calibrate: --figure is of all but axes, which are a table");
     }
 }

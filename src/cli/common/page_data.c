@@ -5,7 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { MAX_BUCKETS = 1200 };
+enum { MAX_BUCKETS = 700 };
 
 cli_page_grid cli_page_grid_of(double from_s, double to_s, size_t values)
 {

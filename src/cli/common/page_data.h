@@ -12,7 +12,7 @@ typedef struct cli_page_grid {
     size_t buckets;
 } cli_page_grid;
 
-/* At most 1200 buckets, and half as many as there are values. */
+/* At most 700 buckets, about one for each pixel of a screen, and half as many as there are values. */
 cli_page_grid cli_page_grid_of(double from_s, double to_s, size_t values);
 /* The rows' times. */
 json_t *cli_page_times(const cli_page_grid *grid);

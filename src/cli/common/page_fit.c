@@ -61,7 +61,7 @@ int cli_page_points_of_log(cli_page_points *p, const marl_log *log, marl_sensor 
     size_t readings = 0, seen = 0;
     *p = (cli_page_points){.x = malloc((MAX_POINTS + 1) * sizeof *p->x)};
     for (size_t i = 0; i < log->n; i++) {
-        readings += (log->row[i].sample.fresh >> sensor) & 1u;
+        readings += ((unsigned)log->row[i].sample.fresh >> sensor) & 1u;
     }
     for (size_t i = 0; i < log->n && p->x != NULL; i++) {
         const marl_sample *s = &log->row[i].sample;

@@ -73,6 +73,9 @@ void cli_case_free(cli_case *of);
 MARL_CHECKED marl_status cli_run_replay(const cli_comparison *job, const cli_run *run, marl_replay *replay,
                                         marl_series *estimate, marl_error *error);
 
+/* Runs all, and ranks them. A run that fails holds its reason. */
+MARL_CHECKED marl_status cli_run_all(cli_comparison *job, marl_error *error);
+
 /* Can headings be compared at all? Not a relative one, unless the match took the difference out. */
 int cli_heading_compares(const cli_comparison *job, const cli_run *run);
 

@@ -9,7 +9,7 @@
 
 #define DEGREE 0.017453292519943295
 #define POOR 5.0 /* times the error of the best */
-enum { MAX_CURVES = MARL_FIGURE_CURVES - 1 };
+enum { MAX_CURVES = MARL_FIGURE_CURVES - 1, MAX_TITLED = 5 };
 
 /* Everything that a figure draws; its data are freed together. */
 typedef struct drawing {
@@ -166,6 +166,37 @@ static void leave_poor_out(drawing *d, const cli_run *const *drawn, size_t n)
     }
 }
 
+static double score_of(const cli_comparison *job, const cli_run *run)
+{
+    const marl_measures *m = &run->comparison.all;
+    return job->rank_by == MARL_RANK_BY_TILT ? m->tilt.rms : m->total.rms;
+}
+
+/* What came out, the best first: "lift.csv: kalman 0.94 deg rms, complementary 2.57". */
+static void write_title(const cli_comparison *job, drawing *d, const cli_run *const *drawn, size_t n)
+{
+    const char *name = strrchr(drawn[0]->of->log_path, '/');
+    int used =
+        snprintf(d->title, sizeof d->title, "%.120s: ", name != NULL ? name + 1 : drawn[0]->of->log_path);
+    double last = -1;
+    for (size_t k = 0; k < n && k < MAX_TITLED && used > 0 && (size_t)used < sizeof d->title; k++) {
+        const cli_run *next = NULL;
+        for (size_t i = 0; i < n; i++) {
+            double score = score_of(job, drawn[i]);
+            next = score > last && (next == NULL || score < score_of(job, next)) ? drawn[i] : next;
+        }
+        if (next == NULL) {
+            return;
+        }
+        last = score_of(job, next);
+        used += snprintf(d->title + used, sizeof d->title - (size_t)used, "%s%.40s %.2f%s", k > 0 ? ", " : "",
+                         next->tuning->name, last,
+                         k > 0                               ? ""
+                         : job->rank_by == MARL_RANK_BY_TILT ? " deg rms in tilt"
+                                                             : " deg rms");
+    }
+}
+
 static marl_status draw_best(const cli_comparison *job, drawing *d, const cli_run *const *drawn, size_t n,
                              marl_error *error)
 {
@@ -184,9 +215,7 @@ static marl_status draw_best(const cli_comparison *job, drawing *d, const cli_ru
     marl_series_free(&estimate);
     marl_panel *first = &d->figure.panel[0];
     first->curve[first->curves++] = (marl_curve){.label = "reference", .wide = 1};
-    const char *name = strrchr(best->of->log_path, '/');
-    snprintf(d->title, sizeof d->title, "%.200s: errors (left); best estimate, %.80s, and reference (right)",
-             name != NULL ? name + 1 : best->of->log_path, best->tuning->name);
+    write_title(job, d, drawn, n);
     return status;
 }
 

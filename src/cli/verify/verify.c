@@ -88,8 +88,13 @@ static int print_table(const marl_verification *v, const char *calibration, cons
     return cli_print_done();
 }
 
-/* Table or JSON, and the page; a page that cannot be written leaves the others as they are. */
-static int show(const cli *c, const cli_verified *job, const char *page)
+/* Where to draw; NULL where nothing shall be. */
+typedef struct drawings {
+    char *figure, *page;
+} drawings;
+
+/* Table or JSON, figure and page; what cannot be drawn leaves the others as they are. */
+static int show(const cli *c, const cli_verified *job, const drawings *to)
 {
     marl_error error = {0};
     int code = CLI_DONE;
@@ -101,17 +106,25 @@ static int show(const cli *c, const cli_verified *job, const char *page)
     } else if (!c->quiet) {
         code = print_table(&job->result, c->file[0], c->file[1]);
     }
-    if (page != NULL && cli_verify_page(job, page, &error) != MARL_OK) {
+    marl_error other = {0};
+    if (to->figure != NULL) {
+        (void)!cli_verify_figure(job, to->figure, &error);
+    }
+    if (to->page != NULL && cli_verify_page(job, to->page, &other) != MARL_OK && error.status == MARL_OK) {
+        error = other;
+    }
+    if (error.status != MARL_OK) {
         return cli_exit(&error);
     }
     return code == CLI_DONE && !job->result.holds ? CLI_DOES_NOT_HOLD : code;
 }
 
-static int verify(const cli *c, cli_reading *reading, cli_verified *job, const char *page)
+static int verify(const cli *c, cli_reading *reading, cli_verified *job, const drawings *to)
 {
     marl_error error = {0};
     marl_log *log = &job->log;
-    marl_status status = page != NULL ? marl_page_check_path(page, &error) : MARL_OK;
+    marl_status status = to->page != NULL ? marl_page_check_path(to->page, &error) : MARL_OK;
+    status = status == MARL_OK && to->figure != NULL ? marl_figure_check_path(to->figure, &error) : status;
     job->record_path = c->file[0];
     status = status ? status : cli_reading_prepare(reading, &error);
     status = status ? status : marl_calibration_read(&job->record, c->file[0], &error);
@@ -127,7 +140,7 @@ static int verify(const cli *c, cli_reading *reading, cli_verified *job, const c
                      "%s: beyond the temperatures of the calibration its curve holds its end value",
                      log->path);
         }
-        code = show(c, job, page);
+        code = show(c, job, to);
     }
     marl_log_free(log);
     return code;
@@ -137,12 +150,14 @@ int cli_verify(int argc, const char **argv)
 {
     cli_reading reading = {0};
     cli c;
-    char *page = NULL;
+    drawings to = {NULL, NULL};
     cli_verified job = {.gravity = MARL_STANDARD_GRAVITY};
     const struct poptOption table[] = {
         {"gravity", '\0', POPT_ARG_DOUBLE, &job.gravity, 0,
          "as calibrate poses had it, m/s^2 (default 9.80665)", "G"},
-        {"report", '\0', POPT_ARG_STRING, &page, 0,
+        {"figure", '\0', POPT_ARG_STRING, &to.figure, 0,
+         "draw what is left over time and direction (.png, .svg or .gp)", "FILE"},
+        {"report", '\0', POPT_ARG_STRING, &to.page, 0,
          "write a page to look at: numbers, points on the sphere, what is left", "PAGE.html"},
         CLI_READING_OPTIONS(reading),
         POPT_TABLEEND,
@@ -156,7 +171,7 @@ int cli_verify(int argc, const char **argv)
         "exceeded by chance once in a hundred recordings. Exit code 1 when it does not hold.",
         "verify pod-07.json data/demo/still.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
-    code = code == CLI_GO ? verify(&c, &reading, &job, page) : code;
+    code = code == CLI_GO ? verify(&c, &reading, &job, &to) : code;
     cli_close(&c);
     return code;
 }

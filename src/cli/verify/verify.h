@@ -14,6 +14,7 @@ typedef struct cli_verified {
     cli_warnings warnings;
 } cli_verified;
 
+MARL_CHECKED marl_status cli_verify_figure(const cli_verified *job, const char *path, marl_error *error);
 MARL_CHECKED marl_status cli_verify_page(const cli_verified *job, const char *path, marl_error *error);
 
 #endif

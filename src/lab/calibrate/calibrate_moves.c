@@ -10,7 +10,7 @@
 #include <string.h>
 
 #define LONGEST_S 30.0    /* of a move; more, and the bias wanders in it */
-#define LEAST 0.3         /* rad: less turning knows nothing of the matrix */
+#define MIN_ANGLE 0.3     /* rad: less turning knows nothing of the matrix */
 #define MAX_SIGMA 0.01    /* of an element */
 #define FAR 4.0           /* deviations, from the median: knocked, or clipped */
 #define MIN_FAR 0.017     /* rad: closer ones are never left out */
@@ -159,7 +159,7 @@ static marl_status collect_moves(const marl_log *log, const lab_rest *rests, siz
             continue;
         }
         lab_move_integrate(log, &rests[i], &rests[i + 1], one, &m);
-        if (m.angle > LEAST) {
+        if (m.angle > MIN_ANGLE) {
             r->move[r->n++] = (marl_move){.span = span, .from = i, .angle = m.angle, .error = NAN, .used = 1};
         }
     }

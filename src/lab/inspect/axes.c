@@ -14,7 +14,7 @@
 #define NEXT_TIMES 1.6     /* the next best must be so much worse */
 #define MIN_DIP 10.0       /* degrees */
 #define DEGREE 0.017453292519943295
-#define MOST_RESIDUAL 0.9 /* rest and the hand's own accelerations may be most of what changes */
+#define MAX_RESIDUAL 0.9  /* rest and the hand's own accelerations may be most of what changes */
 #define MARGIN 6.0        /* standard errors between the best and any other */
 #define MIN_SECOND 0.0004 /* 2 % of the rate about a second axis */
 enum { MIN_WINDOWS = 30, MAX_UNKNOWNS = 4, MIN_BLOCKS = 12 };
@@ -246,7 +246,7 @@ static double margin_of(const lab_axes_windows *all, int best, int candidates)
 static void decide(marl_axes_fit *fit, double margin)
 {
     int clear = fit->residual < BEST_RESIDUAL && fit->next > NEXT_TIMES * fit->residual;
-    int sure = fit->residual < MOST_RESIDUAL && margin > MARGIN;
+    int sure = fit->residual < MAX_RESIDUAL && margin > MARGIN;
     fit->verdict = clear || sure ? MARL_AXES_DECIDED : MARL_AXES_UNDECIDED;
 }
 

@@ -35,6 +35,30 @@ function world() {
   return scene;
 }
 
+/* One renderer draws all of them, one after the other, into canvases of their own: browsers allow few renderers. */
+const shared = { renderer: null };
+
+function renderInto(canvas, scene, camera) {
+  if (shared.renderer === null) {
+    shared.renderer = new THREE.WebGLRenderer({ antialias: true, alpha: true, preserveDrawingBuffer: true });
+    window.addEventListener("pagehide", () => shared.renderer.forceContextLoss());
+  }
+  if (canvas.width === 0 || canvas.height === 0) return;
+  shared.renderer.setSize(canvas.width, canvas.height, false);
+  shared.renderer.render(scene, camera);
+  const context = canvas.getContext("2d");
+  context.clearRect(0, 0, canvas.width, canvas.height);
+  context.drawImage(shared.renderer.domElement, 0, 0);
+}
+
+/* Gives a canvas the pixels that it covers; returns width over height. */
+function fit(canvas, width, height) {
+  const ratio = window.devicePixelRatio || 1, w = canvas.clientWidth || width, h = canvas.clientHeight || height;
+  canvas.width = Math.round(w * ratio);
+  canvas.height = Math.round(h * ratio);
+  return w / h;
+}
+
 /* A canvas with a body: show(q) turns it, q = [w, x, y, z] from body to world, or null where there is none. */
 function body(name, colour) {
   const box = element("div", "body"), title = element("div", "name", name), off = element("div", "off", "");
@@ -49,28 +73,19 @@ function body(name, colour) {
   camera.up.set(0, 0, 1);
   camera.position.set(2.6, -5.4, 2.6);
   camera.lookAt(0, 0, -0.2);
-  let renderer = null;
   return {
     box, block, name,
-    draw() {
-      renderer = new THREE.WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
-      renderer.setPixelRatio(window.devicePixelRatio || 1);
-      this.resize();
-    },
     resize() {
-      if (renderer === null) return;
-      const w = canvas.clientWidth || 220, h = canvas.clientHeight || 220;
-      renderer.setSize(w, h, false);
-      camera.aspect = w / h;
+      camera.aspect = fit(canvas, 220, 220);
       camera.updateProjectionMatrix();
-      renderer.render(scene, camera);
+      renderInto(canvas, scene, camera);
     },
     show(q, error) {
       block.visible = q !== null;
       if (q !== null) block.quaternion.set(q[1], q[2], q[3], q[0]).normalize();
       off.textContent = error === undefined ? "\u00a0" : q === null ? "no attitude" :
         error === null ? "no reference here" : error.toFixed(2) + " deg off";
-      if (renderer !== null) renderer.render(scene, camera);
+      renderInto(canvas, scene, camera);
     },
   };
 }

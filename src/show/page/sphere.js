@@ -26,12 +26,12 @@ function sphere(of) {
   });
   const camera = new THREE.PerspectiveCamera(35, 1, 0.1, 50);
   camera.up.set(0, 0, 1);
-  const state = { azimuth: 0.7, height: 0.4, renderer: null };
+  const state = { azimuth: 0.7, height: 0.4 };
   const render = () => {
     const c = Math.cos(state.height);
     camera.position.set(5 * c * Math.cos(state.azimuth), 5 * c * Math.sin(state.azimuth), 5 * Math.sin(state.height));
     camera.lookAt(0, 0, 0);
-    if (state.renderer) state.renderer.render(scene, camera);
+    renderInto(canvas, scene, camera);
   };
   const turn = (azimuth, height) => {
     state.azimuth += azimuth;
@@ -51,15 +51,10 @@ function sphere(of) {
   return {
     box, state,
     draw() {
-      state.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
-      state.renderer.setPixelRatio(window.devicePixelRatio || 1);
       this.resize();
     },
     resize() {
-      if (!state.renderer) return;
-      const w = canvas.clientWidth || 600, h = canvas.clientHeight || 420;
-      state.renderer.setSize(w, h, false);
-      camera.aspect = w / h;
+      camera.aspect = fit(canvas, 600, 420);
       camera.updateProjectionMatrix();
       render();
     },

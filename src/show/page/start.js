@@ -57,17 +57,10 @@ function caseView(one) {
     label.append(check, " " + n);
     choice.append(label);
   });
-  const drawn = new Set();
   const place = () => {
     const chosen = bodies.filter((b, k) => visible(k));
     grid.replaceChildren(...chosen.map(b => b.box));
-    chosen.forEach(b => {
-      if (!drawn.has(b)) {
-        drawn.add(b);
-        b.draw();
-      }
-      b.resize();
-    });
+    chosen.forEach(b => b.resize());
     view.plots.choose(run => run < 0 || visible(run + 1));
     view.player.go(view.player.state.i);
   };
