@@ -32,6 +32,8 @@ static const struct {
     {"The gyroscope, from full turns both ways about each axis:",
      "record --from sim:turns --seed 41 --until turns --quiet -o DIR/turns.csv"},
     {"Bias and scale:", "calibrate turns DIR/turns.csv --into DIR/pod-07.json"},
+    {"The whole matrix of the gyroscope, from the moves between the poses:",
+     "calibrate moves DIR/poses.csv --into DIR/pod-07.json"},
     {"Then it lay still for a minute. What did it record?", "inspect DIR/still.csv"},
     {"Does the calibration hold on that recording, which it has not seen?",
      "verify DIR/pod-07.json DIR/still.csv"},
@@ -45,7 +47,7 @@ static const struct {
      "DIR/lift.attitude.csv"},
     {"How good is that? All estimators against the rig's attitude, on the log's clock and in its frames:",
      "compare DIR/lift.csv --reference DIR/lift.reference.csv --calibration DIR/pod-07.json --figure "
-     "DIR/lift.error.png"},
+     "DIR/lift.error.png --report DIR/lift.report.html"},
     {"Without the rig: the log itself, smoothed forwards and backwards, is the reference:",
      "smooth DIR/lift.csv --calibration DIR/pod-07.json -o DIR/lift.smooth.csv --figure DIR/lift.smooth.png"},
     {"Does it name the same winner?", "compare DIR/lift.csv --reference smooth --calibration DIR/pod-07.json "

@@ -179,15 +179,21 @@ START_TEST(options_and_figures)
 {
     temporary dir = tool_folder();
     record_all(3);
-    static const char *const drawn[] = {"poses", "tumble", "turns", "soak"};
+    static const char *const drawn[] = {"poses", "tumble", "turns", "soak", "still", "moves"};
     for (size_t i = 0; i < sizeof drawn / sizeof drawn[0]; i++) {
-        run_wants(0, "calibrate %s %s.csv --figure %s.svg --quiet", drawn[i], drawn[i], drawn[i]);
+        const char *from = strcmp(drawn[i], "moves") == 0 ? "poses" : drawn[i];
+        run_wants(0, "calibrate %s %s.csv --into all.json --figure %s.svg --report %s.html --quiet", drawn[i],
+                  from, drawn[i], drawn[i]);
         char name[40];
         snprintf(name, sizeof name, "%s.svg", drawn[i]);
         char *figure = temporary_read(name);
         ck_assert_ptr_nonnull(strstr(figure, "<svg"));
         free(figure);
     }
+    run_wants(0, "verify all.json poses.csv --figure verify.svg --report verify.html --quiet");
+    char *page = temporary_read("verify.html");
+    ck_assert(strstr(page, "<!DOCTYPE html>") == page && strstr(page, "default-src 'none'") != NULL);
+    free(page);
     json_t *root = run_json(0, "calibrate tumble tumble.csv --field 51.5");
     ck_assert_double_eq_tol(json_at(root, "mag.field"), 51.5, 1e-9);
     json_decref(root);
