@@ -72,7 +72,7 @@ static int add_points(const cli_calibrated *job, json_t *spheres, json_t *scatte
                                       : cli_page_points_of_log(&points, &job->log, MARL_MAG);
     if (made) {
         json_array_append_new(spheres, cli_page_sphere(&points, job->result->sensor, fit, radius));
-        cli_page_add_residuals(scatters, &points, job->result->sensor, fit, radius);
+        made = cli_page_add_residuals(scatters, &points, job->result->sensor, fit, radius);
     }
     cli_page_points_free(&points);
     return made;

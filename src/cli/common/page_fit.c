@@ -135,15 +135,15 @@ json_t *cli_page_scatter(const char *title, const char *x_unit, const double *x,
     return root;
 }
 
-void cli_page_add_residuals(json_t *scatters, const cli_page_points *p, marl_sensor sensor,
-                            const marl_fit *fit, double radius)
+int cli_page_add_residuals(json_t *scatters, const cli_page_points *p, marl_sensor sensor,
+                           const marl_fit *fit, double radius)
 {
     double *all = malloc((3 * p->n + 1) * sizeof *all), *azimuth = all, *height = all + p->n,
            *off = all + 2 * p->n;
     char title[96];
     if (all == NULL || p->n < MIN_POINTS) {
         free(all);
-        return;
+        return all != NULL;
     }
     for (size_t i = 0; i < p->n; i++) {
         double v[3];
@@ -158,4 +158,5 @@ void cli_page_add_residuals(json_t *scatters, const cli_page_points *p, marl_sen
     snprintf(title, sizeof title, "corrected length off, %s, over height", unit_name(sensor));
     json_array_append_new(scatters, cli_page_scatter(title, "deg", height, off, p->n));
     free(all);
+    return 1;
 }

@@ -23,8 +23,8 @@ void cli_page_points_free(cli_page_points *points);
  * height. */
 json_t *cli_page_sphere(const cli_page_points *points, marl_sensor sensor, const marl_fit *fit,
                         double radius);
-void cli_page_add_residuals(json_t *scatters, const cli_page_points *points, marl_sensor sensor,
-                            const marl_fit *fit, double radius);
+int cli_page_add_residuals(json_t *scatters, const cli_page_points *points, marl_sensor sensor,
+                           const marl_fit *fit, double radius);
 
 /* One scatter of y over x. */
 json_t *cli_page_scatter(const char *title, const char *x_unit, const double *x, const double *y, size_t n);

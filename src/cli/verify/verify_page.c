@@ -42,7 +42,7 @@ static int add_points(const cli_verified *job, json_t *spheres, json_t *scatters
         made = cli_page_points_of_poses(&points, &poses);
         if (made) {
             json_array_append_new(spheres, cli_page_sphere(&points, MARL_ACCEL, fit, job->gravity));
-            cli_page_add_residuals(scatters, &points, MARL_ACCEL, fit, job->gravity);
+            made = cli_page_add_residuals(scatters, &points, MARL_ACCEL, fit, job->gravity);
         }
         cli_page_points_free(&points);
     }
@@ -52,7 +52,7 @@ static int add_points(const cli_verified *job, json_t *spheres, json_t *scatters
         made = cli_page_points_of_log(&points, &job->log, MARL_MAG);
         if (made) {
             json_array_append_new(spheres, cli_page_sphere(&points, MARL_MAG, fit, fit->field));
-            cli_page_add_residuals(scatters, &points, MARL_MAG, fit, fit->field);
+            made = cli_page_add_residuals(scatters, &points, MARL_MAG, fit, fit->field);
         }
         cli_page_points_free(&points);
     }
