@@ -89,6 +89,13 @@ MARL_CHECKED marl_status marl_calibrate_poses(const marl_log *log, double gravit
                                               marl_error *error);
 void marl_poses_result_free(marl_poses_result *result);
 
+enum { MARL_DIRECTIONS_MAX = 64 };
+
+/* The middles, of length 1, of those cells of equal area that no vector lies in: of 60 for a magnetometer, of
+ * 26 else. Returns how many. */
+size_t marl_missing_directions(const double (*v)[3], size_t n, marl_sensor sensor,
+                               double missing[MARL_DIRECTIONS_MAX][3]);
+
 typedef struct marl_tumble_options {
     double field;          /* uT that corrected lengths shall have; NaN: the matrix has determinant 1 */
     int quick;             /* midpoint of the extremes only */

@@ -63,17 +63,14 @@ static json_t *moves_table(const marl_moves_result *r)
 }
 
 /* Poses, or the readings of a tumble, on the sphere. */
-static int add_points(const cli_calibrated *job, json_t *spheres, json_t *scatters)
+static int add_points(const cli_calibrated *job, const cli_page_lists *to)
 {
     cli_page_points points;
     const marl_fit *fit = &job->result->fit;
     double radius = isfinite(fit->field) ? fit->field : MARL_STANDARD_GRAVITY;
     int made = job->kind == CLI_POSES ? cli_page_points_of_poses(&points, &job->poses.poses)
                                       : cli_page_points_of_log(&points, &job->log, MARL_MAG);
-    if (made) {
-        json_array_append_new(spheres, cli_page_sphere(&points, job->result->sensor, fit, radius));
-        made = cli_page_add_residuals(scatters, &points, job->result->sensor, fit, radius);
-    }
+    made = made && cli_page_add_sphere(&points, job->result->sensor, fit, radius, to);
     cli_page_points_free(&points);
     return made;
 }
@@ -125,7 +122,7 @@ marl_status cli_calibrated_page(const cli_calibrated *job, const char *path, mar
         json_array_append_new(tables, cli_page_fit_table(r->sensor, &r->fit));
     }
     if (job->kind == CLI_POSES || job->kind == CLI_TUMBLE) {
-        made = add_points(job, spheres, scatters);
+        made = add_points(job, &(cli_page_lists){spheres, scatters});
     }
     if (job->kind == CLI_POSES) {
         json_array_append_new(tables, poses_table(&job->poses.poses));

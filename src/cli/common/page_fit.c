@@ -101,21 +101,34 @@ static json_t *point_json(const double v[3])
     return json_pack("[o,o,o]", cli_page_number(v[0], 3), cli_page_number(v[1], 3), cli_page_number(v[2], 3));
 }
 
-json_t *cli_page_sphere(const cli_page_points *p, marl_sensor sensor, const marl_fit *fit, double radius)
+static json_t *sphere_json(const cli_page_points *p, marl_sensor sensor, const marl_fit *fit, double radius)
 {
     char title[64];
-    json_t *root = json_object(), *raw = json_array(), *corrected = json_array();
-    for (size_t i = 0; i < p->n; i++) {
-        double v[3];
-        marl_fit_apply(fit, p->x[i], NAN, v);
-        json_array_append_new(raw, point_json(p->x[i]));
-        json_array_append_new(corrected, point_json(v));
+    double missing[MARL_DIRECTIONS_MAX][3], (*v)[3] = malloc((p->n + 1) * sizeof *v);
+    json_t *root = json_object(), *raw = json_array(), *corrected = json_array(), *holes = json_array();
+    if (v == NULL) {
+        json_decref(raw);
+        json_decref(corrected);
+        json_decref(holes);
+        json_decref(root);
+        return NULL;
     }
+    for (size_t i = 0; i < p->n; i++) {
+        marl_fit_apply(fit, p->x[i], NAN, v[i]);
+        json_array_append_new(raw, point_json(p->x[i]));
+        json_array_append_new(corrected, point_json(v[i]));
+    }
+    size_t n = marl_missing_directions((const double(*)[3])v, p->n, sensor, missing);
+    for (size_t i = 0; i < n; i++) {
+        json_array_append_new(holes, point_json(missing[i]));
+    }
+    free(v);
     snprintf(title, sizeof title, "The %s on the sphere", marl_sensor_name(sensor));
     json_object_set_new(root, "title", json_string(title));
     json_object_set_new(root, "name", json_string(marl_sensor_name(sensor)));
     json_object_set_new(root, "unit", json_string(unit_name(sensor)));
     json_object_set_new(root, "radius", cli_number(radius));
+    json_object_set_new(root, "missing", holes);
     json_object_set_new(root, "raw", raw);
     json_object_set_new(root, "corrected", corrected);
     return root;
@@ -135,8 +148,8 @@ json_t *cli_page_scatter(const char *title, const char *x_unit, const double *x,
     return root;
 }
 
-int cli_page_add_residuals(json_t *scatters, const cli_page_points *p, marl_sensor sensor,
-                           const marl_fit *fit, double radius)
+static int add_residuals(json_t *scatters, const cli_page_points *p, marl_sensor sensor, const marl_fit *fit,
+                         double radius)
 {
     double *all = malloc((3 * p->n + 1) * sizeof *all), *azimuth = all, *height = all + p->n,
            *off = all + 2 * p->n;
@@ -159,4 +172,15 @@ int cli_page_add_residuals(json_t *scatters, const cli_page_points *p, marl_sens
     json_array_append_new(scatters, cli_page_scatter(title, "deg", height, off, p->n));
     free(all);
     return 1;
+}
+
+int cli_page_add_sphere(const cli_page_points *p, marl_sensor sensor, const marl_fit *fit, double radius,
+                        const cli_page_lists *to)
+{
+    json_t *sphere = sphere_json(p, sensor, fit, radius);
+    if (sphere == NULL) {
+        return 0;
+    }
+    json_array_append_new(to->spheres, sphere);
+    return add_residuals(to->scatters, p, sensor, fit, radius);
 }

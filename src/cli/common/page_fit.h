@@ -19,12 +19,15 @@ int cli_page_points_of_log(cli_page_points *points, const marl_log *log, marl_se
 int cli_page_points_of_poses(cli_page_points *points, const marl_pose_list *poses);
 void cli_page_points_free(cli_page_points *points);
 
-/* The points raw and corrected on the sphere of `radius`; and how far their lengths are off over azimuth and
- * height. */
-json_t *cli_page_sphere(const cli_page_points *points, marl_sensor sensor, const marl_fit *fit,
-                        double radius);
-int cli_page_add_residuals(json_t *scatters, const cli_page_points *points, marl_sensor sensor,
-                           const marl_fit *fit, double radius);
+/* The lists of a page: what is on spheres, what is over an axis. */
+typedef struct cli_page_lists {
+    json_t *spheres, *scatters;
+} cli_page_lists;
+
+/* Adds the points raw and corrected on the sphere of `radius`, with the directions that are missing, and how
+ * far their lengths are off over azimuth and height. 0 without memory. */
+int cli_page_add_sphere(const cli_page_points *points, marl_sensor sensor, const marl_fit *fit, double radius,
+                        const cli_page_lists *to);
 
 /* One scatter of y over x. */
 json_t *cli_page_scatter(const char *title, const char *x_unit, const double *x, const double *y, size_t n);

@@ -31,7 +31,7 @@ static json_t *sensors_table(const marl_verification *v)
 }
 
 /* Poses of the accelerometer, readings of the magnetometer. 0 without memory. */
-static int add_points(const cli_verified *job, json_t *spheres, json_t *scatters)
+static int add_points(const cli_verified *job, const cli_page_lists *to)
 {
     cli_page_points points;
     marl_pose_list poses = {0};
@@ -40,20 +40,14 @@ static int add_points(const cli_verified *job, json_t *spheres, json_t *scatters
     if (job->result.sensor[MARL_ACCEL].present && marl_poses_find(&job->log, &poses, &none) == MARL_OK) {
         const marl_fit *fit = &job->record.fit[MARL_ACCEL];
         made = cli_page_points_of_poses(&points, &poses);
-        if (made) {
-            json_array_append_new(spheres, cli_page_sphere(&points, MARL_ACCEL, fit, job->gravity));
-            made = cli_page_add_residuals(scatters, &points, MARL_ACCEL, fit, job->gravity);
-        }
+        made = made && cli_page_add_sphere(&points, MARL_ACCEL, fit, job->gravity, to);
         cli_page_points_free(&points);
     }
     marl_poses_free(&poses);
     if (made && job->result.sensor[MARL_MAG].present) {
         const marl_fit *fit = &job->record.fit[MARL_MAG];
         made = cli_page_points_of_log(&points, &job->log, MARL_MAG);
-        if (made) {
-            json_array_append_new(spheres, cli_page_sphere(&points, MARL_MAG, fit, fit->field));
-            made = cli_page_add_residuals(scatters, &points, MARL_MAG, fit, fit->field);
-        }
+        made = made && cli_page_add_sphere(&points, MARL_MAG, fit, fit->field, to);
         cli_page_points_free(&points);
     }
     return made && none.status != MARL_ERR_SYSTEM;
@@ -63,7 +57,7 @@ marl_status cli_verify_page(const cli_verified *job, const char *path, marl_erro
 {
     char title[300], verdict[200];
     json_t *root = json_object(), *spheres = json_array(), *scatters = json_array(), *tables = json_array();
-    int made = add_points(job, spheres, scatters);
+    int made = add_points(job, &(cli_page_lists){spheres, scatters});
     json_array_append_new(tables, sensors_table(&job->result));
     snprintf(title, sizeof title, "%.120s on %.120s", cli_base_name(job->record_path),
              cli_base_name(job->log.path));
