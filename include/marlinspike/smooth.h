@@ -13,6 +13,7 @@
 #include "marlinspike/calibration.h"
 #include "marlinspike/log.h"
 #include "marlinspike/series.h"
+#include "marlinspike/spans.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -53,7 +54,9 @@ typedef struct marl_smoothed {
 /* Smooths a log. `record` may be NULL (readings as they are; unless the log is corrected already, larger
  * remainders are then assumed). MARL_ERR_INSUFFICIENT under 10 s, without accelerometer or gyroscope, or when
  * no attitude can be started; MARL_ERR_INPUT when it is corrected already and a calibration is given, or of
- * another device; MARL_ERR_SYSTEM without memory (about 50 KB for each second of the log). */
+ * another device; MARL_ERR_SYSTEM without memory (about 50 KB for each second of the log). Logs with a
+ * magnetometer of over 90 minutes are smoothed in windows of an hour that overlap by two minutes: 200 MB,
+ * however long they are. */
 MARL_CHECKED marl_status marl_smooth(const marl_log *log, const marl_calibration_record *record,
                                      const char *record_path, marl_smoothed *smoothed, marl_error *error);
 void marl_smoothed_free(marl_smoothed *smoothed);
@@ -70,6 +73,22 @@ typedef struct marl_refined {
 MARL_CHECKED marl_status marl_smooth_refine(const marl_log *log, const char *record_path,
                                             const marl_smoothed *smoothed, marl_calibration_record *record,
                                             marl_refined *refined, marl_error *error);
+
+/* Two rests with equal readings of accelerometer and magnetometer, between which the board was elsewhere: the
+ * attitude must come back. */
+typedef struct marl_closure {
+    marl_span first, again;
+    double away_deg;  /* how far it went in between */
+    double error_deg; /* rotation between the two attitudes */
+    double sigma_deg; /* by the standard deviations of both */
+} marl_closure;
+
+/* Fills at most `max` closures, each rest with the nearest one before it that is equal (gravity's direction
+ * within 0.2 degrees, the field's within 0.35); none without a magnetometer. The readings are the log's, raw
+ * or corrected. MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_smooth_closures(const marl_log *log, const marl_smoothed *smoothed,
+                                              marl_closure *closure, size_t max, size_t *count,
+                                              marl_error *error);
 
 /* The attitudes alone, to be freed by the caller. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_smoothed_series(const marl_smoothed *smoothed, marl_series *series,

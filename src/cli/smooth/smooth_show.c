@@ -2,6 +2,7 @@
  * A smoothed log as a table, as JSON, and its limits. */
 #include "cli/smooth/smooth.h"
 #include <math.h>
+#include <stdio.h>
 
 #define DEGREE 0.017453292519943295
 #define LONG_GAP 1.0      /* s */
@@ -45,6 +46,43 @@ static void print_remainder(const char *name, const char *unit, const double val
     cli_print(" %s\n", unit);
 }
 
+/* Independent evidence, where the log has it. */
+static void print_closures(const cli_smoothed *job)
+{
+    if (job->closures > 0) {
+        cli_print("\nclosures: the same rest again (readings equal), after it was turned away\n%-18s %-18s "
+                  "%8s %10s %8s\n",
+                  "first, s", "again, s", "away deg", "misclosure", "sigma");
+    }
+    for (size_t i = 0; i < job->closures; i++) {
+        const marl_closure *c = &job->closure[i];
+        char first[32], again[32];
+        snprintf(first, sizeof first, "%.1f to %.1f", 1e-9 * (double)c->first.from_ns,
+                 1e-9 * (double)c->first.to_ns);
+        snprintf(again, sizeof again, "%.1f to %.1f", 1e-9 * (double)c->again.from_ns,
+                 1e-9 * (double)c->again.to_ns);
+        cli_print("%-18s %-18s %8.0f %10.3f %8.3f\n", first, again, c->away_deg, c->error_deg, c->sigma_deg);
+    }
+}
+
+static json_t *closures_json(const cli_smoothed *job)
+{
+    json_t *list = json_array();
+    for (size_t i = 0; i < job->closures; i++) {
+        const marl_closure *c = &job->closure[i];
+        json_t *one = json_object();
+        const double first[2] = {1e-9 * (double)c->first.from_ns, 1e-9 * (double)c->first.to_ns};
+        const double again[2] = {1e-9 * (double)c->again.from_ns, 1e-9 * (double)c->again.to_ns};
+        json_object_set_new(one, "first", cli_numbers(first, 2));
+        json_object_set_new(one, "again", cli_numbers(again, 2));
+        json_object_set_new(one, "away_deg", cli_number(c->away_deg));
+        json_object_set_new(one, "error_deg", cli_number(c->error_deg));
+        json_object_set_new(one, "sigma_deg", cli_number(c->sigma_deg));
+        json_array_append_new(list, one);
+    }
+    return list;
+}
+
 int cli_smooth_table(const cli_smoothed *job)
 {
     const marl_smoothed *s = &job->smoothed;
@@ -68,6 +106,7 @@ int cli_smooth_table(const cli_smoothed *job)
         sigma[k] = last->bias_sigma[k] / DEGREE;
     }
     print_remainder("gyroscope", "deg/s, at the end", bias, sigma, none);
+    print_closures(job);
     if (job->into != NULL) {
         cli_print(job->refined.any ? "* added: %s\n"
                                    : "nothing significant in both halves: %s is unchanged\n",
@@ -115,6 +154,7 @@ int cli_smooth_json(const cli_smoothed *job)
     }
     json_object_set_new(root, "gyro_bias", cli_numbers(last->bias, 3));
     json_object_set_new(root, "gyro_bias_sigma", cli_numbers(last->bias_sigma, 3));
+    json_object_set_new(root, "closures", closures_json(job));
     json_object_set_new(root, "warnings", cli_warnings_json(&job->warnings));
     return cli_print_json(root);
 }

@@ -168,13 +168,13 @@ static void summarise(const lab_smoother *s, marl_smoothed *out)
     }
 }
 
-marl_status marl_smooth(const marl_log *log, const marl_calibration_record *record, const char *record_path,
-                        marl_smoothed *smoothed, marl_error *error)
+marl_status lab_smooth_whole(const marl_log *log, const lab_smooth_by *by, marl_smoothed *smoothed,
+                             marl_error *error)
 {
     lab_smoother s = {0};
     memset(smoothed, 0, sizeof *smoothed);
-    marl_status status = check(log, record, record_path, error);
-    status = status != MARL_OK ? status : load(log, record, &s, error);
+    marl_status status = check(log, by->record, by->path, error);
+    status = status != MARL_OK ? status : load(log, by->record, &s, error);
     status = status != MARL_OK ? status : lab_smooth_start(&s, log->path, error);
     for (int pass = 0; pass < PASSES && status == MARL_OK; pass++) {
         lab_smooth_move(&s);

@@ -64,4 +64,14 @@ void lab_rotation_between(const double a[4], const double b[4], double rotation[
 void lab_rate_between(const marl_sample *before, const marl_sample *after, const double bias[3],
                       double rate[3]);
 
+/* The calibration, NULL without, and its file. */
+typedef struct lab_smooth_by {
+    const marl_calibration_record *record;
+    const char *path;
+} lab_smooth_by;
+
+/* As marl_smooth, the log in one piece. */
+MARL_CHECKED marl_status lab_smooth_whole(const marl_log *log, const lab_smooth_by *by,
+                                          marl_smoothed *smoothed, marl_error *error);
+
 #endif

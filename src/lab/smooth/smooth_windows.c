@@ -1,0 +1,167 @@
+/* SPDX-License-Identifier: MIT
+ * Long logs are smoothed in windows that overlap, so that memory does not grow with the log. */
+#include "lab/smooth/smooth_parts.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define LONGEST_WHOLE_S 5400.0
+#define WINDOW_S 3600.0
+#define EDGE_S 60.0 /* left out at each seam: what came before and after is known there as well */
+#define NS 1e9
+
+/* Where the parts come together; the constants as sums weighted by their variances. */
+typedef struct joined {
+    marl_smoothed *all;
+    size_t row_capacity, knot_capacity;
+    double accel[3], mag[3], accel_weight[3], mag_weight[3];
+    double seconds, tilt2, heading2;
+} joined;
+
+static int make_room(joined *j, size_t rows, size_t knots)
+{
+    marl_smoothed *all = j->all;
+    if (all->n + rows > j->row_capacity) {
+        j->row_capacity = 2 * (all->n + rows);
+        void *larger = realloc(all->row, j->row_capacity * sizeof *all->row);
+        all->row = larger != NULL ? larger : all->row;
+        if (larger == NULL) {
+            return 0;
+        }
+    }
+    if (all->knots + knots > j->knot_capacity) {
+        j->knot_capacity = 2 * (all->knots + knots);
+        void *larger = realloc(all->knot, j->knot_capacity * sizeof *all->knot);
+        all->knot = larger != NULL ? larger : all->knot;
+        if (larger == NULL) {
+            return 0;
+        }
+    }
+    return 1;
+}
+
+static void add_remainder(const double value[3], const double sigma[3], double sum[3], double weight[3])
+{
+    for (int k = 0; k < 3; k++) {
+        double w = 1 / (sigma[k] * sigma[k]);
+        if (isfinite(w)) {
+            sum[k] += w * value[k];
+            weight[k] += w;
+        }
+    }
+}
+
+static void add_constants(joined *j, const marl_smoothed *part, double seconds)
+{
+    marl_smoothed *all = j->all;
+    double share = seconds / (j->seconds + seconds);
+    add_remainder(part->accel_bias, part->accel_bias_sigma, j->accel, j->accel_weight);
+    add_remainder(part->mag_bias, part->mag_bias_sigma, j->mag, j->mag_weight);
+    all->field_north += share * (part->field_north - all->field_north);
+    all->field_up += share * (part->field_up - all->field_up);
+    all->still_share += share * (part->still_share - all->still_share);
+    all->disturbed_share += share * (part->disturbed_share - all->disturbed_share);
+    all->longest_gap_s = fmax(all->longest_gap_s, part->longest_gap_s);
+    all->accel_is_worse |= part->accel_is_worse;
+    all->mag_is_worse |= part->mag_is_worse;
+    all->heading_is_magnetic = part->heading_is_magnetic;
+    j->seconds += seconds;
+}
+
+/* Takes over what lies in [from, to). */
+static int add_part(joined *j, const marl_smoothed *part, int64_t from, int64_t to)
+{
+    if (!make_room(j, part->n, part->knots)) {
+        return 0;
+    }
+    for (size_t i = 0; i < part->n; i++) {
+        if (part->row[i].t_ns >= from && part->row[i].t_ns < to) {
+            j->all->row[j->all->n++] = part->row[i];
+            j->tilt2 += pow((double)part->row[i].sigma_tilt, 2);
+            j->heading2 += pow((double)part->row[i].sigma_heading, 2);
+        }
+    }
+    for (size_t i = 0; i < part->knots; i++) {
+        if (part->knot[i].t_ns >= from && part->knot[i].t_ns < to) {
+            j->all->knot[j->all->knots++] = part->knot[i];
+        }
+    }
+    add_constants(j, part, 1e-9 * (double)(to - from));
+    return 1;
+}
+
+static void finish(joined *j)
+{
+    marl_smoothed *all = j->all;
+    for (int k = 0; k < 3; k++) {
+        all->accel_bias[k] = j->accel_weight[k] > 0 ? j->accel[k] / j->accel_weight[k] : 0;
+        all->accel_bias_sigma[k] = 1 / sqrt(j->accel_weight[k]);
+        all->mag_bias[k] = j->mag_weight[k] > 0 ? j->mag[k] / j->mag_weight[k] : 0;
+        all->mag_bias_sigma[k] = 1 / sqrt(j->mag_weight[k]);
+    }
+    all->sigma_tilt_rms = sqrt(j->tilt2 / (double)all->n);
+    all->sigma_heading_rms = sqrt(j->heading2 / (double)all->n);
+}
+
+static size_t row_at(const marl_log *log, double since_s)
+{
+    int64_t wanted = log->row[0].sample.t_ns + (int64_t)(since_s * NS);
+    size_t low = 0, high = log->n;
+    while (low < high) {
+        size_t middle = low + (high - low) / 2;
+        if (log->row[middle].sample.t_ns < wanted) {
+            low = middle + 1;
+        } else {
+            high = middle;
+        }
+    }
+    return low;
+}
+
+static marl_status smooth_windows(const marl_log *log, const lab_smooth_by *by, double seconds,
+                                  marl_smoothed *smoothed, marl_error *error)
+{
+    joined j = {.all = smoothed};
+    size_t windows = (size_t)ceil((seconds - 2 * EDGE_S) / (WINDOW_S - 2 * EDGE_S));
+    double step = (seconds - 2 * EDGE_S) / (double)windows;
+    int64_t begin = log->row[0].sample.t_ns;
+    marl_status status = MARL_OK;
+    for (size_t w = 0; w < windows && status == MARL_OK; w++) {
+        double from = (double)w * step, to = from + step + 2 * EDGE_S;
+        marl_log part = *log;
+        size_t first = row_at(log, from), end = w + 1 < windows ? row_at(log, to) : log->n;
+        part.row += first;
+        part.n = end - first;
+        marl_smoothed one;
+        status = lab_smooth_whole(&part, by, &one, error);
+        int64_t keep_from = w == 0 ? begin : begin + (int64_t)((from + EDGE_S) * NS);
+        int64_t keep_to = w + 1 == windows ? INT64_MAX : begin + (int64_t)((from + step + EDGE_S) * NS);
+        if (status == MARL_OK && !add_part(&j, &one, keep_from, keep_to)) {
+            status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+        }
+        if (status == MARL_OK) {
+            marl_smoothed_free(&one);
+        }
+    }
+    finish(&j);
+    return status;
+}
+
+/* A heading without a magnetometer would begin anew in every window: such a log stays whole. */
+marl_status marl_smooth(const marl_log *log, const marl_calibration_record *record, const char *record_path,
+                        marl_smoothed *smoothed, marl_error *error)
+{
+    const lab_smooth_by by = {record, record_path};
+    double seconds =
+        log->n > 1 ? 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns) : 0;
+    int has_mag = (log->info.columns & MARL_COLUMNS_MAG) == MARL_COLUMNS_MAG;
+    memset(smoothed, 0, sizeof *smoothed);
+    if (seconds <= LONGEST_WHOLE_S || !has_mag) {
+        return lab_smooth_whole(log, &by, smoothed, error);
+    }
+    marl_status status = smooth_windows(log, &by, seconds, smoothed, error);
+    if (status != MARL_OK) {
+        marl_smoothed_free(smoothed);
+    }
+    return status;
+}
