@@ -29,7 +29,8 @@ static void fit_many(void *context)
 {
     lab_ellipsoid fit;
     static unsigned char skip[MANY];
-    if (lab_ellipsoid_fit_robust((const double(*)[3])context, MANY, LAB_FULL, skip, &fit, NULL) != MARL_OK) {
+    if (lab_ellipsoid_fit_robust(&(lab_points){(const double(*)[3])context, MANY, NULL}, LAB_FULL, skip, &fit,
+                                 NULL) != MARL_OK) {
         exit(1);
     }
 }

@@ -75,7 +75,7 @@ static void ten_tunings(void *context)
         of[i] = &c[i];
         marl_series_free(&estimate);
     }
-    must(marl_rank_tunings(of, TUNINGS, 1, MARL_RANK_BY_TOTAL, rank, &error), &error);
+    must(marl_rank_tunings(&(marl_contest){of, TUNINGS, 1, MARL_RANK_BY_TOTAL}, rank, &error), &error);
     for (int i = 0; i < TUNINGS; i++) {
         marl_comparison_free(&c[i]);
     }

@@ -230,7 +230,8 @@ static void print_compared(marl_scene_kind scene)
         for (int i = 0; i < TUNINGS * LOGS; i++) {
             of[i] = &c[i / LOGS][g * LOGS + i % LOGS];
         }
-        if (marl_rank_tunings(of, TUNINGS, LOGS, MARL_RANK_BY_TOTAL, rank, &error) != MARL_OK) {
+        if (marl_rank_tunings(&(marl_contest){of, TUNINGS, LOGS, MARL_RANK_BY_TOTAL}, rank, &error) !=
+            MARL_OK) {
             exit(1);
         }
         double signed_truth = rank[0].tuning == 0 ? truth : -truth;

@@ -22,15 +22,21 @@ typedef struct marl_rank {
     int over_logs;     /* 1: the interval holds for further logs of the same kind; 0: for these recordings */
 } marl_rank;
 
-/* comparison[tuning * cases + case], NULL where it failed. The order goes to rank[0 .. tunings - 1].
+/* What is ranked. */
+typedef struct marl_contest {
+    const marl_comparison *const *of; /* of[tuning * cases + case], NULL where it failed */
+    size_t tunings, cases;
+    marl_rank_by by;
+} marl_contest;
+
+/* The order goes to rank[0 .. tunings - 1].
  *
  * From three cases on the interval is by the jackknife over cases ("The jackknife, the bootstrap and other
  * resampling plans", 1982) with Student's t: what further logs of the same kind would show. With fewer it is
  * a bootstrap over blocks of time, as long as the errors remember and 5 s at least, the same draws for all
  * tunings ("The jackknife and the bootstrap for general stationary observations", 1989), from a fixed seed:
  * it holds for these recordings alone. MARL_ERR_SYSTEM without memory. */
-MARL_CHECKED marl_status marl_rank_tunings(const marl_comparison *const *comparison, size_t tunings,
-                                           size_t cases, marl_rank_by by, marl_rank *rank, marl_error *error);
+MARL_CHECKED marl_status marl_rank_tunings(const marl_contest *contest, marl_rank *rank, marl_error *error);
 
 #ifdef __cplusplus
 }

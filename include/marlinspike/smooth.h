@@ -83,12 +83,18 @@ typedef struct marl_closure {
     double sigma_deg; /* by the standard deviations of both */
 } marl_closure;
 
-/* Fills at most `max` closures, each rest with the nearest one before it that is equal (gravity's direction
+enum { MARL_CLOSURES_MAX = 20 };
+
+typedef struct marl_closures {
+    size_t n;
+    marl_closure at[MARL_CLOSURES_MAX];
+} marl_closures;
+
+/* The first closures, each rest with the nearest one before it that is equal (gravity's direction
  * within 0.2 degrees, the field's within 0.35); none without a magnetometer. The readings are the log's, raw
  * or corrected. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_smooth_closures(const marl_log *log, const marl_smoothed *smoothed,
-                                              marl_closure *closure, size_t max, size_t *count,
-                                              marl_error *error);
+                                              marl_closures *closures, marl_error *error);
 
 /* The attitudes alone, to be freed by the caller. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_smoothed_series(const marl_smoothed *smoothed, marl_series *series,

@@ -175,8 +175,10 @@ static inline fit_ratios fit_trial_run(const fit_trial *how, int trials, uint64_
         fit_trial_make(how, &truth, &random, x, clean);
         lab_ellipsoid fit;
         marl_status status =
-            robust ? lab_ellipsoid_fit_robust((const double(*)[3])x, how->points, LAB_FULL, skip, &fit, NULL)
-                   : lab_ellipsoid_fit((const double(*)[3])x, NULL, how->points, LAB_FULL, &fit, NULL);
+            robust ? lab_ellipsoid_fit_robust(&(lab_points){(const double(*)[3])x, how->points, NULL},
+                                              LAB_FULL, skip, &fit, NULL)
+                   : lab_ellipsoid_fit(&(lab_points){(const double(*)[3])x, how->points, NULL}, LAB_FULL,
+                                       &fit, NULL);
         if (status != MARL_OK ||
             !fit_trial_bound(&truth, how->noise, (const double(*)[3])clean, how->points, bound)) {
             r.failed++;

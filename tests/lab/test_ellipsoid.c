@@ -63,7 +63,8 @@ START_TEST(spheres_and_diagonals)
             x[i][k] = 0.1 * (k + 1) + 9.8 * axes[i][k] / (1 + 0.01 * k);
         }
     }
-    ck_assert_int_eq(lab_ellipsoid_fit((const double(*)[3])x, NULL, 6, LAB_DIAGONAL, &fit, NULL), MARL_OK);
+    ck_assert_int_eq(
+        lab_ellipsoid_fit(&(lab_points){(const double(*)[3])x, 6, NULL}, LAB_DIAGONAL, &fit, NULL), MARL_OK);
     for (int k = 0; k < 3; k++) {
         ck_assert_double_eq_tol(fit.bias[k], 0.1 * (k + 1), 1e-6);
         ck_assert_double_eq_tol(fit.shape[k][k] * 9.8, 1 + 0.01 * k, 1e-7);
@@ -74,7 +75,8 @@ START_TEST(spheres_and_diagonals)
     fit_truth truth = {{20, -30, 10}, {{0.02, 0, 0}, {0, 0.02, 0}, {0, 0, 0.02}}};
     double cap[60][3], clean[60][3];
     fit_trial_make(&how, &truth, &random, cap, clean);
-    ck_assert_int_eq(lab_ellipsoid_fit((const double(*)[3])cap, NULL, 60, LAB_SPHERE, &fit, NULL), MARL_OK);
+    ck_assert_int_eq(
+        lab_ellipsoid_fit(&(lab_points){(const double(*)[3])cap, 60, NULL}, LAB_SPHERE, &fit, NULL), MARL_OK);
     for (int k = 0; k < 3; k++) {
         ck_assert_double_eq_tol(fit.bias[k], truth.bias[k], 0.02);
     }
@@ -93,13 +95,15 @@ START_TEST(what_is_no_ellipsoid_is_refused)
         x[i][2] = 5;
         same[i][0] = same[i][1] = same[i][2] = 1;
     }
-    ck_assert_int_eq(lab_ellipsoid_fit((const double(*)[3])x, NULL, 40, LAB_FULL, &fit, &error),
+    ck_assert_int_eq(
+        lab_ellipsoid_fit(&(lab_points){(const double(*)[3])x, 40, NULL}, LAB_FULL, &fit, &error),
+        MARL_ERR_INSUFFICIENT);
+    ck_assert_int_eq(
+        lab_ellipsoid_fit(&(lab_points){(const double(*)[3])same, 40, NULL}, LAB_FULL, &fit, NULL),
+        MARL_ERR_INSUFFICIENT);
+    ck_assert_int_eq(lab_ellipsoid_fit(&(lab_points){(const double(*)[3])x, 5, NULL}, LAB_FULL, &fit, NULL),
                      MARL_ERR_INSUFFICIENT);
-    ck_assert_int_eq(lab_ellipsoid_fit((const double(*)[3])same, NULL, 40, LAB_FULL, &fit, NULL),
-                     MARL_ERR_INSUFFICIENT);
-    ck_assert_int_eq(lab_ellipsoid_fit((const double(*)[3])x, NULL, 5, LAB_FULL, &fit, NULL),
-                     MARL_ERR_INSUFFICIENT);
-    ck_assert_int_eq(lab_ellipsoid_fit((const double(*)[3])x, NULL, 0, LAB_SPHERE, &fit, NULL),
+    ck_assert_int_eq(lab_ellipsoid_fit(&(lab_points){(const double(*)[3])x, 0, NULL}, LAB_SPHERE, &fit, NULL),
                      MARL_ERR_INSUFFICIENT);
 }
 END_TEST

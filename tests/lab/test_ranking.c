@@ -36,7 +36,7 @@ START_TEST(order_and_certainty)
         c[i] = errors_of(300, levels[i], &shared, &d);
         of[i] = &c[i];
     }
-    ck_assert_int_eq(marl_rank_tunings(of, 4, 1, MARL_RANK_BY_TILT, rank, &error), MARL_OK);
+    ck_assert_int_eq(marl_rank_tunings(&(marl_contest){of, 4, 1, MARL_RANK_BY_TILT}, rank, &error), MARL_OK);
     ck_assert(rank[0].tuning == 1 || rank[0].tuning == 2);
     ck_assert_uint_eq(rank[2].tuning, 0);
     ck_assert_uint_eq(rank[3].tuning, 3);
@@ -71,14 +71,16 @@ START_TEST(interval_holds_the_truth)
         const marl_comparison *of[] = {&a, &b};
         marl_rank rank[2];
         marl_error error = {0};
-        ck_assert_int_eq(marl_rank_tunings(of, 2, 1, MARL_RANK_BY_TOTAL, rank, &error), MARL_OK);
+        ck_assert_int_eq(marl_rank_tunings(&(marl_contest){of, 2, 1, MARL_RANK_BY_TOTAL}, rank, &error),
+                         MARL_OK);
         held += rank[1].low <= 0;
         double width = rank[1].high - rank[1].low;
         for (size_t i = 0; i < a.n; i++) {
             a.error[i].total_deg *= 4;
             b.error[i].total_deg *= 4;
         }
-        ck_assert_int_eq(marl_rank_tunings(of, 2, 1, MARL_RANK_BY_TOTAL, rank, &error), MARL_OK);
+        ck_assert_int_eq(marl_rank_tunings(&(marl_contest){of, 2, 1, MARL_RANK_BY_TOTAL}, rank, &error),
+                         MARL_OK);
         ck_assert_double_eq_tol((rank[1].high - rank[1].low) / width, 4, 1e-6);
         marl_comparison_free(&a);
         marl_comparison_free(&b);
@@ -100,7 +102,7 @@ START_TEST(several_logs_and_failures)
         of[i] = &c[i];
     }
     of[2] = NULL; /* the second tuning failed on the first log */
-    ck_assert_int_eq(marl_rank_tunings(of, 3, 2, MARL_RANK_BY_TOTAL, rank, &error), MARL_OK);
+    ck_assert_int_eq(marl_rank_tunings(&(marl_contest){of, 3, 2, MARL_RANK_BY_TOTAL}, rank, &error), MARL_OK);
     ck_assert_uint_eq(rank[2].tuning, 1);
     ck_assert_uint_eq(rank[2].failed, 1);
     ck_assert(isnan(rank[2].low) && isfinite(rank[1].low));
@@ -108,14 +110,15 @@ START_TEST(several_logs_and_failures)
      */
     ck_assert_double_eq_tol(rank[0].score_deg, sqrt(2.5), 0.5);
     of[0] = of[1] = of[3] = of[4] = of[5] = NULL;
-    ck_assert_int_eq(marl_rank_tunings(of, 3, 2, MARL_RANK_BY_TOTAL, rank, &error), MARL_OK);
+    ck_assert_int_eq(marl_rank_tunings(&(marl_contest){of, 3, 2, MARL_RANK_BY_TOTAL}, rank, &error), MARL_OK);
     ck_assert(isnan(rank[0].score_deg) && rank[0].failed == 2);
     for (int i = 0; i < 6; i++) {
         marl_comparison_free(&c[i]);
     }
     marl_comparison brief = errors_of(6, 1.0, NULL, &d);
     const marl_comparison *two[] = {&brief, &brief};
-    ck_assert_int_eq(marl_rank_tunings(two, 2, 1, MARL_RANK_BY_TOTAL, rank, &error), MARL_OK);
+    ck_assert_int_eq(marl_rank_tunings(&(marl_contest){two, 2, 1, MARL_RANK_BY_TOTAL}, rank, &error),
+                     MARL_OK);
     ck_assert(isnan(rank[1].low) && rank[1].difference == 0); /* one block tells no scatter */
     marl_comparison_free(&brief);
 }

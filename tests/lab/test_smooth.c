@@ -193,25 +193,24 @@ START_TEST(closures_are_found)
 {
     marl_log log = corrected_log(MARL_SCENE_TURNS, 72, 8);
     marl_smoothed s;
-    marl_closure closure[8];
-    size_t n;
+    marl_closures c;
     ck_assert_int_eq(marl_smooth(&log, NULL, NULL, &s, NULL), MARL_OK);
-    ck_assert_int_eq(marl_smooth_closures(&log, &s, closure, 8, &n, NULL), MARL_OK);
-    ck_assert_uint_ge(n, 3);
-    for (size_t i = 0; i < n; i++) {
-        ck_assert(closure[i].first.to_ns < closure[i].again.from_ns && closure[i].away_deg > 90);
-        ck_assert_msg(closure[i].error_deg < 3 * closure[i].sigma_deg && closure[i].sigma_deg < 0.5,
-                      "%.3f +- %.3f", closure[i].error_deg, closure[i].sigma_deg);
-        const marl_log_row *a = &log.row[(closure[i].first.from_ns + closure[i].first.to_ns) / 20000000];
-        const marl_log_row *b = &log.row[(closure[i].again.from_ns + closure[i].again.to_ns) / 20000000];
+    ck_assert_int_eq(marl_smooth_closures(&log, &s, &c, NULL), MARL_OK);
+    ck_assert_uint_ge(c.n, 3);
+    for (size_t i = 0; i < c.n; i++) {
+        ck_assert(c.at[i].first.to_ns < c.at[i].again.from_ns && c.at[i].away_deg > 90);
+        ck_assert_msg(c.at[i].error_deg < 3 * c.at[i].sigma_deg && c.at[i].sigma_deg < 0.5, "%.3f +- %.3f",
+                      c.at[i].error_deg, c.at[i].sigma_deg);
+        const marl_log_row *a = &log.row[(c.at[i].first.from_ns + c.at[i].first.to_ns) / 20000000];
+        const marl_log_row *b = &log.row[(c.at[i].again.from_ns + c.at[i].again.to_ns) / 20000000];
         ck_assert_double_lt(marl_error_between(a->q, b->q).total_deg, 0.5);
     }
     marl_smoothed_free(&s);
     marl_log_free(&log);
     log = corrected_log(MARL_SCENE_POSES, 72, 8);
     ck_assert_int_eq(marl_smooth(&log, NULL, NULL, &s, NULL), MARL_OK);
-    ck_assert_int_eq(marl_smooth_closures(&log, &s, closure, 8, &n, NULL), MARL_OK);
-    ck_assert_uint_eq(n, 0);
+    ck_assert_int_eq(marl_smooth_closures(&log, &s, &c, NULL), MARL_OK);
+    ck_assert_uint_eq(c.n, 0);
     marl_smoothed_free(&s);
     marl_log_free(&log);
 }

@@ -201,7 +201,8 @@ START_TEST(an_interval_over_logs_holds_for_further_logs)
             c[i] = errors_of((i < LOGS ? 1.0 : 1.3) * fabs(1 + 0.3 * dice_normal(&d)), &d);
             of[i] = &c[i];
         }
-        ck_assert_int_eq(marl_rank_tunings(of, 2, LOGS, MARL_RANK_BY_TOTAL, rank, NULL), MARL_OK);
+        ck_assert_int_eq(marl_rank_tunings(&(marl_contest){of, 2, LOGS, MARL_RANK_BY_TOTAL}, rank, NULL),
+                         MARL_OK);
         ck_assert_int_eq(rank[1].over_logs, 1);
         double wanted = rank[0].tuning == 0 ? truth : -truth;
         held += rank[1].low <= wanted && wanted <= rank[1].high;

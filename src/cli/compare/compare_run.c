@@ -88,8 +88,8 @@ static marl_status rank_runs(cli_comparison *job, marl_error *error)
             job->rank_by = MARL_RANK_BY_TILT;
         }
     }
-    marl_status status =
-        marl_rank_tunings(of, job->tunings * job->rates, job->cases, job->rank_by, job->rank, error);
+    marl_status status = marl_rank_tunings(
+        &(marl_contest){of, job->tunings * job->rates, job->cases, job->rank_by}, job->rank, error);
     free(of);
     return status;
 }

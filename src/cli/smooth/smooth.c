@@ -84,8 +84,7 @@ static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *
     s = marl_smooth(&job->log, given ? &record : NULL, path, &job->smoothed, error);
     if (s == MARL_OK) {
         cli_smooth_warn(job);
-        s = marl_smooth_closures(&job->log, &job->smoothed, job->closure, CLI_MAX_CLOSURES, &job->closures,
-                                 error);
+        s = marl_smooth_closures(&job->log, &job->smoothed, &job->closures, error);
     }
     s = s == MARL_OK && o->out != NULL ? write_attitudes(job, error) : s;
     s = s == MARL_OK && o->into != NULL ? refine(job, o, &record, error) : s;

@@ -5,13 +5,10 @@
 
 #include "cli/common/cli.h"
 
-enum { CLI_MAX_CLOSURES = 20 };
-
 typedef struct cli_smoothed {
     marl_log log;
     marl_smoothed smoothed;
-    size_t closures;
-    marl_closure closure[CLI_MAX_CLOSURES];
+    marl_closures closures;
     marl_refined refined;
     const char *out, *into, *figure; /* NULL: not asked for */
     cli_warnings warnings;

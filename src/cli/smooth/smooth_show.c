@@ -49,13 +49,13 @@ static void print_remainder(const char *name, const char *unit, const double val
 /* Independent evidence, where the log has it. */
 static void print_closures(const cli_smoothed *job)
 {
-    if (job->closures > 0) {
+    if (job->closures.n > 0) {
         cli_print("\nclosures: the same rest again (readings equal), after it was turned away\n%-18s %-18s "
                   "%8s %10s %8s\n",
                   "first, s", "again, s", "away deg", "misclosure", "sigma");
     }
-    for (size_t i = 0; i < job->closures; i++) {
-        const marl_closure *c = &job->closure[i];
+    for (size_t i = 0; i < job->closures.n; i++) {
+        const marl_closure *c = &job->closures.at[i];
         char first[32], again[32];
         snprintf(first, sizeof first, "%.1f to %.1f", 1e-9 * (double)c->first.from_ns,
                  1e-9 * (double)c->first.to_ns);
@@ -68,8 +68,8 @@ static void print_closures(const cli_smoothed *job)
 static json_t *closures_json(const cli_smoothed *job)
 {
     json_t *list = json_array();
-    for (size_t i = 0; i < job->closures; i++) {
-        const marl_closure *c = &job->closure[i];
+    for (size_t i = 0; i < job->closures.n; i++) {
+        const marl_closure *c = &job->closures.at[i];
         json_t *one = json_object();
         const double first[2] = {1e-9 * (double)c->first.from_ns, 1e-9 * (double)c->first.to_ns};
         const double again[2] = {1e-9 * (double)c->again.from_ns, 1e-9 * (double)c->again.to_ns};

@@ -108,10 +108,10 @@ static double few_poses(const lab_ellipsoid *e)
 
 static marl_status fit_model(material *m, lab_ellipsoid_model model, lab_ellipsoid *e, marl_error *error)
 {
-    const double(*x)[3] = (const double(*)[3])m->x;
+    const lab_points points = {(const double(*)[3])m->x, m->n, NULL};
     memset(m->skip, 0, m->n);
-    return m->n >= MIN_ROBUST ? lab_ellipsoid_fit_robust(x, m->n, model, m->skip, e, error)
-                              : lab_ellipsoid_fit(x, NULL, m->n, model, e, error);
+    return m->n >= MIN_ROBUST ? lab_ellipsoid_fit_robust(&points, model, m->skip, e, error)
+                              : lab_ellipsoid_fit(&points, model, e, error);
 }
 
 static void report_fit(const material *m, double gravity, lab_ellipsoid *e, marl_poses_result *r)

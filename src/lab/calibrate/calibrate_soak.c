@@ -128,12 +128,12 @@ static void report_axis(marl_soak_result *r, int k, double lag_s)
     marl_fit *fit = &r->outcome.fit;
     lab_soak_curve c;
     lab_soak_scale by = scale_of(fit);
-    if (!lab_soak_fit(r, k, by, r->order, LAB_SOAK_PLAIN, &c)) {
+    const lab_soak_axis a = {r, k, by};
+    if (!lab_soak_fit(&a, r->order, LAB_SOAK_PLAIN, &c)) {
         c = (lab_soak_curve){.rms = NAN};
     }
-    double few = sqrt(c.dof / (c.dof - 2)),
-           cube = r->order == LAB_SOAK_MAX_ORDER ? lab_soak_cube(r, k, by) : 0;
-    double wander = lab_soak_wander(r, k, by, &c);
+    double few = sqrt(c.dof / (c.dof - 2)), cube = r->order == LAB_SOAK_MAX_ORDER ? lab_soak_cube(&a) : 0;
+    double wander = lab_soak_wander(&a, &c);
     double lagging = fabs(c.term[1]) / by.scale * greatest_rate(r) * lag_s;
     fit->bias[k] = c.term[0];
     fit->bias_per_degC[k] = c.term[1] / by.scale;

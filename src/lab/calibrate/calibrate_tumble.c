@@ -101,7 +101,8 @@ static marl_status fit_surface(lab_tumble_readings *r, lab_ellipsoid_model model
                                marl_calibrated *o, marl_error *error)
 {
     lab_ellipsoid e;
-    marl_status status = lab_ellipsoid_fit_robust((const double(*)[3])r->x, r->n, model, r->skip, &e, error);
+    marl_status status = lab_ellipsoid_fit_robust(&(lab_points){(const double(*)[3])r->x, r->n, NULL}, model,
+                                                  r->skip, &e, error);
     if (status == MARL_OK) {
         lab_ellipsoid_report(&e, field, &o->fit);
         o->model =

@@ -78,10 +78,8 @@ static double length(const double v[3])
 }
 
 /* What stands between two rests, if it is a turn through the angle or a multiple of it. */
-static int add_turn(const marl_log *log, const rest *a, const rest *b, double angle, marl_turn *turn,
-                    double integral[3])
+static int read_turn(const rest *a, const rest *b, double angle, const double integral[3], marl_turn *turn)
 {
-    integrate(log, a, b, integral);
     double whole = length(integral), times = rint(whole / angle);
     int axis = fabs(integral[0]) > fabs(integral[1]) ? 0 : 1;
     axis = fabs(integral[2]) > fabs(integral[axis]) ? 2 : axis;
@@ -272,7 +270,10 @@ static marl_status find_turns(const marl_log *log, double angle, const marl_span
         for (size_t i = 0; i < still->n; i++) {
             rests[i].span = still->span[i];
             find_mean(log, &rests[i]);
-            r->n += i > 0 && add_turn(log, &rests[i - 1], &rests[i], angle, &r->turn[r->n], integral[r->n]);
+            if (i > 0) {
+                integrate(log, &rests[i - 1], &rests[i], integral[r->n]);
+                r->n += (size_t)read_turn(&rests[i - 1], &rests[i], angle, integral[r->n], &r->turn[r->n]);
+            }
         }
         if (fit_without_outliers(r, integral, scale, sigma, scratch)) {
             report_fit(rests, still->n, r, scale, sigma, &r->outcome.fit);

@@ -111,17 +111,17 @@ static int residuals(void *context, int m, int n, const double *p, double *dista
     return 0;
 }
 
-static marl_status gather_readings(const double (*x)[3], const unsigned char *skip, size_t n, cloud *c,
-                                   marl_error *error)
+static marl_status gather_readings(const lab_points *points, cloud *c, marl_error *error)
 {
+    size_t n = points->n;
     double squares = 0;
     c->x = malloc((n + 1) * sizeof *c->x);
     if (c->x == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     for (size_t i = 0; i < n; i++) {
-        if (skip == NULL || !skip[i]) {
-            memcpy(c->x[c->n++], x[i], sizeof *c->x);
+        if (points->skip == NULL || !points->skip[i]) {
+            memcpy(c->x[c->n++], points->x[i], sizeof *c->x);
         }
     }
     for (int k = 0; k < 3; k++) {
@@ -227,15 +227,15 @@ static marl_status refine(cloud *c, double *p, lab_ellipsoid *fit, marl_error *e
     return end > 0 ? MARL_OK : marl_fail(error, MARL_ERR_INSUFFICIENT, "the fit does not settle");
 }
 
-marl_status lab_ellipsoid_fit(const double (*x)[3], const unsigned char *skip, size_t n,
-                              lab_ellipsoid_model model, lab_ellipsoid *fit, marl_error *error)
+marl_status lab_ellipsoid_fit(const lab_points *points, lab_ellipsoid_model model, lab_ellipsoid *fit,
+                              marl_error *error)
 {
     cloud c = {.model = model};
     double p[UNKNOWNS];
     memset(fit, 0, sizeof *fit);
     fit->model = model;
     fit->unknowns = unknowns_of(model);
-    marl_status status = gather_readings(x, skip, n, &c, error);
+    marl_status status = gather_readings(points, &c, error);
     fit->used = c.n;
     if (status == MARL_OK && (c.n < (size_t)fit->unknowns || c.n > INT32_MAX / 16 || !(c.size > 0))) {
         status = marl_fail(error, MARL_ERR_INSUFFICIENT, "%zu readings%s, but %d unknowns", c.n,

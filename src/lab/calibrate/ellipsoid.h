@@ -35,14 +35,21 @@ typedef struct lab_ellipsoid {
     size_t used;
 } lab_ellipsoid;
 
-/* Fits n readings; those marked in `skip` (may be NULL) are left out. MARL_ERR_INSUFFICIENT when they have no
+/* n readings; the marked ones are left out. */
+typedef struct lab_points {
+    const double (*x)[3];
+    size_t n;
+    const unsigned char *skip; /* NULL: none is left out */
+} lab_points;
+
+/* MARL_ERR_INSUFFICIENT when they have no
  * such surface (too few, flat, constant), MARL_ERR_SYSTEM without memory. */
-MARL_CHECKED marl_status lab_ellipsoid_fit(const double (*x)[3], const unsigned char *skip, size_t n,
-                                           lab_ellipsoid_model model, lab_ellipsoid *fit, marl_error *error);
+MARL_CHECKED marl_status lab_ellipsoid_fit(const lab_points *points, lab_ellipsoid_model model,
+                                           lab_ellipsoid *fit, marl_error *error);
 
 /* The same, leaving out what does not belong: readings far off the surface, and their neighbours while they
- * stay off to the same side. `skip` is set for n readings. */
-MARL_CHECKED marl_status lab_ellipsoid_fit_robust(const double (*x)[3], size_t n, lab_ellipsoid_model model,
+ * stay off to the same side. `skip` is set for n readings; points->skip is not looked at. */
+MARL_CHECKED marl_status lab_ellipsoid_fit_robust(const lab_points *points, lab_ellipsoid_model model,
                                                   unsigned char *skip, lab_ellipsoid *fit, marl_error *error);
 
 /* Distance of a reading from the surface, outwards positive, in the reading's unit. */

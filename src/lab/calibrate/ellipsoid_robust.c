@@ -48,9 +48,12 @@ static void mark(const double *off, size_t n, double usual, unsigned char *skip)
     }
 }
 
-marl_status lab_ellipsoid_fit_robust(const double (*x)[3], size_t n, lab_ellipsoid_model model,
-                                     unsigned char *skip, lab_ellipsoid *fit, marl_error *error)
+marl_status lab_ellipsoid_fit_robust(const lab_points *points, lab_ellipsoid_model model, unsigned char *skip,
+                                     lab_ellipsoid *fit, marl_error *error)
 {
+    const double(*x)[3] = points->x;
+    size_t n = points->n;
+    const lab_points kept = {x, n, skip};
     double *off = malloc((2 * n + 1) * sizeof *off);
     unsigned char *before = calloc(n + 1, 1);
     marl_status status = MARL_OK;
@@ -61,7 +64,7 @@ marl_status lab_ellipsoid_fit_robust(const double (*x)[3], size_t n, lab_ellipso
     }
     memset(skip, 0, n);
     for (int round = 0; round < ROUNDS && status == MARL_OK; round++) {
-        status = lab_ellipsoid_fit(x, skip, n, model, fit, error);
+        status = lab_ellipsoid_fit(&kept, model, fit, error);
         if (status != MARL_OK) {
             break;
         }

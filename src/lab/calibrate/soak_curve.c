@@ -34,26 +34,32 @@ double lab_soak_rate(const marl_soak_result *r, size_t i)
     return tt > 0 ? tc / tt : 0;
 }
 
-static void add_means(const marl_soak_result *r, int axis, lab_soak_scale by, int order, lab_soak_extra extra,
-                      const lab_soak_curve *known, lab_block_fit *sums)
+/* x of a point; what the known curve leaves there. */
+static double left_at(const lab_soak_axis *a, const lab_soak_curve *known, size_t i, double *x)
 {
-    for (size_t i = 0; i < r->n; i++) {
-        const marl_soak_point *p = &r->point[i];
-        double x = (p->degC - by.reference) / by.scale, row[LAB_BLOCK_FIT_MAX] = {1, x, x * x};
-        double left = p->value[axis] - known->term[0] - known->term[1] * x - known->term[2] * x * x;
-        double slope = (known->term[1] + 2 * known->term[2] * x) / by.scale;
+    const marl_soak_point *p = &a->of->point[i];
+    *x = (p->degC - a->by.reference) / a->by.scale;
+    return p->value[a->axis] - known->term[0] - known->term[1] * *x - known->term[2] * *x * *x;
+}
+
+static void add_means(const lab_soak_axis *a, int order, lab_soak_extra extra, const lab_soak_curve *known,
+                      lab_block_fit *sums)
+{
+    for (size_t i = 0; i < a->of->n; i++) {
+        double x, left = left_at(a, known, i, &x), row[LAB_BLOCK_FIT_MAX] = {1, x, x * x};
+        double slope = (known->term[1] + 2 * known->term[2] * x) / a->by.scale;
         double more = extra == LAB_SOAK_CUBE  ? x * x * x
-                      : extra == LAB_SOAK_LAG ? slope * lab_soak_rate(r, i)
+                      : extra == LAB_SOAK_LAG ? slope * lab_soak_rate(a->of, i)
                                               : 0;
         row[order + 1] = more;
-        lab_block_fit_add(sums, p->t_ns, row, left - known->extra * more);
+        lab_block_fit_add(sums, a->of->point[i].t_ns, row, left - known->extra * more);
     }
 }
 
 /* One round on what is known; the scatter of the blocks is that of what the round before left. */
-static int fit_round(const marl_soak_result *r, int axis, lab_soak_scale by, int order, lab_soak_extra extra,
-                     lab_soak_curve *c)
+static int fit_round(const lab_soak_axis *a, int order, lab_soak_extra extra, lab_soak_curve *c)
 {
+    const marl_soak_result *r = a->of;
     int n = order + 1 + (extra != LAB_SOAK_PLAIN);
     double step[LAB_BLOCK_FIT_MAX], covariance[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX],
         sigma[LAB_BLOCK_FIT_MAX] = {0};
@@ -62,7 +68,7 @@ static int fit_round(const marl_soak_result *r, int axis, lab_soak_scale by, int
     for (int k = 0; k < LENGTHS && blocks_of[k] > 2 * n; k++) { /* fewer blocks say too little */
         lab_block_fit sums;
         lab_block_fit_init(&sums, n, (int64_t)((double)length / blocks_of[k]));
-        add_means(r, axis, by, order, extra, &known, &sums);
+        add_means(a, order, extra, &known, &sums);
         if (!lab_block_fit_solve(&sums, step, covariance)) {
             return 0;
         }
@@ -83,22 +89,20 @@ static int fit_round(const marl_soak_result *r, int axis, lab_soak_scale by, int
     return 1;
 }
 
-int lab_soak_fit(const marl_soak_result *r, int axis, lab_soak_scale by, int order, lab_soak_extra extra,
-                 lab_soak_curve *c)
+int lab_soak_fit(const lab_soak_axis *a, int order, lab_soak_extra extra, lab_soak_curve *c)
 {
     *c = (lab_soak_curve){.rms = 0};
-    int fits =
-        fit_round(r, axis, by, order, LAB_SOAK_PLAIN, c) && fit_round(r, axis, by, order, LAB_SOAK_PLAIN, c);
+    int fits = fit_round(a, order, LAB_SOAK_PLAIN, c) && fit_round(a, order, LAB_SOAK_PLAIN, c);
     if (extra != LAB_SOAK_PLAIN && fits) {
-        fits = fit_round(r, axis, by, order, extra, c) && fit_round(r, axis, by, order, extra, c);
+        fits = fit_round(a, order, extra, c) && fit_round(a, order, extra, c);
     }
     return fits;
 }
 
-double lab_soak_cube(const marl_soak_result *r, int axis, lab_soak_scale by)
+double lab_soak_cube(const lab_soak_axis *a)
 {
     lab_soak_curve c;
-    return lab_soak_fit(r, axis, by, LAB_SOAK_MAX_ORDER, LAB_SOAK_CUBE, &c) &&
+    return lab_soak_fit(a, LAB_SOAK_MAX_ORDER, LAB_SOAK_CUBE, &c) &&
                    fabs(c.extra) > lab_student_deviation(LAB_SOAK_SEEN, c.dof) * c.extra_sigma
                ? fabs(c.extra)
                : 0;
@@ -107,14 +111,14 @@ double lab_soak_cube(const marl_soak_result *r, int axis, lab_soak_scale by)
 int lab_soak_order(const marl_soak_result *r, lab_soak_scale by)
 {
     for (int axis = 0; axis < 3; axis++) { /* what has a cube has a square */
-        if (lab_soak_cube(r, axis, by) > 0) {
+        if (lab_soak_cube(&(lab_soak_axis){r, axis, by}) > 0) {
             return LAB_SOAK_MAX_ORDER;
         }
     }
     for (int order = LAB_SOAK_MAX_ORDER; order > 0; order--) {
         for (int axis = 0; axis < 3; axis++) {
             lab_soak_curve c;
-            if (lab_soak_fit(r, axis, by, order, LAB_SOAK_PLAIN, &c) &&
+            if (lab_soak_fit(&(lab_soak_axis){r, axis, by}, order, LAB_SOAK_PLAIN, &c) &&
                 fabs(c.term[order]) > lab_student_deviation(LAB_SOAK_SEEN, c.dof) * c.sigma[order]) {
                 return order;
             }
@@ -123,24 +127,22 @@ int lab_soak_order(const marl_soak_result *r, lab_soak_scale by)
     return 0;
 }
 
-/* Means over `points` means in a row of what the curve leaves. */
-static double left_over(const marl_soak_result *r, int axis, lab_soak_scale by, const lab_soak_curve *c,
-                        size_t from, size_t points)
+/* Mean over `points` means in a row of what the curve leaves. */
+static double left_over(const lab_soak_axis *a, const lab_soak_curve *c, size_t from, size_t points)
 {
-    double sum = 0;
+    double sum = 0, x;
     for (size_t i = from; i < from + points; i++) {
-        double x = (r->point[i].degC - by.reference) / by.scale;
-        sum += r->point[i].value[axis] - c->term[0] - c->term[1] * x - c->term[2] * x * x;
+        sum += left_at(a, c, i, &x);
     }
     return sum / (double)points;
 }
 
-double lab_soak_wander(const marl_soak_result *r, int axis, lab_soak_scale by, const lab_soak_curve *c)
+double lab_soak_wander(const lab_soak_axis *a, const lab_soak_curve *c)
 {
-    size_t points = r->n / WANDER_PARTS;
+    size_t points = a->of->n / WANDER_PARTS;
     double squares = 0, pairs = 0;
-    for (size_t i = 0; i + 2 * points <= r->n; i++) {
-        double step = left_over(r, axis, by, c, i + points, points) - left_over(r, axis, by, c, i, points);
+    for (size_t i = 0; i + 2 * points <= a->of->n; i++) {
+        double step = left_over(a, c, i + points, points) - left_over(a, c, i, points);
         squares += step * step;
         pairs++;
     }
@@ -152,9 +154,10 @@ double lab_soak_lag(const marl_soak_result *r, lab_soak_scale by, int order, dou
     double weight = 0, sum = 0;
     for (int axis = 0; axis < 3; axis++) {
         lab_soak_curve plain, c;
-        int depends = lab_soak_fit(r, axis, by, order, LAB_SOAK_PLAIN, &plain) &&
+        const lab_soak_axis a = {r, axis, by};
+        int depends = lab_soak_fit(&a, order, LAB_SOAK_PLAIN, &plain) &&
                       fabs(plain.term[1]) > lab_student_deviation(LAB_SOAK_SEEN, plain.dof) * plain.sigma[1];
-        if (depends && lab_soak_fit(r, axis, by, order, LAB_SOAK_LAG, &c) && c.extra_sigma > 0) {
+        if (depends && lab_soak_fit(&a, order, LAB_SOAK_LAG, &c) && c.extra_sigma > 0) {
             weight += 1 / (c.extra_sigma * c.extra_sigma);
             sum += c.extra / (c.extra_sigma * c.extra_sigma);
         }

@@ -12,6 +12,13 @@ typedef struct lab_soak_scale {
     double reference, scale;
 } lab_soak_scale;
 
+/* One axis of a soak. */
+typedef struct lab_soak_axis {
+    const marl_soak_result *of;
+    int axis;
+    lab_soak_scale by;
+} lab_soak_axis;
+
 /* One axis: value = term[0] + term[1] x + term[2] x^2, x as above. */
 typedef struct lab_soak_curve {
     double term[LAB_SOAK_MAX_ORDER + 1], sigma[LAB_SOAK_MAX_ORDER + 1];
@@ -26,15 +33,14 @@ typedef enum lab_soak_extra { LAB_SOAK_PLAIN, LAB_SOAK_CUBE, LAB_SOAK_LAG } lab_
 
 /* Least squares; standard errors from blocks of the recording, so that they hold for noise that is not white.
  * 0 where the terms cannot be separated. */
-int lab_soak_fit(const marl_soak_result *r, int axis, lab_soak_scale by, int order, lab_soak_extra extra,
-                 lab_soak_curve *curve);
+int lab_soak_fit(const lab_soak_axis *axis, int order, lab_soak_extra extra, lab_soak_curve *curve);
 
 /* What a curve of the highest order misses at the ends of the range, where that is seen; else 0. */
-double lab_soak_cube(const marl_soak_result *r, int axis, lab_soak_scale by);
+double lab_soak_cube(const lab_soak_axis *axis);
 
 /* Amplitude of the 1/f noise that twelfths of the recording show about the curve, by their Allan deviation.
  */
-double lab_soak_wander(const marl_soak_result *r, int axis, lab_soak_scale by, const lab_soak_curve *curve);
+double lab_soak_wander(const lab_soak_axis *axis, const lab_soak_curve *curve);
 
 /* The least order whose next term is seen on no axis. */
 int lab_soak_order(const marl_soak_result *r, lab_soak_scale by);

@@ -52,8 +52,9 @@ static double left_at(marl_soak_result *r, const recorded *k, lab_soak_scale by,
     advance(r, k, lag_s);
     for (int axis = 0; axis < 3; axis++) {
         lab_soak_curve c;
-        squares +=
-            lab_soak_fit(r, axis, by, LAB_SOAK_MAX_ORDER, LAB_SOAK_PLAIN, &c) ? c.rms * c.rms : INFINITY;
+        squares += lab_soak_fit(&(lab_soak_axis){r, axis, by}, LAB_SOAK_MAX_ORDER, LAB_SOAK_PLAIN, &c)
+                       ? c.rms * c.rms
+                       : INFINITY;
     }
     return squares;
 }

@@ -2,6 +2,7 @@
  * The attitude of a rest: the mount that makes it the zero, and the Earth's rate in it. */
 #include "lab/calibrate/corrected_log.h"
 #include "lab/inspect/span_turn.h"
+#include "lab/maths/linear.h"
 #include "lab/maths/statistics.h"
 #include <math.h>
 #include <stdlib.h>
@@ -48,9 +49,15 @@ static marl_status attitude_of(const double accel[3], const double mag[3], int h
     return MARL_OK;
 }
 
-/* Gravity and field over the longest rest, corrected; *has_mag = 0 without a magnetometer. */
-static marl_status rest_vectors(const marl_log *log, const marl_calibration_record *record, marl_span *span,
-                                double force[3], double field[3], int *has_mag, marl_error *error)
+/* Gravity and field over the longest rest, corrected; has_mag = 0 without a magnetometer. */
+typedef struct rest {
+    marl_span span;
+    double force[3], field[3];
+    int has_mag;
+} rest;
+
+static marl_status find_rest(const marl_log *log, const marl_calibration_record *record, rest *r,
+                             marl_error *error)
 {
     marl_log corrected = {0};
     marl_spans still = {0};
@@ -68,13 +75,13 @@ static marl_status rest_vectors(const marl_log *log, const marl_calibration_reco
             marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: never at rest for as long as a second", log->path);
     }
     if (status == MARL_OK) {
-        *span = still.span[longest];
-        status = lab_span_turn_check(log, *span, NULL, NULL, error); /* its mean would be no attitude */
+        r->span = still.span[longest];
+        status = lab_span_turn_check(log, r->span, NULL, NULL, error); /* its mean would be no attitude */
     }
     for (size_t i = 0; i < log->n && status == MARL_OK; i++) {
         const marl_sample *s = &corrected.row[i].sample;
         const float a[3] = {s->accel.x, s->accel.y, s->accel.z}, m[3] = {s->mag.x, s->mag.y, s->mag.z};
-        for (int k = 0; k < 3 && s->t_ns >= span->from_ns && s->t_ns <= span->to_ns; k++) {
+        for (int k = 0; k < 3 && s->t_ns >= r->span.from_ns && s->t_ns <= r->span.to_ns; k++) {
             if (s->fresh & MARL_FRESH_ACCEL) {
                 lab_moments_add(&accel[k], (double)a[k]);
             }
@@ -84,10 +91,10 @@ static marl_status rest_vectors(const marl_log *log, const marl_calibration_reco
         }
     }
     for (int k = 0; k < 3; k++) {
-        force[k] = accel[k].mean;
-        field[k] = mag[k].mean;
+        r->force[k] = accel[k].mean;
+        r->field[k] = mag[k].mean;
     }
-    *has_mag = mag[0].n > 0;
+    r->has_mag = mag[0].n > 0;
     marl_spans_free(&still);
     free(corrected.row);
     return status;
@@ -96,10 +103,10 @@ static marl_status rest_vectors(const marl_log *log, const marl_calibration_reco
 marl_status marl_zero(const marl_log *log, marl_calibration_record *record, marl_span *span,
                       marl_error *error)
 {
-    double a[3], m[3];
-    int has_mag = 0;
-    marl_status status = rest_vectors(log, record, span, a, m, &has_mag, error);
-    status = status != MARL_OK ? status : attitude_of(a, m, has_mag, record->mount, error);
+    rest r = {.has_mag = 0};
+    marl_status status = find_rest(log, record, &r, error);
+    *span = r.span;
+    status = status != MARL_OK ? status : attitude_of(r.force, r.field, r.has_mag, record->mount, error);
     record->has_mount |= status == MARL_OK;
     return status;
 }
@@ -107,23 +114,19 @@ marl_status marl_zero(const marl_log *log, marl_calibration_record *record, marl
 marl_status marl_earth_rate(const marl_log *log, const marl_calibration_record *record, double latitude,
                             double rate[3], marl_error *error)
 {
-    double a[3], m[3], up[3], field[3], east[3];
-    int has_mag = 0;
-    marl_span span;
-    marl_status status = rest_vectors(log, record, &span, a, m, &has_mag, error);
-    if (status == MARL_OK && !has_mag) {
+    double up[3], field[3], east[3];
+    rest r = {.has_mag = 0};
+    marl_status status = find_rest(log, record, &r, error);
+    if (status == MARL_OK && !r.has_mag) {
         status = marl_fail(error, MARL_ERR_INSUFFICIENT,
                            "%s: the Earth's rate needs the heading, so a magnetometer, too", log->path);
     }
     if (status != MARL_OK) {
         return status;
     }
-    (void)lab_unit_vector(a, up);
-    (void)lab_unit_vector(m, field);
-    for (int i = 0; i < 3; i++) {
-        int j = (i + 1) % 3, k = (i + 2) % 3;
-        east[i] = field[j] * up[k] - field[k] * up[j];
-    }
+    (void)lab_unit_vector(r.force, up);
+    (void)lab_unit_vector(r.field, field);
+    lab_cross3(field, up, east);
     (void)lab_unit_vector(east, east);
     for (int i = 0; i < 3; i++) {
         int j = (i + 1) % 3, k = (i + 2) % 3;

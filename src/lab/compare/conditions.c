@@ -54,17 +54,19 @@ static void add_row(window *w, const marl_sample *s, marl_quat q)
 }
 
 /* Windows of the log that the reference covers, at least in part. */
+typedef struct covered {
+    window *at;
+    size_t n;
+} covered;
+
 static marl_status gather_readings(const marl_log *log, const marl_calibration_record *record,
-                                   const marl_series *reference, window **windows, size_t *n,
-                                   marl_error *error)
+                                   const marl_series *reference, covered *w, marl_error *error)
 {
     marl_calibration calibration =
         record != NULL ? marl_calibration_for_device(record) : marl_calibration_none();
     int64_t longest = lab_longest_step_ns(reference), from = log->n > 0 ? log->row[0].sample.t_ns : 0;
     size_t place = 0, capacity = 0;
     float degC = NAN;
-    *n = 0;
-    *windows = NULL;
     for (size_t i = 0; i < log->n; i++) {
         marl_sample s = log->row[i].sample;
         marl_quat q;
@@ -73,20 +75,20 @@ static marl_status gather_readings(const marl_log *log, const marl_calibration_r
         if (!lab_series_at(reference, longest, s.t_ns, &place, &q)) {
             continue;
         }
-        if (*n == 0 || (*windows)[*n - 1].from_ns != at) {
-            if (*n == capacity) {
+        if (w->n == 0 || w->at[w->n - 1].from_ns != at) {
+            if (w->n == capacity) {
                 capacity = 2 * capacity + 64;
-                window *larger = realloc(*windows, capacity * sizeof *larger);
+                window *larger = realloc(w->at, capacity * sizeof *larger);
                 if (larger == NULL) {
                     return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
                 }
-                *windows = larger;
+                w->at = larger;
             }
-            (*windows)[(*n)++] = (window){.from_ns = at};
+            w->at[w->n++] = (window){.from_ns = at};
         }
         (void)!marl_sample_check(&s, NULL); /* what is invalid is not fresh any more */
         marl_calibration_apply(&calibration, degC, &s);
-        add_row(&(*windows)[*n - 1], &s, q);
+        add_row(&w->at[w->n - 1], &s, q);
     }
     return MARL_OK;
 }
@@ -155,21 +157,20 @@ static int mark(const window *windows, size_t n, const double *field, marl_condi
 marl_status marl_conditions_find(const marl_log *log, const marl_calibration_record *record,
                                  const marl_series *reference, marl_conditions *conditions, marl_error *error)
 {
-    window *windows = NULL;
-    size_t n = 0;
+    covered w = {NULL, 0};
     double field[3], *capacity = NULL;
     memset(conditions, 0, sizeof *conditions);
     marl_status status = marl_inspect_still(log, &conditions->spans[MARL_CONDITION_STILL], error);
-    status = status != MARL_OK ? status : gather_readings(log, record, reference, &windows, &n, error);
+    status = status != MARL_OK ? status : gather_readings(log, record, reference, &w, error);
     if (status == MARL_OK) {
-        capacity = malloc((n + 1) * sizeof *capacity);
-        int known = capacity != NULL && usual_field(windows, n, capacity, field);
-        if (capacity == NULL || !mark(windows, n, known ? field : NULL, conditions)) {
+        capacity = malloc((w.n + 1) * sizeof *capacity);
+        int known = capacity != NULL && usual_field(w.at, w.n, capacity, field);
+        if (capacity == NULL || !mark(w.at, w.n, known ? field : NULL, conditions)) {
             status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
         }
     }
     free(capacity);
-    free(windows);
+    free(w.at);
     if (status != MARL_OK) {
         marl_conditions_free(conditions);
     }

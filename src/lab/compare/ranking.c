@@ -115,22 +115,21 @@ static void add_up(const marl_comparison *c, marl_rank_by by, const blocks *b, s
     }
 }
 
-static marl_status make_blocks(const marl_comparison *const *of, size_t tunings, size_t cases,
-                               marl_rank_by by, blocks *b, marl_error *error)
+static marl_status make_blocks(const marl_contest *c, blocks *b, marl_error *error)
 {
-    for (size_t k = 0; k < cases; k++) {
-        double memory_s = memory_of_case(of + k, tunings, cases, by);
+    for (size_t k = 0; k < c->cases; k++) {
+        double memory_s = memory_of_case(c->of + k, c->tunings, c->cases, c->by);
         if (memory_s < 0) {
             return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
         }
-        cover(of + k, tunings, cases, memory_s, &b[k]);
-        b[k].of = calloc(tunings * b[k].n + 1, sizeof *b[k].of);
+        cover(c->of + k, c->tunings, c->cases, memory_s, &b[k]);
+        b[k].of = calloc(c->tunings * b[k].n + 1, sizeof *b[k].of);
         if (b[k].of == NULL) {
             return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
         }
-        for (size_t t = 0; t < tunings; t++) {
-            if (of[t * cases + k] != NULL) {
-                add_up(of[t * cases + k], by, &b[k], b[k].of + t * b[k].n);
+        for (size_t t = 0; t < c->tunings; t++) {
+            if (c->of[t * c->cases + k] != NULL) {
+                add_up(c->of[t * c->cases + k], c->by, &b[k], b[k].of + t * b[k].n);
             }
         }
     }
@@ -149,18 +148,24 @@ static double mean_square(const sums *of, const size_t *drawn, size_t n)
     return count > 0 ? squares / count : NAN;
 }
 
+/* The blocks of all cases. */
+typedef struct blocked {
+    const blocks *of;
+    size_t tunings, cases;
+} blocked;
+
 /* Scores of all tunings from the same drawn blocks for all; *drawn NULL = all blocks once. The case `without`
  * (cases: none), and one without an error, is left out of a tuning's score. */
-static void score_without(const blocks *b, size_t tunings, size_t cases, size_t without, size_t *const *drawn,
-                          double *score)
+static void score_without(const blocked *b, size_t without, size_t *const *drawn, double *score)
 {
-    for (size_t t = 0; t < tunings; t++) {
+    for (size_t t = 0; t < b->tunings; t++) {
         double sum = 0, n = 0;
-        for (size_t k = 0; k < cases; k++) {
+        for (size_t k = 0; k < b->cases; k++) {
+            const blocks *one = &b->of[k];
             if (k == without) {
                 continue;
             }
-            double square = mean_square(b[k].of + t * b[k].n, drawn != NULL ? drawn[k] : NULL, b[k].n);
+            double square = mean_square(one->of + t * one->n, drawn != NULL ? drawn[k] : NULL, one->n);
             sum += isfinite(square) ? square : 0;
             n += isfinite(square);
         }
@@ -168,9 +173,9 @@ static void score_without(const blocks *b, size_t tunings, size_t cases, size_t 
     }
 }
 
-static void score_all(const blocks *b, size_t tunings, size_t cases, size_t *const *drawn, double *score)
+static void score_all(const blocked *b, size_t *const *drawn, double *score)
 {
-    score_without(b, tunings, cases, cases, drawn, score);
+    score_without(b, b->cases, drawn, score);
 }
 
 static int comes_before(const marl_rank *a, const marl_rank *b)
@@ -200,14 +205,15 @@ typedef struct scratch {
     double *score, *difference; /* a tuning; DRAWS a tuning */
 } scratch;
 
-static int ensure_capacity(scratch *r, const blocks *b, size_t tunings, size_t cases)
+static int ensure_capacity(scratch *r, const blocked *b)
 {
+    size_t tunings = b->tunings, cases = b->cases;
     int fits = 1;
     r->drawn = calloc(cases + 1, sizeof *r->drawn);
     r->score = malloc((tunings + 1) * sizeof *r->score);
     r->difference = malloc((tunings + 1) * DRAWS * sizeof *r->difference);
     for (size_t k = 0; k < cases && r->drawn != NULL; k++) {
-        r->drawn[k] = malloc((b[k].n + 1) * sizeof *r->drawn[k]);
+        r->drawn[k] = malloc((b->of[k].n + 1) * sizeof *r->drawn[k]);
         fits = fits && r->drawn[k] != NULL;
     }
     return fits && r->drawn != NULL && r->score != NULL && r->difference != NULL;
@@ -223,17 +229,17 @@ static void free_scratch(scratch *r, size_t cases)
     free(r->difference);
 }
 
-static void draw(scratch *r, const blocks *b, size_t tunings, size_t cases, size_t first)
+static void draw(scratch *r, const blocked *b, size_t first)
 {
     marl_random random = marl_random_seeded(SEED, 0);
     for (size_t i = 0; i < DRAWS; i++) {
-        for (size_t k = 0; k < cases; k++) {
-            for (size_t j = 0; j < b[k].n; j++) {
-                r->drawn[k][j] = (size_t)(marl_random_uniform(&random) * (double)b[k].n);
+        for (size_t k = 0; k < b->cases; k++) {
+            for (size_t j = 0; j < b->of[k].n; j++) {
+                r->drawn[k][j] = (size_t)(marl_random_uniform(&random) * (double)b->of[k].n);
             }
         }
-        score_all(b, tunings, cases, r->drawn, r->score);
-        for (size_t t = 0; t < tunings; t++) {
+        score_all(b, r->drawn, r->score);
+        for (size_t t = 0; t < b->tunings; t++) {
             double difference = r->score[t] - r->score[first];
             r->difference[t * DRAWS + i] = isfinite(difference) ? difference : 0;
         }
@@ -241,12 +247,13 @@ static void draw(scratch *r, const blocks *b, size_t tunings, size_t cases, size
 }
 
 /* By leaving out each case once. `left` holds the scores without each case: cases times tunings. */
-static void find_by_jackknife(const blocks *b, size_t tunings, size_t cases, double *left, marl_rank *rank)
+static void find_by_jackknife(const blocked *b, double *left, marl_rank *rank)
 {
+    size_t tunings = b->tunings, cases = b->cases;
     double n = (double)cases;
     size_t first = rank[0].tuning;
     for (size_t k = 0; k < cases; k++) {
-        score_without(b, tunings, cases, k, NULL, left + k * tunings);
+        score_without(b, k, NULL, left + k * tunings);
     }
     for (size_t i = 0; i < tunings && rank[0].failed == 0; i++) {
         double mean = 0, squares = 0;
@@ -265,58 +272,57 @@ static void find_by_jackknife(const blocks *b, size_t tunings, size_t cases, dou
     }
 }
 
-static marl_status find_over_logs(const blocks *b, size_t tunings, size_t cases, marl_rank *rank,
-                                  marl_error *error)
+static marl_status find_over_logs(const blocked *b, marl_rank *rank, marl_error *error)
 {
-    double *left = malloc((cases * tunings + 1) * sizeof *left);
+    double *left = malloc((b->cases * b->tunings + 1) * sizeof *left);
     if (left == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    find_by_jackknife(b, tunings, cases, left, rank);
+    find_by_jackknife(b, left, rank);
     free(left);
-    for (size_t i = 0; i < tunings; i++) {
+    for (size_t i = 0; i < b->tunings; i++) {
         rank[i].over_logs = 1;
     }
     return MARL_OK;
 }
 
-static marl_status find_intervals(const blocks *b, size_t tunings, size_t cases, marl_rank *rank,
-                                  marl_error *error)
+static marl_status find_intervals(const blocked *b, marl_rank *rank, marl_error *error)
 {
     scratch r = {NULL, NULL, NULL};
-    if (!ensure_capacity(&r, b, tunings, cases)) {
-        free_scratch(&r, cases);
+    if (!ensure_capacity(&r, b)) {
+        free_scratch(&r, b->cases);
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    draw(&r, b, tunings, cases, rank[0].tuning);
-    for (size_t i = 0; i < tunings; i++) {
+    draw(&r, b, rank[0].tuning);
+    for (size_t i = 0; i < b->tunings; i++) {
         double *d = r.difference + rank[i].tuning * DRAWS;
         if (rank[i].failed == 0 && rank[0].failed == 0) {
             rank[i].low = lab_quantile(d, DRAWS, 0.025);
             rank[i].high = lab_quantile(d, DRAWS, 0.975);
         }
     }
-    free_scratch(&r, cases);
+    free_scratch(&r, b->cases);
     return MARL_OK;
 }
 
-marl_status marl_rank_tunings(const marl_comparison *const *comparison, size_t tunings, size_t cases,
-                              marl_rank_by by, marl_rank *rank, marl_error *error)
+marl_status marl_rank_tunings(const marl_contest *contest, marl_rank *rank, marl_error *error)
 {
+    size_t tunings = contest->tunings, cases = contest->cases;
     blocks *b = calloc(cases + 1, sizeof *b);
     double *score = malloc((tunings + 1) * sizeof *score);
-    marl_status status = b != NULL && score != NULL ? make_blocks(comparison, tunings, cases, by, b, error)
+    marl_status status = b != NULL && score != NULL ? make_blocks(contest, b, error)
                                                     : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     size_t total = 0;
     for (size_t k = 0; k < cases && status == MARL_OK && b != NULL; k++) {
         total += b[k].n;
     }
     if (status == MARL_OK && b != NULL && score != NULL) {
-        score_all(b, tunings, cases, NULL, score);
+        const blocked all = {b, tunings, cases};
+        score_all(&all, NULL, score);
         for (size_t t = 0; t < tunings; t++) {
             rank[t] = (marl_rank){.tuning = t, .score_deg = score[t], .low = NAN, .high = NAN};
             for (size_t k = 0; k < cases; k++) {
-                rank[t].failed += comparison[t * cases + k] == NULL;
+                rank[t].failed += contest->of[t * cases + k] == NULL;
             }
         }
         put_in_order(rank, tunings);
@@ -324,9 +330,9 @@ marl_status marl_rank_tunings(const marl_comparison *const *comparison, size_t t
             rank[t].difference = rank[t].score_deg - rank[0].score_deg;
         }
         if (cases >= MIN_CASES) {
-            status = find_over_logs(b, tunings, cases, rank, error);
+            status = find_over_logs(&all, rank, error);
         } else if (total >= 2) {
-            status = find_intervals(b, tunings, cases, rank, error);
+            status = find_intervals(&all, rank, error);
         }
     }
     for (size_t k = 0; k < cases && b != NULL; k++) {

@@ -117,23 +117,23 @@ static int is_same(const rest *a, const rest *b, int with_mag)
             (a->readings[1] > 0 && b->readings[1] > 0 && angle_between(a->mag, b->mag) < SAME_FIELD));
 }
 
-marl_status marl_smooth_closures(const marl_log *log, const marl_smoothed *s, marl_closure *closure,
-                                 size_t max, size_t *count, marl_error *error)
+marl_status marl_smooth_closures(const marl_log *log, const marl_smoothed *s, marl_closures *closures,
+                                 marl_error *error)
 {
     rest *rests = malloc((s->knots + 1) * sizeof *rests);
-    *count = 0;
+    closures->n = 0;
     if (rests == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     size_t n = find_rests(log, s, rests);
     int with_mag = s->heading_is_magnetic;
-    for (size_t b = 1; b < n && with_mag && *count < max; b++) {
+    for (size_t b = 1; b < n && with_mag && closures->n < MARL_CLOSURES_MAX; b++) {
         for (size_t a = b; a-- > 0;) {
             double away = is_same(&rests[a], &rests[b], with_mag) ? went_away(s, &rests[a], &rests[b]) : 0;
             if (away > MOVED) {
-                closure[(*count)++] = (marl_closure){rests[a].span, rests[b].span, away / DEGREE,
-                                                     turn_between(rests[a].q, rests[b].q) / DEGREE,
-                                                     hypot(rests[a].sigma, rests[b].sigma) / DEGREE};
+                closures->at[closures->n++] = (marl_closure){rests[a].span, rests[b].span, away / DEGREE,
+                                                             turn_between(rests[a].q, rests[b].q) / DEGREE,
+                                                             hypot(rests[a].sigma, rests[b].sigma) / DEGREE};
                 break;
             }
         }
