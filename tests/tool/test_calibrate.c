@@ -82,7 +82,7 @@ static const struct {
     {"calibrate poses", 2, "missing: still|turns|poses|tumble|soak|axes|moves LOG..."},
     {"calibrate poses still.csv --gravity -9", 2, "gravity in m/s^2"},
     {"calibrate tumble tumble.csv --hemisphere east", 2, "--hemisphere is north or south"},
-    {"calibrate still still.csv --figure a.png", 2, "--figure is of turns, poses, tumble and soak"},
+    {"calibrate axes tumble.csv --figure a.png", 2, "--figure is of all but axes"},
     {"calibrate axes tumble.csv --up w", 2, "--up is one of x y z"},
     {"calibrate still still.csv --latitude 95", 2, "--latitude is from -90 to 90"},
     {"zero still.csv --declination 200", 2, "--declination is from -180 to 180"},

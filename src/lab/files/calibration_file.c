@@ -26,69 +26,70 @@ marl_calibration_record marl_calibration_record_empty(void)
     return record;
 }
 
-static marl_status read_curve(const lab_json_at *sensor, marl_fit *fit, marl_error *error)
+static marl_status read_curve(const lab_json_at *sensor, marl_fit *fit)
 {
     static const char *const known[] = {"reference_degC", "range_degC", "bias_per_degC", "bias_per_degC2",
                                         NULL};
     lab_json_at at;
-    marl_status s = lab_json_object(sensor, "temperature", LAB_OPTIONAL, &at, error);
+    marl_status s = lab_json_object(sensor, "temperature", LAB_OPTIONAL, &at);
     if (s != MARL_OK || at.object == NULL) {
         return s;
     }
     fit->has_curve = 1;
-    s = lab_json_only(&at, known, error);
-    s = s ? s : lab_json_number(&at, known[0], LAB_NEEDED, -300, 300, &fit->reference_degC, error);
-    s = s ? s : lab_json_numbers(&at, known[1], LAB_NEEDED, 0, 2, fit->range_degC, error);
-    s = s ? s : lab_json_numbers(&at, known[2], LAB_NEEDED, 0, 3, fit->bias_per_degC, error);
-    s = s ? s : lab_json_numbers(&at, known[3], LAB_OPTIONAL, 0, 3, fit->bias_per_degC2, error);
+    s = lab_json_only(&at, known);
+    s = s ? s : lab_json_number(&at, known[0], LAB_NEEDED, (lab_json_range){-300, 300}, &fit->reference_degC);
+    s = s ? s : lab_json_numbers(&at, known[1], LAB_NEEDED, 2, fit->range_degC);
+    s = s ? s : lab_json_numbers(&at, known[2], LAB_NEEDED, 3, fit->bias_per_degC);
+    s = s ? s : lab_json_numbers(&at, known[3], LAB_OPTIONAL, 3, fit->bias_per_degC2);
     if (s == MARL_OK && !(fit->range_degC[0] <= fit->range_degC[1])) {
-        s = lab_json_fail(&at, known[1], error, "must rise");
+        s = lab_json_fail(&at, known[1], "must rise");
     }
     return s;
 }
 
-static marl_status read_quality(const lab_json_at *sensor, marl_fit *fit, marl_error *error)
+static marl_status read_quality(const lab_json_at *sensor, marl_fit *fit)
 {
     static const char *const known[] = {"points", "residual_rms", "coverage", "temperature_degC", NULL};
     lab_json_at at;
-    marl_status s = lab_json_object(sensor, "fit", LAB_OPTIONAL, &at, error);
+    marl_status s = lab_json_object(sensor, "fit", LAB_OPTIONAL, &at);
     if (s != MARL_OK || at.object == NULL) {
         return s;
     }
-    s = lab_json_only(&at, known, error);
-    s = s ? s : lab_json_number(&at, known[0], LAB_OPTIONAL, 0, DBL_MAX, &fit->points, error);
-    s = s ? s : lab_json_number(&at, known[1], LAB_OPTIONAL, 0, DBL_MAX, &fit->residual_rms, error);
-    s = s ? s : lab_json_number(&at, known[2], LAB_OPTIONAL, 0, 1, &fit->coverage, error);
-    s = s ? s : lab_json_number(&at, known[3], LAB_OPTIONAL, -300, 300, &fit->temperature_degC, error);
+    s = lab_json_only(&at, known);
+    s = s ? s : lab_json_number(&at, known[0], LAB_OPTIONAL, (lab_json_range){0, DBL_MAX}, &fit->points);
+    s = s ? s
+          : lab_json_number(&at, known[1], LAB_OPTIONAL, (lab_json_range){0, DBL_MAX}, &fit->residual_rms);
+    s = s ? s : lab_json_number(&at, known[2], LAB_OPTIONAL, (lab_json_range){0, 1}, &fit->coverage);
+    s = s ? s
+          : lab_json_number(&at, known[3], LAB_OPTIONAL, (lab_json_range){-300, 300}, &fit->temperature_degC);
     return s;
 }
 
-static marl_status read_sigma(const lab_json_at *at, marl_fit *fit, marl_error *error)
+static marl_status read_sigma(const lab_json_at *at, marl_fit *fit)
 {
     for (int i = 0; i < 3; i++) {
         fit->bias_sigma[i] = NAN;
         fit->matrix_sigma[i][0] = fit->matrix_sigma[i][1] = fit->matrix_sigma[i][2] = NAN;
     }
     fit->has_sigma = lab_json_has(at, "bias_sigma") || lab_json_has(at, "matrix_sigma");
-    marl_status s = lab_json_numbers(at, "bias_sigma", LAB_OPTIONAL, 1, 3, fit->bias_sigma, error);
-    return s ? s : lab_json_matrix(at, "matrix_sigma", LAB_OPTIONAL, 1, fit->matrix_sigma, error);
+    marl_status s = lab_json_numbers(at, "bias_sigma", LAB_OPTIONAL | LAB_NULLS, 3, fit->bias_sigma);
+    return s ? s : lab_json_matrix(at, "matrix_sigma", LAB_OPTIONAL | LAB_NULLS, fit->matrix_sigma);
 }
 
 /* The device's own check, so that no log is corrected here by what a board would not accept. */
-static marl_status check_fit(const lab_json_at *root, marl_sensor sensor, const marl_fit *fit,
-                             marl_error *error)
+static marl_status check_fit(const lab_json_at *root, marl_sensor sensor, const marl_fit *fit)
 {
     marl_correction correction = marl_correction_for_device(fit);
     if (marl_correction_check(&correction) == MARL_OK) {
         return MARL_OK;
     }
     return lab_json_fail(
-        root, marl_sensor_name(sensor), error,
+        root, marl_sensor_name(sensor),
         "is no correction that a board accepts: numbers of ordinary size, a matrix that keeps "
         "volumes within a factor of 1000, a range from low to high");
 }
 
-static marl_status read_fit(const lab_json_at *root, marl_sensor sensor, marl_fit *fit, marl_error *error)
+static marl_status read_fit(const lab_json_at *root, marl_sensor sensor, marl_fit *fit)
 {
     static const char *const known[] = {"unit",        "bias", "matrix", "bias_sigma", "matrix_sigma",
                                         "temperature", "fit",  NULL,     NULL,         NULL};
@@ -96,42 +97,42 @@ static marl_status read_fit(const lab_json_at *root, marl_sensor sensor, marl_fi
                                             "temperature", "fit",  "field",  "dip_deg",    NULL};
     char unit[16] = "";
     lab_json_at at;
-    marl_status s = lab_json_object(root, marl_sensor_name(sensor), LAB_OPTIONAL, &at, error);
+    marl_status s = lab_json_object(root, marl_sensor_name(sensor), LAB_OPTIONAL, &at);
     *fit = marl_fit_none();
     if (s != MARL_OK || at.object == NULL || json_object_size(at.object) == 0) {
         return s;
     }
     fit->present = 1;
-    s = lab_json_only(&at, sensor == MARL_MAG ? known_mag : known, error);
-    s = s ? s : lab_json_string(&at, "unit", LAB_OPTIONAL, unit, sizeof unit, error);
+    s = lab_json_only(&at, sensor == MARL_MAG ? known_mag : known);
+    s = s ? s : lab_json_string(&at, "unit", LAB_OPTIONAL, unit, sizeof unit);
     if (s == MARL_OK && unit[0] != '\0' && strcmp(unit, marl_sensor_unit(sensor)) != 0) {
-        s = lab_json_fail(&at, "unit", error, "is '%s', wanted '%s'", unit, marl_sensor_unit(sensor));
+        s = lab_json_fail(&at, "unit", "is '%s', wanted '%s'", unit, marl_sensor_unit(sensor));
     }
-    s = s ? s : lab_json_numbers(&at, "bias", LAB_OPTIONAL, 0, 3, fit->bias, error);
-    s = s ? s : lab_json_matrix(&at, "matrix", LAB_OPTIONAL, 0, fit->matrix, error);
-    s = s ? s : read_sigma(&at, fit, error);
-    s = s ? s : read_curve(&at, fit, error);
-    s = s ? s : read_quality(&at, fit, error);
-    s = s ? s : lab_json_number(&at, "field", LAB_OPTIONAL, 0, 1e6, &fit->field, error);
-    s = s ? s : lab_json_number(&at, "dip_deg", LAB_OPTIONAL, -90, 90, &fit->dip_deg, error);
-    return s ? s : check_fit(root, sensor, fit, error);
+    s = s ? s : lab_json_numbers(&at, "bias", LAB_OPTIONAL, 3, fit->bias);
+    s = s ? s : lab_json_matrix(&at, "matrix", LAB_OPTIONAL, fit->matrix);
+    s = s ? s : read_sigma(&at, fit);
+    s = s ? s : read_curve(&at, fit);
+    s = s ? s : read_quality(&at, fit);
+    s = s ? s : lab_json_number(&at, "field", LAB_OPTIONAL, (lab_json_range){0, 1e6}, &fit->field);
+    s = s ? s : lab_json_number(&at, "dip_deg", LAB_OPTIONAL, (lab_json_range){-90, 90}, &fit->dip_deg);
+    return s ? s : check_fit(root, sensor, fit);
 }
 
-static marl_status read_mount(const lab_json_at *root, marl_calibration_record *record, marl_error *error)
+static marl_status read_mount(const lab_json_at *root, marl_calibration_record *record)
 {
     static const char *const known[] = {"q", NULL};
     double *q = record->mount;
     lab_json_at at;
-    marl_status s = lab_json_object(root, "mount", LAB_OPTIONAL, &at, error);
+    marl_status s = lab_json_object(root, "mount", LAB_OPTIONAL, &at);
     if (s != MARL_OK || at.object == NULL) {
         return s;
     }
     record->has_mount = 1;
-    s = lab_json_only(&at, known, error);
-    s = s ? s : lab_json_numbers(&at, "q", LAB_NEEDED, 0, 4, q, error);
+    s = lab_json_only(&at, known);
+    s = s ? s : lab_json_numbers(&at, "q", LAB_NEEDED, 4, q);
     double norm = sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3]);
     if (s == MARL_OK && !(fabs(norm - 1.0) < 5e-4)) {
-        s = lab_json_fail(&at, "q", error, "must have length 1");
+        s = lab_json_fail(&at, "q", "must have length 1");
     }
     for (int i = 0; i < 4 && s == MARL_OK; i++) {
         q[i] /= norm;
@@ -139,21 +140,21 @@ static marl_status read_mount(const lab_json_at *root, marl_calibration_record *
     return s;
 }
 
-static marl_status read_root(const lab_json *file, marl_calibration_record *record, marl_error *error)
+static marl_status read_root(const lab_json *file, marl_calibration_record *record)
 {
     static const char *const known[] = {"marlinspike", "device",          "made", "accel", "gyro", "mag",
                                         "mount",       "declination_deg", NULL};
     lab_json_at root = lab_json_root(file);
-    marl_status s = lab_json_only(&root, known, error);
-    s = s ? s : lab_json_string(&root, "device", LAB_OPTIONAL, record->device, sizeof record->device, error);
-    s = s ? s : lab_json_string(&root, "made", LAB_OPTIONAL, record->made, sizeof record->made, error);
+    marl_status s = lab_json_only(&root, known);
+    s = s ? s : lab_json_string(&root, "device", LAB_OPTIONAL, record->device, sizeof record->device);
+    s = s ? s : lab_json_string(&root, "made", LAB_OPTIONAL, record->made, sizeof record->made);
     for (int i = 0; i < MARL_SENSOR_COUNT && s == MARL_OK; i++) {
-        s = read_fit(&root, (marl_sensor)i, &record->fit[i], error);
+        s = read_fit(&root, (marl_sensor)i, &record->fit[i]);
     }
-    s = s ? s : read_mount(&root, record, error);
+    s = s ? s : read_mount(&root, record);
     s = s ? s
-          : lab_json_number(&root, "declination_deg", LAB_OPTIONAL, -180, 180, &record->declination_deg,
-                            error);
+          : lab_json_number(&root, "declination_deg", LAB_OPTIONAL, (lab_json_range){-180, 180},
+                            &record->declination_deg);
     return s;
 }
 
@@ -163,7 +164,7 @@ marl_status marl_calibration_read(marl_calibration_record *record, const char *p
     *record = marl_calibration_record_empty();
     marl_status status = lab_json_load(&file, path, KIND, error);
     if (status == MARL_OK) {
-        status = read_root(&file, record, error);
+        status = read_root(&file, record);
         lab_json_free(&file);
     }
     return status;

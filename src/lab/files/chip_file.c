@@ -11,8 +11,7 @@
 #define KIND "chip/1"
 
 /* A byte, as a number or as a text like "0x1f". */
-static marl_status read_byte(const lab_json_at *at, const char *key, int needed, uint8_t *value,
-                             marl_error *error)
+static marl_status read_byte(const lab_json_at *at, const char *key, int needed, uint8_t *value)
 {
     const json_t *item = json_object_get(at->object, key);
     double number = *value;
@@ -21,14 +20,14 @@ static marl_status read_byte(const lab_json_at *at, const char *key, int needed,
         const char *text = json_string_value(item);
         long byte = strtol(text, &end, 0);
         if (end == text || *end != '\0' || byte < 0 || byte > 255) {
-            return lab_json_fail(at, key, error, "is '%s', wanted a byte from 0x00 to 0xff", text);
+            return lab_json_fail(at, key, "is '%s', wanted a byte from 0x00 to 0xff", text);
         }
         *value = (uint8_t)byte;
         return MARL_OK;
     }
-    marl_status s = lab_json_number(at, key, needed, 0, 255, &number, error);
+    marl_status s = lab_json_number(at, key, needed, (lab_json_range){0, 255}, &number);
     if (s == MARL_OK && number != floor(number)) {
-        s = lab_json_fail(at, key, error, "must be a whole number");
+        s = lab_json_fail(at, key, "must be a whole number");
     }
     *value = (uint8_t)number;
     return s;
@@ -36,90 +35,89 @@ static marl_status read_byte(const lab_json_at *at, const char *key, int needed,
 
 /* A whole number in a range. */
 static marl_status read_whole(const lab_json_at *at, const char *key, int needed, int low, int high,
-                              int *value, marl_error *error)
+                              int *value)
 {
     double number = *value;
-    marl_status s = lab_json_number(at, key, needed, low, high, &number, error);
+    marl_status s = lab_json_number(at, key, needed, (lab_json_range){low, high}, &number);
     if (s == MARL_OK && number != floor(number)) {
-        s = lab_json_fail(at, key, error, "must be a whole number");
+        s = lab_json_fail(at, key, "must be a whole number");
     }
     *value = (int)number;
     return s;
 }
 
-static marl_status read_bits(const lab_json_at *outer, const char *key, int needed, marl_chip_bits *bits,
-                             marl_error *error)
+static marl_status read_bits(const lab_json_at *outer, const char *key, int needed, marl_chip_bits *bits)
 {
     static const char *const known[] = {"register", "mask", NULL};
     lab_json_at at;
-    marl_status s = lab_json_object(outer, key, needed, &at, error);
+    marl_status s = lab_json_object(outer, key, needed, &at);
     if (s != MARL_OK || at.object == NULL) {
         return s;
     }
-    s = lab_json_only(&at, known, error);
-    s = s ? s : read_byte(&at, "register", LAB_NEEDED, &bits->reg, error);
-    return s ? s : read_byte(&at, "mask", LAB_NEEDED, &bits->mask, error);
+    s = lab_json_only(&at, known);
+    s = s ? s : read_byte(&at, "register", LAB_NEEDED, &bits->reg);
+    return s ? s : read_byte(&at, "mask", LAB_NEEDED, &bits->mask);
 }
 
 /* One of two words. */
 static marl_status read_either(const lab_json_at *at, const char *key, const char *standard,
-                               const char *other, uint8_t *is_other, marl_error *error)
+                               const char *other, uint8_t *is_other)
 {
     char text[16];
     snprintf(text, sizeof text, "%s", standard);
-    marl_status s = lab_json_string(at, key, LAB_OPTIONAL, text, sizeof text, error);
+    marl_status s = lab_json_string(at, key, LAB_OPTIONAL, text, sizeof text);
     *is_other = strcmp(text, other) == 0;
     if (s == MARL_OK && !*is_other && strcmp(text, standard) != 0) {
-        s = lab_json_fail(at, key, error, "is '%s', wanted %s or %s", text, standard, other);
+        s = lab_json_fail(at, key, "is '%s', wanted %s or %s", text, standard, other);
     }
     return s;
 }
 
-static marl_status read_word(const lab_json_at *outer, int needed, marl_chip_word *word, marl_error *error)
+static marl_status read_word(const lab_json_at *outer, int needed, marl_chip_word *word)
 {
     static const char *const known[] = {"bits", "bytes", "order", "aligned", "sign", NULL};
     int bits = 16, bytes = 2;
     lab_json_at at;
-    marl_status s = lab_json_object(outer, "word", needed, &at, error);
+    marl_status s = lab_json_object(outer, "word", needed, &at);
     if (s != MARL_OK || at.object == NULL) {
         return s;
     }
-    s = lab_json_only(&at, known, error);
-    s = s ? s : read_whole(&at, "bytes", LAB_NEEDED, 1, 4, &bytes, error);
-    s = s ? s : read_whole(&at, "bits", LAB_NEEDED, 2, 8 * bytes, &bits, error);
+    s = lab_json_only(&at, known);
+    s = s ? s : read_whole(&at, "bytes", LAB_NEEDED, 1, 4, &bytes);
+    s = s ? s : read_whole(&at, "bits", LAB_NEEDED, 2, 8 * bytes, &bits);
     word->bits = (uint8_t)bits;
     word->bytes = (uint8_t)bytes;
-    s = s ? s : read_either(&at, "order", "high-first", "low-first", &word->little_endian, error);
-    s = s ? s : read_either(&at, "aligned", "right", "left", &word->left_aligned, error);
-    return s ? s : read_either(&at, "sign", "twos-complement", "none", &word->is_unsigned, error);
+    s = s ? s : read_either(&at, "order", "high-first", "low-first", &word->little_endian);
+    s = s ? s : read_either(&at, "aligned", "right", "left", &word->left_aligned);
+    return s ? s : read_either(&at, "sign", "twos-complement", "none", &word->is_unsigned);
 }
 
-static marl_status read_signs(const lab_json_at *at, int8_t sign[3], marl_error *error)
+static marl_status read_signs(const lab_json_at *at, int8_t sign[3])
 {
     double number[3] = {1, 1, 1};
-    marl_status s = lab_json_numbers(at, "signs", LAB_OPTIONAL, 0, 3, number, error);
+    marl_status s = lab_json_numbers(at, "signs", LAB_OPTIONAL, 3, number);
     for (int i = 0; i < 3; i++) {
         sign[i] = number[i] < 0 ? -1 : 1;
         if (s == MARL_OK && fabs(number[i]) != 1) {
-            s = lab_json_fail(at, "signs", error, "must be 1 or -1");
+            s = lab_json_fail(at, "signs", "must be 1 or -1");
         }
     }
     return s;
 }
 
 /* Three registers, each a number or a text. */
-static marl_status read_registers(const lab_json_at *at, uint8_t reg[3], marl_error *error)
+static marl_status read_registers(const lab_json_at *at, uint8_t reg[3])
 {
     const json_t *list = json_object_get(at->object, "registers");
     if (!json_is_array(list) || json_array_size(list) != 3) {
-        return lab_json_fail(at, "registers", error, "wanted three registers, of x, y and z");
+        return lab_json_fail(at, "registers", "wanted three registers, of x, y and z");
     }
     for (size_t i = 0; i < 3; i++) {
         json_t *one = json_object();
         lab_json_at inner = *at;
         json_object_set(one, "registers", json_array_get(list, i));
         inner.object = one;
-        marl_status s = read_byte(&inner, "registers", LAB_NEEDED, &reg[i], error);
+        marl_status s = read_byte(&inner, "registers", LAB_NEEDED, &reg[i]);
         json_decref(one);
         if (s != MARL_OK) {
             return s;
@@ -135,16 +133,18 @@ typedef struct setting_kind {
 } setting_kind;
 
 static marl_status read_choice(const lab_json_at *at, const setting_kind *kind, double factor,
-                               const marl_chip_word *word, marl_chip_choice *choice, marl_error *error)
+                               const marl_chip_word *word, marl_chip_choice *choice)
 {
     const char *const known[] = {"code", kind->value, kind->is_range ? "per_count" : NULL, NULL};
     double value = 0;
-    marl_status s = lab_json_only(at, known, error);
-    s = s ? s : read_byte(at, "code", LAB_OPTIONAL, &choice->code, error);
-    s = s ? s : lab_json_number(at, kind->value, LAB_NEEDED, kind->needed ? 1e-6 : 0, 1e9, &value, error);
+    marl_status s = lab_json_only(at, known);
+    s = s ? s : read_byte(at, "code", LAB_OPTIONAL, &choice->code);
+    s = s ? s
+          : lab_json_number(at, kind->value, LAB_NEEDED, (lab_json_range){kind->needed ? 1e-6 : 0, 1e9},
+                            &value);
     double per_count = ldexp(value, 1 - word->bits);
     if (s == MARL_OK && kind->is_range) {
-        s = lab_json_number(at, "per_count", LAB_OPTIONAL, 1e-12, 1e9, &per_count, error);
+        s = lab_json_number(at, "per_count", LAB_OPTIONAL, (lab_json_range){1e-12, 1e9}, &per_count);
     }
     choice->value = (float)(value * (kind->is_range ? factor : 1));
     choice->per_count = kind->is_range ? (float)(per_count * factor) : 0.0f;
@@ -152,21 +152,21 @@ static marl_status read_choice(const lab_json_at *at, const setting_kind *kind, 
 }
 
 static marl_status read_setting(const lab_json_at *outer, const setting_kind *kind, double factor,
-                                const marl_chip_word *word, marl_chip_setting *setting, marl_error *error)
+                                const marl_chip_word *word, marl_chip_setting *setting)
 {
     static const char *const known[] = {"register", "mask", "choices", NULL};
     lab_json_at at;
-    marl_status s = lab_json_object(outer, kind->key, kind->needed, &at, error);
+    marl_status s = lab_json_object(outer, kind->key, kind->needed, &at);
     if (s != MARL_OK || at.object == NULL) {
         return s;
     }
     const json_t *list = json_object_get(at.object, "choices");
     size_t n = json_is_array(list) ? json_array_size(list) : 0;
-    s = lab_json_only(&at, known, error);
-    s = s ? s : read_byte(&at, "register", LAB_OPTIONAL, &setting->at.reg, error);
-    s = s ? s : read_byte(&at, "mask", LAB_OPTIONAL, &setting->at.mask, error);
+    s = lab_json_only(&at, known);
+    s = s ? s : read_byte(&at, "register", LAB_OPTIONAL, &setting->at.reg);
+    s = s ? s : read_byte(&at, "mask", LAB_OPTIONAL, &setting->at.mask);
     if (s == MARL_OK && (n < 1 || n > MARL_CHIP_MAX_CHOICES || (setting->at.mask == 0 && n > 1))) {
-        s = lab_json_fail(&at, "choices", error, "wanted 1 to %d choices, one without a mask",
+        s = lab_json_fail(&at, "choices", "wanted 1 to %d choices, one without a mask",
                           MARL_CHIP_MAX_CHOICES);
     }
     setting->n = (uint8_t)n;
@@ -174,40 +174,37 @@ static marl_status read_setting(const lab_json_at *outer, const setting_kind *ki
         lab_json_at choice = at;
         choice.object = json_array_get(list, i);
         if (!json_is_object(choice.object)) {
-            return lab_json_fail(&at, "choices", error, "each choice is an object");
+            return lab_json_fail(&at, "choices", "each choice is an object");
         }
-        s = read_choice(&choice, kind, factor, word, &setting->choice[i], error);
+        s = read_choice(&choice, kind, factor, word, &setting->choice[i]);
     }
     return s;
 }
 
-static marl_status read_offset(const lab_json_at *outer, double factor, marl_chip_offset *offset,
-                               marl_error *error)
+static marl_status read_offset(const lab_json_at *outer, double factor, marl_chip_offset *offset)
 {
     static const char *const known[] = {"registers", "word", "per_count", "sign", NULL};
     double per_count = 0, sign = 1;
     lab_json_at at;
-    marl_status s = lab_json_object(outer, "offset", LAB_OPTIONAL, &at, error);
+    marl_status s = lab_json_object(outer, "offset", LAB_OPTIONAL, &at);
     if (s != MARL_OK || at.object == NULL) {
         return s;
     }
     offset->present = 1;
-    s = lab_json_only(&at, known, error);
-    s = s ? s : read_registers(&at, offset->reg, error);
-    s = s ? s : read_word(&at, LAB_NEEDED, &offset->word, error);
-    s = s ? s : lab_json_number(&at, "per_count", LAB_NEEDED, 1e-12, 1e9, &per_count, error);
-    s = s ? s : lab_json_number(&at, "sign", LAB_OPTIONAL, -1, 1, &sign, error);
+    s = lab_json_only(&at, known);
+    s = s ? s : read_registers(&at, offset->reg);
+    s = s ? s : read_word(&at, LAB_NEEDED, &offset->word);
+    s = s ? s : lab_json_number(&at, "per_count", LAB_NEEDED, (lab_json_range){1e-12, 1e9}, &per_count);
+    s = s ? s : lab_json_number(&at, "sign", LAB_OPTIONAL, (lab_json_range){-1, 1}, &sign);
     if (s == MARL_OK && fabs(sign) != 1) {
-        s = lab_json_fail(&at, "sign", error,
-                          "is 1 where the chip adds the offset, -1 where it subtracts it");
+        s = lab_json_fail(&at, "sign", "is 1 where the chip adds the offset, -1 where it subtracts it");
     }
     offset->per_count = (float)(per_count * factor);
     offset->sign = sign < 0 ? -1 : 1;
     return s;
 }
 
-static marl_status read_sensor(const lab_json_at *root, marl_sensor which, marl_chip_sensor *sensor,
-                               marl_error *error)
+static marl_status read_sensor(const lab_json_at *root, marl_sensor which, marl_chip_sensor *sensor)
 {
     static const char *const known[] = {"unit",  "registers", "signs",    "word",   "ready",
                                         "range", "rate",      "low_pass", "offset", NULL};
@@ -217,116 +214,116 @@ static marl_status read_sensor(const lab_json_at *root, marl_sensor which, marl_
                               filter = {"low_pass", "hz", LAB_OPTIONAL, 0};
     char name[16] = "", units[120];
     lab_json_at at;
-    marl_status s = lab_json_object(root, marl_sensor_name(which), LAB_OPTIONAL, &at, error);
+    marl_status s = lab_json_object(root, marl_sensor_name(which), LAB_OPTIONAL, &at);
     if (s != MARL_OK || at.object == NULL) {
         return s;
     }
     sensor->present = 1;
-    s = lab_json_only(&at, known, error);
-    s = s ? s : lab_json_string(&at, "unit", LAB_NEEDED, name, sizeof name, error);
+    s = lab_json_only(&at, known);
+    s = s ? s : lab_json_string(&at, "unit", LAB_NEEDED, name, sizeof name);
     const lab_unit *unit = lab_unit_find(quantity[which], name);
     if (s == MARL_OK && unit == NULL) {
         lab_unit_list(quantity[which], units, sizeof units);
-        s = lab_json_fail(&at, "unit", error, "unknown unit '%s'; known: %s", name, units);
+        s = lab_json_fail(&at, "unit", "unknown unit '%s'; known: %s", name, units);
     }
     double factor = unit != NULL ? unit->factor : 1;
-    s = s ? s : read_registers(&at, sensor->reg, error);
-    s = s ? s : read_signs(&at, sensor->sign, error);
-    s = s ? s : read_word(&at, LAB_NEEDED, &sensor->word, error);
-    s = s ? s : read_bits(&at, "ready", LAB_OPTIONAL, &sensor->ready, error);
-    s = s ? s : read_setting(&at, &range, factor, &sensor->word, &sensor->range, error);
-    s = s ? s : read_setting(&at, &rate, 1, &sensor->word, &sensor->rate, error);
-    s = s ? s : read_setting(&at, &filter, 1, &sensor->word, &sensor->filter, error);
-    return s ? s : read_offset(&at, factor, &sensor->offset, error);
+    s = s ? s : read_registers(&at, sensor->reg);
+    s = s ? s : read_signs(&at, sensor->sign);
+    s = s ? s : read_word(&at, LAB_NEEDED, &sensor->word);
+    s = s ? s : read_bits(&at, "ready", LAB_OPTIONAL, &sensor->ready);
+    s = s ? s : read_setting(&at, &range, factor, &sensor->word, &sensor->range);
+    s = s ? s : read_setting(&at, &rate, 1, &sensor->word, &sensor->rate);
+    s = s ? s : read_setting(&at, &filter, 1, &sensor->word, &sensor->filter);
+    return s ? s : read_offset(&at, factor, &sensor->offset);
 }
 
-static marl_status read_thermometer(const lab_json_at *root, marl_chip_thermometer *t, marl_error *error)
+static marl_status read_thermometer(const lab_json_at *root, marl_chip_thermometer *t)
 {
     static const char *const known[] = {"register", "word", "per_count", "at_zero", NULL};
     double per_count = 1, at_zero = 0;
     lab_json_at at;
-    marl_status s = lab_json_object(root, "temp", LAB_OPTIONAL, &at, error);
+    marl_status s = lab_json_object(root, "temp", LAB_OPTIONAL, &at);
     if (s != MARL_OK || at.object == NULL) {
         return s;
     }
     t->present = 1;
-    s = lab_json_only(&at, known, error);
-    s = s ? s : read_byte(&at, "register", LAB_NEEDED, &t->reg, error);
-    s = s ? s : read_word(&at, LAB_NEEDED, &t->word, error);
-    s = s ? s : lab_json_number(&at, "per_count", LAB_NEEDED, 1e-9, 1e3, &per_count, error);
-    s = s ? s : lab_json_number(&at, "at_zero", LAB_OPTIONAL, -1e3, 1e3, &at_zero, error);
+    s = lab_json_only(&at, known);
+    s = s ? s : read_byte(&at, "register", LAB_NEEDED, &t->reg);
+    s = s ? s : read_word(&at, LAB_NEEDED, &t->word);
+    s = s ? s : lab_json_number(&at, "per_count", LAB_NEEDED, (lab_json_range){1e-9, 1e3}, &per_count);
+    s = s ? s : lab_json_number(&at, "at_zero", LAB_OPTIONAL, (lab_json_range){-1e3, 1e3}, &at_zero);
     t->per_count = (float)per_count;
     t->at_zero = (float)at_zero;
     return s;
 }
 
-static marl_status read_setup(const lab_json_at *root, marl_chip *chip, marl_error *error)
+static marl_status read_setup(const lab_json_at *root, marl_chip *chip)
 {
     static const char *const known[] = {"register", "value", "wait_ms", NULL};
     const json_t *list = json_object_get(root->object, "setup");
     size_t n = json_is_array(list) ? json_array_size(list) : 0;
     marl_status s = MARL_OK;
     if (list != NULL && (!json_is_array(list) || n > MARL_CHIP_MAX_SETUP)) {
-        return lab_json_fail(root, "setup", error, "wanted a list of at most %d writes", MARL_CHIP_MAX_SETUP);
+        return lab_json_fail(root, "setup", "wanted a list of at most %d writes", MARL_CHIP_MAX_SETUP);
     }
     chip->setups = (uint8_t)n;
     for (size_t i = 0; i < n && s == MARL_OK; i++) {
         lab_json_at at = *root;
         at.object = json_array_get(list, i);
         snprintf(at.keys, sizeof at.keys, "setup");
-        s = json_is_object(at.object) ? lab_json_only(&at, known, error)
-                                      : lab_json_fail(root, "setup", error, "each write is an object");
-        s = s ? s : read_byte(&at, "register", LAB_NEEDED, &chip->setup[i].reg, error);
-        s = s ? s : read_byte(&at, "value", LAB_NEEDED, &chip->setup[i].value, error);
-        s = s ? s : read_byte(&at, "wait_ms", LAB_OPTIONAL, &chip->setup[i].wait_ms, error);
+        s = json_is_object(at.object) ? lab_json_only(&at, known)
+                                      : lab_json_fail(root, "setup", "each write is an object");
+        s = s ? s : read_byte(&at, "register", LAB_NEEDED, &chip->setup[i].reg);
+        s = s ? s : read_byte(&at, "value", LAB_NEEDED, &chip->setup[i].value);
+        s = s ? s : read_byte(&at, "wait_ms", LAB_OPTIONAL, &chip->setup[i].wait_ms);
     }
     return s;
 }
 
-static marl_status read_burst(const lab_json_at *root, marl_chip *chip, marl_error *error)
+static marl_status read_burst(const lab_json_at *root, marl_chip *chip)
 {
     static const char *const known[] = {"register", "bytes", NULL};
     int n = 0;
     lab_json_at at;
-    marl_status s = lab_json_object(root, "burst", LAB_NEEDED, &at, error);
-    s = s ? s : lab_json_only(&at, known, error);
-    s = s ? s : read_byte(&at, "register", LAB_NEEDED, &chip->burst_reg, error);
-    s = s ? s : read_whole(&at, "bytes", LAB_NEEDED, 1, MARL_CHIP_MAX_BURST, &n, error);
+    marl_status s = lab_json_object(root, "burst", LAB_NEEDED, &at);
+    s = s ? s : lab_json_only(&at, known);
+    s = s ? s : read_byte(&at, "register", LAB_NEEDED, &chip->burst_reg);
+    s = s ? s : read_whole(&at, "bytes", LAB_NEEDED, 1, MARL_CHIP_MAX_BURST, &n);
     chip->burst_n = (uint8_t)n;
     return s;
 }
 
-static marl_status read_identity(const lab_json_at *root, marl_chip *chip, marl_error *error)
+static marl_status read_identity(const lab_json_at *root, marl_chip *chip)
 {
     static const char *const known[] = {"register", "mask", "value", NULL};
     lab_json_at at;
     chip->identity.mask = 0xff;
-    marl_status s = lab_json_object(root, "identity", LAB_NEEDED, &at, error);
-    s = s ? s : lab_json_only(&at, known, error);
-    s = s ? s : read_byte(&at, "register", LAB_NEEDED, &chip->identity.reg, error);
-    s = s ? s : read_byte(&at, "mask", LAB_OPTIONAL, &chip->identity.mask, error);
-    return s ? s : read_byte(&at, "value", LAB_NEEDED, &chip->identity_value, error);
+    marl_status s = lab_json_object(root, "identity", LAB_NEEDED, &at);
+    s = s ? s : lab_json_only(&at, known);
+    s = s ? s : read_byte(&at, "register", LAB_NEEDED, &chip->identity.reg);
+    s = s ? s : read_byte(&at, "mask", LAB_OPTIONAL, &chip->identity.mask);
+    return s ? s : read_byte(&at, "value", LAB_NEEDED, &chip->identity_value);
 }
 
-static marl_status read_root(const lab_json *file, marl_chip *chip, marl_error *error)
+static marl_status read_root(const lab_json *file, marl_chip *chip)
 {
     static const char *const known[] = {"marlinspike", "name",  "identity", "start_ms", "setup", "burst",
                                         "zeros",       "accel", "gyro",     "mag",      "temp",  NULL};
     const char *what = "";
     lab_json_at root = lab_json_root(file);
-    marl_status s = lab_json_only(&root, known, error);
-    s = s ? s : lab_json_string(&root, "name", LAB_OPTIONAL, chip->name, sizeof chip->name, error);
-    s = s ? s : read_identity(&root, chip, error);
-    s = s ? s : read_byte(&root, "start_ms", LAB_OPTIONAL, &chip->start_ms, error);
-    s = s ? s : read_setup(&root, chip, error);
-    s = s ? s : read_burst(&root, chip, error);
-    s = s ? s : read_bits(&root, "zeros", LAB_OPTIONAL, &chip->zeros, error);
+    marl_status s = lab_json_only(&root, known);
+    s = s ? s : lab_json_string(&root, "name", LAB_OPTIONAL, chip->name, sizeof chip->name);
+    s = s ? s : read_identity(&root, chip);
+    s = s ? s : read_byte(&root, "start_ms", LAB_OPTIONAL, &chip->start_ms);
+    s = s ? s : read_setup(&root, chip);
+    s = s ? s : read_burst(&root, chip);
+    s = s ? s : read_bits(&root, "zeros", LAB_OPTIONAL, &chip->zeros);
     for (int i = 0; i < MARL_SENSOR_COUNT && s == MARL_OK; i++) {
-        s = read_sensor(&root, (marl_sensor)i, &chip->sensor[i], error);
+        s = read_sensor(&root, (marl_sensor)i, &chip->sensor[i]);
     }
-    s = s ? s : read_thermometer(&root, &chip->temp, error);
+    s = s ? s : read_thermometer(&root, &chip->temp);
     if (s == MARL_OK && marl_chip_check(chip, &what) != MARL_OK) {
-        s = marl_fail(error, MARL_ERR_INPUT,
+        s = marl_fail(file->error, MARL_ERR_INPUT,
                       "%s: %s: contradicts the rest of the table (registers must lie in the burst, codes in "
                       "their mask)",
                       file->path, what);
@@ -340,7 +337,7 @@ marl_status marl_chip_read_file(marl_chip *chip, const char *path, marl_error *e
     memset(chip, 0, sizeof *chip);
     marl_status status = lab_json_load(&file, path, KIND, error);
     if (status == MARL_OK) {
-        status = read_root(&file, chip, error);
+        status = read_root(&file, chip);
         lab_json_free(&file);
     }
     return status;

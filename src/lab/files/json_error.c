@@ -56,7 +56,7 @@ static int line_of(const lab_json *file, const char *keys)
     return line;
 }
 
-marl_status lab_json_fail(const lab_json_at *at, const char *key, marl_error *error, const char *format, ...)
+marl_status lab_json_fail(const lab_json_at *at, const char *key, const char *format, ...)
 {
     char keys[256], text[360];
     va_list arguments;
@@ -64,6 +64,6 @@ marl_status lab_json_fail(const lab_json_at *at, const char *key, marl_error *er
     va_start(arguments, format);
     vsnprintf(text, sizeof text, format, arguments);
     va_end(arguments);
-    return marl_fail(error, MARL_ERR_INPUT, "%s:%d: %s: %s", at->file->path, line_of(at->file, keys), keys,
-                     text);
+    return marl_fail(at->file->error, MARL_ERR_INPUT, "%s:%d: %s: %s", at->file->path,
+                     line_of(at->file, keys), keys, text);
 }

@@ -53,7 +53,7 @@ marl_status lab_json_load(lab_json *file, const char *path, const char *kind, ma
 {
     json_error_t fault;
     char given[64] = "";
-    *file = (lab_json){.path = path};
+    *file = (lab_json){.path = path, .error = error};
     marl_status status = MARL_OK;
     file->text = read_text(path, &status, error);
     if (file->text == NULL) {
@@ -69,9 +69,9 @@ marl_status lab_json_load(lab_json *file, const char *path, const char *kind, ma
     }
     if (status == MARL_OK && kind != NULL) {
         lab_json_at root = lab_json_root(file);
-        status = lab_json_string(&root, "marlinspike", LAB_NEEDED, given, sizeof given, error);
+        status = lab_json_string(&root, "marlinspike", LAB_NEEDED, given, sizeof given);
         if (status == MARL_OK && strcmp(given, kind) != 0) {
-            status = lab_json_fail(&root, "marlinspike", error, "is '%s', wanted '%s'", given, kind);
+            status = lab_json_fail(&root, "marlinspike", "is '%s', wanted '%s'", given, kind);
         }
     }
     if (status != MARL_OK) {

@@ -12,6 +12,7 @@ typedef struct lab_json {
     const char *path;
     char *text;
     json_t *root;
+    marl_error *error; /* of the load; what is read later fails into it as well. May be NULL */
 } lab_json;
 
 /* An object inside the file, and the path of keys to it: "gyro.fit"; "" is the root. */
@@ -28,30 +29,35 @@ void lab_json_free(lab_json *file);
 lab_json_at lab_json_root(const lab_json *file);
 
 /* Fails with "path:line: keys.key: text". */
-marl_status lab_json_fail(const lab_json_at *at, const char *key, marl_error *error, const char *format, ...)
-    __attribute__((format(printf, 4, 5)));
+marl_status lab_json_fail(const lab_json_at *at, const char *key, const char *format, ...)
+    __attribute__((format(printf, 3, 4)));
 
 /* Fails when the object has a key outside `known` (NULL-terminated), and lists the known ones. */
-MARL_CHECKED marl_status lab_json_only(const lab_json_at *at, const char *const *known, marl_error *error);
+MARL_CHECKED marl_status lab_json_only(const lab_json_at *at, const char *const *known);
 
 /* 1 when the key is there and not null. */
 int lab_json_has(const lab_json_at *at, const char *key);
 
-/* The readers below leave the value unchanged when the key is absent, unless `needed` is set. */
-enum { LAB_OPTIONAL = 0, LAB_NEEDED = 1 };
+/* The readers below leave the value unchanged when the key is absent, unless it is needed. */
+enum { LAB_OPTIONAL = 0, LAB_NEEDED = 1, LAB_NULLS = 2 /* of numbers: null is read as NaN */ };
+
+typedef struct lab_json_range {
+    double low, high;
+} lab_json_range;
+
 MARL_CHECKED marl_status lab_json_object(const lab_json_at *at, const char *key, int needed,
-                                         lab_json_at *inner, marl_error *error);
+                                         lab_json_at *inner);
 MARL_CHECKED marl_status lab_json_string(const lab_json_at *at, const char *key, int needed, char *text,
-                                         size_t size, marl_error *error);
-/* A finite number in [low, high]. */
-MARL_CHECKED marl_status lab_json_number(const lab_json_at *at, const char *key, int needed, double low,
-                                         double high, double *value, marl_error *error);
-/* An array of n finite numbers; with `nulls`, null is read as NaN. */
-MARL_CHECKED marl_status lab_json_numbers(const lab_json_at *at, const char *key, int needed, int nulls,
-                                          size_t n, double *value, marl_error *error);
+                                         size_t size);
+/* A finite number in the range. */
+MARL_CHECKED marl_status lab_json_number(const lab_json_at *at, const char *key, int flags,
+                                         lab_json_range range, double *value);
+/* An array of n finite numbers. */
+MARL_CHECKED marl_status lab_json_numbers(const lab_json_at *at, const char *key, int flags, size_t n,
+                                          double *value);
 /* A 3 by 3 array of rows. */
-MARL_CHECKED marl_status lab_json_matrix(const lab_json_at *at, const char *key, int needed, int nulls,
-                                         double value[3][3], marl_error *error);
+MARL_CHECKED marl_status lab_json_matrix(const lab_json_at *at, const char *key, int flags,
+                                         double value[3][3]);
 
 /* Puts a value into an object that is being made. Takes the reference to `value`. Without memory (a NULL
  * value, or no place for it) the object is given up and becomes NULL, and stays so; it is written as "no

@@ -5,7 +5,7 @@
 #include <stdio.h>
 #include <string.h>
 
-marl_status lab_json_only(const lab_json_at *at, const char *const *known, marl_error *error)
+marl_status lab_json_only(const lab_json_at *at, const char *const *known)
 {
     const char *key;
     json_t *value;
@@ -20,7 +20,7 @@ marl_status lab_json_only(const lab_json_at *at, const char *const *known, marl_
             for (i = 0; known[i] != NULL; i++) {
                 marl_list_append(list, sizeof list, known[i]);
             }
-            return lab_json_fail(at, key, error, "unknown key; known: %s", list[0] ? list : "none");
+            return lab_json_fail(at, key, "unknown key; known: %s", list[0] ? list : "none");
         }
     }
     return MARL_OK;
@@ -33,63 +33,61 @@ int lab_json_has(const lab_json_at *at, const char *key)
 }
 
 /* The value of a key; NULL when it is absent, and then *status is MARL_OK if that is allowed. */
-static json_t *get(const lab_json_at *at, const char *key, int needed, marl_status *status, marl_error *error)
+static json_t *get(const lab_json_at *at, const char *key, int flags, marl_status *status)
 {
     json_t *value = json_object_get(at->object, key);
     *status = MARL_OK;
-    if (value == NULL && needed) {
-        *status = lab_json_fail(at, key, error, "is missing");
+    if (value == NULL && (flags & LAB_NEEDED)) {
+        *status = lab_json_fail(at, key, "is missing");
     }
     return value;
 }
 
-marl_status lab_json_object(const lab_json_at *at, const char *key, int needed, lab_json_at *inner,
-                            marl_error *error)
+marl_status lab_json_object(const lab_json_at *at, const char *key, int flags, lab_json_at *inner)
 {
     marl_status status;
-    const json_t *value = get(at, key, needed, &status, error);
+    const json_t *value = get(at, key, flags, &status);
     *inner = (lab_json_at){.file = at->file};
     if (value == NULL) {
         return status;
     }
     if (!json_is_object(value)) {
-        return lab_json_fail(at, key, error, "must be an object");
+        return lab_json_fail(at, key, "must be an object");
     }
     inner->object = value;
     snprintf(inner->keys, sizeof inner->keys, "%.80s%s%.60s", at->keys, at->keys[0] ? "." : "", key);
     return MARL_OK;
 }
 
-marl_status lab_json_string(const lab_json_at *at, const char *key, int needed, char *text, size_t size,
-                            marl_error *error)
+marl_status lab_json_string(const lab_json_at *at, const char *key, int flags, char *text, size_t size)
 {
     marl_status status;
-    const json_t *value = get(at, key, needed, &status, error);
+    const json_t *value = get(at, key, flags, &status);
     if (value == NULL) {
         return status;
     }
     if (!json_is_string(value) || json_string_length(value) >= size) {
-        return lab_json_fail(at, key, error, "must be a text of less than %zu bytes", size);
+        return lab_json_fail(at, key, "must be a text of less than %zu bytes", size);
     }
     memcpy(text, json_string_value(value), json_string_length(value) + 1);
     marl_text_clean(text);
     return MARL_OK;
 }
 
-marl_status lab_json_number(const lab_json_at *at, const char *key, int needed, double low, double high,
-                            double *value, marl_error *error)
+marl_status lab_json_number(const lab_json_at *at, const char *key, int flags, lab_json_range range,
+                            double *value)
 {
     marl_status status;
-    const json_t *found = get(at, key, needed, &status, error);
+    const json_t *found = get(at, key, flags, &status);
     if (found == NULL) {
         return status;
     }
     if (!json_is_number(found)) {
-        return lab_json_fail(at, key, error, "must be a number");
+        return lab_json_fail(at, key, "must be a number");
     }
     double number = json_number_value(found);
-    if (!(number >= low && number <= high)) {
-        return lab_json_fail(at, key, error, "%g is out of its range, %g to %g", number, low, high);
+    if (!(number >= range.low && number <= range.high)) {
+        return lab_json_fail(at, key, "%g is out of its range, %g to %g", number, range.low, range.high);
     }
     *value = number;
     return MARL_OK;
@@ -112,32 +110,31 @@ static int parse_numbers(const json_t *array, int nulls, size_t n, double *value
     return 1;
 }
 
-marl_status lab_json_numbers(const lab_json_at *at, const char *key, int needed, int nulls, size_t n,
-                             double *value, marl_error *error)
+marl_status lab_json_numbers(const lab_json_at *at, const char *key, int flags, size_t n, double *value)
 {
     marl_status status;
-    const json_t *array = get(at, key, needed, &status, error);
+    const json_t *array = get(at, key, flags, &status);
     if (array == NULL) {
         return status;
     }
-    if (!parse_numbers(array, nulls, n, value)) {
-        return lab_json_fail(at, key, error, "must be %zu numbers%s", n, nulls ? " or nulls" : "");
+    if (!parse_numbers(array, flags & LAB_NULLS, n, value)) {
+        return lab_json_fail(at, key, "must be %zu numbers%s", n, flags & LAB_NULLS ? " or nulls" : "");
     }
     return MARL_OK;
 }
 
-marl_status lab_json_matrix(const lab_json_at *at, const char *key, int needed, int nulls, double value[3][3],
-                            marl_error *error)
+marl_status lab_json_matrix(const lab_json_at *at, const char *key, int flags, double value[3][3])
 {
     marl_status status;
-    const json_t *rows = get(at, key, needed, &status, error);
+    const json_t *rows = get(at, key, flags, &status);
     if (rows == NULL) {
         return status;
     }
     int good = json_is_array(rows) && json_array_size(rows) == 3;
     for (size_t i = 0; good && i < 3; i++) {
-        good = parse_numbers(json_array_get(rows, i), nulls, 3, value[i]);
+        good = parse_numbers(json_array_get(rows, i), flags & LAB_NULLS, 3, value[i]);
     }
     return good ? MARL_OK
-                : lab_json_fail(at, key, error, "must be 3 rows of 3 numbers%s", nulls ? " or nulls" : "");
+                : lab_json_fail(at, key, "must be 3 rows of 3 numbers%s",
+                                flags & LAB_NULLS ? " or nulls" : "");
 }

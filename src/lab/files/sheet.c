@@ -54,54 +54,55 @@ marl_sheet marl_sheet_grommet(void)
 }
 
 /* A data sheet gives its density one-sided or two-sided; exactly one of the two keys. */
-static marl_status read_density(const lab_json_at *at, double factor, double *white, marl_error *error)
+static marl_status read_density(const lab_json_at *at, double factor, double *white)
 {
     int one_sided = lab_json_has(at, "white_one_sided");
     if (one_sided == lab_json_has(at, "white")) {
-        return lab_json_fail(at, "white", error, "one of white and white_one_sided is needed");
+        return lab_json_fail(at, "white", "one of white and white_one_sided is needed");
     }
-    marl_status s =
-        lab_json_number(at, one_sided ? "white_one_sided" : "white", LAB_NEEDED, 0, 1e6, white, error);
+    marl_status s = lab_json_number(at, one_sided ? "white_one_sided" : "white", LAB_NEEDED,
+                                    (lab_json_range){0, 1e6}, white);
     *white *= factor * (one_sided ? sqrt(0.5) : 1.0);
     return s;
 }
 
-static marl_status read_unit(const lab_json_at *at, lab_quantity quantity, double *factor, marl_error *error)
+static marl_status read_unit(const lab_json_at *at, lab_quantity quantity, double *factor)
 {
     char name[16] = "", known[120];
-    marl_status s = lab_json_string(at, "unit", LAB_NEEDED, name, sizeof name, error);
+    marl_status s = lab_json_string(at, "unit", LAB_NEEDED, name, sizeof name);
     const lab_unit *unit = lab_unit_find(quantity, name);
     if (s == MARL_OK && unit == NULL) {
         lab_unit_list(quantity, known, sizeof known);
-        s = lab_json_fail(at, "unit", error, "unknown unit '%s'; known: %s", name, known);
+        s = lab_json_fail(at, "unit", "unknown unit '%s'; known: %s", name, known);
     }
     *factor = unit != NULL ? unit->factor : 1.0;
     return s;
 }
 
-static marl_status read_converter(const lab_json_at *at, marl_sensor_sheet *sensor, marl_error *error)
+static marl_status read_converter(const lab_json_at *at, marl_sensor_sheet *sensor)
 {
     double bits = 16;
-    marl_status s = lab_json_number(at, "rate_hz", LAB_NEEDED, 0.01, 1e5, &sensor->rate_hz, error);
-    s = s ? s : lab_json_number(at, "full_scale", LAB_NEEDED, 1e-9, 1e9, &sensor->full_scale, error);
-    s = s ? s : lab_json_number(at, "bits", LAB_NEEDED, 2, 32, &bits, error);
+    marl_status s = lab_json_number(at, "rate_hz", LAB_NEEDED, (lab_json_range){0.01, 1e5}, &sensor->rate_hz);
+    s = s ? s
+          : lab_json_number(at, "full_scale", LAB_NEEDED, (lab_json_range){1e-9, 1e9}, &sensor->full_scale);
+    s = s ? s : lab_json_number(at, "bits", LAB_NEEDED, (lab_json_range){2, 32}, &bits);
     if (s == MARL_OK && bits != floor(bits)) {
-        s = lab_json_fail(at, "bits", error, "must be a whole number");
+        s = lab_json_fail(at, "bits", "must be a whole number");
     }
     sensor->bits = (int)bits;
     return s;
 }
 
 /* A sensor whose axis reads as much of another axis as of its own is none. */
-static marl_status check_shares(const lab_json_at *at, const marl_sensor_sheet *sensor, marl_error *error)
+static marl_status check_shares(const lab_json_at *at, const marl_sensor_sheet *sensor)
 {
     for (int i = 0; i < 3; i++) {
         if (!(fabs(sensor->scale_error[i]) < 1.0)) {
-            return lab_json_fail(at, "scale_error", error, "must lie between -1 and 1");
+            return lab_json_fail(at, "scale_error", "must lie between -1 and 1");
         }
         for (int k = 0; k < 3; k++) {
             if (!(fabs(sensor->cross_axis[i][k]) < 1.0) || (i == k && sensor->cross_axis[i][k] != 0.0)) {
-                return lab_json_fail(at, "cross_axis", error, "must lie between -1 and 1, its diagonal be 0");
+                return lab_json_fail(at, "cross_axis", "must lie between -1 and 1, its diagonal be 0");
             }
         }
     }
@@ -109,27 +110,30 @@ static marl_status check_shares(const lab_json_at *at, const marl_sensor_sheet *
 }
 
 /* A resonance needs its damping, and the other way round. */
-static marl_status read_dynamics(const lab_json_at *at, marl_sensor_sheet *sensor, marl_error *error)
+static marl_status read_dynamics(const lab_json_at *at, marl_sensor_sheet *sensor)
 {
     int both = lab_json_has(at, "resonance_hz") || lab_json_has(at, "damping");
-    marl_status s = lab_json_number(at, "low_pass_hz", LAB_OPTIONAL, 1e-3, 1e6, &sensor->low_pass_hz, error);
-    s = s ? s : lab_json_number(at, "resonance_hz", both, 1e-3, 1e7, &sensor->resonance_hz, error);
-    return s ? s : lab_json_number(at, "damping", both, 1e-4, 100, &sensor->damping, error);
+    marl_status s =
+        lab_json_number(at, "low_pass_hz", LAB_OPTIONAL, (lab_json_range){1e-3, 1e6}, &sensor->low_pass_hz);
+    s = s ? s : lab_json_number(at, "resonance_hz", both, (lab_json_range){1e-3, 1e7}, &sensor->resonance_hz);
+    return s ? s : lab_json_number(at, "damping", both, (lab_json_range){1e-4, 100}, &sensor->damping);
 }
 
-static marl_status read_errors(const lab_json_at *at, marl_sensor_sheet *sensor, marl_error *error)
+static marl_status read_errors(const lab_json_at *at, marl_sensor_sheet *sensor)
 {
-    marl_status s = lab_json_numbers(at, "bias", LAB_OPTIONAL, 0, 3, sensor->bias, error);
-    s = s ? s : lab_json_number(at, "bias_spread", LAB_OPTIONAL, 0, 1e6, &sensor->bias_spread, error);
-    s = s ? s : lab_json_numbers(at, "scale_error", LAB_OPTIONAL, 0, 3, sensor->scale_error, error);
-    s = s ? s : lab_json_matrix(at, "cross_axis", LAB_OPTIONAL, 0, sensor->cross_axis, error);
-    s = s ? s : check_shares(at, sensor, error);
-    s = s ? s : lab_json_number(at, "flicker", LAB_OPTIONAL, 0, 1e6, &sensor->flicker, error);
-    s = s ? s : lab_json_number(at, "walk", LAB_OPTIONAL, 0, 1e6, &sensor->walk, error);
-    s = s ? s : read_dynamics(at, sensor, error);
+    marl_status s = lab_json_numbers(at, "bias", LAB_OPTIONAL, 3, sensor->bias);
     s = s ? s
-          : lab_json_number(at, "reference_degC", LAB_OPTIONAL, -100, 200, &sensor->reference_degC, error);
-    return s ? s : lab_json_numbers(at, "bias_per_degC", LAB_OPTIONAL, 0, 3, sensor->bias_per_degC, error);
+          : lab_json_number(at, "bias_spread", LAB_OPTIONAL, (lab_json_range){0, 1e6}, &sensor->bias_spread);
+    s = s ? s : lab_json_numbers(at, "scale_error", LAB_OPTIONAL, 3, sensor->scale_error);
+    s = s ? s : lab_json_matrix(at, "cross_axis", LAB_OPTIONAL, sensor->cross_axis);
+    s = s ? s : check_shares(at, sensor);
+    s = s ? s : lab_json_number(at, "flicker", LAB_OPTIONAL, (lab_json_range){0, 1e6}, &sensor->flicker);
+    s = s ? s : lab_json_number(at, "walk", LAB_OPTIONAL, (lab_json_range){0, 1e6}, &sensor->walk);
+    s = s ? s : read_dynamics(at, sensor);
+    s = s ? s
+          : lab_json_number(at, "reference_degC", LAB_OPTIONAL, (lab_json_range){-100, 200},
+                            &sensor->reference_degC);
+    return s ? s : lab_json_numbers(at, "bias_per_degC", LAB_OPTIONAL, 3, sensor->bias_per_degC);
 }
 
 /* From the sheet's unit to SI; the density is converted where its key is known. */
@@ -146,7 +150,7 @@ static void convert(marl_sensor_sheet *sensor, double factor)
 }
 
 static marl_status read_sensor(const lab_json_at *root, const char *name, lab_quantity quantity,
-                               marl_sensor_sheet *sensor, marl_error *error)
+                               marl_sensor_sheet *sensor)
 {
     static const char *const known[] = {
         "unit",        "rate_hz",      "full_scale",  "bits",           "white",         "white_one_sided",
@@ -154,32 +158,32 @@ static marl_status read_sensor(const lab_json_at *root, const char *name, lab_qu
         "low_pass_hz", "resonance_hz", "damping",     "reference_degC", "bias_per_degC", NULL};
     double factor = 1.0;
     lab_json_at at;
-    marl_status s = lab_json_object(root, name, LAB_OPTIONAL, &at, error);
+    marl_status s = lab_json_object(root, name, LAB_OPTIONAL, &at);
     *sensor = (marl_sensor_sheet){.reference_degC = MARL_SHEET_REFERENCE_DEGC};
     if (s != MARL_OK || at.object == NULL) {
         return s;
     }
     sensor->present = 1;
-    s = lab_json_only(&at, known, error);
-    s = s ? s : read_unit(&at, quantity, &factor, error);
-    s = s ? s : read_converter(&at, sensor, error);
-    s = s ? s : read_density(&at, factor, &sensor->white, error);
-    s = s ? s : read_errors(&at, sensor, error);
+    s = lab_json_only(&at, known);
+    s = s ? s : read_unit(&at, quantity, &factor);
+    s = s ? s : read_converter(&at, sensor);
+    s = s ? s : read_density(&at, factor, &sensor->white);
+    s = s ? s : read_errors(&at, sensor);
     convert(sensor, factor);
     return s;
 }
 
-static marl_status read_root(const lab_json *file, marl_sheet *sheet, marl_error *error)
+static marl_status read_root(const lab_json *file, marl_sheet *sheet)
 {
     static const char *const known[] = {"marlinspike", "name", "accel", "gyro", "mag", NULL};
     lab_json_at root = lab_json_root(file);
-    marl_status s = lab_json_only(&root, known, error);
-    s = s ? s : lab_json_string(&root, "name", LAB_OPTIONAL, sheet->name, sizeof sheet->name, error);
-    s = s ? s : read_sensor(&root, "accel", LAB_ACCEL, &sheet->accel, error);
-    s = s ? s : read_sensor(&root, "gyro", LAB_GYRO, &sheet->gyro, error);
-    s = s ? s : read_sensor(&root, "mag", LAB_MAG, &sheet->mag, error);
+    marl_status s = lab_json_only(&root, known);
+    s = s ? s : lab_json_string(&root, "name", LAB_OPTIONAL, sheet->name, sizeof sheet->name);
+    s = s ? s : read_sensor(&root, "accel", LAB_ACCEL, &sheet->accel);
+    s = s ? s : read_sensor(&root, "gyro", LAB_GYRO, &sheet->gyro);
+    s = s ? s : read_sensor(&root, "mag", LAB_MAG, &sheet->mag);
     if (s == MARL_OK && !sheet->accel.present && !sheet->gyro.present && !sheet->mag.present) {
-        s = lab_json_fail(&root, "accel", error, "the sheet describes no sensor");
+        s = lab_json_fail(&root, "accel", "the sheet describes no sensor");
     }
     return s;
 }
@@ -190,7 +194,7 @@ marl_status marl_sheet_read(marl_sheet *sheet, const char *path, marl_error *err
     memset(sheet, 0, sizeof *sheet);
     marl_status status = lab_json_load(&file, path, KIND, error);
     if (status == MARL_OK) {
-        status = read_root(&file, sheet, error);
+        status = read_root(&file, sheet);
         lab_json_free(&file);
     }
     return status;

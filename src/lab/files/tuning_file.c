@@ -30,32 +30,30 @@ static const struct {
 };
 
 /* Fails when the object has a key of the old format, and names the new one. */
-static marl_status refuse_old_keys(const lab_json_at *at, marl_error *error)
+static marl_status refuse_old_keys(const lab_json_at *at)
 {
     for (size_t i = 0; i < sizeof renamed / sizeof renamed[0]; i++) {
         if (json_object_get(at->object, renamed[i].before) == NULL) {
             continue;
         }
         if (renamed[i].now == NULL) {
-            return lab_json_fail(at, renamed[i].before, error,
-                                 "unknown key: it has no replacement since " KIND);
+            return lab_json_fail(at, renamed[i].before, "unknown key: it has no replacement since " KIND);
         }
-        return lab_json_fail(at, renamed[i].before, error, "unknown key: it is %s since " KIND,
-                             renamed[i].now);
+        return lab_json_fail(at, renamed[i].before, "unknown key: it is %s since " KIND, renamed[i].now);
     }
     return MARL_OK;
 }
 
-static marl_status check_kind(const lab_json *file, marl_error *error)
+static marl_status check_kind(const lab_json *file)
 {
     char kind[64] = "", list[700] = "";
     lab_json_at root = lab_json_root(file);
-    marl_status status = lab_json_string(&root, "marlinspike", LAB_NEEDED, kind, sizeof kind, error);
+    marl_status status = lab_json_string(&root, "marlinspike", LAB_NEEDED, kind, sizeof kind);
     if (status != MARL_OK || strcmp(kind, KIND) == 0) {
         return status;
     }
     if (strcmp(kind, OLD_KIND) != 0) {
-        return lab_json_fail(&root, "marlinspike", error, "is '%s', wanted '" KIND "'", kind);
+        return lab_json_fail(&root, "marlinspike", "is '%s', wanted '" KIND "'", kind);
     }
     for (size_t i = 0; i < sizeof renamed / sizeof renamed[0]; i++) {
         char item[96];
@@ -64,36 +62,34 @@ static marl_status check_kind(const lab_json *file, marl_error *error)
             marl_list_append(list, sizeof list, item);
         }
     }
-    return lab_json_fail(&root, "marlinspike", error,
+    return lab_json_fail(&root, "marlinspike",
                          "'" OLD_KIND "' is no longer read, write '" KIND
                          "': the filters have new parameters, see "
                          "'marlinspike tuning'%s%s",
                          list[0] ? "; " : "", list);
 }
 
-static marl_status read_switch(const lab_json_at *at, const marl_parameter *row, float *value,
-                               marl_error *error)
+static marl_status read_switch(const lab_json_at *at, const marl_parameter *row, float *value)
 {
     const json_t *found = json_object_get(at->object, row->name);
     if (found == NULL) {
         return MARL_OK;
     }
     if (!json_is_boolean(found)) {
-        return lab_json_fail(at, row->name, error, "must be true or false");
+        return lab_json_fail(at, row->name, "must be true or false");
     }
     *value = json_is_true(found) ? 1.0f : 0.0f;
     return MARL_OK;
 }
 
-static marl_status read_parameter(const lab_json_at *at, const marl_parameter *row, float *value,
-                                  marl_error *error)
+static marl_status read_parameter(const lab_json_at *at, const marl_parameter *row, float *value)
 {
     double number = (double)*value;
     if (row->kind == MARL_KIND_SWITCH) {
-        return read_switch(at, row, value, error);
+        return read_switch(at, row, value);
     }
-    marl_status status =
-        lab_json_number(at, row->name, LAB_OPTIONAL, (double)row->low, (double)row->high, &number, error);
+    marl_status status = lab_json_number(at, row->name, LAB_OPTIONAL,
+                                         (lab_json_range){(double)row->low, (double)row->high}, &number);
     *value = (float)number;
     return status;
 }
@@ -107,13 +103,12 @@ static int is_in_group(int parameter, marl_filter filter, const char *group)
            strcmp(own, group) == 0;
 }
 
-static marl_status read_group(const lab_json_at *root, const char *group, marl_tuning *tuning,
-                              marl_error *error)
+static marl_status read_group(const lab_json_at *root, const char *group, marl_tuning *tuning)
 {
     const char *known[MARL_PARAMETER_COUNT + 1] = {NULL};
     size_t n = 0;
     lab_json_at at;
-    marl_status s = lab_json_object(root, group, LAB_OPTIONAL, &at, error);
+    marl_status s = lab_json_object(root, group, LAB_OPTIONAL, &at);
     if (s != MARL_OK || at.object == NULL) {
         return s;
     }
@@ -122,68 +117,68 @@ static marl_status read_group(const lab_json_at *root, const char *group, marl_t
             known[n++] = marl_parameter_row((marl_parameter_id)i)->name;
         }
     }
-    s = refuse_old_keys(&at, error);
-    s = s ? s : lab_json_only(&at, known, error);
+    s = refuse_old_keys(&at);
+    s = s ? s : lab_json_only(&at, known);
     for (int i = 0; i < MARL_PARAMETER_COUNT && s == MARL_OK; i++) {
         if (is_in_group(i, tuning->filter, group)) {
-            s = read_parameter(&at, marl_parameter_row((marl_parameter_id)i), &tuning->value[i], error);
+            s = read_parameter(&at, marl_parameter_row((marl_parameter_id)i), &tuning->value[i]);
         }
     }
     return s;
 }
 
 /* "weighting": "off", or an object of its parameters. */
-static marl_status read_weighting(const lab_json_at *root, marl_tuning *tuning, marl_error *error)
+static marl_status read_weighting(const lab_json_at *root, marl_tuning *tuning)
 {
     const json_t *found = json_object_get(root->object, "weighting");
     if (!json_is_string(found)) {
-        return read_group(root, "weighting", tuning, error);
+        return read_group(root, "weighting", tuning);
     }
     if (strcmp(json_string_value(found), "off") != 0) {
-        return lab_json_fail(root, "weighting", error, "is '%s', wanted \"off\" or an object",
+        return lab_json_fail(root, "weighting", "is '%s', wanted \"off\" or an object",
                              json_string_value(found));
     }
     tuning->value[MARL_PARAMETER_WEIGHTING] = 0.0f;
     return MARL_OK;
 }
 
-static marl_status read_filter(const lab_json_at *root, marl_filter *filter, marl_error *error)
+static marl_status read_filter(const lab_json_at *root, marl_filter *filter)
 {
     char name[32] = "", known[120];
-    marl_status s = lab_json_string(root, "filter", LAB_NEEDED, name, sizeof name, error);
+    marl_status s = lab_json_string(root, "filter", LAB_NEEDED, name, sizeof name);
     if (s == MARL_OK && marl_filter_from_name(name, filter) != MARL_OK) {
         lab_list_filters(known, sizeof known);
-        s = lab_json_fail(root, "filter", error, "unknown filter '%s'; known: %s", name, known);
+        s = lab_json_fail(root, "filter", "unknown filter '%s'; known: %s", name, known);
     }
     return s;
 }
 
-static marl_status read_world(const lab_json_at *root, marl_world *world, marl_error *error)
+static marl_status read_world(const lab_json_at *root, marl_world *world)
 {
     char name[8] = "enu";
-    marl_status s = lab_json_string(root, "world", LAB_OPTIONAL, name, sizeof name, error);
+    marl_status s = lab_json_string(root, "world", LAB_OPTIONAL, name, sizeof name);
     *world = strcmp(name, "ned") == 0 ? MARL_WORLD_NED : MARL_WORLD_ENU;
     if (s == MARL_OK && strcmp(name, marl_world_name(*world)) != 0) {
-        s = lab_json_fail(root, "world", error, "is '%s', wanted enu or ned", name);
+        s = lab_json_fail(root, "world", "is '%s', wanted enu or ned", name);
     }
     return s;
 }
 
-static marl_status read_root(const lab_json *file, marl_named_tuning *tuning, marl_error *error)
+static marl_status read_root(const lab_json *file, marl_named_tuning *tuning)
 {
     static const char *const known[] = {"marlinspike", "name",       "about",     "filter",
                                         "world",       "parameters", "weighting", NULL};
     lab_json_at root = lab_json_root(file);
     marl_filter filter = MARL_FILTER_COMPLEMENTARY;
-    marl_status s = refuse_old_keys(&root, error);
-    s = s ? s : lab_json_only(&root, known, error);
-    s = s ? s : read_filter(&root, &filter, error);
+    marl_status s = refuse_old_keys(&root);
+    s = s ? s : lab_json_only(&root, known);
+    s = s ? s : read_filter(&root, &filter);
     tuning->tuning = marl_tuning_default(filter);
-    s = s ? s : lab_json_string(&root, "name", LAB_OPTIONAL, tuning->name, sizeof tuning->name, error);
-    s = s ? s : lab_json_string(&root, "about", LAB_OPTIONAL, tuning->about, sizeof tuning->about, error);
-    s = s ? s : read_world(&root, &tuning->tuning.world, error);
-    s = s ? s : read_group(&root, "parameters", &tuning->tuning, error);
-    return s ? s : read_weighting(&root, &tuning->tuning, error);
+    s = s ? s : lab_json_string(&root, "name", LAB_OPTIONAL, tuning->name, sizeof tuning->name);
+    s = s ? s : lab_json_string(&root, "about", LAB_OPTIONAL, tuning->about, sizeof tuning->about);
+    s = s ? s : read_world(&root, &tuning->tuning.world);
+    s = s ? s : read_group(&root, "parameters", &tuning->tuning);
+    return s ? s : read_weighting(&root, &tuning->tuning);
 }
 
 marl_status lab_tuning_file_read(marl_named_tuning *tuning, const char *path, marl_error *error)
@@ -195,8 +190,8 @@ marl_status lab_tuning_file_read(marl_named_tuning *tuning, const char *path, ma
     if (status != MARL_OK) {
         return status;
     }
-    status = check_kind(&file, error);
-    status = status ? status : read_root(&file, tuning, error);
+    status = check_kind(&file);
+    status = status ? status : read_root(&file, tuning);
     lab_json_free(&file);
     return status;
 }
