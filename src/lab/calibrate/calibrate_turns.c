@@ -149,9 +149,10 @@ static void report_turns(marl_turns_result *r, double (*integral)[3], const doub
     }
 }
 
-static void report_fit(const rest *rests, size_t n, const marl_turns_result *r, const double scale[3],
-                       const double sigma[3], marl_fit *fit)
+static void report_fit(const rest *rests, size_t n, const double scale[3], const double sigma[3],
+                       marl_turns_result *r)
 {
+    marl_fit *fit = &r->outcome.fit;
     lab_moments bias[3] = {{0}}, temp = {0};
     double squares = 0;
     for (size_t i = 0; i < n; i++) {
@@ -276,7 +277,7 @@ static marl_status find_turns(const marl_log *log, double angle, const marl_span
             }
         }
         if (fit_without_outliers(r, integral, scale, sigma, scratch)) {
-            report_fit(rests, still->n, r, scale, sigma, &r->outcome.fit);
+            report_fit(rests, still->n, scale, sigma, r);
         }
         status = decide(log, angle, r, error);
     }

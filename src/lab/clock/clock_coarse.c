@@ -62,21 +62,28 @@ static double r_squared_of(double regressor, const double product[9], double res
     return along * along / regressor / response;
 }
 
+/* Running squares of both, and the products at every lag. */
+typedef struct lagged {
+    size_t na, nb, min; /* places; the least overlap that counts */
+    const double *regressor, *response;
+    const float *products;
+} lagged;
+
 /* At every lag of the grid, where enough of both overlaps. */
-static void shares(const double *regressor, const double *response, const float *products, size_t na,
-                   size_t nb, size_t min, double *share)
+static void shares(const lagged *l, double *share)
 {
+    size_t na = l->na, nb = l->nb;
     size_t lags = na + nb - 1;
     for (size_t i = 0; i < lags; i++) {
         size_t fb = i + 1 < nb ? nb - 1 - i : 0, fa = i + 1 < nb ? 0 : i + 1 - nb;
         size_t n = na - fa < nb - fb ? na - fa : nb - fb;
         double product[9];
         for (size_t p = 0; p < 9; p++) {
-            product[p] = (double)products[p * lags + i];
+            product[p] = (double)l->products[p * lags + i];
         }
-        share[i] = n >= min ? r_squared_of(regressor[fa + n] - regressor[fa], product,
-                                           response[fb + n] - response[fb])
-                            : NAN;
+        share[i] = n >= l->min ? r_squared_of(l->regressor[fa + n] - l->regressor[fa], product,
+                                              l->response[fb + n] - l->response[fb])
+                               : NAN;
     }
 }
 
@@ -100,7 +107,7 @@ static marl_status shares_at_all_lags(const lab_turning *x, const lab_turning *y
     const lab_series_set a = {3, x->n, series}, b = {3, y->n, series + 3};
     status = status != MARL_OK ? status : lab_cross_sums(&a, &b, &products, error);
     if (status == MARL_OK) {
-        shares(regressor, response, products, x->n, y->n, min, share);
+        shares(&(lagged){x->n, y->n, min, regressor, response, products}, share);
     }
     free(regressor);
     free(response);

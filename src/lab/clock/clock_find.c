@@ -54,7 +54,10 @@ typedef struct fitting {
     lab_turning x, y;
     double (*centred)[3]; /* y without its means */
     lab_block_fit fit;
-    double all; /* squares of the reference's rate in it, about its mean */
+    double all;   /* squares of the reference's rate in it, about its mean */
+    int unknowns; /* of the round at hand; LINEAR: the shift is held */
+    int solved, settled;
+    double step[LAB_BLOCK_FIT_MAX], covariance[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX];
 } fitting;
 
 /* The rows of one place: three axes. */
@@ -129,11 +132,11 @@ static double squares_of(const fitting *w)
     return squares;
 }
 
-static marl_status fit_once(const lab_two_clocks *r, fitting *w, alignment *at, int unknowns, double *step,
-                            double *covariance, int *solved, marl_error *error)
+static marl_status fit_once(const lab_two_clocks *r, fitting *w, alignment *at, marl_error *error)
 {
+    int unknowns = w->unknowns;
     if (!(fabs(at->shift_s) < DIVERGED_S) || !(fabs(at->rate) < DIVERGED_RATE)) {
-        *solved = 0;
+        w->solved = 0;
         return MARL_OK;
     }
     double start_s = at->shift_s - at->rate * w->middle_s;
@@ -153,17 +156,17 @@ static marl_status fit_once(const lab_two_clocks *r, fitting *w, alignment *at, 
         }
     }
     w->all = squares_of(w);
-    *solved = w->fit.rows > 3 * LAB_BLOCK_FIT_MAX && lab_block_fit_solve(&w->fit, step, covariance);
+    w->solved = w->fit.rows > 3 * LAB_BLOCK_FIT_MAX && lab_block_fit_solve(&w->fit, w->step, w->covariance);
     double honest = 1 - noise_share(w, r->gyro_noise);
-    *solved = *solved && (unknowns <= SHIFT || honest > MIN_HONEST);
-    for (int i = SHIFT * unknowns; i < unknowns * unknowns && *solved; i++) {
-        covariance[i] /= i % unknowns >= SHIFT ? honest * honest : 1;
+    w->solved = w->solved && (unknowns <= SHIFT || honest > MIN_HONEST);
+    for (int i = SHIFT * unknowns; i < unknowns * unknowns && w->solved; i++) {
+        w->covariance[i] /= i % unknowns >= SHIFT ? honest * honest : 1;
     }
-    for (int i = SHIFT; i < unknowns && *solved; i++) {
-        step[i] /= honest;
+    for (int i = SHIFT; i < unknowns && w->solved; i++) {
+        w->step[i] /= honest;
     }
-    for (int i = 0; i < LINEAR && *solved; i++) {
-        at->map[i / 4][i % 4] += step[i];
+    for (int i = 0; i < LINEAR && w->solved; i++) {
+        at->map[i / 4][i % 4] += w->step[i];
     }
     return MARL_OK;
 }
@@ -171,30 +174,32 @@ static marl_status fit_once(const lab_two_clocks *r, fitting *w, alignment *at, 
 /* Rounds until nothing moves: first map and bias alone, then the shift too, and the rate where it is asked
  * for. */
 static marl_status fit_all(const lab_two_clocks *r, fitting *w, alignment *at, int unknowns,
-                           double *covariance, int *settled, marl_error *error)
+                           marl_error *error)
 {
-    double step[LAB_BLOCK_FIT_MAX] = {0};
-    int solved = 0;
-    *settled = 0;
+    w->settled = 0;
+    w->unknowns = LINEAR;
     memset(at->map, 0, sizeof at->map);
-    marl_status status = fit_once(r, w, at, LINEAR, step, covariance, &solved, error);
-    for (int i = 0; i < ROUNDS && status == MARL_OK && solved && !*settled; i++) {
-        status = fit_once(r, w, at, unknowns, step, covariance, &solved, error);
-        double rate = unknowns > RATE ? step[RATE] : 0;
-        if (status == MARL_OK && solved) {
-            at->shift_s += step[SHIFT];
+    marl_status status = fit_once(r, w, at, error);
+    w->unknowns = unknowns;
+    for (int i = 0; i < ROUNDS && status == MARL_OK && w->solved && !w->settled; i++) {
+        status = fit_once(r, w, at, error);
+        double rate = unknowns > RATE ? w->step[RATE] : 0;
+        if (status == MARL_OK && w->solved) {
+            at->shift_s += w->step[SHIFT];
             at->rate += rate;
-            double sigma = sqrt(covariance[SHIFT * unknowns + SHIFT]);
-            *settled = fabs(step[SHIFT]) + fabs(rate) * r->reference_s < fmax(CONVERGED_S, CONVERGED * sigma);
+            double sigma = sqrt(w->covariance[SHIFT * unknowns + SHIFT]);
+            w->settled =
+                fabs(w->step[SHIFT]) + fabs(rate) * r->reference_s < fmax(CONVERGED_S, CONVERGED * sigma);
         }
     }
     return status;
 }
 
 /* By the log's clock: the other way round, and at its first row. */
-static void report(const lab_two_clocks *r, const fitting *w, const alignment *at, int unknowns,
-                   const double *covariance, marl_clock *clock)
+static void report(const lab_two_clocks *r, const fitting *w, const alignment *at, marl_clock *clock)
 {
+    int unknowns = w->unknowns;
+    const double *covariance = w->covariance;
     double first_s = (at->rate * w->middle_s - at->shift_s) / (1 + at->rate); /* by the reference's clock */
     double since_s = first_s - w->middle_s, variance = covariance[SHIFT * unknowns + SHIFT];
     *clock = nothing_found();
@@ -259,18 +264,16 @@ static void free_fitting(fitting *w)
 static marl_status find_by(const lab_two_clocks *r, double step_ns, alignment *at, marl_clock *clock,
                            marl_error *error)
 {
-    double covariance[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX];
     fitting w = {.step_ns = step_ns};
     alignment start = *at;
-    int settled = 0;
     *clock = nothing_found();
     marl_status s = make_fitting(r, &w, error);
-    for (int unknowns = RATE + 1; unknowns > SHIFT && s == MARL_OK && !settled; unknowns--) {
+    for (int unknowns = RATE + 1, done = 0; unknowns > SHIFT && s == MARL_OK && !done; unknowns--) {
         *at = start;
-        s = fit_all(r, &w, at, unknowns, covariance, &settled, error);
-        if (s == MARL_OK && settled) {
-            report(r, &w, at, unknowns, covariance, clock);
-            settled = unknowns == RATE || clock->ppm_sigma <= MAX_PPM_SIGMA;
+        s = fit_all(r, &w, at, unknowns, error);
+        if (s == MARL_OK && w.settled) {
+            report(r, &w, at, clock);
+            done = unknowns == RATE || clock->ppm_sigma <= MAX_PPM_SIGMA;
         } else {
             break; /* what does not come to rest with a rate would only hide it without */
         }

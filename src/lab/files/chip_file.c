@@ -34,11 +34,10 @@ static marl_status read_byte(const lab_json_at *at, const char *key, int needed,
 }
 
 /* A whole number in a range. */
-static marl_status read_whole(const lab_json_at *at, const char *key, int needed, int low, int high,
-                              int *value)
+static marl_status read_whole(const lab_json_at *at, const char *key, lab_json_range range, int *value)
 {
     double number = *value;
-    marl_status s = lab_json_number(at, key, needed, (lab_json_range){low, high}, &number);
+    marl_status s = lab_json_number(at, key, LAB_NEEDED, range, &number);
     if (s == MARL_OK && number != floor(number)) {
         s = lab_json_fail(at, key, "must be a whole number");
     }
@@ -83,8 +82,8 @@ static marl_status read_word(const lab_json_at *outer, int needed, marl_chip_wor
         return s;
     }
     s = lab_json_only(&at, known);
-    s = s ? s : read_whole(&at, "bytes", LAB_NEEDED, 1, 4, &bytes);
-    s = s ? s : read_whole(&at, "bits", LAB_NEEDED, 2, 8 * bytes, &bits);
+    s = s ? s : read_whole(&at, "bytes", (lab_json_range){1, 4}, &bytes);
+    s = s ? s : read_whole(&at, "bits", (lab_json_range){2, 8 * bytes}, &bits);
     word->bits = (uint8_t)bits;
     word->bytes = (uint8_t)bytes;
     s = s ? s : read_either(&at, "order", "high-first", "low-first", &word->little_endian);
@@ -288,7 +287,7 @@ static marl_status read_burst(const lab_json_at *root, marl_chip *chip)
     marl_status s = lab_json_object(root, "burst", LAB_NEEDED, &at);
     s = s ? s : lab_json_only(&at, known);
     s = s ? s : read_byte(&at, "register", LAB_NEEDED, &chip->burst_reg);
-    s = s ? s : read_whole(&at, "bytes", LAB_NEEDED, 1, MARL_CHIP_MAX_BURST, &n);
+    s = s ? s : read_whole(&at, "bytes", (lab_json_range){1, MARL_CHIP_MAX_BURST}, &n);
     chip->burst_n = (uint8_t)n;
     return s;
 }

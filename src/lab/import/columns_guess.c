@@ -64,8 +64,7 @@ static marl_status find_first_row(show *l, marl_columns_guess *guess, const char
     for (;;) {
         const char *line;
         size_t n;
-        int whole;
-        marl_status status = lab_lines_next(&l->lines, path, &line, &n, &whole, error);
+        marl_status status = lab_lines_next(&l->lines, path, &line, &n, error);
         if (status == MARL_END || l->lines.line > LAB_PREAMBLE_MAX) {
             return marl_fail(error, MARL_ERR_INPUT, "%s: no rows of numbers in it", path);
         }
@@ -101,8 +100,7 @@ static marl_status read_rows(show *l, lab_rows *rows, const char *path, marl_err
     while (rows->n < LAB_GUESS_ROWS) {
         const char *line;
         size_t n;
-        int whole;
-        marl_status status = lab_lines_next(&l->lines, path, &line, &n, &whole, error);
+        marl_status status = lab_lines_next(&l->lines, path, &line, &n, error);
         if (status != MARL_OK) {
             return status == MARL_END ? MARL_OK : status;
         }

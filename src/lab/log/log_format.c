@@ -128,40 +128,40 @@ static double count_size(lab_quantity quantity, const marl_sheet *sheet)
 }
 
 static marl_status unit_in_counts(lab_column *column, const char *name, lab_quantity quantity,
-                                  const char *where, const marl_sheet *sheet, marl_error *error)
+                                  const lab_header *h)
 {
+    const marl_sheet *sheet = h->sheet;
     if (sheet == NULL) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s: %s is in counts: give the value of a count with --sheet",
-                         where, name);
+        return marl_fail(h->error, MARL_ERR_INPUT,
+                         "%s: %s is in counts: give the value of a count with --sheet", h->where, name);
     }
     column->factor = count_size(quantity, sheet);
     if (column->factor <= 0.0) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s: %s is in counts, but sheet '%s' has no such sensor",
-                         where, name, sheet->name);
+        return marl_fail(h->error, MARL_ERR_INPUT, "%s: %s is in counts, but sheet '%s' has no such sensor",
+                         h->where, name, sheet->name);
     }
     return MARL_OK;
 }
 
-marl_status lab_column_unit(lab_column *column, const char *name, const char *unit, const char *where,
-                            const marl_sheet *sheet, marl_log_report *report, marl_error *error)
+marl_status lab_column_unit(lab_column *column, const char *name, const char *unit, const lab_header *h)
 {
     lab_quantity quantity = columns[column->target].quantity;
     const lab_unit *found = unit != NULL ? lab_unit_find(quantity, unit) : lab_unit_si(quantity);
     if (unit != NULL && strcmp(unit, "count") == 0 &&
         (quantity == LAB_ACCEL || quantity == LAB_GYRO || quantity == LAB_MAG)) {
-        return unit_in_counts(column, name, quantity, where, sheet, error);
+        return unit_in_counts(column, name, quantity, h);
     }
     if (found == NULL) {
         char known[120];
         lab_unit_list(quantity, known, sizeof known);
-        return marl_fail(error, MARL_ERR_INPUT, "%s: %s has the unknown unit '%s'; known: %s", where, name,
-                         unit, known);
+        return marl_fail(h->error, MARL_ERR_INPUT, "%s: %s has the unknown unit '%s'; known: %s", h->where,
+                         name, unit, known);
     }
     if (unit == NULL && quantity != LAB_PURE) {
         char assumed[64];
         snprintf(assumed, sizeof assumed, "%s in %s", name, found->name);
-        marl_list_append(report->assumed_units, sizeof report->assumed_units, assumed);
-        report->angles_assumed |= quantity == LAB_ANGLE;
+        marl_list_append(h->report->assumed_units, sizeof h->report->assumed_units, assumed);
+        h->report->angles_assumed |= quantity == LAB_ANGLE;
     }
     column->factor = quantity == LAB_TIME ? 1.0 : found->factor;
     column->offset = found->offset;
@@ -176,9 +176,7 @@ void lab_column_place(lab_column *column, marl_log_info *info)
     info->columns |= column->bit;
 }
 
-static marl_status read_column(lab_layout *layout, const char *text, const char *where,
-                               const marl_sheet *sheet, marl_log_info *info, marl_log_report *report,
-                               marl_error *error)
+static marl_status read_column(lab_layout *layout, const char *text, const lab_header *h)
 {
     char cell[128];
     char *unit;
@@ -187,33 +185,32 @@ static marl_status read_column(lab_layout *layout, const char *text, const char 
     lab_column *column = &layout->column[layout->n++];
     *column = (lab_column){.target = lab_column_by_name(name), .factor = 1.0};
     if (column->target < 0) {
-        marl_list_append(report->unknown_columns, sizeof report->unknown_columns, *name ? name : "(no name)");
+        marl_list_append(h->report->unknown_columns, sizeof h->report->unknown_columns,
+                         *name ? name : "(no name)");
         return MARL_OK;
     }
-    if (info->columns & (1u << column->target)) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s: column %s stands there twice", where, name);
+    if (h->info->columns & (1u << column->target)) {
+        return marl_fail(h->error, MARL_ERR_INPUT, "%s: column %s stands there twice", h->where, name);
     }
-    lab_column_place(column, info);
-    return lab_column_unit(column, name, unit, where, sheet, report, error);
+    lab_column_place(column, h->info);
+    return lab_column_unit(column, name, unit, h);
 }
 
-marl_status lab_layout_read(lab_layout *layout, const lab_csv_row *header, const char *where,
-                            const marl_sheet *sheet, marl_log_info *info, marl_log_report *report,
-                            marl_error *error)
+marl_status lab_layout_read(lab_layout *layout, const lab_csv_row *header, const lab_header *h)
 {
     layout->n = 0;
     if (header->cells > LAB_LOG_MAX_COLUMNS) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s: more than %d columns", where, LAB_LOG_MAX_COLUMNS);
+        return marl_fail(h->error, MARL_ERR_INPUT, "%s: more than %d columns", h->where, LAB_LOG_MAX_COLUMNS);
     }
     for (size_t i = 0; i < header->cells; i++) {
-        marl_status status = read_column(layout, lab_csv_cell(header, i), where, sheet, info, report, error);
+        marl_status status = read_column(layout, lab_csv_cell(header, i), h);
         if (status != MARL_OK) {
             return status;
         }
     }
-    if (!(info->columns & (1u << MARL_COLUMN_T))) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s: no column t; a log's header is t[s],accel_x[m/s^2],...",
-                         where);
+    if (!(h->info->columns & (1u << MARL_COLUMN_T))) {
+        return marl_fail(h->error, MARL_ERR_INPUT,
+                         "%s: no column t; a log's header is t[s],accel_x[m/s^2],...", h->where);
     }
     return MARL_OK;
 }

@@ -29,10 +29,18 @@ int lab_column_by_name(const char *name);
 /* Splits "name[unit]" in place; *unit is NULL without brackets. Returns the name, spaces trimmed. */
 char *lab_split_name(char *cell, char **unit);
 
+/* What is read about a file's columns, and where faults go. */
+typedef struct lab_header {
+    const char *where; /* "file:line" */
+    const marl_sheet *sheet;
+    marl_log_info *info;
+    marl_log_report *report;
+    marl_error *error;
+} lab_header;
+
 /* Sets the factor of a column whose target is set by its unit; NULL = SI, which is noted. */
 MARL_CHECKED marl_status lab_column_unit(lab_column *column, const char *name, const char *unit,
-                                         const char *where, const marl_sheet *sheet, marl_log_report *report,
-                                         marl_error *error);
+                                         const lab_header *h);
 /* Enters a column whose target is set. */
 void lab_column_place(lab_column *column, marl_log_info *info);
 
@@ -42,9 +50,7 @@ int lab_metadata_read(const char *line, size_t n, marl_log_info *info);
 /* The delimiter that the header line uses: comma, semicolon or tab. */
 char lab_delimiter(const char *line, size_t n);
 
-/* Understands the header's cells. `where` is "file:line". */
-MARL_CHECKED marl_status lab_layout_read(lab_layout *layout, const lab_csv_row *header, const char *where,
-                                         const marl_sheet *sheet, marl_log_info *info,
-                                         marl_log_report *report, marl_error *error);
+/* Understands the header's cells. */
+MARL_CHECKED marl_status lab_layout_read(lab_layout *layout, const lab_csv_row *cells, const lab_header *h);
 
 #endif

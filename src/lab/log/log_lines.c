@@ -49,7 +49,7 @@ static marl_status refill(lab_lines *lines, const char *path, marl_error *error)
     return MARL_OK;
 }
 
-marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line, size_t *n, int *whole,
+marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line, size_t *n,
                            marl_error *error)
 {
     char *start, *stop;
@@ -64,7 +64,7 @@ marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line
             return status;
         }
     }
-    *whole = stop != NULL;
+    lines->whole = stop != NULL;
     if (stop == NULL) {
         if (lines->first == lines->end) {
             return MARL_END;
@@ -74,7 +74,7 @@ marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line
     }
     lines->line++;
     lines->last = (size_t)(start - lines->buffer);
-    lines->first = *whole ? (size_t)(stop - lines->buffer) + 1 : lines->end;
+    lines->first = lines->whole ? (size_t)(stop - lines->buffer) + 1 : lines->end;
     *line = start;
     *n = (size_t)(stop - start);
     return MARL_OK;

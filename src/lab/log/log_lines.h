@@ -15,6 +15,7 @@ typedef struct lab_lines {
     long line;         /* number of the line last given, from 1 */
     size_t first, end; /* unread bytes */
     size_t last;       /* where the line last given begins */
+    int whole;         /* it has a line end; a last line may have none */
     char buffer[LAB_LINES_BUFFER + LAB_LINES_SLACK];
 } lab_lines;
 
@@ -23,10 +24,10 @@ MARL_CHECKED marl_status lab_lines_open(lab_lines *lines, const char *path, marl
 void lab_lines_close(lab_lines *lines);
 
 /* The next line without its line end; line[n] belongs to no number, and LAB_LINES_SLACK bytes from it on can
- * be read. *whole is 0 for a last line that has no line end. MARL_END after the last; MARL_ERR_INPUT when
+ * be read. MARL_END after the last; MARL_ERR_INPUT when
  * reading fails or a line is longer than the buffer. */
 MARL_CHECKED marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line, size_t *n,
-                                        int *whole, marl_error *error);
+                                        marl_error *error);
 /* The line last given will be given once more. */
 void lab_lines_back(lab_lines *lines);
 

@@ -157,59 +157,58 @@ static void keep_heading(heading *h, const lab_csv_row *csv)
 
 /* The unit is the one that the map gives, else the one in the heading. */
 static marl_status lay_column(lab_layout *layout, size_t at, const marl_column_source *source,
-                              const heading *h, const char *where, const marl_sheet *sheet,
-                              marl_log_info *info, marl_log_report *report, marl_error *error)
+                              const heading *names, const lab_header *h)
 {
     lab_column *column = &layout->column[at];
     char text[MARL_NAME_MAX] = "", *unit = NULL;
     if (column->target >= 0) {
-        return marl_fail(error, MARL_ERR_USE, "column map: column %zu is used for %s and for %s", at + 1,
+        return marl_fail(h->error, MARL_ERR_USE, "column map: column %zu is used for %s and for %s", at + 1,
                          marl_column_name((marl_column)column->target), marl_column_name(source->target));
     }
     *column = (lab_column){.target = (int)source->target, .factor = 1.0};
-    lab_column_place(column, info);
-    if (at < h->n) {
-        memcpy(text, h->cell[at], sizeof text);
+    lab_column_place(column, h->info);
+    if (at < names->n) {
+        memcpy(text, names->cell[at], sizeof text);
         (void)name_of(text, &unit);
     }
     if (source->unit[0] != '\0') {
         snprintf(text, sizeof text, "%s", source->unit);
         unit = text;
     }
-    marl_status status =
-        lab_column_unit(column, marl_column_name(source->target), unit, where, sheet, report, error);
+    marl_status status = lab_column_unit(column, marl_column_name(source->target), unit, h);
     double sign = source->negative ? -1 : 1;
     column->factor *= sign * source->factor;
     column->offset *= sign;
     return status;
 }
 
-static marl_status lay_out(lab_scanner *s, const marl_column_map *map, const heading *h, const char *where,
-                           const marl_sheet *sheet, marl_log_info *info, marl_log_report *report,
-                           marl_error *error)
+static marl_status lay_out(lab_scanner *s, const marl_column_map *map, const heading *names,
+                           const lab_header *h)
 {
     if (s->csv.cells > LAB_LOG_MAX_COLUMNS) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s: more than %d columns", where, LAB_LOG_MAX_COLUMNS);
+        return marl_fail(h->error, MARL_ERR_INPUT, "%s: more than %d columns", h->where, LAB_LOG_MAX_COLUMNS);
     }
     s->layout.n = s->csv.cells;
     for (size_t i = 0; i < s->layout.n; i++) {
         s->layout.column[i] = (lab_column){.target = -1};
     }
     if (map->rate_hz > 0) {
-        info->columns |= 1u << MARL_COLUMN_T;
+        h->info->columns |= 1u << MARL_COLUMN_T;
     }
     for (size_t i = 0; i < map->n; i++) {
         const marl_column_source *source = &map->source[i];
         size_t at = (size_t)source->number;
         if (at > s->layout.n) {
-            return marl_fail(error, MARL_ERR_INPUT, "%s: no column %zu, only %zu", where, at, s->layout.n);
+            return marl_fail(h->error, MARL_ERR_INPUT, "%s: no column %zu, only %zu", h->where, at,
+                             s->layout.n);
         }
         if (at == 0 && find_name(&s->csv, source->name, &at) > 1) {
-            return marl_fail(error, MARL_ERR_INPUT,
-                             "%s: column '%s' stands there twice: map it by its number", where, source->name);
+            return marl_fail(h->error, MARL_ERR_INPUT,
+                             "%s: column '%s' stands there twice: map it by its number", h->where,
+                             source->name);
         }
         at -= source->number > 0;
-        marl_status status = lay_column(&s->layout, at, source, h, where, sheet, info, report, error);
+        marl_status status = lay_column(&s->layout, at, source, names, h);
         if (status != MARL_OK) {
             return status;
         }
@@ -256,52 +255,53 @@ char *lab_open_line(lab_lines *lines, const char *line, size_t *n)
     return text + skip;
 }
 
-marl_status lab_map_find_rows(lab_scanner *s, lab_lines *lines, const char *path, const marl_column_map *map,
-                              const marl_sheet *sheet, marl_log_info *info, marl_log_report *report,
-                              int *blanks, marl_error *error)
+marl_status lab_map_find_rows(lab_scanner *s, lab_lines *lines, const marl_column_map *map,
+                              const lab_header *h, int *blanks)
 {
+    const char *path = h->where;
     const size_t wanted = names_wanted(map);
     size_t max = 0;
-    heading *h = calloc(1, sizeof *h);
+    heading *names = calloc(1, sizeof *names);
     marl_status status = MARL_OK;
     int found = 0;
-    if (h == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    if (names == NULL) {
+        return marl_fail(h->error, MARL_ERR_SYSTEM, "no memory");
     }
     while (status == MARL_OK && !found) {
         const char *line;
         size_t n;
-        int whole;
-        status = lab_lines_next(lines, path, &line, &n, &whole, error);
+        status = lab_lines_next(lines, path, &line, &n, h->error);
         if (status != MARL_OK || lines->line > LAB_PREAMBLE_MAX) {
             break;
         }
         char *text = lab_open_line(lines, line, &n);
         if (text > line && text[-1] == '#') {
-            (void)lab_metadata_read(text - 1, n + 1, info);
+            (void)lab_metadata_read(text - 1, n + 1, h->info);
         }
         if (n == 0 || !lab_split_any(s, text, &n, blanks)) {
             continue;
         }
-        size_t names = names_in(&s->csv, map);
-        max = names > max ? names : max;
-        found = wanted > 0 ? names == wanted : is_row(s, map);
+        size_t here = names_in(&s->csv, map);
+        max = here > max ? here : max;
+        found = wanted > 0 ? here == wanted : is_row(s, map);
         if (!found || wanted > 0) {
-            keep_heading(h, &s->csv);
+            keep_heading(names, &s->csv);
         }
     }
     if (found) {
         char where[600];
         snprintf(where, sizeof where, "%s:%ld", path, lines->line);
-        h->n = h->n == s->csv.cells ? h->n : 0; /* a heading has as many cells as a row */
-        status = lay_out(s, map, h, where, sheet, info, report, error);
+        names->n = names->n == s->csv.cells ? names->n : 0; /* a heading has as many cells as a row */
+        lab_header here = *h;
+        here.where = where;
+        status = lay_out(s, map, names, &here);
         if (wanted == 0) {
             lab_lines_back(lines);
         }
     } else if (status == MARL_OK || status == MARL_END) {
-        status = lines->line == 0 ? marl_fail(error, MARL_ERR_INPUT, "%s:1: the file is empty", path)
-                                  : not_found(path, map, max, error);
+        status = lines->line == 0 ? marl_fail(h->error, MARL_ERR_INPUT, "%s:1: the file is empty", path)
+                                  : not_found(path, map, max, h->error);
     }
-    free(h);
+    free(names);
     return status;
 }

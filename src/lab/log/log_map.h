@@ -28,10 +28,9 @@ double lab_cell_number(const char *cell, char point);
  * not CSV. The line is changed as by lab_join_blanks when it is divided by blanks. */
 int lab_split_any(lab_scanner *scanner, char *line, size_t *n, int *blanks);
 
-/* Reads up to the first row, which is left in `lines`, and lays the columns out by the map. */
-MARL_CHECKED marl_status lab_map_find_rows(lab_scanner *scanner, lab_lines *lines, const char *path,
-                                           const marl_column_map *map, const marl_sheet *sheet,
-                                           marl_log_info *info, marl_log_report *report, int *blanks,
-                                           marl_error *error);
+/* Reads up to the first row, which is left in `lines`, and lays the columns out by the map. h->where is the
+ * path. */
+MARL_CHECKED marl_status lab_map_find_rows(lab_scanner *scanner, lab_lines *lines, const marl_column_map *map,
+                                           const lab_header *h, int *blanks);
 
 #endif

@@ -16,6 +16,7 @@ struct marl_log_reader {
     marl_log_report report;
     lab_scanner scan;
     lab_row_order order;
+    row_fault fault;   /* of the row at hand */
     lab_cells cells;   /* of the row at hand; columns that are absent stay 0 */
     uint8_t all_fresh; /* flags of a row in which no cell is empty or bad */
     double rate_hz;    /* of rows without time, else 0 */
@@ -72,9 +73,10 @@ static void drop_repeats(marl_log_reader *r)
 }
 
 /* One row that stands in [line, line + n). */
-static marl_status parse_row(marl_log_reader *r, const char *line, size_t n, int whole, marl_log_row *row,
-                             row_fault *fault, marl_error *error)
+static marl_status parse_row(marl_log_reader *r, const char *line, size_t n, marl_log_row *row,
+                             marl_error *error)
 {
+    row_fault *fault = &r->fault;
     lab_cells *c = &r->cells;
     if (r->blanks) {
         char *joined = r->lines.buffer + (line - r->lines.buffer);
@@ -89,7 +91,7 @@ static marl_status parse_row(marl_log_reader *r, const char *line, size_t n, int
     if (r->changed != 0) {
         drop_repeats(r);
     }
-    if (!whole && (*fault != ROW_GOOD || r->ours)) {
+    if (!r->lines.whole && (*fault != ROW_GOOD || r->ours)) {
         *fault = ROW_CUT;
     }
     if (r->scan.met_comma) {
@@ -130,8 +132,7 @@ static marl_status next_row(marl_log_reader *r, marl_log_row *row, marl_error *e
     for (;;) {
         const char *line;
         size_t n;
-        int whole;
-        marl_status status = lab_lines_next(&r->lines, r->path, &line, &n, &whole, error);
+        marl_status status = lab_lines_next(&r->lines, r->path, &line, &n, error);
         if (status == MARL_END) {
             return lab_row_last(&r->order, row, &r->report) ? MARL_OK : verdict_at_end(r, error);
         }
@@ -143,12 +144,11 @@ static marl_status next_row(marl_log_reader *r, marl_log_row *row, marl_error *e
             continue;
         }
         long number = r->lines.line;
-        row_fault fault;
-        status = parse_row(r, line, n, whole, row, &fault, error);
+        status = parse_row(r, line, n, row, error);
         if (status != MARL_OK) {
             return status;
         }
-        fault = fault == ROW_GOOD ? lab_row_place(&r->order, row, number, &r->report) : fault;
+        row_fault fault = r->fault == ROW_GOOD ? lab_row_place(&r->order, row, number, &r->report) : r->fault;
         if (fault == ROW_GOOD) {
             return MARL_OK;
         }
@@ -185,8 +185,7 @@ marl_status marl_log_next(marl_log_reader *r, marl_log_row *row, marl_error *err
 static marl_status find_header(marl_log_reader *r, const char **line, size_t *n, marl_error *error)
 {
     for (;;) {
-        int whole;
-        marl_status status = lab_lines_next(&r->lines, r->path, line, n, &whole, error);
+        marl_status status = lab_lines_next(&r->lines, r->path, line, n, error);
         if (status == MARL_END) {
             return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: %s", r->path, r->lines.line + 1,
                              r->lines.line == 0 ? "the file is empty" : "no header");
@@ -218,8 +217,8 @@ static marl_status read_mapped(marl_log_reader *r, const marl_log_options *optio
     if (!lab_csv_init(&r->scan.csv, ',')) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    marl_status status = lab_map_find_rows(&r->scan, &r->lines, r->path, options->columns, options->sheet,
-                                           &r->info, &r->report, &r->blanks, error);
+    const lab_header h = {r->path, options->sheet, &r->info, &r->report, error};
+    marl_status status = lab_map_find_rows(&r->scan, &r->lines, options->columns, &h, &r->blanks);
     r->all_fresh = lab_cells_all_fresh(r->info.columns);
     return status;
 }
@@ -244,7 +243,8 @@ static marl_status read_header(marl_log_reader *r, const marl_sheet *sheet, marl
     if (!lab_scan_split(&r->scan, line, n)) {
         return marl_fail(error, MARL_ERR_INPUT, "%s: the header is not CSV", where);
     }
-    status = lab_layout_read(&r->scan.layout, &r->scan.csv, where, sheet, &r->info, &r->report, error);
+    status = lab_layout_read(&r->scan.layout, &r->scan.csv,
+                             &(lab_header){where, sheet, &r->info, &r->report, error});
     if (status == MARL_OK) {
         r->all_fresh = lab_cells_all_fresh(r->info.columns);
     }

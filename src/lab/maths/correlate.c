@@ -14,6 +14,7 @@ typedef struct scratch {
     kiss_fftr_cfg forward, back;
     kiss_fft_scalar *series;
     kiss_fft_cpx *product;
+    size_t na, nb; /* lengths of the series */
 } scratch;
 
 static int ensure_capacity(scratch *w, const lab_series_set *a, const lab_series_set *b)
@@ -46,9 +47,9 @@ static void transform(scratch *w, const lab_series_set *set, kiss_fft_cpx *out)
     }
 }
 
-static void multiply_back(scratch *w, const kiss_fft_cpx *a, const kiss_fft_cpx *b, size_t na, size_t nb,
-                          float *sums)
+static void multiply_back(scratch *w, const kiss_fft_cpx *a, const kiss_fft_cpx *b, float *sums)
 {
+    size_t na = w->na, nb = w->nb;
     for (size_t i = 0; i < w->bins; i++) {
         w->product[i] = (kiss_fft_cpx){a[i].r * b[i].r + a[i].i * b[i].i, a[i].i * b[i].r - a[i].r * b[i].i};
     }
@@ -61,7 +62,7 @@ static void multiply_back(scratch *w, const kiss_fft_cpx *a, const kiss_fft_cpx 
 
 marl_status lab_cross_sums(const lab_series_set *a, const lab_series_set *b, float **sums, marl_error *error)
 {
-    scratch w = {0};
+    scratch w = {.na = a->n, .nb = b->n};
     size_t lags = a->n + b->n - 1;
     int fits = a->n > 0 && b->n > 0 && lags < (1u << 28) && ensure_capacity(&w, a, b);
     kiss_fft_cpx *of_a = fits ? malloc(a->count * w.bins * sizeof *of_a) : NULL;
@@ -73,8 +74,7 @@ marl_status lab_cross_sums(const lab_series_set *a, const lab_series_set *b, flo
         transform(&w, b, of_b);
     }
     for (size_t i = 0; fits && i < a->count * b->count; i++) {
-        multiply_back(&w, of_a + i / b->count * w.bins, of_b + i % b->count * w.bins, a->n, b->n,
-                      all + i * lags);
+        multiply_back(&w, of_a + i / b->count * w.bins, of_b + i % b->count * w.bins, all + i * lags);
     }
     if (!fits) {
         free(all);

@@ -23,20 +23,29 @@ static size_t choose_segment(size_t n)
     return length;
 }
 
+/* What all segments are transformed with. */
+typedef struct segments {
+    size_t length;
+    kiss_fftr_cfg transform;
+    kiss_fft_scalar *series;
+    kiss_fft_cpx *out;
+    double *window;
+} segments;
+
 /* Adds the power of one segment. */
-static void add_segment(const double *value, const double *window, size_t length, kiss_fftr_cfg transform,
-                        kiss_fft_scalar *series, kiss_fft_cpx *out, double *power)
+static void add_segment(const segments *s, const double *value, double *power)
 {
+    size_t length = s->length;
     double mean = 0;
     for (size_t i = 0; i < length; i++) {
         mean += value[i] / (double)length;
     }
     for (size_t i = 0; i < length; i++) {
-        series[i] = (kiss_fft_scalar)((value[i] - mean) * window[i]);
+        s->series[i] = (kiss_fft_scalar)((value[i] - mean) * s->window[i]);
     }
-    kiss_fftr(transform, series, out);
+    kiss_fftr(s->transform, s->series, s->out);
     for (size_t k = 0; k <= length / 2; k++) {
-        power[k] += (double)out[k].r * (double)out[k].r + (double)out[k].i * (double)out[k].i;
+        power[k] += (double)s->out[k].r * (double)s->out[k].r + (double)s->out[k].i * (double)s->out[k].i;
     }
 }
 
@@ -53,7 +62,7 @@ static marl_status average(const double *value, size_t n, size_t length, marl_sp
         squares += window[i] * window[i];
     }
     for (size_t from = 0; fits && from + length <= n; from += length / 2) {
-        add_segment(value + from, window, length, transform, series, out, s->density);
+        add_segment(&(segments){length, transform, series, out, window}, value + from, s->density);
         s->segments++;
     }
     for (size_t k = 0; fits && k < s->bins; k++) {

@@ -71,8 +71,8 @@ static marl_status read_header(lab_lines_in *in, marl_log_report *report)
     if (in->scan.delimiter == in->scan.point) {
         status = marl_fail(&in->fault, MARL_ERR_INPUT, "%s: cells are divided by the decimal comma", where);
     } else if (lab_scan_split(&in->scan, in->text, in->n)) {
-        status =
-            lab_layout_read(&in->scan.layout, &in->scan.csv, where, in->sheet, &in->info, report, &in->fault);
+        const lab_header h = {where, in->sheet, &in->info, report, &in->fault};
+        status = lab_layout_read(&in->scan.layout, &in->scan.csv, &h);
     }
     if (status != MARL_OK) {
         lab_csv_free(&in->scan.csv);
