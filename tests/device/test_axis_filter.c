@@ -91,5 +91,59 @@ START_TEST(nothing_makes_them_wild)
 }
 END_TEST
 
-MARL_SUITE("hinge", complementary_has_its_time_constant, both_find_the_bias, kalman_knows_how_sure_it_is,
-           kalman_settles_at_the_ratio_of_noises, nothing_makes_them_wild)
+/* Biases of 0.05 rad/s rms, and readings so poor that they say little: what is stated of the bias is what is
+ * so. */
+START_TEST(kalman_starts_with_the_bias_that_it_says)
+{
+    dice d = {54};
+    double ratio = 0;
+    enum { RUNS = 400 };
+    for (int run = 0; run < RUNS; run++) {
+        marl_axis_filter_kalman h;
+        double bias = 0.05 * dice_normal(&d);
+        marl_axis_filter_kalman_init(&h, 1e-4f, 1e-6f, 0.1f);
+        for (int i = 0; i <= 100; i++) {
+            double read = 0.1 / sqrt(0.01) * dice_normal(&d);
+            (void)marl_axis_filter_kalman_update(&h, (float)bias, (float)read, 0.01f);
+        }
+        ratio += pow((double)h.bias - bias, 2) / (double)h.p_bias / RUNS;
+    }
+    /* chi-square of 400: 5 standard deviations are 0.35 */
+    ck_assert_msg(fabs(ratio - 1) < 0.35, "%.3f", ratio);
+}
+END_TEST
+
+/* The limits that the header states: on either side of each. */
+START_TEST(limits_are_where_the_header_says)
+{
+    marl_axis_filter_complementary simple;
+    marl_axis_filter_kalman h;
+    marl_axis_filter_complementary_init(&simple, 1, 1e9f);
+    (void)marl_axis_filter_complementary_update(&simple, 0, 0, 0.01f);
+    float before = simple.angle;
+    ck_assert_float_eq(marl_axis_filter_complementary_update(&simple, 1, NAN, 61), before);
+    ck_assert_float_eq_tol(marl_axis_filter_complementary_update(&simple, 1, NAN, 59), before + 59, 1e-3f);
+    marl_axis_filter_complementary_init(&simple, 1e-3f, 1e9f);
+    (void)marl_axis_filter_complementary_update(&simple, 0, 1.1e6f, 0.01f);
+    ck_assert(!simple.started);
+    (void)marl_axis_filter_complementary_update(&simple, 0, 0.9e6f, 0.01f);
+    ck_assert_float_eq_tol(simple.angle, 0.9e6f, 1);
+    /* a rate that never ends while the angle stands still is taken for a bias, up to 10 rad/s */
+    marl_axis_filter_kalman_init(&h, 1e-3f, 10, 1e-3f);
+    for (int i = 0; i < 3000; i++) {
+        (void)marl_axis_filter_kalman_update(&h, 300, 0, 0.01f);
+    }
+    ck_assert_float_eq_tol(h.bias, 10, 0.01f);
+    /* without readings the variance of the angle grows to 1e6 rad^2 and no further */
+    marl_axis_filter_kalman_init(&h, 1e4f, 1e-9f, 1e-3f);
+    (void)marl_axis_filter_kalman_update(&h, 0, 0, 0.01f);
+    for (int i = 0; i < 100; i++) {
+        (void)marl_axis_filter_kalman_update(&h, 0, NAN, 0.01f);
+    }
+    ck_assert_float_eq_tol(h.p_angle, 1e6f, 1);
+}
+END_TEST
+
+MARL_SUITE("axis filter", complementary_has_its_time_constant, both_find_the_bias,
+           kalman_knows_how_sure_it_is, kalman_settles_at_the_ratio_of_noises, nothing_makes_them_wild,
+           kalman_starts_with_the_bias_that_it_says, limits_are_where_the_header_says)
