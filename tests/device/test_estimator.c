@@ -1,7 +1,5 @@
 /* SPDX-License-Identifier: MIT
  * The estimators against closed forms and simulated truth. */
-#include "known_answers.h"
-#include "marlinspike/digest.h"
 #include "perfect_sensors.h"
 
 START_TEST(all_start_right_in_any_attitude)
@@ -400,30 +398,10 @@ START_TEST(sigma_says_what_is_known)
 }
 END_TEST
 
-/* The bits promised on every machine: port/cortex_m runs the same samples on ARM. */
-START_TEST(known_answers)
-{
-    for (int f = 0; f < MARL_FILTER_COUNT; f++) {
-        marl_tuning tuning = known_tuning((marl_filter)f);
-        marl_estimator e;
-        ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
-        uint32_t digest = 0;
-        for (int i = 0; i < KNOWN_SAMPLES; i++) {
-            marl_sample s = known_sample(i);
-            ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
-            digest = marl_digest_add(digest, s.t_ns, attitude_of(&e));
-        }
-        ck_assert_msg(digest == known_digest[f], "%s: %08x", marl_filter_name((marl_filter)f),
-                      (unsigned)digest);
-    }
-}
-END_TEST
-
 MARL_SUITE("estimator", all_start_right_in_any_attitude, gyro_follows_a_steady_turn_at_any_rate,
            bias_is_found_and_bounded, bias_about_level_axes_needs_no_magnetometer,
            magnetometer_never_moves_the_tilt, a_late_magnetometer_sets_the_heading_at_once,
            time_that_stops_or_jumps, bad_readings_are_left_out_and_counted,
            a_clock_set_back_is_used_after_ten_samples, sensors_may_come_in_separate_samples,
            both_worlds_tell_the_same_attitude, an_attitude_can_be_said, any_attitude_can_be_zero,
-           a_known_speed_takes_the_bend_out, a_lever_does_not_shake_the_start, sigma_says_what_is_known,
-           known_answers)
+           a_known_speed_takes_the_bend_out, a_lever_does_not_shake_the_start, sigma_says_what_is_known)
