@@ -13,7 +13,7 @@ static const char *const units[MARL_SENSOR_COUNT] = {"m/s^2", "deg/s", "uT"};
 /* All numbers of the figure, released together. */
 typedef struct numbers {
     size_t n;
-    double *block[MARL_SENSOR_COUNT * (COLUMNS * 2 + 1)];
+    double *block[MARL_SENSOR_COUNT * COLUMNS * 2];
     int no_memory;
 } numbers;
 
@@ -42,13 +42,24 @@ static const marl_vec3 *reading(const marl_sample *s, int sensor)
     return sensor == MARL_ACCEL ? &s->accel : sensor == MARL_GYRO ? &s->gyro : &s->mag;
 }
 
+/* The still spans behind the readings; `ends` has room for both ends of each. */
+static void add_still(marl_panel *panel, const marl_spans *still, double *ends)
+{
+    for (size_t i = 0; i < still->n; i++) {
+        ends[i] = 1e-9 * (double)still->span[i].from_ns;
+        ends[still->n + i] = 1e-9 * (double)still->span[i].to_ns;
+    }
+    panel->shade[panel->shades++] = (marl_shade){"still", ends, ends + still->n, still->n};
+}
+
 static void add_traces(marl_panel *panel, const cli_inspected *seen, int sensor, numbers *all)
 {
     size_t n = seen->inspection.sensor[sensor].readings, at = 0;
-    double *block = feed(all, 4 * n);
+    double *block = feed(all, 4 * n + 2 * seen->inspection.still.n);
     if (block == NULL) {
         return;
     }
+    add_still(panel, &seen->inspection.still, block + 4 * n);
     for (size_t i = 0; i < seen->log.n && at < n; i++) {
         const marl_sample *s = &seen->log.row[i].sample;
         if (s->fresh & (1u << sensor)) {
@@ -65,18 +76,6 @@ static void add_traces(marl_panel *panel, const cli_inspected *seen, int sensor,
             add_curve(panel, (int)k, 0, block, block + (k + 1) * n, n);
         }
     }
-}
-
-/* The still spans behind the readings. */
-static void add_still(marl_panel *panel, const marl_spans *still, numbers *all)
-{
-    double *block = feed(all, 2 * still->n);
-    for (size_t i = 0; i < still->n && block != NULL; i++) {
-        block[i] = 1e-9 * (double)still->span[i].from_ns;
-        block[still->n + i] = 1e-9 * (double)still->span[i].to_ns;
-    }
-    panel->shade[panel->shades++] =
-        (marl_shade){"still", block, block != NULL ? block + still->n : NULL, still->n};
 }
 
 static void add_allan(marl_panel *panel, const marl_sensor_noise *noise, int sensor, int other, numbers *all)
@@ -130,7 +129,6 @@ static void add_row(marl_figure *figure, const cli_inspected *seen, int sensor, 
     panel[2] = (marl_panel){.x_label = "frequency, Hz", .y_label = labels[2], .logarithmic = 1};
     figure->panels += COLUMNS;
     add_traces(&panel[0], seen, sensor, all);
-    add_still(&panel[0], &seen->inspection.still, all);
     add_allan(&panel[1], &seen->noise[sensor], sensor, 0, all);
     add_spectrum(&panel[2], cli_inspect_spectrum(seen, sensor), sensor, 0, all);
     if (other != NULL && panel[1].curves > 0) {

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Moves from rest to rest. */
 #include "lab/calibrate/moves.h"
+#include "lab/log/reading.h"
 #include "lab/maths/linear.h"
 #include "lab/maths/statistics.h"
 #include <math.h>
@@ -16,21 +17,6 @@ static int scale_to_one(double v[3])
     return length > 0;
 }
 
-/* The first row at or after a time. */
-static size_t row_at(const marl_log *log, int64_t t_ns)
-{
-    size_t low = 0, high = log->n;
-    while (low < high) {
-        size_t middle = low + (high - low) / 2;
-        if (log->row[middle].sample.t_ns < t_ns) {
-            low = middle + 1;
-        } else {
-            high = middle;
-        }
-    }
-    return low;
-}
-
 static void add_vector(lab_moments m[3], marl_vec3 v)
 {
     lab_moments_add(&m[0], (double)v.x);
@@ -44,7 +30,7 @@ static int fill_rest(const marl_log *log, const marl_calibration_record *record,
 {
     lab_moments rate[3] = {{0}}, field[3] = {{0}};
     *r = (lab_rest){.span = pose->span, .temp = pose->temp};
-    for (size_t i = row_at(log, pose->span.from_ns);
+    for (size_t i = lab_row_at(log, pose->span.from_ns);
          i < log->n && log->row[i].sample.t_ns <= pose->span.to_ns; i++) {
         const marl_sample *s = &log->row[i].sample;
         if (s->fresh & MARL_FRESH_GYRO) {
@@ -81,7 +67,7 @@ marl_status lab_rests_find(const marl_log *log, const marl_calibration_record *r
         *rests = malloc((poses.n + 1) * sizeof **rests);
         status = *rests != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    for (size_t i = 0; i < poses.n && status == MARL_OK; i++) {
+    for (size_t i = 0; i < poses.n && status == MARL_OK && *rests != NULL; i++) {
         if (poses.pose[i].used) {
             *n += (size_t)fill_rest(log, record, &poses.pose[i], &(*rests)[*n]);
         }
@@ -138,7 +124,7 @@ void lab_move_integrate(const marl_log *log, const lab_rest *a, const lab_rest *
 {
     const marl_sample *before = NULL;
     *m = (lab_move){.rotation = {{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}};
-    for (size_t i = row_at(log, a->span.to_ns); i < log->n; i++) {
+    for (size_t i = lab_row_at(log, a->span.to_ns); i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;
         if (s->t_ns > b->span.from_ns) {
             break;

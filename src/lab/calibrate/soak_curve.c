@@ -61,8 +61,8 @@ static int fit_round(const lab_soak_axis *a, int order, lab_soak_extra extra, la
 {
     const marl_soak_result *r = a->of;
     int n = order + 1 + (extra != LAB_SOAK_PLAIN);
-    double step[LAB_BLOCK_FIT_MAX], covariance[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX],
-        sigma[LAB_BLOCK_FIT_MAX] = {0};
+    double step[LAB_BLOCK_FIT_MAX] = {0}, covariance[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX],
+           sigma[LAB_BLOCK_FIT_MAX] = {0};
     const lab_soak_curve known = *c;
     int64_t length = r->point[r->n - 1].t_ns - r->point[0].t_ns;
     for (int k = 0; k < LENGTHS && blocks_of[k] > 2 * n; k++) { /* fewer blocks say too little */
@@ -92,9 +92,12 @@ static int fit_round(const lab_soak_axis *a, int order, lab_soak_extra extra, la
 int lab_soak_fit(const lab_soak_axis *a, int order, lab_soak_extra extra, lab_soak_curve *c)
 {
     *c = (lab_soak_curve){.rms = 0};
-    int fits = fit_round(a, order, LAB_SOAK_PLAIN, c) && fit_round(a, order, LAB_SOAK_PLAIN, c);
-    if (extra != LAB_SOAK_PLAIN && fits) {
-        fits = fit_round(a, order, extra, c) && fit_round(a, order, extra, c);
+    int fits = 1;
+    for (int round = 0; round < 4 && fits;
+         round++) { /* the curve alone first, then with the extra: twice each */
+        if (round < 2 || extra != LAB_SOAK_PLAIN) {
+            fits = fit_round(a, order, round < 2 ? LAB_SOAK_PLAIN : extra, c);
+        }
     }
     return fits;
 }

@@ -15,7 +15,7 @@ typedef struct recorded {
 
 static int keep(recorded *k, const marl_soak_result *r)
 {
-    k->degC = malloc((2 * r->n + 1) * sizeof *k->degC);
+    k->degC = calloc(2 * r->n + 1, sizeof *k->degC);
     if (k->degC == NULL) {
         return 0;
     }
@@ -62,7 +62,9 @@ static double left_at(marl_soak_result *r, const recorded *k, lab_soak_scale by,
 static double least_between(marl_soak_result *r, const recorded *k, lab_soak_scale by, const double range[3])
 {
     double best = range[0], least = INFINITY;
-    for (double lag = range[0]; lag <= range[1]; lag += range[2]) {
+    int steps = (int)lround((range[1] - range[0]) / range[2]);
+    for (int i = 0; i <= steps; i++) {
+        double lag = range[0] + i * range[2];
         double left = left_at(r, k, by, lag);
         best = left < least ? lag : best;
         least = left < least ? left : least;

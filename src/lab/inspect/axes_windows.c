@@ -4,7 +4,6 @@
 #include "lab/inspect/arrangement.h"
 #include "lab/log/reading.h"
 #include <stdlib.h>
-#include <string.h>
 
 static void close_window(lab_axes_window *w)
 {
@@ -19,7 +18,7 @@ marl_status lab_axes_windows_make(lab_axes_windows *all, const marl_log *log, in
                                   marl_error *error)
 {
     *all = (lab_axes_windows){.window_ns = window_ns};
-    all->at = malloc((log->n + 1) * sizeof *all->at);
+    all->at = calloc(log->n + 1, sizeof *all->at);
     if (all->at == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
@@ -27,8 +26,7 @@ marl_status lab_axes_windows_make(lab_axes_windows *all, const marl_log *log, in
         const marl_sample *s = &log->row[i].sample;
         int64_t at = (s->t_ns - log->row[0].sample.t_ns) / window_ns;
         if (all->n == 0 || all->at[all->n - 1].at != at) {
-            memset(&all->at[all->n++], 0, sizeof *all->at);
-            all->at[all->n - 1].at = at;
+            all->at[all->n++].at = at;
         }
         lab_axes_window *w = &all->at[all->n - 1];
         for (unsigned k = 0; k < MARL_SENSOR_COUNT; k++) {

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Long logs are smoothed in windows that overlap, so that memory does not grow with the log. */
+#include "lab/log/reading.h"
 #include "lab/smooth/smooth_parts.h"
 #include <math.h>
 #include <stdlib.h>
@@ -103,21 +104,6 @@ static void finish(joined *j)
     all->sigma_heading_rms = sqrt(j->heading2 / (double)all->n);
 }
 
-static size_t row_at(const marl_log *log, double since_s)
-{
-    int64_t wanted = log->row[0].sample.t_ns + (int64_t)(since_s * NS);
-    size_t low = 0, high = log->n;
-    while (low < high) {
-        size_t middle = low + (high - low) / 2;
-        if (log->row[middle].sample.t_ns < wanted) {
-            low = middle + 1;
-        } else {
-            high = middle;
-        }
-    }
-    return low;
-}
-
 static marl_status smooth_windows(const marl_log *log, const lab_smooth_by *by, double seconds,
                                   marl_smoothed *smoothed, marl_error *error)
 {
@@ -129,7 +115,8 @@ static marl_status smooth_windows(const marl_log *log, const lab_smooth_by *by, 
     for (size_t w = 0; w < windows && status == MARL_OK; w++) {
         double from = (double)w * step, to = from + step + 2 * EDGE_S;
         marl_log part = *log;
-        size_t first = row_at(log, from), end = w + 1 < windows ? row_at(log, to) : log->n;
+        size_t first = lab_row_at(log, begin + (int64_t)(from * NS)),
+               end = w + 1 < windows ? lab_row_at(log, begin + (int64_t)(to * NS)) : log->n;
         part.row += first;
         part.n = end - first;
         marl_smoothed one;
