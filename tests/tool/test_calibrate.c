@@ -107,6 +107,8 @@ static const struct {
     {"calibrate poses other.csv", 3, "is of device"},
     {"calibrate poses grams.csv", 3, "grams.csv:1: at rest the accelerometer reads"},
     {"calibrate moves still.csv", 4, "moves from rest to rest; 8 are the least"},
+    {"calibrate moves rates.csv", 4, "rates.csv: needs accel_x, accel_y, accel_z"},
+    {"calibrate poses single.csv", 4, "single.csv: "},
     {"calibrate moves corrected.csv", 3, "corrected.csv:1: is corrected already"},
 };
 
@@ -127,6 +129,9 @@ START_TEST(each_refusal)
                "$9 = 20 * sin($1) + 0.01 * $9; $10 = -40 + 0.01 * $10 } { print }' tumble.csv > flat.csv;"
                "awk -F, 'BEGIN { OFS = \",\" } /^[0-9]/ { $2 /= 9.80665; $3 /= 9.80665; $4 /= 9.80665 } "
                "{ print }' poses.csv > grams.csv;"
+               "awk -F, 'BEGIN { OFS = \",\" } /^#/ { print; next } { print $1, $5, $6, $7 }' poses.csv > "
+               "rates.csv;"
+               "printf 't[s],accel_x[m/s^2],accel_y[m/s^2],accel_z[m/s^2]\\n0,1,2,3\\n' > single.csv;"
                "awk -F, '!/^[0-9]/ || $1 > 6' tumble.csv > tumbling.csv"),
         0);
     char *before = temporary_read("pod.json");

@@ -237,7 +237,8 @@ marl_status marl_calibrate_moves(const marl_log *log, const marl_calibration_rec
              "lay the pod down in twenty attitudes, three seconds each, and turn it about all of its axes by "
              "a right "
              "angle and more in between");
-    status = lab_rests_find(log, record, &rests.at, &rests.n, error);
+    status = marl_log_require(&log->info, log->path, MARL_COLUMNS_ACCEL, error);
+    status = status != MARL_OK ? status : lab_rests_find(log, record, &rests.at, &rests.n, error);
     status = status != MARL_OK ? status : collect_moves(log, rests.at, rests.n, r, error);
     if (status == MARL_OK && r->n < MIN_MOVES) {
         status = marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: %zu moves from rest to rest; %d are the least",

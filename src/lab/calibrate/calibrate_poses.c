@@ -220,7 +220,7 @@ marl_status marl_calibrate_poses(const marl_log *log, double gravity, marl_poses
     }
     marl_calibrated *o = &r->outcome;
     snprintf(o->next, sizeof o->next,
-             "lay the pod on each of its six sides, better in 24 attitudes, and leave it there for two "
+             "lay the pod on each of its six sides, better in 24 attitudes, and leave it there for three "
              "seconds each");
     status = marl_poses_find(log, &r->poses, error);
     if (status == MARL_OK && !gather_readings(&r->poses, &m)) {

@@ -4,6 +4,8 @@
 #include "marlinspike/frame.h"
 #include <stdio.h>
 
+enum { MIN_READINGS = 50 }; /* fewer say nothing of a unit */
+
 /* A scale can be off by a few per cent; what is off by twice and more is another unit. */
 static marl_status check_unit(const marl_log *log, const marl_spans *still, marl_error *error)
 {
@@ -33,7 +35,7 @@ marl_status marl_calibration_log_check(const marl_log *log, marl_sensor sensor, 
     marl_status status = marl_log_require(&log->info, log->path, columns[sensor], error);
     marl_inspection in = {0};
     status = status != MARL_OK ? status : marl_inspect(log, &in, error);
-    if (status == MARL_OK && sensor == MARL_ACCEL) {
+    if (status == MARL_OK && sensor == MARL_ACCEL && in.sensor[MARL_ACCEL].readings >= MIN_READINGS) {
         status = check_unit(log, &in.still, error);
     }
     const marl_sensor_summary *s = &in.sensor[sensor];
