@@ -13,7 +13,7 @@
 
 /* A curve with more points is drawn by the extremes of this many columns. */
 #define COLUMNS 1200
-enum { MAX_IN_ROW = 6, FEW_DOTS = 150 };
+enum { MAX_IN_ROW = 6, FEW_DOTS = 60 };
 
 /* Distinguishable for colour-blind readers ("Points of view: Color blindness", 2011), and by dash in grey. */
 static const struct {

@@ -66,7 +66,7 @@ class Page(unittest.TestCase):
         self.browser.get(pathlib.Path(name).resolve().as_uri())
         self.wait("return window.page && window.page.ready")
 
-    def wait(self, script, *arguments, seconds=20):
+    def wait(self, script, *arguments, seconds=60):
         end = time.monotonic() + seconds
         while time.monotonic() < end:
             if self.browser.execute_script(script, *arguments):

@@ -123,50 +123,86 @@ static marl_status draw_cloud(const cli_calibrated *job, const char *path, marl_
     return status;
 }
 
+/* What one panel of a soak draws: means, curve, and its band of one standard error with a break between the
+ * edges. */
+typedef struct soak_axis {
+    char label[48];
+    double *x, *y, curve_x[CURVE_POINTS], curve_y[CURVE_POINTS], band_x[2 * CURVE_POINTS + 1],
+        band_y[2 * CURVE_POINTS + 1];
+} soak_axis;
+
+/* The error at the reference, and that of the slope away from it; of the accelerometer only its change is
+ * known. */
+static double band_at(const marl_soak_result *r, int axis, double d)
+{
+    const marl_fit *fit = &r->outcome.fit;
+    double range = fit->range_degC[1] - fit->range_degC[0];
+    double at_reference = isfinite(fit->bias_sigma[axis]) ? fit->bias_sigma[axis] : 0;
+    return hypot(at_reference, r->change_sigma[axis] * d / range);
+}
+
+static void fill_soak_axis(const marl_soak_result *r, int axis, soak_axis *s)
+{
+    const marl_fit *fit = &r->outcome.fit;
+    int is_gyro = r->outcome.sensor == MARL_GYRO;
+    double unit = is_gyro ? DEGREE : 1, mean = 0;
+    for (size_t k = 0; k < r->n; k++) {
+        double d = r->point[k].degC - fit->reference_degC, curve = fit->bias_per_degC[axis] * d;
+        mean += (r->point[k].value[axis] - curve - fit->bias_per_degC2[axis] * d * d) / (double)r->n;
+    }
+    double level = is_gyro ? 0 : mean; /* gravity stands in the accelerometer: its change is drawn */
+    for (size_t k = 0; k < r->n; k++) {
+        s->x[k] = r->point[k].degC;
+        s->y[k] = (r->point[k].value[axis] - level) / unit;
+    }
+    for (int k = 0; k < CURVE_POINTS; k++) {
+        s->curve_x[k] =
+            fit->range_degC[0] + (fit->range_degC[1] - fit->range_degC[0]) * k / (CURVE_POINTS - 1);
+        double d = s->curve_x[k] - fit->reference_degC, band = band_at(r, axis, d) / unit;
+        s->curve_y[k] =
+            (mean - level + fit->bias_per_degC[axis] * d + fit->bias_per_degC2[axis] * d * d) / unit;
+        s->band_x[k] = s->band_x[CURVE_POINTS + 1 + k] = s->curve_x[k];
+        s->band_y[k] = s->curve_y[k] + band;
+        s->band_y[CURVE_POINTS + 1 + k] = s->curve_y[k] - band;
+    }
+    s->band_x[CURVE_POINTS] = s->band_y[CURVE_POINTS] = NAN;
+    snprintf(s->label, sizeof s->label, is_gyro ? "gyro %c, deg/s" : "accel %c change, m/s^2", 'x' + axis);
+}
+
 /* One row an axis of the gyroscope, then of the accelerometer. */
 static marl_status draw_soak(const cli_calibrated *job, const char *path, marl_error *error)
 {
-    char labels[6][48], title[300];
+    char title[300];
     size_t max = job->soak[0].n > job->soak[1].n ? job->soak[0].n : job->soak[1].n;
-    double *scratch = malloc(6 * (2 * max + 2 * CURVE_POINTS) * sizeof *scratch);
+    double *scratch = malloc((12 * max + 1) * sizeof *scratch);
+    soak_axis *all = calloc(6, sizeof *all);
     marl_figure figure = {.title = title, .columns = 3};
-    if (scratch == NULL) {
+    if (scratch == NULL || all == NULL) {
+        free(scratch);
+        free(all);
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    for (int i = 0; i < 6; i++) {
-        const marl_soak_result *r = &job->soak[i / 3];
-        const marl_fit *fit = &r->outcome.fit;
-        int axis = i % 3;
-        double unit = i < 3 ? DEGREE : 1, *x = scratch + (size_t)i * (2 * max + 2 * CURVE_POINTS),
-               *y = x + max;
-        double *cx = y + max, *cy = cx + CURVE_POINTS, mean = 0, level = 0;
-        if (!fit->present) {
-            break;
-        }
-        for (size_t k = 0; k < r->n; k++) {
-            x[k] = r->point[k].degC;
-            double d = x[k] - fit->reference_degC, curve = fit->bias_per_degC[axis] * d;
-            mean += (r->point[k].value[axis] - curve - fit->bias_per_degC2[axis] * d * d) / (double)r->n;
-        }
-        level = i < 3 ? 0 : mean; /* gravity stands in the accelerometer: its change is drawn */
-        for (size_t k = 0; k < r->n; k++) {
-            y[k] = (r->point[k].value[axis] - level) / unit;
-        }
-        for (int k = 0; k < CURVE_POINTS; k++) {
-            cx[k] = fit->range_degC[0] + (fit->range_degC[1] - fit->range_degC[0]) * k / (CURVE_POINTS - 1);
-            double d = cx[k] - fit->reference_degC;
-            cy[k] = (mean - level + fit->bias_per_degC[axis] * d + fit->bias_per_degC2[axis] * d * d) / unit;
-        }
-        snprintf(labels[i], sizeof labels[i], i < 3 ? "gyro %c, deg/s" : "accel %c change, m/s^2",
-                 'x' + axis);
+    for (size_t i = 0; i < 6 && job->soak[i / 3].outcome.fit.present; i++) {
+        soak_axis *s = &all[i];
+        s->x = scratch + 2 * i * max;
+        s->y = s->x + max;
+        fill_soak_axis(&job->soak[i / 3], (int)i % 3, s);
         marl_panel *panel = &figure.panel[figure.panels++];
-        *panel = (marl_panel){.x_label = "temperature, degC", .y_label = labels[i]};
-        panel->curve[panel->curves++] = dots("means of 5 s", x, y, r->n);
-        panel->curve[panel->curves++] = (marl_curve){.label = "curve", .x = cx, .y = cy, .n = CURVE_POINTS};
+        *panel = (marl_panel){.x_label = "temperature, degC", .y_label = s->label};
+        panel->curve[panel->curves++] = dots("means of 5 s", s->x, s->y, job->soak[i / 3].n);
+        panel->curve[panel->curves++] =
+            (marl_curve){.label = "curve", .x = s->curve_x, .y = s->curve_y, .n = CURVE_POINTS};
+        panel->curve[panel->curves++] = (marl_curve){.label = "+- 1 standard error",
+                                                     .x = s->band_x,
+                                                     .y = s->band_y,
+                                                     .n = 2 * CURVE_POINTS + 1,
+                                                     .like = 1};
     }
-    snprintf(title, sizeof title, "%.200s: bias over temperature", job->log.path);
+    snprintf(title, sizeof title, "%.160s: curves of order %d leave %.2g deg/s rms of the gyroscope",
+             job->log.path, job->soak[0].order, job->soak[0].outcome.fit.residual_rms / DEGREE);
     marl_status status = marl_figure_draw(&figure, path, error);
     free(scratch);
+    free(all);
     return status;
 }
 

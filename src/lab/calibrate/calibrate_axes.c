@@ -224,7 +224,7 @@ marl_status marl_calibrate_axes(const marl_log *log, int southern, int up, marl_
     marl_status status =
         marl_log_require(&log->info, log->path, MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO, error);
     if (status == MARL_OK && up != 0) {
-        snprintf(r->next, sizeof r->next, "start with two seconds still in the attitude of --up");
+        snprintf(r->next, sizeof r->next, "start with three seconds still in the attitude of --up");
         status = put_up(log, up, record, error);
     }
     status = status != MARL_OK ? status : lab_corrected_copy(log, record, &corrected, error);
