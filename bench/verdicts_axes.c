@@ -112,7 +112,7 @@ static const axes_case cases[] = {
 static void try_axes(const axes_case *of)
 {
     int decided[2] = {0, 0}, wrong[2] = {0, 0};
-    for (uint64_t seed = 1; seed <= VERDICT_SEEDS; seed++) {
+    for (uint64_t seed = VERDICT_FROM; seed < VERDICT_FROM + VERDICT_SEEDS; seed++) {
         marl_arrangement how[2] = {lab_arrangement((int)(seed * 7 % LAB_ARRANGEMENTS)),
                                    lab_arrangement((int)(seed * 11 % LAB_ARRANGEMENTS))};
         marl_log log = of->scene == MARL_SCENE_STILL ? dominated(of->seconds, of->share, how, seed)

@@ -1,6 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * The offset of two files: 20 and 60 s, the magnetometer with 35 uT of hard iron. Nothing was tuned on these
- * seeds but the share of the grid's step in the standard error. */
+ * The offset of two files: 20 and 60 s, the magnetometer with 35 uT of hard iron. */
 #include "verdicts.h"
 #include <math.h>
 #include <stdio.h>
@@ -11,7 +10,7 @@
 static void split(marl_scene_kind scene, double seconds, unsigned columns[2], unsigned fresh[2],
                   verdict_count *count)
 {
-    for (uint64_t seed = 501; seed < 501 + VERDICT_SEEDS; seed++) {
+    for (uint64_t seed = VERDICT_FROM; seed < VERDICT_FROM + VERDICT_SEEDS; seed++) {
         marl_log all = verdict_log(scene, 100, seconds, 5, seed);
         for (size_t i = 0; i < all.n; i++) {
             all.row[i].sample.mag.x += 28;

@@ -73,7 +73,7 @@ static void try_moves(const char *name, int calibrated, int clipped)
     verdict_count elements[2] = {{0}, {0}};
     int remarks = 0;
     size_t left_out = 0;
-    for (uint64_t seed = 1; seed <= VERDICT_SEEDS; seed++) {
+    for (uint64_t seed = VERDICT_FROM; seed < VERDICT_FROM + VERDICT_SEEDS; seed++) {
         double truth[3][3];
         marl_log log = make_log(seed, truth);
         marl_calibration_record record = marl_calibration_record_empty();

@@ -97,7 +97,7 @@ static void try_poses(const char *name, size_t poses, double tilt_deg)
 {
     verdict_count bias = {0}, scale = {0};
     double up[MAX_POSES][3];
-    for (uint64_t seed = 1; seed <= VERDICT_SEEDS; seed++) {
+    for (uint64_t seed = VERDICT_FROM; seed < VERDICT_FROM + VERDICT_SEEDS; seed++) {
         marl_normals normals = marl_normals_of(marl_random_seeded(seed, 7000));
         part p = make_part(&normals);
         for (size_t i = 0; i < poses; i++) {

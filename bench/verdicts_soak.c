@@ -68,7 +68,7 @@ static void try_soak(const soak_case *of)
 {
     verdict_count at_reference = {0}, change = {0};
     int order[3] = {0}, remarks = 0;
-    for (uint64_t seed = 1; seed <= VERDICT_SEEDS; seed++) {
+    for (uint64_t seed = VERDICT_FROM; seed < VERDICT_FROM + VERDICT_SEEDS; seed++) {
         marl_log log = make_log(of, seed);
         marl_soak_result r;
         int accepted = marl_calibrate_soak(&log, MARL_GYRO, &r, NULL) == MARL_OK;

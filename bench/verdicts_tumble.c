@@ -48,7 +48,7 @@ static void try_tumble(spoiling how)
 {
     verdict_count bias = {0}, dip = {0};
     int remarks = 0;
-    for (uint64_t seed = 601; seed < 601 + VERDICT_SEEDS; seed++) {
+    for (uint64_t seed = VERDICT_FROM; seed < VERDICT_FROM + VERDICT_SEEDS; seed++) {
         marl_log log = verdict_log(MARL_SCENE_TUMBLE, 100, 60, 0, seed);
         marl_log longer = verdict_log(MARL_SCENE_TUMBLE, 100, 600, 0, seed);
         const marl_tumble_options options = {.field = (double)NAN};

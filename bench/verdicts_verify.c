@@ -19,7 +19,7 @@ static const char *const wrong_name[WRONGS] = {"nothing wrong",
 static void try_verify(wrong how, size_t readings)
 {
     int alarms[2] = {0}, n = 0, drifted = 0;
-    for (uint64_t seed = 801; seed < 801 + VERDICT_SEEDS; seed++) {
+    for (uint64_t seed = VERDICT_FROM; seed < VERDICT_FROM + VERDICT_SEEDS; seed++) {
         marl_log both = verdict_log(MARL_SCENE_POSES, 100, 400, 0, seed);
         marl_log log = both, other = both;
         marl_calibration_record record = marl_calibration_record_empty();
