@@ -35,7 +35,7 @@ static void print_turned(double deg_per_s, double seconds)
 {
     int accepted[3] = {0};
     for (int axis = 0; axis < 3; axis++) {
-        for (uint64_t seed = 1; seed <= SEEDS; seed++) {
+        for (uint64_t seed = VERDICT_FROM; seed < VERDICT_FROM + SEEDS; seed++) {
             marl_log log = verdict_log(MARL_SCENE_STILL, 100, seconds, 0, seed);
             marl_still_result r;
             turn_log(&log, axis, deg_per_s * DEGREE, 1);
@@ -51,7 +51,7 @@ static void print_still(double seconds)
 {
     double nse = 0, later = 0;
     int refused = 0, n = 0;
-    for (uint64_t seed = 1; seed <= SEEDS; seed++) {
+    for (uint64_t seed = VERDICT_FROM; seed < VERDICT_FROM + SEEDS; seed++) {
         marl_log log = verdict_log(MARL_SCENE_STILL, 100, seconds, 0, seed);
         marl_still_result r;
         double mean[3] = {0};
@@ -85,7 +85,7 @@ static void print_still(double seconds)
 static void print_handled(double factor)
 {
     int refused = 0, wrong = 0, left_out = 0;
-    for (uint64_t seed = 1; seed <= SEEDS; seed++) {
+    for (uint64_t seed = VERDICT_FROM; seed < VERDICT_FROM + SEEDS; seed++) {
         marl_log log = verdict_log(MARL_SCENE_TURNS, 100, 3 * marl_scene_seconds(MARL_SCENE_TURNS), 0, seed),
                  copy = log;
         marl_turns_result clean, r;

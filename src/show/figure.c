@@ -291,7 +291,7 @@ static void put_script(marl_outfile *out, const marl_figure *figure, const char 
                                  : is_crowded(figure)      ? "0.075,0.86"
                                                            : "0.075,0.89";
     snprintf(line, sizeof line, "set multiplot layout %zu,%zu margins %s,0.98,%s spacing %s title ", rows,
-             columns, columns > 1 ? "0.1" : "0.08", top_and_bottom, columns > 1 ? "0.11,0.115" : "0.1,0.12");
+             columns, columns > 1 ? "0.1" : "0.11", top_and_bottom, columns > 1 ? "0.11,0.115" : "0.1,0.12");
     put_quoted(out, line, figure->title, "\n");
     for (size_t p = 0; p < figure->panels; p++) {
         if (has_data(&figure->panel[p])) {

@@ -206,79 +206,82 @@ static marl_status draw_soak(const cli_calibrated *job, const char *path, marl_e
     return status;
 }
 
-/* Points over time on one panel, by groups that each have a label. */
-static marl_status draw_groups(const char *title, const char *y_label, const marl_curve *group,
-                               const char *path, marl_error *error)
+/* Something that happened, with its error, in one of three groups. */
+typedef struct happening {
+    marl_span span;
+    int group;
+    double error; /* deg */
+} happening;
+
+typedef struct happenings {
+    const char *title, *y_label, *group[3];
+    size_t n;
+    happening *at;
+} happenings;
+
+/* Errors over time on one panel, a colour a group. */
+static marl_status draw_happenings(const happenings *h, const char *path, marl_error *error)
 {
-    marl_figure figure = {.title = title, .panels = 1};
+    marl_figure figure = {.title = h->title, .panels = 1};
     marl_panel *panel = &figure.panel[0];
-    *panel = (marl_panel){.x_label = "time, s", .y_label = y_label};
-    for (int k = 0; k < 3; k++) {
-        if (group[k].n > 0) {
-            panel->curve[panel->curves++] = group[k];
-        }
-    }
-    return marl_figure_draw(&figure, path, error);
-}
-
-static double middle(marl_span span)
-{
-    return 0.5e-9 * (double)(span.from_ns + span.to_ns);
-}
-
-/* Each repeat's error, by axis. */
-static marl_status draw_turns(const cli_calibrated *job, const char *path, marl_error *error)
-{
-    static const char *const names[3] = {"about x", "about y", "about z"};
-    const marl_turns_result *r = &job->turns;
-    char title[300];
-    marl_curve group[3];
-    double *scratch = malloc((6 * r->n + 1) * sizeof *scratch);
+    double *scratch = malloc((6 * h->n + 1) * sizeof *scratch);
     if (scratch == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    for (int k = 0; k < 3; k++) {
-        double *x = scratch + 2 * (size_t)k * r->n, *y = x + r->n;
-        group[k] = (marl_curve){.label = names[k], .x = x, .y = y};
-        for (size_t i = 0; i < r->n; i++) {
-            if (r->turn[i].axis == k) {
-                x[group[k].n] = middle(r->turn[i].span);
-                y[group[k].n++] = r->turn[i].error / DEGREE;
+    *panel = (marl_panel){.x_label = "time, s", .y_label = h->y_label};
+    for (int g = 0; g < 3; g++) {
+        double *x = scratch + 2 * (size_t)g * h->n, *y = x + h->n;
+        size_t n = 0;
+        for (size_t i = 0; i < h->n; i++) {
+            if (h->at[i].group == g) {
+                x[n] = 0.5e-9 * (double)(h->at[i].span.from_ns + h->at[i].span.to_ns);
+                y[n++] = h->at[i].error;
             }
         }
+        if (n > 0) {
+            panel->curve[panel->curves++] =
+                (marl_curve){.label = h->group[g], .x = x, .y = y, .n = n, .points = 1};
+        }
     }
-    snprintf(title, sizeof title, "%.160s: %zu turns, corrected, off by %.3f deg rms", job->log.path,
-             r->n - r->left_out, r->outcome.fit.residual_rms / DEGREE);
-    marl_status status = draw_groups(title, "error of the corrected turn, deg", group, path, error);
+    marl_status status = marl_figure_draw(&figure, path, error);
     free(scratch);
     return status;
 }
 
-/* By how much the direction misses after each move. */
-static marl_status draw_moves(const cli_calibrated *job, const char *path, marl_error *error)
+/* Each turn's error by its axis, or by how much the direction misses after each move. */
+static marl_status draw_errors(const cli_calibrated *job, const char *path, marl_error *error)
 {
-    static const char *const names[2] = {"used", "left out"};
-    const marl_moves_result *r = &job->moves;
+    const marl_turns_result *turns = &job->turns;
+    const marl_moves_result *moves = &job->moves;
+    int is_turns = job->kind == CLI_TURNS;
+    double rms = job->result->fit.residual_rms / DEGREE;
     char title[300];
-    marl_curve group[3] = {{.n = 0}};
-    double *scratch = malloc((4 * r->n + 1) * sizeof *scratch);
-    if (scratch == NULL) {
+    happenings h = {.title = title, .n = is_turns ? turns->n : moves->n};
+    h.at = calloc(h.n + 1, sizeof *h.at);
+    if (h.at == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    for (int k = 0; k < 2; k++) {
-        double *x = scratch + 2 * (size_t)k * r->n, *y = x + r->n;
-        group[k] = (marl_curve){.label = names[k], .x = x, .y = y, .points = 1};
-        for (size_t i = 0; i < r->n; i++) {
-            if (r->move[i].used == !k) {
-                x[group[k].n] = middle(r->move[i].span);
-                y[group[k].n++] = r->move[i].error / DEGREE;
-            }
-        }
+    for (size_t i = 0; i < h.n && is_turns; i++) {
+        const marl_turn *t = &turns->turn[i];
+        h.at[i] = (happening){t->span, t->axis, t->error / DEGREE};
     }
-    snprintf(title, sizeof title, "%.160s: after %zu moves gravity is off by %.3f deg rms", job->log.path,
-             r->n - r->left_out, r->outcome.fit.residual_rms / DEGREE);
-    marl_status status = draw_groups(title, "direction off after the move, deg", group, path, error);
-    free(scratch);
+    for (size_t i = 0; i < h.n && !is_turns; i++) {
+        const marl_move *m = &moves->move[i];
+        h.at[i] = (happening){m->span, !m->used, m->error / DEGREE};
+    }
+    if (is_turns) {
+        h.y_label = "error of the corrected turn, deg";
+        memcpy(h.group, (const char *const[3]){"about x", "about y", "about z"}, sizeof h.group);
+        snprintf(title, sizeof title, "%.160s: %zu turns, corrected, off by %.3f deg rms", job->log.path,
+                 h.n - turns->left_out, rms);
+    } else {
+        h.y_label = "direction off after the move, deg";
+        memcpy(h.group, (const char *const[3]){"used", "left out", ""}, sizeof h.group);
+        snprintf(title, sizeof title, "%.160s: after %zu moves gravity is off by %.3f deg rms", job->log.path,
+                 h.n - moves->left_out, rms);
+    }
+    marl_status status = draw_happenings(&h, path, error);
+    free(h.at);
     return status;
 }
 
@@ -288,7 +291,7 @@ static marl_status draw_still(const cli_calibrated *job, const char *path, marl_
     const marl_log *log = &job->log;
     char title[300], labels[3][48];
     double *all = malloc((4 * log->n + 1) * sizeof *all), ends[2], bias[3][2];
-    marl_figure figure = {.title = title, .panels = 3};
+    marl_figure figure = {.title = title, .columns = 3, .panels = 3};
     size_t n = 0;
     if (all == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
@@ -335,9 +338,8 @@ marl_status cli_calibrated_figure(const cli_calibrated *job, const char *path, m
     case CLI_SOAK:
         return draw_soak(job, path, error);
     case CLI_TURNS:
-        return draw_turns(job, path, error);
     case CLI_MOVES:
-        return draw_moves(job, path, error);
+        return draw_errors(job, path, error);
     default:
         return marl_fail(error, MARL_ERR_USE, "calibrate: --figure is of all but axes, which are a table");
     }

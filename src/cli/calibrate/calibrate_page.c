@@ -77,7 +77,7 @@ static int add_points(const cli_calibrated *job, const cli_page_lists *to)
 
 static int add_soak(const marl_soak_result *r, json_t *scatters)
 {
-    double unit = r->outcome.sensor == MARL_GYRO ? DEGREE : 1, *all = malloc((2 * r->n + 1) * sizeof *all);
+    double unit = cli_unit_of(r->outcome.sensor), *all = malloc((2 * r->n + 1) * sizeof *all);
     for (int k = 0; k < 3 && all != NULL; k++) {
         char title[96];
         for (size_t i = 0; i < r->n; i++) {
@@ -85,7 +85,7 @@ static int add_soak(const marl_soak_result *r, json_t *scatters)
             all[r->n + i] = r->point[i].value[k] / unit;
         }
         snprintf(title, sizeof title, "%s %c, %s, over temperature: means of 5 s",
-                 marl_sensor_name(r->outcome.sensor), 'x' + k, unit < 1 ? "deg/s" : "m/s^2");
+                 marl_sensor_name(r->outcome.sensor), 'x' + k, cli_unit_name(r->outcome.sensor));
         json_array_append_new(scatters, cli_page_scatter(title, "degC", all, all + r->n, r->n));
     }
     free(all);
@@ -99,12 +99,10 @@ static void write_verdict(const cli_calibrated *job, char *text, size_t size)
         snprintf(text, size, "Not accepted: the recording does not bear it out. Record next: %.600s",
                  r->next);
     } else if (isfinite(r->fit.residual_rms)) {
-        double unit = r->sensor == MARL_GYRO ? DEGREE : 1;
+        double unit = cli_unit_of(r->sensor);
         snprintf(text, size, "Accepted: %s of the %s; %.3g %s rms are left. %.300s", r->model,
                  marl_sensor_name(r->sensor), r->fit.residual_rms / unit,
-                 job->kind == CLI_TURNS || job->kind == CLI_MOVES ? "deg"
-                 : r->sensor == MARL_GYRO                         ? "deg/s"
-                                                                  : marl_sensor_unit(r->sensor),
+                 job->kind == CLI_TURNS || job->kind == CLI_MOVES ? "deg" : cli_unit_name(r->sensor),
                  r->remark);
     } else {
         snprintf(text, size, "Accepted: %s of the %s. %.300s", r->model, marl_sensor_name(r->sensor),

@@ -119,16 +119,6 @@ int cli_calibrated_json(const cli_calibrated *job)
     return cli_print_json(root);
 }
 
-static double unit_of(marl_sensor sensor)
-{
-    return sensor == MARL_GYRO ? DEGREE : 1;
-}
-
-static const char *unit_name(marl_sensor sensor)
-{
-    return sensor == MARL_GYRO ? "deg/s" : marl_sensor_unit(sensor);
-}
-
 static void print_value(double value, double sigma, int decimals)
 {
     if (isfinite(sigma)) {
@@ -151,7 +141,7 @@ static void print_fit(marl_sensor sensor, const marl_fit *fit, int with_matrix)
                                                                : sensor == MARL_GYRO ? MARL_COLUMN_GYRO_X
                                                                                      : MARL_COLUMN_MAG_X) +
                                                          k)));
-        print_value(fit->bias[k] / unit_of(sensor), fit->bias_sigma[k] / unit_of(sensor),
+        print_value(fit->bias[k] / cli_unit_of(sensor), fit->bias_sigma[k] / cli_unit_of(sensor),
                     sensor == MARL_MAG ? 3 : 5);
         for (int j = 0; j < 3 && with_matrix; j++) {
             print_value(fit->matrix[k][j], fit->matrix_sigma[k][j], 5);
@@ -234,7 +224,7 @@ static void print_soak(const cli_calibrated *job)
     for (int i = 0; i < 2; i++) {
         const marl_soak_result *r = &job->soak[i];
         const marl_fit *fit = &r->outcome.fit;
-        double unit = unit_of(r->outcome.sensor);
+        double unit = cli_unit_of(r->outcome.sensor);
         if (!fit->present) {
             continue;
         }
@@ -242,7 +232,7 @@ static void print_soak(const cli_calibrated *job)
             "%s%s: bias of the %s from %.1f to %.1f degC, a curve of order %d through %zu means, %.3g %s "
             "rms off\n\n",
             i ? "\n" : "", job->log.path, i ? "accelerometer" : "gyroscope", fit->range_degC[0],
-            fit->range_degC[1], r->order, r->n, fit->residual_rms / unit, unit_name(r->outcome.sensor));
+            fit->range_degC[1], r->order, r->n, fit->residual_rms / unit, cli_unit_name(r->outcome.sensor));
         cli_print("%-8s %25s %16s %16s\n", "", i ? "bias at reference" : "bias", "per degC", "per degC^2");
         for (int k = 0; k < 3; k++) {
             cli_print("%-8s ",
@@ -257,7 +247,7 @@ static void print_soak(const cli_calibrated *job)
         cli_print("reference %.1f degC; the change over the whole range is known to %.2g %s\n",
                   fit->reference_degC,
                   fmax(r->change_sigma[0], fmax(r->change_sigma[1], r->change_sigma[2])) / unit,
-                  unit_name(r->outcome.sensor));
+                  cli_unit_name(r->outcome.sensor));
     }
 }
 

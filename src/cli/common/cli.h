@@ -161,6 +161,12 @@ void cli_warn_of_log(cli_warnings *warnings, const marl_log_report *report, cons
 void cli_print_warnings(const cli_warnings *warnings);
 json_t *cli_warnings_json(const cli_warnings *warnings);
 
+/* The file's own name, without its folders. */
+const char *cli_base_name(const char *path);
+/* The unit in which a sensor's values are shown, in SI, and its name: m/s^2, deg/s, uT. */
+double cli_unit_of(marl_sensor sensor);
+const char *cli_unit_name(marl_sensor sensor);
+
 /* NaN becomes null. */
 json_t *cli_number(double value);
 /* A text for a report; what is no text in it is replaced. */

@@ -3,7 +3,6 @@
 #include "cli/common/page_data.h"
 #include <math.h>
 #include <stdlib.h>
-#include <string.h>
 
 enum { MAX_BUCKETS = 700 };
 
@@ -74,10 +73,4 @@ marl_status cli_page_write(const char *path, const char *title, json_t *root, ma
     marl_status status = marl_page_write(path, title, text, error);
     free(text);
     return status;
-}
-
-const char *cli_base_name(const char *path)
-{
-    const char *slash = strrchr(path, '/');
-    return slash != NULL ? slash + 1 : path;
 }

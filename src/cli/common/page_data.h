@@ -25,9 +25,6 @@ json_t *cli_page_number(double value, int decimals);
 /* [w, x, y, z] */
 json_t *cli_page_quat(marl_quat q);
 
-/* A page says the file, not where it lay. */
-const char *cli_base_name(const char *path);
-
 /* Writes the page and releases `root`. */
 MARL_CHECKED marl_status cli_page_write(const char *path, const char *title, json_t *root, marl_error *error);
 

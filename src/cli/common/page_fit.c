@@ -9,16 +9,6 @@
 #define DEGREE 0.017453292519943295
 enum { MAX_POINTS = 2500, MIN_POINTS = 4 };
 
-static double unit_of(marl_sensor sensor)
-{
-    return sensor == MARL_GYRO ? DEGREE : 1;
-}
-
-static const char *unit_name(marl_sensor sensor)
-{
-    return sensor == MARL_GYRO ? "deg/s" : marl_sensor_unit(sensor);
-}
-
 /* "0.1234 +- 0.0005", or that it is open. */
 static json_t *with_sigma(double value, double sigma, int decimals)
 {
@@ -36,14 +26,14 @@ json_t *cli_page_fit_table(marl_sensor sensor, const marl_fit *fit)
     char title[64], bias[32];
     json_t *table = json_object(), *rows = json_array();
     snprintf(title, sizeof title, "What corrects the %s", marl_sensor_name(sensor));
-    snprintf(bias, sizeof bias, "bias, %s", unit_name(sensor));
+    snprintf(bias, sizeof bias, "bias, %s", cli_unit_name(sensor));
     for (int i = 0; i < 3; i++) {
         const char axis[2] = {"xyz"[i], '\0'};
         json_t *row = json_array();
         json_array_append_new(row, json_string(axis));
-        json_array_append_new(row,
-                              with_sigma(fit->bias[i] / unit_of(sensor), fit->bias_sigma[i] / unit_of(sensor),
-                                         sensor == MARL_MAG ? 3 : 5));
+        json_array_append_new(row, with_sigma(fit->bias[i] / cli_unit_of(sensor),
+                                              fit->bias_sigma[i] / cli_unit_of(sensor),
+                                              sensor == MARL_MAG ? 3 : 5));
         for (int j = 0; j < 3; j++) {
             json_array_append_new(row, with_sigma(fit->matrix[i][j], fit->matrix_sigma[i][j], 5));
         }
@@ -126,7 +116,7 @@ static json_t *sphere_json(const cli_page_points *p, marl_sensor sensor, const m
     snprintf(title, sizeof title, "The %s on the sphere", marl_sensor_name(sensor));
     json_object_set_new(root, "title", json_string(title));
     json_object_set_new(root, "name", json_string(marl_sensor_name(sensor)));
-    json_object_set_new(root, "unit", json_string(unit_name(sensor)));
+    json_object_set_new(root, "unit", json_string(cli_unit_name(sensor)));
     json_object_set_new(root, "radius", cli_number(radius));
     json_object_set_new(root, "missing", holes);
     json_object_set_new(root, "raw", raw);
@@ -166,9 +156,9 @@ static int add_residuals(json_t *scatters, const cli_page_points *p, marl_sensor
         height[i] = asin(fmax(-1, fmin(1, v[2] / length))) / DEGREE;
         off[i] = length - radius;
     }
-    snprintf(title, sizeof title, "corrected length off, %s, over azimuth", unit_name(sensor));
+    snprintf(title, sizeof title, "corrected length off, %s, over azimuth", cli_unit_name(sensor));
     json_array_append_new(scatters, cli_page_scatter(title, "deg", azimuth, off, p->n));
-    snprintf(title, sizeof title, "corrected length off, %s, over height", unit_name(sensor));
+    snprintf(title, sizeof title, "corrected length off, %s, over height", cli_unit_name(sensor));
     json_array_append_new(scatters, cli_page_scatter(title, "deg", height, off, p->n));
     free(all);
     return 1;

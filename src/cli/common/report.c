@@ -7,6 +7,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define DEGREE 0.017453292519943295
 enum { MAX_PRINTED = 16384 }; /* bytes of one call; paths and texts of files are the longest parts */
 
 /* Set when an allocation of jansson failed, or a text was too long: what is printed is not complete then. */
@@ -128,6 +129,22 @@ json_t *cli_text(const char *text)
     json_t *value = json_string(copy);
     free(copy);
     return value;
+}
+
+const char *cli_base_name(const char *path)
+{
+    const char *slash = strrchr(path, '/');
+    return slash != NULL ? slash + 1 : path;
+}
+
+double cli_unit_of(marl_sensor sensor)
+{
+    return sensor == MARL_GYRO ? DEGREE : 1;
+}
+
+const char *cli_unit_name(marl_sensor sensor)
+{
+    return sensor == MARL_GYRO ? "deg/s" : marl_sensor_unit(sensor);
 }
 
 int cli_memory_failed(void)

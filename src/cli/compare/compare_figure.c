@@ -175,9 +175,7 @@ static double score_of(const cli_comparison *job, const cli_run *run)
 /* What came out, the best first: "lift.csv: kalman 0.94 deg rms, complementary 2.57". */
 static void write_title(const cli_comparison *job, drawing *d, const cli_run *const *drawn, size_t n)
 {
-    const char *name = strrchr(drawn[0]->of->log_path, '/');
-    int used =
-        snprintf(d->title, sizeof d->title, "%.120s: ", name != NULL ? name + 1 : drawn[0]->of->log_path);
+    int used = snprintf(d->title, sizeof d->title, "%.120s: ", cli_base_name(drawn[0]->of->log_path));
     double last = -1;
     for (size_t k = 0; k < n && k < MAX_TITLED && used > 0 && (size_t)used < sizeof d->title; k++) {
         const cli_run *next = NULL;

@@ -337,7 +337,7 @@ static void write_verdict(const cli_comparison *job, char *text, size_t size)
                           job->cases);
         } else {
             n += snprintf(text + n, size - (size_t)n, " %s: %.2f more (%.2f to %.2f)%s.", name, k->difference,
-                          k->low, k->high, k->low > 0 ? "" : ", not told apart");
+                          k->low, k->high, k->low > 0 ? "" : ", no difference shown");
         }
     }
     if (n > 0 && (size_t)n < size && !best->over_logs) {

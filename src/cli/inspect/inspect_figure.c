@@ -8,8 +8,6 @@
 #define DEGREE 0.017453292519943295
 enum { COLUMNS = 3 };
 
-static const char *const units[MARL_SENSOR_COUNT] = {"m/s^2", "deg/s", "uT"};
-
 /* All numbers of the figure, released together. */
 typedef struct numbers {
     size_t n;
@@ -23,11 +21,6 @@ static double *feed(numbers *all, size_t n)
     all->block[all->n++] = block;
     all->no_memory |= block == NULL;
     return block;
-}
-
-static double unit_of(int sensor)
-{
-    return sensor == MARL_GYRO ? DEGREE : 1.0;
 }
 
 static void add_curve(marl_panel *panel, int axis, int like, const double *x, const double *y, size_t n)
@@ -65,9 +58,9 @@ static void add_traces(marl_panel *panel, const cli_inspected *seen, int sensor,
         if (s->fresh & (1u << sensor)) {
             const marl_vec3 *v = reading(s, sensor);
             block[at] = 1e-9 * (double)s->t_ns;
-            block[n + at] = (double)v->x / unit_of(sensor);
-            block[2 * n + at] = (double)v->y / unit_of(sensor);
-            block[3 * n + at] = (double)v->z / unit_of(sensor);
+            block[n + at] = (double)v->x / cli_unit_of((marl_sensor)sensor);
+            block[2 * n + at] = (double)v->y / cli_unit_of((marl_sensor)sensor);
+            block[3 * n + at] = (double)v->z / cli_unit_of((marl_sensor)sensor);
             at++;
         }
     }
@@ -90,7 +83,7 @@ static void add_allan(marl_panel *panel, const marl_sensor_noise *noise, int sen
         }
         for (size_t i = 0; i < a->n; i++) {
             x[i] = a->point[i].tau_s;
-            y[i] = a->point[i].deviation > 0 ? a->point[i].deviation / unit_of(sensor) : NAN;
+            y[i] = a->point[i].deviation > 0 ? a->point[i].deviation / cli_unit_of((marl_sensor)sensor) : NAN;
         }
         add_curve(panel, k, other ? (int)before : 0, x, y, a->n);
     }
@@ -109,7 +102,7 @@ static void add_spectrum(marl_panel *panel, const marl_sensor_spectrum *spectrum
         }
         for (size_t i = 1; i < s->bins; i++) {
             x[i - 1] = s->step_hz * (double)i;
-            y[i - 1] = s->density[i] > 0 ? s->density[i] / unit_of(sensor) : NAN;
+            y[i - 1] = s->density[i] > 0 ? s->density[i] / cli_unit_of((marl_sensor)sensor) : NAN;
         }
         add_curve(panel, k, other ? (int)before : 0, x, y, s->bins - 1);
     }
@@ -121,9 +114,10 @@ static void add_row(marl_figure *figure, const cli_inspected *seen, int sensor, 
 {
     marl_panel *panel = &figure->panel[figure->panels];
     const cli_inspected *other = seen->against;
-    snprintf(labels[0], sizeof labels[0], "%s, %s", marl_sensor_name((marl_sensor)sensor), units[sensor]);
-    snprintf(labels[1], sizeof labels[1], "Allan deviation, %s", units[sensor]);
-    snprintf(labels[2], sizeof labels[2], "density, %s/sqrt(Hz)", units[sensor]);
+    snprintf(labels[0], sizeof labels[0], "%s, %s", marl_sensor_name((marl_sensor)sensor),
+             cli_unit_name((marl_sensor)sensor));
+    snprintf(labels[1], sizeof labels[1], "Allan deviation, %s", cli_unit_name((marl_sensor)sensor));
+    snprintf(labels[2], sizeof labels[2], "density, %s/sqrt(Hz)", cli_unit_name((marl_sensor)sensor));
     panel[0] = (marl_panel){.x_label = "time, s", .y_label = labels[0]};
     panel[1] = (marl_panel){.x_label = "averaging time, s", .y_label = labels[1], .logarithmic = 1};
     panel[2] = (marl_panel){.x_label = "frequency, Hz", .y_label = labels[2], .logarithmic = 1};

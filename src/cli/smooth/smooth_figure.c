@@ -121,7 +121,6 @@ static void fill(marl_figure *f, const traces *t)
 marl_status cli_smooth_figure(const cli_smoothed *job, const char *path, marl_error *error)
 {
     const marl_smoothed *s = &job->smoothed;
-    const char *slash = strrchr(job->log.path, '/');
     char title[300];
     traces t = {0};
     marl_figure *figure = calloc(1, sizeof *figure);
@@ -130,8 +129,7 @@ marl_status cli_smooth_figure(const cli_smoothed *job, const char *path, marl_er
         status = marl_fail(error, MARL_ERR_SYSTEM, "no memory for the figure");
     } else {
         snprintf(title, sizeof title, "smoothed %.60s: standard deviation %.3f deg tilt, %.3f deg heading",
-                 slash != NULL ? slash + 1 : job->log.path, s->sigma_tilt_rms / DEGREE,
-                 s->sigma_heading_rms / DEGREE);
+                 cli_base_name(job->log.path), s->sigma_tilt_rms / DEGREE, s->sigma_heading_rms / DEGREE);
         fill_rows(&t, s);
         fill_knots(&t, s);
         figure->title = title;

@@ -39,7 +39,7 @@ static int print_json(const marl_verification *v, const cli_warnings *warnings)
     return cli_print_json(root);
 }
 
-/* Drift of the bias is told from a wrong matrix. */
+/* Drift of the bias, and a wrong matrix: two things. */
 static void print_gyro(const marl_verification *v)
 {
     if (v->drifted && v->sensor[MARL_GYRO].holds) {
@@ -63,12 +63,11 @@ static int print_table(const marl_verification *v, const char *calibration, cons
               "n", "unit", "rms found", "expected", "limit", "would show");
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_verified *s = &v->sensor[i];
-        const double unit = i == MARL_GYRO ? DEGREE : 1;
+        const double unit = cli_unit_of((marl_sensor)i);
         if (s->present) {
             cli_print("%-6s %-26s %8zu  %-6s %12.5f %12.5f %12.5f %12.5f  %s\n",
-                      marl_sensor_name((marl_sensor)i), what[i], s->n,
-                      i == MARL_GYRO ? "deg/s" : marl_sensor_unit((marl_sensor)i), s->found_rms / unit,
-                      s->expected_rms / unit, s->limit / unit, s->would_show / unit,
+                      marl_sensor_name((marl_sensor)i), what[i], s->n, cli_unit_name((marl_sensor)i),
+                      s->found_rms / unit, s->expected_rms / unit, s->limit / unit, s->would_show / unit,
                       s->holds ? "holds" : "DOES NOT HOLD");
         }
     }

@@ -13,15 +13,14 @@ static json_t *sensors_table(const marl_verification *v)
     json_t *rows = json_array();
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_verified *s = &v->sensor[i];
-        double unit = i == MARL_GYRO ? DEGREE : 1;
+        double unit = cli_unit_of((marl_sensor)i);
         if (s->present) {
-            json_array_append_new(rows, json_pack("[s,s,i,o,o,o,o,s]", marl_sensor_name((marl_sensor)i),
-                                                  i == MARL_GYRO ? "deg/s" : marl_sensor_unit((marl_sensor)i),
-                                                  (int)s->n, cli_page_number(s->found_rms / unit, 5),
-                                                  cli_page_number(s->expected_rms / unit, 5),
-                                                  cli_page_number(s->limit / unit, 5),
-                                                  cli_page_number(s->would_show / unit, 5),
-                                                  s->holds ? "holds" : "does not hold"));
+            json_array_append_new(
+                rows,
+                json_pack("[s,s,i,o,o,o,o,s]", marl_sensor_name((marl_sensor)i),
+                          cli_unit_name((marl_sensor)i), (int)s->n, cli_page_number(s->found_rms / unit, 5),
+                          cli_page_number(s->expected_rms / unit, 5), cli_page_number(s->limit / unit, 5),
+                          cli_page_number(s->would_show / unit, 5), s->holds ? "holds" : "does not hold"));
         }
     }
     return json_pack("{s:s,s:o,s:o}", "title", "Found against expected", "columns",

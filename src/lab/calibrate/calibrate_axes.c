@@ -74,23 +74,6 @@ static size_t collect_pairs(const marl_log *log, const double arrange[3][3], pai
     return n;
 }
 
-static void rotation(const double v[3], double r[3][3])
-{
-    double angle = sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]);
-    double s = angle > 0 ? sin(angle) / angle : 1, c = angle > 0 ? (1 - cos(angle)) / (angle * angle) : 0.5;
-    for (int i = 0; i < 3; i++) {
-        for (int k = 0; k < 3; k++) {
-            r[i][k] = (i == k ? cos(angle) : 0) + c * v[i] * v[k];
-        }
-    }
-    r[0][1] -= s * v[2];
-    r[1][0] += s * v[2];
-    r[0][2] += s * v[1];
-    r[2][0] -= s * v[1];
-    r[1][2] -= s * v[0];
-    r[2][1] += s * v[0];
-}
-
 /* The rotation that keeps up . R field the same in all windows but those of one part (PARTS = in all).
  * Returns 0 when they do not determine it. */
 static int find_rotation(const pair *pairs, size_t n, size_t part, double turn[3])
@@ -99,7 +82,7 @@ static int find_rotation(const pair *pairs, size_t n, size_t part, double turn[3
     memset(turn, 0, 3 * sizeof *turn);
     for (int round = 0; round < ROUNDS; round++) {
         double r[3][3];
-        rotation(turn, r);
+        lab_rotation(turn, r);
         memset(normal, 0, sizeof normal);
         memset(right, 0, sizeof right);
         for (size_t i = 0; i < n; i++) {
@@ -175,7 +158,7 @@ static marl_status turn_mag(const marl_log *corrected, int southern, marl_calibr
     multiply((const double(*)[3])arrange, fit->matrix);
     r->turned = r->turned && found;
     if (r->turned) {
-        rotation(turn, whole);
+        lab_rotation(turn, whole);
         multiply((const double(*)[3])whole, fit->matrix);
     }
     free(pairs);

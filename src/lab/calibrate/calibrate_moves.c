@@ -59,7 +59,7 @@ static double add_move(const lab_rest *a, const lab_rest *b, const lab_move *m, 
     return sqrt(worst);
 }
 
-/* One round: steps the matrix; *covariance is that of its elements. 0 when they cannot be told apart. */
+/* One round: steps the matrix; *covariance is that of its elements. 0 when they cannot be separated. */
 static int fit_round(const marl_log *log, const lab_rest *rests, marl_moves_result *r, double matrix[3][3],
                      double covariance[N * N])
 {

@@ -103,7 +103,7 @@ static double allow_for_lag(marl_soak_result *r)
         return lag;
     } else if (depends && sigma > MAX_LAG_S) {
         snprintf(o->remark, sizeof o->remark,
-                 "this warming does not tell whether the thermometer lags; %.0f s are in the standard "
+                 "this warming does not show whether the thermometer lags; %.0f s are in the standard "
                  "errors; let it "
                  "cool down again in the same recording",
                  MAX_LAG_S);

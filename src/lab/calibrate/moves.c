@@ -1,21 +1,13 @@
 /* SPDX-License-Identifier: MIT
  * Moves from rest to rest. */
 #include "lab/calibrate/moves.h"
+#include "lab/calibrate/corrected_log.h"
 #include "lab/log/reading.h"
 #include "lab/maths/linear.h"
 #include "lab/maths/statistics.h"
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
-
-static int scale_to_one(double v[3])
-{
-    double length = sqrt(lab_dot3(v, v));
-    for (int k = 0; k < 3 && length > 0; k++) {
-        v[k] /= length;
-    }
-    return length > 0;
-}
 
 static void add_vector(lab_moments m[3], marl_vec3 v)
 {
@@ -51,9 +43,9 @@ static int fill_rest(const marl_log *log, const marl_calibration_record *record,
     }
     if (record->fit[MARL_MAG].present && field[0].n > 0) {
         marl_fit_apply(&record->fit[MARL_MAG], raw, pose->temp, r->north);
-        r->has_north = scale_to_one(r->north);
+        r->has_north = lab_unit_vector(r->north, r->north) > 0;
     }
-    return rate[0].n > 0 && scale_to_one(r->up);
+    return rate[0].n > 0 && lab_unit_vector(r->up, r->up) > 0;
 }
 
 marl_status lab_rests_find(const marl_log *log, const marl_calibration_record *record, lab_rest **rests,
@@ -74,20 +66,6 @@ marl_status lab_rests_find(const marl_log *log, const marl_calibration_record *r
     }
     marl_poses_free(&poses);
     return status;
-}
-
-/* exp of the cross product with v, by the formula of Rodrigues. */
-static void rotation_of(const double v[3], double r[3][3])
-{
-    double angle = sqrt(lab_dot3(v, v));
-    double a = angle > 1e-9 ? sin(angle) / angle : 1,
-           b = angle > 1e-9 ? (1 - cos(angle)) / (angle * angle) : 0.5;
-    for (int i = 0; i < 3; i++) {
-        int j = (i + 1) % 3, k = (i + 2) % 3;
-        r[i][i] = 1 - b * (v[j] * v[j] + v[k] * v[k]);
-        r[i][j] = b * v[i] * v[j] - a * v[k];
-        r[i][k] = b * v[i] * v[k] + a * v[j];
-    }
 }
 
 /* Turns the columns of m by a step. */
@@ -114,7 +92,7 @@ static void advance(lab_move *m, const double raw[3], const double matrix[3][3],
             m->slope[e][k] += m->rotation[e / 3][k] * raw[e % 3] * dt;
         }
     }
-    rotation_of(turn, step);
+    lab_rotation(turn, step);
     turn_by((const double(*)[3])step, m->rotation);
     m->angle += sqrt(lab_dot3(turn, turn));
 }

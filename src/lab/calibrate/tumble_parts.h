@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * What a tumble tells beyond the surface: the dip of the field, and a hard iron that drifts. */
+ * What a tumble shows beyond the surface: the dip of the field, and a hard iron that drifts. */
 #ifndef LAB_TUMBLE_PARTS_H
 #define LAB_TUMBLE_PARTS_H
 

@@ -225,7 +225,7 @@ static int keep_best(marl_axes_fit *fit, const trial *t)
 }
 
 /* By how much more each of the others leaves than the best, block by block: the least of the means, in its
- * standard errors. Parts of a recording that do not tell add nothing to either. */
+ * standard errors. Parts of a recording that show nothing add nothing to either. */
 static double margin_of(const lab_axes_windows *all, int best, int candidates)
 {
     double least = INFINITY;

@@ -85,3 +85,16 @@ void lab_cross3(const double a[3], const double b[3], double out[3])
         out[i] = a[j] * b[k] - a[k] * b[j];
     }
 }
+
+void lab_rotation(const double v[3], double r[3][3])
+{
+    double angle = sqrt(lab_dot3(v, v));
+    double a = angle > 1e-9 ? sin(angle) / angle : 1,
+           b = angle > 1e-9 ? (1 - cos(angle)) / (angle * angle) : 0.5;
+    for (int i = 0; i < 3; i++) {
+        int j = (i + 1) % 3, k = (i + 2) % 3;
+        r[i][i] = 1 - b * (v[j] * v[j] + v[k] * v[k]);
+        r[i][j] = b * v[i] * v[j] - a * v[k];
+        r[i][k] = b * v[i] * v[k] + a * v[j];
+    }
+}

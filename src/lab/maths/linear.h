@@ -21,6 +21,8 @@ int lab_eigen(int n, double *a, double *value);
 /* a . b and a x b; out is neither of them. */
 double lab_dot3(const double a[3], const double b[3]);
 void lab_cross3(const double a[3], const double b[3], double out[3]);
+/* The rotation by |v| rad about v, by the formula of Rodrigues. */
+void lab_rotation(const double v[3], double r[3][3]);
 /* Singular values of a 3 by 3 matrix, descending; 0 when it is not finite. */
 int lab_singular_values(const double a[9], double value[3]);
 

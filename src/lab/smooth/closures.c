@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Closures of a smoothed log: rests in which the board lay as it did before. */
-#include "lab/log/reading.h"
+#include "lab/log/series.h"
 #include "lab/maths/linear.h"
 #include "marlinspike/smooth.h"
 #include <math.h>
@@ -91,20 +91,13 @@ static double angle_between(const double a[3], const double b[3])
     return atan2(sqrt(lab_dot3(c, c)), lab_dot3(a, b));
 }
 
-static double turn_between(marl_quat a, marl_quat b)
-{
-    marl_quat d = marl_quat_product(marl_quat_conjugate(a), b);
-    double v = sqrt((double)d.x * (double)d.x + (double)d.y * (double)d.y + (double)d.z * (double)d.z);
-    return 2 * atan2(v, fabs((double)d.w));
-}
-
 /* How far the attitude went away between the two, rad. */
 static double went_away(const marl_smoothed *s, const rest *a, const rest *b)
 {
     double farthest = 0;
     for (size_t i = 0; i < s->n; i++) {
         if (s->row[i].t_ns > a->span.to_ns && s->row[i].t_ns < b->span.from_ns) {
-            farthest = fmax(farthest, turn_between(a->q, s->row[i].q));
+            farthest = fmax(farthest, lab_quat_angle(a->q, s->row[i].q));
         }
     }
     return farthest;
@@ -132,7 +125,7 @@ marl_status marl_smooth_closures(const marl_log *log, const marl_smoothed *s, ma
             double away = is_same(&rests[a], &rests[b], with_mag) ? went_away(s, &rests[a], &rests[b]) : 0;
             if (away > MOVED) {
                 closures->at[closures->n++] = (marl_closure){rests[a].span, rests[b].span, away / DEGREE,
-                                                             turn_between(rests[a].q, rests[b].q) / DEGREE,
+                                                             lab_quat_angle(rests[a].q, rests[b].q) / DEGREE,
                                                              hypot(rests[a].sigma, rests[b].sigma) / DEGREE};
                 break;
             }

@@ -1,9 +1,9 @@
 #!/usr/bin/env bash
 # SPDX-License-Identifier: MIT
-# Makes the pictures in this folder from the demo data: make.sh TOOL. Needs Xvfb, xterm and ImageMagick.
+# Makes the pictures in docs/screenshots from the demo data: screenshots.sh TOOL. Needs Xvfb, xterm and ImageMagick.
 set -euo pipefail
 tool=$(realpath "$1")
-here=$(realpath "$(dirname "$0")")
+here=$(realpath "$(dirname "$0")/screenshots")
 data=$(realpath "$here/../../data")
 work=$(mktemp -d)
 trap 'rm -rf "$work"; kill "${server:-0}" 2>/dev/null || true' EXIT
