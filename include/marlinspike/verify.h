@@ -18,7 +18,8 @@ typedef struct marl_verified {
     double found_rms;    /* m/s^2, rad/s, uT */
     double expected_rms; /* by the noise and by the standard errors of the calibration */
     double limit;        /* of found_rms: noise alone exceeds it once in a hundred recordings */
-    double would_show;   /* the error of one axis's bias that would have reached the limit */
+    double would_show;   /* the error of one axis's bias that would have reached the limit; NaN where no
+                            size would along some axis */
     size_t n;            /* poses, rests, readings */
 } marl_verified;
 

@@ -64,10 +64,14 @@ static int print_table(const marl_verification *v, const char *calibration, cons
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_verified *s = &v->sensor[i];
         const double unit = cli_unit_of((marl_sensor)i);
+        char would_show[24] = "-";
+        if (isfinite(s->would_show)) {
+            snprintf(would_show, sizeof would_show, "%.5f", s->would_show / unit);
+        }
         if (s->present) {
-            cli_print("%-6s %-26s %8zu  %-6s %12.5f %12.5f %12.5f %12.5f  %s\n",
+            cli_print("%-6s %-26s %8zu  %-6s %12.5f %12.5f %12.5f %12s  %s\n",
                       marl_sensor_name((marl_sensor)i), what[i], s->n, cli_unit_name((marl_sensor)i),
-                      s->found_rms / unit, s->expected_rms / unit, s->limit / unit, s->would_show / unit,
+                      s->found_rms / unit, s->expected_rms / unit, s->limit / unit, would_show,
                       s->holds ? "holds" : "DOES NOT HOLD");
         }
     }

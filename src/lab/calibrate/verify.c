@@ -274,7 +274,9 @@ static void verify_mag(const marl_calibration_record *record, const marl_log *lo
         decide(v, squares / (double)v->n, &e);
         find_mag_bias(fit, log, all);
         v->holds = v->holds && mag_bias_holds(all);
-        v->would_show = fmax(all->mag_bias_limit[0], fmax(all->mag_bias_limit[1], all->mag_bias_limit[2]));
+        const double *limit = all->mag_bias_limit;
+        int open = isnan(limit[0] + limit[1] + limit[2]); /* along some axis any bias would pass */
+        v->would_show = open ? NAN : fmax(limit[0], fmax(limit[1], limit[2]));
     }
 }
 
