@@ -6,7 +6,6 @@
 
 #include "marlinspike/board.h"
 #include "marlinspike/correction.h"
-#include "marlinspike/csv_line.h"
 #include "marlinspike/estimator.h"
 #include "marlinspike/packet.h"
 #include "marlinspike/still.h"

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * Allan deviation, and the noise of a sensor from it. */
+ * Allan deviation, the noise of a sensor from it, and whether that of two recordings is alike. */
 #ifndef MARLINSPIKE_NOISE_H
 #define MARLINSPIKE_NOISE_H
 
@@ -74,6 +74,29 @@ MARL_CHECKED marl_status marl_sheet_of_recording(const marl_log *log,
  * there is none of at least 16 readings. */
 MARL_CHECKED marl_status marl_noise_of_log(const marl_log *log, const marl_inspection *inspection,
                                            marl_sensor sensor, marl_sensor_noise *noise, marl_error *error);
+
+/* To see whether a sheet is right, by a recording and one that was simulated by it: where the second differs
+ * most from the first, measured by what may be by chance. */
+typedef struct marl_difference {
+    int holds;
+    double at;    /* averaging time in s, or frequency in Hz */
+    double ratio; /* of the second one's deviation or density to the first one's */
+    double limit; /* greatest ratio (or 1 / ratio) that would hold there */
+} marl_difference;
+
+typedef struct marl_consistency {
+    unsigned axes; /* bit 0 x, ...: in both at rest; 0 = nothing to compare */
+    int holds;     /* all of them */
+    marl_difference allan[3], spectrum[3];
+} marl_consistency;
+
+/* Allan deviations an octave apart, and the spectrum in thirds of an octave, of one sensor. They hold within
+ * 10 %, or within the scatter that 1 % of all sensors with the same noise exceed anywhere, whichever is
+ * wider.
+ */
+marl_consistency marl_compare_noise(const marl_sensor_noise *noise, const marl_sensor_spectrum *spectrum,
+                                    const marl_sensor_noise *other_noise,
+                                    const marl_sensor_spectrum *other_spectrum);
 
 #ifdef __cplusplus
 }

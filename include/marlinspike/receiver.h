@@ -1,10 +1,13 @@
 /* SPDX-License-Identifier: MIT
  * The desk's end of a device stream: bytes in, rows out. Packets (docs/schema/stream.cddl) and CSV lines
- * are recognised by their content; a stream may start in the middle and lose bytes anywhere. */
+ * are recognised by their content; a stream may start in the middle and lose bytes anywhere. Back to the
+ * board go messages, as packets ready for the line. */
 #ifndef MARLINSPIKE_RECEIVER_H
 #define MARLINSPIKE_RECEIVER_H
 
+#include "marlinspike/calibration.h"
 #include "marlinspike/log.h"
+#include "marlinspike/packet.h"
 #include "marlinspike/telemetry.h"
 
 #ifdef __cplusplus
@@ -63,6 +66,21 @@ MARL_CHECKED marl_status marl_receiver_ack(marl_receiver *receiver, marl_ack *ac
  * together with the sensors that the board named. */
 const marl_log_info *marl_receiver_info(const marl_receiver *receiver);
 const marl_stream_report *marl_receiver_report(const marl_receiver *receiver);
+
+typedef struct marl_message {
+    marl_item_kind kind; /* IDENTIFY, CALIBRATION, TUNING, COMMIT, ZERO or SAMPLE */
+    uint32_t number;
+    const marl_calibration_record *calibration; /* of a CALIBRATION */
+    const marl_tuning *tuning;                  /* of a TUNING */
+    const marl_sample *sample;                  /* of a SAMPLE */
+} marl_message;
+
+enum { MARL_MESSAGE_MAX = MARL_PACKET_SIZE(MARL_ITEM_MAX) + 1 };
+
+/* The packet with a zero before it, which ends whatever noise stood on the line. MARL_ERR_ARGUMENT when what
+ * the kind needs is missing, MARL_ERR_CAPACITY when it is longer than a board takes. */
+MARL_CHECKED marl_status marl_message_make(const marl_message *message, uint8_t bytes[MARL_MESSAGE_MAX],
+                                           size_t *n, marl_error *error);
 
 #ifdef __cplusplus
 }

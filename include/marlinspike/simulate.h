@@ -5,11 +5,11 @@
 #define MARLINSPIKE_SIMULATE_H
 
 #include "marlinspike/error.h"
+#include "marlinspike/files.h"
 #include "marlinspike/quat.h"
 #include "marlinspike/sample.h"
 #include "marlinspike/scene.h"
 #include "marlinspike/sensor_model.h"
-#include "marlinspike/sheet_file.h"
 
 #ifdef __cplusplus
 extern "C" {

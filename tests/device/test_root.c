@@ -2,7 +2,7 @@
  * The root against the host's double root, which rounds correctly to float (it has more than 2 * 24 + 2
  * digits). */
 #include "check_main.h"
-#include "marlinspike/root.h"
+#include "device/math/root.h"
 #include "random_values.h"
 
 static void check_both(float x)

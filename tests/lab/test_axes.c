@@ -2,7 +2,7 @@
  * Axes mixed up on purpose, in simulated tumbles. */
 #include "check_main.h"
 #include "marlinspike/axes.h"
-#include "marlinspike/sheet_file.h"
+#include "marlinspike/files.h"
 #include "memory_log.h"
 #include "random_values.h"
 

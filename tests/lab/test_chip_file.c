@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include "check_main.h"
-#include "marlinspike/chip_file.h"
+#include "marlinspike/files.h"
 #include "temporary.h"
 #include <math.h>
 

@@ -2,7 +2,7 @@
  * Rates, gaps and rest; and the gyroscope's bias from rest with a true standard error. */
 #include "check_main.h"
 #include "marlinspike/calibrate.h"
-#include "marlinspike/sheet_file.h"
+#include "marlinspike/files.h"
 #include "memory_log.h"
 #include "random_values.h"
 

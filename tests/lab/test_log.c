@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Logs: what is understood, what is refused and how it is told. */
 #include "check_main.h"
+#include "marlinspike/files.h"
 #include "marlinspike/log.h"
-#include "marlinspike/sheet_file.h"
 #include "random_values.h"
 #include "temporary.h"
 

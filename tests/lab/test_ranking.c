@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The order of tunings and how sure it is, on errors that are made up. */
 #include "check_main.h"
-#include "marlinspike/ranking.h"
+#include "marlinspike/compare.h"
 #include "random_values.h"
 
 enum { RATE = 20 };

@@ -2,8 +2,8 @@
  * Replay: the same bits each time, the right refusals, and estimates that hold on the lift. */
 #include "check_main.h"
 #include "marlinspike/calibrate.h"
+#include "marlinspike/files.h"
 #include "marlinspike/replay.h"
-#include "marlinspike/sheet_file.h"
 #include "memory_log.h"
 #include "random_values.h"
 #include <stdio.h>

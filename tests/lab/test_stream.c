@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The two ends of the stream, each written on its own: what one writes the other reads. */
 #include "check_main.h"
-#include "marlinspike/message.h"
 #include "marlinspike/receiver.h"
 #include "random_values.h"
 

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The station on the simulated board, spoken to as the tool speaks to it. */
 #include "check_main.h"
-#include "marlinspike/message.h"
-#include "marlinspike/sheet_file.h"
+#include "marlinspike/files.h"
+#include "marlinspike/receiver.h"
 #include "port_test.h"
 #include <string.h>
 

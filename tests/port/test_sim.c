@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: MIT
  * The simulated board as a board: readings against the true motion, faults against what comes of them. */
 #include "check_main.h"
+#include "device/link/store.h"
 #include "marlinspike/digest.h"
-#include "marlinspike/sheet_file.h"
-#include "marlinspike/store.h"
+#include "marlinspike/files.h"
 #include "port_test.h"
 #include "shackle.h"
 #include <string.h>

@@ -3,7 +3,9 @@
 #ifndef CLI_H
 #define CLI_H
 
-#include "marlinspike/show.h"
+#include "marlinspike/figure.h"
+#include "marlinspike/lab.h"
+#include "marlinspike/page.h"
 #include <jansson.h>
 #include <popt.h>
 

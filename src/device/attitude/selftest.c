@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The boot self-test. Operands are volatile, so that the machine computes and not the compiler. */
 #include "marlinspike/selftest.h"
-#include "marlinspike/root.h"
+#include "device/math/root.h"
 #include <float.h>
 #include <stddef.h>
 #include <stdint.h>

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The streaming application: messages and their acknowledgements, and what the store keeps. */
 #include "device/link/app_parts.h"
+#include "device/link/store.h"
 #include "device/math/attitude_math.h"
-#include "marlinspike/store.h"
 #include <string.h>
 
 enum { KEEP_CALIBRATION = 1, KEEP_TUNING = 2 };

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The store. A record: magic, number, length, CRC-32 over number, length and contents (each 4 bytes,
  * little-endian), contents, 0xff up to the end of a unit. */
-#include "marlinspike/store.h"
+#include "device/link/store.h"
 #include "marlinspike/digest.h"
 #include <string.h>
 

@@ -3,7 +3,7 @@
 #ifndef MARL_FLOAT_MATH_H
 #define MARL_FLOAT_MATH_H
 
-#include "marlinspike/root.h"
+#include "device/math/root.h"
 #include <float.h>
 #include <math.h>
 

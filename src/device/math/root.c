@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The correctly rounded square root. */
-#include "marlinspike/root.h"
+#include "device/math/root.h"
 #include "device/math/float_math.h"
 #include <stdint.h>
 #include <string.h>

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Ranking with a bootstrap over blocks of time. */
-#include "marlinspike/ranking.h"
 #include "lab/maths/statistics.h"
+#include "marlinspike/compare.h"
 #include "marlinspike/random.h"
 #include <math.h>
 #include <stdlib.h>

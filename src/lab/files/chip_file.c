@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Chip tables as JSON. */
-#include "marlinspike/chip_file.h"
 #include "lab/files/json_file.h"
 #include "lab/log/units.h"
+#include "marlinspike/files.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>

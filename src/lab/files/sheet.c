@@ -2,7 +2,7 @@
  * Sensor sheets. */
 #include "lab/files/json_file.h"
 #include "lab/log/units.h"
-#include "marlinspike/sheet_file.h"
+#include "marlinspike/files.h"
 #include <math.h>
 #include <string.h>
 

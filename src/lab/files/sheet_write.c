@@ -2,7 +2,7 @@
  * Writing sensor sheets. */
 #include "lab/files/json_file.h"
 #include "marlinspike/calibration.h"
-#include "marlinspike/sheet_file.h"
+#include "marlinspike/files.h"
 
 static void put_number(json_t **sensor, const char *key, double value)
 {

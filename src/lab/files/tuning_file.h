@@ -4,7 +4,7 @@
 #define LAB_TUNING_FILE_H
 
 #include "lab/files/json_file.h"
-#include "marlinspike/tuning_file.h"
+#include "marlinspike/files.h"
 
 /* A file alone, without changes behind it. */
 MARL_CHECKED marl_status lab_tuning_file_read(marl_named_tuning *tuning, const char *path, marl_error *error);

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Noise against noise. */
-#include "marlinspike/consistency.h"
 #include "lab/maths/statistics.h"
+#include "marlinspike/noise.h"
 #include <math.h>
 
 #define MIN_LIMIT 1.1

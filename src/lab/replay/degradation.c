@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Decimation, dropout and jitter. */
-#include "marlinspike/degradation.h"
+#include "marlinspike/replay.h"
 #include <math.h>
 #include <string.h>
 

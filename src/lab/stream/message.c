@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Messages to a board, by libcbor. */
-#include "marlinspike/message.h"
 #include "lab/stream/stream_keys.h"
+#include "marlinspike/receiver.h"
 #include <cbor.h>
 #include <math.h>
 #include <stdlib.h>

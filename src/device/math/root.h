@@ -1,12 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The square root of the path from sample to attitude: correctly rounded on every machine. Parts with
  * an FPU use its instruction; others an integer method, because the C library's root drags in errno. */
-#ifndef MARLINSPIKE_ROOT_H
-#define MARLINSPIKE_ROOT_H
-
-#ifdef __cplusplus
-extern "C" {
-#endif
+#ifndef MARL_ROOT_H
+#define MARL_ROOT_H
 
 /* IEEE 754 square root, rounded to nearest even: NaN for x < 0 and for NaN, -0 for -0. */
 float marl_root(float x);
@@ -14,7 +10,4 @@ float marl_root(float x);
 /* The same bits by integer arithmetic alone, digit by digit. */
 float marl_root_soft(float x);
 
-#ifdef __cplusplus
-}
-#endif
 #endif

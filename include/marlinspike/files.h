@@ -1,8 +1,10 @@
 /* SPDX-License-Identifier: MIT
- * Tunings as JSON (docs/formats.md). */
-#ifndef MARLINSPIKE_TUNING_FILE_H
-#define MARLINSPIKE_TUNING_FILE_H
+ * Tunings, sensor sheets and chip tables as JSON files (docs/formats.md). Errors of all readers:
+ * MARL_ERR_INPUT names file, line and key. */
+#ifndef MARLINSPIKE_FILES_H
+#define MARLINSPIKE_FILES_H
 
+#include "marlinspike/chip.h"
 #include "marlinspike/error.h"
 #include "marlinspike/sheet.h"
 #include "marlinspike/tuning.h"
@@ -31,6 +33,16 @@ MARL_CHECKED marl_status marl_tuning_write(const marl_named_tuning *tuning, cons
  * the thresholds of the weighting from the errors that the sheet states. Nothing is searched. Sensors that
  * the sheet does not have keep the general defaults. */
 marl_tuning marl_tuning_for_sheet(marl_filter filter, const marl_sheet *sheet);
+
+/* The made-up nine-axis Grommet chip, consumer grade; the same as data/sheets/grommet.json. */
+marl_sheet marl_sheet_grommet(void);
+
+MARL_CHECKED marl_status marl_sheet_read(marl_sheet *sheet, const char *path, marl_error *error);
+/* In SI units; what is zero is left out. */
+MARL_CHECKED marl_status marl_sheet_write(const marl_sheet *sheet, const char *path, marl_error *error);
+
+/* MARL_ERR_INPUT names the allowed range, too. */
+MARL_CHECKED marl_status marl_chip_read_file(marl_chip *chip, const char *path, marl_error *error);
 
 #ifdef __cplusplus
 }

@@ -2,16 +2,12 @@
  * Log lines as text, for reading on a terminal: the same columns as a log file (docs/formats.md), with
  * a fixed number of decimals, made without stdio. Packets (telemetry.h) carry more and are checked; these are
  * not. */
-#ifndef MARLINSPIKE_CSV_LINE_H
-#define MARLINSPIKE_CSV_LINE_H
+#ifndef MARL_CSV_LINE_H
+#define MARL_CSV_LINE_H
 
 #include "marlinspike/quat.h"
 #include "marlinspike/sample.h"
 #include <stddef.h>
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 enum { MARL_CSV_LINE_MAX = 320 };
 
@@ -23,7 +19,4 @@ size_t marl_csv_line_header(char line[MARL_CSV_LINE_MAX], uint8_t sensors, int w
 size_t marl_csv_line_row(char line[MARL_CSV_LINE_MAX], uint8_t sensors, int with_q, const marl_sample *sample,
                          const marl_quat *q);
 
-#ifdef __cplusplus
-}
-#endif
 #endif
