@@ -27,6 +27,10 @@
 #define HEADING_RATE 0.0157f
 #define SETTLING_TIME 5.0f
 #define MAX_HEADING_TURN 4.0f
+/* The field's reference follows at least with this share, and with half of it where the excess is so many
+ * times the variance of a reading. */
+#define FIELD_MIN_SHARE 0.1f
+#define FIELD_HALF_SHARE 4.0f
 /* Horizontal field below which there is no heading, uT. */
 #define MIN_LEVEL_FIELD 1.0f
 
@@ -205,8 +209,9 @@ static void correct_heading(marl_estimator *e, const estimator_means *means, mar
         k->innovation_weight = 1.0f / (1.0f + excess / noise2);
         marl_kalman_update_heading(k, x, up, &z);
     }
-    marl_field_reference_follow(&e->field, m, means->field_age,
-                                float_max(0.1f, 1.0f / (1.0f + excess / (4.0f * noise2))));
+    marl_field_reference_follow(
+        &e->field, m, means->field_age,
+        float_max(FIELD_MIN_SHARE, 1.0f / (1.0f + excess / (FIELD_HALF_SHARE * noise2))));
 }
 
 void marl_kalman_correct(marl_estimator *e, const world_axes *world, const estimator_means *means)
