@@ -53,7 +53,12 @@ marl_vec3 marl_correction_bias(const marl_correction *correction, float degC);
 
 marl_vec3 marl_correction_apply(const marl_correction *correction, marl_vec3 raw, float degC);
 
-/* Corrects the fresh readings of *sample in place. `degC` is the last known temperature or NaN. */
+/* Corrects the fresh readings of *sample in place; they stay in the sensors' frame. `degC` is the last known
+ * temperature or NaN. */
+void marl_calibration_correct(const marl_calibration *calibration, float degC, marl_sample *sample);
+/* Turns the fresh readings from the sensors' frame into the body's. */
+void marl_calibration_mount(const marl_calibration *calibration, marl_sample *sample);
+/* Both. */
 void marl_calibration_apply(const marl_calibration *calibration, float degC, marl_sample *sample);
 
 #ifdef __cplusplus

@@ -15,10 +15,10 @@ static double accel_weight_of(const marl_estimator *e)
     return (double)accel;
 }
 
-/* About the vertical, rad/s: at the start, and in seconds 3.5 to 6.5. */
+/* About the vertical, rad/s: soon after the start, and in seconds 3.5 to 6.5. */
 static double turn_rate(double t)
 {
-    return t < 0.5 || (t > 3.5 && t < 6.5) ? 0.3 * sin(2 * 3.14159265 * 1.5 * t) : 0;
+    return (t > 0.25 && t < 0.5) || (t > 3.5 && t < 6.5) ? 0.3 * sin(2 * 3.14159265 * 1.5 * t) : 0;
 }
 
 /* (3.3), (3.4): W, and the variance after a start that it stands for. */

@@ -141,19 +141,16 @@ void marl_app_use_settings(marl_app *s)
 
 void marl_app_feed(marl_app *s, const marl_sample *raw)
 {
-    marl_sample corrected = *raw;
-    marl_calibration *c = &s->settings.calibration;
-    int has_mount = c->has_mount;
-    (void)!marl_sample_check(&corrected, NULL);
-    s->degC = corrected.fresh & MARL_FRESH_TEMP ? corrected.temp : s->degC;
-    marl_sample unmounted = corrected;
-    c->has_mount = 0;
-    marl_calibration_apply(c, s->degC, &unmounted);
-    c->has_mount = has_mount;
-    (void)marl_still_update(&s->still, &unmounted);
+    marl_sample sample = *raw;
+    const marl_calibration *calibration = &s->settings.calibration;
+    (void)!marl_sample_check(&sample, NULL);
+    s->degC = sample.fresh & MARL_FRESH_TEMP ? sample.temp : s->degC;
+    marl_calibration_correct(calibration, s->degC, &sample);
+    (void)marl_still_update(&s->still,
+                            &sample); /* a zero, from its means, is a mount: of the sensors' frame */
     if (s->settings.has_tuning) {
-        marl_calibration_apply(c, s->degC, &corrected);
-        (void)!marl_estimator_update(&s->estimator, &corrected); /* a sample out of time changes nothing */
+        marl_calibration_mount(calibration, &sample);
+        (void)!marl_estimator_update(&s->estimator, &sample); /* a sample out of time changes nothing */
     }
 }
 

@@ -79,21 +79,37 @@ marl_vec3 marl_correction_apply(const marl_correction *correction, marl_vec3 raw
     return marl_mat3_apply(&correction->matrix, vec3_sub(raw, marl_correction_bias(correction, degC)));
 }
 
+void marl_calibration_correct(const marl_calibration *calibration, float degC, marl_sample *sample)
+{
+    if (sample->fresh & MARL_FRESH_ACCEL) {
+        sample->accel = marl_correction_apply(&calibration->accel, sample->accel, degC);
+    }
+    if (sample->fresh & MARL_FRESH_GYRO) {
+        sample->gyro = marl_correction_apply(&calibration->gyro, sample->gyro, degC);
+    }
+    if (sample->fresh & MARL_FRESH_MAG) {
+        sample->mag = marl_correction_apply(&calibration->mag, sample->mag, degC);
+    }
+}
+
+void marl_calibration_mount(const marl_calibration *calibration, marl_sample *sample)
+{
+    if (!calibration->has_mount) {
+        return;
+    }
+    if (sample->fresh & MARL_FRESH_ACCEL) {
+        sample->accel = quat_rotate(calibration->mount, sample->accel);
+    }
+    if (sample->fresh & MARL_FRESH_GYRO) {
+        sample->gyro = quat_rotate(calibration->mount, sample->gyro);
+    }
+    if (sample->fresh & MARL_FRESH_MAG) {
+        sample->mag = quat_rotate(calibration->mount, sample->mag);
+    }
+}
+
 void marl_calibration_apply(const marl_calibration *calibration, float degC, marl_sample *sample)
 {
-    const struct {
-        uint8_t flag;
-        const marl_correction *correction;
-        marl_vec3 *reading;
-    } each[] = {
-        {MARL_FRESH_ACCEL, &calibration->accel, &sample->accel},
-        {MARL_FRESH_GYRO, &calibration->gyro, &sample->gyro},
-        {MARL_FRESH_MAG, &calibration->mag, &sample->mag},
-    };
-    for (int i = 0; i < 3; i++) {
-        if (sample->fresh & each[i].flag) {
-            marl_vec3 v = marl_correction_apply(each[i].correction, *each[i].reading, degC);
-            *each[i].reading = calibration->has_mount ? quat_rotate(calibration->mount, v) : v;
-        }
-    }
+    marl_calibration_correct(calibration, degC, sample);
+    marl_calibration_mount(calibration, sample);
 }

@@ -7,9 +7,8 @@
 marl_status lab_corrected_copy(const marl_log *log, const marl_calibration_record *record, marl_log *copy,
                                marl_error *error)
 {
-    marl_calibration calibration = marl_calibration_for_device(record);
+    const marl_calibration calibration = marl_calibration_for_device(record);
     float degC = NAN;
-    calibration.has_mount = 0;
     *copy = *log;
     copy->row = malloc((log->n + 1) * sizeof *copy->row);
     if (copy->row == NULL) {
@@ -19,7 +18,7 @@ marl_status lab_corrected_copy(const marl_log *log, const marl_calibration_recor
         copy->row[i] = log->row[i];
         marl_sample *s = &copy->row[i].sample;
         degC = s->fresh & MARL_FRESH_TEMP ? s->temp : degC;
-        marl_calibration_apply(&calibration, degC, s);
+        marl_calibration_correct(&calibration, degC, s);
     }
     return MARL_OK;
 }

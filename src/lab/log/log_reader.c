@@ -16,7 +16,6 @@ struct marl_log_reader {
     marl_log_report report;
     lab_scanner scan;
     lab_row_order order;
-    row_fault fault;   /* of the row at hand */
     lab_cells cells;   /* of the row at hand; columns that are absent stay 0 */
     uint8_t all_fresh; /* flags of a row in which no cell is empty or bad */
     double rate_hz;    /* of rows without time, else 0 */
@@ -72,11 +71,18 @@ static void drop_repeats(marl_log_reader *r)
     }
 }
 
-/* One row that stands in [line, line + n). */
-static marl_status parse_row(marl_log_reader *r, const char *line, size_t n, marl_log_row *row,
-                             marl_error *error)
+/* A line as a row. */
+typedef struct parsed_line {
+    row_fault fault;
+    lab_kept_row row; /* where there is no fault */
+} parsed_line;
+
+/* The line that stands in [line, line + n). */
+static marl_status parse_line(marl_log_reader *r, const char *line, size_t n, parsed_line *parsed,
+                              marl_error *error)
 {
-    row_fault *fault = &r->fault;
+    row_fault *fault = &parsed->fault;
+    lab_kept_row *row = &parsed->row;
     lab_cells *c = &r->cells;
     if (r->blanks) {
         char *joined = r->lines.buffer + (line - r->lines.buffer);
@@ -100,10 +106,11 @@ static marl_status parse_row(marl_log_reader *r, const char *line, size_t n, mar
     }
     if (*fault == ROW_GOOD) {
         int timed = (c->good & (1u << MARL_COLUMN_T)) != 0;
-        *fault = timed ? lab_row_time(&r->order, c->t_ns, &row->sample.t_ns) : ROW_NO_TIME;
+        *fault = timed ? lab_row_time(&r->order, c->t_ns, &row->at) : ROW_NO_TIME;
     }
     if (*fault == ROW_GOOD) {
-        count_missing(r, lab_cells_to_row(c, r->info.columns, r->all_fresh, row));
+        row->row.sample.t_ns = row->at.t_ns;
+        count_missing(r, lab_cells_to_row(c, r->info.columns, r->all_fresh, &row->row));
         count_not_unit(r);
     }
     return MARL_OK;
@@ -126,15 +133,13 @@ static marl_status verdict_at_end(const marl_log_reader *r, marl_error *error)
 /* The next usable row, in the window or not. */
 static marl_status next_row(marl_log_reader *r, marl_log_row *row, marl_error *error)
 {
-    if (lab_row_waiting(&r->order, row, &r->report)) {
-        return MARL_OK;
-    }
-    for (;;) {
+    while (!lab_row_next(&r->order, row, &r->report)) {
         const char *line;
         size_t n;
         marl_status status = lab_lines_next(&r->lines, r->path, &line, &n, error);
         if (status == MARL_END) {
-            return lab_row_last(&r->order, row, &r->report) ? MARL_OK : verdict_at_end(r, error);
+            lab_row_end(&r->order);
+            return lab_row_next(&r->order, row, &r->report) ? MARL_OK : verdict_at_end(r, error);
         }
         if (status != MARL_OK) {
             return status;
@@ -143,19 +148,18 @@ static marl_status next_row(marl_log_reader *r, marl_log_row *row, marl_error *e
         if (n == 0) {
             continue;
         }
-        long number = r->lines.line;
-        status = parse_row(r, line, n, row, error);
+        parsed_line parsed = {.row.line = r->lines.line};
+        status = parse_line(r, line, n, &parsed, error);
         if (status != MARL_OK) {
             return status;
         }
-        row_fault fault = r->fault == ROW_GOOD ? lab_row_place(&r->order, row, number, &r->report) : r->fault;
-        if (fault == ROW_GOOD) {
-            return MARL_OK;
-        }
-        if (fault != ROW_KEPT) {
-            lab_row_fault(&r->report, fault, number);
+        row_fault fault = parsed.fault;
+        fault = fault == ROW_GOOD ? lab_row_put(&r->order, &parsed.row, &r->report) : fault;
+        if (fault != ROW_GOOD) {
+            lab_row_fault(&r->report, fault, parsed.row.line);
         }
     }
+    return MARL_OK;
 }
 
 marl_status marl_log_next(marl_log_reader *r, marl_log_row *row, marl_error *error)

@@ -27,18 +27,18 @@ static const char *fault_text(row_fault fault)
     return text[fault];
 }
 
-row_fault lab_row_time(lab_row_order *o, int64_t raw, int64_t *t_ns)
+row_fault lab_row_time(const lab_row_order *o, int64_t raw, lab_moment *at)
 {
     if (raw > TIME_MAX || raw < -TIME_MAX) {
         return ROW_NO_TIME;
     }
     int wraps = o->timed && o->at.raw < CLOCK_WRAP && o->at.raw > CLOCK_WRAP - WRAP_MARGIN && raw >= 0 &&
                 raw < WRAP_MARGIN;
-    o->found.raw = raw;
-    o->found.wrapped = o->at.wrapped + (wraps ? CLOCK_WRAP : 0);
-    o->found.t_ns = *t_ns = raw + o->found.wrapped;
-    if (o->timed && o->found.t_ns <= o->at.t_ns) {
-        return o->found.t_ns == o->at.t_ns ? ROW_TIME_REPEATED : ROW_TIME_BACK;
+    at->raw = raw;
+    at->wrapped = o->at.wrapped + (wraps ? CLOCK_WRAP : 0);
+    at->t_ns = raw + at->wrapped;
+    if (o->timed && at->t_ns <= o->at.t_ns) {
+        return at->t_ns == o->at.t_ns ? ROW_TIME_REPEATED : ROW_TIME_BACK;
     }
     return ROW_GOOD;
 }
@@ -55,61 +55,57 @@ void lab_row_fault(marl_log_report *report, row_fault fault, long line)
     }
 }
 
-static void give_out(lab_row_order *o, const lab_moment *at, marl_log_report *report)
+static void make_ready(lab_row_order *o, const lab_kept_row *row)
 {
-    report->clock_wraps += at->wrapped != o->at.wrapped;
-    report->rows++;
-    o->at = *at;
+    lab_kept_row *ready = &o->ready[o->n++];
+    *ready = *row;
+    ready->wraps = row->at.wrapped != o->at.wrapped;
+    o->at = row->at;
     o->timed = 1;
 }
 
-static void keep(lab_kept_row *kept, const marl_log_row *row, long line, const lab_moment *at)
+row_fault lab_row_put(lab_row_order *o, const lab_kept_row *row, marl_log_report *report)
 {
-    *kept = (lab_kept_row){.present = 1, .line = line, .at = *at, .row = *row};
-}
-
-row_fault lab_row_place(lab_row_order *o, marl_log_row *row, long line, marl_log_report *report)
-{
-    lab_kept_row *ahead = &o->ahead;
-    if (ahead->present && o->found.t_ns == ahead->at.t_ns) {
+    o->first = o->n = 0;
+    if (o->has_ahead && row->at.t_ns == o->ahead.at.t_ns) {
         return ROW_TIME_REPEATED;
     }
-    if (ahead->present && o->found.t_ns > ahead->at.t_ns) {
-        keep(&o->after, row, line, &o->found);
-        *row = ahead->row;
-        ahead->present = 0;
-        give_out(o, &ahead->at, report);
+    if (o->has_ahead && row->at.t_ns > o->ahead.at.t_ns) {
+        make_ready(o, &o->ahead);
+        make_ready(o, row);
+        o->has_ahead = 0;
         return ROW_GOOD;
     }
-    if (ahead->present) {
-        lab_row_fault(report, ROW_TIME_AHEAD, ahead->line);
-        ahead->present = 0;
+    if (o->has_ahead) {
+        lab_row_fault(report, ROW_TIME_AHEAD, o->ahead.line);
+        o->has_ahead = 0;
     }
-    if (o->timed && o->found.t_ns - o->at.t_ns > AHEAD) {
-        keep(ahead, row, line, &o->found);
-        return ROW_KEPT;
+    if (o->timed && row->at.t_ns - o->at.t_ns > AHEAD) {
+        o->ahead = *row;
+        o->has_ahead = 1;
+    } else {
+        make_ready(o, row);
     }
-    give_out(o, &o->found, report);
     return ROW_GOOD;
 }
 
-static int release_kept(lab_row_order *o, lab_kept_row *kept, marl_log_row *row, marl_log_report *report)
+void lab_row_end(lab_row_order *o)
 {
-    if (!kept->present) {
+    if (o->has_ahead) {
+        o->first = o->n = 0;
+        make_ready(o, &o->ahead);
+        o->has_ahead = 0;
+    }
+}
+
+int lab_row_next(lab_row_order *o, marl_log_row *row, marl_log_report *report)
+{
+    if (o->first == o->n) {
         return 0;
     }
-    kept->present = 0;
-    *row = kept->row;
-    give_out(o, &kept->at, report);
+    const lab_kept_row *ready = &o->ready[o->first++];
+    *row = ready->row;
+    report->clock_wraps += ready->wraps != 0;
+    report->rows++;
     return 1;
-}
-
-int lab_row_waiting(lab_row_order *order, marl_log_row *row, marl_log_report *report)
-{
-    return release_kept(order, &order->after, row, report);
-}
-
-int lab_row_last(lab_row_order *order, marl_log_row *row, marl_log_report *report)
-{
-    return release_kept(order, &order->ahead, row, report);
 }

@@ -16,8 +16,7 @@ typedef enum row_fault {
     ROW_TIME_REPEATED,
     ROW_TIME_BACK,
     ROW_TIME_AHEAD,
-    ROW_CUT,
-    ROW_KEPT /* no fault: not to be given out yet */
+    ROW_CUT
 } row_fault;
 
 /* A row's place in time. */
@@ -29,31 +28,33 @@ typedef struct lab_moment {
 
 /* A row that is not given out yet. */
 typedef struct lab_kept_row {
-    int present;
     long line;
     lab_moment at;
+    int wraps; /* its clock wrapped before it */
     marl_log_row row;
 } lab_kept_row;
 
 typedef struct lab_row_order {
-    int timed;            /* `at` is set */
-    lab_moment at, found; /* of the last row given out, and of the row at hand */
-    lab_kept_row ahead;   /* its time jumps ahead: the next row shows whether time does */
-    lab_kept_row after;   /* the one behind it */
+    int timed;     /* `at` is set */
+    lab_moment at; /* of the last row that is ready or given out */
+    int has_ahead;
+    lab_kept_row ahead;    /* its time jumps ahead: the next row shows whether time does */
+    lab_kept_row ready[2]; /* to be given out */
+    int first, n;          /* of these */
 } lab_row_order;
 
-/* The time of the row at hand, unwrapped; ROW_GOOD when it goes on. */
-row_fault lab_row_time(lab_row_order *order, int64_t raw, int64_t *t_ns);
+/* The moment that a time stamp means, unwrapped; ROW_GOOD when time goes on. Changes nothing. */
+row_fault lab_row_time(const lab_row_order *order, int64_t raw, lab_moment *at);
 
-/* Decides whether the row at hand, whose time goes on, is given out now: ROW_GOOD, and *row is what is
- * given out. One that jumps ahead waits for the next (ROW_KEPT): were a single spoilt stamp accepted, all
- * rows up to it would seem to go back. */
-row_fault lab_row_place(lab_row_order *order, marl_log_row *row, long line, marl_log_report *report);
+/* Takes a row whose time goes on, once lab_row_next has given out all before it. One that jumps ahead waits
+ * for the next: were a single spoilt stamp accepted, all rows up to it would seem to go back. */
+row_fault lab_row_put(lab_row_order *order, const lab_kept_row *row, marl_log_report *report);
 
-/* Gives out a row that waited behind the last one; 0 when there is none. To be asked before the next row. */
-int lab_row_waiting(lab_row_order *order, marl_log_row *row, marl_log_report *report);
-/* The same at the end, for the row that jumped ahead. */
-int lab_row_last(lab_row_order *order, marl_log_row *row, marl_log_report *report);
+/* No more rows will come: one that waits is ready now. */
+void lab_row_end(lab_row_order *order);
+
+/* Gives out the next row; 0 when none is ready. */
+int lab_row_next(lab_row_order *order, marl_log_row *row, marl_log_report *report);
 
 /* Counts a dropped row. */
 void lab_row_fault(marl_log_report *report, row_fault fault, long line);

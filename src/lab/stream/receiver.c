@@ -81,31 +81,35 @@ static unsigned columns_of(const marl_log_row *row)
  * not checked, so that it takes some in a row. */
 static int began_anew(const marl_receiver *r, int64_t raw)
 {
-    int64_t t_ns;
-    lab_row_order copy = r->order;
-    return copy.timed && lab_row_time(&copy, raw, &t_ns) == ROW_TIME_BACK && copy.at.t_ns - t_ns > RESTART_NS;
+    lab_moment at;
+    return lab_row_time(&r->order, raw, &at) == ROW_TIME_BACK && r->order.at.t_ns - at.t_ns > RESTART_NS;
 }
 
-static marl_status add_row(marl_receiver *r, marl_log_row *row, int64_t raw, marl_error *error)
+/* Queues the rows whose turn it is. */
+static marl_status queue_ready(marl_receiver *r, marl_error *error)
 {
-    marl_log_report *report = &r->report.rows;
-    row_fault fault = lab_row_time(&r->order, raw, &row->sample.t_ns);
-    long number = (long)(report->rows + report->rows_dropped + 1);
-    fault = fault == ROW_GOOD ? lab_row_place(&r->order, row, number, report) : fault;
-    if (fault != ROW_GOOD) {
-        if (fault != ROW_KEPT) {
-            lab_row_fault(report, fault, number);
-        }
-        return MARL_OK;
-    }
-    do {
-        r->info.columns |= columns_of(row);
-        r->report.last_ns = row->sample.t_ns;
-        if (!lab_row_queue_add(&r->queue, row)) {
+    marl_log_row row;
+    while (lab_row_next(&r->order, &row, &r->report.rows)) {
+        r->info.columns |= columns_of(&row);
+        r->report.last_ns = row.sample.t_ns;
+        if (!lab_row_queue_add(&r->queue, &row)) {
             return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
         }
-    } while (lab_row_waiting(&r->order, row, report));
+    }
     return MARL_OK;
+}
+
+static marl_status add_row(marl_receiver *r, const marl_log_row *row, int64_t raw, marl_error *error)
+{
+    marl_log_report *report = &r->report.rows;
+    lab_kept_row kept = {.line = (long)(report->rows + report->rows_dropped + 1), .row = *row};
+    row_fault fault = lab_row_time(&r->order, raw, &kept.at);
+    kept.row.sample.t_ns = kept.at.t_ns;
+    fault = fault == ROW_GOOD ? lab_row_put(&r->order, &kept, report) : fault;
+    if (fault != ROW_GOOD) {
+        lab_row_fault(report, fault, kept.line);
+    }
+    return queue_ready(r, error);
 }
 
 static void read_identity(marl_receiver *r, const lab_identity *identity)
@@ -213,13 +217,12 @@ marl_status marl_receiver_feed(marl_receiver *r, const uint8_t *bytes, size_t n,
 
 marl_status marl_receiver_finish(marl_receiver *r, marl_error *error)
 {
-    marl_log_row row;
-    int is_left = !r->finished && lab_row_last(&r->order, &row, &r->report.rows);
-    r->finished = 1;
-    if (is_left && !lab_row_queue_add(&r->queue, &row)) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    if (r->finished) {
+        return MARL_OK;
     }
-    return MARL_OK;
+    r->finished = 1;
+    lab_row_end(&r->order);
+    return queue_ready(r, error);
 }
 
 marl_status marl_receiver_next(marl_receiver *r, marl_log_row *row)
