@@ -139,8 +139,8 @@ static void matches(void)
         marl_error error = {0};
         must(marl_match_find(&estimate, &reference, MARL_MATCH_WORLD_AND_BODY, &m, &error), &error);
         both += m.has_body;
-        max = fmax(max, angle_between(marl_quat_conjugate(m.world), how.world) / DEGREE);
-        max = fmax(max, angle_between(marl_quat_conjugate(m.body), how.body) / DEGREE);
+        max = fmax(max, angle_between(marl_quat_conjugate(m.world), how.world) / MARL_DEGREE);
+        max = fmax(max, angle_between(marl_quat_conjugate(m.body), how.body) / MARL_DEGREE);
         sigma += m.sigma_deg / SEEDS;
         must(marl_match_find(&flat, &turned, MARL_MATCH_WORLD_AND_BODY, &m, &error), &error);
         left_out += !m.has_body;

@@ -7,7 +7,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-#define DEGREE 0.017453292519943295
 enum { SEEDS = 3, FROM = 51, TUNINGS = 12 };
 
 /* The two filters as they come, and five tunings of each. */
@@ -86,7 +85,7 @@ static void add_run(const accuracy_run *run, decisions *filters, decisions *of_k
         truth[t] = rms[0];
         found[t] = rms[1];
     }
-    double sigma = hypot(s.sigma_tilt_rms, s.sigma_heading_rms) / DEGREE;
+    double sigma = hypot(s.sigma_tilt_rms, s.sigma_heading_rms) / MARL_DEGREE;
     add_pair(truth, found, sigma, 0, 1, filters);
     for (int a = 2; a < TUNINGS; a++) {
         for (int b = a + 1; b < TUNINGS; b++) {

@@ -7,7 +7,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-#define DEGREE 0.017453292519943295
 enum { SEEDS = 5 };
 
 typedef struct sums {
@@ -60,8 +59,8 @@ static void add_smoothed(const accuracy_run *run, sums *sum)
     for (size_t i = 0; i < run->n; i++) {
         marl_error_angles e = marl_error_between(s.row[i].q, run->truth[i]);
         sum->smoothed += e.total_deg * e.total_deg;
-        tilt += pow(e.tilt_deg * DEGREE / (double)s.row[i].sigma_tilt, 2) / (double)run->n;
-        heading += pow(e.heading_deg * DEGREE / (double)s.row[i].sigma_heading, 2) / (double)run->n;
+        tilt += pow(e.tilt_deg * MARL_DEGREE / (double)s.row[i].sigma_tilt, 2) / (double)run->n;
+        heading += pow(e.heading_deg * MARL_DEGREE / (double)s.row[i].sigma_heading, 2) / (double)run->n;
     }
     sum->n += run->n;
     sum->tilt_ratio += tilt / SEEDS;

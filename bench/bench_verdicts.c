@@ -8,7 +8,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
 enum { SEEDS = VERDICT_SEEDS, GROUPS = 12, LOGS = 10, TUNINGS = 2 };
 
 /* Turns the whole log steadily about an axis, as if the bench did; without a magnetometer where asked. */
@@ -38,7 +37,7 @@ static void print_turned(double deg_per_s, double seconds)
         for (uint64_t seed = VERDICT_FROM; seed < VERDICT_FROM + SEEDS; seed++) {
             marl_log log = verdict_log(MARL_SCENE_STILL, 100, seconds, 0, seed);
             marl_still_result r;
-            turn_log(&log, axis, deg_per_s * DEGREE, 1);
+            turn_log(&log, axis, deg_per_s * MARL_DEGREE, 1);
             accepted[axis] += marl_calibrate_still(&log, &r, NULL) == MARL_OK;
             free(log.row);
         }
@@ -89,7 +88,7 @@ static void print_handled(double factor)
         marl_log log = verdict_log(MARL_SCENE_TURNS, 100, 3 * marl_scene_seconds(MARL_SCENE_TURNS), 0, seed),
                  copy = log;
         marl_turns_result clean, r;
-        if (marl_calibrate_turns(&log, 360 * DEGREE, &clean, NULL) != MARL_OK) {
+        if (marl_calibrate_turns(&log, 360 * MARL_DEGREE, &clean, NULL) != MARL_OK) {
             exit(1);
         }
         const marl_turn *t = &clean.turn[seed % clean.n];
@@ -101,7 +100,7 @@ static void print_handled(double factor)
                 s->gyro.z *= (float)factor;
             }
         }
-        int accepted = marl_calibrate_turns(&copy, 360 * DEGREE, &r, NULL) == MARL_OK;
+        int accepted = marl_calibrate_turns(&copy, 360 * MARL_DEGREE, &r, NULL) == MARL_OK;
         refused += !accepted;
         left_out += accepted && r.left_out > 0;
         for (int k = 0; k < 3 && accepted; k++) {
@@ -154,8 +153,8 @@ static void add_match(const marl_series *estimate, const marl_series *truth, dou
         exit(1);
     }
     marl_match_add_sigma(&m, tilt, heading);
-    const double turn[3] = {2 * (double)m.world.x / DEGREE, 2 * (double)m.world.y / DEGREE,
-                            2 * (double)m.world.z / DEGREE};
+    const double turn[3] = {2 * (double)m.world.x / MARL_DEGREE, 2 * (double)m.world.y / MARL_DEGREE,
+                            2 * (double)m.world.z / MARL_DEGREE};
     nse[0] += pow(turn[2] / m.world_sigma_deg[2], 2) / SEEDS;
     nse[1] += (pow(turn[0] / m.world_sigma_deg[0], 2) + pow(turn[1] / m.world_sigma_deg[1], 2)) / 2 / SEEDS;
 }

@@ -6,8 +6,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-#define DEGREE 0.017453292519943295
-
 typedef struct soak_case {
     const char *name;
     double term[4]; /* deg/s over x = (degC - 20) / 25 */
@@ -58,7 +56,7 @@ static marl_log make_log(const soak_case *of, uint64_t seed)
         shown += of->lag_s > 0 ? (degC - shown) * 0.02 / of->lag_s : degC - shown;
         s->temp = (float)shown;
         s->fresh |= MARL_FRESH_TEMP;
-        float bias = (float)(value_at(of, degC) * DEGREE);
+        float bias = (float)(value_at(of, degC) * MARL_DEGREE);
         s->gyro = marl_vec3_add(s->gyro, (marl_vec3){bias, bias, bias});
     }
     return log;
@@ -83,8 +81,8 @@ static void try_soak(const soak_case *of)
             double d = f->range_degC[1] - f->range_degC[0], low = f->range_degC[0] - f->reference_degC;
             double found =
                 f->bias_per_degC[k] * d + f->bias_per_degC2[k] * ((low + d) * (low + d) - low * low);
-            double truth = DEGREE * (value_at(of, f->range_degC[1]) - value_at(of, f->range_degC[0]));
-            verdict_add(&at_reference, f->bias[k] - DEGREE * value_at(of, f->reference_degC),
+            double truth = MARL_DEGREE * (value_at(of, f->range_degC[1]) - value_at(of, f->range_degC[0]));
+            verdict_add(&at_reference, f->bias[k] - MARL_DEGREE * value_at(of, f->reference_degC),
                         f->bias_sigma[k]);
             if (r.change_sigma[k] > 0) {
                 verdict_add(&change, found - truth, r.change_sigma[k]);

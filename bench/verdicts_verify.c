@@ -6,8 +6,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-#define DEGREE 0.017453292519943295
-
 typedef enum wrong { NOTHING, ACCEL_BIAS, GYRO_DRIFT, GYRO_SCALE, WRONGS } wrong;
 
 static const char *const wrong_name[WRONGS] = {"nothing wrong",
@@ -40,7 +38,7 @@ static void try_verify(wrong how, size_t readings)
         record.fit[MARL_GYRO] = has_gyro ? moves.outcome.fit : record.fit[MARL_GYRO];
         record.fit[MARL_ACCEL].bias[0] +=
             how == ACCEL_BIAS ? fmax(0.03, 5 * record.fit[MARL_ACCEL].bias_sigma[0]) : 0;
-        record.fit[MARL_GYRO].bias[1] += how == GYRO_DRIFT ? 0.01 * DEGREE : 0;
+        record.fit[MARL_GYRO].bias[1] += how == GYRO_DRIFT ? 0.01 * MARL_DEGREE : 0;
         record.fit[MARL_GYRO].matrix[2][2] *= how == GYRO_SCALE ? 1.005 : 1;
         if (marl_verify(&record, &other, 9.80665, &v, NULL) == MARL_OK) {
             n++;

@@ -15,6 +15,8 @@
 extern "C" {
 #endif
 
+#define MARL_DEGREE 0.017453292519943295 /* rad */
+
 typedef enum marl_column {
     MARL_COLUMN_T = 0,
     MARL_COLUMN_ACCEL_X,

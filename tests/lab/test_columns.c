@@ -9,7 +9,6 @@
 #include <stdio.h>
 
 #define G 9.80665f
-#define DEGREE 0.017453292519943295f
 
 /* A file, its map, and what the second row then holds; or how the message goes on. */
 static const struct {
@@ -25,7 +24,7 @@ static const struct {
     {"units from round brackets", "time (ms),a (g),b (g),c (g)\n0,1,0,0\n4,2,0,0\n", "t=time; accel=a,b,c",
      MARL_OK, "", 2, 0, 4000000, 2 * G},
     {"units from square brackets", "time [ns];w[deg/s];x[deg/s];y[deg/s]\n0;1;0;0\n4;90;0;0\n",
-     "t=time;gyro=w,x,y", MARL_OK, "", 2, 0, 4, 90 * DEGREE},
+     "t=time;gyro=w,x,y", MARL_OK, "", 2, 0, 4, (float)(90 * MARL_DEGREE)},
     {"the map's unit wins", "time[s],b[T]\n0,1\n1,2\n", "t=1[ms]; mag_x=2[nT]", MARL_OK, "", 2, 0, 1000000,
      0.002f},
     {"sign and order", "0 1 2 3\n1 4 5 6\n", "t=1[s]; accel=-4,2,-3", MARL_OK, "", 2, 0, 1000000000, -6},

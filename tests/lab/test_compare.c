@@ -5,22 +5,20 @@
 #include "memory_log.h"
 #include "random_values.h"
 
-#define DEGREE 0.017453292519943295
-
 START_TEST(the_parts_make_the_whole)
 {
     dice d = {61};
     for (int i = 0; i < 5000; i++) {
         marl_quat a = dice_attitude(&d), b = dice_attitude(&d);
         marl_error_angles e = marl_error_between(a, b);
-        ck_assert_double_eq_tol(e.total_deg * DEGREE, angle_between(a, b), 1e-6);
+        ck_assert_double_eq_tol(e.total_deg * MARL_DEGREE, angle_between(a, b), 1e-6);
         if (isfinite(e.heading_deg)) {
-            double product = cos(e.tilt_deg * DEGREE / 2) * cos(e.heading_deg * DEGREE / 2);
-            ck_assert_double_eq_tol(cos(e.total_deg * DEGREE / 2), fabs(product), 1e-5);
+            double product = cos(e.tilt_deg * MARL_DEGREE / 2) * cos(e.heading_deg * MARL_DEGREE / 2);
+            ck_assert_double_eq_tol(cos(e.total_deg * MARL_DEGREE / 2), fabs(product), 1e-5);
         }
         marl_vec3 up = {0, 0, 1}; /* the angle between the two up directions */
         double cosine = (double)marl_vec3_dot(marl_quat_rotate_back(a, up), marl_quat_rotate_back(b, up));
-        ck_assert_double_eq_tol(cos(e.tilt_deg * DEGREE), cosine, 2e-6);
+        ck_assert_double_eq_tol(cos(e.tilt_deg * MARL_DEGREE), cosine, 2e-6);
     }
 }
 END_TEST
@@ -28,12 +26,12 @@ END_TEST
 START_TEST(signs_and_edges_of_the_error)
 {
     marl_quat level = marl_quat_identity();
-    marl_error_angles e = marl_error_between(marl_quat_from_rpy(0, 0, (float)(10 * DEGREE)), level);
+    marl_error_angles e = marl_error_between(marl_quat_from_rpy(0, 0, (float)(10 * MARL_DEGREE)), level);
     ck_assert_double_eq_tol(e.heading_deg, -10, 1e-4); /* yaw is counter-clockwise, a compass clockwise */
     ck_assert_double_eq_tol(e.tilt_deg, 0, 1e-4);
-    e = marl_error_between(level, marl_quat_from_rpy(0, 0, (float)(170 * DEGREE)));
+    e = marl_error_between(level, marl_quat_from_rpy(0, 0, (float)(170 * MARL_DEGREE)));
     ck_assert_double_eq_tol(e.heading_deg, 170, 1e-4);
-    e = marl_error_between(marl_quat_from_rpy((float)(179.9 * DEGREE), 0, 0), level);
+    e = marl_error_between(marl_quat_from_rpy((float)(179.9 * MARL_DEGREE), 0, 0), level);
     ck_assert(isnan(e.heading_deg));
     ck_assert_double_eq_tol(e.tilt_deg, 179.9, 1e-3);
     e = marl_error_between(level, level);
@@ -60,8 +58,8 @@ static marl_series swing(int n, double lag, double drift_deg_per_h)
     marl_series s = {.n = (size_t)n, .at = calloc((size_t)n, sizeof(marl_attitude))};
     for (int i = 0; i < n; i++) {
         double t = i * 0.005;
-        float angle = (float)(10 * DEGREE * sin(4 * (t - lag)));
-        float yaw = (float)(-drift_deg_per_h / 3600 * t * DEGREE);
+        float angle = (float)(10 * MARL_DEGREE * sin(4 * (t - lag)));
+        float yaw = (float)(-drift_deg_per_h / 3600 * t * MARL_DEGREE);
         s.at[i] = (marl_attitude){(int64_t)i * 5000000, marl_quat_product(marl_quat_from_rpy(0, 0, yaw),
                                                                           marl_quat_from_rpy(angle, 0, 0))};
     }
@@ -119,7 +117,7 @@ START_TEST(drift_settling_and_the_wrap_of_heading)
     ck_assert(isnan(c.settle_s)); /* 2 degrees are passed after 0.8 s */
     marl_comparison_free(&c);
     for (size_t i = 0; i < estimate.n; i++) { /* 5 degrees off for 3 s, then right */
-        marl_quat off = marl_quat_from_rpy(0, 0, i < 600 ? (float)(5 * DEGREE) : 0);
+        marl_quat off = marl_quat_from_rpy(0, 0, i < 600 ? (float)(5 * MARL_DEGREE) : 0);
         estimate.at[i].q = marl_quat_product(off, reference.at[i].q);
     }
     c = compare(&estimate, &reference);
@@ -145,7 +143,7 @@ START_TEST(constant_offsets)
 {
     marl_series reference = swing(20000, 0, 0), estimate = swing(20000, 0, 0);
     for (size_t i = 0; i < estimate.n; i++) {
-        estimate.at[i].q = marl_quat_product(turn(0, 0, -5 * DEGREE), reference.at[i].q);
+        estimate.at[i].q = marl_quat_product(turn(0, 0, -5 * MARL_DEGREE), reference.at[i].q);
     }
     marl_comparison c = compare(&estimate, &reference);
     const double found[] = {c.all.heading.rms, c.all.heading.mean, c.all.heading.p95, c.all.heading.max,
@@ -161,12 +159,12 @@ START_TEST(constant_offsets)
     marl_comparison_free(&c);
     for (size_t i = 0; i < estimate.n; i++) { /* a tilt of 3 degrees about north and a heading of 4 */
         estimate.at[i].q = marl_quat_product(
-            marl_quat_product(turn(0, 3 * DEGREE, 0), turn(0, 0, 4 * DEGREE)), reference.at[i].q);
+            marl_quat_product(turn(0, 3 * MARL_DEGREE, 0), turn(0, 0, 4 * MARL_DEGREE)), reference.at[i].q);
     }
     c = compare(&estimate, &reference);
     ck_assert_double_eq_tol(c.all.tilt.rms, 3, 0.001);
     ck_assert_double_eq_tol(c.all.heading.rms, 4, 0.001);
-    double total = 2 * acos(cos(1.5 * DEGREE) * cos(2 * DEGREE)) / DEGREE;
+    double total = 2 * acos(cos(1.5 * MARL_DEGREE) * cos(2 * MARL_DEGREE)) / MARL_DEGREE;
     ck_assert_double_eq_tol(c.all.total.rms, total, 0.001);
     marl_comparison_free(&c);
     marl_series_free(&estimate);
@@ -181,8 +179,8 @@ START_TEST(known_noise)
     const double s = 0.5;
     marl_series reference = swing(20000, 0, 0), estimate = swing(20000, 0, 0);
     for (size_t i = 0; i < estimate.n; i++) {
-        marl_quat off =
-            turn(s * DEGREE * dice_normal(&d), s * DEGREE * dice_normal(&d), s * DEGREE * dice_normal(&d));
+        marl_quat off = turn(s * MARL_DEGREE * dice_normal(&d), s * MARL_DEGREE * dice_normal(&d),
+                             s * MARL_DEGREE * dice_normal(&d));
         estimate.at[i].q = marl_quat_product(off, reference.at[i].q);
     }
     marl_comparison c = compare(&estimate, &reference);
@@ -229,7 +227,7 @@ START_TEST(errors_by_condition)
     marl_comparison c;
     marl_error error = {0};
     for (size_t i = 2000; i < 4000; i++) {
-        estimate.at[i].q = marl_quat_product(turn(0, 2 * DEGREE, 0), reference.at[i].q);
+        estimate.at[i].q = marl_quat_product(turn(0, 2 * MARL_DEGREE, 0), reference.at[i].q);
     }
     ck_assert_int_eq(marl_compare(&estimate, &reference, &k, &c, &error), MARL_OK);
     ck_assert_double_eq_tol(c.by_condition[MARL_CONDITION_SHAKING].tilt.rms, 2, 0.001);
@@ -277,7 +275,7 @@ START_TEST(jitter_at_rest)
     const int n = 8000;
     marl_series s = {.n = (size_t)n, .at = calloc((size_t)n, sizeof(marl_attitude))};
     for (int i = 0; i < n; i++) {
-        const double sigma = 0.1 * DEGREE;
+        const double sigma = 0.1 * MARL_DEGREE;
         marl_quat shake =
             marl_quat_from_rpy((float)(sigma * dice_normal(&d)), (float)(sigma * dice_normal(&d)),
                                (float)(sigma * dice_normal(&d)));

@@ -8,8 +8,6 @@
 
 enum { SEEDS = 2, FROM = 301, FILTERS = 3, FIRST = MARL_FILTER_COMPLEMENTARY };
 
-#define DEGREE 0.017453292519943295
-
 static const accuracy_class *class_named(const char *name)
 {
     for (int c = 0; c < ACCURACY_CLASSES; c++) {
@@ -138,7 +136,7 @@ START_TEST(kalman_heals_an_unseen_turn)
     for (int k = 0; k < 9; k++) {
         accuracy_run run = accuracy_run_make(&rest, (uint64_t)(FROM + k));
         marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
-        marl_quat q = {1, 0, 0, 0}, turn = marl_quat_from_rpy(degrees[k % 3] * (float)DEGREE, 0, 0),
+        marl_quat q = {1, 0, 0, 0}, turn = marl_quat_from_rpy(degrees[k % 3] * (float)MARL_DEGREE, 0, 0),
                   truth = q;
         marl_estimator e;
         ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
@@ -172,14 +170,14 @@ static double tilt_at_rest(const marl_tuning *tuning, double bias_deg_s, double 
         marl_quat q;
         marl_sample s = run.sample[i];
         s.gyro.x = s.gyro.y = s.gyro.z = 0;
-        s.gyro.x = (float)(bias_deg_s * DEGREE);
+        s.gyro.x = (float)(bias_deg_s * MARL_DEGREE);
         (void)!marl_estimator_update(&e, &s);
         if (s.t_ns < INT64_C(30000000000) || marl_estimator_attitude(&e, &q) != MARL_OK) {
             continue;
         }
         marl_vec3 true_up = marl_quat_rotate_back(run.truth[i], (marl_vec3){0, 0, 1});
         marl_vec3 up = marl_quat_rotate(q, true_up);
-        const double x[2] = {(double)up.x / DEGREE, (double)up.y / DEGREE};
+        const double x[2] = {(double)up.x / MARL_DEGREE, (double)up.y / MARL_DEGREE};
         for (int k = 0; k < 2; k++) {
             sum[k] += x[k];
             square[k] += x[k] * x[k];

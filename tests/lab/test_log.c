@@ -6,8 +6,6 @@
 #include "random_values.h"
 #include "temporary.h"
 
-#define DEGREE 0.017453292519943295
-
 /* A row a case: the file, how it ends, the message after the file's name, and what was counted. */
 static const struct {
     const char *name, *text;
@@ -135,7 +133,7 @@ START_TEST(counts_by_the_sheet_and_decimal_commas)
     marl_sheet sheet = marl_sheet_grommet();
     marl_log_options options = {.sheet = &sheet, .decimal = ','};
     marl_log log = load("t[us];gyro_x[count];accel_x[count]\n0,5;32767;-32768\n10,5;0;1\n", &options);
-    ck_assert_float_eq_tol(log.row[0].sample.gyro.x, (float)(500 * DEGREE * 32767 / 32768), 1e-6f);
+    ck_assert_float_eq_tol(log.row[0].sample.gyro.x, (float)(500 * MARL_DEGREE * 32767 / 32768), 1e-6f);
     ck_assert_float_eq_tol(log.row[0].sample.accel.x, -8 * 9.80665f, 1e-5f);
     ck_assert_int_eq(log.row[0].sample.t_ns, 500);
     ck_assert_int_eq(log.row[1].sample.t_ns, 10500);
@@ -166,7 +164,8 @@ START_TEST(metadata_and_attitudes)
     ck_assert_int_eq(log.info.corrected, 1);
     ck_assert_int_eq(log.info.world, MARL_WORLD_NED);
     ck_assert_int_eq(log.row[0].has_q, 1);
-    marl_quat want = marl_quat_from_rpy((float)(10 * DEGREE), (float)(-20 * DEGREE), (float)(30 * DEGREE));
+    marl_quat want =
+        marl_quat_from_rpy((float)(10 * MARL_DEGREE), (float)(-20 * MARL_DEGREE), (float)(30 * MARL_DEGREE));
     ck_assert_double_lt(angle_between(log.row[0].q, want), 1e-6);
     marl_log_free(&log);
     log = load("t,q_w,q_x,q_y,q_z\n0,2,0,0,0\n1,0,0,0,0\n", NULL); /* brought to length one; zero is none */

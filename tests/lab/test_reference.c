@@ -112,12 +112,12 @@ static marl_match match(const marl_series *estimate, const marl_series *referenc
 /* The match undoes what was done to the reference. */
 static double world_off(const marl_match *m, const spoiling *how)
 {
-    return angle_between(marl_quat_conjugate(m->world), how->world) / DEGREE;
+    return angle_between(marl_quat_conjugate(m->world), how->world) / MARL_DEGREE;
 }
 
 static double body_off(const marl_match *m, const spoiling *how)
 {
-    return angle_between(marl_quat_conjugate(m->body), how->body) / DEGREE;
+    return angle_between(marl_quat_conjugate(m->body), how->body) / MARL_DEGREE;
 }
 
 static const marl_quat as_it_is = {1, 0, 0, 0};
@@ -144,7 +144,7 @@ START_TEST(match_of_two_sides)
             ck_assert_double_le(m.world_sigma_deg[i], m.sigma_deg);
         }
         marl_match_apply(&m, &reference);
-        ck_assert_double_lt(angle_between(reference.at[3000].q, log.row[3000].q), 0.4 * DEGREE);
+        ck_assert_double_lt(angle_between(reference.at[3000].q, log.row[3000].q), 0.4 * MARL_DEGREE);
         marl_series_free(&estimate);
         marl_series_free(&reference);
         marl_log_free(&log);
@@ -159,8 +159,9 @@ static marl_series turned_about_up(const spoiling *how, double tilt_deg, dice *d
 {
     marl_series s = {6000, malloc(6000 * sizeof *s.at)};
     for (size_t i = 0; i < s.n; i++) {
-        double t = 0.01 * (double)i, sigma = how->noise_deg * DEGREE;
-        marl_quat tilt = turn(tilt_deg * DEGREE * sin(0.9 * t), tilt_deg * DEGREE * sin(0.7 * t), 0);
+        double t = 0.01 * (double)i, sigma = how->noise_deg * MARL_DEGREE;
+        marl_quat tilt =
+            turn(tilt_deg * MARL_DEGREE * sin(0.9 * t), tilt_deg * MARL_DEGREE * sin(0.7 * t), 0);
         marl_quat q = marl_quat_product(turn(0, 0, 0.2 * t), tilt);
         q = marl_quat_product(how->world, marl_quat_product(q, how->body));
         marl_quat shaken = turn(sigma * dice_normal(d), sigma * dice_normal(d), sigma * dice_normal(d));
@@ -185,10 +186,10 @@ START_TEST(match_says_what_motion_cannot_tell)
             ck_assert(isnan(m.body_sigma_deg[2]) && m.condition > 20);
             ck_assert(angle_between(m.body, as_it_is) < 1e-6);
             /* all of it about the vertical is then on the world's side */
-            ck_assert_double_lt(angle_between(m.world, turn(0, 0, -1.2)), (0.02 + tilts[k]) * DEGREE);
+            ck_assert_double_lt(angle_between(m.world, turn(0, 0, -1.2)), (0.02 + tilts[k]) * MARL_DEGREE);
         }
         if (k == 1) { /* two swings of 2 degrees about level axes: 1 / sqrt(1 - cos of their rms) */
-            ck_assert_double_eq_tol(m.condition, 1 / sqrt(2 * pow(2 * DEGREE, 2) / 4), 6);
+            ck_assert_double_eq_tol(m.condition, 1 / sqrt(2 * pow(2 * MARL_DEGREE, 2) / 4), 6);
         }
         marl_series_free(&estimate);
         marl_series_free(&reference);
@@ -206,7 +207,7 @@ START_TEST(match_of_heading_world_and_start)
     marl_match m = match(&estimate, &reference, MARL_MATCH_NONE);
     ck_assert(!m.has_world && !m.has_body && isnan(m.sigma_deg));
     m = match(&estimate, &reference, MARL_MATCH_HEADING);
-    ck_assert_double_lt(angle_between(m.world, turn(0, 0, -1.0)), 0.1 * DEGREE);
+    ck_assert_double_lt(angle_between(m.world, turn(0, 0, -1.0)), 0.1 * MARL_DEGREE);
     ck_assert(m.world.x == 0 && m.world.y == 0 && isnan(m.world_sigma_deg[0]) && m.world_sigma_deg[2] < 0.1);
     marl_series_free(&reference);
     how.world = turn(0.2, -0.1, 1.0);

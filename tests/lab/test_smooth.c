@@ -6,8 +6,6 @@
 #include "memory_log.h"
 #include <math.h>
 
-#define DEGREE 0.017453292519943295
-
 /* A sensor of which calibration has left little; the rest is as in the sheet. */
 static marl_sheet calibrated_sheet(void)
 {
@@ -40,8 +38,8 @@ static void errors_of(const marl_log *log, const marl_smoothed *s, double *rms, 
     for (size_t i = 0; i < s->n; i++) {
         marl_error_angles e = marl_error_between(s->row[i].q, log->row[i].q);
         *rms += e.total_deg * e.total_deg / (double)s->n;
-        *tilt += pow(e.tilt_deg * DEGREE / (double)s->row[i].sigma_tilt, 2) / (double)s->n;
-        *heading += pow(e.heading_deg * DEGREE / (double)s->row[i].sigma_heading, 2) / (double)s->n;
+        *tilt += pow(e.tilt_deg * MARL_DEGREE / (double)s->row[i].sigma_tilt, 2) / (double)s->n;
+        *heading += pow(e.heading_deg * MARL_DEGREE / (double)s->row[i].sigma_heading, 2) / (double)s->n;
     }
     *rms = sqrt(*rms);
 }
@@ -136,7 +134,7 @@ START_TEST(without_a_magnetometer_the_heading_is_relative)
     for (size_t i = 0; i < s.n; i += 100) {
         double heading = marl_error_between(s.row[i].q, log.row[i].q).heading_deg;
         start = i == 0 ? heading : start;
-        double off = remainder(heading - start, 360) * DEGREE;
+        double off = remainder(heading - start, 360) * MARL_DEGREE;
         worst = fmax(worst, fabs(off) / hypot((double)s.row[i].sigma_heading, 1e-4));
     }
     ck_assert_double_lt(worst, 5);
@@ -230,7 +228,7 @@ START_TEST(a_long_log_is_smoothed_in_windows)
     for (size_t i = 0; i < s.n; i++) {
         ck_assert(s.row[i].t_ns == log.row[i].sample.t_ns);
         double off = marl_error_between(s.row[i].q, log.row[i].q).total_deg;
-        double sigma = hypot((double)s.row[i].sigma_tilt, (double)s.row[i].sigma_heading) / DEGREE;
+        double sigma = hypot((double)s.row[i].sigma_tilt, (double)s.row[i].sigma_heading) / MARL_DEGREE;
         ck_assert_msg(off < 6 * sigma, "row %zu: %.2f +- %.2f", i, off, sigma);
         squares += off * off / (double)s.n;
     }

@@ -7,8 +7,6 @@
 #include "random_values.h"
 #include <math.h>
 
-#define DEGREE 0.017453292519943295
-
 static marl_log log_of(marl_scene_kind scene, double seconds, uint64_t seed)
 {
     marl_sheet sheet = marl_sheet_grommet();
@@ -42,7 +40,7 @@ START_TEST(a_steady_turn_is_no_bias)
                 marl_calibration_record record = marl_calibration_record_empty();
                 marl_error error = {0}, zero_error = {0};
                 marl_span span;
-                turn_log(&log, axis, rates[r] * DEGREE);
+                turn_log(&log, axis, rates[r] * MARL_DEGREE);
                 ck_assert_int_eq(marl_calibrate_still(&log, &still, &error), MARL_ERR_INSUFFICIENT);
                 ck_assert_int_eq(still.accepted, 0);
                 ck_assert(still.next[0] != '\0');
@@ -92,7 +90,7 @@ START_TEST(a_handling_move_is_left_out)
     for (uint64_t seed = 1; seed <= 6; seed++) {
         marl_log log = log_of(MARL_SCENE_TURNS, 3 * marl_scene_seconds(MARL_SCENE_TURNS), seed);
         marl_turns_result clean, r;
-        ck_assert_int_eq(marl_calibrate_turns(&log, 360 * DEGREE, &clean, NULL), MARL_OK);
+        ck_assert_int_eq(marl_calibrate_turns(&log, 360 * MARL_DEGREE, &clean, NULL), MARL_OK);
         ck_assert_uint_eq(clean.left_out, 0);
         size_t which = (size_t)seed % clean.n;
         for (size_t i = 0; i < log.n; i++) {
@@ -101,7 +99,7 @@ START_TEST(a_handling_move_is_left_out)
                 s->gyro = (marl_vec3){1.024f * s->gyro.x, 1.024f * s->gyro.y, 1.024f * s->gyro.z};
             }
         }
-        ck_assert_int_eq(marl_calibrate_turns(&log, 360 * DEGREE, &r, NULL), MARL_OK);
+        ck_assert_int_eq(marl_calibrate_turns(&log, 360 * MARL_DEGREE, &r, NULL), MARL_OK);
         ck_assert_uint_eq(r.left_out, 1);
         ck_assert_int_eq(r.turn[which].used, 0);
         for (int k = 0; k < 3; k++) {

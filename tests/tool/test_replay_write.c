@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: MIT
  * replay --write: every column against the quaternion beside it, or against what the log must give. */
 #include "check_main.h"
+#include "marlinspike/log.h"
 #include "run_tool.h"
 #include <math.h>
 
-#define DEGREE 0.017453292519943295
 enum {
     Q = 1,
     RPY = 5,
@@ -49,9 +49,9 @@ static void check_row(const double *v)
         ck_assert_double_eq_tol(remainder(v[UNWRAPPED + i] - v[RPY + i], 360), 0, 1e-4);
     }
     ck_assert_double_eq_tol(m[15], 1, 1e-12);
-    ck_assert_double_eq_tol(v[RPY], atan2(r[7], r[8]) / DEGREE, 0.01);
-    ck_assert_double_eq_tol(v[RPY + 1], asin(-r[6]) / DEGREE, 0.01);
-    ck_assert_double_eq_tol(remainder(v[RPY + 2] - atan2(r[3], r[0]) / DEGREE, 360), 0, 0.01);
+    ck_assert_double_eq_tol(v[RPY], atan2(r[7], r[8]) / MARL_DEGREE, 0.01);
+    ck_assert_double_eq_tol(v[RPY + 1], asin(-r[6]) / MARL_DEGREE, 0.01);
+    ck_assert_double_eq_tol(remainder(v[RPY + 2] - atan2(r[3], r[0]) / MARL_DEGREE, 360), 0, 0.01);
 }
 
 START_TEST(columns_agree_with_the_attitude)

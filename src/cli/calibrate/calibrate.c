@@ -8,7 +8,6 @@
 #include <time.h>
 #include <unistd.h>
 
-#define DEGREE 0.017453292519943295
 #define BETWEEN_LOGS_NS INT64_C(2000000000)
 
 static void stamp(char made[32])

@@ -6,7 +6,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
 #define TURN 6.283185307179586
 enum { CIRCLE = 121, SERIES = 12, CURVE_POINTS = 101 };
 
@@ -44,7 +43,7 @@ static void add_reading(cloud *p, const marl_fit *fit, double length, const doub
     }
     whole = sqrt(whole);
     p->off[p->n] = whole - length;
-    p->azimuth[p->n] = atan2(v[1], v[0]) / DEGREE;
+    p->azimuth[p->n] = atan2(v[1], v[0]) / MARL_DEGREE;
     p->height[p->n] = whole > 0 ? v[2] / whole : NAN;
     p->n++;
 }
@@ -145,7 +144,7 @@ static void fill_soak_axis(const marl_soak_result *r, int axis, soak_axis *s)
 {
     const marl_fit *fit = &r->outcome.fit;
     int is_gyro = r->outcome.sensor == MARL_GYRO;
-    double unit = is_gyro ? DEGREE : 1, mean = 0;
+    double unit = is_gyro ? MARL_DEGREE : 1, mean = 0;
     for (size_t k = 0; k < r->n; k++) {
         double d = r->point[k].degC - fit->reference_degC, curve = fit->bias_per_degC[axis] * d;
         mean += (r->point[k].value[axis] - curve - fit->bias_per_degC2[axis] * d * d) / (double)r->n;
@@ -199,7 +198,7 @@ static marl_status draw_soak(const cli_calibrated *job, const char *path, marl_e
                                                      .like = 1};
     }
     snprintf(title, sizeof title, "%.160s: curves of order %d leave %.2g deg/s rms of the gyroscope",
-             job->log.path, job->soak[0].order, job->soak[0].outcome.fit.residual_rms / DEGREE);
+             job->log.path, job->soak[0].order, job->soak[0].outcome.fit.residual_rms / MARL_DEGREE);
     marl_status status = marl_figure_draw(&figure, path, error);
     free(scratch);
     free(all);
@@ -254,7 +253,7 @@ static marl_status draw_errors(const cli_calibrated *job, const char *path, marl
     const marl_turns_result *turns = &job->turns;
     const marl_moves_result *moves = &job->moves;
     int is_turns = job->kind == CLI_TURNS;
-    double rms = job->result->fit.residual_rms / DEGREE;
+    double rms = job->result->fit.residual_rms / MARL_DEGREE;
     char title[300];
     happenings h = {.title = title, .n = is_turns ? turns->n : moves->n};
     h.at = calloc(h.n + 1, sizeof *h.at);
@@ -263,11 +262,11 @@ static marl_status draw_errors(const cli_calibrated *job, const char *path, marl
     }
     for (size_t i = 0; i < h.n && is_turns; i++) {
         const marl_turn *t = &turns->turn[i];
-        h.at[i] = (happening){t->span, t->axis, t->error / DEGREE};
+        h.at[i] = (happening){t->span, t->axis, t->error / MARL_DEGREE};
     }
     for (size_t i = 0; i < h.n && !is_turns; i++) {
         const marl_move *m = &moves->move[i];
-        h.at[i] = (happening){m->span, !m->used, m->error / DEGREE};
+        h.at[i] = (happening){m->span, !m->used, m->error / MARL_DEGREE};
     }
     if (is_turns) {
         h.y_label = "error of the corrected turn, deg";
@@ -302,7 +301,7 @@ static marl_status draw_still(const cli_calibrated *job, const char *path, marl_
             const double rate[3] = {(double)s->gyro.x, (double)s->gyro.y, (double)s->gyro.z};
             all[n] = 1e-9 * (double)s->t_ns;
             for (size_t k = 0; k < 3; k++) {
-                all[(k + 1) * log->n + n] = rate[k] / DEGREE;
+                all[(k + 1) * log->n + n] = rate[k] / MARL_DEGREE;
             }
             n++;
         }
@@ -311,7 +310,7 @@ static marl_status draw_still(const cli_calibrated *job, const char *path, marl_
     ends[1] = n > 0 ? all[n - 1] : 1;
     for (size_t k = 0; k < 3; k++) {
         const marl_fit *fit = &job->rest.fit;
-        bias[k][0] = bias[k][1] = fit->bias[k] / DEGREE;
+        bias[k][0] = bias[k][1] = fit->bias[k] / MARL_DEGREE;
         snprintf(labels[k], sizeof labels[k], "gyro %c, deg/s", (char)('x' + k));
         marl_panel *panel = &figure.panel[k];
         *panel = (marl_panel){.x_label = "time, s", .y_label = labels[k]};

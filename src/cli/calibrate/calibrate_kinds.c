@@ -5,13 +5,11 @@
 #include <stdio.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
-
 /* Takes the Earth's own turning off the gyroscope's mean. */
 static marl_status without_earth(const cli_calibrate_options *o, cli_calibrated *job, marl_error *error)
 {
     double rate[3];
-    marl_status status = marl_earth_rate(&job->log, &job->record, o->latitude * DEGREE, rate, error);
+    marl_status status = marl_earth_rate(&job->log, &job->record, o->latitude * MARL_DEGREE, rate, error);
     for (int k = 0; k < 3 && status == MARL_OK; k++) {
         job->rest.fit.bias[k] -= rate[k];
     }
@@ -47,14 +45,14 @@ static marl_status calibrate_still(const cli_calibrate_options *o, cli_calibrate
 
 static marl_status calibrate_turns(const cli_calibrate_options *o, cli_calibrated *job, marl_error *error)
 {
-    marl_status status = marl_calibrate_turns(&job->log, o->turn_angle * DEGREE, &job->turns, error);
+    marl_status status = marl_calibrate_turns(&job->log, o->turn_angle * MARL_DEGREE, &job->turns, error);
     for (size_t i = 0; i < job->turns.n; i++) {
         const marl_turn *t = &job->turns.turn[i];
         if (!t->used) {
             cli_warn(&job->warnings, "turn-left-out",
                      "%s: the turn from %.2f to %.2f s is left out: %+.1f degrees against the others",
                      job->log.path, (double)t->span.from_ns * 1e-9, (double)t->span.to_ns * 1e-9,
-                     t->error / DEGREE);
+                     t->error / MARL_DEGREE);
         }
     }
     marl_fit_merge(&job->record.fit[MARL_GYRO], &job->turns.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
@@ -149,7 +147,7 @@ static marl_status calibrate_moves(const cli_calibrate_options *o, cli_calibrate
         if (!m->used) {
             cli_warn(&job->warnings, "move-left-out",
                      "%s: the move from %.2f to %.2f s is left out: it misses by %.1f degrees", job->log.path,
-                     (double)m->span.from_ns * 1e-9, (double)m->span.to_ns * 1e-9, m->error / DEGREE);
+                     (double)m->span.from_ns * 1e-9, (double)m->span.to_ns * 1e-9, m->error / MARL_DEGREE);
         }
     }
     marl_fit_merge(&job->record.fit[MARL_GYRO], &job->moves.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);

@@ -7,8 +7,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
-
 static json_t *table_json(const char *title, json_t *columns, json_t *rows)
 {
     return json_pack("{s:s,s:o,s:o}", "title", title, "columns", columns, "rows", rows);
@@ -40,10 +38,10 @@ static json_t *turns_table(const marl_turns_result *r)
     for (size_t i = 0; i < r->n; i++) {
         const marl_turn *t = &r->turn[i];
         const char axis[2] = {"xyz"[t->axis], '\0'};
-        json_array_append_new(rows,
-                              json_pack("[o,s,o,o,s]", cli_page_number(middle(t->span), 1), axis,
-                                        cli_page_number(t->raw_rad / DEGREE, 3),
-                                        cli_page_number(t->error / DEGREE, 3), t->used ? "" : "left out"));
+        json_array_append_new(rows, json_pack("[o,s,o,o,s]", cli_page_number(middle(t->span), 1), axis,
+                                              cli_page_number(t->raw_rad / MARL_DEGREE, 3),
+                                              cli_page_number(t->error / MARL_DEGREE, 3),
+                                              t->used ? "" : "left out"));
     }
     return table_json("Turns", json_pack("[s,s,s,s,s]", "at, s", "axis", "raw, deg", "off, deg", ""), rows);
 }
@@ -53,10 +51,10 @@ static json_t *moves_table(const marl_moves_result *r)
     json_t *rows = json_array();
     for (size_t i = 0; i < r->n; i++) {
         const marl_move *m = &r->move[i];
-        json_array_append_new(rows,
-                              json_pack("[o,o,o,s]", cli_page_number(middle(m->span), 1),
-                                        cli_page_number(m->angle / DEGREE, 1),
-                                        cli_page_number(m->error / DEGREE, 3), m->used ? "" : "left out"));
+        json_array_append_new(rows, json_pack("[o,o,o,s]", cli_page_number(middle(m->span), 1),
+                                              cli_page_number(m->angle / MARL_DEGREE, 1),
+                                              cli_page_number(m->error / MARL_DEGREE, 3),
+                                              m->used ? "" : "left out"));
     }
     return table_json("Moves from rest to rest",
                       json_pack("[s,s,s,s]", "at, s", "angle, deg", "off, deg", ""), rows);

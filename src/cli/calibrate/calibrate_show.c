@@ -6,8 +6,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
-
 static double seconds(int64_t ns)
 {
     return 1e-9 * (double)ns;
@@ -40,9 +38,9 @@ static json_t *turns_json(const marl_turns_result *r)
         json_object_set_new(item, "from_s", json_real(seconds(t->span.from_ns)));
         json_object_set_new(item, "to_s", json_real(seconds(t->span.to_ns)));
         json_object_set_new(item, "axis", cli_text(axis));
-        json_object_set_new(item, "raw_deg", json_real(t->raw_rad / DEGREE));
-        json_object_set_new(item, "wanted_deg", json_real(t->wanted / DEGREE));
-        json_object_set_new(item, "error_deg", cli_number(t->error / DEGREE));
+        json_object_set_new(item, "raw_deg", json_real(t->raw_rad / MARL_DEGREE));
+        json_object_set_new(item, "wanted_deg", json_real(t->wanted / MARL_DEGREE));
+        json_object_set_new(item, "error_deg", cli_number(t->error / MARL_DEGREE));
         json_array_append_new(list, item);
     }
     return list;
@@ -56,8 +54,8 @@ static json_t *moves_json(const marl_moves_result *r)
         json_t *item = json_object();
         json_object_set_new(item, "from_s", json_real(seconds(m->span.from_ns)));
         json_object_set_new(item, "to_s", json_real(seconds(m->span.to_ns)));
-        json_object_set_new(item, "angle_deg", json_real(m->angle / DEGREE));
-        json_object_set_new(item, "error_deg", cli_number(m->error / DEGREE));
+        json_object_set_new(item, "angle_deg", json_real(m->angle / MARL_DEGREE));
+        json_object_set_new(item, "error_deg", cli_number(m->error / MARL_DEGREE));
         json_object_set_new(item, "used", json_boolean(m->used));
         json_array_append_new(list, item);
     }
@@ -163,11 +161,11 @@ static void print_still(const cli_calibrated *job)
         char later[24] = "-";
         if (isfinite(rest->later_sigma[k])) {
             snprintf(later, sizeof later, "%s%.5f", rest->later_is_bound[k] ? "< " : "",
-                     rest->later_sigma[k] / DEGREE);
+                     rest->later_sigma[k] / MARL_DEGREE);
         }
         cli_print("%-8s %+12.5f %14.5f %14s %14.5f\n",
-                  marl_column_name((marl_column)(MARL_COLUMN_GYRO_X + k)), rest->fit.bias[k] / DEGREE,
-                  rest->fit.bias_sigma[k] / DEGREE, later, rest->deviation[k] / DEGREE);
+                  marl_column_name((marl_column)(MARL_COLUMN_GYRO_X + k)), rest->fit.bias[k] / MARL_DEGREE,
+                  rest->fit.bias_sigma[k] / MARL_DEGREE, later, rest->deviation[k] / MARL_DEGREE);
     }
 }
 
@@ -175,13 +173,13 @@ static void print_turns(const cli_calibrated *job)
 {
     const marl_turns_result *r = &job->turns;
     cli_print("%s: %zu turns, %zu left out, %.3f deg rms off after the fit\n\n", job->log.path, r->n,
-              r->left_out, r->outcome.fit.residual_rms / DEGREE);
+              r->left_out, r->outcome.fit.residual_rms / MARL_DEGREE);
     cli_print("%-16s %5s %12s %10s %10s\n", "from to s", "axis", "raw deg", "wanted", "error deg");
     for (size_t i = 0; i < r->n; i++) {
         const marl_turn *t = &r->turn[i];
         cli_print("%7.2f %8.2f %5c %12.3f %10.0f %+10.3f%s\n", seconds(t->span.from_ns),
-                  seconds(t->span.to_ns), "xyz"[t->axis], t -> raw_rad / DEGREE, t -> wanted / DEGREE,
-                  t -> error / DEGREE, t -> used ? "" : "  left out");
+                  seconds(t->span.to_ns), "xyz"[t->axis], t -> raw_rad / MARL_DEGREE,
+                  t -> wanted / MARL_DEGREE, t -> error / MARL_DEGREE, t -> used ? "" : "  left out");
     }
     cli_print("spread of the repeats:");
     for (int k = 0; k < 3; k++) {
@@ -284,13 +282,13 @@ static void print_moves(const cli_calibrated *job)
     const marl_moves_result *r = &job->moves;
     double least = INFINITY, most = 0;
     for (size_t i = 0; i < r->n; i++) {
-        least = fmin(least, r->move[i].angle / DEGREE);
-        most = fmax(most, r->move[i].angle / DEGREE);
+        least = fmin(least, r->move[i].angle / MARL_DEGREE);
+        most = fmax(most, r->move[i].angle / MARL_DEGREE);
     }
     cli_print(
         "%s: %zu moves from rest to rest by %.0f to %.0f degrees, %zu left out, %.3f deg rms off after the "
         "fit\n\n",
-        job->log.path, r->n, least, most, r->left_out, r->outcome.fit.residual_rms / DEGREE);
+        job->log.path, r->n, least, most, r->left_out, r->outcome.fit.residual_rms / MARL_DEGREE);
     print_fit(MARL_GYRO, &r->outcome.fit, 1);
 }
 

@@ -6,7 +6,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
 enum { MAX_POINTS = 2500, MIN_POINTS = 4 };
 
 /* "0.1234 +- 0.0005", or that it is open. */
@@ -152,8 +151,8 @@ static int add_residuals(json_t *scatters, const cli_page_points *p, marl_sensor
         double v[3];
         marl_fit_apply(fit, p->x[i], NAN, v);
         double length = sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]);
-        azimuth[i] = atan2(v[1], v[0]) / DEGREE;
-        height[i] = asin(fmax(-1, fmin(1, v[2] / length))) / DEGREE;
+        azimuth[i] = atan2(v[1], v[0]) / MARL_DEGREE;
+        height[i] = asin(fmax(-1, fmin(1, v[2] / length))) / MARL_DEGREE;
         off[i] = length - radius;
     }
     snprintf(title, sizeof title, "corrected length off, %s, over azimuth", cli_unit_name(sensor));

@@ -7,7 +7,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
 enum { MAX_PRINTED = 16384 }; /* bytes of one call; paths and texts of files are the longest parts */
 
 /* Set when an allocation of jansson failed, or a text was too long: what is printed is not complete then. */
@@ -139,7 +138,7 @@ const char *cli_base_name(const char *path)
 
 double cli_unit_of(marl_sensor sensor)
 {
-    return sensor == MARL_GYRO ? DEGREE : 1;
+    return sensor == MARL_GYRO ? MARL_DEGREE : 1;
 }
 
 const char *cli_unit_name(marl_sensor sensor)

@@ -5,8 +5,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
-
 /* The standard deviations that a file of smooth carries. */
 static void read_sigma(cli_case *of, const marl_log *log)
 {
@@ -72,8 +70,8 @@ static marl_status smooth_reference(cli_comparison *job, cli_case *of, marl_erro
     }
     of->reference_relative = !s.heading_is_magnetic;
     of->reference_smoothed = 1;
-    of->reference_tilt_deg = s.sigma_tilt_rms / DEGREE;
-    of->reference_heading_deg = s.sigma_heading_rms / DEGREE;
+    of->reference_tilt_deg = s.sigma_tilt_rms / MARL_DEGREE;
+    of->reference_heading_deg = s.sigma_heading_rms / MARL_DEGREE;
     if (s.accel_is_worse || s.mag_is_worse) {
         cli_warn(
             &job->warnings, "calibrate-first",

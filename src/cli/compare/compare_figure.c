@@ -7,7 +7,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
 #define POOR 5.0 /* times the error of the best */
 enum { MAX_CURVES = MARL_FIGURE_CURVES - 1, MAX_TITLED = 5 };
 
@@ -69,9 +68,9 @@ static int add_attitudes(drawing *d, const marl_series *s, int colour)
     for (size_t i = 0; i < s->n; i++) {
         float heading = NAN;
         int upright = marl_frame_heading(s->at[i].q, MARL_WORLD_ENU, &heading) == MARL_OK;
-        double now = upright ? (double)heading / DEGREE : (double)NAN;
+        double now = upright ? (double)heading / MARL_DEGREE : (double)NAN;
         data[i] = 1e-9 * (double)s->at[i].t_ns;
-        data[s->n + i] = (double)marl_frame_tilt(s->at[i].q, MARL_WORLD_ENU) / DEGREE;
+        data[s->n + i] = (double)marl_frame_tilt(s->at[i].q, MARL_WORLD_ENU) / MARL_DEGREE;
         data[2 * s->n + i] = fabs(now - before) > 180 ? (double)NAN : now;
         before = now;
     }

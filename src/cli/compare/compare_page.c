@@ -7,7 +7,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
 #define FRAME_S 0.05 /* between frames of the turning body, at least */
 #define NEAR_S 0.5   /* attitudes farther apart are not interpolated */
 enum { MAX_VIEWS = 3, MAX_SHOWN = 6, MAX_FRAMES = 3000, VALUES = 8 };
@@ -57,10 +56,10 @@ static void add_attitude(track *k, int64_t t_ns, marl_quat q)
         k->value[v][i] = NAN;
     }
     k->t[i] = 1e-9 * (double)t_ns;
-    k->value[ROLL][i] = (double)angles.roll / DEGREE;
-    k->value[PITCH][i] = (double)angles.pitch / DEGREE;
+    k->value[ROLL][i] = (double)angles.roll / MARL_DEGREE;
+    k->value[PITCH][i] = (double)angles.pitch / MARL_DEGREE;
     if (marl_frame_heading(q, MARL_WORLD_ENU, &heading) == MARL_OK) {
-        k->value[HEADING][i] = (double)heading / DEGREE;
+        k->value[HEADING][i] = (double)heading / MARL_DEGREE;
     }
     k->n++;
 }
@@ -347,7 +346,7 @@ static void write_verdict(const cli_comparison *job, char *text, size_t size)
 
 static json_t *calibration_json(const cli_comparison *job)
 {
-    static const double unit[MARL_SENSOR_COUNT] = {1, DEGREE, 1};
+    static const double unit[MARL_SENSOR_COUNT] = {1, MARL_DEGREE, 1};
     static const char *const names[MARL_SENSOR_COUNT] = {"accel, m/s^2", "gyro, deg/s", "mag, uT"};
     json_t *root = json_object(), *rows = json_array();
     for (int k = 0; k < MARL_SENSOR_COUNT; k++) {

@@ -5,7 +5,6 @@
 #include <stdio.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
 enum { MIN_NAME = 24, MAX_NAME = 44 };
 
 /* Width of the column of names: the longest, within limits. */
@@ -32,8 +31,8 @@ static void print_cell(int width, int decimals, double value)
 static void print_turn(const char *side, marl_quat q, const double sigma[3])
 {
     marl_rpy r = marl_quat_to_rpy(q);
-    cli_print("%s roll %.2f, pitch %.2f, yaw %.2f deg (+-", side, (double)r.roll / DEGREE,
-              (double)r.pitch / DEGREE, (double)r.yaw / DEGREE);
+    cli_print("%s roll %.2f, pitch %.2f, yaw %.2f deg (+-", side, (double)r.roll / MARL_DEGREE,
+              (double)r.pitch / MARL_DEGREE, (double)r.yaw / MARL_DEGREE);
     for (int i = 0; i < 3; i++) {
         print_cell(0, 2, sigma[i]);
     }

@@ -5,7 +5,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
 #define LESSER_PART 0.25 /* of the recording */
 
 typedef struct options {
@@ -89,7 +88,7 @@ static void warn_of_lines(cli_inspected *seen)
 {
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_sensor_spectrum *s = &seen->rest[i];
-        const double unit = i == MARL_GYRO ? DEGREE : 1;
+        const double unit = i == MARL_GYRO ? MARL_DEGREE : 1;
         size_t lines = 0;
         int best = 0;
         for (int k = 0; k < 3 && s->axes; k++) {

@@ -5,7 +5,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-#define DEGREE 0.017453292519943295
 enum { COLUMNS = 3 };
 
 /* All numbers of the figure, released together. */

@@ -6,7 +6,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
 #define MIN_NOISE_S 10.0
 enum { LINES_SHOWN = 3 };
 
@@ -21,7 +20,7 @@ static void print_axis(double value, double unit, int present)
 
 static void print_sensor(marl_sensor sensor, const marl_sensor_summary *s)
 {
-    const double unit = sensor == MARL_GYRO ? DEGREE : 1.0;
+    const double unit = sensor == MARL_GYRO ? MARL_DEGREE : 1.0;
     char rate[16] = "-", jitter[16] = "-";
     if (isfinite(s->rate_hz)) {
         snprintf(rate, sizeof rate, "%.2f", s->rate_hz);
@@ -127,7 +126,7 @@ static void print_quantity(double value, double unit, int present)
 
 static void print_sensor_noise(marl_sensor sensor, const marl_sensor_noise *n)
 {
-    const double unit = sensor == MARL_GYRO ? DEGREE : 1.0;
+    const double unit = sensor == MARL_GYRO ? MARL_DEGREE : 1.0;
     cli_print("%-6s %7.0f  %-6s", marl_sensor_name(sensor), n->seconds,
               sensor == MARL_GYRO ? "deg/s" : marl_sensor_unit(sensor));
     for (int k = 0; k < 3; k++) {
@@ -182,7 +181,7 @@ static void print_spectrum(const cli_inspected *seen)
     int headed = 0;
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_sensor_spectrum *s = cli_inspect_spectrum(seen, i);
-        const double unit = i == MARL_GYRO ? DEGREE : 1.0;
+        const double unit = i == MARL_GYRO ? MARL_DEGREE : 1.0;
         const char *name = i == MARL_GYRO ? "deg/s" : marl_sensor_unit((marl_sensor)i);
         for (int k = 0; k < 3; k++) {
             const marl_spectrum *a = &s->spectrum[k];

@@ -7,8 +7,6 @@
 #include <stdio.h>
 #include <time.h>
 
-#define DEGREE 0.017453292519943295
-
 typedef struct options {
     cli_reading reading;
     cli_degradation degradation;
@@ -167,8 +165,8 @@ static void add_state(json_t *root, const marl_estimator *e)
     const double bias[3] = {(double)b.x, (double)b.y, (double)b.z};
     json_object_set_new(root, "gyro_bias", cli_numbers(bias, 3));
     if (marl_estimator_sigma(e, &tilt, &heading) == MARL_OK) {
-        json_object_set_new(root, "sigma_tilt_deg", cli_number((double)tilt / DEGREE));
-        json_object_set_new(root, "sigma_heading_deg", cli_number((double)heading / DEGREE));
+        json_object_set_new(root, "sigma_tilt_deg", cli_number((double)tilt / MARL_DEGREE));
+        json_object_set_new(root, "sigma_heading_deg", cli_number((double)heading / MARL_DEGREE));
     }
 }
 
@@ -229,11 +227,11 @@ static void print_advice(const marl_estimator *e, const marl_estimator_counts *c
 static void print_bias(const marl_estimator *e)
 {
     marl_vec3 bias = marl_estimator_bias(e), sigma;
-    cli_print("gyroscope bias estimate: %+.3f %+.3f %+.3f deg/s", (double)bias.x / DEGREE,
-              (double)bias.y / DEGREE, (double)bias.z / DEGREE);
+    cli_print("gyroscope bias estimate: %+.3f %+.3f %+.3f deg/s", (double)bias.x / MARL_DEGREE,
+              (double)bias.y / MARL_DEGREE, (double)bias.z / MARL_DEGREE);
     if (marl_estimator_bias_sigma(e, &sigma) == MARL_OK) {
-        cli_print(" (1 sigma %.3f %.3f %.3f)", (double)sigma.x / DEGREE, (double)sigma.y / DEGREE,
-                  (double)sigma.z / DEGREE);
+        cli_print(" (1 sigma %.3f %.3f %.3f)", (double)sigma.x / MARL_DEGREE, (double)sigma.y / MARL_DEGREE,
+                  (double)sigma.z / MARL_DEGREE);
     }
     cli_print("\n");
 }
@@ -255,7 +253,7 @@ static void print_state(const marl_estimator *e)
         cli_print("standard deviation (1 sigma) at the end: tilt %.2f, heading %.2f deg; errors that "
                   "calibration left come "
                   "on top\n",
-                  (double)tilt / DEGREE, (double)heading / DEGREE);
+                  (double)tilt / MARL_DEGREE, (double)heading / MARL_DEGREE);
     }
 }
 
@@ -271,12 +269,13 @@ static int print_table(const job *j, const options *o)
     cli_print("invalid readings: accel %u, gyro %u, mag %u; restarts: %u\n", (unsigned)counts.invalid_accel,
               (unsigned)counts.invalid_gyro, (unsigned)counts.invalid_mag, (unsigned)counts.restarts);
     cli_print("at the end, %.3f s: roll %.2f, pitch %.2f, yaw %.2f deg", (double)j->last.sample.t_ns * 1e-9,
-              (double)angles.roll / DEGREE, (double)angles.pitch / DEGREE, (double)angles.yaw / DEGREE);
+              (double)angles.roll / MARL_DEGREE, (double)angles.pitch / MARL_DEGREE,
+              (double)angles.yaw / MARL_DEGREE);
     if (marl_estimator_heading_is_magnetic(e) &&
         marl_frame_heading(j->last.q, e->tuning.world, &heading) == MARL_OK) {
         double turned = isnan(j->declination_deg) ? 0 : j->declination_deg;
         cli_print(", %s heading %.2f deg", isnan(j->declination_deg) ? "compass" : "true",
-                  fmod((double)heading / DEGREE + turned + 360, 360));
+                  fmod((double)heading / MARL_DEGREE + turned + 360, 360));
     }
     cli_print("%s\n", angles.at_pole ? " (pitch at its pole: roll and yaw are one angle)" : "");
     print_state(e);

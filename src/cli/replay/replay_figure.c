@@ -6,8 +6,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
-
 enum { T, TILT, HEADING, WEIGHT_ACCEL, WEIGHT_MAG, BIAS, SIGMA = BIAS + 3 };
 
 static int ensure_capacity(cli_replay_trace *trace)
@@ -31,7 +29,7 @@ static double heading_deg(const cli_replay_trace *trace, size_t i, marl_quat q, 
     if (marl_frame_heading(q, world, &heading) != MARL_OK) {
         return NAN;
     }
-    double now = (double)heading / DEGREE, before = i > 0 ? trace->value[HEADING][i - 1] : now;
+    double now = (double)heading / MARL_DEGREE, before = i > 0 ? trace->value[HEADING][i - 1] : now;
     return fabs(now - before) > 180 ? (double)NAN : now;
 }
 
@@ -47,8 +45,8 @@ static void keep_bias(cli_replay_trace *trace, size_t i, const marl_estimator *e
     int known = marl_estimator_bias_sigma(e, &sigma) == MARL_OK;
     const float b[3] = {bias.x, bias.y, bias.z}, s[3] = {sigma.x, sigma.y, sigma.z};
     for (int axis = 0; axis < 3; axis++) {
-        trace->value[BIAS + axis][i] = (double)b[axis] / DEGREE;
-        trace->value[SIGMA + axis][i] = known ? (double)s[axis] / DEGREE : NAN;
+        trace->value[BIAS + axis][i] = (double)b[axis] / MARL_DEGREE;
+        trace->value[SIGMA + axis][i] = known ? (double)s[axis] / MARL_DEGREE : NAN;
     }
 }
 
@@ -61,7 +59,7 @@ marl_status cli_replay_trace_add(cli_replay_trace *trace, const marl_log_row *ro
     const marl_estimator *e = &replay->estimator;
     size_t i = trace->n++;
     trace->value[T][i] = (double)row->sample.t_ns * 1e-9;
-    trace->value[TILT][i] = (double)marl_frame_tilt(row->q, e->tuning.world) / DEGREE;
+    trace->value[TILT][i] = (double)marl_frame_tilt(row->q, e->tuning.world) / MARL_DEGREE;
     trace->value[HEADING][i] = heading_deg(trace, i, row->q, e->tuning.world);
     keep_bias(trace, i, e);
     keep_weight(trace->value[WEIGHT_ACCEL], i, row->weight[0]);

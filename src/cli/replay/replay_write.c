@@ -6,7 +6,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
 enum { MAX_VALUES = 16 };
 
 const char cli_replay_write_help[] = "further columns: rpy, heading, unwrapped (roll, pitch, yaw without "
@@ -24,15 +23,16 @@ typedef struct source {
 static void put_rpy(const source *s, double *to)
 {
     marl_rpy r = marl_quat_to_rpy(s->row->q);
-    to[0] = (double)r.roll / DEGREE;
-    to[1] = (double)r.pitch / DEGREE;
-    to[2] = (double)r.yaw / DEGREE;
+    to[0] = (double)r.roll / MARL_DEGREE;
+    to[1] = (double)r.pitch / MARL_DEGREE;
+    to[2] = (double)r.yaw / MARL_DEGREE;
 }
 
 static void put_heading(const source *s, double *to)
 {
     float heading;
-    to[0] = marl_frame_heading(s->row->q, s->w->world, &heading) == MARL_OK ? (double)heading / DEGREE : NAN;
+    to[0] =
+        marl_frame_heading(s->row->q, s->w->world, &heading) == MARL_OK ? (double)heading / MARL_DEGREE : NAN;
 }
 
 static void put_unwrapped(const source *s, double *to)
@@ -40,7 +40,7 @@ static void put_unwrapped(const source *s, double *to)
     marl_rpy r = marl_quat_to_rpy(s->row->q);
     const float angle[3] = {r.roll, r.pitch, r.yaw};
     for (int k = 0; k < 3; k++) {
-        to[k] = (double)marl_unwrap_next(&s->w->unwrap[k], angle[k]) / DEGREE;
+        to[k] = (double)marl_unwrap_next(&s->w->unwrap[k], angle[k]) / MARL_DEGREE;
     }
 }
 
@@ -85,8 +85,8 @@ static void put_sigma(const source *s, double *to)
 {
     float tilt, heading;
     int known = marl_estimator_sigma(&s->replay->estimator, &tilt, &heading) == MARL_OK;
-    to[0] = known ? (double)tilt / DEGREE : NAN;
-    to[1] = known ? (double)heading / DEGREE : NAN;
+    to[0] = known ? (double)tilt / MARL_DEGREE : NAN;
+    to[1] = known ? (double)heading / MARL_DEGREE : NAN;
 }
 
 static void put_point(const source *s, double *to)

@@ -6,8 +6,6 @@
 #include <stdlib.h>
 #include <unistd.h>
 
-#define DEGREE 0.017453292519943295
-
 typedef struct options {
     cli_reading reading;
     char *calibration, *into, *out, *figure;
@@ -24,8 +22,8 @@ static marl_status write_attitudes(const cli_smoothed *job, marl_error *error)
     for (size_t i = 0; i < s->n && status == MARL_OK; i++) {
         const marl_smoothed_row *from = &s->row[i];
         marl_log_row row = {.sample = {.t_ns = from->t_ns}, .q = from->q, .has_q = 1, .weight = {-1, -1}};
-        row.sigma_deg[0] = (float)((double)from->sigma_tilt / DEGREE);
-        row.sigma_deg[1] = (float)((double)from->sigma_heading / DEGREE);
+        row.sigma_deg[0] = (float)((double)from->sigma_tilt / MARL_DEGREE);
+        row.sigma_deg[1] = (float)((double)from->sigma_heading / MARL_DEGREE);
         marl_log_write(writer, &row);
     }
     return status == MARL_OK ? marl_log_commit(writer, error) : status;

@@ -6,8 +6,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
-
 /* Columns over the rows, then columns over the knots. */
 enum { T, TILT, HEADING, SIGMA_TILT, SIGMA_HEADING, ROW_COLUMNS };
 enum { KNOT_T, BIAS, MOTION = BIAS + 3, DISTURBANCE, STILL_FROM, STILL_TO, KNOT_COLUMNS };
@@ -49,14 +47,15 @@ static void fill_rows(traces *t, const marl_smoothed *s)
         float heading = NAN;
         t->row[T][i] = 1e-9 * (double)r->t_ns;
         t->row[TILT][i] =
-            acos(fmax(-1, fmin(1, 1 - 2 * ((double)(r->q.x * r->q.x + r->q.y * r->q.y))))) / DEGREE;
-        double now =
-            marl_frame_heading(r->q, MARL_WORLD_ENU, &heading) == MARL_OK ? (double)heading / DEGREE : NAN;
+            acos(fmax(-1, fmin(1, 1 - 2 * ((double)(r->q.x * r->q.x + r->q.y * r->q.y))))) / MARL_DEGREE;
+        double now = marl_frame_heading(r->q, MARL_WORLD_ENU, &heading) == MARL_OK
+                         ? (double)heading / MARL_DEGREE
+                         : NAN;
         t->row[HEADING][i] =
             fabs(now - before) > 180 ? NAN : now; /* no line across the figure where it wraps */
         before = now;
-        t->row[SIGMA_TILT][i] = (double)r->sigma_tilt / DEGREE;
-        t->row[SIGMA_HEADING][i] = (double)r->sigma_heading / DEGREE;
+        t->row[SIGMA_TILT][i] = (double)r->sigma_tilt / MARL_DEGREE;
+        t->row[SIGMA_HEADING][i] = (double)r->sigma_heading / MARL_DEGREE;
     }
 }
 
@@ -66,7 +65,7 @@ static void fill_knots(traces *t, const marl_smoothed *s)
         const marl_smoothed_knot *k = &s->knot[i];
         t->knot[KNOT_T][i] = 1e-9 * (double)k->t_ns;
         for (int j = 0; j < 3; j++) {
-            t->knot[BIAS + j][i] = k->bias[j] / DEGREE;
+            t->knot[BIAS + j][i] = k->bias[j] / MARL_DEGREE;
         }
         t->knot[MOTION][i] = k->motion;
         t->knot[DISTURBANCE][i] = k->disturbance;
@@ -129,7 +128,8 @@ marl_status cli_smooth_figure(const cli_smoothed *job, const char *path, marl_er
         status = marl_fail(error, MARL_ERR_SYSTEM, "no memory for the figure");
     } else {
         snprintf(title, sizeof title, "smoothed %.60s: standard deviation %.3f deg tilt, %.3f deg heading",
-                 cli_base_name(job->log.path), s->sigma_tilt_rms / DEGREE, s->sigma_heading_rms / DEGREE);
+                 cli_base_name(job->log.path), s->sigma_tilt_rms / MARL_DEGREE,
+                 s->sigma_heading_rms / MARL_DEGREE);
         fill_rows(&t, s);
         fill_knots(&t, s);
         figure->title = title;

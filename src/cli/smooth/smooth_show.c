@@ -4,7 +4,6 @@
 #include <math.h>
 #include <stdio.h>
 
-#define DEGREE 0.017453292519943295
 #define LONG_GAP 1.0      /* s */
 #define MAX_DISTURBED 0.3 /* of the log */
 
@@ -90,7 +89,7 @@ int cli_smooth_table(const cli_smoothed *job)
     double bias[3], sigma[3];
     static const int none[3] = {0};
     cli_print("%s: %zu attitudes, standard deviation %.3f deg tilt, %.3f deg heading (rms)\n", job->log.path,
-              s->n, s->sigma_tilt_rms / DEGREE, s->sigma_heading_rms / DEGREE);
+              s->n, s->sigma_tilt_rms / MARL_DEGREE, s->sigma_heading_rms / MARL_DEGREE);
     cli_print("still %.0f %% of the time", 100 * s->still_share);
     if (s->heading_is_magnetic) {
         cli_print("; field %.1f uT north, %.1f uT up, disturbed %.0f %% of the time", s->field_north,
@@ -102,8 +101,8 @@ int cli_smooth_table(const cli_smoothed *job)
         print_remainder("magnetometer", "uT", s->mag_bias, s->mag_bias_sigma, job->refined.mag);
     }
     for (int k = 0; k < 3; k++) {
-        bias[k] = last->bias[k] / DEGREE;
-        sigma[k] = last->bias_sigma[k] / DEGREE;
+        bias[k] = last->bias[k] / MARL_DEGREE;
+        sigma[k] = last->bias_sigma[k] / MARL_DEGREE;
     }
     print_remainder("gyroscope", "deg/s, at the end", bias, sigma, none);
     print_closures(job);
@@ -139,8 +138,8 @@ int cli_smooth_json(const cli_smoothed *job)
     const marl_smoothed_knot *last = &s->knot[s->knots - 1];
     json_t *root = json_object();
     json_object_set_new(root, "rows", json_integer((json_int_t)s->n));
-    json_object_set_new(root, "sigma_tilt_deg", cli_number(s->sigma_tilt_rms / DEGREE));
-    json_object_set_new(root, "sigma_heading_deg", cli_number(s->sigma_heading_rms / DEGREE));
+    json_object_set_new(root, "sigma_tilt_deg", cli_number(s->sigma_tilt_rms / MARL_DEGREE));
+    json_object_set_new(root, "sigma_heading_deg", cli_number(s->sigma_heading_rms / MARL_DEGREE));
     json_object_set_new(root, "heading_is_magnetic", json_boolean(s->heading_is_magnetic));
     json_object_set_new(root, "still_share", cli_number(s->still_share));
     json_object_set_new(root, "disturbed_share", cli_number(s->disturbed_share));

@@ -4,8 +4,6 @@
 #include <math.h>
 #include <stdio.h>
 
-#define DEGREE 0.017453292519943295
-
 static json_t *sensor_json(const marl_verified *v)
 {
     json_t *root = json_object();
@@ -46,7 +44,8 @@ static void print_gyro(const marl_verification *v)
         cli_print("\nthe gyroscope's bias has drifted since the calibration, deg/s: x %+.4f, y %+.4f, z "
                   "%+.4f; every "
                   "filter with a bias follows that, and 'calibrate still' takes it out\n",
-                  v->gyro_drift[0] / DEGREE, v->gyro_drift[1] / DEGREE, v->gyro_drift[2] / DEGREE);
+                  v->gyro_drift[0] / MARL_DEGREE, v->gyro_drift[1] / MARL_DEGREE,
+                  v->gyro_drift[2] / MARL_DEGREE);
     }
     if (isfinite(v->gyro_matrix_z)) {
         cli_print(

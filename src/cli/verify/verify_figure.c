@@ -5,7 +5,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-#define DEGREE 0.017453292519943295
 enum { SERIES = 3 }; /* time, direction, off */
 
 /* Numbers of one sensor: time, s; azimuth, deg; length off, or rate in deg/s. */
@@ -25,7 +24,7 @@ static int make_left(left *l, size_t capacity)
 static void add_reading(left *l, int64_t t_ns, const double v[3], double wanted)
 {
     l->t[l->n] = 1e-9 * (double)t_ns;
-    l->azimuth[l->n] = atan2(v[1], v[0]) / DEGREE;
+    l->azimuth[l->n] = atan2(v[1], v[0]) / MARL_DEGREE;
     l->off[l->n++] = sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]) - wanted;
 }
 

@@ -6,8 +6,6 @@
 #include <stdio.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
-
 static json_t *sensors_table(const marl_verification *v)
 {
     json_t *rows = json_array();

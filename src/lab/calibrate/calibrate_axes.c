@@ -11,7 +11,6 @@
 
 #define WINDOW_NS INT64_C(200000000)
 #define STEADY 0.5 /* m/s^2 off gravity */
-#define DEGREE 0.017453292519943295
 #define SURE_DEG 0.5
 #define SEEN 3.0 /* standard errors */
 enum { MIN_WINDOWS = 40, ROUNDS = 4, UNKNOWNS = 4, PARTS = 12 };
@@ -148,8 +147,8 @@ static marl_status turn_mag(const marl_log *corrected, int southern, marl_calibr
     int found =
         n >= MIN_WINDOWS && find_rotation(pairs, n, PARTS, turn) && find_rotation_sigma(pairs, n, sigma);
     for (int k = 0; k < 3 && found; k++) {
-        r->rotation_deg[k] = turn[k] / DEGREE;
-        r->rotation_sigma[k] = sigma[k] / DEGREE;
+        r->rotation_deg[k] = turn[k] / MARL_DEGREE;
+        r->rotation_sigma[k] = sigma[k] / MARL_DEGREE;
         r->turned |= fabs(turn[k]) > SEEN * sigma[k];
         found = found && r->rotation_sigma[k] < SURE_DEG;
     }

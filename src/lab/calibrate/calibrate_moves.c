@@ -15,7 +15,6 @@
 #define FAR 4.0           /* deviations, from the median: knocked, or clipped */
 #define MIN_FAR 0.017     /* rad: closer ones are never left out */
 #define MAX_LEFT_OUT 0.34 /* of the moves */
-#define DEGREE 0.017453292519943295
 enum { N = LAB_MOVE_ELEMENTS, ROUNDS = 4, MIN_MOVES = 8 };
 
 /* Sums of the fit. */

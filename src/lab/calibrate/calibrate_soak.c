@@ -28,7 +28,6 @@
  * of it warming in step with it takes for a slope. */
 #define SLOWER 1.26
 #define ACROSS 1.0
-#define DEGREE 0.017453292519943295
 enum { MIN_POINTS = 12, RATE_REACH = 6 /* means */ };
 
 static marl_status collect(const marl_log *log, marl_sensor sensor, const marl_spans *still,
@@ -147,7 +146,7 @@ static void report_axis(marl_soak_result *r, int k, double lag_s)
         snprintf(r->outcome.remark, sizeof r->outcome.remark,
                  "a curve of order 2 does not follow this sensor: it misses up to %.2g %s at the ends of the "
                  "range",
-                 cube / (r->outcome.sensor == MARL_GYRO ? DEGREE : 1),
+                 cube / (r->outcome.sensor == MARL_GYRO ? MARL_DEGREE : 1),
                  r->outcome.sensor == MARL_GYRO ? "deg/s" : "m/s^2");
     }
     if (r->outcome.sensor == MARL_ACCEL) { /* gravity stands in it */

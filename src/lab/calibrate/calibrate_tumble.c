@@ -15,12 +15,11 @@
 #define MIN_COVERAGE 0.2
 #define MAX_SIGMA 0.05 /* of the field */
 #define MAX_OUTLIERS 0.4
-#define MAX_REST 0.1      /* of the field; more, and it is noise that the surface was laid around */
-#define MIN_FIELD 5       /* uT */
-#define DRIFT_SEEN 4.0    /* standard errors */
-#define MIN_DRIFT 0.005   /* of the field: a third of a degree of heading */
-#define DRIFT_ACROSS 0.25 /* of the drift, on the other axes: not every direction is seen at every time */
-#define DEGREE 0.017453292519943295
+#define MAX_REST 0.1        /* of the field; more, and it is noise that the surface was laid around */
+#define MIN_FIELD 5         /* uT */
+#define DRIFT_SEEN 4.0      /* standard errors */
+#define MIN_DRIFT 0.005     /* of the field: a third of a degree of heading */
+#define DRIFT_ACROSS 0.25   /* of the drift, on the other axes: not every direction is seen at every time */
 #define MAX_DIP_SPREAD 15.0 /* degrees; hands that tumble a pod stay under 10 */
 #define SEEN 4.2            /* of an F with 5 and many degrees of freedom: one in a thousand */
 enum { MIN_READINGS = 50, SPHERE_UNKNOWNS = 4 };
@@ -144,7 +143,7 @@ static void remark_drift(marl_tumble_result *t)
                 "the standard errors",
                 t->drift[0], t->drift[1], t->drift[2]);
             double all = sqrt(lab_dot3(t->drift, t->drift));
-            t->dip_sigma_deg = hypot(t->dip_sigma_deg, DRIFT_ACROSS * all / fit->field / DEGREE);
+            t->dip_sigma_deg = hypot(t->dip_sigma_deg, DRIFT_ACROSS * all / fit->field / MARL_DEGREE);
             for (int j = 0; j < 3; j++) {
                 fit->bias_sigma[j] = hypot(fit->bias_sigma[j], hypot(0.5 * t->drift[j], DRIFT_ACROSS * all));
             }

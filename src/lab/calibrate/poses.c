@@ -17,7 +17,6 @@
 #define MAX_QUIET_ACCEL 0.5 /* m/s^2, deviation: the quietest windows of a recording that never rests */
 #define MAX_QUIET_GYRO 0.1  /* rad/s, the same */
 #define MAX_REST_RATE 0.35  /* rad/s: no bias is so large */
-#define DEGREE 0.017453292519943295
 enum { MIN_READINGS = 8, PARTS = 5 };
 
 typedef struct window {
@@ -146,7 +145,7 @@ static int mark_quiet(windows *all, double *scratch)
 static double angle_deg(const double a[3], const double b[3])
 {
     double x = a[1] * b[2] - a[2] * b[1], y = a[2] * b[0] - a[0] * b[2], z = a[0] * b[1] - a[1] * b[0];
-    return atan2(sqrt(x * x + y * y + z * z), a[0] * b[0] + a[1] * b[1] + a[2] * b[2]) / DEGREE;
+    return atan2(sqrt(x * x + y * y + z * z), a[0] * b[0] + a[1] * b[1] + a[2] * b[2]) / MARL_DEGREE;
 }
 
 /* Standard error of the mean of an axis, from the means of parts: what is slower than a window is in it. */

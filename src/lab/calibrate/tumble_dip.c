@@ -10,7 +10,6 @@
 /* What depends on the attitude, as a bias of the accelerometer's does, averages over attitudes and no
  * further. */
 #define ATTITUDES 26.0
-#define DEGREE 0.017453292519943295
 enum { MIN_BLOCKS = 4, MIN_WINDOW = 3 };
 
 /* Sums over blocks of windows, for a weighted mean and its scatter. */
@@ -70,9 +69,9 @@ static void report(const dip_sums *s, marl_tumble_result *t)
     double scatter = s->cross[0] - 2 * mean * s->cross[1] + mean * mean * s->cross[2];
     double sigma = sqrt(fmax(0, scatter) * n / (n - 1)) / s->weight;
     double cosine = sqrt(fmax(1e-6, 1 - mean * mean));
-    t->outcome.fit.dip_deg = asin(fmax(-1, fmin(1, mean))) / DEGREE;
-    t->dip_spread_deg = sqrt(fmax(0, s->square / s->weight - mean * mean)) / cosine / DEGREE;
-    t->dip_sigma_deg = hypot(sigma / cosine / DEGREE, t->dip_spread_deg / sqrt(ATTITUDES));
+    t->outcome.fit.dip_deg = asin(fmax(-1, fmin(1, mean))) / MARL_DEGREE;
+    t->dip_spread_deg = sqrt(fmax(0, s->square / s->weight - mean * mean)) / cosine / MARL_DEGREE;
+    t->dip_sigma_deg = hypot(sigma / cosine / MARL_DEGREE, t->dip_spread_deg / sqrt(ATTITUDES));
 }
 
 void lab_tumble_dip(const marl_log *log, const lab_tumble_readings *r, const marl_fit *accel,

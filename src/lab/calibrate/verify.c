@@ -11,14 +11,13 @@
 
 #define CHANCE 0.01
 #define SETTLED 0.5 /* m/s^2 off gravity: up can be seen */
-#define DEGREE 0.017453292519943295
 /* uT: half a degree of heading. A part differs by less from one power-on to the next. */
 #define MAX_BIAS 0.25
-#define MAX_BIAS_SIGMA 0.5        /* uT: more, and the directions do not determine it */
-#define SURE 3.3                  /* deviations: one in a thousand an axis */
-#define MAX_DRIFT (0.05 * DEGREE) /* rad/s: less is drift, and every filter follows it */
-#define SURE_OF_NINE 4.0          /* deviations: nine elements, and the error of their errors */
-#define MAX_MATRIX_OFF 0.002      /* 0.2 degrees in a right angle */
+#define MAX_BIAS_SIGMA 0.5             /* uT: more, and the directions do not determine it */
+#define SURE 3.3                       /* deviations: one in a thousand an axis */
+#define MAX_DRIFT (0.05 * MARL_DEGREE) /* rad/s: less is drift, and every filter follows it */
+#define SURE_OF_NINE 4.0               /* deviations: nine elements, and the error of their errors */
+#define MAX_MATRIX_OFF 0.002           /* 0.2 degrees in a right angle */
 #define WANDERS 1.0 /* mean squares between poses: how far the bias goes until another recording */
 #define COMMON 3.0  /* independent values of what is common to a recording: a bias has three */
 enum {
@@ -260,7 +259,7 @@ static void verify_mag(const marl_calibration_record *record, const marl_log *lo
         if (fabs(length(up) - MARL_STANDARD_GRAVITY) < SETTLED && length(field) > 0) {
             double sine =
                 -(up[0] * field[0] + up[1] * field[1] + up[2] * field[2]) / (length(up) * length(field));
-            lab_moments_add(&dip, asin(fmax(-1, fmin(1, sine))) / DEGREE);
+            lab_moments_add(&dip, asin(fmax(-1, fmin(1, sine))) / MARL_DEGREE);
         }
     }
     if (dip.n > MIN_FIELD) {

@@ -8,8 +8,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
-
 /* The arc whose tangent is s / c, c >= 0; most errors are small, and the series is faster. */
 static double arc(double s, double c)
 {
@@ -23,11 +21,11 @@ marl_error_angles marl_error_between(marl_quat estimate, marl_quat reference)
     double sign = e.w < 0 ? -1 : 1, w = sign * (double)e.w, z = sign * (double)e.z;
     double x = (double)e.x, y = (double)e.y, level = x * x + y * y;
     marl_error_angles angles;
-    angles.total_deg = 2 * arc(sqrt(level + z * z), w) / DEGREE;
-    angles.tilt_deg = 2 * arc(sqrt(level), sqrt(w * w + z * z)) / DEGREE;
+    angles.total_deg = 2 * arc(sqrt(level + z * z), w) / MARL_DEGREE;
+    angles.tilt_deg = 2 * arc(sqrt(level), sqrt(w * w + z * z)) / MARL_DEGREE;
     /* the twist about z turns counter-clockwise, a compass clockwise */
     double twist = 2 * arc(z, w);
-    angles.heading_deg = angles.tilt_deg > 179 ? NAN : (twist == 0 ? 0 : -twist / DEGREE);
+    angles.heading_deg = angles.tilt_deg > 179 ? NAN : (twist == 0 ? 0 : -twist / MARL_DEGREE);
     if (angles.heading_deg <= -180) {
         angles.heading_deg += 360;
     }

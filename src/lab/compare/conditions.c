@@ -8,7 +8,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
 #define WINDOW_NS INT64_C(500000000)
 #define MIN_TURNING 5.0 /* deg/s */
 #define MIN_SHAKING 0.5 /* m/s^2 */
@@ -96,7 +95,7 @@ static marl_status gather_readings(const marl_log *log, const marl_calibration_r
 static int turns(const window *w)
 {
     double seconds = 1e-9 * (double)(w->last_ns - w->first_ns);
-    return lab_quat_angle(w->first, w->last) > MIN_TURNING * DEGREE * seconds && w->n > 1;
+    return lab_quat_angle(w->first, w->last) > MIN_TURNING * MARL_DEGREE * seconds && w->n > 1;
 }
 
 static int shakes(const window *w)

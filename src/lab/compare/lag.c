@@ -5,7 +5,6 @@
 #include <math.h>
 #include <stdlib.h>
 
-#define DEGREE 0.017453292519943295
 #define RANGE 100 /* coarse steps on either side of zero ... */
 #define COARSE_NS INT64_C(10000000)
 #define FINE 5       /* fine steps in a coarse one */
@@ -26,7 +25,7 @@ static double rate_rms_deg(const marl_series *s)
         squares += 4 * (w * w + x * x + y * y + z * z) / dt;
         seconds += dt;
     }
-    return seconds > 0 ? sqrt(squares / seconds) / DEGREE : 0;
+    return seconds > 0 ? sqrt(squares / seconds) / MARL_DEGREE : 0;
 }
 
 /* The reference on the grid of coarse steps around the estimate's time, 0 where it is not known, and some of

@@ -9,7 +9,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
 #define SETTLED_NS INT64_C(5000000000)
 #define SETTLED_DEG 2.0
 #define TURN_NS INT64_C(1000000000) /* attitudes so far apart determine the body side */
@@ -153,7 +152,7 @@ static void report_sigma(marl_match *m, const dof *f, const double *covariance)
 {
     m->sigma_deg = NAN;
     for (int k = 0; k < f->n; k++) {
-        double sigma = sqrt(covariance[k * f->n + k]) / DEGREE;
+        double sigma = sqrt(covariance[k * f->n + k]) / MARL_DEGREE;
         double *to = f->unknown[k] < 3 ? m->world_sigma_deg : m->body_sigma_deg;
         to[f->unknown[k] % 3] = sigma;
         m->sigma_deg = fmax(m->sigma_deg, sigma);
@@ -187,7 +186,7 @@ static void polish(const lab_pairs *p, marl_match_kind kind, marl_match *m)
             return;
         }
         add_step(m, &f, step);
-        m->residual_deg = sqrt(3 * fit.squares / (double)fit.rows) / DEGREE;
+        m->residual_deg = sqrt(3 * fit.squares / (double)fit.rows) / MARL_DEGREE;
         report_sigma(m, &f, covariance);
         for (int k = 0; k < f.n; k++) {
             moved = fmax(moved, fabs(step[k]));
@@ -231,7 +230,7 @@ static size_t stays(const lab_pairs *p, size_t from)
     marl_quat d = marl_quat_product(p->estimate[from].q, marl_quat_conjugate(p->reference[from]));
     for (size_t i = from; i < p->n; i++) {
         marl_quat e = marl_quat_product(p->estimate[i].q, marl_quat_conjugate(p->reference[i]));
-        if (lab_quat_angle(d, e) > SETTLED_DEG * DEGREE) {
+        if (lab_quat_angle(d, e) > SETTLED_DEG * MARL_DEGREE) {
             return 0;
         }
         if (p->estimate[i].t_ns - p->estimate[from].t_ns >= SETTLED_NS) {
@@ -262,9 +261,9 @@ static int match_start(const lab_pairs *p, marl_match *m)
             squares[k] += left[k] * left[k];
         }
     }
-    m->residual_deg = sqrt((squares[0] + squares[1] + squares[2]) / (double)n) / DEGREE;
+    m->residual_deg = sqrt((squares[0] + squares[1] + squares[2]) / (double)n) / MARL_DEGREE;
     for (int k = 0; k < 3; k++) {
-        m->world_sigma_deg[k] = sqrt(squares[k] / (double)n) / DEGREE;
+        m->world_sigma_deg[k] = sqrt(squares[k] / (double)n) / MARL_DEGREE;
         m->sigma_deg = fmax(m->sigma_deg, m->world_sigma_deg[k]);
     }
     return 1;
@@ -322,7 +321,8 @@ marl_status marl_match_find(const marl_series *estimate, const marl_series *refe
 
 void marl_match_add_sigma(marl_match *match, double tilt, double heading)
 {
-    const double more[3] = {tilt / sqrt(2) / DEGREE, tilt / sqrt(2) / DEGREE, heading / DEGREE};
+    const double more[3] = {tilt / sqrt(2) / MARL_DEGREE, tilt / sqrt(2) / MARL_DEGREE,
+                            heading / MARL_DEGREE};
     for (int k = 0; k < 3; k++) {
         match->world_sigma_deg[k] = hypot(match->world_sigma_deg[k], more[k]);
         match->body_sigma_deg[k] = hypot(match->body_sigma_deg[k], more[k]);

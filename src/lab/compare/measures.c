@@ -5,7 +5,6 @@
 #include <math.h>
 #include <stdlib.h>
 
-#define DEGREE 0.017453292519943295
 #define SETTLED_DEG 2.0
 #define SETTLED_NS INT64_C(5000000000)
 #define LOST_DEG 45.0
@@ -124,6 +123,6 @@ marl_status lab_find_jitter_deg(const marl_series *s, const marl_spans *still, d
         n++;
     }
     free(sum);
-    *jitter = n > 0 ? sqrt(squares / n) / DEGREE : NAN;
+    *jitter = n > 0 ? sqrt(squares / n) / MARL_DEGREE : NAN;
     return MARL_OK;
 }

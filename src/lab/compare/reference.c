@@ -6,7 +6,6 @@
 
 #define MIN_S 10.0
 #define MAX_STEP_DEG 90.0
-#define DEGREE 0.017453292519943295
 
 /* The step that turns furthest, of those that are interpolated across. */
 static size_t widest_step(const marl_series *s, double *deg)
@@ -15,7 +14,7 @@ static size_t widest_step(const marl_series *s, double *deg)
     size_t widest = 0;
     *deg = 0;
     for (size_t i = 1; i < s->n; i++) {
-        double angle = lab_quat_angle(s->at[i].q, s->at[i - 1].q) / DEGREE;
+        double angle = lab_quat_angle(s->at[i].q, s->at[i - 1].q) / MARL_DEGREE;
         if (angle > *deg && s->at[i].t_ns - s->at[i - 1].t_ns <= longest) {
             *deg = angle;
             widest = i;

@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: MIT
  * Guide for turns: through a known angle about each axis, both ways, at rest between. */
 #include "lab/guide/guide_kinds.h"
+#include "marlinspike/log.h"
 #include <math.h>
 #include <stdio.h>
 
-#define DEGREE 0.017453292519943295
 #define NEAR_SHARE 0.2 /* of the angle */
 #define ABOUT_AXIS 0.9 /* share of the turn that must be about one axis */
 #define MIN_TURN 20.0  /* degrees: less is no turn */
@@ -26,7 +26,7 @@ static void end_turn(lab_turns *t)
 {
     int axis = largest(t->sum);
     double all = sqrt(t->sum[0] * t->sum[0] + t->sum[1] * t->sum[1] + t->sum[2] * t->sum[2]);
-    double angle = t->sum[axis] / DEGREE;
+    double angle = t->sum[axis] / MARL_DEGREE;
     if (t->rested && fabs(angle) > MIN_TURN && fabs(t->sum[axis]) > ABOUT_AXIS * all) {
         t->last_axis = axis;
         t->last_angle = angle;
@@ -81,9 +81,9 @@ static void print_next(const marl_guide *g, char *now)
         snprintf(now, MARL_GUIDE_WIDTH, "let it rest for a second first");
         return;
     }
-    if (!g->watch.still.still && fabs(t->sum[axis]) > MIN_TURN * DEGREE) {
-        snprintf(now, MARL_GUIDE_WIDTH, "%+.0f of %.0f deg about %c, then let it rest", t->sum[axis] / DEGREE,
-                 t->angle, 'x' + axis);
+    if (!g->watch.still.still && fabs(t->sum[axis]) > MIN_TURN * MARL_DEGREE) {
+        snprintf(now, MARL_GUIDE_WIDTH, "%+.0f of %.0f deg about %c, then let it rest",
+                 t->sum[axis] / MARL_DEGREE, t->angle, 'x' + axis);
         return;
     }
     for (int i = 0; i < 6; i++) {

@@ -13,10 +13,9 @@
 #define BEST_RESIDUAL 0.35 /* more, and nothing fits */
 #define NEXT_TIMES 1.6     /* the next best must be so much worse */
 #define MIN_DIP 10.0       /* degrees */
-#define DEGREE 0.017453292519943295
-#define MAX_RESIDUAL 0.9  /* rest and the hand's own accelerations may be most of what changes */
-#define MARGIN 6.0        /* standard errors between the best and any other */
-#define MIN_SECOND 0.0004 /* 2 % of the rate about a second axis */
+#define MAX_RESIDUAL 0.9   /* rest and the hand's own accelerations may be most of what changes */
+#define MARGIN 6.0         /* standard errors between the best and any other */
+#define MIN_SECOND 0.0004  /* 2 % of the rate about a second axis */
 enum { MIN_WINDOWS = 30, MAX_UNKNOWNS = 4, MIN_BLOCKS = 12 };
 
 /* Sums of a least-squares problem: A'A, A'y, y'y. */
@@ -298,7 +297,7 @@ static double find_dip(const lab_axes_windows *all, const marl_arrangement *how,
             n++;
         }
     }
-    return n > 0 ? sum / n / DEGREE : NAN;
+    return n > 0 ? sum / n / MARL_DEGREE : NAN;
 }
 
 static void find_mag(const lab_axes_windows *all, marl_axes *axes)

@@ -6,12 +6,13 @@
 #include "lab/maths/statistics.h"
 #include <math.h>
 
-#define DEGREE 0.017453292519943295
 #define SLOW_NOISE 3.0 /* times the standard error of white noise */
 #define SIGNIFICANT 4.0
-#define MAX_ACCEL_ANGLE (0.3 * DEGREE) /* a bias of 5 mg that changes by its own size with temperature */
-#define MAX_MAG_ANGLE (0.6 * DEGREE)   /* half a microtesla */
-#define MAX_RATE (0.003 * DEGREE)      /* per s: less hardly matters to a bias */
+#define MAX_ACCEL_ANGLE                                                                                      \
+    (0.3 * MARL_DEGREE)                   /* a bias of 5 mg that changes by its own size with temperature    \
+                                           */
+#define MAX_MAG_ANGLE (0.6 * MARL_DEGREE) /* half a microtesla */
+#define MAX_RATE (0.003 * MARL_DEGREE)    /* per s: less hardly matters to a bias */
 enum { PARTS = 8, MIN_READINGS = 8 };
 
 typedef struct part {
@@ -86,7 +87,7 @@ marl_status lab_span_turn_check(const marl_log *log, marl_span span, double *slo
             return marl_fail(
                 error, MARL_ERR_INSUFFICIENT,
                 "%s: the %s turns by %.2g degrees within %.0f s of rest: the board turned slowly", log->path,
-                sensors[i] == MARL_ACCEL ? "accelerometer" : "magnetometer", turn.angle / DEGREE,
+                sensors[i] == MARL_ACCEL ? "accelerometer" : "magnetometer", turn.angle / MARL_DEGREE,
                 turn.from_s);
         }
         if (slow != NULL) {

@@ -5,8 +5,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DEGREE 0.017453292519943295
-
 static marl_status read_all(marl_log *log, marl_log_reader *reader, marl_error *error)
 {
     size_t capacity = 0;
@@ -38,7 +36,7 @@ static double greatest_angle(const marl_log *log)
             double roll = atan2(2 * (w * x + y * z), 1 - 2 * (x * x + y * y));
             double pitch = asin(fmax(-1, fmin(1, 2 * (w * y - z * x))));
             double yaw = atan2(2 * (w * z + x * y), 1 - 2 * (y * y + z * z));
-            greatest = fmax(greatest, fmax(fabs(roll), fmax(fabs(pitch), fabs(yaw))) / DEGREE);
+            greatest = fmax(greatest, fmax(fabs(roll), fmax(fabs(pitch), fabs(yaw))) / MARL_DEGREE);
         }
     }
     return greatest;

@@ -3,10 +3,9 @@
 #include "lab/log/units.h"
 #include "marlinspike/error.h"
 #include "marlinspike/frame.h"
+#include "marlinspike/log.h"
 #include <stddef.h>
 #include <string.h>
-
-#define DEGREE 0.017453292519943295
 
 /* The first unit of a quantity is the one inside and in written logs. */
 static const lab_unit units[] = {
@@ -18,8 +17,8 @@ static const lab_unit units[] = {
     {LAB_ACCEL, "g", MARL_STANDARD_GRAVITY, 0, 0},
     {LAB_ACCEL, "mg", MARL_STANDARD_GRAVITY / 1000, 0, 0},
     {LAB_GYRO, "rad/s", 1, 0, 0},
-    {LAB_GYRO, "deg/s", DEGREE, 0, 0},
-    {LAB_GYRO, "mdeg/s", DEGREE / 1000, 0, 0},
+    {LAB_GYRO, "deg/s", MARL_DEGREE, 0, 0},
+    {LAB_GYRO, "mdeg/s", MARL_DEGREE / 1000, 0, 0},
     {LAB_MAG, "uT", 1, 0, 0},
     {LAB_MAG, "nT", 1e-3, 0, 0},
     {LAB_MAG, "mT", 1e3, 0, 0},
@@ -32,7 +31,7 @@ static const lab_unit units[] = {
     {LAB_SPEED, "m/s", 1, 0, 0},
     {LAB_SPEED, "km/h", 1 / 3.6, 0, 0},
     {LAB_ANGLE, "deg", 1, 0, 0},
-    {LAB_ANGLE, "rad", 1 / DEGREE, 0, 0},
+    {LAB_ANGLE, "rad", 1 / MARL_DEGREE, 0, 0},
     {LAB_PURE, "1", 1, 0, 0},
 };
 #define COUNT (sizeof units / sizeof units[0])

@@ -11,7 +11,6 @@
 #define SAME_TILT 0.003  /* rad, 0.2 degrees: equal directions of gravity */
 #define SAME_FIELD 0.006 /* rad, of the field: equal readings of a magnetometer with noise */
 #define MOVED 0.17       /* rad: in between it must have been elsewhere */
-#define DEGREE 0.017453292519943295
 
 /* A rest: means of what was read, attitude and standard deviation in its middle. */
 typedef struct rest {
@@ -124,9 +123,10 @@ marl_status marl_smooth_closures(const marl_log *log, const marl_smoothed *s, ma
         for (size_t a = b; a-- > 0;) {
             double away = is_same(&rests[a], &rests[b], with_mag) ? went_away(s, &rests[a], &rests[b]) : 0;
             if (away > MOVED) {
-                closures->at[closures->n++] = (marl_closure){rests[a].span, rests[b].span, away / DEGREE,
-                                                             lab_quat_angle(rests[a].q, rests[b].q) / DEGREE,
-                                                             hypot(rests[a].sigma, rests[b].sigma) / DEGREE};
+                closures->at[closures->n++] =
+                    (marl_closure){rests[a].span, rests[b].span, away / MARL_DEGREE,
+                                   lab_quat_angle(rests[a].q, rests[b].q) / MARL_DEGREE,
+                                   hypot(rests[a].sigma, rests[b].sigma) / MARL_DEGREE};
                 break;
             }
         }

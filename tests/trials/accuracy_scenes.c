@@ -5,7 +5,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-#define DEGREE 0.017453292519943295
 #define SETTLED_NS INT64_C(5000000000)
 #define FIELD 48.7 /* uT, of the simulator */
 #define RATE_HZ 200.0
@@ -52,7 +51,7 @@ marl_sheet accuracy_sheet(uint64_t seed)
 {
     marl_sheet sheet = marl_sheet_grommet();
     marl_random random = marl_random_seeded(seed, 77);
-    double direction[3], length = 0, size = (0.3 + 0.3 * marl_random_uniform(&random)) * DEGREE;
+    double direction[3], length = 0, size = (0.3 + 0.3 * marl_random_uniform(&random)) * MARL_DEGREE;
     draw_errors(&sheet.accel, 5e-4, &random);
     draw_errors(&sheet.gyro, 7e-4, &random);
     draw_errors(&sheet.mag, 1e-3, &random);
@@ -140,8 +139,8 @@ static void add_stated(accuracy_sum *sum, const accuracy_run *run, size_t i, con
         return;
     }
     marl_error_angles error = marl_error_between(q, run->truth[i]);
-    double t = error.tilt_deg * DEGREE / (double)tilt;
-    double h = isfinite(error.heading_deg) ? error.heading_deg * DEGREE / (double)heading : 0;
+    double t = error.tilt_deg * MARL_DEGREE / (double)tilt;
+    double h = isfinite(error.heading_deg) ? error.heading_deg * MARL_DEGREE / (double)heading : 0;
     sum->tilt_ratio += t * t;
     sum->heading_ratio += h * h;
     sum->stated++;

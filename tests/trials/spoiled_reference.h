@@ -7,8 +7,6 @@
 #include "random_values.h"
 #include <stdlib.h>
 
-#define DEGREE 0.017453292519943295
-
 static inline marl_quat turn(double x, double y, double z)
 {
     double angle = sqrt(x * x + y * y + z * z), share = angle > 0 ? sin(angle / 2) / angle : 0.5;
@@ -31,7 +29,7 @@ static inline marl_series reference_of(const marl_log *log, const spoiling *how,
             continue;
         }
         double t = 1e-9 * (double)(log->row[i].sample.t_ns - log->row[0].sample.t_ns),
-               sigma = how->noise_deg * DEGREE;
+               sigma = how->noise_deg * MARL_DEGREE;
         marl_quat q = marl_quat_product(how->world, marl_quat_product(log->row[i].q, how->body));
         marl_quat shaken = turn(sigma * dice_normal(d), sigma * dice_normal(d), sigma * dice_normal(d));
         s.at[s.n].t_ns = log->row[0].sample.t_ns + llround(1e9 * (how->offset_s + t * (1 + 1e-6 * how->ppm)));
