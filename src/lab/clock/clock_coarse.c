@@ -2,6 +2,7 @@
  * The shift of two clocks on a grid: the one at which the gyroscope's rate, turned and scaled, explains most
  * of the reference's. */
 #include "lab/clock/clock_coarse.h"
+#include "lab/clock/lag_grid.h"
 #include "lab/clock/turning.h"
 #include "lab/maths/correlate.h"
 #include "lab/maths/linear.h"
@@ -10,8 +11,6 @@
 #include <string.h>
 
 #define COARSE_NS 100e6
-#define MIN_OVERLAP_S 10.0
-#define WIDEST_S 2.0 /* the shifts that fit about as well may lie so far apart */
 #define FITS_TOO                                                                                             \
     1.5             /* a shift that leaves so many times as much unexplained as the best fits as well ...    \
                      */
@@ -64,31 +63,27 @@ static double r_squared_of(double regressor, const double product[9], double res
 
 /* Running squares of both, and the products at every lag. */
 typedef struct lagged {
-    size_t na, nb, min; /* places; the least overlap that counts */
     const double *regressor, *response;
     const float *products;
 } lagged;
 
 /* At every lag of the grid, where enough of both overlaps. */
-static void shares(const lagged *l, double *share)
+static void put_shares(const lab_lag_grid *g, const lagged *l, double *share)
 {
-    size_t na = l->na, nb = l->nb;
-    size_t lags = na + nb - 1;
-    for (size_t i = 0; i < lags; i++) {
-        size_t fb = i + 1 < nb ? nb - 1 - i : 0, fa = i + 1 < nb ? 0 : i + 1 - nb;
-        size_t n = na - fa < nb - fb ? na - fa : nb - fb;
+    for (size_t i = 0; i < g->lags; i++) {
+        lab_overlap o = lab_overlap_at(g, i);
         double product[9];
         for (size_t p = 0; p < 9; p++) {
-            product[p] = (double)l->products[p * lags + i];
+            product[p] = (double)l->products[p * g->lags + i];
         }
-        share[i] = n >= l->min ? r_squared_of(l->regressor[fa + n] - l->regressor[fa], product,
-                                              l->response[fb + n] - l->response[fb])
-                               : NAN;
+        share[i] = o.n >= g->min ? r_squared_of(l->regressor[o.in_a + o.n] - l->regressor[o.in_a], product,
+                                                l->response[o.in_b + o.n] - l->response[o.in_b])
+                                 : NAN;
     }
 }
 
-static marl_status shares_at_all_lags(const lab_turning *x, const lab_turning *y, size_t min, double *share,
-                                      marl_error *error)
+static marl_status shares_at_all_lags(const lab_turning *x, const lab_turning *y, const lab_lag_grid *g,
+                                      double *share, marl_error *error)
 {
     double *regressor = running_squares(x), *response = running_squares(y);
     float *products = NULL;
@@ -107,7 +102,7 @@ static marl_status shares_at_all_lags(const lab_turning *x, const lab_turning *y
     const lab_series_set a = {3, x->n, series}, b = {3, y->n, series + 3};
     status = status != MARL_OK ? status : lab_cross_sums(&a, &b, &products, error);
     if (status == MARL_OK) {
-        shares(&(lagged){x->n, y->n, min, regressor, response, products}, share);
+        put_shares(g, &(lagged){regressor, response, products}, share);
     }
     free(regressor);
     free(response);
@@ -116,57 +111,44 @@ static marl_status shares_at_all_lags(const lab_turning *x, const lab_turning *y
     return status;
 }
 
-static size_t overlap_at(size_t lag, size_t na, size_t nb)
-{
-    size_t from_end = na + nb - 2 - lag, min = na < nb ? na : nb;
-    size_t n = 1 + (lag < from_end ? lag : from_end);
-    return n < min ? n : min;
-}
-
-/* Motion that repeats itself fits at several shifts: of those that explain about as much as the best, the one
- * where both recordings have most in common. */
-static size_t longest_that_fits(const double *share, size_t best, size_t na, size_t nb)
-{
-    double enough = fmax(1 - SLACK - FITS_TOO * (1 - share[best]), NEARLY * share[best]);
-    size_t longest = best;
-    for (size_t i = 1; i + 2 < na + nb; i++) {
-        int peak = share[i] >= enough && share[i] >= share[i - 1] && share[i] >= share[i + 1];
-        longest = peak && overlap_at(i, na, nb) > overlap_at(longest, na, nb) ? i : longest;
-    }
-    return longest;
-}
-
-/* The greatest overlap among shifts that fit about as well as `at` and are no neighbours of it. */
-static size_t overlap_of_rivals(const double *share, size_t at, size_t na, size_t nb, size_t widest)
+/* The greatest overlap among shifts that fit about as well as `at` and are no neighbours of it; SIZE_MAX when
+ * the neighbours reach too far. */
+static size_t overlap_of_rivals(const lab_lag_grid *g, const double *share, size_t at)
 {
     double enough = 1 - SLACK - LAB_RIVAL * (1 - share[at]);
-    size_t low = at, high = at, lags = na + nb - 1, max = 0;
+    size_t low = at, high = at, max = 0, widest = (size_t)(LAB_WIDEST_S / g->step_s);
     while (low > 0 && (share[low - 1] >= enough || at - low < widest / 2)) {
         low--;
     }
-    while (high + 1 < lags && (share[high + 1] >= enough || high - at < widest / 2)) {
+    while (high + 1 < g->lags && (share[high + 1] >= enough || high - at < widest / 2)) {
         high++;
     }
-    for (size_t i = 0; i < lags && high - low <= 2 * widest; i++) {
-        int rival = share[i] >= enough && (i < low || i > high);
-        max = rival && overlap_at(i, na, nb) > max ? overlap_at(i, na, nb) : max;
+    if (high - low > 2 * widest) {
+        return SIZE_MAX;
     }
-    return high - low <= 2 * widest ? max : SIZE_MAX;
+    for (size_t i = 0; i < g->lags; i++) {
+        int rival = share[i] >= enough && (i < low || i > high);
+        max = rival && lab_overlap_at(g, i).n > max ? lab_overlap_at(g, i).n : max;
+    }
+    return max;
 }
 
-/* Which lag of the grid it is, if it is any. */
-static void decide(const double *share, size_t na, size_t nb, double step_s, lab_clock_shift *shift)
+/* Which lag of the grid it is, if it is any. Motion that repeats itself fits at several: of those that
+ * explain about as much as the best, the one where both recordings have most in common. */
+static void decide(const lab_lag_grid *g, const double *share, lab_clock_shift *shift)
 {
-    size_t lags = na + nb - 1, best = lab_greatest(share, 0, lags);
-    if (best == SIZE_MAX || best == 0 || best + 1 == lags || !(share[best] > LAB_MIN_SHARE)) {
+    const lab_lag_range none = {1, 0};
+    size_t best = lab_greatest(share, 0, g->lags);
+    if (best == SIZE_MAX || best == 0 || best + 1 == g->lags || !(share[best] > LAB_MIN_SHARE)) {
         return;
     }
-    best = longest_that_fits(share, best, na, nb);
-    size_t rivals = overlap_of_rivals(share, best, na, nb, (size_t)(WIDEST_S / step_s));
+    double enough = fmax(1 - SLACK - FITS_TOO * (1 - share[best]), NEARLY * share[best]);
+    best = lab_longest_fit(g, share, enough, none, best);
+    size_t rivals = overlap_of_rivals(g, share, best);
     double place = lab_peak_place(share[best - 1], share[best], share[best + 1]);
-    shift->found = (double)rivals < CLEARLY_LESS * (double)overlap_at(best, na, nb);
+    shift->found = (double)rivals < CLEARLY_LESS * (double)lab_overlap_at(g, best).n;
     shift->repeats = rivals > 0;
-    shift->shift_s = step_s * ((double)best - (double)(nb - 1) + (isfinite(place) ? place : 0));
+    shift->shift_s = g->step_s * ((double)lab_lag_of(g, best) + (isfinite(place) ? place : 0));
 }
 
 /* An even grid; window k is around from + k step. */
@@ -194,16 +176,16 @@ marl_status lab_clock_coarse(const lab_two_clocks *r, lab_clock_shift *shift, ma
     }
     free(edge);
     double *share = calloc(x.n + y.n + 1, sizeof *share);
-    size_t min = (size_t)(MIN_OVERLAP_S * 1e9 / step), half = (x.n < y.n ? x.n : y.n) / 2;
+    const lab_lag_grid grid = lab_lag_grid_of(x.n, y.n, 1e-9 * step);
     *shift = (lab_clock_shift){0};
     s = s != MARL_OK || share != NULL ? s : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     if (s == MARL_OK && share != NULL) {
         centre(&x);
         centre(&y);
-        s = shares_at_all_lags(&x, &y, half > min ? half : min, share, error);
+        s = shares_at_all_lags(&x, &y, &grid, share, error);
     }
     if (s == MARL_OK && share != NULL) {
-        decide(share, x.n, y.n, 1e-9 * step, shift);
+        decide(&grid, share, shift);
     }
     free(share);
     lab_turning_free(&x);

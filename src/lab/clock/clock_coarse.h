@@ -15,9 +15,6 @@ typedef struct lab_two_clocks {
     double gyro_noise;                /* see turning.h */
 } lab_two_clocks;
 
-/* Below this share of the reference's turning the offset is not determined. */
-#define LAB_MIN_SHARE 0.3
-
 typedef struct lab_clock_shift {
     int found;
     int repeats;    /* others fit about as well; this is where both have most in common */

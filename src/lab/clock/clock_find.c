@@ -4,6 +4,7 @@
  * in what explains would make M and the standard errors too small.) Shift, rate of the clocks, M and b follow
  * together by the method of Gauss and Newton. */
 #include "lab/clock/clock_coarse.h"
+#include "lab/clock/lag_grid.h"
 #include "lab/clock/turning.h"
 #include "lab/log/series.h"
 #include "lab/maths/block_fit.h"

@@ -4,6 +4,7 @@
  * gyroscope's axes and scale to the other sensor's. At each shift B is fitted; the right shift explains most
  * of the change.
  */
+#include "lab/clock/lag_grid.h"
 #include "lab/clock/turn_sums.h"
 #include "lab/maths/correlate.h"
 #include "lab/maths/statistics.h"
@@ -13,9 +14,6 @@
 #include <string.h>
 
 #define MIN_STEP_S 0.02
-#define MIN_OVERLAP_S 10.0
-#define MIN_SHARE 0.3 /* of the change that must be explained */
-#define WIDEST_S 2.0  /* the shifts that fit about as well may lie so far apart */
 #define MAX_SIGMA 0.05
 /* As LAB_RIVAL: the part of the rate that one direction shows explains less, so that chance comes closer. */
 #define RIVAL_WITHOUT_GYRO 1.5
@@ -65,43 +63,24 @@ static double grid_step(source a, source b)
 typedef struct grids {
     lab_regressor a;
     lab_response b;
-    double step_s;
-    double rival;     /* see LAB_RIVAL */
-    size_t lags, min; /* shifts there are; the least overlap that counts */
+    lab_lag_grid grid;
+    double rival; /* see LAB_RIVAL */
 } grids;
-
-/* Where the overlap begins in each and how long it is, at a lag from -(b.n - 1) to a.n - 1. */
-typedef struct overlap {
-    size_t in_a, in_b, n;
-} overlap;
-
-static overlap overlap_at(const grids *g, long lag)
-{
-    overlap o = {lag > 0 ? (size_t)lag : 0, lag < 0 ? (size_t)-lag : 0, 0};
-    size_t left_a = g->a.n - o.in_a, left_b = g->b.n - o.in_b;
-    o.n = left_a < left_b ? left_a : left_b;
-    return o;
-}
-
-static long lag_of(const grids *g, size_t i)
-{
-    return (long)i - (long)(g->b.n - 1);
-}
 
 /* The share explained at every lag, from the sums at every lag; length: the response's, summed up. */
 static void put_shares(const grids *g, const float *second, const float *first, const double *length,
                        double *share)
 {
-    for (size_t i = 0; i < g->lags; i++) {
-        overlap o = overlap_at(g, lag_of(g, i));
+    for (size_t i = 0; i < g->grid.lags; i++) {
+        lab_overlap o = lab_overlap_at(&g->grid, i);
         lab_turn_sums m = {.length = length[o.in_b + o.n] - length[o.in_b]};
         for (size_t k = 0; k < LAB_PAIRS * LAB_SECOND_ORDER; k++) {
-            m.second[k / LAB_SECOND_ORDER][k % LAB_SECOND_ORDER] = (double)second[k * g->lags + i];
+            m.second[k / LAB_SECOND_ORDER][k % LAB_SECOND_ORDER] = (double)second[k * g->grid.lags + i];
         }
         for (size_t k = 0; k < 3 * LAB_FIRST_ORDER; k++) {
-            m.first[k / LAB_FIRST_ORDER][k % LAB_FIRST_ORDER] = (double)first[k * g->lags + i];
+            m.first[k / LAB_FIRST_ORDER][k % LAB_FIRST_ORDER] = (double)first[k * g->grid.lags + i];
         }
-        share[i] = o.n >= g->min ? lab_turn_share(&m, g->b.may_be_off) : NAN;
+        share[i] = o.n >= g->grid.min ? lab_turn_share(&m, g->b.may_be_off) : NAN;
     }
 }
 
@@ -153,7 +132,7 @@ static void add_sums(lab_turn_sums *to, const lab_turn_sums *more)
 /* The overlap is the same at all of these lags: parts of the response that all of them cover. */
 static marl_status sum_nearby(nearby *near, const grids *g, long lag, marl_error *error)
 {
-    near->reach = (long)ceil(REACH_S / g->step_s);
+    near->reach = (long)ceil(REACH_S / g->grid.step_s);
     near->sums = calloc((size_t)(2 * near->reach + 1), sizeof *near->sums);
     if (near->sums == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
@@ -201,43 +180,38 @@ static double place_sigma(const nearby *near, const grids *g)
 
 static double shift_at(const grids *g, double lag)
 {
-    return 1e-9 * (double)(g->a.from_ns - g->b.from_ns) + g->step_s * lag;
+    return 1e-9 * (double)(g->a.from_ns - g->b.from_ns) + g->grid.step_s * lag;
 }
 
 /* Not found because other shifts fit nearly as well: the best, and of the others the one where both have most
  * in common. */
 static void report_rival(const grids *g, const double *share, const lab_peak *peak, marl_clock_offset *offset)
 {
-    size_t other = peak->other;
+    const lab_lag_range itself = {peak->low, peak->high};
     double enough = 1 - g->rival * (1 - share[peak->best]);
-    for (size_t i = 1; i + 1 < g->lags; i++) {
-        int beyond = i < peak->low || i > peak->high;
-        int fits = share[i] >= enough && share[i] >= share[i - 1] && share[i] >= share[i + 1];
-        other =
-            beyond && fits && overlap_at(g, lag_of(g, i)).n > overlap_at(g, lag_of(g, other)).n ? i : other;
-    }
-    offset->candidate_s[0] = shift_at(g, (double)lag_of(g, peak->best));
-    offset->candidate_s[1] = shift_at(g, (double)lag_of(g, other));
+    size_t other = lab_longest_fit(&g->grid, share, enough, itself, peak->other);
+    offset->candidate_s[0] = shift_at(g, (double)lab_lag_of(&g->grid, peak->best));
+    offset->candidate_s[1] = shift_at(g, (double)lab_lag_of(&g->grid, other));
     offset->candidate_r_squared[0] = share[peak->best];
     offset->candidate_r_squared[1] = share[other];
 }
 
 static marl_status decide(const grids *g, const double *share, marl_clock_offset *offset, marl_error *error)
 {
-    size_t best = lab_greatest(share, 0, g->lags);
+    size_t best = lab_greatest(share, 0, g->grid.lags);
     nearby near = {0};
-    if (best == SIZE_MAX || !(share[best] > MIN_SHARE)) {
+    if (best == SIZE_MAX || !(share[best] > LAB_MIN_SHARE)) {
         return MARL_OK;
     }
-    lab_peak peak = lab_peak_of(share, g->lags, best, g->rival);
-    long lag = lag_of(g, best);
+    lab_peak peak = lab_peak_of(share, g->grid.lags, best, g->rival);
+    long lag = lab_lag_of(&g->grid, best);
     marl_status status = sum_nearby(&near, g, lag, error);
     if (status == MARL_OK) {
         offset->r_squared = share[best];
-        offset->sigma_s = g->step_s * place_sigma(&near, g);
+        offset->sigma_s = g->grid.step_s * place_sigma(&near, g);
         offset->offset_s = shift_at(g, (double)lag + place_without(&near, g, PARTS));
         offset->found = offset->sigma_s < MAX_SIGMA && isfinite(offset->offset_s) && peak.alone &&
-                        (double)(peak.high - peak.low) * g->step_s <= WIDEST_S;
+                        (double)(peak.high - peak.low) * g->grid.step_s <= LAB_WIDEST_S;
     }
     if (!peak.alone) {
         report_rival(g, share, &peak, offset);
@@ -249,10 +223,8 @@ static marl_status decide(const grids *g, const double *share, marl_clock_offset
 /* The time to be added to the response's clock. */
 static marl_status find_shift(grids *g, marl_clock_offset *offset, marl_error *error)
 {
-    size_t min = (size_t)(MIN_OVERLAP_S / g->step_s), shorter = g->a.n < g->b.n ? g->a.n : g->b.n;
-    g->min = shorter / 2 > min ? shorter / 2 : min;
-    g->lags = g->a.n + g->b.n - 1;
-    double *share = calloc(g->lags + 2, sizeof *share);
+    g->grid = lab_lag_grid_of(g->a.n, g->b.n, g->grid.step_s);
+    double *share = calloc(g->grid.lags + 2, sizeof *share);
     if (share == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
@@ -268,11 +240,12 @@ static marl_status find_shift(grids *g, marl_clock_offset *offset, marl_error *e
 /* By one sensor of each: the one explains what the other saw. */
 static marl_status find_by(source cause, source effect, marl_clock_offset *offset, marl_error *error)
 {
-    grids g = {.step_s = grid_step(cause, effect),
+    grids g = {.grid.step_s = grid_step(cause, effect),
                .rival = cause.sensor == MARL_GYRO ? LAB_RIVAL : RIVAL_WITHOUT_GYRO};
     *offset = nothing_found();
-    marl_status status = lab_find_regressor(cause.log, cause.sensor, g.step_s, &g.a, error);
-    status = status != MARL_OK ? status : lab_find_response(effect.log, effect.sensor, g.step_s, &g.b, error);
+    marl_status status = lab_find_regressor(cause.log, cause.sensor, g.grid.step_s, &g.a, error);
+    status =
+        status != MARL_OK ? status : lab_find_response(effect.log, effect.sensor, g.grid.step_s, &g.b, error);
     status = status != MARL_OK ? status : find_shift(&g, offset, error);
     free(g.a.scratch);
     free(g.b.scratch);
