@@ -76,7 +76,7 @@ static void add_run(const accuracy_run *run, decisions *filters, decisions *of_k
     for (size_t i = 0; i < run->n && log.row != NULL; i++) {
         log.row[i].sample = run->sample[i];
     }
-    if (log.row == NULL || marl_smooth(&log, NULL, NULL, &s, NULL) != MARL_OK) {
+    if (log.row == NULL || marl_smooth(&log, NULL, &s, NULL) != MARL_OK) {
         exit(1);
     }
     for (int t = 0; t < TUNINGS; t++) {

@@ -170,7 +170,7 @@ static void print_matched(marl_scene_kind scene)
         marl_series truth = {0}, estimate = {0};
         marl_smoothed s;
         if (marl_series_from_log(&truth, &log, NULL) != MARL_OK ||
-            marl_smooth(&log, NULL, NULL, &s, NULL) != MARL_OK ||
+            marl_smooth(&log, NULL, &s, NULL) != MARL_OK ||
             marl_smoothed_series(&s, &estimate, NULL) != MARL_OK) {
             exit(1);
         }

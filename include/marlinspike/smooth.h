@@ -4,8 +4,9 @@
  * result: "The iterated Kalman smoother as a Gauss-Newton method" (1994). Equations:
  * docs/methods/smoother.md.
  *
- * World enu, body as the log's sensors have it after the calibration. Needs accelerometer and gyroscope;
- * without a magnetometer the heading is relative to the start, and its standard deviation grows from there.
+ * World enu; the attitudes are the body's, biases and remainders are in the sensors' frame, from which a
+ * mount of the calibration turns into the body's. Needs accelerometer and gyroscope; without a magnetometer
+ * the heading is relative to the start, and its standard deviation grows from there.
  */
 #ifndef MARLINSPIKE_SMOOTH_H
 #define MARLINSPIKE_SMOOTH_H
@@ -29,7 +30,7 @@ typedef struct marl_smoothed_row {
 /* Every tenth of a second. */
 typedef struct marl_smoothed_knot {
     int64_t t_ns;
-    double bias[3], bias_sigma[3]; /* of the gyroscope, rad/s */
+    double bias[3], bias_sigma[3]; /* of the gyroscope, sensors' frame, rad/s */
     double velocity[2];            /* east and north, m/s; leaky */
     double motion;                 /* unexplained horizontal acceleration, m/s^2 rms over some seconds */
     double disturbance; /* of the magnetic field, uT rms over a second; NaN without a magnetometer */
@@ -42,35 +43,49 @@ typedef struct marl_smoothed {
     size_t knots;
     marl_smoothed_knot *knot;
     int heading_is_magnetic;
-    double accel_bias[3], accel_bias_sigma[3]; /* what calibration left, m/s^2, body */
-    double mag_bias[3], mag_bias_sigma[3];     /* the same, uT; 0 and NaN without a magnetometer */
-    double field_north, field_up;              /* uT */
-    double sigma_tilt_rms, sigma_heading_rms;  /* over the rows, rad */
-    double still_share, disturbed_share;       /* of the log: still; field off by over 2 uT */
-    double longest_gap_s;                      /* between rows; 0 when there is none over 0.1 s */
-    int accel_is_worse, mag_is_worse;          /* the remainder is over twice what was assumed */
+    double accel_bias[3], accel_bias_sigma[3];       /* what calibration left, m/s^2, sensors' frame */
+    double mag_bias[3], mag_bias_sigma[3];           /* the same, uT; 0 and NaN without a magnetometer */
+    double field_north, field_up;                    /* uT */
+    double sigma_tilt_rms, sigma_heading_rms;        /* over the rows, rad */
+    double still_share, disturbed_share;             /* of the log: still; field off by over 2 uT */
+    double longest_gap_s;                            /* between rows; 0 when there is none over 0.1 s */
+    double gyro_matrix[9], gyro_matrix_sigma[9];     /* E of reading = (1 + E) rate + bias, by rows */
+    int accel_is_worse, mag_is_worse, gyro_is_worse; /* the remainder is over twice what was assumed */
 } marl_smoothed;
 
-/* Smooths a log. `record` may be NULL (readings as they are; unless the log is corrected already, larger
- * remainders are then assumed). MARL_ERR_INSUFFICIENT under 10 s, without accelerometer or gyroscope, or when
+/* Called now and then with the share that is done, 0 to 1. */
+typedef void marl_smooth_progress(void *context, double share);
+
+/* Zeroed: readings as they are. */
+typedef struct marl_smooth_options {
+    const marl_calibration_record *record; /* may be NULL */
+    const char *record_path;
+    int gyro_matrix;                /* marl_smooth_refine may change the gyroscope's matrix, too */
+    marl_smooth_progress *progress; /* may be NULL */
+    void *progress_context;
+} marl_smooth_options;
+
+/* Smooths a log; `options` may be NULL. Without `record`, unless the log is corrected already, larger
+ * remainders are assumed. MARL_ERR_INSUFFICIENT under 10 s, without accelerometer or gyroscope, or when
  * no attitude can be started; MARL_ERR_INPUT when it is corrected already and a calibration is given, or of
  * another device; MARL_ERR_SYSTEM without memory (about 50 KB for each second of the log). Logs with a
  * magnetometer of over 90 minutes are smoothed in windows of an hour that overlap by two minutes: 200 MB,
  * however long they are. */
-MARL_CHECKED marl_status marl_smooth(const marl_log *log, const marl_calibration_record *record,
-                                     const char *record_path, marl_smoothed *smoothed, marl_error *error);
+MARL_CHECKED marl_status marl_smooth(const marl_log *log, const marl_smooth_options *options,
+                                     marl_smoothed *smoothed, marl_error *error);
 void marl_smoothed_free(marl_smoothed *smoothed);
 
 /* The remainders that may be added to a calibration: over three standard errors on the whole log, and the
  * same on each of its halves within three standard errors of their difference. */
 typedef struct marl_refined {
     int accel[3], mag[3]; /* 1: this axis was added */
+    int gyro_matrix[9];   /* 1: this element was added */
     int any;
 } marl_refined;
 
 /* Adds them to `record`, whose sensors that are not calibrated count as perfect. `smoothed` is of the whole
- * log with the same record. Errors as marl_smooth. */
-MARL_CHECKED marl_status marl_smooth_refine(const marl_log *log, const char *record_path,
+ * log, with the same options, whose record is this one or NULL. Errors as marl_smooth. */
+MARL_CHECKED marl_status marl_smooth_refine(const marl_log *log, const marl_smooth_options *options,
                                             const marl_smoothed *smoothed, marl_calibration_record *record,
                                             marl_refined *refined, marl_error *error);
 

@@ -75,7 +75,7 @@ START_TEST(it_beats_the_filter_and_knows_its_error)
         marl_smoothed s;
         marl_error error = {0};
         double rms, t, h;
-        ck_assert_msg(marl_smooth(&log, NULL, NULL, &s, &error) == MARL_OK, "%s", error.text);
+        ck_assert_msg(marl_smooth(&log, NULL, &s, &error) == MARL_OK, "%s", error.text);
         ck_assert_uint_eq(s.n, log.n);
         errors_of(&log, &s, &rms, &t, &h);
         smoothed += rms * rms / SEEDS;
@@ -102,15 +102,19 @@ START_TEST(a_bias_that_is_left_is_found_and_added)
     for (size_t i = 0; i < log.n; i++) {
         log.row[i].sample.mag.x += 1.2f;
     }
-    ck_assert_int_eq(marl_smooth(&log, NULL, NULL, &s, &error), MARL_OK);
+    ck_assert_int_eq(marl_smooth(&log, NULL, &s, &error), MARL_OK);
     ck_assert_double_eq_tol(s.mag_bias[0], 1.35, 5 * s.mag_bias_sigma[0]);
     ck_assert_int_eq(s.mag_is_worse, 1);
     log.info.corrected = 0;
     marl_calibration_record record = marl_calibration_record_empty();
-    ck_assert_int_eq(marl_smooth_refine(&log, NULL, &s, &record, &refined, &error), MARL_OK);
+    ck_assert_int_eq(
+        marl_smooth_refine(&log, &(marl_smooth_options){.gyro_matrix = 0}, &s, &record, &refined, &error),
+        MARL_OK);
     ck_assert(refined.any && refined.mag[0]);
     ck_assert_double_eq_tol(record.fit[MARL_MAG].bias[0], 1.35, 0.1);
-    ck_assert_int_eq(marl_smooth(&log, &record, "c.json", &again, &error), MARL_OK);
+    ck_assert_int_eq(
+        marl_smooth(&log, &(marl_smooth_options){.record = &record, .record_path = "c.json"}, &again, &error),
+        MARL_OK);
     ck_assert_double_lt(fabs(again.mag_bias[0]), 3 * again.mag_bias_sigma[0]);
     marl_smoothed_free(&s);
     marl_smoothed_free(&again);
@@ -128,7 +132,7 @@ START_TEST(without_a_magnetometer_the_heading_is_relative)
     for (size_t i = 0; i < log.n; i++) {
         log.row[i].sample.fresh = (uint8_t)(log.row[i].sample.fresh & ~MARL_FRESH_MAG);
     }
-    ck_assert_int_eq(marl_smooth(&log, NULL, NULL, &s, NULL), MARL_OK);
+    ck_assert_int_eq(marl_smooth(&log, NULL, &s, NULL), MARL_OK);
     ck_assert_int_eq(s.heading_is_magnetic, 0);
     ck_assert(s.row[0].sigma_heading < s.row[s.n - 1].sigma_heading);
     for (size_t i = 0; i < s.n; i += 100) {
@@ -149,12 +153,12 @@ START_TEST(a_gap_in_motion_is_less_sure)
     marl_log log = corrected_log(MARL_SCENE_HANDLE, 90, 9);
     marl_smoothed whole, cut;
     double rms, tilt, heading;
-    ck_assert_int_eq(marl_smooth(&log, NULL, NULL, &whole, NULL), MARL_OK);
+    ck_assert_int_eq(marl_smooth(&log, NULL, &whole, NULL), MARL_OK);
     size_t from = 4000, gone = 150;
     memmove(log.row + from, log.row + from + gone, (log.n - from - gone) * sizeof *log.row);
     log.n -= gone;
     marl_error error = {0};
-    ck_assert_msg(marl_smooth(&log, NULL, NULL, &cut, &error) == MARL_OK, "%s", error.text);
+    ck_assert_msg(marl_smooth(&log, NULL, &cut, &error) == MARL_OK, "%s", error.text);
     ck_assert_double_eq_tol(cut.longest_gap_s, 1.51, 0.011);
     ck_assert(cut.row[from].sigma_heading > whole.row[from].sigma_heading);
     errors_of(&log, &cut, &rms, &tilt, &heading);
@@ -172,13 +176,15 @@ START_TEST(what_cannot_be_smoothed_says_why)
     marl_error error = {0};
     marl_calibration_record record = marl_calibration_record_empty();
     marl_log brief = corrected_log(MARL_SCENE_LIFT, 8, 1), log = corrected_log(MARL_SCENE_LIFT, 20, 1);
-    ck_assert_int_eq(marl_smooth(&brief, NULL, NULL, &s, &error), MARL_ERR_INSUFFICIENT);
+    ck_assert_int_eq(marl_smooth(&brief, NULL, &s, &error), MARL_ERR_INSUFFICIENT);
     ck_assert_ptr_nonnull(strstr(error.text, "10 s are needed"));
     error = (marl_error){0};
-    ck_assert_int_eq(marl_smooth(&log, &record, "c.json", &s, &error), MARL_ERR_INPUT);
+    ck_assert_int_eq(
+        marl_smooth(&log, &(marl_smooth_options){.record = &record, .record_path = "c.json"}, &s, &error),
+        MARL_ERR_INPUT);
     ck_assert_ptr_nonnull(strstr(error.text, "corrected already"));
     log.info.columns &= ~MARL_COLUMNS_GYRO;
-    ck_assert_int_eq(marl_smooth(&log, NULL, NULL, &s, &error), MARL_ERR_INSUFFICIENT);
+    ck_assert_int_eq(marl_smooth(&log, NULL, &s, &error), MARL_ERR_INSUFFICIENT);
     ck_assert(s.row == NULL && s.knot == NULL);
     marl_log_free(&brief);
     marl_log_free(&log);
@@ -192,7 +198,7 @@ START_TEST(closures_are_found)
     marl_log log = corrected_log(MARL_SCENE_TURNS, 72, 8);
     marl_smoothed s;
     marl_closures c;
-    ck_assert_int_eq(marl_smooth(&log, NULL, NULL, &s, NULL), MARL_OK);
+    ck_assert_int_eq(marl_smooth(&log, NULL, &s, NULL), MARL_OK);
     ck_assert_int_eq(marl_smooth_closures(&log, &s, &c, NULL), MARL_OK);
     ck_assert_uint_ge(c.n, 3);
     for (size_t i = 0; i < c.n; i++) {
@@ -206,7 +212,7 @@ START_TEST(closures_are_found)
     marl_smoothed_free(&s);
     marl_log_free(&log);
     log = corrected_log(MARL_SCENE_POSES, 72, 8);
-    ck_assert_int_eq(marl_smooth(&log, NULL, NULL, &s, NULL), MARL_OK);
+    ck_assert_int_eq(marl_smooth(&log, NULL, &s, NULL), MARL_OK);
     ck_assert_int_eq(marl_smooth_closures(&log, &s, &c, NULL), MARL_OK);
     ck_assert_uint_eq(c.n, 0);
     marl_smoothed_free(&s);
@@ -223,7 +229,7 @@ START_TEST(a_long_log_is_smoothed_in_windows)
     marl_error error = {0};
     double squares = 0;
     log.info.corrected = 1;
-    ck_assert_msg(marl_smooth(&log, NULL, NULL, &s, &error) == MARL_OK, "%s", error.text);
+    ck_assert_msg(marl_smooth(&log, NULL, &s, &error) == MARL_OK, "%s", error.text);
     ck_assert_uint_eq(s.n, log.n);
     for (size_t i = 0; i < s.n; i++) {
         ck_assert(s.row[i].t_ns == log.row[i].sample.t_ns);

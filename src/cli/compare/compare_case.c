@@ -64,7 +64,8 @@ static marl_status load_reference(cli_comparison *job, cli_case *of, const cli_r
 static marl_status smooth_reference(cli_comparison *job, cli_case *of, marl_error *error)
 {
     marl_smoothed s;
-    marl_status status = marl_smooth(&of->log, job->calibration, job->calibration_path, &s, error);
+    const marl_smooth_options options = {.record = job->calibration, .record_path = job->calibration_path};
+    marl_status status = marl_smooth(&of->log, &options, &s, error);
     if (status != MARL_OK) {
         return status;
     }
@@ -130,12 +131,12 @@ static marl_status matched_attitude(const cli_comparison *job, cli_case *of, mar
                                     double sigma[2], marl_error *error)
 {
     const marl_replay_options options = {.record = job->calibration, .record_path = job->calibration_path};
+    const marl_smooth_options by_smooth = {.record = job->calibration, .record_path = job->calibration_path};
     marl_replay replay;
     marl_smoothed s;
     marl_error why = {0};
     sigma[0] = sigma[1] = 0;
-    if (!job->matching.by_smooth ||
-        marl_smooth(&of->log, job->calibration, job->calibration_path, &s, &why) != MARL_OK) {
+    if (!job->matching.by_smooth || marl_smooth(&of->log, &by_smooth, &s, &why) != MARL_OK) {
         if (why.status == MARL_ERR_SYSTEM) {
             return marl_fail(error, why.status, "%s", why.text);
         }

@@ -9,7 +9,19 @@
 typedef struct options {
     cli_reading reading;
     char *calibration, *into, *out, *figure;
+    int gyro_matrix, quiet;
 } options;
+
+/* Logs that take longer than a moment show how far it is, on a terminal. */
+#define LONG_LOG_ROWS 200000
+#define CLEAR_LINE "\r\033[K"
+
+static void show_progress(void *context, double share)
+{
+    fprintf(stderr, CLEAR_LINE "%s: %.0f %%%s", (const char *)context, 100 * share,
+            share < 1 ? "" : CLEAR_LINE);
+    fflush(stderr);
+}
 
 static marl_status write_attitudes(const cli_smoothed *job, marl_error *error)
 {
@@ -30,15 +42,14 @@ static marl_status write_attitudes(const cli_smoothed *job, marl_error *error)
 }
 
 /* Adds what is significant to the calibration: that of --calibration, or a new one. */
-static marl_status refine(cli_smoothed *job, const options *o, marl_calibration_record *record,
+static marl_status refine(cli_smoothed *job, const marl_smooth_options *how, marl_calibration_record *record,
                           marl_error *error)
 {
     if (job->log.info.corrected) {
         return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; --into needs the raw log",
                          job->log.path);
     }
-    marl_status status =
-        marl_smooth_refine(&job->log, o->calibration, &job->smoothed, record, &job->refined, error);
+    marl_status status = marl_smooth_refine(&job->log, how, &job->smoothed, record, &job->refined, error);
     if (status != MARL_OK || !job->refined.any) {
         return status;
     }
@@ -79,22 +90,30 @@ static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *
     }
     cli_warn_of_log(&job->warnings, &job->log.report, job->log.path);
     const char *path = o->calibration != NULL ? o->calibration : o->into;
-    s = marl_smooth(&job->log, given ? &record : NULL, path, &job->smoothed, error);
+    marl_smooth_options how = {
+        .record = given ? &record : NULL, .record_path = path, .gyro_matrix = o->gyro_matrix};
+    if (job->log.n >= LONG_LOG_ROWS && isatty(STDERR_FILENO) && !o->quiet) {
+        how.progress = show_progress;
+        how.progress_context = job->log.path;
+    }
+    s = marl_smooth(&job->log, &how, &job->smoothed, error);
     if (s == MARL_OK) {
         cli_smooth_warn(job);
         s = marl_smooth_closures(&job->log, &job->smoothed, &job->closures, error);
     }
     s = s == MARL_OK && o->out != NULL ? write_attitudes(job, error) : s;
-    s = s == MARL_OK && o->into != NULL ? refine(job, o, &record, error) : s;
+    s = s == MARL_OK && o->into != NULL ? refine(job, &how, &record, error) : s;
     return s == MARL_OK && o->figure != NULL ? cli_smooth_figure(job, o->figure, error) : s;
 }
 
 static int smooth(const cli *c, options *o, cli_smoothed *job)
 {
     marl_error error = {0};
+    o->quiet = c->quiet;
     job->out = o->out;
     job->into = o->into;
     job->figure = o->figure;
+    job->gyro_matrix = o->gyro_matrix;
     marl_status status = run(c, o, job, &error);
     if (!c->json && !c->quiet) {
         cli_print_warnings(&job->warnings);
@@ -114,9 +133,11 @@ int cli_smooth(int argc, const char **argv)
     const struct poptOption own[] = {
         {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "correct the readings first", "CAL"},
         {"into", '\0', POPT_ARG_STRING, &o.into, 0,
-         "add the bias remainders that are significant, and that both halves of the log agree on, to this "
+         "add the remainders that are significant, and that both halves of the log agree on, to this "
          "calibration",
          "CAL"},
+        {"gyro-matrix", '\0', POPT_ARG_NONE, &o.gyro_matrix, 0,
+         "show what is left of the gyroscope's scale and misalignment, and let --into add it", NULL},
         {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the attitudes with their standard deviations", "ATT"},
         {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
          "standard deviations, attitude, bias, disturbances; .png, .svg or .gp", "FILE"},

@@ -11,6 +11,7 @@ typedef struct cli_smoothed {
     marl_closures closures;
     marl_refined refined;
     const char *out, *into, *figure; /* NULL: not asked for */
+    int gyro_matrix;                 /* asked for */
     cli_warnings warnings;
 } cli_smoothed;
 

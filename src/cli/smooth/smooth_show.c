@@ -16,11 +16,14 @@ void cli_smooth_warn(cli_smoothed *job)
                  "%s: no magnetometer: the heading is relative to the start, its standard deviation too",
                  path);
     }
-    if (s->accel_is_worse || s->mag_is_worse) {
+    if (s->accel_is_worse || s->mag_is_worse || s->gyro_is_worse) {
         cli_warn(
             &job->warnings, "calibrate-first",
             "%s: the %s is off by more than twice what was assumed: calibrate first, or pass --calibration",
-            path, s->mag_is_worse ? "magnetometer" : "accelerometer");
+            path,
+            s->mag_is_worse     ? "magnetometer"
+            : s->accel_is_worse ? "accelerometer"
+                                : "gyroscope's matrix");
     }
     if (s->disturbed_share > MAX_DISTURBED) {
         cli_warn(&job->warnings, "disturbed",
@@ -43,6 +46,23 @@ static void print_remainder(const char *name, const char *unit, const double val
         cli_print("  %+8.4f +- %-7.4f%s", value[k], sigma[k], added[k] ? "*" : " ");
     }
     cli_print(" %s\n", unit);
+}
+
+/* Scale on the diagonal, misalignment beside it. */
+static void print_gyro_matrix(const cli_smoothed *job)
+{
+    static const char *const axis[] = {"x", "y", "z"};
+    const marl_smoothed *s = &job->smoothed;
+    for (int i = 0; i < 3 && job->gyro_matrix; i++) {
+        double value[3], sigma[3];
+        char name[24];
+        for (int k = 0; k < 3; k++) {
+            value[k] = 100 * s->gyro_matrix[3 * i + k];
+            sigma[k] = 100 * s->gyro_matrix_sigma[3 * i + k];
+        }
+        snprintf(name, sizeof name, "gyro matrix %s", axis[i]);
+        print_remainder(name, "%", value, sigma, job->refined.gyro_matrix + 3 * i);
+    }
 }
 
 /* Independent evidence, where the log has it. */
@@ -105,6 +125,7 @@ int cli_smooth_table(const cli_smoothed *job)
         sigma[k] = last->bias_sigma[k] / MARL_DEGREE;
     }
     print_remainder("gyroscope", "deg/s, at the end", bias, sigma, none);
+    print_gyro_matrix(job);
     print_closures(job);
     if (job->into != NULL) {
         cli_print(job->refined.any ? "* added: %s\n"
@@ -120,15 +141,43 @@ int cli_smooth_table(const cli_smoothed *job)
     return cli_print_done();
 }
 
+static json_t *booleans(const int *value, int n)
+{
+    json_t *list = json_array();
+    for (int k = 0; k < n; k++) {
+        json_array_append_new(list, json_boolean(value[k]));
+    }
+    return list;
+}
+
 static json_t *remainder_json(const double value[3], const double sigma[3], const int added[3])
 {
-    json_t *object = json_object(), *list = json_array();
+    json_t *object = json_object();
     json_object_set_new(object, "bias", cli_numbers(value, 3));
     json_object_set_new(object, "bias_sigma", cli_numbers(sigma, 3));
-    for (int k = 0; k < 3; k++) {
-        json_array_append_new(list, json_boolean(added[k]));
+    json_object_set_new(object, "added", booleans(added, 3));
+    return object;
+}
+
+/* Three rows of three. */
+static json_t *rows_json(const double value[9])
+{
+    json_t *rows = json_array();
+    for (int i = 0; i < 3; i++) {
+        json_array_append_new(rows, cli_numbers(value + 3 * i, 3));
     }
-    json_object_set_new(object, "added", list);
+    return rows;
+}
+
+static json_t *gyro_matrix_json(const cli_smoothed *job)
+{
+    json_t *object = json_object(), *added = json_array();
+    for (int i = 0; i < 3; i++) {
+        json_array_append_new(added, booleans(job->refined.gyro_matrix + 3 * i, 3));
+    }
+    json_object_set_new(object, "remainder", rows_json(job->smoothed.gyro_matrix));
+    json_object_set_new(object, "remainder_sigma", rows_json(job->smoothed.gyro_matrix_sigma));
+    json_object_set_new(object, "added", added);
     return object;
 }
 
@@ -153,6 +202,9 @@ int cli_smooth_json(const cli_smoothed *job)
     }
     json_object_set_new(root, "gyro_bias", cli_numbers(last->bias, 3));
     json_object_set_new(root, "gyro_bias_sigma", cli_numbers(last->bias_sigma, 3));
+    if (job->gyro_matrix) {
+        json_object_set_new(root, "gyro_matrix", gyro_matrix_json(job));
+    }
     json_object_set_new(root, "closures", closures_json(job));
     json_object_set_new(root, "warnings", cli_warnings_json(&job->warnings));
     return cli_print_json(root);

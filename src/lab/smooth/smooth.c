@@ -11,13 +11,15 @@
 #define MAG_PRIOR_RAW 1.5 /* without */
 #define ACCEL_PRIOR 0.02  /* c0, m/s^2 */
 #define ACCEL_PRIOR_RAW 0.1
+#define MATRIX_PRIOR 0.001 /* of each element of the gyroscope's matrix, 1 */
+#define MATRIX_PRIOR_RAW 0.005
 #define DISTURBED2 4.0 /* uT^2 */
 #define WORSE 2.0      /* times the prior */
 enum { PASSES = 4 };
 
-static marl_status check(const marl_log *log, const marl_calibration_record *record, const char *record_path,
-                         marl_error *error)
+static marl_status check(const marl_log *log, const marl_smooth_options *options, marl_error *error)
 {
+    const marl_calibration_record *record = options->record;
     marl_status status =
         marl_log_require(&log->info, log->path, MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO, error);
     if (status != MARL_OK) {
@@ -28,7 +30,7 @@ static marl_status check(const marl_log *log, const marl_calibration_record *rec
                          log->path);
     }
     if (record != NULL) {
-        status = marl_device_match(log->info.device, log->path, record->device, record_path, error);
+        status = marl_device_match(log->info.device, log->path, record->device, options->record_path, error);
     }
     double seconds =
         log->n > 1 ? 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns) : 0;
@@ -39,15 +41,18 @@ static marl_status check(const marl_log *log, const marl_calibration_record *rec
     return status;
 }
 
-/* Corrected samples, without what is invalid; a gyroscope reading is held until the next. */
-static marl_status load(const marl_log *log, const marl_calibration_record *record, lab_smoother *s,
+/* Corrected samples in the sensors' frame, whose remainders they show, without what is invalid; a gyroscope
+ * reading is held until the next. */
+static marl_status load(const marl_log *log, const marl_smooth_options *options, lab_smoother *s,
                         marl_error *error)
 {
+    const marl_calibration_record *record = options->record;
     marl_calibration calibration =
         record != NULL ? marl_calibration_for_device(record) : marl_calibration_none();
     float degC = NAN;
     marl_vec3 rate = {0, 0, 0};
     s->rows = log->n;
+    s->from_body = calibration.has_mount ? marl_quat_conjugate(calibration.mount) : marl_quat_identity();
     s->sample = malloc(log->n * sizeof *s->sample);
     if (s->sample == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
@@ -57,7 +62,7 @@ static marl_status load(const marl_log *log, const marl_calibration_record *reco
         *to = log->row[i].sample;
         (void)!marl_sample_check(to, NULL);
         degC = to->fresh & MARL_FRESH_TEMP ? to->temp : degC;
-        marl_calibration_apply(&calibration, degC, to);
+        marl_calibration_correct(&calibration, degC, to);
         rate = to->fresh & MARL_FRESH_GYRO ? to->gyro : rate;
         to->gyro = rate;
         s->has_mag |= (to->fresh & MARL_FRESH_MAG) != 0;
@@ -65,16 +70,17 @@ static marl_status load(const marl_log *log, const marl_calibration_record *reco
     int corrected = record != NULL || log->info.corrected;
     s->mag_prior = corrected ? MAG_PRIOR : MAG_PRIOR_RAW;
     s->accel_prior = corrected ? ACCEL_PRIOR : ACCEL_PRIOR_RAW;
+    s->matrix_prior = corrected ? MATRIX_PRIOR : MATRIX_PRIOR_RAW;
     return MARL_OK;
 }
 
-static void set_row(marl_smoothed_row *row, int64_t t_ns, const double q[4], const double tilt2,
-                    double heading2)
+/* The row's attitude: q turns the sensors' frame into the world, the row's quaternion the body's. */
+static void set_row(marl_smoothed_row *row, marl_quat from_body, const double q[4], const double variance[2])
 {
-    row->t_ns = t_ns;
-    row->q = marl_quat_canonical((marl_quat){(float)q[0], (float)q[1], (float)q[2], (float)q[3]});
-    row->sigma_tilt = (float)sqrt(tilt2);
-    row->sigma_heading = (float)sqrt(heading2);
+    marl_quat sensors = {(float)q[0], (float)q[1], (float)q[2], (float)q[3]};
+    row->q = marl_quat_canonical(marl_quat_product(sensors, from_body));
+    row->sigma_tilt = (float)sqrt(variance[0]);
+    row->sigma_heading = (float)sqrt(variance[1]);
 }
 
 /* Rows of a block: by the gyroscope from the knot before, and turned by their share of what is missing at its
@@ -87,7 +93,7 @@ static void write_block(const lab_smoother *s, const lab_knot *before, const lab
     for (size_t i = k->first; i <= k->last; i++) {
         const marl_sample *now = &s->sample[i], *last = &s->sample[i - 1];
         double rate[3], dt = 1e-9 * (double)(now->t_ns - last->t_ns);
-        lab_rate_between(last, now, k->state + BIAS, rate);
+        lab_rate_between(last, now, k->state, rate);
         const double turned[3] = {rate[0] * dt, rate[1] * dt, rate[2] * dt};
         lab_turn_body(q, turned);
         row[i].q = (marl_quat){(float)q[0], (float)q[1], (float)q[2], (float)q[3]};
@@ -100,8 +106,10 @@ static void write_block(const lab_smoother *s, const lab_knot *before, const lab
         const double turn[3] = {share * missing[0], share * missing[1], share * missing[2]};
         lab_turn_world(turn, p);
         const double *a = before->covariance, *b = k->covariance;
-        set_row(&row[i], t, p, (1 - share) * (a[0] + a[1]) + share * (b[0] + b[1]),
-                (1 - share) * a[2] + share * b[2]);
+        const double variance[2] = {(1 - share) * (a[0] + a[1]) + share * (b[0] + b[1]),
+                                    (1 - share) * a[2] + share * b[2]};
+        row[i].t_ns = t;
+        set_row(&row[i], s->from_body, p, variance);
     }
 }
 
@@ -115,7 +123,9 @@ static marl_status write_rows(const lab_smoother *s, marl_smoothed *out, marl_er
     out->n = s->rows;
     out->knots = s->knots;
     const lab_knot *k = &s->knot[0];
-    set_row(&out->row[0], k->t_ns, k->q, k->covariance[0] + k->covariance[1], k->covariance[2]);
+    const double first[2] = {k->covariance[0] + k->covariance[1], k->covariance[2]};
+    out->row[0].t_ns = k->t_ns;
+    set_row(&out->row[0], s->from_body, k->q, first);
     for (size_t i = 1; i < s->knots; i++) {
         write_block(s, &s->knot[i - 1], &s->knot[i], out->row);
     }
@@ -166,20 +176,33 @@ static void summarise(const lab_smoother *s, marl_smoothed *out)
         out->accel_is_worse |= fabs(out->accel_bias[j]) > WORSE * s->accel_prior;
         out->mag_is_worse |= fabs(out->mag_bias[j]) > WORSE * s->mag_prior;
     }
+    for (int j = 0; j < 9; j++) {
+        out->gyro_matrix[j] = last->state[MATRIX + j];
+        out->gyro_matrix_sigma[j] = sqrt(s->last_covariance[MATRIX + j]);
+        out->gyro_is_worse |= fabs(out->gyro_matrix[j]) > WORSE * s->matrix_prior;
+    }
 }
 
-marl_status lab_smooth_whole(const marl_log *log, const lab_smooth_by *by, marl_smoothed *smoothed,
-                             marl_error *error)
+static void report_progress(const marl_smooth_options *options, const lab_smooth_part *part, double share)
+{
+    if (options->progress != NULL) {
+        options->progress(options->progress_context, part->from + share * part->length);
+    }
+}
+
+marl_status lab_smooth_whole(const marl_log *log, const marl_smooth_options *options,
+                             const lab_smooth_part *part, marl_smoothed *smoothed, marl_error *error)
 {
     lab_smoother s = {0};
     memset(smoothed, 0, sizeof *smoothed);
-    marl_status status = check(log, by->record, by->path, error);
-    status = status != MARL_OK ? status : load(log, by->record, &s, error);
+    marl_status status = check(log, options, error);
+    status = status != MARL_OK ? status : load(log, options, &s, error);
     status = status != MARL_OK ? status : lab_smooth_start(&s, log->path, error);
     for (int pass = 0; pass < PASSES && status == MARL_OK; pass++) {
         lab_smooth_move(&s);
         status = lab_smooth_find_evidence(&s, pass, error);
         status = status != MARL_OK ? status : lab_smooth_filter(&s, error);
+        report_progress(options, part, (pass + 1.0) / PASSES);
     }
     status = status != MARL_OK ? status : write_rows(&s, smoothed, error);
     if (status == MARL_OK) {

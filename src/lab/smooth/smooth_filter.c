@@ -6,17 +6,18 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define GYRO_NOISE 1.5e-4   /* n_g, rad/s/sqrt(Hz) */
-#define GYRO_SCALE 5e-4     /* s_g, what calibration left of the scale, 1 */
-#define BIAS_WALK 5e-6      /* n_b, rad/s/sqrt(s) */
-#define BIAS_START 0.01     /* b0, rad/s */
-#define TURN_START 0.5      /* theta0, rad */
-#define HEADING_START 1e-4  /* the same of a relative heading, which is exact at the start */
-#define ACCEL_NOISE 0.002   /* sigma_a, m/s^2 */
-#define SPEED_NOISE 0.6     /* sigma_v, m/s */
-#define FIELD_START 5.0     /* uT */
-#define CORRELATION 2.0     /* tau, s: how long a disturbance lasts */
-#define VELOCITY_LEAK 100.0 /* T_v, s */
+#define GYRO_NOISE 1.5e-4  /* n_g, rad/s/sqrt(Hz) */
+#define GYRO_SCALE 2e-4    /* s_g, errors that turn with the rate beside those of the matrix, 1 */
+#define BIAS_WALK 5e-6     /* n_b, rad/s/sqrt(s) */
+#define BIAS_START 0.01    /* b0, rad/s */
+#define TURN_START 0.5     /* theta0, rad */
+#define HEADING_START 1e-4 /* the same of a relative heading, which is exact at the start */
+#define ACCEL_NOISE 0.002  /* sigma_a, m/s^2 */
+#define SPEED_NOISE 0.6    /* sigma_v, m/s */
+#define FIELD_START 5.0    /* uT */
+#define CORRELATION 2.0    /* tau, s: how long a disturbance lasts at least */
+#define CORRELATION_MAX 10.0
+#define VELOCITY_LEAK 600.0 /* T_v, s */
 #define VELOCITY_WIDTH 4.0  /* k_V */
 #define VELOCITY_NOISE 1e-4 /* m^2/s^3 */
 #define STILL_SPEED 0.05    /* z_s, m/s */
@@ -24,12 +25,34 @@
 #define MAX_TURN 0.5        /* rad in one pass */
 #define PI 3.14159265358979323846
 
-/* Per knot in the store: x- and P-, then x+ and P+. */
-enum { SQUARE = STATES * STATES, HALF = STATES + SQUARE, PER_KNOT = 2 * HALF };
+enum { SQUARE = STATES * STATES, DIAGONAL = STATES + 1 };
+/* Per knot in the store: x+, then the lower triangle of P+. */
+enum { PER_KNOT = STATES + STATES * (STATES + 1) / 2 };
 
 typedef struct estimate {
     double x[STATES], p[SQUARE];
 } estimate;
+
+static void put(const estimate *e, double *store)
+{
+    memcpy(store, e->x, sizeof e->x);
+    store += STATES;
+    for (int i = 0; i < STATES; i++) {
+        memcpy(store, e->p + i * STATES, (size_t)(i + 1) * sizeof *store);
+        store += i + 1;
+    }
+}
+
+static void get(const double *store, estimate *e)
+{
+    memcpy(e->x, store, sizeof e->x);
+    store += STATES;
+    for (int i = 0; i < STATES; i++) {
+        for (int j = 0; j <= i; j++) {
+            e->p[i * STATES + j] = e->p[j * STATES + i] = *store++;
+        }
+    }
+}
 
 static void start(const lab_smoother *s, estimate *e)
 {
@@ -47,8 +70,11 @@ static void start(const lab_smoother *s, estimate *e)
     sigma[FIELD] = sigma[FIELD + 1] = FIELD_START;
     e->x[FIELD] = k->state[FIELD];
     e->x[FIELD + 1] = k->state[FIELD + 1];
+    for (int i = MATRIX; i < STATES; i++) {
+        sigma[i] = s->matrix_prior;
+    }
     for (int i = 0; i < STATES; i++) {
-        e->p[i * STATES + i] = sigma[i] * sigma[i];
+        e->p[i * DIAGONAL] = sigma[i] * sigma[i];
     }
 }
 
@@ -57,11 +83,14 @@ static void transition(const lab_knot *k, double f[SQUARE])
 {
     memset(f, 0, SQUARE * sizeof *f);
     for (int i = 0; i < STATES; i++) {
-        f[i * STATES + i] = 1;
+        f[i * DIAGONAL] = 1;
     }
     for (int i = 0; i < 3; i++) {
         for (int j = 0; j < 3; j++) {
             f[(THETA + i) * STATES + BIAS + j] = -k->turn[3 * i + j] * k->length;
+        }
+        for (int j = 0; j < STATES - MATRIX; j++) {
+            f[(THETA + i) * STATES + MATRIX + j] = -k->turn_by_rate[j % 3][3 * i + j / 3] * k->length;
         }
     }
     for (int i = 0; i < 2; i++) {
@@ -103,13 +132,14 @@ static void propagate(const double f[SQUARE], double p[SQUARE])
     }
 }
 
-static void predict(const lab_knot *before, const lab_knot *k, const double f[SQUARE], estimate *e)
+/* The states at knot k: the turn by what the block's nominal motion did not use of bias and matrix. */
+static void predict_states(const lab_knot *before, const lab_knot *k, const double f[SQUARE], estimate *e)
 {
     double x[STATES];
     memcpy(x, e->x, sizeof x);
     for (int i = 0; i < 3; i++) {
-        for (int j = 0; j < 3; j++) {
-            x[THETA + i] -= k->turn[3 * i + j] * k->length * (e->x[BIAS + j] - before->state[BIAS + j]);
+        for (int j = BIAS; j < STATES; j = j + 1 == VELOCITY ? MATRIX : j + 1) {
+            x[THETA + i] += f[(THETA + i) * STATES + j] * (e->x[j] - before->state[j]);
         }
         x[THETA + i] += k->delta[i];
     }
@@ -123,26 +153,30 @@ static void predict(const lab_knot *before, const lab_knot *k, const double f[SQ
                                        (k->forces > 0 ? k->length * force : 0);
     }
     memcpy(e->x, x, sizeof x);
+}
+
+static void predict(const lab_knot *before, const lab_knot *k, const double f[SQUARE], estimate *e)
+{
+    predict_states(before, k, f, e);
     propagate(f, e->p);
     double turn2 = (GYRO_NOISE * GYRO_NOISE + 2 * PI * GYRO_SCALE * GYRO_SCALE * sqrt(k->rate2)) * k->length;
     for (int i = 0; i < 3; i++) {
-        e->p[(THETA + i) * (STATES + 1)] += turn2 + (k->gap ? k->gap_turn2 : 0);
-        e->p[(BIAS + i) * (STATES + 1)] += BIAS_WALK * BIAS_WALK * k->length;
+        e->p[(THETA + i) * DIAGONAL] += turn2 + (k->gap ? k->gap_turn2 : 0);
+        e->p[(BIAS + i) * DIAGONAL] += BIAS_WALK * BIAS_WALK * k->length;
     }
     for (int i = 0; i < 2; i++) {
-        e->p[(VELOCITY + i) * (STATES + 1)] +=
+        e->p[(VELOCITY + i) * DIAGONAL] +=
             k->gap ? SPEED_NOISE * SPEED_NOISE + 0.5 * k->speed : VELOCITY_NOISE * k->length;
     }
 }
 
-/* Scalar measurement h x + offset = 0 with variance r. */
+/* Scalar measurement h x + value = 0 with variance r, about the present x. Most of h is zero. */
 static void measure(estimate *e, const double h[STATES], double value, double r)
 {
-    double ph[STATES], s = r;
-    for (int i = 0; i < STATES; i++) {
-        ph[i] = 0;
-        for (int j = 0; j < STATES; j++) {
-            ph[i] += e->p[i * STATES + j] * h[j];
+    double ph[STATES] = {0}, s = r;
+    for (int j = 0; j < STATES; j++) {
+        for (int i = 0; i < STATES && h[j] != 0; i++) {
+            ph[i] += e->p[j * STATES + i] * h[j];
         }
     }
     for (int i = 0; i < STATES; i++) {
@@ -156,16 +190,23 @@ static void measure(estimate *e, const double h[STATES], double value, double r)
     }
 }
 
+/* How long the accelerations last whose speed is known: a wave of frequency w has V / A = 1 / w^2. */
+static double time_of_motion(const lab_knot *k)
+{
+    double lasts = k->motion > 0 ? sqrt(k->speed / k->motion) : 0;
+    return fmax(CORRELATION, fmin(lasts, CORRELATION_MAX));
+}
+
 static void measure_force(const lab_knot *k, estimate *e)
 {
-    double r = 2 * CORRELATION / k->length * (ACCEL_NOISE * ACCEL_NOISE + 0.5 * k->motion);
+    double r = 2 * time_of_motion(k) / k->length * (ACCEL_NOISE * ACCEL_NOISE + 0.5 * k->motion);
     for (int i = 0; i < 2; i++) {
         double h[STATES] = {0}, value = k->force[i];
         h[THETA + (i == 0 ? 1 : 0)] = i == 0 ? MARL_STANDARD_GRAVITY : -MARL_STANDARD_GRAVITY;
         for (int j = 0; j < 3; j++) {
             h[ACCEL + j] = -k->force_turn[3 * i + j];
         }
-        for (int j = 0; j < STATES; j++) {
+        for (int j = 0; j < MATRIX; j++) {
             value += h[j] * e->x[j];
         }
         measure(e, h, value, r);
@@ -199,7 +240,7 @@ static void measure_field(const lab_knot *k, estimate *e)
         if (i > 0) {
             h[FIELD + i - 1] = -1;
         }
-        for (int j = 0; j < STATES; j++) {
+        for (int j = 0; j < MATRIX; j++) {
             value += h[j] * e->x[j];
         }
         measure(e, h, value, r);
@@ -213,13 +254,10 @@ static void forward(lab_smoother *s)
     start(s, &e);
     for (size_t i = 0; i < s->knots; i++) {
         lab_knot *k = &s->knot[i];
-        double *store = s->store + i * PER_KNOT;
         if (i > 0) {
             transition(k, f);
             predict(&s->knot[i - 1], k, f, &e);
         }
-        memcpy(store, e.x, sizeof e.x);
-        memcpy(store + STATES, e.p, sizeof e.p);
         age += k->length;
         if (i > 0 && !k->gap) {
             if (k->forces > 0) {
@@ -232,97 +270,103 @@ static void forward(lab_smoother *s)
                 age = 0;
             }
         }
-        memcpy(store + HALF, e.x, sizeof e.x);
-        memcpy(store + HALF + STATES, e.p, sizeof e.p);
+        put(&e, s->store + i * PER_KNOT);
     }
 }
 
-/* The gain P+ F' (P-)^-1, transposed: solves P- G' = F P+. Returns 0 when P- is not positive definite. */
-static int find_gain(const double f[SQUARE], const double *after, const double *predicted,
-                     double gain[SQUARE])
+/* Rows of the gain G = P+ F' (P-)^-1 of the states that change; those of constants are unit rows, since what
+ * they are at the next knot they are here. Solves P- G' = F P+. Returns 0 when P- is not positive definite.
+ */
+static int find_gain(const double f[SQUARE], const double after[SQUARE], const double predicted[SQUARE],
+                     double gain[CHANGING * STATES])
 {
+    static const int row[] = {THETA, THETA + 1, THETA + 2, VELOCITY, VELOCITY + 1};
     double p[SQUARE];
-    for (int i = 0; i < STATES; i++) {
-        for (int j = 0; j < STATES; j++) { /* F P+, by columns for LAPACK */
+    memcpy(gain, after, CHANGING * STATES * sizeof *gain);
+    for (int i = 0; i < CHANGING; i++) {
+        for (int r = 0; r < 5; r++) {
             double sum = 0;
             for (int l = 0; l < STATES; l++) {
-                sum += f[i * STATES + l] * after[l * STATES + j];
+                sum += f[row[r] * STATES + l] * after[i * STATES + l];
             }
-            gain[j * STATES + i] = sum;
+            gain[i * STATES + row[r]] = sum;
         }
     }
     memcpy(p, predicted, sizeof p);
-    return LAPACKE_dposv_work(LAPACK_COL_MAJOR, 'L', STATES, STATES, p, STATES, gain, STATES) == 0;
+    return LAPACKE_dposv_work(LAPACK_COL_MAJOR, 'L', STATES, CHANGING, p, STATES, gain, STATES) == 0;
 }
 
-/* x and p are those of knot k + 1; they become those of knot k. `gain` row i is state i. */
-static void step_back(const double *store, const double *next, const double gain[SQUARE], double x[STATES],
-                      double p[SQUARE])
+/* The estimate at knot k + 1 becomes that at knot k, from the filter's there (after) and its prediction of k
+ * + 1. */
+static void step_back(const estimate *after, const estimate *predicted, const double gain[CHANGING * STATES],
+                      estimate *e)
 {
-    double d[STATES], change[SQUARE], half[SQUARE];
+    double d[STATES], change[SQUARE], half[STATES];
     for (int i = 0; i < STATES; i++) {
-        d[i] = x[i] - next[i];
+        d[i] = e->x[i] - predicted->x[i];
     }
     for (int i = 0; i < SQUARE; i++) {
-        change[i] = p[i] - next[STATES + i];
+        change[i] = e->p[i] - predicted->p[i];
     }
-    for (int i = 0; i < STATES; i++) {
-        x[i] = store[HALF + i];
-        for (int j = 0; j < STATES; j++) {
-            x[i] += gain[i * STATES + j] * d[j];
-            double sum = 0;
-            for (int l = 0; l < STATES; l++) {
-                sum += gain[i * STATES + l] * change[l * STATES + j];
+    for (int i = 0; i < CHANGING; i++) {
+        const double *g = gain + i * STATES;
+        e->x[i] = after->x[i];
+        memset(half, 0, sizeof half);
+        for (int l = 0; l < STATES; l++) {
+            e->x[i] += g[l] * d[l];
+            for (int j = 0; j < STATES; j++) {
+                half[j] += g[l] * change[l * STATES + j];
             }
-            half[i * STATES + j] = sum;
         }
-    }
-    for (int i = 0; i < STATES; i++) {
         for (int j = 0; j <= i; j++) {
-            double sum = store[HALF + STATES + i * STATES + j];
+            double sum = after->p[i * STATES + j];
             for (int l = 0; l < STATES; l++) {
-                sum += half[i * STATES + l] * gain[j * STATES + l];
+                sum += half[l] * gain[j * STATES + l];
             }
-            p[i * STATES + j] = p[j * STATES + i] = sum;
+            e->p[i * STATES + j] = e->p[j * STATES + i] = sum;
+        }
+        for (int j = CHANGING; j < STATES; j++) {
+            e->p[i * STATES + j] = e->p[j * STATES + i] = after->p[i * STATES + j] + half[j];
         }
     }
 }
 
-static void keep(lab_knot *k, const double x[STATES], const double p[SQUARE])
+static void keep(lab_knot *k, const estimate *e)
 {
     static const int row[6] = {0, 1, 2, 0, 0, 1}, column[6] = {0, 1, 2, 1, 2, 2};
-    memcpy(k->state, x, sizeof k->state);
+    memcpy(k->state, e->x, sizeof k->state);
     for (int i = 0; i < 6; i++) {
-        k->covariance[i] = p[row[i] * STATES + column[i]];
+        k->covariance[i] = e->p[row[i] * STATES + column[i]];
     }
     for (int i = 0; i < 3; i++) {
-        k->covariance[6 + i] = p[(BIAS + i) * (STATES + 1)];
+        k->covariance[6 + i] = e->p[(BIAS + i) * DIAGONAL];
     }
-    double speed2 = x[VELOCITY] * x[VELOCITY] + x[VELOCITY + 1] * x[VELOCITY + 1];
-    k->moves_fast = speed2 + p[VELOCITY * (STATES + 1)] + p[(VELOCITY + 1) * (STATES + 1)] >
+    const double *v = e->x + VELOCITY;
+    k->moves_fast = v[0] * v[0] + v[1] * v[1] + e->p[VELOCITY * DIAGONAL] + e->p[(VELOCITY + 1) * DIAGONAL] >
                     MAX_STILL_SPEED * MAX_STILL_SPEED;
 }
 
 static marl_status backward(lab_smoother *s, marl_error *error)
 {
-    double x[STATES], p[SQUARE], f[SQUARE], gain[SQUARE];
-    const double *last = s->store + (s->knots - 1) * PER_KNOT + HALF;
-    memcpy(x, last, sizeof x);
-    memcpy(p, last + STATES, sizeof p);
-    keep(&s->knot[s->knots - 1], x, p);
+    estimate e, after, predicted;
+    double f[SQUARE], gain[CHANGING * STATES];
+    get(s->store + (s->knots - 1) * PER_KNOT, &e);
     for (int i = 0; i < STATES; i++) {
-        s->last_covariance[i] = p[i * (STATES + 1)];
+        s->last_covariance[i] = e.p[i * DIAGONAL];
     }
     for (size_t i = s->knots - 1; i-- > 0;) {
-        const double *store = s->store + i * PER_KNOT, *next = store + PER_KNOT;
+        get(s->store + i * PER_KNOT, &after);
+        predicted = after;
         transition(&s->knot[i + 1], f);
-        if (!find_gain(f, store + HALF + STATES, next + STATES, gain)) {
+        predict(&s->knot[i], &s->knot[i + 1], f, &predicted);
+        keep(&s->knot[i + 1], &e);
+        if (!find_gain(f, after.p, predicted.p, gain)) {
             return marl_fail(error, MARL_ERR_INSUFFICIENT, "the attitude is not determined at %.2f s",
                              1e-9 * (double)s->knot[i].t_ns);
         }
-        step_back(store, next, gain, x, p);
-        keep(&s->knot[i], x, p);
+        step_back(&after, &predicted, gain, &e);
     }
+    keep(&s->knot[0], &e);
     return MARL_OK;
 }
 
@@ -340,12 +384,12 @@ static void apply(lab_smoother *s)
 
 marl_status lab_smooth_filter(lab_smoother *s, marl_error *error)
 {
+    size_t size = s->knots * PER_KNOT * sizeof *s->store;
     if (s->store == NULL) {
-        s->store = malloc(s->knots * PER_KNOT * sizeof *s->store);
+        s->store = malloc(size);
     }
     if (s->store == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory for %zu MB",
-                         s->knots * PER_KNOT * sizeof *s->store >> 20);
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory for %zu MB", size >> 20);
     }
     forward(s);
     marl_status status = backward(s, error);

@@ -61,12 +61,22 @@ void lab_rotation_between(const double a[4], const double b[4], double rotation[
     }
 }
 
-void lab_rate_between(const marl_sample *before, const marl_sample *after, const double bias[3],
+static void mean_reading(const marl_sample *before, const marl_sample *after, double rate[3])
+{
+    rate[0] = 0.5 * ((double)before->gyro.x + (double)after->gyro.x);
+    rate[1] = 0.5 * ((double)before->gyro.y + (double)after->gyro.y);
+    rate[2] = 0.5 * ((double)before->gyro.z + (double)after->gyro.z);
+}
+
+void lab_rate_between(const marl_sample *before, const marl_sample *after, const double state[STATES],
                       double rate[3])
 {
-    rate[0] = 0.5 * ((double)before->gyro.x + (double)after->gyro.x) - bias[0];
-    rate[1] = 0.5 * ((double)before->gyro.y + (double)after->gyro.y) - bias[1];
-    rate[2] = 0.5 * ((double)before->gyro.z + (double)after->gyro.z) - bias[2];
+    double read[3];
+    mean_reading(before, after, read);
+    for (int i = 0; i < 3; i++) {
+        const double *row = state + MATRIX + 3 * i;
+        rate[i] = read[i] - state[BIAS + i] - (row[0] * read[0] + row[1] * read[1] + row[2] * read[2]);
+    }
 }
 
 static void multiply(const double a[9], const double b[9], double out[9])
@@ -101,19 +111,23 @@ static void scale(double *v, int n, int count)
 }
 
 /* Sums over the rows of a block, each turned into the world by the nominal motion q. */
-static void add_rows(const lab_smoother *s, lab_knot *k, const double bias[3], double q[4])
+static void add_rows(const lab_smoother *s, lab_knot *k, const double state[STATES], double q[4])
 {
     for (size_t i = k->first; i <= k->last; i++) {
         const marl_sample *now = &s->sample[i], *before = &s->sample[i > 0 ? i - 1 : 0];
         double rate[3], m[9], dt = 1e-9 * (double)(now->t_ns - before->t_ns);
         if (i > 0) {
-            lab_rate_between(before, now, bias, rate);
+            lab_rate_between(before, now, state, rate);
             const double turned[3] = {rate[0] * dt, rate[1] * dt, rate[2] * dt};
             lab_turn_body(q, turned);
         }
         lab_matrix_of(q, m);
+        mean_reading(before, now, rate);
         for (int e = 0; e < 9; e++) {
             k->turn[e] += m[e];
+            for (int j = 0; j < 3; j++) {
+                k->turn_by_rate[j][e] += m[e] * rate[j];
+            }
             k->force_turn[e] += now->fresh & MARL_FRESH_ACCEL ? m[e] : 0;
             k->field_turn[e] += now->fresh & MARL_FRESH_MAG ? m[e] : 0;
         }
@@ -134,19 +148,24 @@ static void move_block(const lab_smoother *s, const lab_knot *before, lab_knot *
     double q[4], back[9];
     memcpy(q, before != NULL ? before->q : k->q, sizeof q);
     memset(k->turn, 0, sizeof k->turn);
+    memset(k->turn_by_rate, 0, sizeof k->turn_by_rate);
     memset(k->force, 0, sizeof k->force);
     memset(k->force_turn, 0, sizeof k->force_turn);
     memset(k->field, 0, sizeof k->field);
     memset(k->field_turn, 0, sizeof k->field_turn);
     k->forces = k->fields = 0;
-    static const double none[3] = {0};
-    add_rows(s, k, before != NULL ? before->state + BIAS : none, q); /* the first knot is its row */
+    static const double none[STATES] = {0};
+    add_rows(s, k, before != NULL ? before->state : none, q); /* the first knot is its row */
     lab_rotation_between(q, k->q, k->delta);
     double identity[4] = {1, 0, 0, 0}, minus[3] = {-k->delta[0], -k->delta[1], -k->delta[2]};
     lab_turn_world(minus, identity);
     lab_matrix_of(identity, back);
     int rows = (int)(k->last - k->first) + 1;
     scale(k->turn, 9, rows);
+    for (int j = 0; j < 3; j++) {
+        scale(k->turn_by_rate[j], 9, rows);
+        multiply(back, k->turn_by_rate[j], k->turn_by_rate[j]);
+    }
     scale(k->force, 3, k->forces);
     scale(k->force_turn, 9, k->forces);
     scale(k->field, 3, k->fields);

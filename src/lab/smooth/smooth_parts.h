@@ -7,8 +7,19 @@
 #include "marlinspike/smooth.h"
 
 /* States: turn of the nominal attitude (world), gyroscope bias (body), horizontal velocity, remainder of the
- * magnetometer's bias, of the accelerometer's (body), field north and up. All but the turn are absolute. */
-enum { THETA = 0, BIAS = 3, VELOCITY = 6, MAG = 8, ACCEL = 11, FIELD = 14, STATES = 16 };
+ * magnetometer's bias, of the accelerometer's (body), field north and up, and what calibration left of the
+ * gyroscope's matrix, by rows. All but the turn are absolute; all from MAG on are constant. */
+enum {
+    THETA = 0,
+    BIAS = 3,
+    VELOCITY = 6,
+    MAG = 8,
+    ACCEL = 11,
+    FIELD = 14,
+    MATRIX = 16,
+    STATES = 25,
+    CHANGING = MAG
+};
 
 #define LAB_MAG_NOISE 0.5 /* sigma_m, uT: of one reading */
 
@@ -23,6 +34,7 @@ typedef struct lab_knot {
     double state[STATES];           /* the turn is applied to q at the end of each pass */
     double delta[3];                /* (3a) rotation by which the block's nominal motion misses the knot */
     double turn[9];                 /* mean rotation over the block */
+    double turn_by_rate[3][9];      /* the same times the rate about each axis, rad/s */
     double force[3], force_turn[9]; /* mean world force, and its mean rotation; of `forces` readings */
     double field[3], field_turn[9];
     int forces, fields;
@@ -37,11 +49,12 @@ typedef struct lab_knot {
 
 typedef struct lab_smoother {
     size_t rows, knots;
-    marl_sample *sample; /* corrected */
+    marl_sample *sample; /* corrected, in the sensors' frame */
+    marl_quat from_body; /* turns vectors of the body into the sensors' frame */
     lab_knot *knot;
-    double *store; /* (3c) what the way back needs */
+    double *store; /* (3c) the filter's estimates, for the way back */
     int has_mag;
-    double mag_prior, accel_prior; /* uT, m/s^2 */
+    double mag_prior, accel_prior, matrix_prior; /* uT, m/s^2, 1 */
     double last_covariance[STATES];
 } lab_smoother;
 
@@ -60,18 +73,18 @@ void lab_turn_body(double q[4], const double rotation[3]);  /* q := q exp(rotati
 void lab_matrix_of(const double q[4], double matrix[9]);
 /* The rotation vector of a q^-1, world. */
 void lab_rotation_between(const double a[4], const double b[4], double rotation[3]);
-/* The rate that turns from one row to the next, without the bias. */
-void lab_rate_between(const marl_sample *before, const marl_sample *after, const double bias[3],
+/* The rate that turns from one row to the next, without bias and remainder of the matrix. */
+void lab_rate_between(const marl_sample *before, const marl_sample *after, const double state[STATES],
                       double rate[3]);
 
-/* The calibration, NULL without, and its file. */
-typedef struct lab_smooth_by {
-    const marl_calibration_record *record;
-    const char *path;
-} lab_smooth_by;
+/* The part of a log that is being smoothed, as a share of it, for the progress. */
+typedef struct lab_smooth_part {
+    double from, length;
+} lab_smooth_part;
 
 /* As marl_smooth, the log in one piece. */
-MARL_CHECKED marl_status lab_smooth_whole(const marl_log *log, const lab_smooth_by *by,
-                                          marl_smoothed *smoothed, marl_error *error);
+MARL_CHECKED marl_status lab_smooth_whole(const marl_log *log, const marl_smooth_options *options,
+                                          const lab_smooth_part *part, marl_smoothed *smoothed,
+                                          marl_error *error);
 
 #endif

@@ -15,7 +15,7 @@
 typedef struct joined {
     marl_smoothed *all;
     size_t row_capacity, knot_capacity;
-    double accel[3], mag[3], accel_weight[3], mag_weight[3];
+    double accel[3], mag[3], matrix[9], accel_weight[3], mag_weight[3], matrix_weight[9];
     double seconds, tilt2, heading2;
 } joined;
 
@@ -41,9 +41,10 @@ static int make_room(joined *j, size_t rows, size_t knots)
     return 1;
 }
 
-static void add_remainder(const double value[3], const double sigma[3], double sum[3], double weight[3])
+/* Means of n constants, weighted by their variances. */
+static void add_remainder(int n, const double *value, const double *sigma, double *sum, double *weight)
 {
-    for (int k = 0; k < 3; k++) {
+    for (int k = 0; k < n; k++) {
         double w = 1 / (sigma[k] * sigma[k]);
         if (isfinite(w)) {
             sum[k] += w * value[k];
@@ -56,8 +57,9 @@ static void add_constants(joined *j, const marl_smoothed *part, double seconds)
 {
     marl_smoothed *all = j->all;
     double share = seconds / (j->seconds + seconds);
-    add_remainder(part->accel_bias, part->accel_bias_sigma, j->accel, j->accel_weight);
-    add_remainder(part->mag_bias, part->mag_bias_sigma, j->mag, j->mag_weight);
+    add_remainder(3, part->accel_bias, part->accel_bias_sigma, j->accel, j->accel_weight);
+    add_remainder(3, part->mag_bias, part->mag_bias_sigma, j->mag, j->mag_weight);
+    add_remainder(9, part->gyro_matrix, part->gyro_matrix_sigma, j->matrix, j->matrix_weight);
     all->field_north += share * (part->field_north - all->field_north);
     all->field_up += share * (part->field_up - all->field_up);
     all->still_share += share * (part->still_share - all->still_share);
@@ -65,6 +67,7 @@ static void add_constants(joined *j, const marl_smoothed *part, double seconds)
     all->longest_gap_s = fmax(all->longest_gap_s, part->longest_gap_s);
     all->accel_is_worse |= part->accel_is_worse;
     all->mag_is_worse |= part->mag_is_worse;
+    all->gyro_is_worse |= part->gyro_is_worse;
     all->heading_is_magnetic = part->heading_is_magnetic;
     j->seconds += seconds;
 }
@@ -91,20 +94,25 @@ static int add_part(joined *j, const marl_smoothed *part, int64_t from, int64_t 
     return 1;
 }
 
+static void put_means(int n, const double *sum, const double *weight, double *value, double *sigma)
+{
+    for (int k = 0; k < n; k++) {
+        value[k] = weight[k] > 0 ? sum[k] / weight[k] : 0;
+        sigma[k] = 1 / sqrt(weight[k]);
+    }
+}
+
 static void finish(joined *j)
 {
     marl_smoothed *all = j->all;
-    for (int k = 0; k < 3; k++) {
-        all->accel_bias[k] = j->accel_weight[k] > 0 ? j->accel[k] / j->accel_weight[k] : 0;
-        all->accel_bias_sigma[k] = 1 / sqrt(j->accel_weight[k]);
-        all->mag_bias[k] = j->mag_weight[k] > 0 ? j->mag[k] / j->mag_weight[k] : 0;
-        all->mag_bias_sigma[k] = 1 / sqrt(j->mag_weight[k]);
-    }
+    put_means(3, j->accel, j->accel_weight, all->accel_bias, all->accel_bias_sigma);
+    put_means(3, j->mag, j->mag_weight, all->mag_bias, all->mag_bias_sigma);
+    put_means(9, j->matrix, j->matrix_weight, all->gyro_matrix, all->gyro_matrix_sigma);
     all->sigma_tilt_rms = sqrt(j->tilt2 / (double)all->n);
     all->sigma_heading_rms = sqrt(j->heading2 / (double)all->n);
 }
 
-static marl_status smooth_windows(const marl_log *log, const lab_smooth_by *by, double seconds,
+static marl_status smooth_windows(const marl_log *log, const marl_smooth_options *options, double seconds,
                                   marl_smoothed *smoothed, marl_error *error)
 {
     joined j = {.all = smoothed};
@@ -120,7 +128,8 @@ static marl_status smooth_windows(const marl_log *log, const lab_smooth_by *by, 
         part.row += first;
         part.n = end - first;
         marl_smoothed one;
-        status = lab_smooth_whole(&part, by, &one, error);
+        const lab_smooth_part progress = {(double)w / (double)windows, 1.0 / (double)windows};
+        status = lab_smooth_whole(&part, options, &progress, &one, error);
         int64_t keep_from = w == 0 ? begin : begin + (int64_t)((from + EDGE_S) * NS);
         int64_t keep_to = w + 1 == windows ? INT64_MAX : begin + (int64_t)((from + step + EDGE_S) * NS);
         if (status == MARL_OK && !add_part(&j, &one, keep_from, keep_to)) {
@@ -135,18 +144,19 @@ static marl_status smooth_windows(const marl_log *log, const lab_smooth_by *by, 
 }
 
 /* A heading without a magnetometer would begin anew in every window: such a log stays whole. */
-marl_status marl_smooth(const marl_log *log, const marl_calibration_record *record, const char *record_path,
-                        marl_smoothed *smoothed, marl_error *error)
+marl_status marl_smooth(const marl_log *log, const marl_smooth_options *options, marl_smoothed *smoothed,
+                        marl_error *error)
 {
-    const lab_smooth_by by = {record, record_path};
+    static const marl_smooth_options standard = {0};
+    options = options != NULL ? options : &standard;
     double seconds =
         log->n > 1 ? 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns) : 0;
     int has_mag = (log->info.columns & MARL_COLUMNS_MAG) == MARL_COLUMNS_MAG;
     memset(smoothed, 0, sizeof *smoothed);
     if (seconds <= LONGEST_WHOLE_S || !has_mag) {
-        return lab_smooth_whole(log, &by, smoothed, error);
+        return lab_smooth_whole(log, options, &(lab_smooth_part){0, 1}, smoothed, error);
     }
-    marl_status status = smooth_windows(log, &by, seconds, smoothed, error);
+    marl_status status = smooth_windows(log, options, seconds, smoothed, error);
     if (status != MARL_OK) {
         marl_smoothed_free(smoothed);
     }
