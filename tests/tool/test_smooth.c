@@ -38,6 +38,36 @@ START_TEST(it_stands_in_for_the_rig)
 }
 END_TEST
 
+/* The gyroscope's matrix is shown when it is asked for, and added to a calibration only then. */
+START_TEST(gyro_matrix_on_request)
+{
+    temporary dir = tool_folder();
+    json_t *without = run_json(0, "smooth handle.csv --into a.json"), *with;
+    with = run_json(0, "smooth handle.csv --gyro-matrix --into b.json");
+    ck_assert_ptr_null(json_object_get(without, "gyro_matrix"));
+    const json_t *matrix = json_object_get(with, "gyro_matrix");
+    int added = 0;
+    for (size_t i = 0; i < 9; i++) {
+        const json_t *row = json_array_get(json_object_get(matrix, "added"), i / 3);
+        added += json_is_true(json_array_get(row, i % 3));
+        row = json_array_get(json_object_get(matrix, "remainder_sigma"), i / 3);
+        ck_assert_double_gt(json_number_value(json_array_get(row, i % 3)), 0);
+    }
+    json_t *a = json_load_file("a.json", 0, NULL), *b = json_load_file("b.json", 0, NULL);
+    ck_assert_ptr_null(json_object_get(a, "gyro"));
+    ck_assert_int_eq(json_object_get(b, "gyro") != NULL, added > 0);
+    ck_assert_int_gt(added, 0);
+    json_decref(a);
+    json_decref(b);
+    json_decref(without);
+    json_decref(with);
+    tool_run r = run("smooth handle.csv --gyro-matrix");
+    ck_assert_ptr_nonnull(strstr(r.out, "gyro matrix x"));
+    run_free(&r);
+    temporary_remove(&dir);
+}
+END_TEST
+
 START_TEST(what_it_needs_and_what_it_adds)
 {
     temporary dir = tool_folder();
@@ -60,4 +90,4 @@ START_TEST(what_it_needs_and_what_it_adds)
 }
 END_TEST
 
-MARL_SUITE("tool smooth", it_stands_in_for_the_rig, what_it_needs_and_what_it_adds)
+MARL_SUITE("tool smooth", it_stands_in_for_the_rig, gyro_matrix_on_request, what_it_needs_and_what_it_adds)
