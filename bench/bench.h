@@ -36,6 +36,7 @@ void bench_verdicts(void);
 /* The smoother against the truth; not part of a run without words. */
 void bench_smooth(void);
 void bench_decisions(void);
+void bench_smooth_raw(void);
 void bench_tunings(void);
 void bench_inspect(void);
 void bench_calibrate(void);

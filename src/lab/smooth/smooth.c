@@ -13,6 +13,10 @@
 #define ACCEL_PRIOR_RAW 0.1
 #define MATRIX_PRIOR 0.001 /* of each element of the gyroscope's matrix, 1 */
 #define MATRIX_PRIOR_RAW 0.005
+/* Scale and misalignment of half a percent in accelerometer and magnetometer, which have no states: what they
+ * do to tilt and heading of a raw log, rad. */
+#define RAW_TILT 0.005
+#define RAW_HEADING 0.007
 #define DISTURBED2 4.0 /* uT^2 */
 #define WORSE 2.0      /* times the prior */
 enum { PASSES = 4 };
@@ -68,6 +72,7 @@ static marl_status load(const marl_log *log, const marl_smooth_options *options,
         s->has_mag |= (to->fresh & MARL_FRESH_MAG) != 0;
     }
     int corrected = record != NULL || log->info.corrected;
+    s->raw = !corrected;
     s->mag_prior = corrected ? MAG_PRIOR : MAG_PRIOR_RAW;
     s->accel_prior = corrected ? ACCEL_PRIOR : ACCEL_PRIOR_RAW;
     s->matrix_prior = corrected ? MATRIX_PRIOR : MATRIX_PRIOR_RAW;
@@ -75,12 +80,14 @@ static marl_status load(const marl_log *log, const marl_smooth_options *options,
 }
 
 /* The row's attitude: q turns the sensors' frame into the world, the row's quaternion the body's. */
-static void set_row(marl_smoothed_row *row, marl_quat from_body, const double q[4], const double variance[2])
+static void set_row(marl_smoothed_row *row, const lab_smoother *s, const double q[4],
+                    const double variance[2])
 {
     marl_quat sensors = {(float)q[0], (float)q[1], (float)q[2], (float)q[3]};
-    row->q = marl_quat_canonical(marl_quat_product(sensors, from_body));
-    row->sigma_tilt = (float)sqrt(variance[0]);
-    row->sigma_heading = (float)sqrt(variance[1]);
+    double heading = s->has_mag ? RAW_HEADING : 0;
+    row->q = marl_quat_canonical(marl_quat_product(sensors, s->from_body));
+    row->sigma_tilt = (float)sqrt(variance[0] + (s->raw ? RAW_TILT * RAW_TILT : 0));
+    row->sigma_heading = (float)sqrt(variance[1] + (s->raw ? heading * heading : 0));
 }
 
 /* Rows of a block: by the gyroscope from the knot before, and turned by their share of what is missing at its
@@ -109,7 +116,7 @@ static void write_block(const lab_smoother *s, const lab_knot *before, const lab
         const double variance[2] = {(1 - share) * (a[0] + a[1]) + share * (b[0] + b[1]),
                                     (1 - share) * a[2] + share * b[2]};
         row[i].t_ns = t;
-        set_row(&row[i], s->from_body, p, variance);
+        set_row(&row[i], s, p, variance);
     }
 }
 
@@ -125,7 +132,7 @@ static marl_status write_rows(const lab_smoother *s, marl_smoothed *out, marl_er
     const lab_knot *k = &s->knot[0];
     const double first[2] = {k->covariance[0] + k->covariance[1], k->covariance[2]};
     out->row[0].t_ns = k->t_ns;
-    set_row(&out->row[0], s->from_body, k->q, first);
+    set_row(&out->row[0], s, k->q, first);
     for (size_t i = 1; i < s->knots; i++) {
         write_block(s, &s->knot[i - 1], &s->knot[i], out->row);
     }
