@@ -68,8 +68,8 @@ typedef struct marl_smooth_options {
 /* Smooths a log; `options` may be NULL. Without `record`, unless the log is corrected already, larger
  * remainders are assumed. MARL_ERR_INSUFFICIENT under 10 s, without accelerometer or gyroscope, or when
  * no attitude can be started; MARL_ERR_INPUT when it is corrected already and a calibration is given, or of
- * another device; MARL_ERR_SYSTEM without memory (about 50 KB for each second of the log). Logs with a
- * magnetometer of over 90 minutes are smoothed in windows of an hour that overlap by two minutes: 200 MB,
+ * another device; MARL_ERR_SYSTEM without memory (about 60 KB for each second of a log at 200 Hz). Logs with
+ * a magnetometer of over 90 minutes are smoothed in windows of an hour that overlap by two minutes: 200 MB,
  * however long they are. */
 MARL_CHECKED marl_status marl_smooth(const marl_log *log, const marl_smooth_options *options,
                                      marl_smoothed *smoothed, marl_error *error);
