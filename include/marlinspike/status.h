@@ -46,6 +46,15 @@ typedef enum marl_status {
 /* A short English text for a status, never NULL, also for a value that is not a status. */
 const char *marl_status_text(marl_status status);
 
+/* Evaluates a call, and leaves the function with its status unless that is MARL_OK. */
+#define MARL_TRY(call)                                                                                       \
+    do {                                                                                                     \
+        marl_status try_status = (call);                                                                     \
+        if (try_status != MARL_OK) {                                                                         \
+            return try_status;                                                                               \
+        }                                                                                                    \
+    } while (0)
+
 #ifdef __cplusplus
 }
 #endif

@@ -44,25 +44,22 @@ static marl_status copy_corrected(marl_log_reader *reader, const marl_calibratio
 static marl_status correct(const cli *c, options *o, marl_log_reader **reader, marl_error *error)
 {
     marl_calibration_record record;
-    marl_log_writer *writer = NULL;
+    marl_log_writer *writer;
     if (o->calibration == NULL || o->out == NULL) {
         return marl_fail(error, MARL_ERR_USE, "correct: --calibration and -o are needed");
     }
-    marl_status status = cli_reading_prepare(&o->reading, error);
-    status = status ? status : marl_calibration_read(&record, o->calibration, error);
-    status = status ? status : marl_log_open(reader, c->file[0], &o->reading.options, error);
-    status = status ? status : check(&record, marl_log_reader_info(*reader), o, c->file[0], error);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(cli_reading_prepare(&o->reading, error));
+    MARL_TRY(marl_calibration_read(&record, o->calibration, error));
+    MARL_TRY(marl_log_open(reader, c->file[0], &o->reading.options, error));
+    MARL_TRY(check(&record, marl_log_reader_info(*reader), o, c->file[0], error));
     marl_calibration calibration = marl_calibration_for_device(&record);
     marl_log_info info = *marl_log_reader_info(*reader);
     info.corrected = 1;
     if ((info.columns & MARL_COLUMNS_RPY) == MARL_COLUMNS_RPY) {
         info.columns |= MARL_COLUMNS_Q;
     }
-    status = marl_log_create(&writer, o->out, &info, error);
-    status = status ? status : copy_corrected(*reader, &calibration, writer, error);
+    MARL_TRY(marl_log_create(&writer, o->out, &info, error));
+    marl_status status = copy_corrected(*reader, &calibration, writer, error);
     if (status != MARL_OK) {
         marl_log_abort(writer);
         return status;

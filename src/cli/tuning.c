@@ -147,7 +147,8 @@ static int tuning(const cli *c, const options *o)
     marl_named_tuning t;
     marl_sheet sheet;
     marl_status status = o->sheet != NULL ? marl_sheet_read(&sheet, o->sheet, &error) : MARL_OK;
-    status = status ? status : marl_tuning_read(&t, c->file[0], o->sheet != NULL ? &sheet : NULL, &error);
+    status = status != MARL_OK ? status
+                               : marl_tuning_read(&t, c->file[0], o->sheet != NULL ? &sheet : NULL, &error);
     if (status == MARL_OK && o->out != NULL) {
         name_after_file(&t, o->out);
         status = marl_tuning_write(&t, o->out, &error);

@@ -19,7 +19,7 @@ static marl_status find(const cli *c, options *o, marl_calibration_record *recor
     marl_status status = o->into != NULL || o->out != NULL
                              ? cli_reading_prepare(&o->reading, error)
                              : marl_fail(error, MARL_ERR_USE, "zero: --into CAL or -o CAL is needed");
-    status = status ? status : marl_log_load(&log, c->file[0], &o->reading.options, error);
+    status = status != MARL_OK ? status : marl_log_load(&log, c->file[0], &o->reading.options, error);
     if (status == MARL_OK && log.info.corrected) {
         status =
             marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; zero needs the raw log", log.path);
@@ -30,9 +30,9 @@ static marl_status find(const cli *c, options *o, marl_calibration_record *recor
     if (status == MARL_OK && o->into != NULL && access(o->into, F_OK) == 0) {
         status = marl_calibration_read(record, o->into, error);
     }
-    status = status ? status
-                    : marl_device_match(log.info.device, log.path, record->device,
-                                        o->into != NULL ? o->into : "", error);
+    status = status != MARL_OK ? status
+                               : marl_device_match(log.info.device, log.path, record->device,
+                                                   o->into != NULL ? o->into : "", error);
     if (status == MARL_OK && record->device[0] == '\0') {
         snprintf(record->device, sizeof record->device, "%s", log.info.device);
     }
@@ -42,7 +42,7 @@ static marl_status find(const cli *c, options *o, marl_calibration_record *recor
                      : marl_fail(error, MARL_ERR_USE, "--declination is from -180 to 180 degrees");
         record->declination_deg = o->declination;
     }
-    status = status ? status : marl_zero(&log, record, span, error);
+    status = status != MARL_OK ? status : marl_zero(&log, record, span, error);
     marl_log_free(&log);
     return status;
 }
@@ -54,7 +54,7 @@ static int zero(const cli *c, options *o)
     marl_span span;
     const char *target = o->out != NULL ? o->out : o->into;
     marl_status status = find(c, o, &record, &span, &error);
-    status = status ? status : marl_calibration_write(&record, target, &error);
+    status = status != MARL_OK ? status : marl_calibration_write(&record, target, &error);
     if (status != MARL_OK) {
         return cli_exit(&error);
     }

@@ -80,36 +80,36 @@ static marl_status append(const cli_calibrate_options *o, const char *path, cli_
     return status;
 }
 
+static marl_status check_options(const cli_calibrate_options *o, const cli_calibrated *job, marl_error *error)
+{
+    MARL_TRY(o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK);
+    MARL_TRY(o->page != NULL ? marl_page_check_path(o->page, error) : MARL_OK);
+    if (o->figure != NULL && job->kind == CLI_AXES) {
+        return marl_fail(error, MARL_ERR_USE, "calibrate: --figure is of all but axes, which are a table");
+    }
+    if (!(o->turn_angle > 0 && o->gravity > 1 && o->gravity < 100 && o->field >= 0)) {
+        return marl_fail(error, MARL_ERR_USE,
+                         "calibrate: --turn-angle, --gravity and --field are positive, gravity in m/s^2");
+    }
+    if (isfinite(o->latitude) && !(fabs(o->latitude) <= 90)) {
+        return marl_fail(error, MARL_ERR_USE, "--latitude is from -90 to 90 degrees");
+    }
+    if (o->hemisphere != NULL && strcmp(o->hemisphere, "north") != 0 && strcmp(o->hemisphere, "south") != 0) {
+        return marl_fail(error, MARL_ERR_USE, "--hemisphere is north or south, and not '%s'", o->hemisphere);
+    }
+    return MARL_OK;
+}
+
 static marl_status load(cli_calibrate_options *o, const cli *c, cli_calibrated *job, marl_error *error)
 {
-    marl_status status = o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK;
-    status = status == MARL_OK && o->page != NULL ? marl_page_check_path(o->page, error) : status;
-    if (status == MARL_OK && o->figure != NULL && job->kind == CLI_AXES) {
-        status = marl_fail(error, MARL_ERR_USE, "calibrate: --figure is of all but axes, which are a table");
+    MARL_TRY(check_options(o, job, error));
+    MARL_TRY(cli_reading_prepare(&o->reading, error));
+    MARL_TRY(o->up != NULL ? read_up(o, error) : MARL_OK);
+    MARL_TRY(marl_log_load(&job->log, c->file[1], &o->reading.options, error));
+    for (int i = 2; i < c->files; i++) {
+        MARL_TRY(append(o, c->file[i], job, error));
     }
-    status = status != MARL_OK ? status : cli_reading_prepare(&o->reading, error);
-    if (status == MARL_OK && !(o->turn_angle > 0 && o->gravity > 1 && o->gravity < 100 && o->field >= 0)) {
-        status = marl_fail(error, MARL_ERR_USE,
-                           "calibrate: --turn-angle, --gravity and --field are positive, gravity in m/s^2");
-    }
-    if (status == MARL_OK && o->up != NULL) {
-        status = read_up(o, error);
-    }
-    if (status == MARL_OK && isfinite(o->latitude) && !(fabs(o->latitude) <= 90)) {
-        status = marl_fail(error, MARL_ERR_USE, "--latitude is from -90 to 90 degrees");
-    }
-    if (status == MARL_OK && o->hemisphere != NULL && strcmp(o->hemisphere, "north") != 0 &&
-        strcmp(o->hemisphere, "south") != 0) {
-        status =
-            marl_fail(error, MARL_ERR_USE, "--hemisphere is north or south, and not '%s'", o->hemisphere);
-    }
-    if (status == MARL_OK) {
-        status = marl_log_load(&job->log, c->file[1], &o->reading.options, error);
-    }
-    for (int i = 2; i < c->files && status == MARL_OK; i++) {
-        status = append(o, c->file[i], job, error);
-    }
-    return status != MARL_OK ? status : start_record(o, job, error);
+    return start_record(o, job, error);
 }
 
 /* There is nothing to fit. A log without samples is too little data, and --json reports it as any other

@@ -84,14 +84,14 @@ static marl_status open_sim(source *s, const source_options *o, marl_sim_config 
     config->seed = (uint64_t)o->seed;
     config->faults = marl_sim_faults_none();
     config->part = s->part;
-    marl_status status = fit_chips(s, o, config->sheet, &config->parts, error);
-    if (status == MARL_OK && o->faults != NULL) {
-        status = marl_sim_faults_parse(&config->faults, o->faults, error);
+    MARL_TRY(fit_chips(s, o, config->sheet, &config->parts, error));
+    if (o->faults != NULL) {
+        MARL_TRY(marl_sim_faults_parse(&config->faults, o->faults, error));
     }
-    status = status != MARL_OK ? status : marl_sim_create(&s->sim, config, error);
+    MARL_TRY(marl_sim_create(&s->sim, config, error));
     s->flash = o->flash;
-    status = status != MARL_OK ? status : load_flash(s, error);
-    return status != MARL_OK ? status : marl_sim_start(s->sim, &app, error);
+    MARL_TRY(load_flash(s, error));
+    return marl_sim_start(s->sim, &app, error);
 }
 
 static marl_status open_scene(source *s, const source_options *o, const char *scene, marl_error *error)

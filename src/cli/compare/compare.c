@@ -144,25 +144,25 @@ static marl_status check_rates(const cli_comparison *job, const cli_case *of, ma
 static marl_status load(const cli *c, options *o, cli_comparison *job, marl_calibration_record *record,
                         marl_error *error)
 {
-    marl_status s = o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK;
-    s = s == MARL_OK && o->page != NULL ? marl_page_check_path(o->page, error) : s;
-    s = s ? s : read_cases(c, o, job, error);
-    s = s ? s : cli_reading_prepare(&o->reading, error);
-    s = s ? s : read_matching(o, &job->matching, error);
-    s = s ? s : read_tunings(o, job, error);
-    s = s ? s : read_rates(o, job, error);
-    s = s ? s : cli_degradation_read(&job->degradation, &o->degradation, error);
-    s = s ? s : cli_start_read(&job->start, o->start, error);
-    if (s == MARL_OK && o->calibration != NULL) {
-        s = marl_calibration_read(record, o->calibration, error);
+    MARL_TRY(o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK);
+    MARL_TRY(o->page != NULL ? marl_page_check_path(o->page, error) : MARL_OK);
+    MARL_TRY(read_cases(c, o, job, error));
+    MARL_TRY(cli_reading_prepare(&o->reading, error));
+    MARL_TRY(read_matching(o, &job->matching, error));
+    MARL_TRY(read_tunings(o, job, error));
+    MARL_TRY(read_rates(o, job, error));
+    MARL_TRY(cli_degradation_read(&job->degradation, &o->degradation, error));
+    MARL_TRY(cli_start_read(&job->start, o->start, error));
+    if (o->calibration != NULL) {
+        MARL_TRY(marl_calibration_read(record, o->calibration, error));
         job->calibration = record;
         job->calibration_path = o->calibration;
     }
-    for (size_t i = 0; i < job->cases && s == MARL_OK; i++) {
-        s = cli_case_load(job, &job->of[i], &o->reading, error);
-        s = s ? s : check_rates(job, &job->of[i], error);
+    for (size_t i = 0; i < job->cases; i++) {
+        MARL_TRY(cli_case_load(job, &job->of[i], &o->reading, error));
+        MARL_TRY(check_rates(job, &job->of[i], error));
     }
-    return s;
+    return MARL_OK;
 }
 
 /* When nothing at all came out, the first reason decides the exit code. */

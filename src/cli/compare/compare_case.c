@@ -54,8 +54,8 @@ static marl_status load_reference(cli_comparison *job, cli_case *of, const cli_r
                  log.path);
     }
     read_sigma(of, &log);
-    status = status ? status : marl_series_from_log(&of->reference, &log, error);
-    status = status ? status : marl_reference_check(&of->reference, &log, error);
+    status = status != MARL_OK ? status : marl_series_from_log(&of->reference, &log, error);
+    status = status != MARL_OK ? status : marl_reference_check(&of->reference, &log, error);
     marl_log_free(&log);
     return status;
 }
@@ -197,19 +197,17 @@ static marl_status start_of_reference(cli_case *of, marl_error *error)
 
 marl_status cli_case_load(cli_comparison *job, cli_case *of, const cli_reading *reading, marl_error *error)
 {
-    marl_status s = marl_log_load(&of->log, of->log_path, &reading->options, error);
-    if (s == MARL_OK) {
-        cli_warn_of_log(&job->warnings, &of->log.report, of->log.path);
-    }
+    MARL_TRY(marl_log_load(&of->log, of->log_path, &reading->options, error));
+    cli_warn_of_log(&job->warnings, &of->log.report, of->log.path);
     int smoothed = strcmp(of->reference_path, "smooth") == 0;
-    s = s ? s : smoothed ? smooth_reference(job, of, error) : load_reference(job, of, reading, error);
-    s = s ? s : find_clock(job, of, error);
-    s = s ? s : check_overlap(of, error);
-    s = s ? s : find_match(job, of, error);
-    if (s == MARL_OK && job->start.from == CLI_START_REFERENCE) {
-        s = start_of_reference(of, error);
+    MARL_TRY(smoothed ? smooth_reference(job, of, error) : load_reference(job, of, reading, error));
+    MARL_TRY(find_clock(job, of, error));
+    MARL_TRY(check_overlap(of, error));
+    MARL_TRY(find_match(job, of, error));
+    if (job->start.from == CLI_START_REFERENCE) {
+        MARL_TRY(start_of_reference(of, error));
     }
-    return s ? s : marl_conditions_find(&of->log, job->calibration, &of->reference, &of->conditions, error);
+    return marl_conditions_find(&of->log, job->calibration, &of->reference, &of->conditions, error);
 }
 
 void cli_case_free(cli_case *of)

@@ -167,42 +167,40 @@ static marl_status inspect_against(cli_inspected *seen, cli_inspected *other, co
 {
     marl_log_options ours = reading->options;
     ours.columns = NULL;
-    marl_status status = marl_log_load(&other->log, path, &ours, error);
-    status = status != MARL_OK ? status : find_noise(other, error);
-    status = status != MARL_OK ? status : need_rest(seen, error);
-    status = status != MARL_OK ? status : need_rest(other, error);
+    MARL_TRY(marl_log_load(&other->log, path, &ours, error));
+    MARL_TRY(find_noise(other, error));
+    MARL_TRY(need_rest(seen, error));
+    MARL_TRY(need_rest(other, error));
     int compared = 0;
-    for (int i = 0; i < MARL_SENSOR_COUNT && status == MARL_OK; i++) {
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         seen->consistency[i] =
             marl_compare_noise(&seen->noise[i], &seen->rest[i], &other->noise[i], &other->rest[i]);
         compared |= seen->consistency[i].axes != 0;
     }
-    if (status == MARL_OK && !compared) {
-        status = marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: no sensor at rest that %s has, too", path,
-                           seen->log.path);
+    if (!compared) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: no sensor at rest that %s has, too", path,
+                         seen->log.path);
     }
     seen->against = other;
-    return status;
+    return MARL_OK;
 }
 
 static marl_status examine(const cli *c, cli_inspected *seen, const cli_reading *reading, const options *o,
                            marl_error *error)
 {
-    marl_status status = cli_inspect_read(c, reading, &o->clock, seen, error);
-    status = status != MARL_OK ? status : find_noise(seen, error);
-    return status != MARL_OK ? status : marl_axes_find(&seen->log, &seen->axes, error);
+    MARL_TRY(cli_inspect_read(c, reading, &o->clock, seen, error));
+    MARL_TRY(find_noise(seen, error));
+    return marl_axes_find(&seen->log, &seen->axes, error);
 }
 
 static marl_status write_sheet(const cli_inspected *seen, const cli_reading *reading, const char *path,
                                marl_error *error)
 {
     marl_sheet sheet;
-    marl_status status = need_rest(seen, error);
-    if (status == MARL_OK) {
-        status = marl_sheet_of_recording(&seen->log, seen->noise, seen->rest, reading->options.sheet, &sheet,
-                                         error);
-    }
-    return status != MARL_OK ? status : marl_sheet_write(&sheet, path, error);
+    MARL_TRY(need_rest(seen, error));
+    MARL_TRY(
+        marl_sheet_of_recording(&seen->log, seen->noise, seen->rest, reading->options.sheet, &sheet, error));
+    return marl_sheet_write(&sheet, path, error);
 }
 
 static int show(const cli *c, const cli_inspected *seen, const options *o, const cli_reading *reading)

@@ -142,8 +142,8 @@ static int scene_is_over(const recording *r)
 
 static marl_status finish(recording *r, marl_error *error)
 {
-    marl_status status = marl_receiver_finish(r->receiver, error);
-    return status != MARL_OK ? status : parse_rows(r, error);
+    MARL_TRY(marl_receiver_finish(r->receiver, error));
+    return parse_rows(r, error);
 }
 
 /* Until one of the ends. */

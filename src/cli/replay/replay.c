@@ -32,45 +32,50 @@ typedef struct job {
     struct timespec began;
 } job;
 
-static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
+static marl_status read_options(job *j, options *o, marl_error *error)
 {
-    marl_calibration_record record;
-    marl_status s = cli_reading_prepare(&o->reading, error);
     marl_degradation degradation;
-    if (s == MARL_OK && !(o->pace >= 0)) {
+    MARL_TRY(cli_reading_prepare(&o->reading, error));
+    if (!(o->pace >= 0)) {
         return marl_fail(error, MARL_ERR_USE, "replay: --pace is so many times real time, and not %g",
                          o->pace);
     }
-    s = s ? s : cli_degradation_read(&degradation, &o->degradation, error);
-    s = s != MARL_OK || marl_degrader_init(&j->degrader, &degradation) == MARL_OK ? s : MARL_ERR_USE;
-    s = s ? s : cli_start_read(&j->start, o->start, error);
-    s = s || o->figure == NULL ? s : marl_figure_check_path(o->figure, error);
-    s = s ? s : cli_replay_write_read(&j->write, o->write, o->point, error);
-    if (s == MARL_OK && o->write != NULL && o->out == NULL) {
+    MARL_TRY(cli_degradation_read(&degradation, &o->degradation, error));
+    if (marl_degrader_init(&j->degrader, &degradation) != MARL_OK) {
+        return MARL_ERR_USE;
+    }
+    MARL_TRY(cli_start_read(&j->start, o->start, error));
+    MARL_TRY(o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK);
+    MARL_TRY(cli_replay_write_read(&j->write, o->write, o->point, error));
+    if (o->write != NULL && o->out == NULL) {
         return marl_fail(error, MARL_ERR_USE, "replay: --write needs -o ATT");
     }
-    s = s ? s
-          : marl_tuning_read(&j->tuning, o->tuning != NULL ? o->tuning : "complementary",
-                             o->reading.options.sheet, error);
-    if (s == MARL_OK && o->calibration != NULL) {
-        s = marl_calibration_read(&record, o->calibration, error);
-        j->declination_deg = s == MARL_OK ? record.declination_deg : NAN;
+    return marl_tuning_read(&j->tuning, o->tuning != NULL ? o->tuning : "complementary",
+                            o->reading.options.sheet, error);
+}
+
+static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
+{
+    marl_calibration_record record;
+    MARL_TRY(read_options(j, o, error));
+    if (o->calibration != NULL) {
+        MARL_TRY(marl_calibration_read(&record, o->calibration, error));
+        j->declination_deg = record.declination_deg;
     }
-    s = s ? s : marl_log_open(&j->reader, c->file[0], &o->reading.options, error);
-    s = s ? s
-          : marl_replay_init(&j->replay, &j->tuning.tuning, o->calibration != NULL ? &record : NULL,
-                             o->calibration, marl_log_reader_info(j->reader), c->file[0], error);
-    if (s == MARL_OK && j->start.from == CLI_START_GIVEN) {
-        s = marl_replay_start(&j->replay, j->start.q, error);
+    MARL_TRY(marl_log_open(&j->reader, c->file[0], &o->reading.options, error));
+    MARL_TRY(marl_replay_init(&j->replay, &j->tuning.tuning, o->calibration != NULL ? &record : NULL,
+                              o->calibration, marl_log_reader_info(j->reader), c->file[0], error));
+    if (j->start.from == CLI_START_GIVEN) {
+        MARL_TRY(marl_replay_start(&j->replay, j->start.q, error));
     }
-    if (s == MARL_OK && o->out != NULL) {
-        const marl_tuning *used = marl_estimator_tuning(&j->replay.estimator);
-        marl_log_info info = {.columns = MARL_COLUMNS_Q | MARL_COLUMNS_WEIGHT, .world = used->world};
-        info.relative_heading = used->value[MARL_PARAMETER_USE_MAG] == 0.0f;
-        s = o->write != NULL ? cli_replay_write_open(&j->write, o->out, &info, error)
-                             : marl_log_create(&j->writer, o->out, &info, error);
+    if (o->out == NULL) {
+        return MARL_OK;
     }
-    return s;
+    const marl_tuning *used = marl_estimator_tuning(&j->replay.estimator);
+    marl_log_info info = {.columns = MARL_COLUMNS_Q | MARL_COLUMNS_WEIGHT, .world = used->world};
+    info.relative_heading = used->value[MARL_PARAMETER_USE_MAG] == 0.0f;
+    return o->write != NULL ? cli_replay_write_open(&j->write, o->out, &info, error)
+                            : marl_log_create(&j->writer, o->out, &info, error);
 }
 
 /* The board's own attitude at its first row is the reference that a log has in itself. */

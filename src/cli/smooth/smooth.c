@@ -81,13 +81,10 @@ static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *
 {
     marl_calibration_record record;
     int given = 0;
-    marl_status s = o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK;
-    s = s ? s : cli_reading_prepare(&o->reading, error);
-    s = s ? s : read_calibration(o, &record, &given, error);
-    s = s ? s : marl_log_load(&job->log, c->file[0], &o->reading.options, error);
-    if (s != MARL_OK) {
-        return s;
-    }
+    MARL_TRY(o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK);
+    MARL_TRY(cli_reading_prepare(&o->reading, error));
+    MARL_TRY(read_calibration(o, &record, &given, error));
+    MARL_TRY(marl_log_load(&job->log, c->file[0], &o->reading.options, error));
     cli_warn_of_log(&job->warnings, &job->log.report, job->log.path);
     const char *path = o->calibration != NULL ? o->calibration : o->into;
     marl_smooth_options how = {
@@ -96,14 +93,12 @@ static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *
         how.progress = show_progress;
         how.progress_context = job->log.path;
     }
-    s = marl_smooth(&job->log, &how, &job->smoothed, error);
-    if (s == MARL_OK) {
-        cli_smooth_warn(job);
-        s = marl_smooth_closures(&job->log, &job->smoothed, &job->closures, error);
-    }
-    s = s == MARL_OK && o->out != NULL ? write_attitudes(job, error) : s;
-    s = s == MARL_OK && o->into != NULL ? refine(job, &how, &record, error) : s;
-    return s == MARL_OK && o->figure != NULL ? cli_smooth_figure(job, o->figure, error) : s;
+    MARL_TRY(marl_smooth(&job->log, &how, &job->smoothed, error));
+    cli_smooth_warn(job);
+    MARL_TRY(marl_smooth_closures(&job->log, &job->smoothed, &job->closures, error));
+    MARL_TRY(o->out != NULL ? write_attitudes(job, error) : MARL_OK);
+    MARL_TRY(o->into != NULL ? refine(job, &how, &record, error) : MARL_OK);
+    return o->figure != NULL ? cli_smooth_figure(job, o->figure, error) : MARL_OK;
 }
 
 static int smooth(const cli *c, options *o, cli_smoothed *job)

@@ -82,12 +82,11 @@ static marl_status write_surely(const marl_port *port, const marl_part *part, ui
                                 const uint8_t *bytes, size_t n)
 {
     uint8_t back[4];
-    marl_status status = MARL_OK;
     for (int i = 0; i < MARL_BUS_TRIES; i++) {
-        status = write_bytes(port, part, reg, bytes, n);
-        status = status != MARL_OK ? status : read_bytes(port, part, reg, back, n);
-        if (status != MARL_OK || memcmp(back, bytes, n) == 0) {
-            return status;
+        MARL_TRY(write_bytes(port, part, reg, bytes, n));
+        MARL_TRY(read_bytes(port, part, reg, back, n));
+        if (memcmp(back, bytes, n) == 0) {
+            return MARL_OK;
         }
     }
     return MARL_ERR_BUS_GARBAGE;
@@ -115,24 +114,24 @@ static marl_status set(const marl_port *port, const marl_part *part, const marl_
         return MARL_OK;
     }
     uint8_t code = (uint8_t)(setting->choice[choice].code * (mask & (0u - mask)));
-    marl_status status = read_surely(port, part, setting->at.reg, &value);
+    MARL_TRY(read_surely(port, part, setting->at.reg, &value));
     value = (uint8_t)((value & ~mask) | code);
-    return status != MARL_OK ? status : write_surely(port, part, setting->at.reg, &value, 1);
+    return write_surely(port, part, setting->at.reg, &value, 1);
 }
 
 marl_status marl_part_start(const marl_port *port, const marl_part *part, int wait, uint8_t *identity)
 {
-    marl_status status = wait ? wait_for_identity(port, part, identity) : identify(port, part, identity);
-    status = status != MARL_OK ? status : wake_up(port, part);
-    for (int i = 0; i < MARL_SENSOR_COUNT && status == MARL_OK; i++) {
+    MARL_TRY(wait ? wait_for_identity(port, part, identity) : identify(port, part, identity));
+    MARL_TRY(wake_up(port, part));
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_chip_sensor *s = &part->chip->sensor[i];
         if (s->present) {
-            status = set(port, part, &s->range, part->range[i]);
-            status = status != MARL_OK ? status : set(port, part, &s->filter, part->filter[i]);
-            status = status != MARL_OK ? status : set(port, part, &s->rate, part->rate[i]);
+            MARL_TRY(set(port, part, &s->range, part->range[i]));
+            MARL_TRY(set(port, part, &s->filter, part->filter[i]));
+            MARL_TRY(set(port, part, &s->rate, part->rate[i]));
         }
     }
-    return status;
+    return MARL_OK;
 }
 
 /* From the chip's axes to the body's. */

@@ -90,10 +90,10 @@ marl_status marl_app_send_identity(marl_app *s)
                                    .firmware = s->config.firmware,
                                    .sensors = marl_board_sensors(&s->board),
                                    .period_us = marl_board_period_us(&s->board)};
-    marl_status status = s->port->clock(s->port->context, &identity.t_ns);
+    MARL_TRY(s->port->clock(s->port->context, &identity.t_ns));
     marl_cbor_writer w = marl_app_item(s);
     marl_item_put_identity(&w, s->number, &identity);
-    return status != MARL_OK ? status : marl_app_send(s, &w);
+    return marl_app_send(s, &w);
 }
 
 /* Reports when a chip starts to fail, and when it works again; not every time. */
@@ -113,13 +113,10 @@ static marl_status report_faults(marl_app *s)
                                  .late = state->counts.late,
                                  .garbage = state->counts.garbage,
                                  .restarts = state->counts.restarts};
-        marl_status status = s->port->clock(s->port->context, &event.t_ns);
+        MARL_TRY(s->port->clock(s->port->context, &event.t_ns));
         marl_cbor_writer w = marl_app_item(s);
         marl_item_put_event(&w, s->number, &event);
-        status = status != MARL_OK ? status : marl_app_send(s, &w);
-        if (status != MARL_OK) {
-            return status;
-        }
+        MARL_TRY(marl_app_send(s, &w));
         s->reported[i] = state->fault;
     }
     return MARL_OK;
@@ -177,17 +174,14 @@ marl_status marl_app_start(marl_app *s, const marl_port *port, const marl_part *
     s->settings.calibration = marl_calibration_none();
     s->settings.tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
     marl_packet_reader_init(&s->reader, s->in, sizeof s->in);
-    marl_status status = check(port, config, what);
-    status = status != MARL_OK ? status : marl_board_init(&s->board, port, part, parts, what);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(check(port, config, what));
+    MARL_TRY(marl_board_init(&s->board, port, part, parts, what));
     marl_app_load(s);
     marl_app_use_settings(s);
     marl_app_watch_still(s);
     (void)!marl_board_start(&s->board); /* a chip that fails is reported by an event and restarted */
-    status = config->as_lines ? MARL_OK : marl_app_send_identity(s);
-    return status != MARL_OK ? status : report_faults(s);
+    MARL_TRY(config->as_lines ? MARL_OK : marl_app_send_identity(s));
+    return report_faults(s);
 }
 
 static marl_status read_board(marl_app *s)
@@ -208,10 +202,10 @@ static marl_status read_board(marl_app *s)
 marl_status marl_app_step(marl_app *s, uint32_t *rest_us)
 {
     *rest_us = 0;
-    marl_status status = drain(s);
-    status = status != MARL_OK ? status : marl_app_listen(s);
-    if (status == MARL_OK && !s->fed) {
-        status = read_board(s);
+    MARL_TRY(drain(s));
+    MARL_TRY(marl_app_listen(s));
+    if (!s->fed) {
+        MARL_TRY(read_board(s));
     }
-    return status != MARL_OK ? status : marl_board_rest(&s->board, rest_us);
+    return marl_board_rest(&s->board, rest_us);
 }

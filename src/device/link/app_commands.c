@@ -175,13 +175,12 @@ static marl_status read_packet(marl_app *s, size_t n)
     if (kind == MARL_ITEM_SAMPLE) {
         return be_fed(s, &r);
     }
-    marl_status status = MARL_OK;
     if (kind == MARL_ITEM_IDENTIFY) {
         s->fed = 0; /* whoever asks wants to hear the board itself */
-        status = marl_app_send_identity(s);
+        MARL_TRY(marl_app_send_identity(s));
     }
     marl_status done = obey(s, kind, &r);
-    return status != MARL_OK ? status : ack(s, number, done);
+    return ack(s, number, done);
 }
 
 marl_status marl_app_listen(marl_app *s)

@@ -58,8 +58,8 @@ static marl_status read_head(const marl_port *port, uint32_t at, head *h)
         return MARL_ERR_EMPTY;
     }
     uint32_t crc = marl_crc32(0, bytes + 4, 8);
-    marl_status status = memory_crc(port, at + HEAD, h->n, &crc);
-    return status != MARL_OK ? status : crc == h->crc ? MARL_OK : MARL_ERR_EMPTY;
+    MARL_TRY(memory_crc(port, at + HEAD, h->n, &crc));
+    return crc == h->crc ? MARL_OK : MARL_ERR_EMPTY;
 }
 
 /* Where the newest whole record stands. */

@@ -282,15 +282,11 @@ static marl_status fit_tumble(const marl_log *log, const marl_tumble_options *op
                    : marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: a flat tumble, %s", log->path, why.text);
     }
     o->fit.coverage = find_coverage(r, &o->fit, seen);
-    marl_status status = MARL_OK;
     if (options->quick) {
         memset(r->skip, 0, r->n);
         fit_quick(r, options->field, o);
     } else {
-        status = choose_surface(r, options->field, o, error);
-    }
-    if (status != MARL_OK) {
-        return status;
+        MARL_TRY(choose_surface(r, options->field, o, error));
     }
     o->fit.coverage = find_coverage(r, &o->fit, seen);
     o->fit.temperature_degC = r->temp.n > 0 ? r->temp.mean : NAN;
@@ -303,13 +299,13 @@ static marl_status fit_tumble(const marl_log *log, const marl_tumble_options *op
         lab_tumble_drift(log, r, t);
         remark_drift(t);
     }
-    status = list_outliers(log, r, t, error);
+    MARL_TRY(list_outliers(log, r, t, error));
     o->next[0] = '\0';
     if (options->quick) {
-        o->accepted = status == MARL_OK;
-        return status;
+        o->accepted = 1;
+        return MARL_OK;
     }
-    return status != MARL_OK ? status : decide(log, r, seen, t, error);
+    return decide(log, r, seen, t, error);
 }
 
 marl_status marl_calibrate_tumble(const marl_log *log, const marl_tumble_options *options,

@@ -104,11 +104,12 @@ marl_status marl_zero(const marl_log *log, marl_calibration_record *record, marl
                       marl_error *error)
 {
     rest r = {.has_mag = 0};
-    marl_status status = find_rest(log, record, &r, error);
+    marl_status found = find_rest(log, record, &r, error);
     *span = r.span;
-    status = status != MARL_OK ? status : attitude_of(r.force, r.field, r.has_mag, record->mount, error);
-    record->has_mount |= status == MARL_OK;
-    return status;
+    MARL_TRY(found);
+    MARL_TRY(attitude_of(r.force, r.field, r.has_mag, record->mount, error));
+    record->has_mount = 1;
+    return MARL_OK;
 }
 
 marl_status marl_earth_rate(const marl_log *log, const marl_calibration_record *record, double latitude,

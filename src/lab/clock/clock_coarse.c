@@ -164,7 +164,7 @@ marl_status lab_clock_coarse(const lab_two_clocks *r, lab_clock_shift *shift, ma
     double step = fmax(COARSE_NS, r->min_step_ns);
     lab_turning x = {0}, y = {0};
     marl_status s = lab_turning_make(&x, (size_t)(r->log_s * 1e9 / step) + 1, error);
-    s = s ? s : lab_turning_make(&y, (size_t)(r->reference_s * 1e9 / step) + 1, error);
+    s = s != MARL_OK ? s : lab_turning_make(&y, (size_t)(r->reference_s * 1e9 / step) + 1, error);
     size_t edges = (x.n > y.n ? x.n : y.n) + 2;
     int64_t *edge = malloc(edges * sizeof *edge);
     s = s != MARL_OK || edge != NULL ? s : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
@@ -172,7 +172,7 @@ marl_status lab_clock_coarse(const lab_two_clocks *r, lab_clock_shift *shift, ma
         put_edges(edge, edges, r->log_from, step);
         s = lab_turning_of_gyro(&x, r->log, edge, error);
         put_edges(edge, edges, r->reference_from, step);
-        s = s ? s : lab_turning_of_series(&y, r->reference, edge, (int64_t)step, error);
+        s = s != MARL_OK ? s : lab_turning_of_series(&y, r->reference, edge, (int64_t)step, error);
     }
     free(edge);
     double *share = calloc(x.n + y.n + 1, sizeof *share);

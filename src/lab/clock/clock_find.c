@@ -242,13 +242,10 @@ static marl_status make_fitting(const lab_two_clocks *r, fitting *w, marl_error 
     if (w->centred == NULL || w->edge == NULL || w->moved == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    marl_status s = lab_turning_make(&w->x, n, error);
-    s = s ? s : lab_turning_make(&w->y, n, error);
-    if (s == MARL_OK) {
-        put_edges(r, w);
-        s = lab_turning_of_series(&w->y, r->reference, w->edge, (int64_t)w->step_ns, error);
-    }
-    return s;
+    MARL_TRY(lab_turning_make(&w->x, n, error));
+    MARL_TRY(lab_turning_make(&w->y, n, error));
+    put_edges(r, w);
+    return lab_turning_of_series(&w->y, r->reference, w->edge, (int64_t)w->step_ns, error);
 }
 
 static void free_fitting(fitting *w)

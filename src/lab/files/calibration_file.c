@@ -31,38 +31,37 @@ static marl_status read_curve(const lab_json_at *sensor, marl_fit *fit)
     static const char *const known[] = {"reference_degC", "range_degC", "bias_per_degC", "bias_per_degC2",
                                         NULL};
     lab_json_at at;
-    marl_status s = lab_json_object(sensor, "temperature", LAB_OPTIONAL, &at);
-    if (s != MARL_OK || at.object == NULL) {
-        return s;
+    MARL_TRY(lab_json_object(sensor, "temperature", LAB_OPTIONAL, &at));
+    if (at.object == NULL) {
+        return MARL_OK;
     }
     fit->has_curve = 1;
-    s = lab_json_only(&at, known);
-    s = s ? s : lab_json_number(&at, known[0], LAB_NEEDED, (lab_json_range){-300, 300}, &fit->reference_degC);
-    s = s ? s : lab_json_numbers(&at, known[1], LAB_NEEDED, 2, fit->range_degC);
-    s = s ? s : lab_json_numbers(&at, known[2], LAB_NEEDED, 3, fit->bias_per_degC);
-    s = s ? s : lab_json_numbers(&at, known[3], LAB_OPTIONAL, 3, fit->bias_per_degC2);
-    if (s == MARL_OK && !(fit->range_degC[0] <= fit->range_degC[1])) {
-        s = lab_json_fail(&at, known[1], "must rise");
+    MARL_TRY(lab_json_only(&at, known));
+    MARL_TRY(lab_json_number(&at, known[0], LAB_NEEDED, (lab_json_range){-300, 300}, &fit->reference_degC));
+    MARL_TRY(lab_json_numbers(&at, known[1], LAB_NEEDED, 2, fit->range_degC));
+    MARL_TRY(lab_json_numbers(&at, known[2], LAB_NEEDED, 3, fit->bias_per_degC));
+    MARL_TRY(lab_json_numbers(&at, known[3], LAB_OPTIONAL, 3, fit->bias_per_degC2));
+    if (!(fit->range_degC[0] <= fit->range_degC[1])) {
+        return lab_json_fail(&at, known[1], "must rise");
     }
-    return s;
+    return MARL_OK;
 }
 
 static marl_status read_quality(const lab_json_at *sensor, marl_fit *fit)
 {
     static const char *const known[] = {"points", "residual_rms", "coverage", "temperature_degC", NULL};
     lab_json_at at;
-    marl_status s = lab_json_object(sensor, "fit", LAB_OPTIONAL, &at);
-    if (s != MARL_OK || at.object == NULL) {
-        return s;
+    MARL_TRY(lab_json_object(sensor, "fit", LAB_OPTIONAL, &at));
+    if (at.object == NULL) {
+        return MARL_OK;
     }
-    s = lab_json_only(&at, known);
-    s = s ? s : lab_json_number(&at, known[0], LAB_OPTIONAL, (lab_json_range){0, DBL_MAX}, &fit->points);
-    s = s ? s
-          : lab_json_number(&at, known[1], LAB_OPTIONAL, (lab_json_range){0, DBL_MAX}, &fit->residual_rms);
-    s = s ? s : lab_json_number(&at, known[2], LAB_OPTIONAL, (lab_json_range){0, 1}, &fit->coverage);
-    s = s ? s
-          : lab_json_number(&at, known[3], LAB_OPTIONAL, (lab_json_range){-300, 300}, &fit->temperature_degC);
-    return s;
+    MARL_TRY(lab_json_only(&at, known));
+    MARL_TRY(lab_json_number(&at, known[0], LAB_OPTIONAL, (lab_json_range){0, DBL_MAX}, &fit->points));
+    MARL_TRY(lab_json_number(&at, known[1], LAB_OPTIONAL, (lab_json_range){0, DBL_MAX}, &fit->residual_rms));
+    MARL_TRY(lab_json_number(&at, known[2], LAB_OPTIONAL, (lab_json_range){0, 1}, &fit->coverage));
+    MARL_TRY(
+        lab_json_number(&at, known[3], LAB_OPTIONAL, (lab_json_range){-300, 300}, &fit->temperature_degC));
+    return MARL_OK;
 }
 
 static marl_status read_sigma(const lab_json_at *at, marl_fit *fit)
@@ -72,8 +71,8 @@ static marl_status read_sigma(const lab_json_at *at, marl_fit *fit)
         fit->matrix_sigma[i][0] = fit->matrix_sigma[i][1] = fit->matrix_sigma[i][2] = NAN;
     }
     fit->has_sigma = lab_json_has(at, "bias_sigma") || lab_json_has(at, "matrix_sigma");
-    marl_status s = lab_json_numbers(at, "bias_sigma", LAB_OPTIONAL | LAB_NULLS, 3, fit->bias_sigma);
-    return s ? s : lab_json_matrix(at, "matrix_sigma", LAB_OPTIONAL | LAB_NULLS, fit->matrix_sigma);
+    MARL_TRY(lab_json_numbers(at, "bias_sigma", LAB_OPTIONAL | LAB_NULLS, 3, fit->bias_sigma));
+    return lab_json_matrix(at, "matrix_sigma", LAB_OPTIONAL | LAB_NULLS, fit->matrix_sigma);
 }
 
 /* The device's own check, so that no log is corrected here by what a board would not accept. */
@@ -97,25 +96,25 @@ static marl_status read_fit(const lab_json_at *root, marl_sensor sensor, marl_fi
                                             "temperature", "fit",  "field",  "dip_deg",    NULL};
     char unit[16] = "";
     lab_json_at at;
-    marl_status s = lab_json_object(root, marl_sensor_name(sensor), LAB_OPTIONAL, &at);
+    MARL_TRY(lab_json_object(root, marl_sensor_name(sensor), LAB_OPTIONAL, &at));
     *fit = marl_fit_none();
-    if (s != MARL_OK || at.object == NULL || json_object_size(at.object) == 0) {
-        return s;
+    if (at.object == NULL || json_object_size(at.object) == 0) {
+        return MARL_OK;
     }
     fit->present = 1;
-    s = lab_json_only(&at, sensor == MARL_MAG ? known_mag : known);
-    s = s ? s : lab_json_string(&at, "unit", LAB_OPTIONAL, unit, sizeof unit);
-    if (s == MARL_OK && unit[0] != '\0' && strcmp(unit, marl_sensor_unit(sensor)) != 0) {
-        s = lab_json_fail(&at, "unit", "is '%s', wanted '%s'", unit, marl_sensor_unit(sensor));
+    MARL_TRY(lab_json_only(&at, sensor == MARL_MAG ? known_mag : known));
+    MARL_TRY(lab_json_string(&at, "unit", LAB_OPTIONAL, unit, sizeof unit));
+    if (unit[0] != '\0' && strcmp(unit, marl_sensor_unit(sensor)) != 0) {
+        return lab_json_fail(&at, "unit", "is '%s', wanted '%s'", unit, marl_sensor_unit(sensor));
     }
-    s = s ? s : lab_json_numbers(&at, "bias", LAB_OPTIONAL, 3, fit->bias);
-    s = s ? s : lab_json_matrix(&at, "matrix", LAB_OPTIONAL, fit->matrix);
-    s = s ? s : read_sigma(&at, fit);
-    s = s ? s : read_curve(&at, fit);
-    s = s ? s : read_quality(&at, fit);
-    s = s ? s : lab_json_number(&at, "field", LAB_OPTIONAL, (lab_json_range){0, 1e6}, &fit->field);
-    s = s ? s : lab_json_number(&at, "dip_deg", LAB_OPTIONAL, (lab_json_range){-90, 90}, &fit->dip_deg);
-    return s ? s : check_fit(root, sensor, fit);
+    MARL_TRY(lab_json_numbers(&at, "bias", LAB_OPTIONAL, 3, fit->bias));
+    MARL_TRY(lab_json_matrix(&at, "matrix", LAB_OPTIONAL, fit->matrix));
+    MARL_TRY(read_sigma(&at, fit));
+    MARL_TRY(read_curve(&at, fit));
+    MARL_TRY(read_quality(&at, fit));
+    MARL_TRY(lab_json_number(&at, "field", LAB_OPTIONAL, (lab_json_range){0, 1e6}, &fit->field));
+    MARL_TRY(lab_json_number(&at, "dip_deg", LAB_OPTIONAL, (lab_json_range){-90, 90}, &fit->dip_deg));
+    return check_fit(root, sensor, fit);
 }
 
 static marl_status read_mount(const lab_json_at *root, marl_calibration_record *record)
@@ -123,21 +122,21 @@ static marl_status read_mount(const lab_json_at *root, marl_calibration_record *
     static const char *const known[] = {"q", NULL};
     double *q = record->mount;
     lab_json_at at;
-    marl_status s = lab_json_object(root, "mount", LAB_OPTIONAL, &at);
-    if (s != MARL_OK || at.object == NULL) {
-        return s;
+    MARL_TRY(lab_json_object(root, "mount", LAB_OPTIONAL, &at));
+    if (at.object == NULL) {
+        return MARL_OK;
     }
     record->has_mount = 1;
-    s = lab_json_only(&at, known);
-    s = s ? s : lab_json_numbers(&at, "q", LAB_NEEDED, 4, q);
+    MARL_TRY(lab_json_only(&at, known));
+    MARL_TRY(lab_json_numbers(&at, "q", LAB_NEEDED, 4, q));
     double norm = sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3]);
-    if (s == MARL_OK && !(fabs(norm - 1.0) < 5e-4)) {
-        s = lab_json_fail(&at, "q", "must have length 1");
+    if (!(fabs(norm - 1.0) < 5e-4)) {
+        return lab_json_fail(&at, "q", "must have length 1");
     }
-    for (int i = 0; i < 4 && s == MARL_OK; i++) {
+    for (int i = 0; i < 4; i++) {
         q[i] /= norm;
     }
-    return s;
+    return MARL_OK;
 }
 
 static marl_status read_root(const lab_json *file, marl_calibration_record *record)
@@ -145,17 +144,16 @@ static marl_status read_root(const lab_json *file, marl_calibration_record *reco
     static const char *const known[] = {"marlinspike", "device",          "made", "accel", "gyro", "mag",
                                         "mount",       "declination_deg", NULL};
     lab_json_at root = lab_json_root(file);
-    marl_status s = lab_json_only(&root, known);
-    s = s ? s : lab_json_string(&root, "device", LAB_OPTIONAL, record->device, sizeof record->device);
-    s = s ? s : lab_json_string(&root, "made", LAB_OPTIONAL, record->made, sizeof record->made);
-    for (int i = 0; i < MARL_SENSOR_COUNT && s == MARL_OK; i++) {
-        s = read_fit(&root, (marl_sensor)i, &record->fit[i]);
+    MARL_TRY(lab_json_only(&root, known));
+    MARL_TRY(lab_json_string(&root, "device", LAB_OPTIONAL, record->device, sizeof record->device));
+    MARL_TRY(lab_json_string(&root, "made", LAB_OPTIONAL, record->made, sizeof record->made));
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        MARL_TRY(read_fit(&root, (marl_sensor)i, &record->fit[i]));
     }
-    s = s ? s : read_mount(&root, record);
-    s = s ? s
-          : lab_json_number(&root, "declination_deg", LAB_OPTIONAL, (lab_json_range){-180, 180},
-                            &record->declination_deg);
-    return s;
+    MARL_TRY(read_mount(&root, record));
+    MARL_TRY(lab_json_number(&root, "declination_deg", LAB_OPTIONAL, (lab_json_range){-180, 180},
+                             &record->declination_deg));
+    return MARL_OK;
 }
 
 marl_status marl_calibration_read(marl_calibration_record *record, const char *path, marl_error *error)

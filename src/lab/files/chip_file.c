@@ -49,13 +49,13 @@ static marl_status read_bits(const lab_json_at *outer, const char *key, int need
 {
     static const char *const known[] = {"register", "mask", NULL};
     lab_json_at at;
-    marl_status s = lab_json_object(outer, key, needed, &at);
-    if (s != MARL_OK || at.object == NULL) {
-        return s;
+    MARL_TRY(lab_json_object(outer, key, needed, &at));
+    if (at.object == NULL) {
+        return MARL_OK;
     }
-    s = lab_json_only(&at, known);
-    s = s ? s : read_byte(&at, "register", LAB_NEEDED, &bits->reg);
-    return s ? s : read_byte(&at, "mask", LAB_NEEDED, &bits->mask);
+    MARL_TRY(lab_json_only(&at, known));
+    MARL_TRY(read_byte(&at, "register", LAB_NEEDED, &bits->reg));
+    return read_byte(&at, "mask", LAB_NEEDED, &bits->mask);
 }
 
 /* One of two words. */
@@ -77,18 +77,18 @@ static marl_status read_word(const lab_json_at *outer, int needed, marl_chip_wor
     static const char *const known[] = {"bits", "bytes", "order", "aligned", "sign", NULL};
     int bits = 16, bytes = 2;
     lab_json_at at;
-    marl_status s = lab_json_object(outer, "word", needed, &at);
-    if (s != MARL_OK || at.object == NULL) {
-        return s;
+    MARL_TRY(lab_json_object(outer, "word", needed, &at));
+    if (at.object == NULL) {
+        return MARL_OK;
     }
-    s = lab_json_only(&at, known);
-    s = s ? s : read_whole(&at, "bytes", (lab_json_range){1, 4}, &bytes);
-    s = s ? s : read_whole(&at, "bits", (lab_json_range){2, 8 * bytes}, &bits);
+    MARL_TRY(lab_json_only(&at, known));
+    MARL_TRY(read_whole(&at, "bytes", (lab_json_range){1, 4}, &bytes));
+    MARL_TRY(read_whole(&at, "bits", (lab_json_range){2, 8 * bytes}, &bits));
     word->bits = (uint8_t)bits;
     word->bytes = (uint8_t)bytes;
-    s = s ? s : read_either(&at, "order", "high-first", "low-first", &word->little_endian);
-    s = s ? s : read_either(&at, "aligned", "right", "left", &word->left_aligned);
-    return s ? s : read_either(&at, "sign", "twos-complement", "none", &word->is_unsigned);
+    MARL_TRY(read_either(&at, "order", "high-first", "low-first", &word->little_endian));
+    MARL_TRY(read_either(&at, "aligned", "right", "left", &word->left_aligned));
+    return read_either(&at, "sign", "twos-complement", "none", &word->is_unsigned);
 }
 
 static marl_status read_signs(const lab_json_at *at, int8_t sign[3])
@@ -136,18 +136,17 @@ static marl_status read_choice(const lab_json_at *at, const setting_kind *kind, 
 {
     const char *const known[] = {"code", kind->value, kind->is_range ? "per_count" : NULL, NULL};
     double value = 0;
-    marl_status s = lab_json_only(at, known);
-    s = s ? s : read_byte(at, "code", LAB_OPTIONAL, &choice->code);
-    s = s ? s
-          : lab_json_number(at, kind->value, LAB_NEEDED, (lab_json_range){kind->needed ? 1e-6 : 0, 1e9},
-                            &value);
+    MARL_TRY(lab_json_only(at, known));
+    MARL_TRY(read_byte(at, "code", LAB_OPTIONAL, &choice->code));
+    MARL_TRY(
+        lab_json_number(at, kind->value, LAB_NEEDED, (lab_json_range){kind->needed ? 1e-6 : 0, 1e9}, &value));
     double per_count = ldexp(value, 1 - word->bits);
-    if (s == MARL_OK && kind->is_range) {
-        s = lab_json_number(at, "per_count", LAB_OPTIONAL, (lab_json_range){1e-12, 1e9}, &per_count);
+    if (kind->is_range) {
+        MARL_TRY(lab_json_number(at, "per_count", LAB_OPTIONAL, (lab_json_range){1e-12, 1e9}, &per_count));
     }
     choice->value = (float)(value * (kind->is_range ? factor : 1));
     choice->per_count = kind->is_range ? (float)(per_count * factor) : 0.0f;
-    return s;
+    return MARL_OK;
 }
 
 static marl_status read_setting(const lab_json_at *outer, const setting_kind *kind, double factor,
@@ -155,29 +154,29 @@ static marl_status read_setting(const lab_json_at *outer, const setting_kind *ki
 {
     static const char *const known[] = {"register", "mask", "choices", NULL};
     lab_json_at at;
-    marl_status s = lab_json_object(outer, kind->key, kind->needed, &at);
-    if (s != MARL_OK || at.object == NULL) {
-        return s;
+    MARL_TRY(lab_json_object(outer, kind->key, kind->needed, &at));
+    if (at.object == NULL) {
+        return MARL_OK;
     }
     const json_t *list = json_object_get(at.object, "choices");
     size_t n = json_is_array(list) ? json_array_size(list) : 0;
-    s = lab_json_only(&at, known);
-    s = s ? s : read_byte(&at, "register", LAB_OPTIONAL, &setting->at.reg);
-    s = s ? s : read_byte(&at, "mask", LAB_OPTIONAL, &setting->at.mask);
-    if (s == MARL_OK && (n < 1 || n > MARL_CHIP_MAX_CHOICES || (setting->at.mask == 0 && n > 1))) {
-        s = lab_json_fail(&at, "choices", "wanted 1 to %d choices, one without a mask",
-                          MARL_CHIP_MAX_CHOICES);
+    MARL_TRY(lab_json_only(&at, known));
+    MARL_TRY(read_byte(&at, "register", LAB_OPTIONAL, &setting->at.reg));
+    MARL_TRY(read_byte(&at, "mask", LAB_OPTIONAL, &setting->at.mask));
+    if (n < 1 || n > MARL_CHIP_MAX_CHOICES || (setting->at.mask == 0 && n > 1)) {
+        return lab_json_fail(&at, "choices", "wanted 1 to %d choices, one without a mask",
+                             MARL_CHIP_MAX_CHOICES);
     }
     setting->n = (uint8_t)n;
-    for (size_t i = 0; i < n && s == MARL_OK; i++) {
+    for (size_t i = 0; i < n; i++) {
         lab_json_at choice = at;
         choice.object = json_array_get(list, i);
         if (!json_is_object(choice.object)) {
             return lab_json_fail(&at, "choices", "each choice is an object");
         }
-        s = read_choice(&choice, kind, factor, word, &setting->choice[i]);
+        MARL_TRY(read_choice(&choice, kind, factor, word, &setting->choice[i]));
     }
-    return s;
+    return MARL_OK;
 }
 
 static marl_status read_offset(const lab_json_at *outer, double factor, marl_chip_offset *offset)
@@ -185,22 +184,22 @@ static marl_status read_offset(const lab_json_at *outer, double factor, marl_chi
     static const char *const known[] = {"registers", "word", "per_count", "sign", NULL};
     double per_count = 0, sign = 1;
     lab_json_at at;
-    marl_status s = lab_json_object(outer, "offset", LAB_OPTIONAL, &at);
-    if (s != MARL_OK || at.object == NULL) {
-        return s;
+    MARL_TRY(lab_json_object(outer, "offset", LAB_OPTIONAL, &at));
+    if (at.object == NULL) {
+        return MARL_OK;
     }
     offset->present = 1;
-    s = lab_json_only(&at, known);
-    s = s ? s : read_registers(&at, offset->reg);
-    s = s ? s : read_word(&at, LAB_NEEDED, &offset->word);
-    s = s ? s : lab_json_number(&at, "per_count", LAB_NEEDED, (lab_json_range){1e-12, 1e9}, &per_count);
-    s = s ? s : lab_json_number(&at, "sign", LAB_OPTIONAL, (lab_json_range){-1, 1}, &sign);
-    if (s == MARL_OK && fabs(sign) != 1) {
-        s = lab_json_fail(&at, "sign", "is 1 where the chip adds the offset, -1 where it subtracts it");
+    MARL_TRY(lab_json_only(&at, known));
+    MARL_TRY(read_registers(&at, offset->reg));
+    MARL_TRY(read_word(&at, LAB_NEEDED, &offset->word));
+    MARL_TRY(lab_json_number(&at, "per_count", LAB_NEEDED, (lab_json_range){1e-12, 1e9}, &per_count));
+    MARL_TRY(lab_json_number(&at, "sign", LAB_OPTIONAL, (lab_json_range){-1, 1}, &sign));
+    if (fabs(sign) != 1) {
+        return lab_json_fail(&at, "sign", "is 1 where the chip adds the offset, -1 where it subtracts it");
     }
     offset->per_count = (float)(per_count * factor);
     offset->sign = sign < 0 ? -1 : 1;
-    return s;
+    return MARL_OK;
 }
 
 static marl_status read_sensor(const lab_json_at *root, marl_sensor which, marl_chip_sensor *sensor)
@@ -213,27 +212,27 @@ static marl_status read_sensor(const lab_json_at *root, marl_sensor which, marl_
                               filter = {"low_pass", "hz", LAB_OPTIONAL, 0};
     char name[16] = "", units[120];
     lab_json_at at;
-    marl_status s = lab_json_object(root, marl_sensor_name(which), LAB_OPTIONAL, &at);
-    if (s != MARL_OK || at.object == NULL) {
-        return s;
+    MARL_TRY(lab_json_object(root, marl_sensor_name(which), LAB_OPTIONAL, &at));
+    if (at.object == NULL) {
+        return MARL_OK;
     }
     sensor->present = 1;
-    s = lab_json_only(&at, known);
-    s = s ? s : lab_json_string(&at, "unit", LAB_NEEDED, name, sizeof name);
+    MARL_TRY(lab_json_only(&at, known));
+    MARL_TRY(lab_json_string(&at, "unit", LAB_NEEDED, name, sizeof name));
     const lab_unit *unit = lab_unit_find(quantity[which], name);
-    if (s == MARL_OK && unit == NULL) {
+    if (unit == NULL) {
         lab_unit_list(quantity[which], units, sizeof units);
-        s = lab_json_fail(&at, "unit", "unknown unit '%s'; known: %s", name, units);
+        return lab_json_fail(&at, "unit", "unknown unit '%s'; known: %s", name, units);
     }
-    double factor = unit != NULL ? unit->factor : 1;
-    s = s ? s : read_registers(&at, sensor->reg);
-    s = s ? s : read_signs(&at, sensor->sign);
-    s = s ? s : read_word(&at, LAB_NEEDED, &sensor->word);
-    s = s ? s : read_bits(&at, "ready", LAB_OPTIONAL, &sensor->ready);
-    s = s ? s : read_setting(&at, &range, factor, &sensor->word, &sensor->range);
-    s = s ? s : read_setting(&at, &rate, 1, &sensor->word, &sensor->rate);
-    s = s ? s : read_setting(&at, &filter, 1, &sensor->word, &sensor->filter);
-    return s ? s : read_offset(&at, factor, &sensor->offset);
+    double factor = unit->factor;
+    MARL_TRY(read_registers(&at, sensor->reg));
+    MARL_TRY(read_signs(&at, sensor->sign));
+    MARL_TRY(read_word(&at, LAB_NEEDED, &sensor->word));
+    MARL_TRY(read_bits(&at, "ready", LAB_OPTIONAL, &sensor->ready));
+    MARL_TRY(read_setting(&at, &range, factor, &sensor->word, &sensor->range));
+    MARL_TRY(read_setting(&at, &rate, 1, &sensor->word, &sensor->rate));
+    MARL_TRY(read_setting(&at, &filter, 1, &sensor->word, &sensor->filter));
+    return read_offset(&at, factor, &sensor->offset);
 }
 
 static marl_status read_thermometer(const lab_json_at *root, marl_chip_thermometer *t)
@@ -241,19 +240,19 @@ static marl_status read_thermometer(const lab_json_at *root, marl_chip_thermomet
     static const char *const known[] = {"register", "word", "per_count", "at_zero", NULL};
     double per_count = 1, at_zero = 0;
     lab_json_at at;
-    marl_status s = lab_json_object(root, "temp", LAB_OPTIONAL, &at);
-    if (s != MARL_OK || at.object == NULL) {
-        return s;
+    MARL_TRY(lab_json_object(root, "temp", LAB_OPTIONAL, &at));
+    if (at.object == NULL) {
+        return MARL_OK;
     }
     t->present = 1;
-    s = lab_json_only(&at, known);
-    s = s ? s : read_byte(&at, "register", LAB_NEEDED, &t->reg);
-    s = s ? s : read_word(&at, LAB_NEEDED, &t->word);
-    s = s ? s : lab_json_number(&at, "per_count", LAB_NEEDED, (lab_json_range){1e-9, 1e3}, &per_count);
-    s = s ? s : lab_json_number(&at, "at_zero", LAB_OPTIONAL, (lab_json_range){-1e3, 1e3}, &at_zero);
+    MARL_TRY(lab_json_only(&at, known));
+    MARL_TRY(read_byte(&at, "register", LAB_NEEDED, &t->reg));
+    MARL_TRY(read_word(&at, LAB_NEEDED, &t->word));
+    MARL_TRY(lab_json_number(&at, "per_count", LAB_NEEDED, (lab_json_range){1e-9, 1e3}, &per_count));
+    MARL_TRY(lab_json_number(&at, "at_zero", LAB_OPTIONAL, (lab_json_range){-1e3, 1e3}, &at_zero));
     t->per_count = (float)per_count;
     t->at_zero = (float)at_zero;
-    return s;
+    return MARL_OK;
 }
 
 static marl_status read_setup(const lab_json_at *root, marl_chip *chip)
@@ -261,22 +260,21 @@ static marl_status read_setup(const lab_json_at *root, marl_chip *chip)
     static const char *const known[] = {"register", "value", "wait_ms", NULL};
     const json_t *list = json_object_get(root->object, "setup");
     size_t n = json_is_array(list) ? json_array_size(list) : 0;
-    marl_status s = MARL_OK;
     if (list != NULL && (!json_is_array(list) || n > MARL_CHIP_MAX_SETUP)) {
         return lab_json_fail(root, "setup", "wanted a list of at most %d writes", MARL_CHIP_MAX_SETUP);
     }
     chip->setups = (uint8_t)n;
-    for (size_t i = 0; i < n && s == MARL_OK; i++) {
+    for (size_t i = 0; i < n; i++) {
         lab_json_at at = *root;
         at.object = json_array_get(list, i);
         snprintf(at.keys, sizeof at.keys, "setup");
-        s = json_is_object(at.object) ? lab_json_only(&at, known)
-                                      : lab_json_fail(root, "setup", "each write is an object");
-        s = s ? s : read_byte(&at, "register", LAB_NEEDED, &chip->setup[i].reg);
-        s = s ? s : read_byte(&at, "value", LAB_NEEDED, &chip->setup[i].value);
-        s = s ? s : read_byte(&at, "wait_ms", LAB_OPTIONAL, &chip->setup[i].wait_ms);
+        MARL_TRY(json_is_object(at.object) ? lab_json_only(&at, known)
+                                           : lab_json_fail(root, "setup", "each write is an object"));
+        MARL_TRY(read_byte(&at, "register", LAB_NEEDED, &chip->setup[i].reg));
+        MARL_TRY(read_byte(&at, "value", LAB_NEEDED, &chip->setup[i].value));
+        MARL_TRY(read_byte(&at, "wait_ms", LAB_OPTIONAL, &chip->setup[i].wait_ms));
     }
-    return s;
+    return MARL_OK;
 }
 
 static marl_status read_burst(const lab_json_at *root, marl_chip *chip)
@@ -284,12 +282,12 @@ static marl_status read_burst(const lab_json_at *root, marl_chip *chip)
     static const char *const known[] = {"register", "bytes", NULL};
     int n = 0;
     lab_json_at at;
-    marl_status s = lab_json_object(root, "burst", LAB_NEEDED, &at);
-    s = s ? s : lab_json_only(&at, known);
-    s = s ? s : read_byte(&at, "register", LAB_NEEDED, &chip->burst_reg);
-    s = s ? s : read_whole(&at, "bytes", (lab_json_range){1, MARL_CHIP_MAX_BURST}, &n);
+    MARL_TRY(lab_json_object(root, "burst", LAB_NEEDED, &at));
+    MARL_TRY(lab_json_only(&at, known));
+    MARL_TRY(read_byte(&at, "register", LAB_NEEDED, &chip->burst_reg));
+    MARL_TRY(read_whole(&at, "bytes", (lab_json_range){1, MARL_CHIP_MAX_BURST}, &n));
     chip->burst_n = (uint8_t)n;
-    return s;
+    return MARL_OK;
 }
 
 static marl_status read_identity(const lab_json_at *root, marl_chip *chip)
@@ -297,11 +295,11 @@ static marl_status read_identity(const lab_json_at *root, marl_chip *chip)
     static const char *const known[] = {"register", "mask", "value", NULL};
     lab_json_at at;
     chip->identity.mask = 0xff;
-    marl_status s = lab_json_object(root, "identity", LAB_NEEDED, &at);
-    s = s ? s : lab_json_only(&at, known);
-    s = s ? s : read_byte(&at, "register", LAB_NEEDED, &chip->identity.reg);
-    s = s ? s : read_byte(&at, "mask", LAB_OPTIONAL, &chip->identity.mask);
-    return s ? s : read_byte(&at, "value", LAB_NEEDED, &chip->identity_value);
+    MARL_TRY(lab_json_object(root, "identity", LAB_NEEDED, &at));
+    MARL_TRY(lab_json_only(&at, known));
+    MARL_TRY(read_byte(&at, "register", LAB_NEEDED, &chip->identity.reg));
+    MARL_TRY(read_byte(&at, "mask", LAB_OPTIONAL, &chip->identity.mask));
+    return read_byte(&at, "value", LAB_NEEDED, &chip->identity_value);
 }
 
 static marl_status read_root(const lab_json *file, marl_chip *chip)
@@ -310,24 +308,25 @@ static marl_status read_root(const lab_json *file, marl_chip *chip)
                                         "zeros",       "accel", "gyro",     "mag",      "temp",  NULL};
     const char *what = "";
     lab_json_at root = lab_json_root(file);
-    marl_status s = lab_json_only(&root, known);
-    s = s ? s : lab_json_string(&root, "name", LAB_OPTIONAL, chip->name, sizeof chip->name);
-    s = s ? s : read_identity(&root, chip);
-    s = s ? s : read_byte(&root, "start_ms", LAB_OPTIONAL, &chip->start_ms);
-    s = s ? s : read_setup(&root, chip);
-    s = s ? s : read_burst(&root, chip);
-    s = s ? s : read_bits(&root, "zeros", LAB_OPTIONAL, &chip->zeros);
-    for (int i = 0; i < MARL_SENSOR_COUNT && s == MARL_OK; i++) {
-        s = read_sensor(&root, (marl_sensor)i, &chip->sensor[i]);
+    MARL_TRY(lab_json_only(&root, known));
+    MARL_TRY(lab_json_string(&root, "name", LAB_OPTIONAL, chip->name, sizeof chip->name));
+    MARL_TRY(read_identity(&root, chip));
+    MARL_TRY(read_byte(&root, "start_ms", LAB_OPTIONAL, &chip->start_ms));
+    MARL_TRY(read_setup(&root, chip));
+    MARL_TRY(read_burst(&root, chip));
+    MARL_TRY(read_bits(&root, "zeros", LAB_OPTIONAL, &chip->zeros));
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        MARL_TRY(read_sensor(&root, (marl_sensor)i, &chip->sensor[i]));
     }
-    s = s ? s : read_thermometer(&root, &chip->temp);
-    if (s == MARL_OK && marl_chip_check(chip, &what) != MARL_OK) {
-        s = marl_fail(file->error, MARL_ERR_INPUT,
-                      "%s: %s: contradicts the rest of the table (registers must lie in the burst, codes in "
-                      "their mask)",
-                      file->path, what);
+    MARL_TRY(read_thermometer(&root, &chip->temp));
+    if (marl_chip_check(chip, &what) != MARL_OK) {
+        return marl_fail(
+            file->error, MARL_ERR_INPUT,
+            "%s: %s: contradicts the rest of the table (registers must lie in the burst, codes in "
+            "their mask)",
+            file->path, what);
     }
-    return s;
+    return MARL_OK;
 }
 
 marl_status marl_chip_read_file(marl_chip *chip, const char *path, marl_error *error)

@@ -82,15 +82,14 @@ static marl_status read_unit(const lab_json_at *at, lab_quantity quantity, doubl
 static marl_status read_converter(const lab_json_at *at, marl_sensor_sheet *sensor)
 {
     double bits = 16;
-    marl_status s = lab_json_number(at, "rate_hz", LAB_NEEDED, (lab_json_range){0.01, 1e5}, &sensor->rate_hz);
-    s = s ? s
-          : lab_json_number(at, "full_scale", LAB_NEEDED, (lab_json_range){1e-9, 1e9}, &sensor->full_scale);
-    s = s ? s : lab_json_number(at, "bits", LAB_NEEDED, (lab_json_range){2, 32}, &bits);
-    if (s == MARL_OK && bits != floor(bits)) {
-        s = lab_json_fail(at, "bits", "must be a whole number");
+    MARL_TRY(lab_json_number(at, "rate_hz", LAB_NEEDED, (lab_json_range){0.01, 1e5}, &sensor->rate_hz));
+    MARL_TRY(lab_json_number(at, "full_scale", LAB_NEEDED, (lab_json_range){1e-9, 1e9}, &sensor->full_scale));
+    MARL_TRY(lab_json_number(at, "bits", LAB_NEEDED, (lab_json_range){2, 32}, &bits));
+    if (bits != floor(bits)) {
+        return lab_json_fail(at, "bits", "must be a whole number");
     }
     sensor->bits = (int)bits;
-    return s;
+    return MARL_OK;
 }
 
 /* A sensor whose axis reads as much of another axis as of its own is none. */
@@ -113,27 +112,26 @@ static marl_status check_shares(const lab_json_at *at, const marl_sensor_sheet *
 static marl_status read_dynamics(const lab_json_at *at, marl_sensor_sheet *sensor)
 {
     int both = lab_json_has(at, "resonance_hz") || lab_json_has(at, "damping");
-    marl_status s =
-        lab_json_number(at, "low_pass_hz", LAB_OPTIONAL, (lab_json_range){1e-3, 1e6}, &sensor->low_pass_hz);
-    s = s ? s : lab_json_number(at, "resonance_hz", both, (lab_json_range){1e-3, 1e7}, &sensor->resonance_hz);
-    return s ? s : lab_json_number(at, "damping", both, (lab_json_range){1e-4, 100}, &sensor->damping);
+    MARL_TRY(
+        lab_json_number(at, "low_pass_hz", LAB_OPTIONAL, (lab_json_range){1e-3, 1e6}, &sensor->low_pass_hz));
+    MARL_TRY(lab_json_number(at, "resonance_hz", both, (lab_json_range){1e-3, 1e7}, &sensor->resonance_hz));
+    return lab_json_number(at, "damping", both, (lab_json_range){1e-4, 100}, &sensor->damping);
 }
 
 static marl_status read_errors(const lab_json_at *at, marl_sensor_sheet *sensor)
 {
-    marl_status s = lab_json_numbers(at, "bias", LAB_OPTIONAL, 3, sensor->bias);
-    s = s ? s
-          : lab_json_number(at, "bias_spread", LAB_OPTIONAL, (lab_json_range){0, 1e6}, &sensor->bias_spread);
-    s = s ? s : lab_json_numbers(at, "scale_error", LAB_OPTIONAL, 3, sensor->scale_error);
-    s = s ? s : lab_json_matrix(at, "cross_axis", LAB_OPTIONAL, sensor->cross_axis);
-    s = s ? s : check_shares(at, sensor);
-    s = s ? s : lab_json_number(at, "flicker", LAB_OPTIONAL, (lab_json_range){0, 1e6}, &sensor->flicker);
-    s = s ? s : lab_json_number(at, "walk", LAB_OPTIONAL, (lab_json_range){0, 1e6}, &sensor->walk);
-    s = s ? s : read_dynamics(at, sensor);
-    s = s ? s
-          : lab_json_number(at, "reference_degC", LAB_OPTIONAL, (lab_json_range){-100, 200},
-                            &sensor->reference_degC);
-    return s ? s : lab_json_numbers(at, "bias_per_degC", LAB_OPTIONAL, 3, sensor->bias_per_degC);
+    MARL_TRY(lab_json_numbers(at, "bias", LAB_OPTIONAL, 3, sensor->bias));
+    MARL_TRY(
+        lab_json_number(at, "bias_spread", LAB_OPTIONAL, (lab_json_range){0, 1e6}, &sensor->bias_spread));
+    MARL_TRY(lab_json_numbers(at, "scale_error", LAB_OPTIONAL, 3, sensor->scale_error));
+    MARL_TRY(lab_json_matrix(at, "cross_axis", LAB_OPTIONAL, sensor->cross_axis));
+    MARL_TRY(check_shares(at, sensor));
+    MARL_TRY(lab_json_number(at, "flicker", LAB_OPTIONAL, (lab_json_range){0, 1e6}, &sensor->flicker));
+    MARL_TRY(lab_json_number(at, "walk", LAB_OPTIONAL, (lab_json_range){0, 1e6}, &sensor->walk));
+    MARL_TRY(read_dynamics(at, sensor));
+    MARL_TRY(lab_json_number(at, "reference_degC", LAB_OPTIONAL, (lab_json_range){-100, 200},
+                             &sensor->reference_degC));
+    return lab_json_numbers(at, "bias_per_degC", LAB_OPTIONAL, 3, sensor->bias_per_degC);
 }
 
 /* From the sheet's unit to SI; the density is converted where its key is known. */
@@ -158,34 +156,34 @@ static marl_status read_sensor(const lab_json_at *root, const char *name, lab_qu
         "low_pass_hz", "resonance_hz", "damping",     "reference_degC", "bias_per_degC", NULL};
     double factor = 1.0;
     lab_json_at at;
-    marl_status s = lab_json_object(root, name, LAB_OPTIONAL, &at);
+    MARL_TRY(lab_json_object(root, name, LAB_OPTIONAL, &at));
     *sensor = (marl_sensor_sheet){.reference_degC = MARL_SHEET_REFERENCE_DEGC};
-    if (s != MARL_OK || at.object == NULL) {
-        return s;
+    if (at.object == NULL) {
+        return MARL_OK;
     }
     sensor->present = 1;
-    s = lab_json_only(&at, known);
-    s = s ? s : read_unit(&at, quantity, &factor);
-    s = s ? s : read_converter(&at, sensor);
-    s = s ? s : read_density(&at, factor, &sensor->white);
-    s = s ? s : read_errors(&at, sensor);
+    MARL_TRY(lab_json_only(&at, known));
+    MARL_TRY(read_unit(&at, quantity, &factor));
+    MARL_TRY(read_converter(&at, sensor));
+    MARL_TRY(read_density(&at, factor, &sensor->white));
+    MARL_TRY(read_errors(&at, sensor));
     convert(sensor, factor);
-    return s;
+    return MARL_OK;
 }
 
 static marl_status read_root(const lab_json *file, marl_sheet *sheet)
 {
     static const char *const known[] = {"marlinspike", "name", "accel", "gyro", "mag", NULL};
     lab_json_at root = lab_json_root(file);
-    marl_status s = lab_json_only(&root, known);
-    s = s ? s : lab_json_string(&root, "name", LAB_OPTIONAL, sheet->name, sizeof sheet->name);
-    s = s ? s : read_sensor(&root, "accel", LAB_ACCEL, &sheet->accel);
-    s = s ? s : read_sensor(&root, "gyro", LAB_GYRO, &sheet->gyro);
-    s = s ? s : read_sensor(&root, "mag", LAB_MAG, &sheet->mag);
-    if (s == MARL_OK && !sheet->accel.present && !sheet->gyro.present && !sheet->mag.present) {
-        s = lab_json_fail(&root, "accel", "the sheet describes no sensor");
+    MARL_TRY(lab_json_only(&root, known));
+    MARL_TRY(lab_json_string(&root, "name", LAB_OPTIONAL, sheet->name, sizeof sheet->name));
+    MARL_TRY(read_sensor(&root, "accel", LAB_ACCEL, &sheet->accel));
+    MARL_TRY(read_sensor(&root, "gyro", LAB_GYRO, &sheet->gyro));
+    MARL_TRY(read_sensor(&root, "mag", LAB_MAG, &sheet->mag));
+    if (!sheet->accel.present && !sheet->gyro.present && !sheet->mag.present) {
+        return lab_json_fail(&root, "accel", "the sheet describes no sensor");
     }
-    return s;
+    return MARL_OK;
 }
 
 marl_status marl_sheet_read(marl_sheet *sheet, const char *path, marl_error *error)

@@ -108,23 +108,23 @@ static marl_status read_group(const lab_json_at *root, const char *group, marl_t
     const char *known[MARL_PARAMETER_COUNT + 1] = {NULL};
     size_t n = 0;
     lab_json_at at;
-    marl_status s = lab_json_object(root, group, LAB_OPTIONAL, &at);
-    if (s != MARL_OK || at.object == NULL) {
-        return s;
+    MARL_TRY(lab_json_object(root, group, LAB_OPTIONAL, &at));
+    if (at.object == NULL) {
+        return MARL_OK;
     }
     for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
         if (is_in_group(i, tuning->filter, group)) {
             known[n++] = marl_parameter_row((marl_parameter_id)i)->name;
         }
     }
-    s = refuse_old_keys(&at);
-    s = s ? s : lab_json_only(&at, known);
-    for (int i = 0; i < MARL_PARAMETER_COUNT && s == MARL_OK; i++) {
+    MARL_TRY(refuse_old_keys(&at));
+    MARL_TRY(lab_json_only(&at, known));
+    for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
         if (is_in_group(i, tuning->filter, group)) {
-            s = read_parameter(&at, marl_parameter_row((marl_parameter_id)i), &tuning->value[i]);
+            MARL_TRY(read_parameter(&at, marl_parameter_row((marl_parameter_id)i), &tuning->value[i]));
         }
     }
-    return s;
+    return MARL_OK;
 }
 
 /* "weighting": "off", or an object of its parameters. */
@@ -170,15 +170,15 @@ static marl_status read_root(const lab_json *file, marl_named_tuning *tuning)
                                         "world",       "parameters", "weighting", NULL};
     lab_json_at root = lab_json_root(file);
     marl_filter filter = MARL_FILTER_COMPLEMENTARY;
-    marl_status s = refuse_old_keys(&root);
-    s = s ? s : lab_json_only(&root, known);
-    s = s ? s : read_filter(&root, &filter);
+    MARL_TRY(refuse_old_keys(&root));
+    MARL_TRY(lab_json_only(&root, known));
+    MARL_TRY(read_filter(&root, &filter));
     tuning->tuning = marl_tuning_default(filter);
-    s = s ? s : lab_json_string(&root, "name", LAB_OPTIONAL, tuning->name, sizeof tuning->name);
-    s = s ? s : lab_json_string(&root, "about", LAB_OPTIONAL, tuning->about, sizeof tuning->about);
-    s = s ? s : read_world(&root, &tuning->tuning.world);
-    s = s ? s : read_group(&root, "parameters", &tuning->tuning);
-    return s ? s : read_weighting(&root, &tuning->tuning);
+    MARL_TRY(lab_json_string(&root, "name", LAB_OPTIONAL, tuning->name, sizeof tuning->name));
+    MARL_TRY(lab_json_string(&root, "about", LAB_OPTIONAL, tuning->about, sizeof tuning->about));
+    MARL_TRY(read_world(&root, &tuning->tuning.world));
+    MARL_TRY(read_group(&root, "parameters", &tuning->tuning));
+    return read_weighting(&root, &tuning->tuning);
 }
 
 marl_status lab_tuning_file_read(marl_named_tuning *tuning, const char *path, marl_error *error)
@@ -191,7 +191,7 @@ marl_status lab_tuning_file_read(marl_named_tuning *tuning, const char *path, ma
         return status;
     }
     status = check_kind(&file);
-    status = status ? status : read_root(&file, tuning);
+    status = status != MARL_OK ? status : read_root(&file, tuning);
     lab_json_free(&file);
     return status;
 }

@@ -73,9 +73,9 @@ static marl_status parse_word(cursor *c, const char *stops, char *word, size_t s
 static marl_status parse_target(cursor *c, marl_column *first, int *columns)
 {
     char word[MARL_NAME_MAX];
-    marl_status status = parse_word(c, "=;\n", word, sizeof word);
-    if (status != MARL_OK || *c->at != '=') {
-        return status != MARL_OK ? status : wrong(c, "a = is missing");
+    MARL_TRY(parse_word(c, "=;\n", word, sizeof word));
+    if (*c->at != '=') {
+        return wrong(c, "a = is missing");
     }
     c->at++;
     *columns = 1;
@@ -144,9 +144,9 @@ static marl_status parse_unit(cursor *c, double *factor, char *unit, size_t size
         *factor = value;
         c->at = end;
     }
-    marl_status status = parse_word(c, "];\n", unit, size);
-    if (status != MARL_OK || *c->at != ']') {
-        return status != MARL_OK ? status : wrong(c, "a ] is missing");
+    MARL_TRY(parse_word(c, "];\n", unit, size));
+    if (*c->at != ']') {
+        return wrong(c, "a ] is missing");
     }
     c->at++;
     return MARL_OK;
@@ -203,26 +203,20 @@ static marl_status parse_entry(cursor *c, marl_column_map *map)
     marl_column_source found[4] = {{0}};
     marl_column first = MARL_COLUMN_T;
     int columns = 1;
-    marl_status status = parse_target(c, &first, &columns);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(parse_target(c, &first, &columns));
     skip_blanks(c);
     if (first == MARL_COLUMN_T && *c->at == '@') {
         return parse_rate(c, map);
     }
     for (int i = 0; i < columns; i++) {
-        status = parse_source(c, &found[i]);
-        if (status == MARL_OK && i + 1 < columns && *c->at++ != ',') {
+        MARL_TRY(parse_source(c, &found[i]));
+        if (i + 1 < columns && *c->at++ != ',') {
             c->at--;
-            status = wrong(c, columns == 4 ? "four columns are needed" : "three columns are needed");
-        }
-        if (status != MARL_OK) {
-            return status;
+            MARL_TRY(wrong(c, columns == 4 ? "four columns are needed" : "three columns are needed"));
         }
     }
-    status = add_sources(c, map, found, first, columns);
-    return status != MARL_OK ? status : parse_changed(c, map, first, columns);
+    MARL_TRY(add_sources(c, map, found, first, columns));
+    return parse_changed(c, map, first, columns);
 }
 
 static marl_status parse(marl_column_map *map, cursor *c)
