@@ -239,10 +239,10 @@ static marl_status decide(const marl_log *log, double angle, marl_turns_result *
                 o->next, sizeof o->next,
                 "turn the pod about its %c axis by %.4g degrees and back, with three seconds of rest before, "
                 "between and behind",
-                'x' + k, angle * 57.29577951308232);
+                'x' + k, angle / MARL_DEGREE);
             return marl_fail(error, MARL_ERR_INSUFFICIENT,
                              "%s: %d turns of %.4g degrees about %c; two are the least", log->path, repeats,
-                             angle * 57.29577951308232, 'x' + k);
+                             angle / MARL_DEGREE, 'x' + k);
         }
     }
     for (int k = 0; k < 3; k++) {

@@ -6,6 +6,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define SLOPE_STEP 1e-5 /* of the shape, for two-sided slopes: cube root of the rounding */
 static const int place[6][2] = {{0, 0}, {1, 1}, {2, 2}, {0, 1}, {0, 2}, {1, 2}};
 
 static double determinant(const double a[3][3])
@@ -41,7 +42,8 @@ static void report_matrix_sigma(const lab_ellipsoid *fit, double field, double s
         p[3 + k] = fit->shape[place[k][0]][place[k][1]];
     }
     for (int k = 0; k < shapes; k++) {
-        double up[3][3], down[3][3], bias[3], shape[3][3], was = p[3 + k], step = 1e-5 * fit->shape[0][0];
+        double up[3][3], down[3][3], bias[3], shape[3][3], was = p[3 + k],
+                                                           step = SLOPE_STEP * fit->shape[0][0];
         p[3 + k] = was + step;
         lab_ellipsoid_from_unknowns(fit->model, p, bias, shape);
         (void)matrix_of((const double(*)[3])shape, field, up);

@@ -8,6 +8,9 @@
 #include <stdlib.h>
 
 #define EARTH_RATE 7.292115e-5 /* rad/s */
+#define MIN_NORTH_SINE 0.05   /* a field within 3 degrees of the vertical has no north, as in the estimators \
+                               */
+#define UPSIDE_DOWN -0.999999 /* cosine of the tilt from where the shortest turn has no axis */
 
 /* East, north and up as rows turn the sensor's vectors into the world. */
 static marl_status attitude_of(const double accel[3], const double mag[3], int has_mag, double q[4],
@@ -22,7 +25,7 @@ static marl_status attitude_of(const double accel[3], const double mag[3], int h
         int j = (i + 1) % 3, k = (i + 2) % 3;
         east[i] = field[j] * up[k] - field[k] * up[j];
     }
-    has_mag = has_mag && lab_unit_vector(east, east) > 0.05;
+    has_mag = has_mag && lab_unit_vector(east, east) > MIN_NORTH_SINE;
     for (int i = 0; i < 3; i++) {
         int j = (i + 1) % 3, k = (i + 2) % 3;
         north[i] = up[j] * east[k] - up[k] * east[j];
@@ -35,7 +38,7 @@ static marl_status attitude_of(const double accel[3], const double mag[3], int h
         if (marl_quat_from_matrix(&rows, &found) != MARL_OK) {
             return marl_fail(error, MARL_ERR_INSUFFICIENT, "no attitude from these vectors");
         }
-    } else if (up[2] > -0.999999) {
+    } else if (up[2] > UPSIDE_DOWN) {
         found = (marl_quat){(float)(1 + up[2]), (float)up[1], (float)-up[0], 0};
         (void)!marl_quat_normalize(&found);
     } else {

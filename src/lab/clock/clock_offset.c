@@ -14,6 +14,7 @@
 #include <string.h>
 
 #define MIN_STEP_S 0.02
+#define ROOM 1.05 /* mean steps in a step of the grid, so that jitter leaves none empty */
 #define MAX_SIGMA 0.05
 /* As LAB_RIVAL: the part of the rate that one direction shows explains less, so that chance comes closer. */
 #define RIVAL_WITHOUT_GYRO 1.5
@@ -54,7 +55,7 @@ static double grid_step(source a, source b)
             n += ((unsigned)log->row[i].sample.fresh >> of[k].sensor) & 1u;
         }
         double seconds = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns);
-        step = n > 1 ? fmax(step, 1.05 * seconds / (double)(n - 1)) : step;
+        step = n > 1 ? fmax(step, ROOM * seconds / (double)(n - 1)) : step;
     }
     return step;
 }

@@ -7,6 +7,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define NORMAL_QUARTILE 0.6744897501960817 /* median of the absolute value, deviation 1 */
+
 marl_status lab_turning_make(lab_turning *turning, size_t n, marl_error *error)
 {
     turning->n = n;
@@ -108,7 +110,7 @@ double lab_gyro_noise(const marl_log *log)
             before[1] = now;
         }
         double median = n > 0 ? lab_quantile(size, n, 0.5) : 0;
-        sum += pow(median / 0.6744897501960817, 2) / 6;
+        sum += pow(median / NORMAL_QUARTILE, 2) / 6;
     }
     free(size);
     return sum;

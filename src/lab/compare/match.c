@@ -14,6 +14,8 @@
 #define TURN_NS INT64_C(1000000000) /* attitudes so far apart determine the body side */
 #define MAX_SIGMA_DEG 1.0
 #define MAX_CONDITION 20.0
+#define SINGULAR 1e4 /* condition from where rounding rules */
+#define AT_REST 1e-7 /* rad: the last step of the search */
 enum {
     ROUNDS = 30,
     UNKNOWNS = 6,
@@ -181,7 +183,7 @@ static void polish(const lab_pairs *p, marl_match_kind kind, marl_match *m)
         lab_block_fit_init(&fit, f.n, share > LAB_BLOCK_NS ? share : LAB_BLOCK_NS);
         add_rows(&fit, p, m, &f);
         m->condition = condition_of(&fit);
-        if (m->condition > 1e4 || !lab_block_fit_solve(&fit, step, covariance)) {
+        if (m->condition > SINGULAR || !lab_block_fit_solve(&fit, step, covariance)) {
             m->condition = INFINITY;
             return;
         }
@@ -191,7 +193,7 @@ static void polish(const lab_pairs *p, marl_match_kind kind, marl_match *m)
         for (int k = 0; k < f.n; k++) {
             moved = fmax(moved, fabs(step[k]));
         }
-        if (moved < 1e-7) {
+        if (moved < AT_REST) {
             return;
         }
     }

@@ -10,6 +10,9 @@
 #define MIN_ACCEL_FLOOR 0.002
 /* Bias limit: this many times what the sheet expects. */
 #define LIMIT_FACTOR 4.0
+/* No gyroscope is better than this: rad/s, spread of the bias and its limit. */
+#define MIN_BIAS_SPREAD 1e-4
+#define MIN_BIAS_LIMIT 0.02
 /* Thresholds of the weighting of a perfectly calibrated sensor, m/s^2 and uT, and how they widen with the
  * errors that the sheet states: five times the accelerometer's, three times the magnetometer's, as mean
  * squares. */
@@ -62,8 +65,8 @@ static void set_gyro(marl_tuning *t, const marl_sensor_sheet *gyro)
     set(t, MARL_PARAMETER_GYRO_WHITE, gyro->white);
     set(t, MARL_PARAMETER_GYRO_WALK, walk);
     set(t, MARL_PARAMETER_GYRO_SCALE, sqrt(matrix_error2(gyro)));
-    set(t, MARL_PARAMETER_BIAS_SPREAD, fmax(bias, 1e-4));
-    set(t, MARL_PARAMETER_BIAS_LIMIT, fmax(LIMIT_FACTOR * bias, 0.02));
+    set(t, MARL_PARAMETER_BIAS_SPREAD, fmax(bias, MIN_BIAS_SPREAD));
+    set(t, MARL_PARAMETER_BIAS_LIMIT, fmax(LIMIT_FACTOR * bias, MIN_BIAS_LIMIT));
 }
 
 static void set_accel(marl_tuning *t, const marl_sensor_sheet *accel)

@@ -11,8 +11,11 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define NUMBERS_SHARE 0.6 /* of the cells of a row */
-#define SELDOM 0.45       /* of the rows repeat a reading that comes at half their rate */
+#define NUMBERS_SHARE 0.6  /* of the cells of a row */
+#define SELDOM 0.45        /* of the rows repeat a reading that comes at half their rate */
+#define ALWAYS 0.999       /* ... and nearly all one that is stuck */
+#define WRONG_UNIT_LOW 0.7 /* a scale within these of 57.3 or 1 / 57.3 is the other unit of angles */
+#define WRONG_UNIT_HIGH 1.4
 
 /* A file while its first rows are looked at. */
 typedef struct show {
@@ -192,7 +195,7 @@ static int seldom_changes(const marl_columns_guess *guess, int first)
 {
     for (int k = 0; k < 3; k++) {
         double repeats = guess->column[column_of(guess, first + k)].repeats;
-        if (repeats < SELDOM || repeats > 0.999) {
+        if (repeats < SELDOM || repeats > ALWAYS) {
             return 0;
         }
     }
@@ -279,10 +282,9 @@ static void check_rates(marl_columns_guess *guess, const char *path, char decima
         return;
     }
     int degrees = strcmp(guess->column[at].unit, "deg/s") == 0;
-    const double turn = 57.29577951308232;
     if (marl_axes_find(&log, &axes, NULL) == MARL_OK && axes.gyro.verdict == MARL_AXES_DECIDED) {
-        double off = degrees ? axes.gyro.scale / turn : axes.gyro.scale * turn;
-        if (off > 0.7 && off < 1.4) {
+        double off = degrees ? axes.gyro.scale * MARL_DEGREE : axes.gyro.scale / MARL_DEGREE;
+        if (off > WRONG_UNIT_LOW && off < WRONG_UNIT_HIGH) {
             degrees = !degrees;
             set_unit(guess, MARL_COLUMN_GYRO_X, degrees ? "deg/s" : "rad/s");
         }

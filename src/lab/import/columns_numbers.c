@@ -9,6 +9,7 @@
 
 #define MIN_ROWS 16
 #define SLOWEST_HZ 1.5
+#define STEADY_SHARE 0.95 /* of the steps of a column of times: they rise, by under three usual steps */
 #define FASTEST_HZ 9000.0
 
 static int is_assigned(const marl_columns_guess *guess, int target)
@@ -66,7 +67,7 @@ static void find_time(marl_columns_guess *guess, const lab_rows *rows)
 {
     for (size_t k = 0; k < guess->n && !is_assigned(guess, MARL_COLUMN_T); k++) {
         double step = median_of(rows, k, step_at);
-        if (guess->column[k].target < 0 && step > 0 && steadiness(rows, k, step) > 0.95) {
+        if (guess->column[k].target < 0 && step > 0 && steadiness(rows, k, step) > STEADY_SHARE) {
             guess->column[k].target = MARL_COLUMN_T;
             snprintf(guess->column[k].why, sizeof guess->column[k].why, "it goes on by %.6g a row", step);
         }

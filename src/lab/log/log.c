@@ -5,6 +5,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define MAX_RADIANS 3.1416 /* a half turn and rounding */
+
 static marl_status read_all(marl_log *log, marl_log_reader *reader, marl_error *error)
 {
     size_t capacity = 0;
@@ -46,7 +48,7 @@ static double greatest_angle(const marl_log *log)
 static marl_status check_angles(const marl_log *log, marl_error *error)
 {
     double greatest = log->report.angles_assumed ? greatest_angle(log) : 0;
-    if (greatest > 0 && greatest < 3.1416) {
+    if (greatest > 0 && greatest < MAX_RADIANS) {
         return marl_fail(
             error, MARL_ERR_INPUT,
             "%s:1: roll, pitch and yaw have no unit and stay within +-%.2f, which degrees and radians both "

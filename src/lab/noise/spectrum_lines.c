@@ -6,6 +6,8 @@
 #include <stdlib.h>
 
 #define FALSE_ALARMS 1e-3 /* in a spectrum without lines */
+/* The median of the 32 bins beside a line is itself known to 1.25 / sqrt(32) of a bin's deviation. */
+#define MEDIAN_SIGMA 0.22
 enum { REACH = 3, SIDE = 16, MIN_SIDE = 8 };
 
 /* Median power of a side; NaN when it is too short. */
@@ -68,8 +70,7 @@ static int stronger(const void *a, const void *b)
 void lab_find_lines(marl_spectrum *s, unsigned char *skip)
 {
     double z = lab_normal_deviation(FALSE_ALARMS / (double)s->bins);
-    /* the median of the sides is itself known to 1.25 / sqrt(32) of a bin's deviation */
-    double limit = lab_chi_square(s->dof, z) / s->dof * (1 + 3 * 0.22 * sqrt(2 / s->dof));
+    double limit = lab_chi_square(s->dof, z) / s->dof * (1 + 3 * MEDIAN_SIGMA * sqrt(2 / s->dof));
     for (size_t found = 0; found < MARL_SPECTRUM_LINES; found++) {
         size_t best = 0;
         double max = limit;
