@@ -56,9 +56,7 @@ static marl_status collect(const marl_log *log, marl_sensor sensor, const marl_s
         degC = s->fresh & MARL_FRESH_TEMP ? s->temp : degC;
         if ((s->fresh & (1u << sensor)) && !isnan(degC) && marl_spans_hold(still, s->t_ns, &at)) {
             const marl_vec3 *v = lab_reading(s, sensor);
-            lab_moments_add(&value[0], (double)v->x);
-            lab_moments_add(&value[1], (double)v->y);
-            lab_moments_add(&value[2], (double)v->z);
+            lab_moments_add_vector(value, *v);
             lab_moments_add(&temp, (double)degC);
         }
     }

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The gyroscope's scale from turns. */
 #include "lab/inspect/spans.h"
+#include "lab/log/reading.h"
 #include "lab/maths/linear.h"
 #include "lab/maths/statistics.h"
 #include "marlinspike/calibrate.h"
@@ -33,9 +34,7 @@ static void find_mean(const marl_log *log, rest *r)
             continue;
         }
         if (s->fresh & MARL_FRESH_GYRO) {
-            lab_moments_add(&m[0], (double)s->gyro.x);
-            lab_moments_add(&m[1], (double)s->gyro.y);
-            lab_moments_add(&m[2], (double)s->gyro.z);
+            lab_moments_add_vector(m, s->gyro);
         }
         if (s->fresh & MARL_FRESH_TEMP) {
             lab_moments_add(&r->temp, (double)s->temp);

@@ -9,13 +9,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-static void add_vector(lab_moments m[3], marl_vec3 v)
-{
-    lab_moments_add(&m[0], (double)v.x);
-    lab_moments_add(&m[1], (double)v.y);
-    lab_moments_add(&m[2], (double)v.z);
-}
-
 /* 0 when the gyroscope was not read in it. */
 static int fill_rest(const marl_log *log, const marl_calibration_record *record, const marl_pose *pose,
                      lab_rest *r)
@@ -26,10 +19,10 @@ static int fill_rest(const marl_log *log, const marl_calibration_record *record,
          i < log->n && log->row[i].sample.t_ns <= pose->span.to_ns; i++) {
         const marl_sample *s = &log->row[i].sample;
         if (s->fresh & MARL_FRESH_GYRO) {
-            add_vector(rate, s->gyro);
+            lab_moments_add_vector(rate, s->gyro);
         }
         if (s->fresh & MARL_FRESH_MAG) {
-            add_vector(field, s->mag);
+            lab_moments_add_vector(field, s->mag);
         }
     }
     double raw[3];

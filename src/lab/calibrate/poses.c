@@ -49,13 +49,6 @@ static void close_window(windows *all, const lab_moments accel[3], const lab_mom
     }
 }
 
-static void add_vector(lab_moments moments[3], const marl_vec3 *v)
-{
-    lab_moments_add(&moments[0], (double)v->x);
-    lab_moments_add(&moments[1], (double)v->y);
-    lab_moments_add(&moments[2], (double)v->z);
-}
-
 static marl_status cut_windows(const marl_log *log, windows *all, marl_error *error)
 {
     lab_moments accel[3] = {{0}}, gyro[3] = {{0}}, temp = {0};
@@ -76,10 +69,10 @@ static marl_status cut_windows(const marl_log *log, windows *all, marl_error *er
         }
         span.to_ns = s->t_ns;
         if (s->fresh & MARL_FRESH_ACCEL) {
-            add_vector(accel, &s->accel);
+            lab_moments_add_vector(accel, s->accel);
         }
         if (s->fresh & MARL_FRESH_GYRO) {
-            add_vector(gyro, &s->gyro);
+            lab_moments_add_vector(gyro, s->gyro);
         }
         if (s->fresh & MARL_FRESH_TEMP) {
             lab_moments_add(&temp, (double)s->temp);

@@ -8,7 +8,8 @@
 #include <stdlib.h>
 
 #define EARTH_RATE 7.292115e-5 /* rad/s */
-#define MIN_NORTH_SINE 0.05   /* a field within 3 degrees of the vertical has no north, as in the estimators \
+#define MIN_NORTH_SINE                                                                                       \
+    0.05                      /* a field within 3 degrees of the vertical has no north, as in the estimators \
                                */
 #define UPSIDE_DOWN -0.999999 /* cosine of the tilt from where the shortest turn has no axis */
 

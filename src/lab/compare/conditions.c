@@ -2,6 +2,7 @@
  * What the board was doing, from its readings as the reference turns them into the world. */
 #include "marlinspike/conditions.h"
 #include "lab/inspect/spans.h"
+#include "lab/log/reading.h"
 #include "lab/log/series.h"
 #include "lab/maths/statistics.h"
 #include <math.h>
@@ -28,14 +29,6 @@ const char *marl_condition_name(marl_condition condition)
     return names[condition];
 }
 
-static void add_vector(lab_moments m[3], marl_quat q, marl_vec3 v)
-{
-    marl_vec3 w = marl_quat_rotate(q, v);
-    lab_moments_add(&m[0], (double)w.x);
-    lab_moments_add(&m[1], (double)w.y);
-    lab_moments_add(&m[2], (double)w.z);
-}
-
 static void add_row(window *w, const marl_sample *s, marl_quat q)
 {
     if (w->n++ == 0) {
@@ -45,10 +38,10 @@ static void add_row(window *w, const marl_sample *s, marl_quat q)
     w->last = q;
     w->last_ns = s->t_ns;
     if (s->fresh & MARL_FRESH_ACCEL) {
-        add_vector(w->accel, q, s->accel);
+        lab_moments_add_vector(w->accel, marl_quat_rotate(q, s->accel));
     }
     if (s->fresh & MARL_FRESH_MAG) {
-        add_vector(w->mag, q, s->mag);
+        lab_moments_add_vector(w->mag, marl_quat_rotate(q, s->mag));
     }
 }
 

@@ -82,9 +82,7 @@ static void summarise(const marl_log *log, marl_sensor sensor, double *step, mar
         const marl_sample *s = &log->row[i].sample;
         if (s->fresh & flags[sensor]) {
             const marl_vec3 *v = lab_reading(s, sensor);
-            lab_moments_add(&moments[0], (double)v->x);
-            lab_moments_add(&moments[1], (double)v->y);
-            lab_moments_add(&moments[2], (double)v->z);
+            lab_moments_add_vector(moments, *v);
             summary->duplicates += before != NULL && same(v, before);
             before = v;
         }

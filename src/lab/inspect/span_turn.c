@@ -29,9 +29,7 @@ static void add_readings(const marl_log *log, marl_span span, marl_sensor sensor
         }
         const marl_vec3 *v = lab_reading(s, sensor);
         part *to = &parts[(int)(PARTS * (double)(s->t_ns - span.from_ns) / length)];
-        lab_moments_add(&to->axis[0], (double)v->x);
-        lab_moments_add(&to->axis[1], (double)v->y);
-        lab_moments_add(&to->axis[2], (double)v->z);
+        lab_moments_add_vector(to->axis, *v);
     }
 }
 

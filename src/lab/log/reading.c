@@ -20,3 +20,10 @@ size_t lab_row_at(const marl_log *log, int64_t t_ns)
     }
     return low;
 }
+
+void lab_moments_add_vector(lab_moments moments[3], marl_vec3 v)
+{
+    lab_moments_add(&moments[0], (double)v.x);
+    lab_moments_add(&moments[1], (double)v.y);
+    lab_moments_add(&moments[2], (double)v.z);
+}

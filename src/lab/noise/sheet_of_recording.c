@@ -76,9 +76,7 @@ static void find_bias(const marl_log *log, const marl_sensor_noise *noise, doubl
     for (size_t i = 0; i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;
         if ((s->fresh & MARL_FRESH_GYRO) && s->t_ns >= noise->from_ns && (double)s->t_ns <= until) {
-            lab_moments_add(&mean[0], (double)s->gyro.x);
-            lab_moments_add(&mean[1], (double)s->gyro.y);
-            lab_moments_add(&mean[2], (double)s->gyro.z);
+            lab_moments_add_vector(mean, s->gyro);
         }
     }
     for (int k = 0; k < 3; k++) {
