@@ -71,18 +71,11 @@ static void drop_repeats(marl_log_reader *r)
     }
 }
 
-/* A line as a row. */
-typedef struct parsed_line {
-    row_fault fault;
-    lab_kept_row row; /* where there is no fault */
-} parsed_line;
-
-/* The line that stands in [line, line + n). */
-static marl_status parse_line(marl_log_reader *r, const char *line, size_t n, parsed_line *parsed,
+/* The line that stands in [line, line + n), into the slot of the order. */
+static marl_status parse_line(marl_log_reader *r, const char *line, size_t n, row_fault *fault,
                               marl_error *error)
 {
-    row_fault *fault = &parsed->fault;
-    lab_kept_row *row = &parsed->row;
+    lab_kept_row *row = lab_row_slot(&r->order);
     lab_cells *c = &r->cells;
     if (r->blanks) {
         char *joined = r->lines.buffer + (line - r->lines.buffer);
@@ -148,15 +141,13 @@ static marl_status next_row(marl_log_reader *r, marl_log_row *row, marl_error *e
         if (n == 0) {
             continue;
         }
-        parsed_line parsed = {.row.line = r->lines.line};
-        status = parse_line(r, line, n, &parsed, error);
-        if (status != MARL_OK) {
-            return status;
-        }
-        row_fault fault = parsed.fault;
-        fault = fault == ROW_GOOD ? lab_row_put(&r->order, &parsed.row, &r->report) : fault;
+        row_fault fault;
+        long number = r->lines.line;
+        lab_row_slot(&r->order)->line = number;
+        MARL_TRY(parse_line(r, line, n, &fault, error));
+        fault = fault == ROW_GOOD ? lab_row_put(&r->order, &r->report) : fault;
         if (fault != ROW_GOOD) {
-            lab_row_fault(&r->report, fault, parsed.row.line);
+            lab_row_fault(&r->report, fault, number);
         }
     }
     return MARL_OK;
@@ -268,6 +259,7 @@ marl_status marl_log_open(marl_log_reader **reader, const char *path, const marl
     r->window = options->window;
     r->scan.point = options->decimal ? options->decimal : '.';
     r->lines.fd = -1;
+    lab_row_order_init(&r->order);
     r->path = strdup(path);
     marl_status status = r->path != NULL ? lab_lines_open(&r->lines, path, error)
                                          : marl_fail(error, MARL_ERR_SYSTEM, "no memory");

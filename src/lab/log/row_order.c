@@ -27,6 +27,11 @@ static const char *fault_text(row_fault fault)
     return text[fault];
 }
 
+void lab_row_order_init(lab_row_order *o)
+{
+    *o = (lab_row_order){.first = ROWS_AT_ONCE};
+}
+
 row_fault lab_row_time(const lab_row_order *o, int64_t raw, lab_moment *at)
 {
     if (raw > TIME_MAX || raw < -TIME_MAX) {
@@ -55,25 +60,33 @@ void lab_row_fault(marl_log_report *report, row_fault fault, long line)
     }
 }
 
-static void make_ready(lab_row_order *o, const lab_kept_row *row)
+/* ready[from] is given out next, after it those behind it. */
+static void make_ready(lab_row_order *o, int from)
 {
-    lab_kept_row *ready = &o->ready[o->n++];
-    *ready = *row;
-    ready->wraps = row->at.wrapped != o->at.wrapped;
-    o->at = row->at;
+    o->first = from;
+    for (int i = from; i < ROWS_AT_ONCE; i++) {
+        lab_kept_row *ready = &o->ready[i];
+        ready->wraps = ready->at.wrapped != o->at.wrapped;
+        o->at = ready->at;
+    }
     o->timed = 1;
 }
 
-row_fault lab_row_put(lab_row_order *o, const lab_kept_row *row, marl_log_report *report)
+lab_kept_row *lab_row_slot(lab_row_order *o)
 {
-    o->first = o->n = 0;
+    return &o->ready[ROWS_AT_ONCE - 1];
+}
+
+row_fault lab_row_put(lab_row_order *o, marl_log_report *report)
+{
+    const lab_kept_row *row = lab_row_slot(o);
     if (o->has_ahead && row->at.t_ns == o->ahead.at.t_ns) {
         return ROW_TIME_REPEATED;
     }
     if (o->has_ahead && row->at.t_ns > o->ahead.at.t_ns) {
-        make_ready(o, &o->ahead);
-        make_ready(o, row);
+        o->ready[0] = o->ahead;
         o->has_ahead = 0;
+        make_ready(o, 0);
         return ROW_GOOD;
     }
     if (o->has_ahead) {
@@ -84,7 +97,7 @@ row_fault lab_row_put(lab_row_order *o, const lab_kept_row *row, marl_log_report
         o->ahead = *row;
         o->has_ahead = 1;
     } else {
-        make_ready(o, row);
+        make_ready(o, ROWS_AT_ONCE - 1);
     }
     return ROW_GOOD;
 }
@@ -92,15 +105,15 @@ row_fault lab_row_put(lab_row_order *o, const lab_kept_row *row, marl_log_report
 void lab_row_end(lab_row_order *o)
 {
     if (o->has_ahead) {
-        o->first = o->n = 0;
-        make_ready(o, &o->ahead);
+        *lab_row_slot(o) = o->ahead;
         o->has_ahead = 0;
+        make_ready(o, ROWS_AT_ONCE - 1);
     }
 }
 
 int lab_row_next(lab_row_order *o, marl_log_row *row, marl_log_report *report)
 {
-    if (o->first == o->n) {
+    if (o->first == ROWS_AT_ONCE) {
         return 0;
     }
     const lab_kept_row *ready = &o->ready[o->first++];

@@ -34,21 +34,29 @@ typedef struct lab_kept_row {
     marl_log_row row;
 } lab_kept_row;
 
+/* A row that jumped ahead, and the one that shows that time did. */
+enum { ROWS_AT_ONCE = 2 };
+
 typedef struct lab_row_order {
     int timed;     /* `at` is set */
     lab_moment at; /* of the last row that is ready or given out */
     int has_ahead;
-    lab_kept_row ahead;    /* its time jumps ahead: the next row shows whether time does */
-    lab_kept_row ready[2]; /* to be given out */
-    int first, n;          /* of these */
+    lab_kept_row ahead;               /* its time jumps ahead: the next row shows whether time does */
+    lab_kept_row ready[ROWS_AT_ONCE]; /* from `first` on to be given out */
+    int first;
 } lab_row_order;
+
+void lab_row_order_init(lab_row_order *order);
 
 /* The moment that a time stamp means, unwrapped; ROW_GOOD when time goes on. Changes nothing. */
 row_fault lab_row_time(const lab_row_order *order, int64_t raw, lab_moment *at);
 
-/* Takes a row whose time goes on, once lab_row_next has given out all before it. One that jumps ahead waits
- * for the next: were a single spoilt stamp accepted, all rows up to it would seem to go back. */
-row_fault lab_row_put(lab_row_order *order, const lab_kept_row *row, marl_log_report *report);
+/* Where the next row is to be written, once lab_row_next has given out all before it. */
+lab_kept_row *lab_row_slot(lab_row_order *order);
+
+/* Takes the row in the slot, whose time goes on. One that jumps ahead waits for the next: were a single
+ * spoilt stamp accepted, all rows up to it would seem to go back. */
+row_fault lab_row_put(lab_row_order *order, marl_log_report *report);
 
 /* No more rows will come: one that waits is ready now. */
 void lab_row_end(lab_row_order *order);

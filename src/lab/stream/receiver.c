@@ -34,6 +34,7 @@ marl_status marl_receiver_create(marl_receiver **receiver, const char *name, con
     if (r == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
+    lab_row_order_init(&r->order);
     marl_packet_reader_init(&r->reader, r->packet, sizeof r->packet);
     lab_lines_in_init(&r->lines, name, options);
     return MARL_OK;
@@ -102,12 +103,13 @@ static marl_status queue_ready(marl_receiver *r, marl_error *error)
 static marl_status add_row(marl_receiver *r, const marl_log_row *row, int64_t raw, marl_error *error)
 {
     marl_log_report *report = &r->report.rows;
-    lab_kept_row kept = {.line = (long)(report->rows + report->rows_dropped + 1), .row = *row};
-    row_fault fault = lab_row_time(&r->order, raw, &kept.at);
-    kept.row.sample.t_ns = kept.at.t_ns;
-    fault = fault == ROW_GOOD ? lab_row_put(&r->order, &kept, report) : fault;
+    lab_kept_row *kept = lab_row_slot(&r->order);
+    *kept = (lab_kept_row){.line = (long)(report->rows + report->rows_dropped + 1), .row = *row};
+    row_fault fault = lab_row_time(&r->order, raw, &kept->at);
+    kept->row.sample.t_ns = kept->at.t_ns;
+    fault = fault == ROW_GOOD ? lab_row_put(&r->order, report) : fault;
     if (fault != ROW_GOOD) {
-        lab_row_fault(report, fault, kept.line);
+        lab_row_fault(report, fault, kept->line);
     }
     return queue_ready(r, error);
 }
