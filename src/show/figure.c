@@ -13,7 +13,8 @@
 
 /* A curve with more points is drawn by the extremes of this many columns. */
 #define COLUMNS 1200
-enum { MAX_IN_ROW = 6, FEW_DOTS = 60 };
+/* Entries of a key in one row, and in two that are not set closer. */
+enum { MAX_IN_ROW = 6, MAX_WIDE = 8, FEW_DOTS = 60 };
 
 /* Distinguishable for colour-blind readers ("Points of view: Color blindness", 2011), and by dash in grey. */
 static const struct {
@@ -159,10 +160,26 @@ static void put_key_entry(marl_outfile *out, const char *how, const char *label)
     put_quoted(out, " title ", label, "");
 }
 
+static size_t key_entries(const marl_figure *figure)
+{
+    return figure->panel[0].curves + figure->panel[0].shades;
+}
+
 /* Does the key need two rows? */
 static int is_crowded(const marl_figure *figure)
 {
-    return figure->panel[0].curves + figure->panel[0].shades > MAX_IN_ROW;
+    return key_entries(figure) > MAX_IN_ROW;
+}
+
+/* Shades and the panels beside them end where the data do, so that all show the same time. */
+static int ends_with_data(const marl_figure *figure, const marl_panel *panel)
+{
+    for (size_t p = 0; p < figure->panels; p++) {
+        if (figure->panel[p].shades > 0 && strcmp(figure->panel[p].x_label, panel->x_label) == 0) {
+            return 1;
+        }
+    }
+    return 0;
 }
 
 static void put_axes(marl_outfile *out, const marl_figure *figure, size_t number)
@@ -177,7 +194,7 @@ static void put_axes(marl_outfile *out, const marl_figure *figure, size_t number
         snprintf(
             line, sizeof line,
             "set key at screen 0.53,0.955 center top vertical maxrows %d samplen 1.5 width %d font ',13'\n",
-            is_crowded(figure) ? 2 : 1, is_crowded(figure) ? -4 : 0);
+            is_crowded(figure) ? 2 : 1, key_entries(figure) > MAX_WIDE ? -4 : 0);
         marl_outfile_text(out, line);
     } else {
         marl_outfile_text(out,
@@ -189,7 +206,7 @@ static void put_axes(marl_outfile *out, const marl_figure *figure, size_t number
     if (figure->columns > 1 && !panel->logarithmic && !panel->square) {
         put_few_tics(out, panel);
     }
-    marl_outfile_text(out, panel->shades > 0 ? "set autoscale xfix\n" : "set autoscale x\n");
+    marl_outfile_text(out, ends_with_data(figure, panel) ? "set autoscale xfix\n" : "set autoscale x\n");
     if (panel->y_from < panel->y_to) {
         snprintf(line, sizeof line, "set yrange [%.9g:%.9g]\n", panel->y_from, panel->y_to);
         marl_outfile_text(out, line);

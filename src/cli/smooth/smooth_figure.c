@@ -108,7 +108,7 @@ static void fill(marl_figure *f, const traces *t)
         f->panel[2].curve[f->panel[2].curves++] =
             (marl_curve){.x = t->knot[KNOT_T], .y = t->knot[BIAS + k], .n = t->knots, .place = 3 + k};
     }
-    f->panel[0].curve[f->panel[0].curves++] = (marl_curve){.label = "acceleration"};
+    f->panel[0].curve[f->panel[0].curves++] = (marl_curve){.label = "motion"};
     f->panel[0].curve[f->panel[0].curves++] = (marl_curve){.label = "field"};
     f->panel[3] = panel_of("unexplained: m/s^2, uT rms");
     f->panel[3].curve[f->panel[3].curves++] =

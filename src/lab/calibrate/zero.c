@@ -9,9 +9,9 @@
 
 #define EARTH_RATE 7.292115e-5 /* rad/s */
 #define MIN_NORTH_SINE                                                                                       \
-    0.05                      /* a field within 3 degrees of the vertical has no north, as in the estimators \
-                               */
-#define UPSIDE_DOWN -0.999999 /* cosine of the tilt from where the shortest turn has no axis */
+    0.05 /* a field within 3 degrees of the vertical has no north, as in the estimators                      \
+          */
+#define UPSIDE_DOWN (-0.999999) /* cosine of the tilt from where the shortest turn has no axis */
 
 /* East, north and up as rows turn the sensor's vectors into the world. */
 static marl_status attitude_of(const double accel[3], const double mag[3], int has_mag, double q[4],
