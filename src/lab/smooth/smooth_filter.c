@@ -1,39 +1,23 @@
 /* SPDX-License-Identifier: MIT
  * One pass: the filter forwards, the smoother backwards. */
-#include "lab/smooth/smooth_parts.h"
+#include "lab/smooth/smooth_model.h"
 #include <lapacke.h>
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
 
-#define GYRO_NOISE 1.5e-4  /* n_g, rad/s/sqrt(Hz) */
-#define GYRO_SCALE 2e-4    /* s_g, errors that turn with the rate beside those of the matrix, 1 */
-#define BIAS_WALK 5e-6     /* n_b, rad/s/sqrt(s) */
-#define BIAS_START 0.01    /* b0, rad/s */
-#define TURN_START 0.5     /* theta0, rad */
-#define HEADING_START 1e-4 /* the same of a relative heading, which is exact at the start */
-#define ACCEL_NOISE 0.002  /* sigma_a, m/s^2 */
-#define SPEED_NOISE 0.6    /* sigma_v, m/s */
-#define FIELD_START 5.0    /* uT */
-#define CORRELATION 2.0    /* tau, s: how long a disturbance lasts at least */
-#define CORRELATION_MAX 10.0
-#define VELOCITY_LEAK 600.0 /* T_v, s */
-#define VELOCITY_WIDTH 4.0  /* k_V */
-#define VELOCITY_NOISE 1e-4 /* m^2/s^3 */
-#define STILL_SPEED 0.05    /* z_s, m/s */
-#define MAX_STILL_SPEED 3.0 /* v_s, m/s: a body that glides faster is not taken for still */
-#define MAX_TURN 0.5        /* rad in one pass */
-#define PI 3.14159265358979323846
+#define ACCEL_NOISE 0.002    /* sigma_a, m/s^2 */
+#define CORRELATION 2.0      /* tau, s: how long a disturbance lasts at least */
+#define CORRELATION_MAX 10.0 /* and at most */
+#define VELOCITY_WIDTH 4.0   /* k_V */
+#define STILL_SPEED 0.05     /* z_s, m/s */
+#define MAX_STILL_SPEED 3.0  /* v_s, m/s: a body that glides faster is not taken for still */
+#define MAX_TURN 0.5         /* rad in one pass */
 
-enum { SQUARE = STATES * STATES, DIAGONAL = STATES + 1 };
 /* Per knot in the store: x+, then the lower triangle of P+. */
 enum { PER_KNOT = STATES + STATES * (STATES + 1) / 2 };
 
-typedef struct estimate {
-    double x[STATES], p[SQUARE];
-} estimate;
-
-static void put(const estimate *e, double *store)
+static void put(const lab_estimate *e, double *store)
 {
     memcpy(store, e->x, sizeof e->x);
     store += STATES;
@@ -43,7 +27,7 @@ static void put(const estimate *e, double *store)
     }
 }
 
-static void get(const double *store, estimate *e)
+static void get(const double *store, lab_estimate *e)
 {
     memcpy(e->x, store, sizeof e->x);
     store += STATES;
@@ -54,124 +38,8 @@ static void get(const double *store, estimate *e)
     }
 }
 
-static void start(const lab_smoother *s, estimate *e)
-{
-    const lab_knot *k = &s->knot[0];
-    double sigma[STATES];
-    memset(e, 0, sizeof *e);
-    for (int i = 0; i < 3; i++) {
-        sigma[THETA + i] = TURN_START;
-        sigma[BIAS + i] = BIAS_START;
-        sigma[MAG + i] = s->mag_prior;
-        sigma[ACCEL + i] = s->accel_prior;
-    }
-    sigma[THETA + 2] = s->has_mag ? TURN_START : HEADING_START;
-    sigma[VELOCITY] = sigma[VELOCITY + 1] = sqrt(SPEED_NOISE * SPEED_NOISE + 0.5 * k->speed);
-    sigma[FIELD] = sigma[FIELD + 1] = FIELD_START;
-    e->x[FIELD] = k->state[FIELD];
-    e->x[FIELD + 1] = k->state[FIELD + 1];
-    for (int i = MATRIX; i < STATES; i++) {
-        sigma[i] = s->matrix_prior;
-    }
-    for (int i = 0; i < STATES; i++) {
-        e->p[i * DIAGONAL] = sigma[i] * sigma[i];
-    }
-}
-
-/* The transition to knot k: identity but for the turn and the velocity. */
-static void transition(const lab_knot *k, double f[SQUARE])
-{
-    memset(f, 0, SQUARE * sizeof *f);
-    for (int i = 0; i < STATES; i++) {
-        f[i * DIAGONAL] = 1;
-    }
-    for (int i = 0; i < 3; i++) {
-        for (int j = 0; j < 3; j++) {
-            f[(THETA + i) * STATES + BIAS + j] = -k->turn[3 * i + j] * k->length;
-        }
-        for (int j = 0; j < STATES - MATRIX; j++) {
-            f[(THETA + i) * STATES + MATRIX + j] = -k->turn_by_rate[j % 3][3 * i + j / 3] * k->length;
-        }
-    }
-    for (int i = 0; i < 2; i++) {
-        f[(VELOCITY + i) * STATES + VELOCITY + i] = k->gap ? 0 : 1 - k->length / VELOCITY_LEAK;
-        for (int j = 0; j < 3 && !k->gap; j++) {
-            f[(VELOCITY + i) * STATES + ACCEL + j] = -k->force_turn[3 * i + j] * k->length;
-        }
-    }
-    if (!k->gap) {
-        f[VELOCITY * STATES + THETA + 1] = MARL_STANDARD_GRAVITY * k->length;
-        f[(VELOCITY + 1) * STATES + THETA] = -MARL_STANDARD_GRAVITY * k->length;
-    }
-}
-
-/* p := f p f'. Rows of f other than those of turn and velocity are unit rows. */
-static void propagate(const double f[SQUARE], double p[SQUARE])
-{
-    static const int row[] = {THETA, THETA + 1, THETA + 2, VELOCITY, VELOCITY + 1};
-    double left[SQUARE];
-    memcpy(left, p, sizeof left);
-    for (int r = 0; r < 5; r++) {
-        for (int j = 0; j < STATES; j++) {
-            double sum = 0;
-            for (int i = 0; i < STATES; i++) {
-                sum += f[row[r] * STATES + i] * p[i * STATES + j];
-            }
-            left[row[r] * STATES + j] = sum;
-        }
-    }
-    memcpy(p, left, sizeof left);
-    for (int r = 0; r < 5; r++) {
-        for (int j = 0; j < STATES; j++) {
-            double sum = 0;
-            for (int i = 0; i < STATES; i++) {
-                sum += left[j * STATES + i] * f[row[r] * STATES + i];
-            }
-            p[j * STATES + row[r]] = sum;
-        }
-    }
-}
-
-/* The states at knot k: the turn by what the block's nominal motion did not use of bias and matrix. */
-static void predict_states(const lab_knot *before, const lab_knot *k, const double f[SQUARE], estimate *e)
-{
-    double x[STATES];
-    memcpy(x, e->x, sizeof x);
-    for (int i = 0; i < 3; i++) {
-        for (int j = BIAS; j < STATES; j = j + 1 == VELOCITY ? MATRIX : j + 1) {
-            x[THETA + i] += f[(THETA + i) * STATES + j] * (e->x[j] - before->state[j]);
-        }
-        x[THETA + i] += k->delta[i];
-    }
-    for (int i = 0; i < 2; i++) {
-        double force = k->force[i] + MARL_STANDARD_GRAVITY * (i == 0 ? e->x[THETA + 1] : -e->x[THETA]);
-        for (int j = 0; j < 3; j++) {
-            force -= k->force_turn[3 * i + j] * e->x[ACCEL + j];
-        }
-        x[VELOCITY + i] = k->gap ? 0
-                                 : (1 - k->length / VELOCITY_LEAK) * e->x[VELOCITY + i] +
-                                       (k->forces > 0 ? k->length * force : 0);
-    }
-    memcpy(e->x, x, sizeof x);
-}
-
-static void predict(const lab_knot *before, const lab_knot *k, const double f[SQUARE], estimate *e)
-{
-    predict_states(before, k, f, e);
-    propagate(f, e->p);
-    double turn2 = (GYRO_NOISE * GYRO_NOISE + 2 * PI * GYRO_SCALE * GYRO_SCALE * sqrt(k->rate2)) * k->length;
-    for (int i = 0; i < 3; i++) {
-        e->p[(THETA + i) * DIAGONAL] += turn2 + (k->gap ? k->gap_turn2 : 0);
-        e->p[(BIAS + i) * DIAGONAL] += BIAS_WALK * BIAS_WALK * k->length;
-    }
-    for (int i = 0; i < 2; i++) {
-        e->p[(VELOCITY + i) * DIAGONAL] +=
-            k->gap ? SPEED_NOISE * SPEED_NOISE + 0.5 * k->speed : VELOCITY_NOISE * k->length;
-    }
-}
-
 /* Scalar measurement h x + value = 0 with variance r, about the present x. Most of h is zero. */
-static void measure(estimate *e, const double h[STATES], double value, double r)
+static void measure(lab_estimate *e, const double h[STATES], double value, double r)
 {
     double ph[STATES] = {0}, s = r;
     for (int j = 0; j < STATES; j++) {
@@ -197,7 +65,7 @@ static double time_of_motion(const lab_knot *k)
     return fmax(CORRELATION, fmin(lasts, CORRELATION_MAX));
 }
 
-static void measure_force(const lab_knot *k, estimate *e)
+static void measure_force(const lab_knot *k, lab_estimate *e)
 {
     double r = 2 * time_of_motion(k) / k->length * (ACCEL_NOISE * ACCEL_NOISE + 0.5 * k->motion);
     for (int i = 0; i < 2; i++) {
@@ -213,11 +81,11 @@ static void measure_force(const lab_knot *k, estimate *e)
     }
 }
 
-static void measure_velocity(const lab_knot *k, estimate *e)
+static void measure_velocity(const lab_knot *k, lab_estimate *e)
 {
-    double r = k->still
-                   ? STILL_SPEED * STILL_SPEED / k->length
-                   : 2 * CORRELATION / k->length * (SPEED_NOISE * SPEED_NOISE + VELOCITY_WIDTH * k->speed);
+    double r = k->still ? STILL_SPEED * STILL_SPEED / k->length
+                        : 2 * CORRELATION / k->length *
+                              (LAB_SPEED_NOISE * LAB_SPEED_NOISE + VELOCITY_WIDTH * k->speed);
     for (int i = 0; i < 2; i++) {
         double h[STATES] = {0};
         h[VELOCITY + i] = 1;
@@ -226,7 +94,7 @@ static void measure_velocity(const lab_knot *k, estimate *e)
 }
 
 /* 0 = m + theta x m - Rm h - (0, B_h, B_z). */
-static void measure_field(const lab_knot *k, estimate *e)
+static void measure_field(const lab_knot *k, lab_estimate *e)
 {
     double r = LAB_MAG_NOISE * LAB_MAG_NOISE / k->fields + 2 * CORRELATION / k->field_age * k->disturbance;
     const double *m = k->field;
@@ -249,14 +117,14 @@ static void measure_field(const lab_knot *k, estimate *e)
 
 static void forward(lab_smoother *s)
 {
-    estimate e;
+    lab_estimate e;
     double f[SQUARE], age = 0;
-    start(s, &e);
+    lab_smooth_begin(s, &e);
     for (size_t i = 0; i < s->knots; i++) {
         lab_knot *k = &s->knot[i];
         if (i > 0) {
-            transition(k, f);
-            predict(&s->knot[i - 1], k, f, &e);
+            lab_smooth_transition(k, f);
+            lab_smooth_predict(&s->knot[i - 1], k, f, &e);
         }
         age += k->length;
         if (i > 0 && !k->gap) {
@@ -298,8 +166,8 @@ static int find_gain(const double f[SQUARE], const double after[SQUARE], const d
 
 /* The estimate at knot k + 1 becomes that at knot k, from the filter's there (after) and its prediction of k
  * + 1. */
-static void step_back(const estimate *after, const estimate *predicted, const double gain[CHANGING * STATES],
-                      estimate *e)
+static void step_back(const lab_estimate *after, const lab_estimate *predicted,
+                      const double gain[CHANGING * STATES], lab_estimate *e)
 {
     double d[STATES], change[SQUARE], half[STATES];
     for (int i = 0; i < STATES; i++) {
@@ -331,7 +199,7 @@ static void step_back(const estimate *after, const estimate *predicted, const do
     }
 }
 
-static void keep(lab_knot *k, const estimate *e)
+static void keep(lab_knot *k, const lab_estimate *e)
 {
     static const int row[6] = {0, 1, 2, 0, 0, 1}, column[6] = {0, 1, 2, 1, 2, 2};
     memcpy(k->state, e->x, sizeof k->state);
@@ -348,7 +216,7 @@ static void keep(lab_knot *k, const estimate *e)
 
 static marl_status backward(lab_smoother *s, marl_error *error)
 {
-    estimate e, after, predicted;
+    lab_estimate e, after, predicted;
     double f[SQUARE], gain[CHANGING * STATES];
     get(s->store + (s->knots - 1) * PER_KNOT, &e);
     for (int i = 0; i < STATES; i++) {
@@ -357,8 +225,8 @@ static marl_status backward(lab_smoother *s, marl_error *error)
     for (size_t i = s->knots - 1; i-- > 0;) {
         get(s->store + i * PER_KNOT, &after);
         predicted = after;
-        transition(&s->knot[i + 1], f);
-        predict(&s->knot[i], &s->knot[i + 1], f, &predicted);
+        lab_smooth_transition(&s->knot[i + 1], f);
+        lab_smooth_predict(&s->knot[i], &s->knot[i + 1], f, &predicted);
         keep(&s->knot[i + 1], &e);
         if (!find_gain(f, after.p, predicted.p, gain)) {
             return marl_fail(error, MARL_ERR_INSUFFICIENT, "the attitude is not determined at %.2f s",
