@@ -1,13 +1,16 @@
 /* SPDX-License-Identifier: MIT
- * Calibrations from recordings, named as the recordings are: still, poses, tumble, turns, soak, axes. Each
- * gives its standard errors, how well the directions are covered, and, when it is not accepted, what to
- * record next; then it also returns MARL_ERR_INSUFFICIENT, with what was found filled in. */
+ * Calibrations from recordings, named as the recordings are: still, poses, tumble, turns, soak, axes; and the
+ * mount. Each calibration gives its standard errors, how well the directions are covered, and, when it is not
+ * accepted, what to record next; then it also returns MARL_ERR_INSUFFICIENT, with what was found filled in.
+ */
 #ifndef MARLINSPIKE_CALIBRATE_H
 #define MARLINSPIKE_CALIBRATE_H
 
 #include "marlinspike/calibration.h"
+#include "marlinspike/error.h"
 #include "marlinspike/inspect.h"
 #include "marlinspike/log.h"
+#include "marlinspike/spans.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -216,6 +219,17 @@ typedef struct marl_axes_result {
 MARL_CHECKED marl_status marl_calibrate_axes(const marl_log *log, int southern, int up,
                                              marl_calibration_record *record, marl_axes_result *result,
                                              marl_error *error);
+
+/* The mount by which the attitude of the longest rest becomes the zero: level, and with a magnetometer x to
+ * the (magnetic) north. `span` is that rest. MARL_ERR_INSUFFICIENT without a rest of a second. */
+MARL_CHECKED marl_status marl_zero(const marl_log *log, marl_calibration_record *record, marl_span *span,
+                                   marl_error *error);
+
+/* The Earth's rate of turning in the sensors' axes at the longest rest, rad/s: from the latitude (rad),
+ * gravity and the magnetic north. To be taken off a gyroscope's mean at rest. MARL_ERR_INSUFFICIENT without a
+ * rest, or without a magnetometer. */
+MARL_CHECKED marl_status marl_earth_rate(const marl_log *log, const marl_calibration_record *record,
+                                         double latitude, double rate[3], marl_error *error);
 
 #ifdef __cplusplus
 }

@@ -8,7 +8,6 @@
 #include "marlinspike/calibration.h"
 #include "marlinspike/columns.h"
 #include "marlinspike/compare.h"
-#include "marlinspike/conditions.h"
 #include "marlinspike/device.h"
 #include "marlinspike/error.h"
 #include "marlinspike/files.h"
@@ -31,6 +30,5 @@
 #include "marlinspike/spans.h"
 #include "marlinspike/spectrum.h"
 #include "marlinspike/verify.h"
-#include "marlinspike/zero.h"
 
 #endif

@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: MIT
  * What the board was doing, from its readings as the reference turns them into the world. */
-#include "marlinspike/conditions.h"
 #include "lab/inspect/spans.h"
 #include "lab/log/reading.h"
 #include "lab/log/series.h"
 #include "lab/maths/statistics.h"
+#include "marlinspike/compare.h"
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
