@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include "check_main.h"
-#include "device/link/csv_line.h"
+#include "marlinspike/telemetry.h"
 #include "random_values.h"
 #include <stdio.h>
 

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The streaming application: reading, estimating, streaming. */
 #include "device/link/app_parts.h"
-#include "device/link/csv_line.h"
+#include "marlinspike/telemetry.h"
 #include <math.h>
 #include <string.h>
 

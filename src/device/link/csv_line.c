@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Log lines as text. */
-#include "device/link/csv_line.h"
+#include "marlinspike/telemetry.h"
 #include <math.h>
 #include <string.h>
 
