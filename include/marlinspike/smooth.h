@@ -65,14 +65,14 @@ typedef struct marl_smooth_options {
     void *progress_context;
 } marl_smooth_options;
 
-/* Smooths a log; `options` may be NULL. Without `record`, unless the log is corrected already, larger
- * remainders are assumed. MARL_ERR_INSUFFICIENT under 10 s, without accelerometer or gyroscope, or when
- * no attitude can be started; MARL_ERR_INPUT when it is corrected already and a calibration is given, or of
- * another device; MARL_ERR_SYSTEM without memory (about 60 KB for each second of a log at 200 Hz). Logs with
- * a magnetometer of over 90 minutes are smoothed in windows of an hour that overlap by two minutes: the
- * memory of an hour, however long they are, beside the log and its attitudes. The standard deviations of a
- * log that nothing has corrected allow for half a percent of scale and misalignment, 0.29 degrees of tilt and
- * 0.40 of heading. */
+/* Smooths a log; `options` may be NULL. Of a sensor that neither `record` nor the log itself has corrected
+ * larger remainders are assumed. MARL_ERR_INSUFFICIENT under 10 s, without accelerometer or gyroscope, or
+ * when no attitude can be started; MARL_ERR_INPUT when it is corrected already and a calibration is given, or
+ * of another device; MARL_ERR_SYSTEM without memory (about 60 KB for each second of a log at 200 Hz). Logs
+ * with a magnetometer of over 90 minutes are smoothed in windows of an hour that overlap by two minutes: the
+ * memory of an hour, however long they are, beside the log and its attitudes. Where the scale of the
+ * accelerometer or the magnetometer is not calibrated, the standard deviations allow for half a percent: 0.29
+ * degrees of tilt, 0.40 of heading. */
 MARL_CHECKED marl_status marl_smooth(const marl_log *log, const marl_smooth_options *options,
                                      marl_smoothed *smoothed, marl_error *error);
 void marl_smoothed_free(marl_smoothed *smoothed);

@@ -293,6 +293,33 @@ START_TEST(a_mount_turns_attitudes_and_no_remainder)
 }
 END_TEST
 
+/* A calibration of one sensor makes no other one sure: with the gyroscope's bias alone, or nothing but a
+ * device, the log is as raw as without; with a bias of the accelerometer its scale is still open. */
+START_TEST(only_what_is_calibrated_is_sure)
+{
+    marl_log log = corrected_log(MARL_SCENE_HANDLE, 30, 3);
+    marl_calibration_record record = marl_calibration_record_empty();
+    const marl_smooth_options with = {.record = &record, .record_path = "c.json"};
+    marl_smoothed raw, s;
+    log.info.corrected = 0;
+    ck_assert_int_eq(marl_smooth(&log, NULL, &raw, NULL), MARL_OK);
+    for (int step = 0; step < 4; step++) {
+        marl_fit *fit = &record.fit[step == 1 ? MARL_GYRO : MARL_ACCEL];
+        *fit = step > 0 ? marl_fit_none() : *fit;
+        fit->present = step > 0;
+        fit->matrix[0][0] = step == 3 ? 1.001 : 1;
+        ck_assert_int_eq(marl_smooth(&log, &with, &s, NULL), MARL_OK);
+        ck_assert(step >= 2 || fabs(s.sigma_tilt_rms / raw.sigma_tilt_rms - 1) < 1e-6);
+        ck_assert(step != 2 || (s.sigma_tilt_rms < raw.sigma_tilt_rms && s.sigma_tilt_rms > 0.005));
+        ck_assert(step != 3 || s.sigma_tilt_rms < 0.004);
+        ck_assert(s.sigma_heading_rms > 0.007);
+        marl_smoothed_free(&s);
+    }
+    marl_smoothed_free(&raw);
+    marl_log_free(&log);
+}
+END_TEST
+
 typedef struct watched {
     double last;
     int calls, forwards;
@@ -352,4 +379,4 @@ MARL_SUITE_OF_CASES("smooth", scenes, it_beats_the_filter_and_knows_its_error,
                     a_bias_that_is_left_is_found_and_added, without_a_magnetometer_the_heading_is_relative,
                     a_gap_in_motion_is_less_sure, what_cannot_be_smoothed_says_why, closures_are_found,
                     a_long_log_is_smoothed_in_windows, what_is_left_of_the_gyroscopes_matrix,
-                    a_mount_turns_attitudes_and_no_remainder)
+                    a_mount_turns_attitudes_and_no_remainder, only_what_is_calibrated_is_sure)

@@ -48,7 +48,8 @@ int lab_soak_order(const marl_soak_result *r, lab_soak_scale by);
 /* degC/s at point i, by the straight line through its neighbours. */
 double lab_soak_rate(const marl_soak_result *r, size_t i);
 
-/* How long the thermometer lags, s, and its standard error, by all axes; infinite where it cannot be told. */
+/* How long the thermometer lags, s, and its standard error, by all axes; infinite where it is not determined.
+ */
 double lab_soak_lag(const marl_soak_result *r, lab_soak_scale by, int order, double *sigma);
 
 /* Deviations from zero that chance reaches once in some hundred soaks, with three axes. */

@@ -45,6 +45,29 @@ static marl_status check(const marl_log *log, const marl_smooth_options *options
     return status;
 }
 
+/* Was the bias of this sensor calibrated, and was its scale? An identity matrix is that of a bias alone. */
+static int has_bias(const marl_log *log, const marl_calibration_record *record, marl_sensor sensor)
+{
+    return log->info.corrected || (record != NULL && record->fit[sensor].present);
+}
+
+static int has_matrix(const marl_log *log, const marl_calibration_record *record, marl_sensor sensor)
+{
+    const marl_fit none = marl_fit_none();
+    return log->info.corrected || (record != NULL && record->fit[sensor].present &&
+                                   memcmp(record->fit[sensor].matrix, none.matrix, sizeof none.matrix) != 0);
+}
+
+/* What is assumed of each sensor: only what is calibrated is nearly right. */
+static void assume(const marl_log *log, const marl_calibration_record *record, lab_smoother *s)
+{
+    s->mag_prior = has_bias(log, record, MARL_MAG) ? MAG_PRIOR : MAG_PRIOR_RAW;
+    s->accel_prior = has_bias(log, record, MARL_ACCEL) ? ACCEL_PRIOR : ACCEL_PRIOR_RAW;
+    s->matrix_prior = has_matrix(log, record, MARL_GYRO) ? MATRIX_PRIOR : MATRIX_PRIOR_RAW;
+    s->unmodelled_tilt = has_matrix(log, record, MARL_ACCEL) ? 0 : RAW_TILT;
+    s->unmodelled_heading = !s->has_mag || has_matrix(log, record, MARL_MAG) ? 0 : RAW_HEADING;
+}
+
 /* Corrected samples in the sensors' frame, whose remainders they show, without what is invalid; a gyroscope
  * reading is held until the next. */
 static marl_status load(const marl_log *log, const marl_smooth_options *options, lab_smoother *s,
@@ -71,11 +94,7 @@ static marl_status load(const marl_log *log, const marl_smooth_options *options,
         to->gyro = rate;
         s->has_mag |= (to->fresh & MARL_FRESH_MAG) != 0;
     }
-    int corrected = record != NULL || log->info.corrected;
-    s->raw = !corrected;
-    s->mag_prior = corrected ? MAG_PRIOR : MAG_PRIOR_RAW;
-    s->accel_prior = corrected ? ACCEL_PRIOR : ACCEL_PRIOR_RAW;
-    s->matrix_prior = corrected ? MATRIX_PRIOR : MATRIX_PRIOR_RAW;
+    assume(log, record, s);
     return MARL_OK;
 }
 
@@ -84,10 +103,9 @@ static void set_row(marl_smoothed_row *row, const lab_smoother *s, const double 
                     const double variance[2])
 {
     marl_quat sensors = {(float)q[0], (float)q[1], (float)q[2], (float)q[3]};
-    double heading = s->has_mag ? RAW_HEADING : 0;
     row->q = marl_quat_canonical(marl_quat_product(sensors, s->from_body));
-    row->sigma_tilt = (float)sqrt(variance[0] + (s->raw ? RAW_TILT * RAW_TILT : 0));
-    row->sigma_heading = (float)sqrt(variance[1] + (s->raw ? heading * heading : 0));
+    row->sigma_tilt = (float)sqrt(variance[0] + s->unmodelled_tilt * s->unmodelled_tilt);
+    row->sigma_heading = (float)sqrt(variance[1] + s->unmodelled_heading * s->unmodelled_heading);
 }
 
 /* Rows of a block: by the gyroscope from the knot before, and turned by their share of what is missing at its

@@ -52,8 +52,8 @@ typedef struct lab_smoother {
     marl_sample *sample; /* corrected, in the sensors' frame */
     marl_quat from_body; /* turns vectors of the body into the sensors' frame */
     lab_knot *knot;
-    int raw;       /* not corrected by any calibration */
-    double *store; /* (3c) the filter's estimates, for the way back */
+    double unmodelled_tilt, unmodelled_heading; /* rad: scale and misalignment that nothing has corrected */
+    double *store;                              /* (3c) the filter's estimates, for the way back */
     int has_mag;
     double mag_prior, accel_prior, matrix_prior; /* uT, m/s^2, 1 */
     double last_covariance[STATES];
