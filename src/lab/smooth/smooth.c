@@ -53,9 +53,11 @@ static int has_bias(const marl_log *log, const marl_calibration_record *record, 
 
 static int has_matrix(const marl_log *log, const marl_calibration_record *record, marl_sensor sensor)
 {
-    const marl_fit none = marl_fit_none();
-    return log->info.corrected || (record != NULL && record->fit[sensor].present &&
-                                   memcmp(record->fit[sensor].matrix, none.matrix, sizeof none.matrix) != 0);
+    int differs = log->info.corrected;
+    for (int i = 0; i < 9 && record != NULL && record->fit[sensor].present; i++) {
+        differs |= record->fit[sensor].matrix[i / 3][i % 3] != (i % 4 == 0);
+    }
+    return differs;
 }
 
 /* What is assumed of each sensor: only what is calibrated is nearly right. */
