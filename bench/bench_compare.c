@@ -44,13 +44,13 @@ static void once_per_log(void *context)
     marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
     marl_replay_options options = {0};
     marl_series estimate;
-    marl_replay replay;
+    marl_pipeline pipeline;
     marl_clock clock;
     marl_match match;
     marl_error error = {0};
     marl_conditions_free(&w->conditions);
     must(marl_clock_find(&w->log, &w->reference, &clock, &error), &error);
-    must(marl_replay_log(&replay, &w->log, &tuning, &options, &estimate, &error), &error);
+    must(marl_replay_log(&pipeline, &w->log, &tuning, &options, &estimate, &error), &error);
     must(marl_match_find(&estimate, &w->reference, MARL_MATCH_WORLD_AND_BODY, &match, &error), &error);
     must(marl_conditions_find(&w->log, NULL, &w->reference, &w->conditions, &error), &error);
     marl_series_free(&estimate);
@@ -68,9 +68,9 @@ static void ten_tunings(void *context)
     for (int i = 0; i < TUNINGS; i++) {
         marl_tuning tuning = marl_tuning_default((marl_filter)(i % MARL_FILTER_COUNT));
         marl_series estimate;
-        marl_replay replay;
+        marl_pipeline pipeline;
         tuning.value[MARL_PARAMETER_TILT_TIME] *= i < MARL_FILTER_COUNT ? 1 : 2;
-        must(marl_replay_log(&replay, &w->log, &tuning, &options, &estimate, &error), &error);
+        must(marl_replay_log(&pipeline, &w->log, &tuning, &options, &estimate, &error), &error);
         must(marl_compare(&estimate, &w->reference, &w->conditions, &c[i], &error), &error);
         of[i] = &c[i];
         marl_series_free(&estimate);

@@ -166,7 +166,7 @@ static void print_matched(marl_scene_kind scene)
         marl_log log = verdict_log(scene, 100, 100, 0, seed);
         marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
         marl_replay_options options = {.degradation = {.every = 1}};
-        marl_replay replay;
+        marl_pipeline pipeline;
         marl_series truth = {0}, estimate = {0};
         marl_smoothed s;
         if (marl_series_from_log(&truth, &log, NULL) != MARL_OK ||
@@ -176,7 +176,7 @@ static void print_matched(marl_scene_kind scene)
         }
         add_match(&estimate, &truth, s.sigma_tilt_rms, s.sigma_heading_rms, smoothed);
         marl_series_free(&estimate);
-        if (marl_replay_log(&replay, &log, &tuning, &options, &estimate, NULL) != MARL_OK) {
+        if (marl_replay_log(&pipeline, &log, &tuning, &options, &estimate, NULL) != MARL_OK) {
             exit(1);
         }
         add_match(&estimate, &truth, 0, 0, kalman);
@@ -207,9 +207,9 @@ static void print_compared(marl_scene_kind scene)
         for (int t = 0; t < TUNINGS; t++) {
             marl_tuning tuning = marl_tuning_default(filter[t]);
             marl_replay_options options = {.degradation = {.every = 1}};
-            marl_replay replay;
+            marl_pipeline pipeline;
             marl_series estimate;
-            if (marl_replay_log(&replay, &log, &tuning, &options, &estimate, &error) != MARL_OK ||
+            if (marl_replay_log(&pipeline, &log, &tuning, &options, &estimate, &error) != MARL_OK ||
                 marl_compare(&estimate, &truth, NULL, &c[t][i], &error) != MARL_OK) {
                 fprintf(stderr, "%s\n", error.text);
                 exit(1);

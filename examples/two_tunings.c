@@ -9,11 +9,11 @@ static marl_status try_tuning(const marl_log *log, const marl_series *reference,
 {
     marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
     const marl_replay_options options = {0}; /* readings as they are, start from vectors */
-    marl_replay replay;
+    marl_pipeline pipeline;
     marl_series estimate;
     marl_comparison comparison;
     tuning.value[MARL_PARAMETER_TILT_TIME] = tilt_time;
-    marl_status status = marl_replay_log(&replay, log, &tuning, &options, &estimate, error);
+    marl_status status = marl_replay_log(&pipeline, log, &tuning, &options, &estimate, error);
     if (status != MARL_OK) {
         return status;
     }

@@ -5,10 +5,8 @@
 #define MARLINSPIKE_APP_H
 
 #include "marlinspike/board.h"
-#include "marlinspike/correction.h"
-#include "marlinspike/estimator.h"
 #include "marlinspike/packet.h"
-#include "marlinspike/still.h"
+#include "marlinspike/pipeline.h"
 #include "marlinspike/telemetry.h"
 
 #ifdef __cplusplus
@@ -34,14 +32,12 @@ typedef struct marl_app {
     marl_app_config config;
     marl_board board;
     marl_settings settings;
-    marl_estimator estimator;
-    marl_still still;                           /* watches corrected readings, before the mount */
+    marl_pipeline pipeline;
     marl_status reported[MARL_BOARD_MAX_PARTS]; /* the fault last reported of each part */
     marl_packet_reader reader;
     uint32_t number;      /* of the next item */
     uint32_t unsent;      /* items and lines for which there was no capacity */
     uint32_t rows;        /* lines sent, to repeat the header */
-    float degC;           /* last temperature, or NaN */
     uint8_t fed;          /* samples come in by the stream; its own are not read */
     size_t waiting, sent; /* bytes in `out`, and how many of them are gone */
     uint8_t in[MARL_ITEM_MAX + 4];

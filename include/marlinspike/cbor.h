@@ -38,7 +38,9 @@ typedef struct marl_cbor_reader {
 marl_cbor_reader marl_cbor_from(const uint8_t *bytes, size_t n);
 int64_t marl_cbor_get_int(marl_cbor_reader *r);
 float marl_cbor_get_float(marl_cbor_reader *r); /* finite */
-/* An array of exactly n floats. */
+/* What a sensor may send: also NaN and infinity. */
+float marl_cbor_get_reading(marl_cbor_reader *r);
+/* An array of exactly n floats, all finite. */
 void marl_cbor_get_floats(marl_cbor_reader *r, float *value, size_t n);
 /* A text of less than `size` bytes without a NUL inside; the NUL behind it is added. */
 void marl_cbor_get_text(marl_cbor_reader *r, char *text, size_t size);

@@ -58,8 +58,19 @@ marl_vec3 marl_correction_apply(const marl_correction *correction, marl_vec3 raw
 void marl_calibration_correct(const marl_calibration *calibration, float degC, marl_sample *sample);
 /* Turns the fresh readings from the sensors' frame into the body's. */
 void marl_calibration_mount(const marl_calibration *calibration, marl_sample *sample);
-/* Both. */
-void marl_calibration_apply(const marl_calibration *calibration, float degC, marl_sample *sample);
+
+/* Correction of a stream of samples: the check of raw readings, the temperature that holds, the correction.
+ */
+typedef struct marl_corrector {
+    marl_calibration calibration;
+    float degC; /* last known temperature, NaN before the first */
+} marl_corrector;
+
+void marl_corrector_init(marl_corrector *corrector, const marl_calibration *calibration);
+
+/* Corrects a raw sample in place, in the sensors' frame (marl_calibration_mount turns it into the body's).
+ * Invalid readings (marl_sample_check) are not fresh any more; returns their MARL_FRESH_... flags. */
+uint8_t marl_corrector_step(marl_corrector *corrector, marl_sample *sample);
 
 #ifdef __cplusplus
 }

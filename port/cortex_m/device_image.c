@@ -8,40 +8,42 @@
 
 static int gives_known_bits(marl_filter filter)
 {
-    marl_tuning tuning = known_tuning(filter);
-    marl_estimator estimator;
+    marl_pipeline_config config = marl_pipeline_default(filter);
+    marl_pipeline pipeline;
     marl_quat q;
-    uint32_t digest = 0;
-    if (marl_estimator_init(&estimator, &tuning) != MARL_OK) {
+    config.tuning = known_tuning(filter);
+    if (marl_pipeline_init(&pipeline, &config) != MARL_OK) {
         return 0;
     }
     for (int32_t i = 0; i < KNOWN_SAMPLES; i++) {
         marl_sample s = known_sample(i);
-        if (marl_estimator_update(&estimator, &s) != MARL_OK ||
-            marl_estimator_attitude(&estimator, &q) != MARL_OK) {
+        if (marl_pipeline_step(&pipeline, &s, &q) != MARL_OK) {
             return 0;
         }
-        digest = marl_digest_add(digest, s.t_ns, q);
     }
-    return digest == known_digest[filter];
+    return pipeline.digest == known_digest[filter];
 }
 
-/* What a log at rest gives: corrected, and seen to be still. */
+/* A board at rest is seen to be still. */
 static int sees_rest(void)
 {
-    marl_calibration calibration = marl_calibration_none();
-    marl_still still;
-    marl_still_limits limits = marl_still_default_limits();
-    if (marl_still_init(&still, &limits) != MARL_OK) {
+    marl_pipeline_config config = marl_pipeline_default(MARL_FILTER_COMPLEMENTARY);
+    marl_pipeline pipeline;
+    marl_quat q;
+    config.sensors = MARL_FRESH_ACCEL | MARL_FRESH_GYRO;
+    config.watch_still = 1;
+    if (marl_pipeline_init(&pipeline, &config) != MARL_OK) {
         return 0;
     }
     for (int32_t i = 0; i < 300; i++) {
-        marl_sample s = {
+        const marl_sample s = {
             .t_ns = (int64_t)i * 10000000, .accel = {0.0f, 0.0f, 9.8f}, .temp = 24.0f, .fresh = 15};
-        marl_calibration_apply(&calibration, s.temp, &s);
-        (void)marl_still_update(&still, &s);
+        if (marl_pipeline_step(&pipeline, &s, &q) != MARL_OK) {
+            return 0;
+        }
     }
-    return marl_still_finish(&still) == MARL_STILL_QUIET && still.still;
+    return marl_still_finish(&pipeline.still) == MARL_STILL_QUIET && pipeline.still.still &&
+           pipeline.attitudes == 300;
 }
 
 /* Chip, board, packets, messages and store, all in one station. */

@@ -1,12 +1,12 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike correct */
 #include "cli/common/cli.h"
-#include <math.h>
 #include <stdio.h>
 
 typedef struct options {
     cli_reading reading;
     char *calibration, *out;
+    unsigned long invalid; /* rows with a reading that no sensor gives */
 } options;
 
 /* A matrix mixes the axes, so a sensor is corrected whole or not at all. */
@@ -28,14 +28,15 @@ static marl_status check(const marl_calibration_record *record, const marl_log_i
 }
 
 static marl_status copy_corrected(marl_log_reader *reader, const marl_calibration *calibration,
-                                  marl_log_writer *writer, marl_error *error)
+                                  marl_log_writer *writer, unsigned long *invalid, marl_error *error)
 {
     marl_log_row row;
     marl_status status;
-    float degC = NAN;
+    marl_corrector corrector;
+    marl_corrector_init(&corrector, calibration);
     while ((status = marl_log_next(reader, &row, error)) == MARL_OK) {
-        degC = row.sample.fresh & MARL_FRESH_TEMP ? row.sample.temp : degC;
-        marl_calibration_apply(calibration, degC, &row.sample);
+        *invalid += marl_corrector_step(&corrector, &row.sample) != 0;
+        marl_calibration_mount(calibration, &row.sample);
         marl_log_write(writer, &row);
     }
     return status == MARL_END ? MARL_OK : status;
@@ -59,7 +60,7 @@ static marl_status correct(const cli *c, options *o, marl_log_reader **reader, m
         info.columns |= MARL_COLUMNS_Q;
     }
     MARL_TRY(marl_log_create(&writer, o->out, &info, error));
-    marl_status status = copy_corrected(*reader, &calibration, writer, error);
+    marl_status status = copy_corrected(*reader, &calibration, writer, &o->invalid, error);
     if (status != MARL_OK) {
         marl_log_abort(writer);
         return status;
@@ -75,10 +76,14 @@ static int report(const cli *c, const options *o, const marl_log_report *read)
         json_object_set_new(root, "rows", json_integer((json_int_t)read->rows));
         json_object_set_new(root, "rows_dropped", json_integer((json_int_t)read->rows_dropped));
         json_object_set_new(root, "cells_missing", json_integer((json_int_t)read->cells_missing));
+        json_object_set_new(root, "rows_invalid", json_integer((json_int_t)o->invalid));
         return cli_print_json(root);
     }
     if (!c->quiet) {
         cli_print("%s: %lu rows corrected by %s\n", o->out, read->rows, o->calibration);
+        if (o->invalid > 0) {
+            cli_print("invalid readings (larger than plausible) left empty: in %lu rows\n", o->invalid);
+        }
     }
     return cli_print_done();
 }

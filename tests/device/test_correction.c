@@ -43,13 +43,15 @@ START_TEST(only_fresh_readings_and_present_sensors_change)
     marl_sample s = {
         .accel = {1, 2, 3}, .gyro = {1, 2, 3}, .mag = {1, 2, 3}, .fresh = MARL_FRESH_ACCEL | MARL_FRESH_GYRO};
     marl_sample same = s;
-    marl_calibration_apply(&c, 20, &s);
+    marl_calibration_correct(&c, 20, &s);
+    marl_calibration_mount(&c, &s);
     ck_assert_mem_eq(&s.accel, &same.accel, sizeof s.accel);
     c.gyro.present = c.mag.present = 1;
     c.gyro.bias = c.mag.bias = (marl_vec3){1, 1, 1};
     c.has_mount = 1;
     c.mount = (marl_quat){0.70710678f, 0, 0, 0.70710678f}; /* the sensor's x is the body's y */
-    marl_calibration_apply(&c, 20, &s);
+    marl_calibration_correct(&c, 20, &s);
+    marl_calibration_mount(&c, &s);
     ck_assert_float_eq_tol(s.gyro.x, -1, 1e-6f);
     ck_assert_float_eq_tol(s.gyro.y, 0, 1e-6f);
     ck_assert_float_eq_tol(s.accel.y, 1, 1e-6f);

@@ -142,7 +142,7 @@ START_TEST(a_replay_with_losses)
     marl_sheet sheet = marl_sheet_grommet();
     marl_log log = memory_log_simulated(MARL_SCENE_LIFT, &sheet, 100, 60, 9);
     marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
-    marl_replay plain, thin;
+    marl_pipeline plain, thin;
     marl_series a, b;
     marl_error error = {0};
     marl_replay_options options = {0};

@@ -8,22 +8,22 @@
 #include "random_values.h"
 #include <stdio.h>
 
-static marl_replay run(const marl_log *log, marl_filter filter, const marl_calibration_record *record,
-                       marl_series *series)
+static marl_pipeline run(const marl_log *log, marl_filter filter, const marl_calibration_record *record,
+                         marl_series *series)
 {
-    marl_replay replay;
+    marl_pipeline pipeline;
     marl_error error = {0};
     marl_tuning tuning = marl_tuning_default(filter);
     marl_status status =
-        marl_replay_init(&replay, &tuning, record, "cal.json", &log->info, log->path, &error);
+        marl_replay_init(&pipeline, &tuning, record, "cal.json", &log->info, log->path, &error);
     ck_assert_msg(status == MARL_OK, "%s", error.text);
     *series = (marl_series){0, calloc(log->n, sizeof(marl_attitude))};
     for (size_t i = 0; i < log->n; i++) {
         marl_attitude *at = &series->at[series->n];
         at->t_ns = log->row[i].sample.t_ns;
-        series->n += (size_t)marl_replay_step(&replay, &log->row[i].sample, &at->q);
+        series->n += marl_pipeline_step(&pipeline, &log->row[i].sample, &at->q) == MARL_OK;
     }
-    return replay;
+    return pipeline;
 }
 
 START_TEST(same_log_same_bits)
@@ -32,7 +32,8 @@ START_TEST(same_log_same_bits)
     marl_log log = memory_log_simulated(MARL_SCENE_LIFT, &sheet, 100, 30, 4);
     for (int f = 0; f < MARL_FILTER_COUNT; f++) {
         marl_series a, b;
-        marl_replay first = run(&log, (marl_filter)f, NULL, &a), second = run(&log, (marl_filter)f, NULL, &b);
+        marl_pipeline first = run(&log, (marl_filter)f, NULL, &a),
+                      second = run(&log, (marl_filter)f, NULL, &b);
         ck_assert_uint_eq(first.digest, second.digest);
         ck_assert_uint_eq(a.n, log.n);
         ck_assert_mem_eq(a.at, b.at, a.n * sizeof *a.at);
@@ -119,37 +120,37 @@ END_TEST
 
 START_TEST(refusals)
 {
-    marl_replay replay;
+    marl_pipeline pipeline;
     marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
     marl_calibration_record record = marl_calibration_record_empty();
     marl_log_info info = {.device = "pod-07", .columns = MEMORY_LOG_ALL};
     marl_error error = {0};
     info.corrected = 1;
-    ck_assert_int_eq(marl_replay_init(&replay, &tuning, &record, "c.json", &info, "l.csv", &error),
+    ck_assert_int_eq(marl_replay_init(&pipeline, &tuning, &record, "c.json", &info, "l.csv", &error),
                      MARL_ERR_INPUT);
     ck_assert_str_eq(error.text, "l.csv:1: is corrected already; leave --calibration out");
     info.corrected = 0;
     error = (marl_error){0};
     snprintf(record.device, sizeof record.device, "pod-08");
-    ck_assert_int_eq(marl_replay_init(&replay, &tuning, &record, "c.json", &info, "l.csv", &error),
+    ck_assert_int_eq(marl_replay_init(&pipeline, &tuning, &record, "c.json", &info, "l.csv", &error),
                      MARL_ERR_INPUT);
     error = (marl_error){0};
     info.columns = MARL_COLUMNS_ACCEL;
-    ck_assert_int_eq(marl_replay_init(&replay, &tuning, NULL, NULL, &info, "l.csv", &error),
+    ck_assert_int_eq(marl_replay_init(&pipeline, &tuning, NULL, NULL, &info, "l.csv", &error),
                      MARL_ERR_INSUFFICIENT);
     error = (marl_error){0};
     tuning.value[MARL_PARAMETER_TILT_TIME] = -1;
     info.columns = MEMORY_LOG_ALL;
-    ck_assert_int_eq(marl_replay_init(&replay, &tuning, NULL, NULL, &info, "l.csv", &error), MARL_ERR_USE);
+    ck_assert_int_eq(marl_replay_init(&pipeline, &tuning, NULL, NULL, &info, "l.csv", &error), MARL_ERR_USE);
     /* a log without magnetometer still runs; its heading is relative from the first sample on */
     tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
     info.columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO;
-    ck_assert_int_eq(marl_replay_init(&replay, &tuning, NULL, NULL, &info, "l.csv", &error), MARL_OK);
+    ck_assert_int_eq(marl_replay_init(&pipeline, &tuning, NULL, NULL, &info, "l.csv", &error), MARL_OK);
     marl_sample s = {.accel = {0, 0, 9.8f}, .fresh = MARL_FRESH_ACCEL | MARL_FRESH_GYRO};
     marl_quat q;
-    ck_assert_int_eq(marl_replay_step(&replay, &s, &q), 1);
-    ck_assert_int_eq(marl_replay_step(&replay, &s, &q), 0); /* time stands still: no attitude */
-    ck_assert_int_eq(marl_estimator_heading_is_magnetic(&replay.estimator), 0);
+    ck_assert_int_eq(marl_pipeline_step(&pipeline, &s, &q), MARL_OK);
+    ck_assert_int_eq(marl_pipeline_step(&pipeline, &s, &q), MARL_ERR_TIME); /* time stands still */
+    ck_assert_int_eq(marl_estimator_heading_is_magnetic(&pipeline.estimator), 0);
 }
 END_TEST
 

@@ -48,11 +48,11 @@ static double kalman_rms(const marl_log *log)
 {
     marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
     marl_replay_options options = {.degradation = {.every = 1}};
-    marl_replay replay;
+    marl_pipeline pipeline;
     marl_series estimate;
     double squares = 0;
     size_t n = 0;
-    ck_assert_int_eq(marl_replay_log(&replay, log, &tuning, &options, &estimate, NULL), MARL_OK);
+    ck_assert_int_eq(marl_replay_log(&pipeline, log, &tuning, &options, &estimate, NULL), MARL_OK);
     for (size_t i = 0; i < estimate.n; i++, n++) {
         squares +=
             pow(marl_error_between(estimate.at[i].q, log->row[i + log->n - estimate.n].q).total_deg, 2);

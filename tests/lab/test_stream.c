@@ -68,8 +68,10 @@ START_TEST(a_board_reads_the_calibration_that_the_desk_writes)
                              .temp = (float)dice_between(&d, -10, 50),
                              .fresh = 15};
             marl_sample b = a;
-            marl_calibration_apply(&wanted, a.temp, &a);
-            marl_calibration_apply(&read, b.temp, &b);
+            marl_calibration_correct(&wanted, a.temp, &a);
+            marl_calibration_mount(&wanted, &a);
+            marl_calibration_correct(&read, b.temp, &b);
+            marl_calibration_mount(&read, &b);
             ck_assert(memcmp(&a, &b, sizeof a) == 0);
         }
     }

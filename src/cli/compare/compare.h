@@ -70,8 +70,8 @@ MARL_CHECKED marl_status cli_case_load(cli_comparison *job, cli_case *of, const 
 void cli_case_free(cli_case *of);
 
 /* One run's attitudes; *estimate is to be freed by the caller. */
-MARL_CHECKED marl_status cli_run_replay(const cli_comparison *job, const cli_run *run, marl_replay *replay,
-                                        marl_series *estimate, marl_error *error);
+MARL_CHECKED marl_status cli_run_replay(const cli_comparison *job, const cli_run *run,
+                                        marl_pipeline *pipeline, marl_series *estimate, marl_error *error);
 
 /* Runs all, and ranks them. A run that fails holds its reason. */
 MARL_CHECKED marl_status cli_run_all(cli_comparison *job, marl_error *error);

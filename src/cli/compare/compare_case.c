@@ -132,7 +132,7 @@ static marl_status matched_attitude(const cli_comparison *job, cli_case *of, mar
 {
     const marl_replay_options options = {.record = job->calibration, .record_path = job->calibration_path};
     const marl_smooth_options by_smooth = {.record = job->calibration, .record_path = job->calibration_path};
-    marl_replay replay;
+    marl_pipeline pipeline;
     marl_smoothed s;
     marl_error why = {0};
     sigma[0] = sigma[1] = 0;
@@ -140,7 +140,7 @@ static marl_status matched_attitude(const cli_comparison *job, cli_case *of, mar
         if (why.status == MARL_ERR_SYSTEM) {
             return marl_fail(error, why.status, "%s", why.text);
         }
-        return marl_replay_log(&replay, &of->log, &job->matching.by.tuning, &options, estimate, error);
+        return marl_replay_log(&pipeline, &of->log, &job->matching.by.tuning, &options, estimate, error);
     }
     sigma[0] = s.sigma_tilt_rms;
     sigma[1] = s.sigma_heading_rms;

@@ -200,8 +200,8 @@ static marl_status draw_best(const cli_comparison *job, drawing *d, const cli_ru
     size_t place;
     const cli_run *best = best_of(job, drawn, n, &place);
     marl_series estimate = {0, NULL};
-    marl_replay replay;
-    marl_status status = cli_run_replay(job, best, &replay, &estimate, error);
+    marl_pipeline pipeline;
+    marl_status status = cli_run_replay(job, best, &pipeline, &estimate, error);
     if (status != MARL_OK) {
         return status;
     }

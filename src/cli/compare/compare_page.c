@@ -72,11 +72,11 @@ typedef struct shown {
 } shown;
 
 /* Called for every attitude of the replay. */
-static void watch(void *context, const marl_replay *replay, const marl_sample *sample, marl_quat q)
+static void watch(void *context, const marl_pipeline *pipeline, const marl_sample *sample, marl_quat q)
 {
     track *k = context;
     float weight[2];
-    marl_replay_weights(replay, sample, weight);
+    marl_pipeline_weights(pipeline, weight);
     size_t before = k->n;
     add_attitude(k, sample->t_ns, q);
     for (size_t i = 0; i < 2 && k->n > before; i++) {
@@ -105,14 +105,14 @@ static void add_errors(shown *s)
 static marl_status show_run(const cli_comparison *job, const cli_run *run, shown *s, marl_error *error)
 {
     cli_run watched = *run;
-    marl_replay replay;
+    marl_pipeline pipeline;
     s->run = run;
     if (!make_track(&s->track, run->of->log.n)) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     watched.watch = watch;
     watched.watch_context = &s->track;
-    marl_status status = cli_run_replay(job, &watched, &replay, &s->estimate, error);
+    marl_status status = cli_run_replay(job, &watched, &pipeline, &s->estimate, error);
     if (status == MARL_OK) {
         add_errors(s);
     }

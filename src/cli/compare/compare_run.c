@@ -5,7 +5,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-marl_status cli_run_replay(const cli_comparison *job, const cli_run *run, marl_replay *replay,
+marl_status cli_run_replay(const cli_comparison *job, const cli_run *run, marl_pipeline *pipeline,
                            marl_series *estimate, marl_error *error)
 {
     marl_replay_options how = {.record = job->calibration, .record_path = job->calibration_path};
@@ -19,7 +19,7 @@ marl_status cli_run_replay(const cli_comparison *job, const cli_run *run, marl_r
         how.degradation.every = 0;
         how.degradation.rate_hz = run->rate_hz;
     }
-    return marl_replay_log(replay, &run->of->log, &run->tuning->tuning, &how, estimate, error);
+    return marl_replay_log(pipeline, &run->of->log, &run->tuning->tuning, &how, estimate, error);
 }
 
 /* A filter that loses its way is shown with all it did, but as failed. The gyroscope alone only ever drifts:
@@ -43,12 +43,12 @@ static void check_lost(cli_run *run)
 static void run_one(const cli_comparison *job, cli_run *run)
 {
     marl_series estimate = {0, NULL};
-    marl_replay replay;
-    marl_status status = cli_run_replay(job, run, &replay, &estimate, &run->error);
+    marl_pipeline pipeline;
+    marl_status status = cli_run_replay(job, run, &pipeline, &estimate, &run->error);
     if (status == MARL_OK) {
-        run->counts = marl_estimator_count(&replay.estimator);
-        run->digest = replay.digest;
-        run->heading_is_magnetic = marl_estimator_heading_is_magnetic(&replay.estimator);
+        run->counts = marl_estimator_count(&pipeline.estimator);
+        run->digest = pipeline.digest;
+        run->heading_is_magnetic = marl_estimator_heading_is_magnetic(&pipeline.estimator);
         status =
             marl_compare(&estimate, &run->of->reference, &run->of->conditions, &run->comparison, &run->error);
     }

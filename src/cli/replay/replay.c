@@ -20,7 +20,7 @@ typedef struct job {
     marl_log_reader *reader;
     marl_log_writer *writer; /* NULL: no file asked for */
     marl_named_tuning tuning;
-    marl_replay replay;
+    marl_pipeline pipeline;
     marl_degrader degrader;
     marl_log_row last; /* attitude last given out */
     cli_start start;
@@ -63,15 +63,15 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
         j->declination_deg = record.declination_deg;
     }
     MARL_TRY(marl_log_open(&j->reader, c->file[0], &o->reading.options, error));
-    MARL_TRY(marl_replay_init(&j->replay, &j->tuning.tuning, o->calibration != NULL ? &record : NULL,
+    MARL_TRY(marl_replay_init(&j->pipeline, &j->tuning.tuning, o->calibration != NULL ? &record : NULL,
                               o->calibration, marl_log_reader_info(j->reader), c->file[0], error));
     if (j->start.from == CLI_START_GIVEN) {
-        MARL_TRY(marl_replay_start(&j->replay, j->start.q, error));
+        MARL_TRY(marl_replay_start(&j->pipeline, j->start.q, error));
     }
     if (o->out == NULL) {
         return MARL_OK;
     }
-    const marl_tuning *used = marl_estimator_tuning(&j->replay.estimator);
+    const marl_tuning *used = marl_estimator_tuning(&j->pipeline.estimator);
     marl_log_info info = {.columns = MARL_COLUMNS_Q | MARL_COLUMNS_WEIGHT, .world = used->world};
     info.relative_heading = used->value[MARL_PARAMETER_USE_MAG] == 0.0f;
     return o->write != NULL ? cli_replay_write_open(&j->write, o->out, &info, error)
@@ -87,7 +87,7 @@ static marl_status start_with_own(job *j, const marl_log_row *row, marl_error *e
     }
     int ned = marl_log_reader_info(j->reader)->world == MARL_WORLD_NED;
     j->start.from = CLI_START_GIVEN;
-    return marl_replay_start(&j->replay, ned ? marl_frame_swap_world(row->q) : row->q, error);
+    return marl_replay_start(&j->pipeline, ned ? marl_frame_swap_world(row->q) : row->q, error);
 }
 
 /* Sleeps until a row's time has come, `pace` times as fast as it was recorded. */
@@ -123,22 +123,22 @@ static marl_status run(job *j, const options *o, marl_error *error)
         if (!marl_degrader_feed(&j->degrader, &row.sample, &row.sample)) {
             continue;
         }
-        if (marl_replay_step(&j->replay, &row.sample, &row.q)) {
+        if (marl_pipeline_step(&j->pipeline, &row.sample, &row.q) == MARL_OK) {
             row.has_q = 1;
-            marl_replay_weights(&j->replay, &row.sample, row.weight);
+            marl_pipeline_weights(&j->pipeline, row.weight);
             j->last = row;
             if (j->writer != NULL) {
                 marl_log_write(j->writer, &row);
             } else if (j->write.file != NULL) {
-                cli_replay_write_row(&j->write, &row, &j->replay);
+                cli_replay_write_row(&j->write, &row, &j->pipeline);
             }
             if (o->figure != NULL &&
-                (status = cli_replay_trace_add(&j->trace, &row, &j->replay, error)) != MARL_OK) {
+                (status = cli_replay_trace_add(&j->trace, &row, &j->pipeline, error)) != MARL_OK) {
                 return status;
             }
         }
     }
-    if (status == MARL_END && j->replay.attitudes == 0) {
+    if (status == MARL_END && j->pipeline.attitudes == 0) {
         return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "no attitude: the log holds no good accelerometer reading to start from");
     }
@@ -177,22 +177,22 @@ static void add_state(json_t *root, const marl_estimator *e)
 
 static int print_json(const job *j)
 {
-    const marl_estimator_counts counts = marl_estimator_count(&j->replay.estimator);
+    const marl_estimator_counts counts = marl_estimator_count(&j->pipeline.estimator);
     json_t *root = json_object();
     char digest[16];
-    snprintf(digest, sizeof digest, "%08x", (unsigned)j->replay.digest);
+    snprintf(digest, sizeof digest, "%08x", (unsigned)j->pipeline.digest);
     json_object_set_new(root, "name", cli_text(j->tuning.name));
     json_object_set_new(root, "filter", cli_text(marl_filter_name(j->tuning.tuning.filter)));
     json_object_set_new(root, "world", cli_text(marl_world_name(j->tuning.tuning.world)));
     json_object_set_new(
         root, "heading",
-        cli_text(marl_estimator_heading_is_magnetic(&j->replay.estimator) ? "magnetic" : "relative"));
-    json_object_set_new(root, "attitudes", json_integer((json_int_t)j->replay.attitudes));
+        cli_text(marl_estimator_heading_is_magnetic(&j->pipeline.estimator) ? "magnetic" : "relative"));
+    json_object_set_new(root, "attitudes", json_integer((json_int_t)j->pipeline.attitudes));
     json_object_set_new(root, "updates", json_integer(counts.updates));
     json_object_set_new(root, "restarts", json_integer(counts.restarts));
     json_object_set_new(root, "invalid", cli_invalid_json(&counts));
     json_object_set_new(root, "downweighted", cli_downweighted_json(&counts));
-    add_state(root, &j->replay.estimator);
+    add_state(root, &j->pipeline.estimator);
     json_object_set_new(root, "digest", cli_text(digest));
     return cli_print_json(root);
 }
@@ -264,11 +264,11 @@ static void print_state(const marl_estimator *e)
 
 static int print_table(const job *j, const options *o)
 {
-    const marl_estimator *e = &j->replay.estimator;
+    const marl_estimator *e = &j->pipeline.estimator;
     const marl_estimator_counts counts = marl_estimator_count(e);
     marl_rpy angles = marl_quat_to_rpy(j->last.q);
     float heading;
-    cli_print("%s: %lu attitudes in %s, heading %s\n", j->tuning.name, j->replay.attitudes,
+    cli_print("%s: %u attitudes in %s, heading %s\n", j->tuning.name, (unsigned)j->pipeline.attitudes,
               marl_world_name(e->tuning.world),
               marl_estimator_heading_is_magnetic(e) ? "magnetic" : "relative to the start");
     cli_print("invalid readings: accel %u, gyro %u, mag %u; restarts: %u\n", (unsigned)counts.invalid_accel,
@@ -285,7 +285,7 @@ static int print_table(const job *j, const options *o)
     cli_print("%s\n", angles.at_pole ? " (pitch at its pole: roll and yaw are one angle)" : "");
     print_state(e);
     if (o->digest) {
-        cli_print("digest: %08x\n", (unsigned)j->replay.digest);
+        cli_print("digest: %08x\n", (unsigned)j->pipeline.digest);
     }
     if (o->out != NULL) {
         cli_print("written: %s\n", o->out);
@@ -298,8 +298,8 @@ static int print_table(const job *j, const options *o)
 
 static const char *heading_label(const job *j)
 {
-    return marl_estimator_heading_is_magnetic(&j->replay.estimator) ? "compass heading, deg"
-                                                                    : "heading relative to the start, deg";
+    return marl_estimator_heading_is_magnetic(&j->pipeline.estimator) ? "compass heading, deg"
+                                                                      : "heading relative to the start, deg";
 }
 
 static int replay(const cli *c, options *o)

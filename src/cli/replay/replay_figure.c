@@ -50,13 +50,13 @@ static void keep_bias(cli_replay_trace *trace, size_t i, const marl_estimator *e
     }
 }
 
-marl_status cli_replay_trace_add(cli_replay_trace *trace, const marl_log_row *row, const marl_replay *replay,
-                                 marl_error *error)
+marl_status cli_replay_trace_add(cli_replay_trace *trace, const marl_log_row *row,
+                                 const marl_pipeline *pipeline, marl_error *error)
 {
     if (trace->n == trace->capacity && !ensure_capacity(trace)) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory for the figure");
     }
-    const marl_estimator *e = &replay->estimator;
+    const marl_estimator *e = &pipeline->estimator;
     size_t i = trace->n++;
     trace->value[T][i] = (double)row->sample.t_ns * 1e-9;
     trace->value[TILT][i] = (double)marl_frame_tilt(row->q, e->tuning.world) / MARL_DEGREE;

@@ -15,7 +15,7 @@ typedef struct cli_replay_trace {
 } cli_replay_trace;
 
 MARL_CHECKED marl_status cli_replay_trace_add(cli_replay_trace *trace, const marl_log_row *row,
-                                              const marl_replay *replay, marl_error *error);
+                                              const marl_pipeline *pipeline, marl_error *error);
 void cli_replay_trace_free(cli_replay_trace *trace);
 MARL_CHECKED marl_status cli_replay_figure(const cli_replay_trace *trace, const char *tuning,
                                            const char *heading, const char *log, const char *path,

@@ -17,7 +17,7 @@ const char cli_replay_write_help[] = "further columns: rpy, heading, unwrapped (
 typedef struct source {
     cli_replay_write *w;
     const marl_log_row *row;
-    const marl_replay *replay;
+    const marl_pipeline *pipeline;
 } source;
 
 static void put_rpy(const source *s, double *to)
@@ -61,17 +61,16 @@ static void put_vector(marl_vec3 v, double *to)
 
 static void put_linear(const source *s, double *to)
 {
-    marl_sample corrected = s->row->sample;
-    marl_calibration_apply(&s->replay->calibration, s->replay->degC, &corrected);
-    put_vector(marl_frame_without_gravity(s->row->q, s->w->world, corrected.accel), to);
-    for (int k = 0; k < 3 && !(corrected.fresh & MARL_FRESH_ACCEL); k++) {
+    const marl_sample *corrected = &s->pipeline->sample;
+    put_vector(marl_frame_without_gravity(s->row->q, s->w->world, corrected->accel), to);
+    for (int k = 0; k < 3 && !(corrected->fresh & MARL_FRESH_ACCEL); k++) {
         to[k] = NAN;
     }
 }
 
 static void put_bias(const source *s, double *to)
 {
-    put_vector(marl_estimator_bias(&s->replay->estimator), to);
+    put_vector(marl_estimator_bias(&s->pipeline->estimator), to);
 }
 
 static void put_weights(const source *s, double *to)
@@ -84,7 +83,7 @@ static void put_weights(const source *s, double *to)
 static void put_sigma(const source *s, double *to)
 {
     float tilt, heading;
-    int known = marl_estimator_sigma(&s->replay->estimator, &tilt, &heading) == MARL_OK;
+    int known = marl_estimator_sigma(&s->pipeline->estimator, &tilt, &heading) == MARL_OK;
     to[0] = known ? (double)tilt / MARL_DEGREE : NAN;
     to[1] = known ? (double)heading / MARL_DEGREE : NAN;
 }
@@ -182,11 +181,11 @@ marl_status cli_replay_write_open(cli_replay_write *w, const char *path, const m
     return MARL_OK;
 }
 
-void cli_replay_write_row(cli_replay_write *w, const marl_log_row *row, const marl_replay *replay)
+void cli_replay_write_row(cli_replay_write *w, const marl_log_row *row, const marl_pipeline *pipeline)
 {
     char cell[64];
     int64_t t = row->sample.t_ns;
-    const source s = {w, row, replay};
+    const source s = {w, row, pipeline};
     int64_t whole = t / 1000000000, rest = t % 1000000000;
     snprintf(cell, sizeof cell, "%s%lld.%09lld", t < 0 ? "-" : "", (long long)llabs(whole),
              (long long)llabs(rest));

@@ -23,7 +23,7 @@ MARL_CHECKED marl_status cli_replay_write_read(cli_replay_write *w, const char *
 /* Opens the file and writes metadata and header. */
 MARL_CHECKED marl_status cli_replay_write_open(cli_replay_write *w, const char *path,
                                                const marl_log_info *info, marl_error *error);
-void cli_replay_write_row(cli_replay_write *w, const marl_log_row *row, const marl_replay *replay);
+void cli_replay_write_row(cli_replay_write *w, const marl_log_row *row, const marl_pipeline *pipeline);
 /* The names of all groups with their columns, for --help. */
 extern const char cli_replay_write_help[];
 

@@ -2,7 +2,6 @@
  * The streaming application: reading, estimating, streaming. */
 #include "device/link/app_parts.h"
 #include "marlinspike/telemetry.h"
-#include <math.h>
 #include <string.h>
 
 enum { HEADER_EVERY = 200 }; /* lines */
@@ -69,18 +68,22 @@ static marl_status stream_line(marl_app *s, const marl_sample *sample, const mar
     return send_line(s, marl_csv_line_row(line, sensors, with_q, sample, q));
 }
 
-marl_status marl_app_stream(marl_app *s, const marl_sample *sample)
+marl_status marl_app_feed(marl_app *s, const marl_sample *raw)
 {
-    marl_quat q;
-    int has_q = s->settings.has_tuning && marl_estimator_attitude(&s->estimator, &q) == MARL_OK;
+    marl_quat attitude, *q = NULL;
+    if (!s->settings.has_tuning) {
+        (void)marl_pipeline_correct(&s->pipeline, raw);
+    } else if (marl_pipeline_step(&s->pipeline, raw, &attitude) == MARL_OK) {
+        q = &attitude;
+    }
     if (s->config.silent) {
         return MARL_OK;
     }
     if (s->config.as_lines) {
-        return stream_line(s, sample, has_q ? &q : NULL);
+        return stream_line(s, raw, q);
     }
     marl_cbor_writer w = marl_app_item(s);
-    marl_item_put_sample(&w, s->number, sample, has_q ? &q : NULL);
+    marl_item_put_sample(&w, s->number, raw, q);
     return marl_app_send(s, &w);
 }
 
@@ -122,32 +125,20 @@ static marl_status report_faults(marl_app *s)
     return MARL_OK;
 }
 
-void marl_app_watch_still(marl_app *s)
+static marl_pipeline_config pipeline_config(const marl_app *s)
 {
-    marl_still_limits limits = marl_still_default_limits();
-    (void)!marl_still_init(&s->still, &limits);
+    return (marl_pipeline_config){.tuning = s->settings.tuning,
+                                  .calibration = s->settings.calibration,
+                                  .sensors = marl_board_sensors(&s->board),
+                                  .watch_still = 1};
 }
 
 void marl_app_use_settings(marl_app *s)
 {
+    const marl_pipeline_config config = pipeline_config(s);
     s->rows = 0; /* there may be other columns from now on: the header first */
-    if (s->settings.has_tuning && marl_estimator_init(&s->estimator, &s->settings.tuning) != MARL_OK) {
+    if (marl_pipeline_configure(&s->pipeline, &config) != MARL_OK) {
         s->settings.has_tuning = 0;
-    }
-}
-
-void marl_app_feed(marl_app *s, const marl_sample *raw)
-{
-    marl_sample sample = *raw;
-    const marl_calibration *calibration = &s->settings.calibration;
-    (void)!marl_sample_check(&sample, NULL);
-    s->degC = sample.fresh & MARL_FRESH_TEMP ? sample.temp : s->degC;
-    marl_calibration_correct(calibration, s->degC, &sample);
-    (void)marl_still_update(&s->still,
-                            &sample); /* a zero, from its means, is a mount: of the sensors' frame */
-    if (s->settings.has_tuning) {
-        marl_calibration_mount(calibration, &sample);
-        (void)!marl_estimator_update(&s->estimator, &sample); /* a sample out of time changes nothing */
     }
 }
 
@@ -170,15 +161,14 @@ marl_status marl_app_start(marl_app *s, const marl_port *port, const marl_part *
     memset(s, 0, sizeof *s);
     s->port = port;
     s->config = *config;
-    s->degC = NAN;
     s->settings.calibration = marl_calibration_none();
     s->settings.tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
     marl_packet_reader_init(&s->reader, s->in, sizeof s->in);
     MARL_TRY(check(port, config, what));
     MARL_TRY(marl_board_init(&s->board, port, part, parts, what));
     marl_app_load(s);
-    marl_app_use_settings(s);
-    marl_app_watch_still(s);
+    const marl_pipeline_config pipeline = pipeline_config(s);
+    MARL_TRY(marl_pipeline_init(&s->pipeline, &pipeline));
     (void)!marl_board_start(&s->board); /* a chip that fails is reported by an event and restarted */
     MARL_TRY(config->as_lines ? MARL_OK : marl_app_send_identity(s));
     return report_faults(s);
@@ -189,11 +179,7 @@ static marl_status read_board(marl_app *s)
     marl_sample sample;
     marl_status status = marl_board_read(&s->board, &sample);
     while (status == MARL_OK) { /* of several chips another may have something, too */
-        marl_app_feed(s, &sample);
-        marl_status sent = marl_app_stream(s, &sample);
-        if (sent != MARL_OK) {
-            return sent;
-        }
+        MARL_TRY(marl_app_feed(s, &sample));
         status = marl_board_read(&s->board, &sample);
     }
     return report_faults(s);

@@ -54,7 +54,7 @@ static marl_status commit(marl_app *s)
  * in the world enu is a quarter turn from its own zero. */
 static marl_status zero(marl_app *s)
 {
-    const marl_still *still = &s->still;
+    const marl_still *still = &s->pipeline.still;
     if (!still->still || !still->have_last_accel) {
         return MARL_ERR_MOVING;
     }
@@ -77,8 +77,9 @@ static marl_status read_calibration(marl_app *s, marl_cbor_reader *r)
         status = MARL_ERR_DEVICE;
     }
     if (status == MARL_OK) {
+        marl_still_limits limits = s->pipeline.still.limits;
         s->settings.calibration = calibration;
-        marl_app_watch_still(s);
+        status = marl_still_init(&s->pipeline.still, &limits); /* readings are corrected in another way now */
     }
     return status;
 }
@@ -133,8 +134,7 @@ static marl_status be_fed(marl_app *s, marl_cbor_reader *r)
         return MARL_OK; /* samples are not acknowledged; the numbers show what was lost */
     }
     s->fed = 1;
-    marl_app_feed(s, &sample);
-    return marl_app_stream(s, &sample);
+    return marl_app_feed(s, &sample);
 }
 
 /* What a message asks for; MARL_ERR_MESSAGE when it is none. */

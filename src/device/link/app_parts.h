@@ -10,14 +10,10 @@
 marl_cbor_writer marl_app_item(marl_app *app);
 marl_status marl_app_send(marl_app *app, const marl_cbor_writer *item);
 marl_status marl_app_send_identity(marl_app *app);
-/* A sample as it is, and the attitude if there is one. */
-marl_status marl_app_stream(marl_app *app, const marl_sample *sample);
-/* Corrects, watches for rest, estimates. */
-void marl_app_feed(marl_app *app, const marl_sample *raw);
+/* Estimates, and streams the sample as it is with the attitude if there is one. */
+marl_status marl_app_feed(marl_app *app, const marl_sample *raw);
 /* Restarts the estimate with the current settings. */
 void marl_app_use_settings(marl_app *app);
-/* Forgets what it knew of rest: readings are corrected in another way from now on. */
-void marl_app_watch_still(marl_app *app);
 /* Settings that the store keeps; without any they stay as they are. */
 void marl_app_load(marl_app *app);
 /* Reads and acknowledges what has arrived. */

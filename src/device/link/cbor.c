@@ -149,7 +149,7 @@ static float from_half(uint32_t bits)
     return bits & 0x8000u ? -value : value;
 }
 
-float marl_cbor_get_float(marl_cbor_reader *r)
+float marl_cbor_get_reading(marl_cbor_reader *r)
 {
     unsigned minor;
     uint64_t value;
@@ -165,11 +165,17 @@ float marl_cbor_get_float(marl_cbor_reader *r)
     } else {
         refuse(r);
     }
-    if (!isfinite(result)) {
+    return result;
+}
+
+float marl_cbor_get_float(marl_cbor_reader *r)
+{
+    float value = marl_cbor_get_reading(r);
+    if (!isfinite(value)) {
         refuse(r);
         return 0.0f;
     }
-    return result;
+    return value;
 }
 
 void marl_cbor_get_floats(marl_cbor_reader *r, float *value, size_t n)

@@ -24,6 +24,19 @@ static marl_vec3 get_vec(marl_cbor_reader *r)
     return (marl_vec3){v[0], v[1], v[2]};
 }
 
+/* May be anything: what is invalid is for the pipeline to decide and to count. */
+static marl_vec3 get_reading(marl_cbor_reader *r)
+{
+    if (marl_cbor_get_array(r) != 3) {
+        r->status = MARL_ERR_MESSAGE;
+    }
+    marl_vec3 v;
+    v.x = marl_cbor_get_reading(r);
+    v.y = marl_cbor_get_reading(r);
+    v.z = marl_cbor_get_reading(r);
+    return v;
+}
+
 marl_status marl_item_get_sample(marl_cbor_reader *r, marl_sample *s)
 {
     int timed = 0;
@@ -36,19 +49,19 @@ marl_status marl_item_get_sample(marl_cbor_reader *r, marl_sample *s)
             timed = 1;
             break;
         case KEY_ACCEL:
-            s->accel = get_vec(r);
+            s->accel = get_reading(r);
             break;
         case KEY_GYRO:
-            s->gyro = get_vec(r);
+            s->gyro = get_reading(r);
             break;
         case KEY_MAG:
-            s->mag = get_vec(r);
+            s->mag = get_reading(r);
             break;
         case KEY_TEMP:
-            s->temp = marl_cbor_get_float(r);
+            s->temp = marl_cbor_get_reading(r);
             break;
         case KEY_SPEED:
-            s->speed = marl_cbor_get_float(r);
+            s->speed = marl_cbor_get_reading(r);
             break;
         default:
             marl_cbor_skip(r);

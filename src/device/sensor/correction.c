@@ -108,8 +108,18 @@ void marl_calibration_mount(const marl_calibration *calibration, marl_sample *sa
     }
 }
 
-void marl_calibration_apply(const marl_calibration *calibration, float degC, marl_sample *sample)
+void marl_corrector_init(marl_corrector *corrector, const marl_calibration *calibration)
 {
-    marl_calibration_correct(calibration, degC, sample);
-    marl_calibration_mount(calibration, sample);
+    *corrector = (marl_corrector){.calibration = *calibration, .degC = NAN};
+}
+
+uint8_t marl_corrector_step(marl_corrector *corrector, marl_sample *sample)
+{
+    uint8_t invalid;
+    (void)!marl_sample_check(sample, &invalid);
+    if (sample->fresh & MARL_FRESH_TEMP) {
+        corrector->degC = sample->temp;
+    }
+    marl_calibration_correct(&corrector->calibration, corrector->degC, sample);
+    return invalid;
 }

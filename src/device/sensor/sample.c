@@ -28,8 +28,27 @@ static marl_status check_vector(marl_vec3 v, float limit)
     return y != MARL_OK ? y : z;
 }
 
+/* 1 when every fresh reading is certainly good, as nearly always: NaN and infinity fail every comparison. */
+static int is_clean(const marl_sample *s)
+{
+    const float accel2 = s->accel.x * s->accel.x + s->accel.y * s->accel.y + s->accel.z * s->accel.z;
+    const float gyro2 = s->gyro.x * s->gyro.x + s->gyro.y * s->gyro.y + s->gyro.z * s->gyro.z;
+    const float mag2 = s->mag.x * s->mag.x + s->mag.y * s->mag.y + s->mag.z * s->mag.z;
+    unsigned fresh = s->fresh;
+    return (!(fresh & MARL_FRESH_ACCEL) || accel2 <= MARL_PLAUSIBLE_ACCEL * MARL_PLAUSIBLE_ACCEL) &&
+           (!(fresh & MARL_FRESH_GYRO) || gyro2 <= MARL_PLAUSIBLE_GYRO * MARL_PLAUSIBLE_GYRO) &&
+           (!(fresh & MARL_FRESH_MAG) || mag2 <= MARL_PLAUSIBLE_MAG * MARL_PLAUSIBLE_MAG) &&
+           (!(fresh & MARL_FRESH_TEMP) || fabsf(s->temp) <= MARL_PLAUSIBLE_TEMP) && fresh < MARL_FRESH_SPEED;
+}
+
 marl_status marl_sample_check(marl_sample *sample, uint8_t *invalid)
 {
+    if (is_clean(sample)) {
+        if (invalid != NULL) {
+            *invalid = 0;
+        }
+        return MARL_OK;
+    }
     const struct {
         uint8_t flag;
         marl_status found;

@@ -8,7 +8,8 @@ marl_status lab_corrected_copy(const marl_log *log, const marl_calibration_recor
                                marl_error *error)
 {
     const marl_calibration calibration = marl_calibration_for_device(record);
-    float degC = NAN;
+    marl_corrector corrector;
+    marl_corrector_init(&corrector, &calibration);
     *copy = *log;
     copy->row = malloc((log->n + 1) * sizeof *copy->row);
     if (copy->row == NULL) {
@@ -16,9 +17,7 @@ marl_status lab_corrected_copy(const marl_log *log, const marl_calibration_recor
     }
     for (size_t i = 0; i < log->n; i++) {
         copy->row[i] = log->row[i];
-        marl_sample *s = &copy->row[i].sample;
-        degC = s->fresh & MARL_FRESH_TEMP ? s->temp : degC;
-        marl_calibration_correct(&calibration, degC, s);
+        (void)marl_corrector_step(&corrector, &copy->row[i].sample);
     }
     return MARL_OK;
 }

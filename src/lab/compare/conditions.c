@@ -58,11 +58,12 @@ static marl_status gather_readings(const marl_log *log, const marl_calibration_r
         record != NULL ? marl_calibration_for_device(record) : marl_calibration_none();
     int64_t longest = lab_longest_step_ns(reference), from = log->n > 0 ? log->row[0].sample.t_ns : 0;
     size_t place = 0, capacity = 0;
-    float degC = NAN;
+    marl_corrector corrector;
+    marl_corrector_init(&corrector, &calibration);
     for (size_t i = 0; i < log->n; i++) {
         marl_sample s = log->row[i].sample;
         marl_quat q;
-        degC = s.fresh & MARL_FRESH_TEMP ? s.temp : degC;
+        (void)marl_corrector_step(&corrector, &s);
         int64_t at = from + (s.t_ns - from) / WINDOW_NS * WINDOW_NS;
         if (!lab_series_at(reference, longest, s.t_ns, &place, &q)) {
             continue;
@@ -78,8 +79,7 @@ static marl_status gather_readings(const marl_log *log, const marl_calibration_r
             }
             w->at[w->n++] = (window){.from_ns = at};
         }
-        (void)!marl_sample_check(&s, NULL); /* what is invalid is not fresh any more */
-        marl_calibration_apply(&calibration, degC, &s);
+        marl_calibration_mount(&calibration, &s);
         add_row(&w->at[w->n - 1], &s, q);
     }
     return MARL_OK;

@@ -78,8 +78,9 @@ static marl_status load(const marl_log *log, const marl_smooth_options *options,
     const marl_calibration_record *record = options->record;
     marl_calibration calibration =
         record != NULL ? marl_calibration_for_device(record) : marl_calibration_none();
-    float degC = NAN;
+    marl_corrector corrector;
     marl_vec3 rate = {0, 0, 0};
+    marl_corrector_init(&corrector, &calibration);
     s->rows = log->n;
     s->from_body = calibration.has_mount ? marl_quat_conjugate(calibration.mount) : marl_quat_identity();
     s->sample = malloc(log->n * sizeof *s->sample);
@@ -89,9 +90,7 @@ static marl_status load(const marl_log *log, const marl_smooth_options *options,
     for (size_t i = 0; i < log->n; i++) {
         marl_sample *to = &s->sample[i];
         *to = log->row[i].sample;
-        (void)!marl_sample_check(to, NULL);
-        degC = to->fresh & MARL_FRESH_TEMP ? to->temp : degC;
-        marl_calibration_correct(&calibration, degC, to);
+        (void)marl_corrector_step(&corrector, to);
         rate = to->fresh & MARL_FRESH_GYRO ? to->gyro : rate;
         to->gyro = rate;
         s->has_mag |= (to->fresh & MARL_FRESH_MAG) != 0;

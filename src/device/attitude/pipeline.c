@@ -1,0 +1,104 @@
+/* SPDX-License-Identifier: MIT
+ * Everything between a raw sample and an attitude. */
+#include "marlinspike/pipeline.h"
+#include "marlinspike/digest.h"
+#include <math.h>
+
+enum { VECTORS = MARL_FRESH_ACCEL | MARL_FRESH_GYRO | MARL_FRESH_MAG };
+
+marl_pipeline_config marl_pipeline_default(marl_filter filter)
+{
+    return (marl_pipeline_config){
+        .tuning = marl_tuning_default(filter), .calibration = marl_calibration_none(), .sensors = VECTORS};
+}
+
+marl_status marl_pipeline_configure(marl_pipeline *p, const marl_pipeline_config *config)
+{
+    marl_tuning tuning = config->tuning;
+    marl_calibration calibration = config->calibration;
+    MARL_TRY(marl_calibration_check(&calibration));
+    p->corrector.calibration = calibration;
+    p->sample = (marl_sample){.fresh = 0};
+    p->sensors = config->sensors;
+    p->watches_still = config->watch_still;
+    p->attitudes = p->digest = 0;
+    if (!(config->sensors & MARL_FRESH_MAG)) {
+        tuning.value[MARL_PARAMETER_USE_MAG] = 0.0f;
+    }
+    return marl_estimator_init(&p->estimator, &tuning);
+}
+
+marl_status marl_pipeline_init(marl_pipeline *pipeline, const marl_pipeline_config *config)
+{
+    marl_still_limits limits = marl_still_default_limits();
+    marl_corrector_init(&pipeline->corrector, &config->calibration);
+    MARL_TRY(marl_still_init(&pipeline->still, &limits));
+    return marl_pipeline_configure(pipeline, config);
+}
+
+uint8_t marl_pipeline_correct(marl_pipeline *p, const marl_sample *raw)
+{
+    p->sample = *raw;
+    p->sample.fresh = (uint8_t)(raw->fresh & (p->sensors | ~VECTORS));
+    uint8_t invalid = marl_corrector_step(&p->corrector, &p->sample);
+    if (p->watches_still) {
+        (void)marl_still_update(&p->still, &p->sample);
+    }
+    return invalid;
+}
+
+/* An invalid reading goes on as NaN, so that the estimator counts it and knows of it. */
+static void pass_on_invalid(marl_sample *sample, uint8_t invalid)
+{
+    const marl_vec3 none = {NAN, NAN, NAN};
+    if (invalid & MARL_FRESH_ACCEL) {
+        sample->accel = none;
+    }
+    if (invalid & MARL_FRESH_GYRO) {
+        sample->gyro = none;
+    }
+    if (invalid & MARL_FRESH_MAG) {
+        sample->mag = none;
+    }
+    sample->fresh = (uint8_t)(sample->fresh | (invalid & VECTORS));
+}
+
+marl_status marl_pipeline_step(marl_pipeline *p, const marl_sample *raw, marl_quat *q)
+{
+    uint8_t invalid = marl_pipeline_correct(p, raw);
+    marl_calibration_mount(&p->corrector.calibration, &p->sample);
+    if (invalid != 0) {
+        pass_on_invalid(&p->sample, invalid);
+    }
+    marl_status status = marl_estimator_update(&p->estimator, &p->sample);
+    p->sample.fresh = (uint8_t)(p->sample.fresh & ~(invalid | marl_estimator_invalid(&p->estimator)));
+    if (status != MARL_OK) {
+        *q = marl_quat_identity();
+        return status;
+    }
+    MARL_TRY(marl_estimator_attitude(&p->estimator, q));
+    p->digest = marl_digest_add(p->digest, raw->t_ns, *q);
+    p->attitudes++;
+    return MARL_OK;
+}
+
+static float weight_of(const marl_pipeline *p, float weight, int used, uint8_t sensor)
+{
+    if (marl_estimator_invalid(&p->estimator) & sensor) {
+        return 0.0f;
+    }
+    return used && (p->sample.fresh & sensor) ? weight : -1.0f;
+}
+
+void marl_pipeline_weights(const marl_pipeline *p, float weight[2])
+{
+    float accel, mag;
+    marl_filter filter = marl_estimator_tuning(&p->estimator)->filter;
+    weight[0] = weight[1] = -1.0f;
+    if (filter == MARL_FILTER_GYRO || filter == MARL_FILTER_VECTORS) {
+        return;
+    }
+    marl_estimator_weights(&p->estimator, &accel, &mag);
+    weight[0] = weight_of(p, accel, 1, MARL_FRESH_ACCEL);
+    weight[1] = weight_of(p, mag, marl_estimator_heading_is_magnetic(&p->estimator), MARL_FRESH_MAG);
+}
