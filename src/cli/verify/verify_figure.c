@@ -49,19 +49,18 @@ static marl_status collect_poses(const cli_verified *job, left *l, marl_error *e
 
 static marl_status collect_field(const cli_verified *job, left *l, marl_error *error)
 {
-    const marl_fit *fit = &job->record.fit[MARL_MAG];
-    double degC = NAN;
+    const marl_calibration calibration = marl_calibration_for_device(&job->record);
+    marl_corrector corrector;
+    marl_corrector_init(&corrector, &calibration);
     if (!make_left(l, job->log.n)) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     for (size_t i = 0; i < job->log.n; i++) {
-        const marl_sample *s = &job->log.row[i].sample;
-        degC = s->fresh & MARL_FRESH_TEMP ? (double)s->temp : degC;
-        if (s->fresh & MARL_FRESH_MAG) {
-            const double raw[3] = {(double)s->mag.x, (double)s->mag.y, (double)s->mag.z};
-            double v[3];
-            marl_fit_apply(fit, raw, degC, v);
-            add_reading(l, s->t_ns, v, fit->field);
+        marl_sample s = job->log.row[i].sample;
+        (void)marl_corrector_step(&corrector, &s);
+        if (s.fresh & MARL_FRESH_MAG) {
+            const double v[3] = {(double)s.mag.x, (double)s.mag.y, (double)s.mag.z};
+            add_reading(l, s.t_ns, v, job->record.fit[MARL_MAG].field);
         }
     }
     return MARL_OK;

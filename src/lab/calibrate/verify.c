@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * A calibration against a recording that it has not seen. */
 #include "marlinspike/verify.h"
+#include "lab/calibrate/corrected_log.h"
 #include "lab/calibrate/ellipsoid.h"
 #include "lab/maths/block_fit.h"
 #include "lab/maths/statistics.h"
@@ -168,18 +169,15 @@ static marl_status verify_gyro(const marl_calibration_record *record, const marl
     return status != MARL_OK || !has_accel ? status : verify_gyro_matrix(record, log, all, error);
 }
 
-/* Lengths off the field over the directions, less what `known` (bias, size) explains of them. */
+/* Lengths of the corrected readings off the field over the directions, less what `known` (bias, size)
+ * explains of them. */
 static void add_lengths(const marl_fit *fit, const marl_log *log, const double known[UNKNOWNS],
                         lab_block_fit *sums)
 {
-    double degC = NAN;
     lab_block_fit_init(sums, UNKNOWNS, LAB_BLOCK_NS);
     for (size_t i = 0; i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;
-        degC = s->fresh & MARL_FRESH_TEMP ? (double)s->temp : degC;
-        const double raw[3] = {(double)s->mag.x, (double)s->mag.y, (double)s->mag.z};
-        double field[3];
-        marl_fit_apply(fit, raw, degC, field);
+        const double field[3] = {(double)s->mag.x, (double)s->mag.y, (double)s->mag.z};
         double size = length(field);
         if (!(s->fresh & MARL_FRESH_MAG) || !(size > 0)) {
             continue;
@@ -230,32 +228,27 @@ static int mag_bias_holds(const marl_verification *all)
     return 1;
 }
 
-/* The field's length in every reading, and its dip where up can be seen. */
-static void verify_mag(const marl_calibration_record *record, const marl_log *log, marl_verification *all)
+/* The field's length in every corrected reading, and its dip where up can be seen. */
+static void verify_mag(const marl_fit *fit, const marl_log *log, marl_verification *all)
 {
-    const marl_fit *fit = &record->fit[MARL_MAG], *accel = &record->fit[MARL_ACCEL];
     marl_verified *v = &all->sensor[MARL_MAG];
     lab_moments dip = {0};
     const marl_vec3 *force = NULL;
-    double squares = 0, degC = NAN;
+    double squares = 0;
     for (size_t i = 0; i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;
-        degC = s->fresh & MARL_FRESH_TEMP ? (double)s->temp : degC;
         force = s->fresh & MARL_FRESH_ACCEL ? &s->accel : force;
         if (!(s->fresh & MARL_FRESH_MAG)) {
             continue;
         }
-        const double raw[3] = {(double)s->mag.x, (double)s->mag.y, (double)s->mag.z};
-        double field[3], up[3];
-        marl_fit_apply(fit, raw, degC, field);
+        const double field[3] = {(double)s->mag.x, (double)s->mag.y, (double)s->mag.z};
         double off = length(field) - fit->field;
         squares += off * off;
         v->n++;
         if (force == NULL) {
             continue;
         }
-        const double pull[3] = {(double)force->x, (double)force->y, (double)force->z};
-        marl_fit_apply(accel, pull, degC, up);
+        const double up[3] = {(double)force->x, (double)force->y, (double)force->z};
         if (fabs(length(up) - MARL_STANDARD_GRAVITY) < SETTLED && length(field) > 0) {
             double sine =
                 -(up[0] * field[0] + up[1] * field[1] + up[2] * field[2]) / (length(up) * length(field));
@@ -316,7 +309,10 @@ marl_status marl_verify(const marl_calibration_record *record, const marl_log *l
         status = verify_gyro(record, log, v, error);
     }
     if (status == MARL_OK && record->fit[MARL_MAG].present && (c & MARL_COLUMNS_MAG) == MARL_COLUMNS_MAG) {
-        verify_mag(record, log, v);
+        marl_log corrected;
+        MARL_TRY(lab_corrected_copy(log, record, &corrected, error));
+        verify_mag(&record->fit[MARL_MAG], &corrected, v);
+        free(corrected.row);
     }
     v->outside = marl_temperature_outside(record, log);
     int seen = 0;
