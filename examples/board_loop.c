@@ -7,7 +7,8 @@
 
 #define DEGREES(rad) ((double)(rad)*57.29577951308232)
 
-/* Fills one sample, as a driver would; the magnetometer is four times slower than the others. 0 at the end. */
+/* Fills one sample, as a driver would; the magnetometer is four times slower than the others. 0 at the end.
+ */
 static int board_read(marl_sample *s)
 {
     static int tick = -1;

@@ -1,50 +1,36 @@
 /* SPDX-License-Identifier: MIT
- * Lays two tunings side by side on one's own log: two_tunings LOG REFERENCE. */
+ * Which of two tunings is better on one's own log, and how sure is that: two_tunings LOG REFERENCE. */
 #include "marlinspike/lab.h"
 #include <stdio.h>
 
-/* Replays the whole log with one tilt time and prints its error. */
-static marl_status try_tuning(const marl_log *log, const marl_series *reference, float tilt_time,
-                              marl_error *error)
+static void print_ranking(const marl_study *study)
 {
-    marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
-    const marl_replay_options options = {0}; /* readings as they are, start from vectors */
-    marl_pipeline pipeline;
-    marl_series estimate;
-    marl_comparison comparison;
-    tuning.value[MARL_PARAMETER_TILT_TIME] = tilt_time;
-    marl_status status = marl_replay_log(&pipeline, log, &tuning, &options, &estimate, error);
-    if (status != MARL_OK) {
-        return status;
+    for (size_t i = 0; i < study->tuning_n; i++) {
+        const marl_rank *rank = &study->rank[i];
+        const marl_run *run = &study->runs[rank->tuning * study->case_n];
+        printf("%s: %.2f deg rms (tilt %.2f, heading %.2f)", run->tuning->name, rank->score_deg,
+               run->comparison.all.tilt.rms, run->comparison.all.heading.rms);
+        if (i > 0) {
+            printf(", worse by %.2f (95 %%: %.2f to %.2f)", rank->difference, rank->low, rank->high);
+        }
+        printf("\n");
     }
-    status = marl_compare(&estimate, reference, NULL, &comparison, error);
-    if (status == MARL_OK) {
-        printf("tilt_time %4.1f s: tilt error %.2f deg rms, heading error %.2f deg rms\n", (double)tilt_time,
-               comparison.all.tilt.rms, comparison.all.heading.rms);
-        marl_comparison_free(&comparison);
-    }
-    marl_series_free(&estimate);
-    return status;
 }
 
 int main(int argc, char **argv)
 {
     marl_error error = {0};
-    marl_log log = {0}, rig = {0};
-    marl_series reference = {0, NULL};
-    if (argc != 3) {
+    marl_study *study = marl_study_create();
+    if (argc != 3 || study == NULL) {
         fprintf(stderr, "usage: two_tunings LOG REFERENCE\n");
-        return 2;
-    }
-    if (marl_log_load(&log, argv[1], NULL, &error) != MARL_OK ||
-        marl_log_load(&rig, argv[2], NULL, &error) != MARL_OK ||
-        marl_series_from_log(&reference, &rig, &error) != MARL_OK ||
-        try_tuning(&log, &reference, 2.0f, &error) != MARL_OK ||
-        try_tuning(&log, &reference, 8.0f, &error) != MARL_OK) {
+    } else if (marl_study_add_tuning(study, "complementary:tilt_time=2", &error) == MARL_OK &&
+               marl_study_add_tuning(study, "complementary:tilt_time=8", &error) == MARL_OK &&
+               marl_study_add_case(study, argv[1], argv[2], &error) == MARL_OK &&
+               marl_study_run(study, &error) == MARL_OK) {
+        print_ranking(study);
+    } else {
         fprintf(stderr, "%s\n", error.text);
     }
-    marl_series_free(&reference);
-    marl_log_free(&rig);
-    marl_log_free(&log);
-    return error.status != MARL_OK;
+    marl_study_free(study);
+    return argc != 3 || study == NULL ? 2 : error.status != MARL_OK;
 }

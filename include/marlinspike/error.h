@@ -23,6 +23,21 @@ marl_status marl_fail(marl_error *error, marl_status status, const char *format,
 #endif
     ;
 
+/* Warnings, each with a code for programs and a text for people. Beyond the last place they are counted. */
+typedef struct marl_warnings {
+    size_t n, more; /* in the list; and beyond it */
+    struct {
+        char code[24];
+        char text[400];
+    } item[32];
+} marl_warnings;
+
+void marl_warn(marl_warnings *warnings, const char *code, const char *format, ...)
+#if defined(__GNUC__)
+    __attribute__((format(printf, 3, 4)))
+#endif
+    ;
+
 /* Replaces in place what is no text by '?': bytes that are no valid UTF-8, and control characters, which a
  * terminal takes for commands. Every message and every text that is read from a file or a board goes through
  * this. */

@@ -29,6 +29,7 @@
 #include "marlinspike/smooth.h"
 #include "marlinspike/spans.h"
 #include "marlinspike/spectrum.h"
+#include "marlinspike/study.h"
 #include "marlinspike/verify.h"
 
 #endif

@@ -158,6 +158,9 @@ void marl_log_leave(marl_log_writer *writer);
 /* The file that it leaves; NULL where the log is written directly. */
 const char *marl_log_part(const marl_log_writer *writer);
 
+/* Adds what a reader repaired, assumed or left out. */
+void marl_log_warn(marl_warnings *warnings, const marl_log_report *report, const char *path);
+
 #ifdef __cplusplus
 }
 #endif

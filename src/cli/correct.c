@@ -93,7 +93,7 @@ int cli_correct(int argc, const char **argv)
     options o = {0};
     marl_error error = {0};
     marl_log_reader *reader = NULL;
-    cli_warnings warnings = {0};
+    marl_warnings warnings = {0};
     cli c;
     const struct poptOption table[] = {
         {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "the calibration to apply", "CAL"},
@@ -110,7 +110,7 @@ int cli_correct(int argc, const char **argv)
     if (code == CLI_GO) {
         (void)!correct(&c, &o, &reader, &error);
         if (reader != NULL && !c.quiet) {
-            cli_warn_of_log(&warnings, marl_log_reader_report(reader), c.file[0]);
+            marl_log_warn(&warnings, marl_log_reader_report(reader), c.file[0]);
             cli_print_warnings(&warnings);
         }
         code = cli_exit(&error);

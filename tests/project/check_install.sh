@@ -24,7 +24,7 @@ quietly cmake --build by_cmake
 by_cmake/board_loop >loop.txt
 grep -q '^30.00 s: roll  2.0., pitch .*, heading' loop.txt || { cat loop.txt; exit 1; }
 by_cmake/two_tunings "$demo/lift.csv" "$demo/lift.reference.csv" | tee tunings.txt
-[ "$(grep -c 'tilt error [0-9.]* deg rms' tunings.txt)" = 2 ]
+[ "$(grep -c 'complementary:tilt_time=[28]: [0-9.]* deg rms' tunings.txt)" = 2 ]
 ! by_cmake/two_tunings missing.csv "$demo/lift.reference.csv" 2>error.txt
 grep -q '^missing.csv: cannot be read' error.txt
 

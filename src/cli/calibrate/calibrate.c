@@ -73,8 +73,8 @@ static marl_status append(const cli_calibrate_options *o, const char *path, cli_
     double at = 1e-9 * (double)(job->log.row[job->log.n - 1].sample.t_ns + BETWEEN_LOGS_NS);
     status = marl_log_append(&job->log, &next, BETWEEN_LOGS_NS, error);
     if (status == MARL_OK) {
-        cli_warn(&job->warnings, "appended",
-                 "%s: goes on behind the recording before, its first row at %.2f s", path, at);
+        marl_warn(&job->warnings, "appended",
+                  "%s: goes on behind the recording before, its first row at %.2f s", path, at);
     }
     marl_log_free(&next);
     return status;
@@ -176,11 +176,11 @@ static int calibrate(const cli *c, cli_calibrate_options *o, cli_calibrated *job
     if (load(o, c, job, &error) != MARL_OK) {
         return refuse(c, job, &error);
     }
-    cli_warn_of_log(&job->warnings, &job->log.report, job->log.path);
+    marl_log_warn(&job->warnings, &job->log.report, job->log.path);
     marl_status status = cli_calibrate_kinds[job->kind].run(o, job, &error);
     job->result = result_of(job);
     if (job->result->accepted && job->result->remark[0] != '\0') {
-        cli_warn(&job->warnings, "remark", "%s: %s", job->log.path, job->result->remark);
+        marl_warn(&job->warnings, "remark", "%s: %s", job->log.path, job->result->remark);
     }
     if (!c->quiet) {
         cli_print_warnings(&job->warnings);

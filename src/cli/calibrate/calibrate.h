@@ -19,7 +19,7 @@ typedef enum cli_recording_kind {
 typedef struct cli_calibrated {
     cli_recording_kind kind;
     marl_log log;
-    cli_warnings warnings;
+    marl_warnings warnings;
     marl_calibration_record record; /* what will be written */
     marl_still_result rest;         /* of still */
     marl_turns_result turns;

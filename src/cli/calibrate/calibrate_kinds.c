@@ -25,12 +25,13 @@ static marl_status calibrate_still(const cli_calibrate_options *o, cli_calibrate
     }
     status = marl_calibrate_still(&job->log, &job->rest, error);
     if (status == MARL_OK && job->rest.moved_s > 0) {
-        cli_warn(&job->warnings, "moved", "%s: moved for %.2f s, first at %.2f s; that was left out",
-                 job->log.path, job->rest.moved_s, (double)job->rest.moved.from_ns * 1e-9);
+        marl_warn(&job->warnings, "moved", "%s: moved for %.2f s, first at %.2f s; that was left out",
+                  job->log.path, job->rest.moved_s, (double)job->rest.moved.from_ns * 1e-9);
     }
     if (status == MARL_OK && job->rest.turn_unseen) {
-        cli_warn(&job->warnings, "turn-unseen",
-                 "%s: without a magnetometer a steady turn about the vertical cannot be seen", job->log.path);
+        marl_warn(&job->warnings, "turn-unseen",
+                  "%s: without a magnetometer a steady turn about the vertical cannot be seen",
+                  job->log.path);
     }
     if (status == MARL_OK && isfinite(o->latitude)) {
         status = without_earth(o, job, error);
@@ -49,10 +50,10 @@ static marl_status calibrate_turns(const cli_calibrate_options *o, cli_calibrate
     for (size_t i = 0; i < job->turns.n; i++) {
         const marl_turn *t = &job->turns.turn[i];
         if (!t->used) {
-            cli_warn(&job->warnings, "turn-left-out",
-                     "%s: the turn from %.2f to %.2f s is left out: %+.1f degrees against the others",
-                     job->log.path, (double)t->span.from_ns * 1e-9, (double)t->span.to_ns * 1e-9,
-                     t->error / MARL_DEGREE);
+            marl_warn(&job->warnings, "turn-left-out",
+                      "%s: the turn from %.2f to %.2f s is left out: %+.1f degrees against the others",
+                      job->log.path, (double)t->span.from_ns * 1e-9, (double)t->span.to_ns * 1e-9,
+                      t->error / MARL_DEGREE);
         }
     }
     marl_fit_merge(&job->record.fit[MARL_GYRO], &job->turns.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
@@ -65,8 +66,8 @@ static marl_status calibrate_poses(const cli_calibrate_options *o, cli_calibrate
     for (size_t i = 0; i < job->poses.poses.n; i++) {
         const marl_pose *p = &job->poses.poses.pose[i];
         if (!p->used) {
-            cli_warn(&job->warnings, "pose-left-out", "%s: the pose from %.2f to %.2f s is left out: %s",
-                     job->log.path, (double)p->span.from_ns * 1e-9, (double)p->span.to_ns * 1e-9, p->why);
+            marl_warn(&job->warnings, "pose-left-out", "%s: the pose from %.2f to %.2f s is left out: %s",
+                      job->log.path, (double)p->span.from_ns * 1e-9, (double)p->span.to_ns * 1e-9, p->why);
         }
     }
     marl_fit_merge(&job->record.fit[MARL_ACCEL], &job->poses.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
@@ -85,7 +86,7 @@ static marl_status calibrate_tumble(const cli_calibrate_options *o, cli_calibrat
         longest = a->to_ns - a->from_ns > b->to_ns - b->from_ns ? i : longest;
     }
     if (outliers->n > 0) {
-        cli_warn(
+        marl_warn(
             &job->warnings, "outliers",
             "%s: %zu readings in %zu spans do not belong to the field and are left out, the longest from "
             "%.2f to %.2f s",
@@ -93,9 +94,9 @@ static marl_status calibrate_tumble(const cli_calibrate_options *o, cli_calibrat
             (double)outliers->span[longest].from_ns * 1e-9, (double)outliers->span[longest].to_ns * 1e-9);
     }
     if (job->tumble.repeats > 0) {
-        cli_warn(&job->warnings, "repeats",
-                 "%s: %zu magnetometer readings repeat the one before and are not counted", job->log.path,
-                 job->tumble.repeats);
+        marl_warn(&job->warnings, "repeats",
+                  "%s: %zu magnetometer readings repeat the one before and are not counted", job->log.path,
+                  job->tumble.repeats);
     }
     marl_fit_merge(&job->record.fit[MARL_MAG], &job->tumble.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
     return status;
@@ -115,7 +116,7 @@ static marl_status calibrate_soak(const cli_calibrate_options *o, cli_calibrated
     if (status == MARL_OK) {
         marl_fit_merge(&job->record.fit[MARL_ACCEL], &job->soak[1].outcome.fit, MARL_FIT_CURVE);
         if (job->soak[1].outcome.remark[0] != '\0') {
-            cli_warn(&job->warnings, "remark", "%s: %s", job->log.path, job->soak[1].outcome.remark);
+            marl_warn(&job->warnings, "remark", "%s: %s", job->log.path, job->soak[1].outcome.remark);
         }
     }
     return status == MARL_ERR_SYSTEM ? marl_fail(error, status, "%s", none.text) : MARL_OK;
@@ -130,10 +131,10 @@ static marl_status calibrate_axes(const cli_calibrate_options *o, cli_calibrated
     job->still.fit.present = 1;
     snprintf(job->still.next, sizeof job->still.next, "%s", job->axes.next);
     if (status == MARL_OK && o->hemisphere == NULL && job->axes.axes.mag.sign_decided) {
-        cli_warn(&job->warnings, "hemisphere",
-                 "%s: the field is assumed to point down, as in the north; elsewhere use "
-                 "--hemisphere south",
-                 job->log.path);
+        marl_warn(&job->warnings, "hemisphere",
+                  "%s: the field is assumed to point down, as in the north; elsewhere use "
+                  "--hemisphere south",
+                  job->log.path);
     }
     return status;
 }
@@ -145,9 +146,10 @@ static marl_status calibrate_moves(const cli_calibrate_options *o, cli_calibrate
     for (size_t i = 0; i < job->moves.n; i++) {
         const marl_move *m = &job->moves.move[i];
         if (!m->used) {
-            cli_warn(&job->warnings, "move-left-out",
-                     "%s: the move from %.2f to %.2f s is left out: it misses by %.1f degrees", job->log.path,
-                     (double)m->span.from_ns * 1e-9, (double)m->span.to_ns * 1e-9, m->error / MARL_DEGREE);
+            marl_warn(&job->warnings, "move-left-out",
+                      "%s: the move from %.2f to %.2f s is left out: it misses by %.1f degrees",
+                      job->log.path, (double)m->span.from_ns * 1e-9, (double)m->span.to_ns * 1e-9,
+                      m->error / MARL_DEGREE);
         }
     }
     marl_fit_merge(&job->record.fit[MARL_GYRO], &job->moves.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);

@@ -115,7 +115,7 @@ MARL_CHECKED marl_status cli_reading_prepare(cli_reading *reading, marl_error *e
 
 /* --start: how a replay begins. */
 typedef struct cli_start {
-    enum { CLI_START_VECTORS, CLI_START_REFERENCE, CLI_START_GIVEN } from;
+    marl_start_kind from;
     marl_quat q; /* given, or of the reference; enu */
 } cli_start;
 
@@ -148,20 +148,9 @@ MARL_CHECKED marl_status cli_degradation_read(marl_degradation *degradation, con
 json_t *cli_invalid_json(const marl_estimator_counts *counts);
 json_t *cli_downweighted_json(const marl_estimator_counts *counts);
 
-/* Warnings about a log that was read: one list for stderr and for --json. */
-typedef struct cli_warnings {
-    size_t n, more; /* in the list; and beyond it */
-    struct {
-        char code[24];
-        char text[400];
-    } item[32];
-} cli_warnings;
-
-void cli_warn(cli_warnings *warnings, const char *code, const char *format, ...)
-    __attribute__((format(printf, 3, 4)));
-void cli_warn_of_log(cli_warnings *warnings, const marl_log_report *report, const char *path);
-void cli_print_warnings(const cli_warnings *warnings);
-json_t *cli_warnings_json(const cli_warnings *warnings);
+/* One list for stderr and for --json. */
+void cli_print_warnings(const marl_warnings *warnings);
+json_t *cli_warnings_json(const marl_warnings *warnings);
 
 /* The file's own name, without its folders. */
 const char *cli_base_name(const char *path);

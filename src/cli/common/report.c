@@ -51,61 +51,14 @@ void cli_message(const char *format, ...)
     fputc('\n', stderr);
 }
 
-void cli_warn(cli_warnings *warnings, const char *code, const char *format, ...)
-{
-    const size_t max = sizeof warnings->item / sizeof warnings->item[0];
-    if (warnings->n == max) { /* the last place counts those that have none */
-        snprintf(warnings->item[max - 1].code, sizeof warnings->item[0].code, "more");
-        snprintf(warnings->item[max - 1].text, sizeof warnings->item[0].text, "%zu more warnings",
-                 ++warnings->more);
-        return;
-    }
-    va_list arguments;
-    va_start(arguments, format);
-    snprintf(warnings->item[warnings->n].code, sizeof warnings->item[0].code, "%s", code);
-    vsnprintf(warnings->item[warnings->n].text, sizeof warnings->item[0].text, format, arguments);
-    va_end(arguments);
-    marl_text_clean(warnings->item[warnings->n].text);
-    warnings->n++;
-    warnings->more = warnings->n == max; /* should another come, this one is counted with it */
-}
-
-void cli_warn_of_log(cli_warnings *w, const marl_log_report *r, const char *path)
-{
-    if (r->assumed_units[0] != '\0') {
-        cli_warn(w, "units-assumed", "%s:1: no unit given, assumed: %s", path, r->assumed_units);
-    }
-    if (r->unknown_columns[0] != '\0') {
-        cli_warn(w, "unknown-column", "%s:1: columns not known and ignored: %s", path, r->unknown_columns);
-    }
-    if (r->rows_dropped > 0) {
-        cli_warn(w, "bad-rows", "%s:%ld: %s; %lu of %lu rows dropped", path, r->first_dropped_line,
-                 r->first_dropped_why, r->rows_dropped, r->rows + r->rows_dropped);
-    }
-    if (r->time_repeated > 0) {
-        cli_warn(w, "time-repeat", "%s: time stands still in %lu rows", path, r->time_repeated);
-    }
-    if (r->time_back > 0) {
-        cli_warn(w, "time-back", "%s: time goes back in %lu rows", path, r->time_back);
-    }
-    if (r->cells_missing > 0) {
-        cli_warn(w, "bad-cells", "%s:%ld: no usable number; %lu such cells count as missing", path,
-                 r->first_missing_line, r->cells_missing);
-    }
-    if (r->clock_wraps > 0) {
-        cli_warn(w, "clock-wrap", "%s: the 32-bit microsecond clock wrapped %lu times; unwrapped", path,
-                 r->clock_wraps);
-    }
-}
-
-void cli_print_warnings(const cli_warnings *warnings)
+void cli_print_warnings(const marl_warnings *warnings)
 {
     for (size_t i = 0; i < warnings->n; i++) {
         cli_message("%s", warnings->item[i].text);
     }
 }
 
-json_t *cli_warnings_json(const cli_warnings *warnings)
+json_t *cli_warnings_json(const marl_warnings *warnings)
 {
     json_t *list = json_array();
     for (size_t i = 0; i < warnings->n; i++) {

@@ -8,12 +8,12 @@ marl_status cli_start_read(cli_start *start, const char *text, marl_error *error
 {
     float part[4];
     const char *at = text;
-    *start = (cli_start){CLI_START_VECTORS, marl_quat_identity()};
+    *start = (cli_start){MARL_START_VECTORS, marl_quat_identity()};
     if (text == NULL || strcmp(text, "vectors") == 0) {
         return MARL_OK;
     }
     if (strcmp(text, "reference") == 0) {
-        start->from = CLI_START_REFERENCE;
+        start->from = MARL_START_REFERENCE;
         return MARL_OK;
     }
     for (int i = 0; i < 4; i++) {
@@ -25,7 +25,7 @@ marl_status cli_start_read(cli_start *start, const char *text, marl_error *error
         }
         at = end + 1;
     }
-    start->from = CLI_START_GIVEN;
+    start->from = MARL_START_GIVEN;
     start->q = (marl_quat){part[0], part[1], part[2], part[3]};
     if (marl_quat_normalize(&start->q) != MARL_OK) {
         return marl_fail(error, MARL_ERR_USE, "--start %s: no rotation", text);

@@ -13,110 +13,95 @@ typedef struct options {
     char *reference, *calibration, *figure, *page, *reference_world, *start;
     char *match, *match_by, *time_offset, *rates;
     char **tuning, **pair;
+    marl_named_tuning matched; /* of --match-by */
 } options;
 
-static marl_status read_matching(const options *o, cli_matching *m, marl_error *error)
+static marl_status read_matching(options *o, marl_study_options *to, marl_error *error)
 {
     char *end = NULL;
-    m->reference_world = o->reference_world;
+    to->reference_world = o->reference_world;
     if (o->reference_world != NULL && strcmp(o->reference_world, "enu") != 0 &&
         strcmp(o->reference_world, "ned") != 0) {
         return marl_fail(error, MARL_ERR_USE, "compare: --reference-world is enu or ned");
     }
-    if (o->match != NULL && marl_match_from_name(o->match, &m->kind) != MARL_OK) {
+    if (o->match != NULL && marl_match_from_name(o->match, &to->match) != MARL_OK) {
         return marl_fail(error, MARL_ERR_USE,
                          "compare: --match is none, start, heading, world or world+body, and not '%s'",
                          o->match);
     }
-    m->find_offset = o->time_offset != NULL && strcmp(o->time_offset, "auto") == 0;
-    if (o->time_offset != NULL && !m->find_offset) {
-        m->offset_s = strtod(o->time_offset, &end);
-        if (end == o->time_offset || *end != '\0' || !(fabs(m->offset_s) < 9e9)) {
+    to->find_offset = o->time_offset != NULL && strcmp(o->time_offset, "auto") == 0;
+    if (o->time_offset != NULL && !to->find_offset) {
+        to->offset_s = strtod(o->time_offset, &end);
+        if (end == o->time_offset || *end != '\0' || !(fabs(to->offset_s) < 9e9)) {
             return marl_fail(error, MARL_ERR_USE, "compare: --time-offset is auto or seconds, and not '%s'",
                              o->time_offset);
         }
     }
-    m->by_smooth = o->match_by == NULL && m->kind != MARL_MATCH_START;
-    return marl_tuning_read(&m->by, o->match_by != NULL ? o->match_by : "kalman", o->reading.options.sheet,
-                            error);
-}
-
-static marl_status add_case(cli_comparison *job, const char *log, size_t length, const char *reference,
-                            marl_error *error)
-{
-    if (job->cases == CLI_MAX_CASES) {
-        return marl_fail(error, MARL_ERR_USE, "compare: at most %d cases", CLI_MAX_CASES);
-    }
-    cli_case *of = &job->of[job->cases++];
-    of->log_path = strndup(log, length);
-    of->reference_path = strdup(reference);
-    if (of->log_path == NULL || of->reference_path == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    if (o->match_by != NULL) {
+        to->match_by = &o->matched;
+        return marl_tuning_read(&o->matched, o->match_by, to->reading.sheet, error);
     }
     return MARL_OK;
 }
 
-static marl_status read_cases(const cli *c, const options *o, cli_comparison *job, marl_error *error)
+/* Where the reference begins in LOG=REFERENCE; NULL when it is no such pair. */
+static char *sign_of(char *pair)
 {
-    marl_status status = MARL_OK;
+    char *equals = strrchr(pair, '=');
+    return equals == NULL || equals == pair || equals[1] == '\0' ? NULL : equals;
+}
+
+static marl_status check_cases(const cli *c, const options *o, marl_error *error)
+{
     if ((c->files == 0) != (o->reference == NULL)) {
         return marl_fail(error, MARL_ERR_USE,
                          o->reference == NULL ? "compare: --reference is needed"
                                               : "compare: --reference needs a LOG");
     }
-    if (o->reference != NULL) {
-        status = add_case(job, c->file[0], strlen(c->file[0]), o->reference, error);
-    }
-    for (size_t i = 0; status == MARL_OK && o->pair != NULL && o->pair[i] != NULL; i++) {
-        const char *equals = strrchr(o->pair[i], '=');
-        if (equals == NULL || equals == o->pair[i] || equals[1] == '\0') {
-            return marl_fail(error, MARL_ERR_USE, "compare: --case is LOG=REFERENCE, and not '%s'",
-                             o->pair[i]);
-        }
-        status = add_case(job, o->pair[i], (size_t)(equals - o->pair[i]), equals + 1, error);
-    }
-    if (status == MARL_OK && job->cases == 0) {
+    if (o->reference == NULL && o->pair == NULL) {
         return marl_fail(error, MARL_ERR_USE, "compare: a LOG with --reference, or --case LOG=REFERENCE");
     }
-    return status;
-}
-
-/* Without --tuning all estimators are laid side by side. */
-static marl_status read_tunings(const options *o, cli_comparison *job, marl_error *error)
-{
-    if (o->tuning == NULL) {
-        for (int i = 0; i < MARL_FILTER_COUNT; i++) {
-            (void)!marl_tuning_read(&job->tuning[job->tunings++], marl_filter_name((marl_filter)i),
-                                    o->reading.options.sheet, error);
-        }
-        return MARL_OK;
-    }
-    for (; o->tuning[job->tunings] != NULL; job->tunings++) {
-        if (job->tunings == CLI_MAX_TUNINGS) {
-            return marl_fail(error, MARL_ERR_USE, "compare: at most %d tunings", CLI_MAX_TUNINGS);
-        }
-        marl_status status = marl_tuning_read(&job->tuning[job->tunings], o->tuning[job->tunings],
-                                              o->reading.options.sheet, error);
-        if (status != MARL_OK) {
-            return status;
+    for (size_t i = 0; o->pair != NULL && o->pair[i] != NULL; i++) {
+        if (sign_of(o->pair[i]) == NULL) {
+            return marl_fail(error, MARL_ERR_USE, "compare: --case is LOG=REFERENCE, and not '%s'",
+                             o->pair[i]);
         }
     }
     return MARL_OK;
 }
 
-static marl_status read_rates(const options *o, cli_comparison *job, marl_error *error)
+static marl_status load_cases(const cli *c, const options *o, marl_study *study, marl_error *error)
+{
+    MARL_TRY(o->reference != NULL ? marl_study_add_case(study, c->file[0], o->reference, error) : MARL_OK);
+    for (size_t i = 0; o->pair != NULL && o->pair[i] != NULL; i++) {
+        char *equals = sign_of(o->pair[i]);
+        *equals = '\0';
+        MARL_TRY(marl_study_add_case(study, o->pair[i], equals + 1, error));
+    }
+    return MARL_OK;
+}
+
+/* Without --tuning all estimators are laid side by side. */
+static marl_status read_tunings(const options *o, marl_study *study, marl_error *error)
+{
+    MARL_TRY(o->tuning == NULL ? marl_study_add_filters(study, error) : MARL_OK);
+    for (size_t i = 0; o->tuning != NULL && o->tuning[i] != NULL; i++) {
+        MARL_TRY(marl_study_add_tuning(study, o->tuning[i], error));
+    }
+    return MARL_OK;
+}
+
+static marl_status read_rates(const options *o, marl_study *study, marl_error *error)
 {
     const char *at = o->rates;
-    job->rates = at == NULL;
     while (at != NULL) {
         char *end;
         double rate = strtod(at, &end);
-        if (end == at || (*end != ',' && *end != '\0') || !(rate > 0 && rate < 1e6) ||
-            job->rates == CLI_MAX_RATES) {
+        if (end == at || (*end != ',' && *end != '\0') || marl_study_add_rate(study, rate, NULL) != MARL_OK) {
             return marl_fail(error, MARL_ERR_USE,
-                             "compare: --rates is up to %d rates in Hz, such as 200,100,50", CLI_MAX_RATES);
+                             "compare: --rates is up to %d rates in Hz, such as 200,100,50",
+                             MARL_STUDY_MAX_RATES);
         }
-        job->rate_hz[job->rates++] = rate;
         at = *end == ',' ? end + 1 : NULL;
     }
     if (o->rates != NULL && o->degradation.every > 1) {
@@ -125,59 +110,44 @@ static marl_status read_rates(const options *o, cli_comparison *job, marl_error 
     return MARL_OK;
 }
 
-/* A log does not contain rates above its own. */
-static marl_status check_rates(const cli_comparison *job, const cli_case *of, marl_error *error)
-{
-    const marl_log *log = &of->log;
-    double seconds = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns);
-    double rate = log->n > 1 ? (double)(log->n - 1) / seconds : 0;
-    for (size_t i = 0; i < job->rates; i++) {
-        if (job->rate_hz[i] > 1.05 * rate) {
-            return marl_fail(error, MARL_ERR_INSUFFICIENT,
-                             "%s: has %.4g rows per second, too few for %.4g Hz; record it faster",
-                             of->log_path, rate, job->rate_hz[i]);
-        }
-    }
-    return MARL_OK;
-}
-
-static marl_status load(const cli *c, options *o, cli_comparison *job, marl_calibration_record *record,
+static marl_status load(const cli *c, options *o, marl_study *study, marl_calibration_record *record,
                         marl_error *error)
 {
+    cli_start start;
+    marl_study_options *to = &study->options;
     MARL_TRY(o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK);
     MARL_TRY(o->page != NULL ? marl_page_check_path(o->page, error) : MARL_OK);
-    MARL_TRY(read_cases(c, o, job, error));
+    MARL_TRY(check_cases(c, o, error));
     MARL_TRY(cli_reading_prepare(&o->reading, error));
-    MARL_TRY(read_matching(o, &job->matching, error));
-    MARL_TRY(read_tunings(o, job, error));
-    MARL_TRY(read_rates(o, job, error));
-    MARL_TRY(cli_degradation_read(&job->degradation, &o->degradation, error));
-    MARL_TRY(cli_start_read(&job->start, o->start, error));
+    to->reading = o->reading.options;
+    MARL_TRY(read_matching(o, to, error));
+    MARL_TRY(read_tunings(o, study, error));
+    MARL_TRY(read_rates(o, study, error));
+    MARL_TRY(cli_degradation_read(&to->degradation, &o->degradation, error));
+    MARL_TRY(cli_start_read(&start, o->start, error));
+    to->start = start.from;
+    to->start_q = start.q;
     if (o->calibration != NULL) {
         MARL_TRY(marl_calibration_read(record, o->calibration, error));
-        job->calibration = record;
-        job->calibration_path = o->calibration;
+        to->record = record;
+        to->record_path = o->calibration;
     }
-    for (size_t i = 0; i < job->cases; i++) {
-        MARL_TRY(cli_case_load(job, &job->of[i], &o->reading, error));
-        MARL_TRY(check_rates(job, &job->of[i], error));
-    }
-    return MARL_OK;
+    return load_cases(c, o, study, error);
 }
 
 /* When nothing at all came out, the first reason decides the exit code. */
-static int verdict(const cli_comparison *job)
+static int verdict(const marl_study *study)
 {
     size_t failed = 0, compared = 0;
-    for (size_t i = 0; i < job->runs; i++) {
-        const cli_run *run = &job->run[i];
+    for (size_t i = 0; i < study->run_n; i++) {
+        const marl_run *run = &study->runs[i];
         char name[80];
         compared += (size_t)run->compared;
         if (run->error.status != MARL_OK) {
             failed++;
-            cli_run_name(job, run, name, sizeof name);
-            if (job->cases > 1) {
-                cli_message("%s: %s: %s", run->of->log_path, name, run->error.text);
+            marl_study_run_name(study, run, name, sizeof name);
+            if (study->case_n > 1) {
+                cli_message("%s: %s: %s", run->on->log_path, name, run->error.text);
             } else {
                 cli_message("%s: %s", name, run->error.text);
             }
@@ -189,69 +159,59 @@ static int verdict(const cli_comparison *job)
     if (compared > 0) {
         return CLI_DOES_NOT_HOLD;
     }
-    marl_error first = {.status = job->run[0].error.status};
-    snprintf(first.text, sizeof first.text, "%s: nothing could be compared", job->of[0].log_path);
+    marl_error first = {.status = study->runs[0].error.status};
+    snprintf(first.text, sizeof first.text, "%s: nothing could be compared", study->cases[0].log_path);
     return cli_exit(&first);
 }
 
 /* What fails here leaves the table and the JSON as they are. */
-static void draw(const options *o, const cli_comparison *job, marl_error *error)
+static void draw(const options *o, const marl_study *study, marl_error *error)
 {
     marl_error other = {0};
     if (o->figure != NULL) {
-        (void)!cli_compare_figure(job, o->figure, error);
+        (void)!cli_compare_figure(study, o->figure, error);
     }
-    if (o->page != NULL && cli_compare_page(job, o->page, &other) != MARL_OK && error->status == MARL_OK) {
+    if (o->page != NULL && cli_compare_page(study, o->page, &other) != MARL_OK && error->status == MARL_OK) {
         *error = other;
     }
 }
 
-static int show(const cli *c, const options *o, const cli_comparison *job)
+static int show(const cli *c, const options *o, const marl_study *study)
 {
     marl_error error = {0};
     int printed = CLI_DONE, something = 0;
     if (!c->quiet) {
-        cli_print_warnings(&job->warnings);
+        cli_print_warnings(&study->warnings);
     }
-    for (size_t i = 0; i < job->runs; i++) {
-        something |= job->run[i].compared;
+    for (size_t i = 0; i < study->run_n; i++) {
+        something |= study->runs[i].compared;
     }
     if (something) {
-        draw(o, job, &error);
+        draw(o, study, &error);
     }
     if (c->json) {
-        printed = cli_compare_json(job);
+        printed = cli_print_json(cli_compare_object(study));
     } else if (something && !c->quiet) {
-        printed = cli_compare_table(job, error.status == MARL_OK ? o->figure : NULL);
+        printed = cli_compare_table(study, error.status == MARL_OK ? o->figure : NULL);
     }
     if (error.status != MARL_OK) {
         return cli_exit(&error);
     }
-    int held = verdict(job);
+    int held = verdict(study);
     return held != CLI_DONE ? held : printed;
 }
 
-static int compare(const cli *c, options *o, cli_comparison *job)
+static int compare(const cli *c, options *o, marl_study *study)
 {
     marl_error error = {0};
     marl_calibration_record record;
-    int code;
-    if (load(c, o, job, &record, &error) == MARL_OK && cli_run_all(job, &error) == MARL_OK) {
-        code = show(c, o, job);
-    } else {
-        if (!c->quiet) {
-            cli_print_warnings(&job->warnings);
-        }
-        code = cli_exit(&error);
+    if (load(c, o, study, &record, &error) == MARL_OK && marl_study_run(study, &error) == MARL_OK) {
+        return show(c, o, study);
     }
-    for (size_t i = 0; i < job->runs && job->run != NULL; i++) {
-        marl_comparison_free(&job->run[i].comparison);
+    if (!c->quiet) {
+        cli_print_warnings(&study->warnings);
     }
-    for (size_t i = 0; i < job->cases; i++) {
-        cli_case_free(&job->of[i]);
-    }
-    free(job->run);
-    return code;
+    return cli_exit(&error);
 }
 
 int cli_compare(int argc, const char **argv)
@@ -297,13 +257,13 @@ int cli_compare(int argc, const char **argv)
         "defines\n"
         "each. Exit 1 when one of several tunings failed.",
         "compare lift.csv --reference lift.reference.csv --calibration pod-07.json"};
-    cli_comparison *job = calloc(1, sizeof *job);
+    marl_study *study = marl_study_create();
     int code = cli_open(&c, argc, argv, table, &usage);
-    if (job == NULL) {
+    if (study == NULL) {
         code = CLI_MACHINE;
     }
-    code = code == CLI_GO ? compare(&c, &o, job) : code;
-    free(job);
+    code = code == CLI_GO ? compare(&c, &o, study) : code;
+    marl_study_free(study);
     cli_close(&c);
     return code;
 }

@@ -38,7 +38,7 @@ static void free_drawing(drawing *d)
 }
 
 /* Tilt and heading error of one run: time, tilt, heading. */
-static int add_errors(drawing *d, const cli_run *run)
+static int add_errors(drawing *d, const marl_run *run)
 {
     const marl_comparison *c = &run->comparison;
     marl_panel *tilt = &d->figure.panel[0], *heading = &d->figure.panel[2];
@@ -121,13 +121,12 @@ static marl_series within(const marl_series *reference, const marl_series *estim
 }
 
 /* The best tuning on this case, among those that are drawn. */
-static const cli_run *best_of(const cli_comparison *job, const cli_run *const *drawn, size_t n, size_t *place)
+static const marl_run *best_of(const marl_study *study, const marl_run *const *drawn, size_t n, size_t *place)
 {
     double min = INFINITY;
     *place = 0;
     for (size_t i = 0; i < n; i++) {
-        const marl_measures *m = &drawn[i]->comparison.all;
-        double score = job->rank_by == MARL_RANK_BY_TILT ? m->tilt.rms : m->total.rms;
+        double score = marl_study_score(study, &drawn[i]->comparison.all);
         if (score < min) {
             min = score;
             *place = i;
@@ -142,7 +141,7 @@ static int is_poor(const marl_measure *m, double min)
 }
 
 /* A run with many times the error of the best would flatten the others: it is only named. */
-static void leave_poor_out(drawing *d, const cli_run *const *drawn, size_t n)
+static void leave_poor_out(drawing *d, const marl_run *const *drawn, size_t n)
 {
     double tilt = INFINITY, heading = INFINITY;
     for (size_t i = 0; i < n; i++) {
@@ -165,61 +164,57 @@ static void leave_poor_out(drawing *d, const cli_run *const *drawn, size_t n)
     }
 }
 
-static double score_of(const cli_comparison *job, const cli_run *run)
-{
-    const marl_measures *m = &run->comparison.all;
-    return job->rank_by == MARL_RANK_BY_TILT ? m->tilt.rms : m->total.rms;
-}
-
 /* What came out, the best first: "lift.csv: kalman 0.94 deg rms, complementary 2.57". */
-static void write_title(const cli_comparison *job, drawing *d, const cli_run *const *drawn, size_t n)
+static void write_title(const marl_study *study, drawing *d, const marl_run *const *drawn, size_t n)
 {
-    int used = snprintf(d->title, sizeof d->title, "%.120s: ", cli_base_name(drawn[0]->of->log_path));
+    int used = snprintf(d->title, sizeof d->title, "%.120s: ", cli_base_name(drawn[0]->on->log_path));
     double last = -1;
     for (size_t k = 0; k < n && k < MAX_TITLED && used > 0 && (size_t)used < sizeof d->title; k++) {
-        const cli_run *next = NULL;
+        const marl_run *next = NULL;
         for (size_t i = 0; i < n; i++) {
-            double score = score_of(job, drawn[i]);
-            next = score > last && (next == NULL || score < score_of(job, next)) ? drawn[i] : next;
+            double score = marl_study_score(study, &drawn[i]->comparison.all);
+            next = score > last && (next == NULL || score < marl_study_score(study, &next->comparison.all))
+                       ? drawn[i]
+                       : next;
         }
         if (next == NULL) {
             return;
         }
-        last = score_of(job, next);
+        last = marl_study_score(study, &next->comparison.all);
         used += snprintf(d->title + used, sizeof d->title - (size_t)used, "%s%.40s %.2f%s", k > 0 ? ", " : "",
                          next->tuning->name, last,
-                         k > 0                               ? ""
-                         : job->rank_by == MARL_RANK_BY_TILT ? " deg rms in tilt"
-                                                             : " deg rms");
+                         k > 0                                 ? ""
+                         : study->rank_by == MARL_RANK_BY_TILT ? " deg rms in tilt"
+                                                               : " deg rms");
     }
 }
 
-static marl_status draw_best(const cli_comparison *job, drawing *d, const cli_run *const *drawn, size_t n,
+static marl_status draw_best(const marl_study *study, drawing *d, const marl_run *const *drawn, size_t n,
                              marl_error *error)
 {
     size_t place;
-    const cli_run *best = best_of(job, drawn, n, &place);
+    const marl_run *best = best_of(study, drawn, n, &place);
     marl_series estimate = {0, NULL};
     marl_pipeline pipeline;
-    marl_status status = cli_run_replay(job, best, &pipeline, &estimate, error);
+    marl_status status = marl_study_replay(study, best, NULL, NULL, &pipeline, &estimate, error);
     if (status != MARL_OK) {
         return status;
     }
-    marl_series reference = within(&best->of->reference, &estimate);
+    marl_series reference = within(&best->on->reference, &estimate);
     if (!add_attitudes(d, &reference, 0) || !add_attitudes(d, &estimate, (int)place + 1)) {
         status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     marl_series_free(&estimate);
     marl_panel *first = &d->figure.panel[0];
     first->curve[first->curves++] = (marl_curve){.label = "reference", .wide = 1};
-    write_title(job, d, drawn, n);
+    write_title(study, d, drawn, n);
     return status;
 }
 
-static marl_status draw_case(const cli_comparison *job, const cli_case *of, const char *path,
+static marl_status draw_case(const marl_study *study, const marl_study_case *it, const char *path,
                              marl_error *error)
 {
-    const cli_run *drawn[MAX_CURVES];
+    const marl_run *drawn[MAX_CURVES];
     size_t n = 0;
     drawing *d = calloc(1, sizeof *d);
     marl_status status = d != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
@@ -231,10 +226,10 @@ static marl_status draw_case(const cli_comparison *job, const cli_case *of, cons
     d->figure.panel[1] = (marl_panel){.x_label = "time, s", .y_label = "tilt, deg"};
     d->figure.panel[2] = (marl_panel){.x_label = "time, s", .y_label = "heading error, deg"};
     d->figure.panel[3] = (marl_panel){.x_label = "time, s", .y_label = "compass heading, deg"};
-    for (size_t i = 0; i < job->runs && status == MARL_OK; i++) {
-        const cli_run *run = &job->run[i];
-        int first_rate = i / job->cases % job->rates == 0;
-        if (run->of != of || !run->compared || !first_rate) {
+    for (size_t i = 0; i < study->run_n && status == MARL_OK; i++) {
+        const marl_run *run = &study->runs[i];
+        int first_rate = i / study->case_n % study->rate_n == 0;
+        if (run->on != it || !run->compared || !first_rate) {
             continue;
         }
         if (n == MAX_CURVES) {
@@ -247,9 +242,9 @@ static marl_status draw_case(const cli_comparison *job, const cli_case *of, cons
     }
     if (status == MARL_OK && n > 0) {
         leave_poor_out(d, drawn, n);
-        status = draw_best(job, d, drawn, n, error);
+        status = draw_best(study, d, drawn, n, error);
     }
-    if (status == MARL_OK && !add_shades(d, &of->conditions)) {
+    if (status == MARL_OK && !add_shades(d, &it->conditions)) {
         status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     if (status == MARL_OK && n > 0) {
@@ -259,17 +254,17 @@ static marl_status draw_case(const cli_comparison *job, const cli_case *of, cons
     return status;
 }
 
-marl_status cli_compare_figure(const cli_comparison *job, const char *path, marl_error *error)
+marl_status cli_compare_figure(const marl_study *study, const char *path, marl_error *error)
 {
     marl_status status = MARL_OK;
     const char *dot = strrchr(path, '.');
-    for (size_t i = 0; i < job->cases && status == MARL_OK; i++) {
+    for (size_t i = 0; i < study->case_n && status == MARL_OK; i++) {
         char name[4096];
         snprintf(name, sizeof name, "%s", path);
         if (i > 0 && dot != NULL) {
             snprintf(name, sizeof name, "%.*s-%zu%.8s", (int)(dot - path), path, i + 1, dot);
         }
-        status = draw_case(job, &job->of[i], name, error);
+        status = draw_case(study, &study->cases[i], name, error);
     }
     return status;
 }

@@ -44,7 +44,7 @@ static json_t *share_json(const marl_estimator_counts *counts)
                      "mag", cli_number(share(counts->downweighted_mag, counts->used_mag)));
 }
 
-static void add_measures(json_t *run, const cli_run *r)
+static void add_measures(json_t *run, const marl_run *r)
 {
     const marl_comparison *c = &r->comparison;
     char digest[16];
@@ -88,33 +88,33 @@ static json_t *match_json(const marl_match *m)
     return object;
 }
 
-static void add_alignment(json_t *object, const cli_case *of)
+static void add_alignment(json_t *object, const marl_study_case *it)
 {
-    json_object_set_new(object, "time_offset_s", cli_number(of->clock.offset_s));
-    json_object_set_new(object, "time_offset_sigma_s", cli_number(of->clock.offset_sigma_s));
-    json_object_set_new(object, "clock_ppm", cli_number(of->clock.ppm));
-    json_object_set_new(object, "clock_ppm_sigma", cli_number(of->clock.ppm_sigma));
-    json_object_set_new(object, "match", match_json(&of->match));
+    json_object_set_new(object, "time_offset_s", cli_number(it->clock.offset_s));
+    json_object_set_new(object, "time_offset_sigma_s", cli_number(it->clock.offset_sigma_s));
+    json_object_set_new(object, "clock_ppm", cli_number(it->clock.ppm));
+    json_object_set_new(object, "clock_ppm_sigma", cli_number(it->clock.ppm_sigma));
+    json_object_set_new(object, "match", match_json(&it->match));
 }
 
-static json_t *cases_json(const cli_comparison *job)
+static json_t *cases_json(const marl_study *study)
 {
     json_t *list = json_array();
-    for (size_t i = 0; i < job->cases; i++) {
+    for (size_t i = 0; i < study->case_n; i++) {
         json_t *one = json_object();
-        json_object_set_new(one, "case", cli_text(job->of[i].log_path));
-        json_object_set_new(one, "reference", cli_text(job->of[i].reference_path));
-        add_alignment(one, &job->of[i]);
+        json_object_set_new(one, "case", cli_text(study->cases[i].log_path));
+        json_object_set_new(one, "reference", cli_text(study->cases[i].reference_path));
+        add_alignment(one, &study->cases[i]);
         json_array_append_new(list, one);
     }
     return list;
 }
 
-static json_t *run_json(const cli_run *r)
+static json_t *run_json(const marl_run *r)
 {
     json_t *run = json_object();
     int good = r->error.status == MARL_OK;
-    json_object_set_new(run, "case", cli_text(r->of->log_path));
+    json_object_set_new(run, "case", cli_text(r->on->log_path));
     json_object_set_new(run, "name", cli_text(r->tuning->name));
     json_object_set_new(run, "filter", cli_text(marl_filter_name(r->tuning->tuning.filter)));
     json_object_set_new(run, "rate_hz", r->rate_hz > 0 ? json_real(r->rate_hz) : json_null());
@@ -126,21 +126,21 @@ static json_t *run_json(const cli_run *r)
     return run;
 }
 
-static json_t *ranking_json(const cli_comparison *job)
+static json_t *ranking_json(const marl_study *study)
 {
     json_t *list = json_array();
-    for (size_t i = 0; i < job->tunings * job->rates; i++) {
-        const marl_rank *k = &job->rank[i];
-        const cli_run *first = &job->run[k->tuning * job->cases];
+    for (size_t i = 0; i < study->tuning_n * study->rate_n; i++) {
+        const marl_rank *k = &study->rank[i];
+        const marl_run *first = &study->runs[k->tuning * study->case_n];
         json_t *one = json_object();
         json_object_set_new(one, "name", cli_text(first->tuning->name));
         json_object_set_new(one, "rate_hz", first->rate_hz > 0 ? json_real(first->rate_hz) : json_null());
-        json_object_set_new(one, "by", cli_text(job->rank_by == MARL_RANK_BY_TILT ? "tilt" : "total"));
+        json_object_set_new(one, "by", cli_text(study->rank_by == MARL_RANK_BY_TILT ? "tilt" : "total"));
         json_object_set_new(one, "rms_deg", cli_number(k->score_deg));
         json_object_set_new(one, "difference_deg", cli_number(k->failed > 0 ? NAN : k->difference));
         const double interval[2] = {k->low, k->high};
         json_object_set_new(one, "interval_deg", cli_numbers(interval, 2));
-        double sigma = cli_reference_sigma(job);
+        double sigma = marl_study_reference_sigma(study);
         json_object_set_new(one, "reference_sigma_deg", cli_number(sigma));
         json_object_set_new(one, "decided",
                             sigma > 0 && i > 0 ? json_boolean(k->difference > sigma) : json_null());
@@ -151,21 +151,16 @@ static json_t *ranking_json(const cli_comparison *job)
     return list;
 }
 
-json_t *cli_compare_object(const cli_comparison *job)
+json_t *cli_compare_object(const marl_study *study)
 {
     json_t *root = json_object(), *runs = json_array();
-    add_alignment(root, &job->of[0]);
-    json_object_set_new(root, "cases", cases_json(job));
-    for (size_t i = 0; i < job->runs; i++) {
-        json_array_append_new(runs, run_json(&job->run[i]));
+    add_alignment(root, &study->cases[0]);
+    json_object_set_new(root, "cases", cases_json(study));
+    for (size_t i = 0; i < study->run_n; i++) {
+        json_array_append_new(runs, run_json(&study->runs[i]));
     }
     json_object_set_new(root, "runs", runs);
-    json_object_set_new(root, "ranking", ranking_json(job));
-    json_object_set_new(root, "warnings", cli_warnings_json(&job->warnings));
+    json_object_set_new(root, "ranking", ranking_json(study));
+    json_object_set_new(root, "warnings", cli_warnings_json(&study->warnings));
     return root;
-}
-
-int cli_compare_json(const cli_comparison *job)
-{
-    return cli_print_json(cli_compare_object(job));
 }

@@ -66,7 +66,7 @@ static void add_attitude(track *k, int64_t t_ns, marl_quat q)
 
 /* One run with what it shows, replayed once more. */
 typedef struct shown {
-    const cli_run *run;
+    const marl_run *run;
     marl_series estimate;
     track track;
 } shown;
@@ -102,17 +102,14 @@ static void add_errors(shown *s)
     }
 }
 
-static marl_status show_run(const cli_comparison *job, const cli_run *run, shown *s, marl_error *error)
+static marl_status show_run(const marl_study *study, const marl_run *run, shown *s, marl_error *error)
 {
-    cli_run watched = *run;
     marl_pipeline pipeline;
     s->run = run;
-    if (!make_track(&s->track, run->of->log.n)) {
+    if (!make_track(&s->track, run->on->log.n)) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    watched.watch = watch;
-    watched.watch_context = &s->track;
-    marl_status status = cli_run_replay(job, &watched, &pipeline, &s->estimate, error);
+    marl_status status = marl_study_replay(study, run, watch, &s->track, &pipeline, &s->estimate, error);
     if (status == MARL_OK) {
         add_errors(s);
     }
@@ -175,7 +172,7 @@ static json_t *errors_json(const shown *s, const frames *f)
     return list;
 }
 
-static json_t *frames_json(const cli_case *of, const shown *s, size_t n, const frames *f)
+static json_t *frames_json(const marl_study_case *it, const shown *s, size_t n, const frames *f)
 {
     json_t *root = json_object(), *times = json_array(), *runs = json_array();
     for (size_t i = 0; i < f->n; i++) {
@@ -188,7 +185,7 @@ static json_t *frames_json(const cli_case *of, const shown *s, size_t n, const f
         json_array_append_new(runs, one);
     }
     json_object_set_new(root, "t", times);
-    json_object_set_new(root, "reference", turning_json(&of->reference, f));
+    json_object_set_new(root, "reference", turning_json(&it->reference, f));
     json_object_set_new(root, "runs", runs);
     return root;
 }
@@ -258,11 +255,11 @@ static json_t *spans_json(const marl_conditions *c)
     return root;
 }
 
-static json_t *view_json(const cli_comparison *job, const cli_case *of, const shown *s, size_t n,
+static json_t *view_json(const marl_study *study, const marl_study_case *it, const shown *s, size_t n,
                          marl_error *error)
 {
     track reference;
-    if (!make_track(&reference, of->reference.n)) {
+    if (!make_track(&reference, it->reference.n)) {
         (void)!marl_fail(error, MARL_ERR_SYSTEM, "no memory");
         return NULL;
     }
@@ -273,10 +270,10 @@ static json_t *view_json(const cli_comparison *job, const cli_case *of, const sh
         to = fmax(to, s[i].track.t[s[i].track.n - 1]);
         most = s[i].track.n > most ? s[i].track.n : most;
     }
-    for (size_t i = 0; i < of->reference.n; i++) {
-        double t = 1e-9 * (double)of->reference.at[i].t_ns;
+    for (size_t i = 0; i < it->reference.n; i++) {
+        double t = 1e-9 * (double)it->reference.at[i].t_ns;
         if (t >= from && t <= to) {
-            add_attitude(&reference, of->reference.at[i].t_ns, of->reference.at[i].q);
+            add_attitude(&reference, it->reference.at[i].t_ns, it->reference.at[i].q);
         }
     }
     cli_page_grid grid = cli_page_grid_of(from, to, most);
@@ -285,31 +282,32 @@ static json_t *view_json(const cli_comparison *job, const cli_case *of, const sh
     json_t *root = json_object(), *names = json_array(), *rms = json_array();
     for (size_t i = 0; i < n; i++) {
         char name[96];
-        cli_run_name(job, s[i].run, name, sizeof name);
+        marl_study_run_name(study, s[i].run, name, sizeof name);
         json_array_append_new(names, cli_text(name));
         json_array_append_new(rms, cli_number(s[i].run->comparison.all.total.rms));
     }
     json_object_set_new(root, "rms", rms);
-    json_object_set_new(root, "name", cli_text(cli_base_name(of->log_path)));
+    json_object_set_new(root, "name", cli_text(cli_base_name(it->log_path)));
     json_object_set_new(root, "names", names);
-    json_object_set_new(root, "spans", spans_json(&of->conditions));
+    json_object_set_new(root, "spans", spans_json(&it->conditions));
     json_object_set_new(root, "panels", panels_json(&reference, s, n, &grid));
-    json_object_set_new(root, "frames", frames_json(of, s, n, &f));
+    json_object_set_new(root, "frames", frames_json(it, s, n, &f));
     free(reference.t);
     return root;
 }
 
-static marl_status add_view(const cli_comparison *job, const cli_case *of, json_t *views, marl_error *error)
+static marl_status add_view(const marl_study *study, const marl_study_case *it, json_t *views,
+                            marl_error *error)
 {
     shown s[MAX_SHOWN] = {{0}};
     size_t n = 0;
     marl_status status = MARL_OK;
-    for (size_t i = 0; i < job->runs && n < MAX_SHOWN && status == MARL_OK; i++) {
-        if (job->run[i].of == of && job->run[i].compared) {
-            status = show_run(job, &job->run[i], &s[n++], error);
+    for (size_t i = 0; i < study->run_n && n < MAX_SHOWN && status == MARL_OK; i++) {
+        if (study->runs[i].on == it && study->runs[i].compared) {
+            status = show_run(study, &study->runs[i], &s[n++], error);
         }
     }
-    json_t *view = status == MARL_OK && n > 0 ? view_json(job, of, s, n, error) : NULL;
+    json_t *view = status == MARL_OK && n > 0 ? view_json(study, it, s, n, error) : NULL;
     if (view != NULL) {
         json_array_append_new(views, view);
     }
@@ -320,20 +318,20 @@ static marl_status add_view(const cli_comparison *job, const cli_case *of, json_
 }
 
 /* The first of the ranking, and the others against it. */
-static void write_verdict(const cli_comparison *job, char *text, size_t size)
+static void write_verdict(const marl_study *study, char *text, size_t size)
 {
-    size_t contenders = job->tunings * job->rates;
-    const marl_rank *best = &job->rank[0];
+    size_t contenders = study->tuning_n * study->rate_n;
+    const marl_rank *best = &study->rank[0];
     char name[96];
-    cli_run_name(job, &job->run[best->tuning * job->cases], name, sizeof name);
+    marl_study_run_name(study, &study->runs[best->tuning * study->case_n], name, sizeof name);
     int n = snprintf(text, size, "%s follows the reference best: %.2f deg rms %s.", name, best->score_deg,
-                     job->rank_by == MARL_RANK_BY_TILT ? "tilt error" : "total error");
+                     study->rank_by == MARL_RANK_BY_TILT ? "tilt error" : "total error");
     for (size_t i = 1; i < contenders && n > 0 && (size_t)n < size; i++) {
-        const marl_rank *k = &job->rank[i];
-        cli_run_name(job, &job->run[k->tuning * job->cases], name, sizeof name);
+        const marl_rank *k = &study->rank[i];
+        marl_study_run_name(study, &study->runs[k->tuning * study->case_n], name, sizeof name);
         if (k->failed > 0) {
             n += snprintf(text + n, size - (size_t)n, " %s failed on %zu of %zu.", name, k->failed,
-                          job->cases);
+                          study->case_n);
         } else {
             n += snprintf(text + n, size - (size_t)n, " %s: %.2f more (%.2f to %.2f)%s.", name, k->difference,
                           k->low, k->high, k->low > 0 ? "" : ", no difference shown");
@@ -344,13 +342,13 @@ static void write_verdict(const cli_comparison *job, char *text, size_t size)
     }
 }
 
-static json_t *calibration_json(const cli_comparison *job)
+static json_t *calibration_json(const marl_study *study)
 {
     static const double unit[MARL_SENSOR_COUNT] = {1, MARL_DEGREE, 1};
     static const char *const names[MARL_SENSOR_COUNT] = {"accel, m/s^2", "gyro, deg/s", "mag, uT"};
     json_t *root = json_object(), *rows = json_array();
     for (int k = 0; k < MARL_SENSOR_COUNT; k++) {
-        const marl_fit *fit = &job->calibration->fit[k];
+        const marl_fit *fit = &study->options.record->fit[k];
         for (int i = 0; i < 3 && fit->present; i++) {
             char name[48];
             snprintf(name, sizeof name, "%s, %c", names[k], 'x' + i);
@@ -366,15 +364,15 @@ static json_t *calibration_json(const cli_comparison *job)
     return root;
 }
 
-marl_status cli_compare_page(const cli_comparison *job, const char *path, marl_error *error)
+marl_status cli_compare_page(const marl_study *study, const char *path, marl_error *error)
 {
     char title[300], question[400], verdict[1600];
     json_t *root = json_object(), *views = json_array();
     marl_status status = MARL_OK;
-    for (size_t i = 0; i < job->cases && i < MAX_VIEWS && status == MARL_OK; i++) {
-        status = add_view(job, &job->of[i], views, error);
+    for (size_t i = 0; i < study->case_n && i < MAX_VIEWS && status == MARL_OK; i++) {
+        status = add_view(study, &study->cases[i], views, error);
     }
-    if (job->cases > MAX_VIEWS) {
+    if (study->case_n > MAX_VIEWS) {
         cli_message("%s: shows the traces of the first %d logs; its tables hold all", path, MAX_VIEWS);
     }
     if (status != MARL_OK) {
@@ -382,18 +380,19 @@ marl_status cli_compare_page(const cli_comparison *job, const char *path, marl_e
         json_decref(root);
         return status;
     }
-    snprintf(title, sizeof title, "%.240s: estimates compared", cli_base_name(job->of[0].log_path));
+    snprintf(title, sizeof title, "%.240s: estimates compared", cli_base_name(study->cases[0].log_path));
     snprintf(question, sizeof question, "Which estimate is nearest to %.160s on %.160s%s?",
-             cli_base_name(job->of[0].reference_path), cli_base_name(job->of[0].log_path),
-             job->cases > 1 ? " and the other logs" : "");
-    write_verdict(job, verdict, sizeof verdict);
+             cli_base_name(study->cases[0].reference_path), cli_base_name(study->cases[0].log_path),
+             study->case_n > 1 ? " and the other logs" : "");
+    write_verdict(study, verdict, sizeof verdict);
     json_object_set_new(root, "kind", json_string("comparison"));
     json_object_set_new(root, "title", cli_text(title));
     json_object_set_new(root, "question", cli_text(question));
     json_object_set_new(root, "verdict", cli_text(verdict));
-    json_object_set_new(root, "warnings", cli_warnings_json(&job->warnings));
-    json_object_set_new(root, "result", cli_compare_object(job));
+    json_object_set_new(root, "warnings", cli_warnings_json(&study->warnings));
+    json_object_set_new(root, "result", cli_compare_object(study));
     json_object_set_new(root, "views", views);
-    json_object_set_new(root, "calibration", job->calibration != NULL ? calibration_json(job) : json_null());
+    json_object_set_new(root, "calibration",
+                        study->options.record != NULL ? calibration_json(study) : json_null());
     return cli_page_write(path, title, root, error);
 }

@@ -8,11 +8,11 @@
 enum { MIN_NAME = 24, MAX_NAME = 44 };
 
 /* Width of the column of names: the longest, within limits. */
-static int name_width(const cli_comparison *job)
+static int name_width(const marl_study *study)
 {
     int width = MIN_NAME;
-    for (size_t i = 0; i < job->tunings; i++) {
-        int n = (int)strlen(job->tuning[i].name);
+    for (size_t i = 0; i < study->tuning_n; i++) {
+        int n = (int)strlen(study->tunings[i].name);
         width = n > width ? n : width;
     }
     return width < MAX_NAME ? width : MAX_NAME;
@@ -50,11 +50,11 @@ static void print_clock(const marl_clock *clock)
               100 * clock->r_squared);
 }
 
-static void print_alignment(const cli_comparison *job, const cli_case *of)
+static void print_alignment(const marl_study *study, const marl_study_case *it)
 {
-    const marl_match *m = &of->match;
-    if (job->matching.find_offset) {
-        print_clock(&of->clock);
+    const marl_match *m = &it->match;
+    if (study->options.find_offset) {
+        print_clock(&it->clock);
     }
     if (!m->has_world) {
         return;
@@ -69,7 +69,10 @@ static void print_alignment(const cli_comparison *job, const cli_case *of)
             fmin(m->condition, 999));
     }
     cli_print("       %.2f deg rms remain; constant errors of %s are absorbed into the frame rotations\n",
-              m->residual_deg, of->match_smoothed ? "the smoothed log" : job->matching.by.name);
+              m->residual_deg,
+              it->match_smoothed                ? "the smoothed log"
+              : study->options.match_by != NULL ? study->options.match_by->name
+                                                : study->kalman.name);
 }
 
 static double percent(uint32_t part, uint32_t of)
@@ -77,17 +80,17 @@ static double percent(uint32_t part, uint32_t of)
     return of > 0 ? 100.0 * (double)part / of : NAN;
 }
 
-static void print_name(const cli_comparison *job, const cli_run *r)
+static void print_name(const marl_study *study, const marl_run *r)
 {
     char name[80];
-    cli_run_name(job, r, name, sizeof name);
-    cli_print("%-*.*s", name_width(job), name_width(job), name);
+    marl_study_run_name(study, r, name, sizeof name);
+    cli_print("%-*.*s", name_width(study), name_width(study), name);
 }
 
-static void print_run(const cli_comparison *job, const cli_run *r)
+static void print_run(const marl_study *study, const marl_run *r)
 {
     const marl_comparison *c = &r->comparison;
-    print_name(job, r);
+    print_name(study, r);
     if (!r->compared) {
         cli_print(" failed\n");
         return;
@@ -108,27 +111,27 @@ static void print_run(const cli_comparison *job, const cli_run *r)
               r->error.status != MARL_OK ? "  failed" : "");
 }
 
-static void print_runs(const cli_comparison *job, const cli_case *of)
+static void print_runs(const marl_study *study, const marl_study_case *it)
 {
-    cli_print("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %12s\n", name_width(job), "", "tilt", "", "",
+    cli_print("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %12s\n", name_width(study), "", "tilt", "", "",
               "heading", "", "total", "settle", "jitter", "lag", "drift", "weight < 0.5");
-    cli_print("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %6s %5s\n", name_width(job), "error in degrees",
+    cli_print("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %6s %5s\n", name_width(study), "error in degrees",
               "rms", "p95", "max", "rms", "max", "rms", "s", "deg", "ms", "deg/h", "acc %", "mag %");
-    for (size_t i = 0; i < job->runs; i++) {
-        if (job->run[i].of == of) {
-            print_run(job, &job->run[i]);
+    for (size_t i = 0; i < study->run_n; i++) {
+        if (study->runs[i].on == it) {
+            print_run(study, &study->runs[i]);
         }
     }
 }
 
 /* What was left out, once a log: it is the same for every tuning; and what low weights mean. */
-static void print_weights(const cli_comparison *job, const cli_case *of)
+static void print_weights(const marl_study *study, const marl_study_case *it)
 {
     uint32_t invalid[3] = {0};
     int low = 0;
-    for (size_t i = 0; i < job->runs; i++) {
-        const marl_estimator_counts *c = &job->run[i].counts;
-        if (job->run[i].of == of) {
+    for (size_t i = 0; i < study->run_n; i++) {
+        const marl_estimator_counts *c = &study->runs[i].counts;
+        if (study->runs[i].on == it) {
             invalid[0] = c->invalid_accel > invalid[0] ? c->invalid_accel : invalid[0];
             invalid[1] = c->invalid_gyro > invalid[1] ? c->invalid_gyro : invalid[1];
             invalid[2] = c->invalid_mag > invalid[2] ? c->invalid_mag : invalid[2];
@@ -148,70 +151,65 @@ static void print_weights(const cli_comparison *job, const cli_case *of)
     }
 }
 
-static double score(const cli_comparison *job, const marl_measures *m)
+static const char *by_name(const marl_study *study)
 {
-    return job->rank_by == MARL_RANK_BY_TILT ? m->tilt.rms : m->total.rms;
+    return study->rank_by == MARL_RANK_BY_TILT ? "tilt" : "total";
 }
 
-static const char *by_name(const cli_comparison *job)
+static void print_conditions(const marl_study *study, const marl_study_case *it)
 {
-    return job->rank_by == MARL_RANK_BY_TILT ? "tilt" : "total";
-}
-
-static void print_conditions(const cli_comparison *job, const cli_case *of)
-{
-    const cli_run *any = NULL;
+    const marl_run *any = NULL;
     char title[40];
-    snprintf(title, sizeof title, "%s error, rms, while", by_name(job));
-    cli_print("\n%-*s", name_width(job), title);
+    snprintf(title, sizeof title, "%s error, rms, while", by_name(study));
+    cli_print("\n%-*s", name_width(study), title);
     for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
         cli_print(" %10s", marl_condition_name((marl_condition)k));
     }
-    for (size_t i = 0; i < job->runs; i++) {
-        const cli_run *r = &job->run[i];
-        if (r->of != of || !r->compared) {
+    for (size_t i = 0; i < study->run_n; i++) {
+        const marl_run *r = &study->runs[i];
+        if (r->on != it || !r->compared) {
             continue;
         }
         if (any == NULL) {
-            cli_print("\n%-*s", name_width(job), "share of the time, %");
+            cli_print("\n%-*s", name_width(study), "share of the time, %");
             for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
                 print_cell(10, 0, 100 * r->comparison.by_condition[k].share);
             }
             cli_print("\n");
             any = r;
         }
-        print_name(job, r);
+        print_name(study, r);
         for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
-            print_cell(10, 2, score(job, &r->comparison.by_condition[k]));
+            print_cell(10, 2, marl_study_score(study, &r->comparison.by_condition[k]));
         }
         cli_print("\n");
     }
 }
 
 /* Tunings down, rates across. */
-static void print_rates(const cli_comparison *job, const cli_case *of)
+static void print_rates(const marl_study *study, const marl_study_case *it)
 {
     char title[40];
-    snprintf(title, sizeof title, "%s error, rms, at", by_name(job));
-    cli_print("%-*s", name_width(job), title);
-    for (size_t k = 0; k < job->rates; k++) {
-        cli_print(" %7.4g", job->rate_hz[k]);
+    snprintf(title, sizeof title, "%s error, rms, at", by_name(study));
+    cli_print("%-*s", name_width(study), title);
+    for (size_t k = 0; k < study->rate_n; k++) {
+        cli_print(" %7.4g", study->rates[k]);
     }
     cli_print(" Hz\n");
-    for (size_t i = 0; i < job->runs; i++) {
-        const cli_run *r = &job->run[i];
-        if (r->of != of) {
+    for (size_t i = 0; i < study->run_n; i++) {
+        const marl_run *r = &study->runs[i];
+        if (r->on != it) {
             continue;
         }
-        if (i / job->cases % job->rates == 0) {
-            cli_print("%-*.*s", name_width(job), name_width(job), r->tuning->name);
+        if (i / study->case_n % study->rate_n == 0) {
+            cli_print("%-*.*s", name_width(study), name_width(study), r->tuning->name);
         }
         if (r->error.status == MARL_OK) {
-            print_cell(7, 2, score(job, &r->comparison.all));
+            print_cell(7, 2, marl_study_score(study, &r->comparison.all));
         } else {
             cli_print(" %7s", "failed");
         }
-        if (i / job->cases % job->rates == job->rates - 1) {
+        if (i / study->case_n % study->rate_n == study->rate_n - 1) {
             cli_print("\n");
         }
     }
@@ -231,67 +229,67 @@ static const char *worth(const marl_rank *k)
 
 /* A difference of two tunings is decided by a smoothed reference only where it exceeds that reference's own
  * standard deviation. */
-static const char *decided(const cli_comparison *job, const marl_rank *k)
+static const char *decided(const marl_study *study, const marl_rank *k)
 {
-    double sigma = cli_reference_sigma(job);
+    double sigma = marl_study_reference_sigma(study);
     return !(sigma > 0) ? "" : k->difference > sigma ? ", decided" : ", not decided by this reference";
 }
 
-static void print_ranking(const cli_comparison *job)
+static void print_ranking(const marl_study *study)
 {
-    size_t contenders = job->tunings * job->rates;
-    if (contenders < 2 || job->rates > 1) {
+    size_t contenders = study->tuning_n * study->rate_n;
+    if (contenders < 2 || study->rate_n > 1) {
         return;
     }
     cli_print(
         "\nIn order of the %s error, rms%s; then how much more than the first, with its 95 %% interval:\n",
-        by_name(job), job->cases > 1 ? " over all logs" : "");
+        by_name(study), study->case_n > 1 ? " over all logs" : "");
     for (size_t i = 0; i < contenders; i++) {
-        const marl_rank *k = &job->rank[i];
-        print_name(job, &job->run[k->tuning * job->cases]);
+        const marl_rank *k = &study->rank[i];
+        print_name(study, &study->runs[k->tuning * study->case_n]);
         print_cell(7, 3, k->score_deg);
         if (k->failed > 0) {
-            cli_print("  failed on %zu of %zu\n", k->failed, job->cases);
+            cli_print("  failed on %zu of %zu\n", k->failed, study->case_n);
         } else if (i > 0 && isfinite(k->low)) {
             cli_print("  +%.3f (%.3f to %.3f)%s%s\n", k->difference, k->low, k->high, worth(k),
-                      decided(job, k));
+                      decided(study, k));
         } else {
             cli_print("\n");
         }
     }
-    if (contenders > 1 && !job->rank[0].over_logs) {
+    if (contenders > 1 && !study->rank[0].over_logs) {
         cli_print("The interval holds for what was recorded. Three logs or more (--case) show what holds for "
                   "others.\n");
     }
-    if (cli_reference_sigma(job) > 0) {
+    if (marl_study_reference_sigma(study) > 0) {
         cli_print(
             "The reference is the log itself, smoothed, with a standard deviation of %.3f deg. It shares the "
             "sensors of\n"
             "the estimates: a magnetometer error along an axis that never turned is in both, and hidden.\n",
-            cli_reference_sigma(job));
+            marl_study_reference_sigma(study));
     }
-    if (job->rank_by == MARL_RANK_BY_TILT) {
+    if (study->rank_by == MARL_RANK_BY_TILT) {
         cli_print(
             "By tilt, since a heading among them is relative; --match heading makes headings comparable.\n");
     }
 }
 
-int cli_compare_table(const cli_comparison *job, const char *figure)
+int cli_compare_table(const marl_study *study, const char *figure)
 {
-    for (size_t i = 0; i < job->cases; i++) {
-        const cli_case *of = &job->of[i];
-        cli_print("%s%s against %s\n", i > 0 ? "\n" : "", of->log_path, of->reference_path);
-        print_alignment(job, of);
+    for (size_t i = 0; i < study->case_n; i++) {
+        const marl_study_case *it = &study->cases[i];
+        cli_print("%s%s against %s\n", i > 0 ? "\n" : "", it->log_path, it->reference_path);
+        print_alignment(study, it);
         cli_print("\n");
-        if (job->rates > 1) {
-            print_rates(job, of);
+        if (study->rate_n > 1) {
+            print_rates(study, it);
         } else {
-            print_runs(job, of);
-            print_weights(job, of);
-            print_conditions(job, of);
+            print_runs(study, it);
+            print_weights(study, it);
+            print_conditions(study, it);
         }
     }
-    print_ranking(job);
+    print_ranking(study);
     if (figure != NULL) {
         cli_print("figure: %s\n", figure);
     }

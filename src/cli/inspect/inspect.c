@@ -12,59 +12,59 @@ typedef struct options {
     cli_clock clock;
 } options;
 
-static void warn_of_gaps(cli_warnings *warnings, const marl_inspection *inspection, const char *path)
+static void warn_of_gaps(marl_warnings *warnings, const marl_inspection *inspection, const char *path)
 {
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_sensor_summary *s = &inspection->sensor[i];
         if (s->gaps > 0) {
-            cli_warn(warnings, "gap", "%s: %s has %zu gap%s, the longest of %.4g s at %.3f s", path,
-                     marl_sensor_name((marl_sensor)i), s->gaps, s->gaps == 1 ? "" : "s", s->longest_gap_s,
-                     (double)s->longest_gap_ns * 1e-9);
+            marl_warn(warnings, "gap", "%s: %s has %zu gap%s, the longest of %.4g s at %.3f s", path,
+                      marl_sensor_name((marl_sensor)i), s->gaps, s->gaps == 1 ? "" : "s", s->longest_gap_s,
+                      (double)s->longest_gap_ns * 1e-9);
         }
     }
 }
 
 /* A slow sensor whose last reading is written again with each row. */
-static void warn_of_duplicates(cli_warnings *warnings, const marl_inspection *inspection, const char *path)
+static void warn_of_duplicates(marl_warnings *warnings, const marl_inspection *inspection, const char *path)
 {
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_sensor_summary *s = &inspection->sensor[i];
         if (2 * s->duplicates > s->readings && s->readings > 16) {
-            cli_warn(warnings, "duplicate",
-                     "%s: %s repeats its reading before in %zu of %zu rows: leave such cells empty, or use "
-                     "'changed' in --columns",
-                     path, marl_sensor_name((marl_sensor)i), s->duplicates, s->readings);
+            marl_warn(warnings, "duplicate",
+                      "%s: %s repeats its reading before in %zu of %zu rows: leave such cells empty, or use "
+                      "'changed' in --columns",
+                      path, marl_sensor_name((marl_sensor)i), s->duplicates, s->readings);
         }
     }
 }
 
 /* Readings that an axis lost to its ends, or kept although it moved. */
-static void warn_of_axes(cli_warnings *warnings, const marl_inspection *inspection, const char *path)
+static void warn_of_axes(marl_warnings *warnings, const marl_inspection *inspection, const char *path)
 {
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_sensor_summary *s = &inspection->sensor[i];
         for (int k = 0; k < 3; k++) {
             if (s->clipped[k] > 0 && 2 * s->duplicates < s->readings) {
-                cli_warn(warnings, "clipped", "%s: %s_%c is clipped in %zu of %zu readings", path,
-                         marl_sensor_name((marl_sensor)i), 'x' + k, s->clipped[k], s->readings);
+                marl_warn(warnings, "clipped", "%s: %s_%c is clipped in %zu of %zu readings", path,
+                          marl_sensor_name((marl_sensor)i), 'x' + k, s->clipped[k], s->readings);
             }
             if (s->stuck[k] > 0) {
-                cli_warn(warnings, "stuck",
-                         "%s: %s_%c keeps one value in %zu of %zu readings while others move", path,
-                         marl_sensor_name((marl_sensor)i), 'x' + k, s->stuck[k], s->readings);
+                marl_warn(warnings, "stuck",
+                          "%s: %s_%c keeps one value in %zu of %zu readings while others move", path,
+                          marl_sensor_name((marl_sensor)i), 'x' + k, s->stuck[k], s->readings);
             }
         }
     }
 }
 
-static void warn_of_arrangement(cli_warnings *warnings, const marl_axes_fit *fit, const char *name,
+static void warn_of_arrangement(marl_warnings *warnings, const marl_axes_fit *fit, const char *name,
                                 const char *path)
 {
     char text[32];
     if (fit->verdict == MARL_AXES_DECIDED && !marl_arrangement_is_plain(&fit->best)) {
         marl_arrangement_text(&fit->best, text);
-        cli_warn(warnings, "axes-suspect", "%s: to the accelerometer's axes the %s's stand so: %s", path,
-                 name, text);
+        marl_warn(warnings, "axes-suspect", "%s: to the accelerometer's axes the %s's stand so: %s", path,
+                  name, text);
     }
 }
 
@@ -74,10 +74,10 @@ static void warn_of_suspicions(cli_inspected *seen)
     const char *path = seen->log.path;
     marl_unit_suspicions units = marl_suspect_units(&seen->log, &seen->inspection.still, &seen->axes);
     if (units.accel[0] != '\0') {
-        cli_warn(&seen->warnings, "units-suspect", "%s: %s", path, units.accel);
+        marl_warn(&seen->warnings, "units-suspect", "%s: %s", path, units.accel);
     }
     if (units.gyro[0] != '\0') {
-        cli_warn(&seen->warnings, "units-suspect", "%s: %s", path, units.gyro);
+        marl_warn(&seen->warnings, "units-suspect", "%s: %s", path, units.gyro);
     }
     warn_of_arrangement(&seen->warnings, &seen->axes.gyro, "gyroscope", path);
     warn_of_arrangement(&seen->warnings, &seen->axes.mag, "magnetometer", path);
@@ -101,10 +101,10 @@ static void warn_of_lines(cli_inspected *seen)
         }
         if (lines > 0) {
             const marl_line *line = &s->spectrum[best].line[0];
-            cli_warn(&seen->warnings, "line", "%s: at rest %s_%c swings at %.2f Hz with %.3g %s%s",
-                     seen->log.path, marl_sensor_name((marl_sensor)i), 'x' + best, line->hz,
-                     line->amplitude / unit, i == MARL_GYRO ? "deg/s" : marl_sensor_unit((marl_sensor)i),
-                     lines > 1 ? ", and there are more lines" : "");
+            marl_warn(&seen->warnings, "line", "%s: at rest %s_%c swings at %.2f Hz with %.3g %s%s",
+                      seen->log.path, marl_sensor_name((marl_sensor)i), 'x' + best, line->hz,
+                      line->amplitude / unit, i == MARL_GYRO ? "deg/s" : marl_sensor_unit((marl_sensor)i),
+                      lines > 1 ? ", and there are more lines" : "");
         }
     }
 }
@@ -248,9 +248,9 @@ static marl_status warn_of_temperature(cli_inspected *seen, const char *path, ma
         status = marl_device_match(seen->log.info.device, seen->log.path, record.device, path, error);
     }
     if (status == MARL_OK && marl_temperature_outside(&record, &seen->log)) {
-        cli_warn(&seen->warnings, "temperature-outside",
-                 "%s: beyond the temperatures of %s, whose curve holds its end value there", seen->log.path,
-                 path);
+        marl_warn(&seen->warnings, "temperature-outside",
+                  "%s: beyond the temperatures of %s, whose curve holds its end value there", seen->log.path,
+                  path);
     }
     return status;
 }

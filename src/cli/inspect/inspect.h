@@ -16,7 +16,7 @@ typedef struct cli_inspected {
     marl_consistency consistency[MARL_SENSOR_COUNT];
     int merged;              /* of two files */
     marl_clock_offset clock; /* then: of the second's */
-    cli_warnings warnings;
+    marl_warnings warnings;
 } cli_inspected;
 
 /* The value of --time-offset. */

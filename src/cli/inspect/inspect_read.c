@@ -145,7 +145,7 @@ static marl_status load(const cli *c, const cli_reading *reading, int i, marl_lo
 
 /* The second log's times on the first one's clock. */
 static marl_status find_offset(const cli_clock *clock, const marl_log *a, const marl_log *b,
-                               marl_clock_offset *found, cli_warnings *warnings, marl_error *error)
+                               marl_clock_offset *found, marl_warnings *warnings, marl_error *error)
 {
     if (clock->given) {
         *found = (marl_clock_offset){1, clock->offset_s, 0, NAN, {NAN, NAN}, {NAN, NAN}};
@@ -153,16 +153,16 @@ static marl_status find_offset(const cli_clock *clock, const marl_log *a, const 
     }
     marl_status status = marl_clock_offset_find(a, b, found, error);
     if (status == MARL_OK && !found->found && isfinite(found->candidate_s[0])) {
-        cli_warn(warnings, "clocks",
-                 "%s: its clock offset to %s is ambiguous: %.2f s explains %.0f %% of the turning, %.2f s "
-                 "%.0f %%; times are used as they are (--time-offset S sets it)",
-                 b->path, a->path, found->candidate_s[0], 100 * found->candidate_r_squared[0],
-                 found->candidate_s[1], 100 * found->candidate_r_squared[1]);
+        marl_warn(warnings, "clocks",
+                  "%s: its clock offset to %s is ambiguous: %.2f s explains %.0f %% of the turning, %.2f s "
+                  "%.0f %%; times are used as they are (--time-offset S sets it)",
+                  b->path, a->path, found->candidate_s[0], 100 * found->candidate_r_squared[0],
+                  found->candidate_s[1], 100 * found->candidate_r_squared[1]);
     } else if (status == MARL_OK && !found->found) {
-        cli_warn(warnings, "clocks",
-                 "%s: the motion does not determine its clock offset to %s; times are used as they "
-                 "are (--time-offset S sets it)",
-                 b->path, a->path);
+        marl_warn(warnings, "clocks",
+                  "%s: the motion does not determine its clock offset to %s; times are used as they "
+                  "are (--time-offset S sets it)",
+                  b->path, a->path);
     }
     return status;
 }
@@ -177,8 +177,8 @@ static marl_status merge(const cli *c, const cli_reading *reading, const cli_clo
     }
     status = load(c, reading, 1, &b, error);
     if (status == MARL_OK) {
-        cli_warn_of_log(&seen->warnings, &a.report, a.path);
-        cli_warn_of_log(&seen->warnings, &b.report, b.path);
+        marl_log_warn(&seen->warnings, &a.report, a.path);
+        marl_log_warn(&seen->warnings, &b.report, b.path);
         status = find_offset(clock, &a, &b, &seen->clock, &seen->warnings, error);
     }
     if (status == MARL_OK) {
@@ -199,7 +199,7 @@ marl_status cli_inspect_read(const cli *c, const cli_reading *reading, const cli
     }
     marl_status status = load(c, reading, 0, &seen->log, error);
     if (status == MARL_OK) {
-        cli_warn_of_log(&seen->warnings, &seen->log.report, seen->log.path);
+        marl_log_warn(&seen->warnings, &seen->log.report, seen->log.path);
     }
     return status;
 }

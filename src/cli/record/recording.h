@@ -36,7 +36,7 @@ typedef struct recording {
     double drawn_wall_s, drawn_log_s; /* when the guide was last shown */
     double flushed_s;
     char given[MARL_GUIDE_WIDTH];
-    cli_warnings warnings;
+    marl_warnings warnings;
 } recording;
 
 /* Runs to the end and completes the log. Fails when no row came, or the log cannot be written. */

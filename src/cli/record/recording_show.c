@@ -89,15 +89,15 @@ static void warn_of_end(recording *r)
     double at = marl_guide_seconds(r->guide);
     const char *name = r->from->name;
     if (r->end == END_VANISHED) {
-        cli_warn(&r->warnings, "vanished", "%s: the device vanished after %.1f s; what was received is kept",
-                 name, at);
+        marl_warn(&r->warnings, "vanished", "%s: the device vanished after %.1f s; what was received is kept",
+                  name, at);
     } else if (r->end == END_SILENT) {
-        cli_warn(&r->warnings, "silent", "%s: the board went silent after %.1f s; what was received is kept",
-                 name, at);
+        marl_warn(&r->warnings, "silent", "%s: the board went silent after %.1f s; what was received is kept",
+                  name, at);
     } else if (r->end == END_RESTARTED) {
-        cli_warn(&r->warnings, "restarted",
-                 "%s: the board restarted after %.1f s (was its power cut?); the recording ends there", name,
-                 at);
+        marl_warn(&r->warnings, "restarted",
+                  "%s: the board restarted after %.1f s (was its power cut?); the recording ends there", name,
+                  at);
     }
 }
 
@@ -106,25 +106,25 @@ static void warn_of_degradation(recording *r)
     const marl_stream_report *s = marl_receiver_report(r->receiver);
     const char *name = r->from->name;
     if (s->items_lost > 0) {
-        cli_warn(&r->warnings, "lost", "%s: %lu of %lu packets were lost on the line", name, s->items_lost,
-                 s->items + s->items_lost);
+        marl_warn(&r->warnings, "lost", "%s: %lu of %lu packets were lost on the line", name, s->items_lost,
+                  s->items + s->items_lost);
     }
     if (s->bytes_skipped > 0) {
-        cli_warn(&r->warnings, "noise", "%s: %lu of %lu bytes belonged to no whole %s", name,
-                 s->bytes_skipped, s->bytes,
-                 s->kind == MARL_STREAM_LINES ? "line behind a header" : "packet");
+        marl_warn(&r->warnings, "noise", "%s: %lu of %lu bytes belonged to no whole %s", name,
+                  s->bytes_skipped, s->bytes,
+                  s->kind == MARL_STREAM_LINES ? "line behind a header" : "packet");
     }
     if (s->events > 0) {
-        cli_warn(&r->warnings, "chip", "%s: the board sent %lu events about its chips, the first: %s", name,
-                 s->events, s->first_event);
+        marl_warn(&r->warnings, "chip", "%s: the board sent %lu events about its chips, the first: %s", name,
+                  s->events, s->first_event);
     }
     if (marl_guide_gaps(r->guide) > 0) {
-        cli_warn(&r->warnings, "gap", "%s: %lu gaps between readings", name, marl_guide_gaps(r->guide));
+        marl_warn(&r->warnings, "gap", "%s: %lu gaps between readings", name, marl_guide_gaps(r->guide));
     }
     if (marl_receiver_info(r->receiver)->columns & ~r->info.columns) {
-        cli_warn(&r->warnings, "unknown-column", "%s: columns that appeared later were left out", name);
+        marl_warn(&r->warnings, "unknown-column", "%s: columns that appeared later were left out", name);
     }
-    cli_warn_of_log(&r->warnings, &s->rows, name);
+    marl_log_warn(&r->warnings, &s->rows, name);
     warn_of_end(r);
 }
 
@@ -133,8 +133,8 @@ static void warn_of_lack(recording *r)
     marl_guide_view view;
     if (!recording_is_enough(r)) {
         marl_guide_show(r->guide, &view);
-        cli_warn(&r->warnings, "not-enough", view.line[2][0] ? "not enough; next: %s" : "not enough: %s",
-                 view.line[2][0] ? view.line[2] : view.line[1]);
+        marl_warn(&r->warnings, "not-enough", view.line[2][0] ? "not enough; next: %s" : "not enough: %s",
+                  view.line[2][0] ? view.line[2] : view.line[1]);
     }
 }
 

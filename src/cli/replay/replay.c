@@ -65,7 +65,7 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
     MARL_TRY(marl_log_open(&j->reader, c->file[0], &o->reading.options, error));
     MARL_TRY(marl_replay_init(&j->pipeline, &j->tuning.tuning, o->calibration != NULL ? &record : NULL,
                               o->calibration, marl_log_reader_info(j->reader), c->file[0], error));
-    if (j->start.from == CLI_START_GIVEN) {
+    if (j->start.from == MARL_START_GIVEN) {
         MARL_TRY(marl_replay_start(&j->pipeline, j->start.q, error));
     }
     if (o->out == NULL) {
@@ -86,7 +86,7 @@ static marl_status start_with_own(job *j, const marl_log_row *row, marl_error *e
                          "--start reference: the log's first row holds no attitude of its own");
     }
     int ned = marl_log_reader_info(j->reader)->world == MARL_WORLD_NED;
-    j->start.from = CLI_START_GIVEN;
+    j->start.from = MARL_START_GIVEN;
     return marl_replay_start(&j->pipeline, ned ? marl_frame_swap_world(row->q) : row->q, error);
 }
 
@@ -116,7 +116,7 @@ static marl_status run(job *j, const options *o, marl_error *error)
     marl_log_row row;
     marl_status status;
     while ((status = marl_log_next(j->reader, &row, error)) == MARL_OK) {
-        if (j->start.from == CLI_START_REFERENCE && (status = start_with_own(j, &row, error)) != MARL_OK) {
+        if (j->start.from == MARL_START_REFERENCE && (status = start_with_own(j, &row, error)) != MARL_OK) {
             return status;
         }
         wait_for(j, row.sample.t_ns, o->pace);
@@ -305,13 +305,13 @@ static const char *heading_label(const job *j)
 static int replay(const cli *c, options *o)
 {
     marl_error error = {0};
-    cli_warnings warnings = {0};
+    marl_warnings warnings = {0};
     job j = {.declination_deg = NAN};
     marl_status status = prepare(&j, c, o, &error);
     status = status == MARL_OK ? run(&j, o, &error) : status;
     (void)!finish(&j, status, &error);
     if (j.reader != NULL) {
-        cli_warn_of_log(&warnings, marl_log_reader_report(j.reader), c->file[0]);
+        marl_log_warn(&warnings, marl_log_reader_report(j.reader), c->file[0]);
     }
     if (!c->quiet) {
         cli_print_warnings(&warnings);

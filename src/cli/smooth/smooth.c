@@ -85,7 +85,7 @@ static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *
     MARL_TRY(cli_reading_prepare(&o->reading, error));
     MARL_TRY(read_calibration(o, &record, &given, error));
     MARL_TRY(marl_log_load(&job->log, c->file[0], &o->reading.options, error));
-    cli_warn_of_log(&job->warnings, &job->log.report, job->log.path);
+    marl_log_warn(&job->warnings, &job->log.report, job->log.path);
     const char *path = o->calibration != NULL ? o->calibration : o->into;
     marl_smooth_options how = {
         .record = given ? &record : NULL, .record_path = path, .gyro_matrix = o->gyro_matrix};

@@ -12,7 +12,7 @@ typedef struct cli_smoothed {
     marl_refined refined;
     const char *out, *into, *figure; /* NULL: not asked for */
     int gyro_matrix;                 /* asked for */
-    cli_warnings warnings;
+    marl_warnings warnings;
 } cli_smoothed;
 
 /* What limits the reference, as warnings. */

@@ -12,12 +12,12 @@ void cli_smooth_warn(cli_smoothed *job)
     const marl_smoothed *s = &job->smoothed;
     const char *path = job->log.path;
     if (!s->heading_is_magnetic) {
-        cli_warn(&job->warnings, "relative-heading",
-                 "%s: no magnetometer: the heading is relative to the start, its standard deviation too",
-                 path);
+        marl_warn(&job->warnings, "relative-heading",
+                  "%s: no magnetometer: the heading is relative to the start, its standard deviation too",
+                  path);
     }
     if (s->accel_is_worse || s->mag_is_worse || s->gyro_is_worse) {
-        cli_warn(
+        marl_warn(
             &job->warnings, "calibrate-first",
             "%s: the %s is off by more than twice what was assumed: calibrate first, or pass --calibration",
             path,
@@ -26,15 +26,15 @@ void cli_smooth_warn(cli_smoothed *job)
                                 : "gyroscope's matrix");
     }
     if (s->disturbed_share > MAX_DISTURBED) {
-        cli_warn(&job->warnings, "disturbed",
-                 "%s: the field is disturbed for %.0f %% of the time; the heading is that of the field of "
-                 "the first 20 s",
-                 path, 100 * s->disturbed_share);
+        marl_warn(&job->warnings, "disturbed",
+                  "%s: the field is disturbed for %.0f %% of the time; the heading is that of the field of "
+                  "the first 20 s",
+                  path, 100 * s->disturbed_share);
     }
     if (s->longest_gap_s >= LONG_GAP) {
-        cli_warn(&job->warnings, "gap",
-                 "%s: rows are missing for up to %.1f s; the standard deviations grow there", path,
-                 s->longest_gap_s);
+        marl_warn(&job->warnings, "gap",
+                  "%s: rows are missing for up to %.1f s; the standard deviations grow there", path,
+                  s->longest_gap_s);
     }
 }
 

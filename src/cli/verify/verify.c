@@ -16,7 +16,7 @@ static json_t *sensor_json(const marl_verified *v)
     return root;
 }
 
-static int print_json(const marl_verification *v, const cli_warnings *warnings)
+static int print_json(const marl_verification *v, const marl_warnings *warnings)
 {
     json_t *root = json_object();
     json_object_set_new(root, "holds", json_boolean(v->holds));
@@ -137,11 +137,11 @@ static int verify(const cli *c, cli_reading *reading, cli_verified *job, const d
     status = status != MARL_OK ? status : marl_verify(&job->record, log, job->gravity, &job->result, &error);
     int code = cli_exit(&error);
     if (status == MARL_OK) {
-        cli_warn_of_log(&job->warnings, &log->report, log->path);
+        marl_log_warn(&job->warnings, &log->report, log->path);
         if (job->result.outside) {
-            cli_warn(&job->warnings, "temperature-outside",
-                     "%s: beyond the temperatures of the calibration its curve holds its end value",
-                     log->path);
+            marl_warn(&job->warnings, "temperature-outside",
+                      "%s: beyond the temperatures of the calibration its curve holds its end value",
+                      log->path);
         }
         code = show(c, job, to);
     }

@@ -11,7 +11,7 @@ typedef struct cli_verified {
     const char *record_path;
     double gravity;
     marl_verification result;
-    cli_warnings warnings;
+    marl_warnings warnings;
 } cli_verified;
 
 MARL_CHECKED marl_status cli_verify_figure(const cli_verified *job, const char *path, marl_error *error);

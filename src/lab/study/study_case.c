@@ -1,0 +1,235 @@
+/* SPDX-License-Identifier: MIT
+ * One log and its reference: read, checked, brought to one clock and into one frame. */
+#include "lab/study/study_case.h"
+#include "marlinspike/smooth.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* The standard deviations that a file of smooth carries. */
+static void read_sigma(marl_study_case *it, const marl_log *log)
+{
+    double tilt2 = 0, heading2 = 0, n = 0;
+    for (size_t i = 0; i < log->n; i++) {
+        const float *sigma = log->row[i].sigma_deg;
+        if (sigma[0] >= 0.0f && sigma[1] >= 0.0f) {
+            tilt2 += pow((double)sigma[0], 2);
+            heading2 += pow((double)sigma[1], 2);
+            n++;
+        }
+    }
+    it->reference_smoothed = log->info.smoothed && n > 0;
+    it->reference_tilt_deg = sqrt(tilt2 / n);
+    it->reference_heading_deg = sqrt(heading2 / n);
+}
+
+static int matches_smoothed(const marl_study *study)
+{
+    return study->options.match_by == NULL && study->options.match != MARL_MATCH_START;
+}
+
+static const marl_named_tuning *matched_tuning(const marl_study *study)
+{
+    return study->options.match_by != NULL ? study->options.match_by : &study->kalman;
+}
+
+static marl_status load_reference(marl_study *study, marl_study_case *it, marl_error *error)
+{
+    marl_log log;
+    const char *world = study->options.reference_world;
+    const marl_log_options options = {.decimal = study->options.reading.decimal};
+    marl_status status = marl_log_load(&log, it->reference_path, &options, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    marl_log_warn(&study->warnings, &log.report, log.path);
+    if (world != NULL && log.info.world_given && strcmp(world, marl_world_name(log.info.world)) != 0) {
+        status = marl_fail(error, MARL_ERR_INPUT, "%s:1: has world=%s, but --reference-world is %s", log.path,
+                           marl_world_name(log.info.world), world);
+    }
+    if (world != NULL) {
+        log.info.world = strcmp(world, "ned") == 0 ? MARL_WORLD_NED : MARL_WORLD_ENU;
+    }
+    it->reference_relative = log.info.relative_heading;
+    if (it->reference_relative && study->options.match == MARL_MATCH_NONE) {
+        marl_warn(&study->warnings, "relative-heading",
+                  "%s:1: its heading is relative: heading errors hold an unknown constant; --match heading "
+                  "takes it out",
+                  log.path);
+    }
+    if (log.info.columns & (MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO)) {
+        marl_warn(&study->warnings, "same-sensors",
+                  "%s: holds sensors, too: an attitude made from the same sensors as the estimate shares "
+                  "their errors",
+                  log.path);
+    }
+    read_sigma(it, &log);
+    status = status != MARL_OK ? status : marl_series_from_log(&it->reference, &log, error);
+    status = status != MARL_OK ? status : marl_reference_check(&it->reference, &log, error);
+    marl_log_free(&log);
+    return status;
+}
+
+/* --reference smooth: from the log itself. */
+static marl_status smooth_reference(marl_study *study, marl_study_case *it, marl_error *error)
+{
+    marl_smoothed s;
+    const marl_smooth_options options = {.record = study->options.record,
+                                         .record_path = study->options.record_path};
+    marl_status status = marl_smooth(&it->log, &options, &s, error);
+    if (status != MARL_OK) {
+        return status;
+    }
+    it->reference_relative = !s.heading_is_magnetic;
+    it->reference_smoothed = 1;
+    it->reference_tilt_deg = s.sigma_tilt_rms / MARL_DEGREE;
+    it->reference_heading_deg = s.sigma_heading_rms / MARL_DEGREE;
+    if (s.accel_is_worse || s.mag_is_worse) {
+        marl_warn(
+            &study->warnings, "calibrate-first",
+            "%s: the %s is off by more than twice what was assumed: calibrate first, or pass --calibration",
+            it->log_path, s.mag_is_worse ? "magnetometer" : "accelerometer");
+    }
+    status = marl_smoothed_series(&s, &it->reference, error);
+    marl_smoothed_free(&s);
+    return status;
+}
+
+static marl_status find_clock(marl_study *study, marl_study_case *it, marl_error *error)
+{
+    const marl_clock given = {1, study->options.offset_s, NAN, 0, NAN, NAN, 0};
+    it->clock = given;
+    if (study->options.find_offset) {
+        marl_status status = marl_clock_find(&it->log, &it->reference, &it->clock, error);
+        if (status != MARL_OK) {
+            return status;
+        }
+        if (!it->clock.found) {
+            return marl_fail(error, MARL_ERR_INSUFFICIENT,
+                             "%s: no offset to %s stands out: both must see the same turning, which must not "
+                             "repeat itself; record with some brisk turns at the beginning and the end, or "
+                             "give --time-offset in seconds",
+                             it->log_path, it->reference_path);
+        }
+        if (it->clock.repeats) {
+            marl_warn(
+                &study->warnings, "clock-repeats",
+                "%s: the motion repeats itself, other offsets fit as well: this is the one at which log "
+                "and reference have most in common",
+                it->log_path);
+        }
+    }
+    marl_clock_apply(&it->clock, it->log.row[0].sample.t_ns, &it->reference);
+    return MARL_OK;
+}
+
+static marl_status check_overlap(const marl_study_case *it, marl_error *error)
+{
+    const marl_series *r = &it->reference;
+    int64_t from = it->log.row[0].sample.t_ns, to = it->log.row[it->log.n - 1].sample.t_ns;
+    if (r->at[r->n - 1].t_ns < from || r->at[0].t_ns > to) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
+                         "%s runs from %.3f to %.3f s, %s from %.3f to %.3f s: no time in common; "
+                         "--time-offset auto finds the offset of their clocks from turning",
+                         it->log_path, 1e-9 * (double)from, 1e-9 * (double)to, it->reference_path,
+                         1e-9 * (double)r->at[0].t_ns, 1e-9 * (double)r->at[r->n - 1].t_ns);
+    }
+    return MARL_OK;
+}
+
+/* The attitude that is matched: of the smoothed log, whose own standard deviations (rad) are part of the
+ * match's; or of one tuning. */
+static marl_status matched_attitude(const marl_study *study, marl_study_case *it, marl_series *estimate,
+                                    double sigma[2], marl_error *error)
+{
+    const marl_replay_options options = {.record = study->options.record,
+                                         .record_path = study->options.record_path};
+    const marl_smooth_options by_smooth = {.record = study->options.record,
+                                           .record_path = study->options.record_path};
+    marl_pipeline pipeline;
+    marl_smoothed s;
+    marl_error why = {0};
+    sigma[0] = sigma[1] = 0;
+    if (!matches_smoothed(study) || marl_smooth(&it->log, &by_smooth, &s, &why) != MARL_OK) {
+        if (why.status == MARL_ERR_SYSTEM) {
+            return marl_fail(error, why.status, "%s", why.text);
+        }
+        return marl_replay_log(&pipeline, &it->log, &matched_tuning(study)->tuning, &options, estimate,
+                               error);
+    }
+    sigma[0] = s.sigma_tilt_rms;
+    sigma[1] = s.sigma_heading_rms;
+    it->match_smoothed = 1;
+    marl_status status = marl_smoothed_series(&s, estimate, error);
+    marl_smoothed_free(&s);
+    return status;
+}
+
+/* Of one attitude, so that all others are compared in the same frames. */
+static marl_status find_match(const marl_study *study, marl_study_case *it, marl_error *error)
+{
+    marl_series estimate = {0, NULL};
+    marl_status status = MARL_OK;
+    marl_error why = {0};
+    double sigma[2] = {0, 0};
+    if (study->options.match != MARL_MATCH_NONE) {
+        status = matched_attitude(study, it, &estimate, sigma, &why);
+        if (status != MARL_OK) {
+            return marl_fail(error, status,
+                             "--match by the attitude of %s: %.400s; --match-by names another tuning",
+                             matched_tuning(study)->name, why.text);
+        }
+    }
+    status = marl_match_find(&estimate, &it->reference, study->options.match, &it->match, &why);
+    if (status != MARL_OK) {
+        (void)!marl_fail(error, status, "%s: %.400s", it->log_path, why.text);
+    }
+    if (status == MARL_OK) {
+        marl_match_add_sigma(&it->match, sigma[0], sigma[1]);
+        marl_match_apply(&it->match, &it->reference);
+    }
+    marl_series_free(&estimate);
+    return status;
+}
+
+/* The reference's attitude when the log begins. */
+static marl_status start_of_reference(marl_study_case *it, marl_error *error)
+{
+    const marl_series *r = &it->reference;
+    int64_t t = it->log.row[0].sample.t_ns;
+    size_t i = 1;
+    while (i < r->n && r->at[i].t_ns < t) {
+        i++;
+    }
+    if (r->n < 2 || i == r->n || r->at[0].t_ns > t) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
+                         "%s: has no attitude at the log's first moment; omit --start", it->reference_path);
+    }
+    double u = (double)(t - r->at[i - 1].t_ns) / (double)(r->at[i].t_ns - r->at[i - 1].t_ns);
+    it->start = marl_slerp(r->at[i - 1].q, r->at[i].q, u);
+    return MARL_OK;
+}
+
+marl_status lab_study_case_load(marl_study *study, marl_study_case *it, marl_error *error)
+{
+    MARL_TRY(marl_log_load(&it->log, it->log_path, &study->options.reading, error));
+    marl_log_warn(&study->warnings, &it->log.report, it->log.path);
+    int smoothed = strcmp(it->reference_path, "smooth") == 0;
+    MARL_TRY(smoothed ? smooth_reference(study, it, error) : load_reference(study, it, error));
+    MARL_TRY(find_clock(study, it, error));
+    MARL_TRY(check_overlap(it, error));
+    MARL_TRY(find_match(study, it, error));
+    if (study->options.start == MARL_START_REFERENCE) {
+        MARL_TRY(start_of_reference(it, error));
+    }
+    return marl_conditions_find(&it->log, study->options.record, &it->reference, &it->conditions, error);
+}
+
+void lab_study_case_free(marl_study_case *it)
+{
+    marl_log_free(&it->log);
+    marl_series_free(&it->reference);
+    marl_conditions_free(&it->conditions);
+    free(it->log_path);
+    free(it->reference_path);
+}

@@ -1,0 +1,12 @@
+/* SPDX-License-Identifier: MIT
+ * The cases of a study. */
+#ifndef LAB_STUDY_CASE_H
+#define LAB_STUDY_CASE_H
+
+#include "marlinspike/study.h"
+
+/* Loads the case whose paths are set, with clock, frames and conditions. */
+MARL_CHECKED marl_status lab_study_case_load(marl_study *study, marl_study_case *it, marl_error *error);
+void lab_study_case_free(marl_study_case *it);
+
+#endif
