@@ -63,8 +63,8 @@ static void print_still(double seconds)
         }
         if (marl_calibrate_still(&log, &r, NULL) == MARL_OK) {
             for (int k = 0; k < 3; k++) {
-                double off = r.fit.bias[k] - mean[k];
-                nse += pow(off / r.fit.bias_sigma[k], 2);
+                double off = r.outcome.fit.bias[k] - mean[k];
+                nse += pow(off / r.outcome.fit.bias_sigma[k], 2);
                 later += isfinite(r.later_sigma[k]) ? pow(off / r.later_sigma[k], 2) : 0;
                 n++;
             }

@@ -33,13 +33,11 @@ MARL_CHECKED marl_status marl_calibration_log_check(const marl_log *log, marl_se
 
 /* A gyroscope bias from a recording at rest. */
 typedef struct marl_still_result {
-    marl_fit fit;        /* bias, its standard error, points, residual_rms, temperature */
-    double still_s;      /* rest that was used, s */
-    double deviation[3]; /* of the readings at rest, rad/s */
-    int accepted;
-    char next[300];  /* what to record next when not accepted */
-    marl_span moved; /* first motion; from == to when there was none */
-    double moved_s;  /* motion in all, s */
+    marl_calibrated outcome; /* fit: bias, its standard error, points, residual_rms, temperature */
+    double still_s;          /* rest that was used, s */
+    double deviation[3];     /* of the readings at rest, rad/s */
+    marl_span moved;         /* first motion; from == to when there was none */
+    double moved_s;          /* motion in all, s */
     int turn_unseen; /* 1: no magnetometer, so that a steady turn about the vertical would not be seen */
     /* How far the bias may be off ten minutes later, rad/s: bias_sigma with the bias instability and the
      * random walk of this recording; NaN when it is too short for them. */
@@ -202,11 +200,10 @@ MARL_CHECKED marl_status marl_calibrate_soak(const marl_log *log, marl_sensor se
 void marl_soak_result_free(marl_soak_result *result);
 
 typedef struct marl_axes_result {
-    int accepted;
-    char next[300];
-    marl_axes axes;         /* of the recording as the calibration corrects it */
-    int turned;             /* 1: the magnetometer's small rotation is seen, and taken in */
-    double rotation_deg[3]; /* of the magnetometer against the accelerometer, about x, y, z */
+    marl_calibrated outcome; /* without numbers of its own: what was found is in the record */
+    marl_axes axes;          /* of the recording as the calibration corrects it */
+    int turned;              /* 1: the magnetometer's small rotation is seen, and taken in */
+    double rotation_deg[3];  /* of the magnetometer against the accelerometer, about x, y, z */
     double rotation_sigma[3];
 } marl_axes_result;
 

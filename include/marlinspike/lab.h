@@ -24,6 +24,7 @@
 #include "marlinspike/scene.h"
 #include "marlinspike/sensor_model.h"
 #include "marlinspike/series.h"
+#include "marlinspike/session.h"
 #include "marlinspike/sheet.h"
 #include "marlinspike/simulate.h"
 #include "marlinspike/smooth.h"

@@ -359,7 +359,7 @@ START_TEST(verify_holds_where_it_should)
         ck_assert_int_eq(marl_calibrate_still(&still, &rest, NULL), MARL_OK);
         record.fit[MARL_ACCEL] = p.outcome.fit;
         record.fit[MARL_MAG] = t.outcome.fit;
-        record.fit[MARL_GYRO] = rest.fit;
+        record.fit[MARL_GYRO] = rest.outcome.fit;
         ck_assert_int_eq(marl_verify(&record, &lift, 9.80665, &v, NULL), MARL_OK);
         for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
             holds += v.sensor[i].present && v.sensor[i].holds;

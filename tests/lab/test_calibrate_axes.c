@@ -33,7 +33,7 @@ START_TEST(mixed_up_axes_are_put_right)
     marl_axes_result r;
     marl_error error = {0};
     ck_assert_msg(marl_calibrate_axes(&log, 0, 0, &record, &r, &error) == MARL_OK, "%s", error.text);
-    ck_assert(r.accepted && r.axes.mag.verdict == MARL_AXES_DECIDED);
+    ck_assert(r.outcome.accepted && r.axes.mag.verdict == MARL_AXES_DECIDED);
     marl_calibration calibration = marl_calibration_for_device(&record);
     for (size_t i = 0; i < log.n; i += 40) {
         marl_sample s = log.row[i].sample;
@@ -134,7 +134,7 @@ START_TEST(rest_cannot_report_axes)
     marl_calibration_record record = marl_calibration_record_empty(), before = record;
     marl_axes_result r;
     ck_assert_int_eq(marl_calibrate_axes(&log, 0, 0, &record, &r, NULL), MARL_ERR_INSUFFICIENT);
-    ck_assert(!r.accepted && strstr(r.next, "turn the pod about all three axes") != NULL);
+    ck_assert(!r.outcome.accepted && strstr(r.outcome.next, "turn the pod about all three axes") != NULL);
     ck_assert_mem_eq(record.fit[MARL_GYRO].matrix, before.fit[MARL_GYRO].matrix, sizeof before.fit[0].matrix);
     marl_log_free(&log);
 }

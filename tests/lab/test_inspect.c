@@ -141,14 +141,14 @@ START_TEST(bias_error_is_as_large_as_it_says)
         marl_error error = {0};
         ck_assert_int_eq(marl_simulator_init(&truth, MARL_SCENE_STILL, &sheet, 100, seed), MARL_OK);
         ck_assert_msg(marl_calibrate_still(&log, &rest, &error) == MARL_OK, "%s", error.text);
-        ck_assert_int_eq(rest.accepted, 1);
+        ck_assert_int_eq(rest.outcome.accepted, 1);
         for (int k = 0; k < 3; k++) {
-            double e = (rest.fit.bias[k] - truth.gyro.bias[k]) / rest.fit.bias_sigma[k];
+            double e = (rest.outcome.fit.bias[k] - truth.gyro.bias[k]) / rest.outcome.fit.bias_sigma[k];
             squares += e * e / (3.0 * RUNS);
             ck_assert_double_eq_tol(rest.deviation[k], truth.gyro.sigma, 0.1 * truth.gyro.sigma);
-            ck_assert(isnan(rest.fit.matrix_sigma[k][k]));
+            ck_assert(isnan(rest.outcome.fit.matrix_sigma[k][k]));
         }
-        ck_assert_double_eq_tol(rest.fit.temperature_degC, 24, 1e-6);
+        ck_assert_double_eq_tol(rest.outcome.fit.temperature_degC, 24, 1e-6);
         marl_log_free(&log);
     }
     ck_assert_double_gt(squares, 0.6);
@@ -170,7 +170,7 @@ START_TEST(wandering_noise_is_not_reported_as_sure)
     marl_still_result rest;
     marl_error error = {0};
     ck_assert_int_eq(marl_calibrate_still(&log, &rest, &error), MARL_OK);
-    ck_assert_double_gt(rest.fit.bias_sigma[0], 3 * rest.deviation[0] / sqrt((double)log.n));
+    ck_assert_double_gt(rest.outcome.fit.bias_sigma[0], 3 * rest.deviation[0] / sqrt((double)log.n));
     marl_log_free(&log);
 }
 END_TEST
@@ -201,9 +201,9 @@ static marl_still_result refused(marl_log *log, const char *message, const char 
     marl_still_result rest;
     marl_error error = {0};
     ck_assert_int_eq(marl_calibrate_still(log, &rest, &error), MARL_ERR_INSUFFICIENT);
-    ck_assert_int_eq(rest.accepted, 0);
+    ck_assert_int_eq(rest.outcome.accepted, 0);
     ck_assert_msg(strstr(error.text, message) != NULL, "%s", error.text);
-    ck_assert_msg(strstr(rest.next, next) != NULL, "%s", rest.next);
+    ck_assert_msg(strstr(rest.outcome.next, next) != NULL, "%s", rest.outcome.next);
     marl_log_free(log);
     return rest;
 }
@@ -242,7 +242,8 @@ START_TEST(a_short_knock_is_left_out)
     ck_assert(knocked.moved_s > 0 && knocked.moved.from_ns <= 30000000000 &&
               knocked.moved.to_ns >= 30200000000);
     ck_assert(rest.moved_s == 0);
-    ck_assert_double_lt(fabs(knocked.fit.bias[2] - rest.fit.bias[2]), 3 * rest.fit.bias_sigma[2]);
+    ck_assert_double_lt(fabs(knocked.outcome.fit.bias[2] - rest.outcome.fit.bias[2]),
+                        3 * rest.outcome.fit.bias_sigma[2]);
     marl_log_free(&log);
     marl_log_free(&calm);
 }

@@ -56,7 +56,7 @@ START_TEST(fused_tilt_is_several_times_better)
         marl_error error = {0};
         double rms[MARL_FILTER_COUNT];
         ck_assert_int_eq(marl_calibrate_still(&rest, &found, &error), MARL_OK);
-        record.fit[MARL_GYRO] = found.fit;
+        record.fit[MARL_GYRO] = found.outcome.fit;
         marl_series truth;
         ck_assert_int_eq(marl_series_from_log(&truth,
                                               &(marl_log){.path = log.path,

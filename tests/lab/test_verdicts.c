@@ -42,8 +42,8 @@ START_TEST(a_steady_turn_is_no_bias)
                 marl_span span;
                 turn_log(&log, axis, rates[r] * MARL_DEGREE);
                 ck_assert_int_eq(marl_calibrate_still(&log, &still, &error), MARL_ERR_INSUFFICIENT);
-                ck_assert_int_eq(still.accepted, 0);
-                ck_assert(still.next[0] != '\0');
+                ck_assert_int_eq(still.outcome.accepted, 0);
+                ck_assert(still.outcome.next[0] != '\0');
                 ck_assert(r != 0 || strstr(error.text, "the board turned slowly") != NULL);
                 ck_assert(r != 0 || marl_zero(&log, &record, &span, &zero_error) == MARL_ERR_INSUFFICIENT);
                 marl_log_free(&log);
@@ -70,8 +70,8 @@ START_TEST(rest_is_still_accepted)
         ck_assert_int_eq(marl_calibrate_still(&log, &r, NULL), MARL_OK);
         ck_assert_int_eq(r.turn_unseen, 0);
         for (int k = 0; k < 3; k++) {
-            ck_assert(isfinite(r.later_sigma[k]) && r.later_sigma[k] > r.fit.bias_sigma[k]);
-            ck_assert_double_lt(fabs(r.fit.bias[k] - mean[k]), 3 * r.later_sigma[k]);
+            ck_assert(isfinite(r.later_sigma[k]) && r.later_sigma[k] > r.outcome.fit.bias_sigma[k]);
+            ck_assert_double_lt(fabs(r.outcome.fit.bias[k] - mean[k]), 3 * r.later_sigma[k]);
         }
         for (size_t i = 0; i < log.n; i++) {
             log.row[i].sample.fresh = (uint8_t)(log.row[i].sample.fresh & ~MARL_FRESH_MAG);

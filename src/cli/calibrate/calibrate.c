@@ -3,88 +3,33 @@
 #include "cli/calibrate/calibrate.h"
 #include <math.h>
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
-#include <time.h>
-#include <unistd.h>
 
-#define BETWEEN_LOGS_NS INT64_C(2000000000)
+typedef struct options {
+    cli_reading reading;
+    char *into, *out, *figure, *page, *hemisphere, *up;
+    double turn_angle, gravity, field, latitude; /* deg, m/s^2, uT, deg */
+    int quick;
+} options;
 
-static void stamp(char made[32])
+/* "z", "+z" or "-z": 1 to 3, negative for down. */
+static marl_status read_up(const char *option, int *up, marl_error *error)
 {
-    time_t now = time(NULL);
-    struct tm utc;
-    gmtime_r(&now, &utc);
-    strftime(made, 32, "%Y-%m-%dT%H:%M:%SZ", &utc);
-}
-
-/* The record that the new fit goes into: the one in the file, where there is one. */
-static marl_status start_record(const cli_calibrate_options *o, cli_calibrated *job, marl_error *error)
-{
-    marl_calibration_record *record = &job->record;
-    *record = marl_calibration_record_empty();
-    if (o->into != NULL) {
-        cli_lock_until_exit(o->into);
-    }
-    if (o->into != NULL && access(o->into, F_OK) == 0) {
-        marl_status status = marl_calibration_read(record, o->into, error);
-        if (status != MARL_OK) {
-            return status;
-        }
-    }
-    marl_status status = marl_device_match(job->log.info.device, job->log.path, record->device,
-                                           o->into != NULL ? o->into : "", error);
-    if (status == MARL_OK && record->device[0] == '\0') {
-        snprintf(record->device, sizeof record->device, "%s", job->log.info.device);
-    }
-    return status;
-}
-
-/* "z", "+z" or "-z". */
-static marl_status read_up(cli_calibrate_options *o, marl_error *error)
-{
-    const char *text = o->up;
+    const char *text = option;
     int sign = *text == '-' ? -1 : 1;
     text += *text == '-' || *text == '+';
     if (strlen(text) != 1 || *text < 'x' || *text > 'z') {
-        return marl_fail(error, MARL_ERR_USE, "--up is one of x y z -x -y -z, and not '%s'", o->up);
+        return marl_fail(error, MARL_ERR_USE, "--up is one of x y z -x -y -z, and not '%s'", option);
     }
-    o->up_axis = sign * (*text - 'x' + 1);
+    *up = sign * (*text - 'x' + 1);
     return MARL_OK;
 }
 
-static const marl_calibrated *result_of(const cli_calibrated *job)
-{
-    const marl_calibrated *of[CLI_RECORDING_KINDS] = {
-        &job->still,           &job->turns.outcome, &job->poses.outcome, &job->tumble.outcome,
-        &job->soak[0].outcome, &job->still,         &job->moves.outcome};
-    return of[job->kind];
-}
-
-/* Another recording for the same calibration. */
-static marl_status append(const cli_calibrate_options *o, const char *path, cli_calibrated *job,
-                          marl_error *error)
-{
-    marl_log next;
-    marl_status status = marl_log_load(&next, path, &o->reading.options, error);
-    if (status != MARL_OK) {
-        return status;
-    }
-    double at = 1e-9 * (double)(job->log.row[job->log.n - 1].sample.t_ns + BETWEEN_LOGS_NS);
-    status = marl_log_append(&job->log, &next, BETWEEN_LOGS_NS, error);
-    if (status == MARL_OK) {
-        marl_warn(&job->warnings, "appended",
-                  "%s: goes on behind the recording before, its first row at %.2f s", path, at);
-    }
-    marl_log_free(&next);
-    return status;
-}
-
-static marl_status check_options(const cli_calibrate_options *o, const cli_calibrated *job, marl_error *error)
+static marl_status check_options(const options *o, const marl_session *session, marl_error *error)
 {
     MARL_TRY(o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK);
     MARL_TRY(o->page != NULL ? marl_page_check_path(o->page, error) : MARL_OK);
-    if (o->figure != NULL && job->kind == CLI_AXES) {
+    if (o->figure != NULL && session->recording == MARL_RECORDING_AXES) {
         return marl_fail(error, MARL_ERR_USE, "calibrate: --figure is of all but axes, which are a table");
     }
     if (!(o->turn_angle > 0 && o->gravity > 1 && o->gravity < 100 && o->field >= 0)) {
@@ -100,64 +45,68 @@ static marl_status check_options(const cli_calibrate_options *o, const cli_calib
     return MARL_OK;
 }
 
-static marl_status load(cli_calibrate_options *o, const cli *c, cli_calibrated *job, marl_error *error)
+static marl_status load(options *o, const cli *c, marl_session *session, marl_error *error)
 {
-    MARL_TRY(check_options(o, job, error));
+    marl_session_options *to = &session->options;
+    MARL_TRY(check_options(o, session, error));
     MARL_TRY(cli_reading_prepare(&o->reading, error));
-    MARL_TRY(o->up != NULL ? read_up(o, error) : MARL_OK);
-    MARL_TRY(marl_log_load(&job->log, c->file[1], &o->reading.options, error));
-    for (int i = 2; i < c->files; i++) {
-        MARL_TRY(append(o, c->file[i], job, error));
+    MARL_TRY(o->up != NULL ? read_up(o->up, &to->up, error) : MARL_OK);
+    to->turn_angle = o->turn_angle * MARL_DEGREE;
+    to->gravity = o->gravity;
+    to->field = o->field > 0 ? o->field : NAN;
+    to->quick = o->quick;
+    to->latitude = o->latitude * MARL_DEGREE;
+    to->hemisphere = o->hemisphere == NULL ? 0 : strcmp(o->hemisphere, "north") == 0 ? 1 : -1;
+    for (int i = 1; i < c->files; i++) {
+        MARL_TRY(marl_session_add_log(session, c->file[i], &o->reading.options, error));
     }
-    return start_record(o, job, error);
+    if (o->into != NULL) {
+        cli_lock_until_exit(o->into);
+    }
+    return marl_session_start_record(session, o->into, error);
 }
 
 /* There is nothing to fit. A log without samples is too little data, and --json reports it as any other
- * refusal.
- * */
-static int refuse(const cli *c, cli_calibrated *job, const marl_error *error)
+ * refusal. */
+static int refuse(const cli *c, const marl_session *session, const marl_error *error)
 {
     if (c->json && error->status == MARL_ERR_INSUFFICIENT) {
-        job->still = (marl_calibrated){.model = ""};
-        snprintf(job->still.next, sizeof job->still.next, "%s", cli_calibrate_kinds[job->kind].next);
-        job->record = marl_calibration_record_empty();
-        job->result = &job->still;
-        (void)cli_calibrated_json(job);
+        (void)cli_calibrated_json(session);
     }
     return cli_exit(error);
 }
 
 /* What cannot be drawn takes nothing from what was calibrated. */
-static void draw(const cli_calibrate_options *o, const cli_calibrated *job, marl_error *drawing)
+static void draw(const options *o, const marl_session *session, marl_error *drawing)
 {
     marl_error page = {0};
     if (o->figure != NULL) {
-        (void)!cli_calibrated_figure(job, o->figure, drawing);
+        (void)!cli_calibrated_figure(session, o->figure, drawing);
     }
-    if (o->page != NULL && cli_calibrated_page(job, o->page, &page) != MARL_OK &&
+    if (o->page != NULL && cli_calibrated_page(session, o->page, &page) != MARL_OK &&
         drawing->status == MARL_OK) {
         *drawing = page;
     }
 }
 
 /* Shows the result, accepted or not, and writes it when it was accepted. */
-static int finish(const cli *c, const cli_calibrate_options *o, cli_calibrated *job, marl_error *error)
+static int finish(const cli *c, const options *o, marl_session *session, marl_error *error)
 {
-    const marl_calibrated *r = job->result;
+    const marl_calibrated *r = session->outcome;
     const char *target = o->out != NULL ? o->out : o->into;
     int code = CLI_DONE, written = 0;
     marl_error drawing = {0};
     if (r->accepted && target != NULL) {
-        written = marl_calibration_write(&job->record, target, error) == MARL_OK;
+        written = marl_calibration_write(&session->record, target, error) == MARL_OK;
     }
     int reported = !r->accepted || error->status == MARL_OK; /* a result that could not be written is none */
     if (r->fit.present && reported) {
-        draw(o, job, &drawing);
+        draw(o, session, &drawing);
     }
     if (c->json && reported) {
-        code = cli_calibrated_json(job);
+        code = cli_calibrated_json(session);
     } else if (!c->quiet && r->fit.present) {
-        code = cli_calibrated_table(job, written ? target : NULL, target);
+        code = cli_calibrated_table(session, written ? target : NULL, target);
     }
     if (error->status != MARL_OK) {
         code = cli_exit(error);
@@ -170,67 +119,55 @@ static int finish(const cli *c, const cli_calibrate_options *o, cli_calibrated *
     return code;
 }
 
-static int calibrate(const cli *c, cli_calibrate_options *o, cli_calibrated *job)
+static int calibrate(const cli *c, options *o, marl_session *session)
 {
     marl_error error = {0};
-    if (load(o, c, job, &error) != MARL_OK) {
-        return refuse(c, job, &error);
+    if (load(o, c, session, &error) != MARL_OK) {
+        return refuse(c, session, &error);
     }
-    marl_log_warn(&job->warnings, &job->log.report, job->log.path);
-    marl_status status = cli_calibrate_kinds[job->kind].run(o, job, &error);
-    job->result = result_of(job);
-    if (job->result->accepted && job->result->remark[0] != '\0') {
-        marl_warn(&job->warnings, "remark", "%s: %s", job->log.path, job->result->remark);
-    }
+    marl_status status = marl_session_fit(session, &error);
     if (!c->quiet) {
-        cli_print_warnings(&job->warnings);
+        cli_print_warnings(&session->warnings);
     }
-    stamp(job->record.made);
     if (status == MARL_ERR_SYSTEM || status == MARL_ERR_INPUT) {
         return cli_exit(&error);
     }
-    return finish(c, o, job, &error);
+    return finish(c, o, session, &error);
 }
 
-static int find_kind(const char *name, cli_recording_kind *kind)
+static int find_recording(const char *name, marl_recording *recording)
 {
     char known[80] = "";
-    for (int i = 0; i < CLI_RECORDING_KINDS; i++) {
-        if (strcmp(name, cli_calibrate_kinds[i].name) == 0) {
-            *kind = (cli_recording_kind)i;
+    for (int i = 0; i < MARL_RECORDING_COUNT; i++) {
+        *recording = (marl_recording)i;
+        if (strcmp(name, marl_recording_name(*recording)) == 0) {
             return 1;
         }
-        marl_list_append(known, sizeof known, cli_calibrate_kinds[i].name);
+        marl_list_append(known, sizeof known, marl_recording_name(*recording));
     }
     cli_message("calibrate: unknown recording '%s'; known: %s", name, known);
     return 0;
 }
 
-static int run(const cli *c, cli_calibrate_options *o)
+static int run(const cli *c, options *o)
 {
-    cli_calibrated *job = calloc(1, sizeof *job);
-    int code = CLI_WRONG_USE;
-    if (job == NULL) {
+    marl_recording recording;
+    if (!find_recording(c->file[0], &recording)) {
+        return CLI_WRONG_USE;
+    }
+    marl_session *session = marl_session_create(recording);
+    if (session == NULL) {
         cli_message("no memory");
         return CLI_MACHINE;
     }
-    if (find_kind(c->file[0], &job->kind)) {
-        code = calibrate(c, o, job);
-    }
-    marl_turns_result_free(&job->turns);
-    marl_moves_result_free(&job->moves);
-    marl_poses_result_free(&job->poses);
-    marl_tumble_result_free(&job->tumble);
-    marl_soak_result_free(&job->soak[0]);
-    marl_soak_result_free(&job->soak[1]);
-    marl_log_free(&job->log);
-    free(job);
+    int code = calibrate(c, o, session);
+    marl_session_free(session);
     return code;
 }
 
 int cli_calibrate(int argc, const char **argv)
 {
-    cli_calibrate_options o = {.turn_angle = 360, .gravity = MARL_STANDARD_GRAVITY, .latitude = NAN};
+    options o = {.turn_angle = 360, .gravity = MARL_STANDARD_GRAVITY, .latitude = NAN};
     cli c;
     const struct poptOption table[] = {
         {"into", '\0', POPT_ARG_STRING, &o.into, 0,

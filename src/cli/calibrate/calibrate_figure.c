@@ -48,24 +48,25 @@ static void add_reading(cloud *p, const marl_fit *fit, double length, const doub
     p->n++;
 }
 
-static marl_status gather_readings(const cli_calibrated *job, cloud *p, double *length, marl_error *error)
+static marl_status gather_readings(const marl_session *session, cloud *p, double *length, marl_error *error)
 {
-    const marl_fit *fit = &job->result->fit;
-    *length = job->kind == CLI_POSES ? MARL_STANDARD_GRAVITY : fit->field;
-    marl_status status = make_cloud(p, job->kind == CLI_POSES ? job->poses.poses.n : job->log.n, error);
+    const marl_fit *fit = &session->outcome->fit;
+    *length = session->recording == MARL_RECORDING_POSES ? MARL_STANDARD_GRAVITY : fit->field;
+    marl_status status = make_cloud(
+        p, session->recording == MARL_RECORDING_POSES ? session->poses.poses.n : session->log.n, error);
     if (status != MARL_OK || p->scratch == NULL) {
         return status;
     }
-    if (job->kind == CLI_POSES) {
-        for (size_t i = 0; i < job->poses.poses.n; i++) {
-            if (isfinite(job->poses.poses.pose[i].distance)) {
-                add_reading(p, fit, *length, job->poses.poses.pose[i].accel);
+    if (session->recording == MARL_RECORDING_POSES) {
+        for (size_t i = 0; i < session->poses.poses.n; i++) {
+            if (isfinite(session->poses.poses.pose[i].distance)) {
+                add_reading(p, fit, *length, session->poses.poses.pose[i].accel);
             }
         }
         return MARL_OK;
     }
-    for (size_t i = 0; i < job->log.n; i++) {
-        const marl_sample *s = &job->log.row[i].sample;
+    for (size_t i = 0; i < session->log.n; i++) {
+        const marl_sample *s = &session->log.row[i].sample;
         if (s->fresh & MARL_FRESH_MAG) {
             const double x[3] = {(double)s->mag.x, (double)s->mag.y, (double)s->mag.z};
             add_reading(p, fit, *length, x);
@@ -80,15 +81,16 @@ static marl_curve dots(const char *label, const double *x, const double *y, size
 }
 
 /* Three planes above; below, what is left against the direction, and which directions were there. */
-static marl_status draw_cloud(const cli_calibrated *job, const char *path, marl_error *error)
+static marl_status draw_cloud(const marl_session *session, const char *path, marl_error *error)
 {
     static const int plane[3][2] = {{0, 1}, {0, 2}, {1, 2}};
     double circle[2][CIRCLE], length;
     char labels[3][2][32], off_label[48], title[300];
-    const char *unit = marl_sensor_unit(job->result->sensor), *name = marl_sensor_name(job->result->sensor);
+    const char *unit = marl_sensor_unit(session->outcome->sensor),
+               *name = marl_sensor_name(session->outcome->sensor);
     cloud p = {0};
     marl_figure figure = {.title = title, .columns = 3, .panels = 6};
-    marl_status status = gather_readings(job, &p, &length, error);
+    marl_status status = gather_readings(session, &p, &length, error);
     if (status != MARL_OK) {
         free(p.scratch);
         return status;
@@ -116,7 +118,8 @@ static marl_status draw_cloud(const cli_calibrated *job, const char *path, marl_
     figure.panel[5] = (marl_panel){.x_label = "azimuth, deg", .y_label = "height (equal areas)"};
     figure.panel[5].curve[figure.panel[5].curves++] = dots(NULL, p.azimuth, p.height, p.n);
     snprintf(title, sizeof title, "%.150s: %s corrected, %.3g %s rms left, %.0f %% of directions covered",
-             job->log.path, name, job->result->fit.residual_rms, unit, 100 * job->result->fit.coverage);
+             session->log.path, name, session->outcome->fit.residual_rms, unit,
+             100 * session->outcome->fit.coverage);
     status = marl_figure_draw(&figure, path, error);
     free(p.scratch);
     return status;
@@ -169,10 +172,10 @@ static void fill_soak_axis(const marl_soak_result *r, int axis, soak_axis *s)
 }
 
 /* One row an axis of the gyroscope, then of the accelerometer. */
-static marl_status draw_soak(const cli_calibrated *job, const char *path, marl_error *error)
+static marl_status draw_soak(const marl_session *session, const char *path, marl_error *error)
 {
     char title[300];
-    size_t max = job->soak[0].n > job->soak[1].n ? job->soak[0].n : job->soak[1].n;
+    size_t max = session->soak[0].n > session->soak[1].n ? session->soak[0].n : session->soak[1].n;
     double *scratch = malloc((12 * max + 1) * sizeof *scratch);
     soak_axis *all = calloc(6, sizeof *all);
     marl_figure figure = {.title = title, .columns = 3};
@@ -181,14 +184,14 @@ static marl_status draw_soak(const cli_calibrated *job, const char *path, marl_e
         free(all);
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    for (size_t i = 0; i < 6 && job->soak[i / 3].outcome.fit.present; i++) {
+    for (size_t i = 0; i < 6 && session->soak[i / 3].outcome.fit.present; i++) {
         soak_axis *s = &all[i];
         s->x = scratch + 2 * i * max;
         s->y = s->x + max;
-        fill_soak_axis(&job->soak[i / 3], (int)i % 3, s);
+        fill_soak_axis(&session->soak[i / 3], (int)i % 3, s);
         marl_panel *panel = &figure.panel[figure.panels++];
         *panel = (marl_panel){.x_label = "temperature, degC", .y_label = s->label};
-        panel->curve[panel->curves++] = dots("means of 5 s", s->x, s->y, job->soak[i / 3].n);
+        panel->curve[panel->curves++] = dots("means of 5 s", s->x, s->y, session->soak[i / 3].n);
         panel->curve[panel->curves++] =
             (marl_curve){.label = "curve", .x = s->curve_x, .y = s->curve_y, .n = CURVE_POINTS};
         panel->curve[panel->curves++] = (marl_curve){.label = "+- 1 standard error",
@@ -198,7 +201,8 @@ static marl_status draw_soak(const cli_calibrated *job, const char *path, marl_e
                                                      .like = 1};
     }
     snprintf(title, sizeof title, "%.160s: curves of order %d leave %.2g deg/s rms of the gyroscope",
-             job->log.path, job->soak[0].order, job->soak[0].outcome.fit.residual_rms / MARL_DEGREE);
+             session->log.path, session->soak[0].order,
+             session->soak[0].outcome.fit.residual_rms / MARL_DEGREE);
     marl_status status = marl_figure_draw(&figure, path, error);
     free(scratch);
     free(all);
@@ -248,12 +252,12 @@ static marl_status draw_happenings(const happenings *h, const char *path, marl_e
 }
 
 /* Each turn's error by its axis, or by how much the direction misses after each move. */
-static marl_status draw_errors(const cli_calibrated *job, const char *path, marl_error *error)
+static marl_status draw_errors(const marl_session *session, const char *path, marl_error *error)
 {
-    const marl_turns_result *turns = &job->turns;
-    const marl_moves_result *moves = &job->moves;
-    int is_turns = job->kind == CLI_TURNS;
-    double rms = job->result->fit.residual_rms / MARL_DEGREE;
+    const marl_turns_result *turns = &session->turns;
+    const marl_moves_result *moves = &session->moves;
+    int is_turns = session->recording == MARL_RECORDING_TURNS;
+    double rms = session->outcome->fit.residual_rms / MARL_DEGREE;
     char title[300];
     happenings h = {.title = title, .n = is_turns ? turns->n : moves->n};
     h.at = calloc(h.n + 1, sizeof *h.at);
@@ -271,13 +275,13 @@ static marl_status draw_errors(const cli_calibrated *job, const char *path, marl
     if (is_turns) {
         h.y_label = "error of the corrected turn, deg";
         memcpy(h.group, (const char *const[3]){"about x", "about y", "about z"}, sizeof h.group);
-        snprintf(title, sizeof title, "%.160s: %zu turns, corrected, off by %.3f deg rms", job->log.path,
+        snprintf(title, sizeof title, "%.160s: %zu turns, corrected, off by %.3f deg rms", session->log.path,
                  h.n - turns->left_out, rms);
     } else {
         h.y_label = "direction off after the move, deg";
         memcpy(h.group, (const char *const[3]){"used", "left out", ""}, sizeof h.group);
-        snprintf(title, sizeof title, "%.160s: after %zu moves gravity is off by %.3f deg rms", job->log.path,
-                 h.n - moves->left_out, rms);
+        snprintf(title, sizeof title, "%.160s: after %zu moves gravity is off by %.3f deg rms",
+                 session->log.path, h.n - moves->left_out, rms);
     }
     marl_status status = draw_happenings(&h, path, error);
     free(h.at);
@@ -285,9 +289,9 @@ static marl_status draw_errors(const cli_calibrated *job, const char *path, marl
 }
 
 /* The gyroscope over time, an axis a panel, with its bias. */
-static marl_status draw_still(const cli_calibrated *job, const char *path, marl_error *error)
+static marl_status draw_still(const marl_session *session, const char *path, marl_error *error)
 {
-    const marl_log *log = &job->log;
+    const marl_log *log = &session->log;
     char title[300], labels[3][48];
     double *all = malloc((4 * log->n + 1) * sizeof *all), ends[2], bias[3][2];
     marl_figure figure = {.title = title, .columns = 3, .panels = 3};
@@ -309,7 +313,7 @@ static marl_status draw_still(const cli_calibrated *job, const char *path, marl_
     ends[0] = n > 0 ? all[0] : 0;
     ends[1] = n > 0 ? all[n - 1] : 1;
     for (size_t k = 0; k < 3; k++) {
-        const marl_fit *fit = &job->rest.fit;
+        const marl_fit *fit = &session->still.outcome.fit;
         bias[k][0] = bias[k][1] = fit->bias[k] / MARL_DEGREE;
         snprintf(labels[k], sizeof labels[k], "gyro %c, deg/s", (char)('x' + k));
         marl_panel *panel = &figure.panel[k];
@@ -320,25 +324,25 @@ static marl_status draw_still(const cli_calibrated *job, const char *path, marl_
             (marl_curve){.label = k == 0 ? "bias" : NULL, .x = ends, .y = bias[k], .n = 2};
     }
     snprintf(title, sizeof title, "%.120s: gyroscope bias %+.4f, %+.4f, %+.4f deg/s from %.0f s at rest",
-             log->path, bias[0][0], bias[1][0], bias[2][0], job->rest.still_s);
+             log->path, bias[0][0], bias[1][0], bias[2][0], session->still.still_s);
     marl_status status = marl_figure_draw(&figure, path, error);
     free(all);
     return status;
 }
 
-marl_status cli_calibrated_figure(const cli_calibrated *job, const char *path, marl_error *error)
+marl_status cli_calibrated_figure(const marl_session *session, const char *path, marl_error *error)
 {
-    switch (job->kind) {
-    case CLI_STILL:
-        return draw_still(job, path, error);
-    case CLI_POSES:
-    case CLI_TUMBLE:
-        return draw_cloud(job, path, error);
-    case CLI_SOAK:
-        return draw_soak(job, path, error);
-    case CLI_TURNS:
-    case CLI_MOVES:
-        return draw_errors(job, path, error);
+    switch (session->recording) {
+    case MARL_RECORDING_STILL:
+        return draw_still(session, path, error);
+    case MARL_RECORDING_POSES:
+    case MARL_RECORDING_TUMBLE:
+        return draw_cloud(session, path, error);
+    case MARL_RECORDING_SOAK:
+        return draw_soak(session, path, error);
+    case MARL_RECORDING_TURNS:
+    case MARL_RECORDING_MOVES:
+        return draw_errors(session, path, error);
     default:
         return marl_fail(error, MARL_ERR_USE, "calibrate: --figure is of all but axes, which are a table");
     }

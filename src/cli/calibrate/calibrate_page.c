@@ -61,14 +61,15 @@ static json_t *moves_table(const marl_moves_result *r)
 }
 
 /* Poses, or the readings of a tumble, on the sphere. */
-static int add_points(const cli_calibrated *job, const cli_page_lists *to)
+static int add_points(const marl_session *session, const cli_page_lists *to)
 {
     cli_page_points points;
-    const marl_fit *fit = &job->result->fit;
+    const marl_fit *fit = &session->outcome->fit;
     double radius = isfinite(fit->field) ? fit->field : MARL_STANDARD_GRAVITY;
-    int made = job->kind == CLI_POSES ? cli_page_points_of_poses(&points, &job->poses.poses)
-                                      : cli_page_points_of_log(&points, &job->log, MARL_MAG);
-    made = made && cli_page_add_sphere(&points, job->result->sensor, fit, radius, to);
+    int made = session->recording == MARL_RECORDING_POSES
+                   ? cli_page_points_of_poses(&points, &session->poses.poses)
+                   : cli_page_points_of_log(&points, &session->log, MARL_MAG);
+    made = made && cli_page_add_sphere(&points, session->outcome->sensor, fit, radius, to);
     cli_page_points_free(&points);
     return made;
 }
@@ -90,9 +91,9 @@ static int add_soak(const marl_soak_result *r, json_t *scatters)
     return all != NULL;
 }
 
-static void write_verdict(const cli_calibrated *job, char *text, size_t size)
+static void write_verdict(const marl_session *session, char *text, size_t size)
 {
-    const marl_calibrated *r = job->result;
+    const marl_calibrated *r = session->outcome;
     if (!r->accepted) {
         snprintf(text, size, "Not accepted: the recording does not bear it out. Record next: %.600s",
                  r->next);
@@ -100,7 +101,9 @@ static void write_verdict(const cli_calibrated *job, char *text, size_t size)
         double unit = cli_unit_of(r->sensor);
         snprintf(text, size, "Accepted: %s of the %s; %.3g %s rms are left. %.300s", r->model,
                  marl_sensor_name(r->sensor), r->fit.residual_rms / unit,
-                 job->kind == CLI_TURNS || job->kind == CLI_MOVES ? "deg" : cli_unit_name(r->sensor),
+                 session->recording == MARL_RECORDING_TURNS || session->recording == MARL_RECORDING_MOVES
+                     ? "deg"
+                     : cli_unit_name(r->sensor),
                  r->remark);
     } else {
         snprintf(text, size, "Accepted: %s of the %s. %.300s", r->model, marl_sensor_name(r->sensor),
@@ -108,38 +111,38 @@ static void write_verdict(const cli_calibrated *job, char *text, size_t size)
     }
 }
 
-marl_status cli_calibrated_page(const cli_calibrated *job, const char *path, marl_error *error)
+marl_status cli_calibrated_page(const marl_session *session, const char *path, marl_error *error)
 {
     char title[300], verdict[1000];
-    const marl_calibrated *r = job->result;
+    const marl_calibrated *r = session->outcome;
     json_t *root = json_object(), *tables = json_array(), *spheres = json_array(), *scatters = json_array();
     int made = 1;
-    if (job->kind != CLI_AXES) {
+    if (session->recording != MARL_RECORDING_AXES) {
         json_array_append_new(tables, cli_page_fit_table(r->sensor, &r->fit));
     }
-    if (job->kind == CLI_POSES || job->kind == CLI_TUMBLE) {
-        made = add_points(job, &(cli_page_lists){spheres, scatters});
+    if (session->recording == MARL_RECORDING_POSES || session->recording == MARL_RECORDING_TUMBLE) {
+        made = add_points(session, &(cli_page_lists){spheres, scatters});
     }
-    if (job->kind == CLI_POSES) {
-        json_array_append_new(tables, poses_table(&job->poses.poses));
-    } else if (job->kind == CLI_TURNS) {
-        json_array_append_new(tables, turns_table(&job->turns));
-    } else if (job->kind == CLI_MOVES) {
-        json_array_append_new(tables, moves_table(&job->moves));
+    if (session->recording == MARL_RECORDING_POSES) {
+        json_array_append_new(tables, poses_table(&session->poses.poses));
+    } else if (session->recording == MARL_RECORDING_TURNS) {
+        json_array_append_new(tables, turns_table(&session->turns));
+    } else if (session->recording == MARL_RECORDING_MOVES) {
+        json_array_append_new(tables, moves_table(&session->moves));
     }
-    for (int i = 0; i < 2 && job->kind == CLI_SOAK && job->soak[i].n > 0; i++) {
-        made &= add_soak(&job->soak[i], scatters);
+    for (int i = 0; i < 2 && session->recording == MARL_RECORDING_SOAK && session->soak[i].n > 0; i++) {
+        made &= add_soak(&session->soak[i], scatters);
     }
-    snprintf(title, sizeof title, "%.200s: calibrate %s", cli_base_name(job->log.path),
-             cli_calibrate_kinds[job->kind].name);
-    write_verdict(job, verdict, sizeof verdict);
+    snprintf(title, sizeof title, "%.200s: calibrate %s", cli_base_name(session->log.path),
+             marl_recording_name(session->recording));
+    write_verdict(session, verdict, sizeof verdict);
     json_object_set_new(root, "kind", json_string("calibration"));
     json_object_set_new(root, "title", cli_text(title));
     json_object_set_new(root, "question",
                         json_string("What does the calibration correct, and how sure is it?"));
     json_object_set_new(root, "verdict", cli_text(verdict));
     json_object_set_new(root, "bad", json_boolean(!r->accepted));
-    json_object_set_new(root, "warnings", cli_warnings_json(&job->warnings));
+    json_object_set_new(root, "warnings", cli_warnings_json(&session->warnings));
     json_object_set_new(root, "tables", tables);
     json_object_set_new(root, "spheres", spheres);
     json_object_set_new(root, "scatters", scatters);

@@ -72,10 +72,10 @@ static json_t *spans_json(const marl_spans *spans)
     return list;
 }
 
-int cli_calibrated_json(const cli_calibrated *job)
+int cli_calibrated_json(const marl_session *session)
 {
-    const marl_calibrated *r = job->result;
-    char *text = marl_calibration_text(&job->record);
+    const marl_calibrated *r = session->outcome;
+    char *text = marl_calibration_text(&session->record);
     json_t *calibration = text != NULL ? json_loads(text, 0, NULL) : NULL, *next = json_array();
     json_t *root = calibration;
     free(text);
@@ -94,26 +94,26 @@ int cli_calibrated_json(const cli_calibrated *job)
     json_object_set_new(root, "accepted", json_boolean(r->accepted));
     json_object_set_new(root, "next", next);
     json_object_set_new(root, "model", cli_text(r->model));
-    if (job->kind == CLI_POSES) {
-        json_object_set_new(root, "poses", poses_json(&job->poses.poses));
-    } else if (job->kind == CLI_TURNS) {
-        json_object_set_new(root, "turns", turns_json(&job->turns));
-    } else if (job->kind == CLI_MOVES) {
-        json_object_set_new(root, "moves", moves_json(&job->moves));
-    } else if (job->kind == CLI_TUMBLE) {
-        json_object_set_new(root, "outlier_spans", spans_json(&job->tumble.outliers));
-        json_object_set_new(root, "dip_sigma_deg", cli_number(job->tumble.dip_sigma_deg));
-        json_object_set_new(root, "drift", cli_numbers(job->tumble.drift, 3));
-        json_object_set_new(root, "drift_sigma", cli_numbers(job->tumble.drift_sigma, 3));
-    } else if (job->kind == CLI_AXES) {
-        json_object_set_new(root, "rotation_deg", cli_numbers(job->axes.rotation_deg, 3));
-        json_object_set_new(root, "rotation_sigma_deg", cli_numbers(job->axes.rotation_sigma, 3));
-    } else if (job->kind == CLI_SOAK) {
-        json_object_set_new(root, "order", json_integer(job->soak[0].order));
-        json_object_set_new(root, "lag_s", cli_number(job->soak[0].lag_s));
-        json_object_set_new(root, "lag_sigma_s", cli_number(job->soak[0].lag_sigma_s));
+    if (session->recording == MARL_RECORDING_POSES) {
+        json_object_set_new(root, "poses", poses_json(&session->poses.poses));
+    } else if (session->recording == MARL_RECORDING_TURNS) {
+        json_object_set_new(root, "turns", turns_json(&session->turns));
+    } else if (session->recording == MARL_RECORDING_MOVES) {
+        json_object_set_new(root, "moves", moves_json(&session->moves));
+    } else if (session->recording == MARL_RECORDING_TUMBLE) {
+        json_object_set_new(root, "outlier_spans", spans_json(&session->tumble.outliers));
+        json_object_set_new(root, "dip_sigma_deg", cli_number(session->tumble.dip_sigma_deg));
+        json_object_set_new(root, "drift", cli_numbers(session->tumble.drift, 3));
+        json_object_set_new(root, "drift_sigma", cli_numbers(session->tumble.drift_sigma, 3));
+    } else if (session->recording == MARL_RECORDING_AXES) {
+        json_object_set_new(root, "rotation_deg", cli_numbers(session->axes.rotation_deg, 3));
+        json_object_set_new(root, "rotation_sigma_deg", cli_numbers(session->axes.rotation_sigma, 3));
+    } else if (session->recording == MARL_RECORDING_SOAK) {
+        json_object_set_new(root, "order", json_integer(session->soak[0].order));
+        json_object_set_new(root, "lag_s", cli_number(session->soak[0].lag_s));
+        json_object_set_new(root, "lag_sigma_s", cli_number(session->soak[0].lag_sigma_s));
     }
-    json_object_set_new(root, "warnings", cli_warnings_json(&job->warnings));
+    json_object_set_new(root, "warnings", cli_warnings_json(&session->warnings));
     return cli_print_json(root);
 }
 
@@ -148,12 +148,12 @@ static void print_fit(marl_sensor sensor, const marl_fit *fit, int with_matrix)
     }
 }
 
-static void print_still(const cli_calibrated *job)
+static void print_still(const marl_session *session)
 {
-    const marl_still_result *rest = &job->rest;
-    cli_print("%s: gyroscope bias from %.1f s at rest", job->log.path, rest->still_s);
-    if (isfinite(rest->fit.temperature_degC)) {
-        cli_print(", at %.1f degC", rest->fit.temperature_degC);
+    const marl_still_result *rest = &session->still;
+    cli_print("%s: gyroscope bias from %.1f s at rest", session->log.path, rest->still_s);
+    if (isfinite(rest->outcome.fit.temperature_degC)) {
+        cli_print(", at %.1f degC", rest->outcome.fit.temperature_degC);
     }
     cli_print("\n\n%-8s %12s %14s %14s %14s\n", "", "bias deg/s", "std error", "in 10 minutes",
               "noise deg/s");
@@ -164,15 +164,16 @@ static void print_still(const cli_calibrated *job)
                      rest->later_sigma[k] / MARL_DEGREE);
         }
         cli_print("%-8s %+12.5f %14.5f %14s %14.5f\n",
-                  marl_column_name((marl_column)(MARL_COLUMN_GYRO_X + k)), rest->fit.bias[k] / MARL_DEGREE,
-                  rest->fit.bias_sigma[k] / MARL_DEGREE, later, rest->deviation[k] / MARL_DEGREE);
+                  marl_column_name((marl_column)(MARL_COLUMN_GYRO_X + k)),
+                  rest->outcome.fit.bias[k] / MARL_DEGREE, rest->outcome.fit.bias_sigma[k] / MARL_DEGREE,
+                  later, rest->deviation[k] / MARL_DEGREE);
     }
 }
 
-static void print_turns(const cli_calibrated *job)
+static void print_turns(const marl_session *session)
 {
-    const marl_turns_result *r = &job->turns;
-    cli_print("%s: %zu turns, %zu left out, %.3f deg rms off after the fit\n\n", job->log.path, r->n,
+    const marl_turns_result *r = &session->turns;
+    cli_print("%s: %zu turns, %zu left out, %.3f deg rms off after the fit\n\n", session->log.path, r->n,
               r->left_out, r->outcome.fit.residual_rms / MARL_DEGREE);
     cli_print("%-16s %5s %12s %10s %10s\n", "from to s", "axis", "raw deg", "wanted", "error deg");
     for (size_t i = 0; i < r->n; i++) {
@@ -190,21 +191,21 @@ static void print_turns(const cli_calibrated *job)
     cli_print("open: turns of unaligned axes do not determine it\n");
 }
 
-static void print_poses(const cli_calibrated *job)
+static void print_poses(const marl_session *session)
 {
-    const marl_poses_result *r = &job->poses;
+    const marl_poses_result *r = &session->poses;
     const marl_fit *fit = &r->outcome.fit;
     cli_print("%s: %s of the accelerometer from %.0f poses, %.4f m/s^2 rms off, %.0f %% of 26 directions "
               "covered\n\n",
-              job->log.path, r->outcome.model, fit->points, fit->residual_rms, 100 * fit->coverage);
+              session->log.path, r->outcome.model, fit->points, fit->residual_rms, 100 * fit->coverage);
     print_fit(MARL_ACCEL, fit, 1);
 }
 
-static void print_tumble(const cli_calibrated *job)
+static void print_tumble(const marl_session *session)
 {
-    const marl_tumble_result *r = &job->tumble;
+    const marl_tumble_result *r = &session->tumble;
     const marl_fit *fit = &r->outcome.fit;
-    cli_print("%s: %s from %.0f readings, %zu left out", job->log.path, r->outcome.model, fit->points,
+    cli_print("%s: %s from %.0f readings, %zu left out", session->log.path, r->outcome.model, fit->points,
               r->outliers_n);
     if (isfinite(fit->residual_rms)) {
         cli_print(", %.3f uT rms off", fit->residual_rms);
@@ -217,10 +218,10 @@ static void print_tumble(const cli_calibrated *job)
     print_fit(MARL_MAG, fit, 1);
 }
 
-static void print_soak(const cli_calibrated *job)
+static void print_soak(const marl_session *session)
 {
     for (int i = 0; i < 2; i++) {
-        const marl_soak_result *r = &job->soak[i];
+        const marl_soak_result *r = &session->soak[i];
         const marl_fit *fit = &r->outcome.fit;
         double unit = cli_unit_of(r->outcome.sensor);
         if (!fit->present) {
@@ -229,7 +230,7 @@ static void print_soak(const cli_calibrated *job)
         cli_print(
             "%s%s: bias of the %s from %.1f to %.1f degC, a curve of order %d through %zu means, %.3g %s "
             "rms off\n\n",
-            i ? "\n" : "", job->log.path, i ? "accelerometer" : "gyroscope", fit->range_degC[0],
+            i ? "\n" : "", session->log.path, i ? "accelerometer" : "gyroscope", fit->range_degC[0],
             fit->range_degC[1], r->order, r->n, fit->residual_rms / unit, cli_unit_name(r->outcome.sensor));
         cli_print("%-8s %25s %16s %16s\n", "", i ? "bias at reference" : "bias", "per degC", "per degC^2");
         for (int k = 0; k < 3; k++) {
@@ -257,13 +258,13 @@ static void print_arrangement(const char *name, const marl_axes_fit *fit)
               100 * fit->residual, 100 * fit->next);
 }
 
-static void print_axes(const cli_calibrated *job)
+static void print_axes(const marl_session *session)
 {
-    const marl_axes_result *r = &job->axes;
+    const marl_axes_result *r = &session->axes;
     if (r->axes.gyro.verdict != MARL_AXES_DECIDED) {
         return;
     }
-    cli_print("%s, as the calibration corrects it, against the accelerometer's axes:\n\n", job->log.path);
+    cli_print("%s, as the calibration corrects it, against the accelerometer's axes:\n\n", session->log.path);
     print_arrangement("gyroscope", &r->axes.gyro);
     if (r->axes.mag.verdict == MARL_AXES_DECIDED) {
         print_arrangement("magnetometer", &r->axes.mag);
@@ -277,9 +278,9 @@ static void print_axes(const cli_calibrated *job)
     }
 }
 
-static void print_moves(const cli_calibrated *job)
+static void print_moves(const marl_session *session)
 {
-    const marl_moves_result *r = &job->moves;
+    const marl_moves_result *r = &session->moves;
     double least = INFINITY, most = 0;
     for (size_t i = 0; i < r->n; i++) {
         least = fmin(least, r->move[i].angle / MARL_DEGREE);
@@ -288,21 +289,25 @@ static void print_moves(const cli_calibrated *job)
     cli_print(
         "%s: %zu moves from rest to rest by %.0f to %.0f degrees, %zu left out, %.3f deg rms off after the "
         "fit\n\n",
-        job->log.path, r->n, least, most, r->left_out, r->outcome.fit.residual_rms / MARL_DEGREE);
+        session->log.path, r->n, least, most, r->left_out, r->outcome.fit.residual_rms / MARL_DEGREE);
     print_fit(MARL_GYRO, &r->outcome.fit, 1);
 }
 
-int cli_calibrated_table(const cli_calibrated *job, const char *written, const char *target)
+int cli_calibrated_table(const marl_session *session, const char *written, const char *target)
 {
-    static void (*const print[CLI_RECORDING_KINDS])(const cli_calibrated *) = {
-        print_still, print_turns, print_poses, print_tumble, print_soak, print_axes, print_moves};
-    print[job->kind](job);
+    static void (*const print[MARL_RECORDING_COUNT])(const marl_session *) = {
+        [MARL_RECORDING_STILL] = print_still, [MARL_RECORDING_TURNS] = print_turns,
+        [MARL_RECORDING_POSES] = print_poses, [MARL_RECORDING_TUMBLE] = print_tumble,
+        [MARL_RECORDING_SOAK] = print_soak,   [MARL_RECORDING_AXES] = print_axes,
+        [MARL_RECORDING_MOVES] = print_moves,
+    };
+    print[session->recording](session);
     cli_print("\n");
     if (written != NULL) {
         cli_print("written: %s\n", written);
-    } else if (job->result->accepted && target == NULL) {
+    } else if (session->outcome->accepted && target == NULL) {
         cli_print("not written: add --into CAL or -o CAL\n");
-    } else if (!job->result->accepted) {
+    } else if (!session->outcome->accepted) {
         cli_print("not accepted, nothing is written\n");
     }
     return cli_print_done();

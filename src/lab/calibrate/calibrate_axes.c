@@ -197,22 +197,27 @@ marl_status marl_calibrate_axes(const marl_log *log, int southern, int up, marl_
                                 marl_axes_result *r, marl_error *error)
 {
     marl_log corrected = {0};
-    *r = (marl_axes_result){.rotation_deg = {NAN, NAN, NAN}, .rotation_sigma = {NAN, NAN, NAN}};
+    *r = (marl_axes_result){.outcome = {.sensor = MARL_MAG, .fit = marl_fit_none(), .model = "axes"},
+                            .rotation_deg = {NAN, NAN, NAN},
+                            .rotation_sigma = {NAN, NAN, NAN}};
     if (log->info.corrected) {
         return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; a calibration needs the raw log",
                          log->path);
     }
-    snprintf(r->next, sizeof r->next, "record a log with accelerometer and gyroscope, turned about all axes");
+    r->outcome.fit.present = 1;
+    snprintf(r->outcome.next, sizeof r->outcome.next,
+             "record a log with accelerometer and gyroscope, turned about all axes");
     marl_status status =
         marl_log_require(&log->info, log->path, MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO, error);
     if (status == MARL_OK && up != 0) {
-        snprintf(r->next, sizeof r->next, "start with three seconds still in the attitude of --up");
+        snprintf(r->outcome.next, sizeof r->outcome.next,
+                 "start with three seconds still in the attitude of --up");
         status = put_up(log, up, record, error);
     }
     status = status != MARL_OK ? status : lab_corrected_copy(log, record, &corrected, error);
     status = status != MARL_OK ? status : marl_axes_find(&corrected, &r->axes, error);
     if (status == MARL_OK && r->axes.gyro.verdict != MARL_AXES_DECIDED) {
-        snprintf(r->next, sizeof r->next,
+        snprintf(r->outcome.next, sizeof r->outcome.next,
                  "turn the pod about all three axes for half a minute, slowly and far from steel (a tumble)");
         status = marl_fail(error, MARL_ERR_INSUFFICIENT,
                            "%s: this motion does not determine the arrangement of the axes", log->path);
@@ -226,8 +231,8 @@ marl_status marl_calibrate_axes(const marl_log *log, int southern, int up, marl_
             status = turn_mag(&corrected, southern, record, r, error);
         }
     }
-    r->accepted = status == MARL_OK;
-    r->next[0] = r->accepted ? '\0' : r->next[0];
+    r->outcome.accepted = status == MARL_OK;
+    r->outcome.next[0] = r->outcome.accepted ? '\0' : r->outcome.next[0];
     free(corrected.row);
     return status;
 }

@@ -80,7 +80,7 @@ static void sum_rest(const marl_log *log, const marl_spans *still, double block_
 
 static void fill_fit(const rest_sums *sums, marl_still_result *rest)
 {
-    marl_fit *fit = &rest->fit;
+    marl_fit *fit = &rest->outcome.fit;
     double squares = 0;
     fit->present = 1;
     fit->has_sigma = 1;
@@ -120,14 +120,14 @@ static marl_status check_turns(const marl_log *log, const marl_spans *still, mar
     for (size_t i = 0; i < still->n; i++) {
         marl_status status = lab_span_turn_check(log, still->span[i], &slow, &seen, error);
         if (status != MARL_OK) {
-            snprintf(rest->next, sizeof rest->next,
+            snprintf(rest->outcome.next, sizeof rest->outcome.next,
                      "lay the pod where nothing turns or tilts it, away from moving steel, and record again");
             return status;
         }
     }
     rest->turn_unseen = !(seen & MARL_FRESH_MAG);
     for (int k = 0; k < 3; k++) {
-        rest->fit.bias_sigma[k] = hypot(rest->fit.bias_sigma[k], slow / sqrt(3));
+        rest->outcome.fit.bias_sigma[k] = hypot(rest->outcome.fit.bias_sigma[k], slow / sqrt(3));
     }
     return MARL_OK;
 }
@@ -153,7 +153,7 @@ static marl_status find_later(const marl_log *log, marl_still_result *rest, marl
         }
         double instability2 = 2 * pow(FLICKER_FLOOR * flicker, 2);
         double walk2 = walk * walk * (LATER_S + rest->still_s / 3);
-        rest->later_sigma[k] = sqrt(pow(rest->fit.bias_sigma[k], 2) + instability2 + walk2);
+        rest->later_sigma[k] = sqrt(pow(rest->outcome.fit.bias_sigma[k], 2) + instability2 + walk2);
         rest->later_is_bound[k] = !has_flicker || !has_walk;
     }
     return status;
@@ -164,8 +164,8 @@ static marl_status decide(const marl_log *log, marl_still_result *rest, marl_err
 {
     double duration = (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns) * 1e-9;
     char axis;
-    char *next = rest->next;
-    const size_t size = sizeof rest->next;
+    char *next = rest->outcome.next;
+    const size_t size = sizeof rest->outcome.next;
     if (rest->moved_s > MAX_MOVED * duration && rest->still_s < LONG_REST_S) {
         snprintf(next, size, "lay the pod down, do not touch it, and record at least 60 s");
         return marl_fail(error, MARL_ERR_INSUFFICIENT,
@@ -173,7 +173,7 @@ static marl_status decide(const marl_log *log, marl_still_result *rest, marl_err
                          rest->moved_s, duration, (double)rest->moved.from_ns * 1e-9,
                          (double)rest->moved.to_ns * 1e-9);
     }
-    if (rest->still_s < MIN_REST_S || !(rest->fit.points >= 2 * MIN_BLOCKS)) {
+    if (rest->still_s < MIN_REST_S || !(rest->outcome.fit.points >= 2 * MIN_BLOCKS)) {
         snprintf(next, size, "record at least %.0f s at rest, better 60 s", MIN_REST_S);
         return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: only %.1f s at rest, %.0f s are needed",
                          log->path, rest->still_s, MIN_REST_S);
@@ -192,8 +192,9 @@ marl_status marl_calibrate_still(const marl_log *log, marl_still_result *rest, m
     marl_spans still;
     rest_sums sums;
     memset(&sums, 0, sizeof sums);
-    *rest = (marl_still_result){.fit = marl_fit_none(), .later_sigma = {NAN, NAN, NAN}};
-    snprintf(rest->next, sizeof rest->next, "record a log with gyro_x, gyro_y and gyro_z");
+    *rest = (marl_still_result){.outcome = {.sensor = MARL_GYRO, .fit = marl_fit_none(), .model = "bias"},
+                                .later_sigma = {NAN, NAN, NAN}};
+    snprintf(rest->outcome.next, sizeof rest->outcome.next, "record a log with gyro_x, gyro_y and gyro_z");
     marl_status status = marl_log_require(&log->info, log->path, MARL_COLUMNS_GYRO, error);
     if (status == MARL_OK) {
         status = marl_inspect_still(log, &still, error);
@@ -201,7 +202,7 @@ marl_status marl_calibrate_still(const marl_log *log, marl_still_result *rest, m
     if (status != MARL_OK) {
         return status;
     }
-    rest->next[0] = '\0';
+    rest->outcome.next[0] = '\0';
     rest->still_s = marl_spans_seconds(&still);
     find_motion(log, &still, rest);
     sum_rest(log, &still, fmin(BLOCK_S, rest->still_s / MIN_BLOCKS), &sums);
@@ -212,7 +213,7 @@ marl_status marl_calibrate_still(const marl_log *log, marl_still_result *rest, m
     status = decide(log, rest, error);
     status = status != MARL_OK ? status : check_turns(log, &still, rest, error);
     status = status != MARL_OK ? status : find_later(log, rest, error);
-    rest->accepted = status == MARL_OK;
+    rest->outcome.accepted = status == MARL_OK;
     marl_spans_free(&still);
     return status;
 }

@@ -111,21 +111,21 @@ static marl_status verify_gyro_bias(const marl_fit *fit, const marl_log *log, ma
     if (status == MARL_ERR_SYSTEM) {
         return marl_fail(error, status, "%s", why.text);
     }
-    if (!rest.fit.present || !(rest.still_s >= 1)) {
+    if (!rest.outcome.fit.present || !(rest.still_s >= 1)) {
         return MARL_OK;
     }
     double squares = 0, noise = 0;
-    marl_fit_apply(fit, rest.fit.bias, rest.fit.temperature_degC, all->gyro_drift);
+    marl_fit_apply(fit, rest.outcome.fit.bias, rest.outcome.fit.temperature_degC, all->gyro_drift);
     for (int k = 0; k < 3; k++) {
         double own = isfinite(fit->bias_sigma[k]) ? fit->bias_sigma[k] : 0;
         squares += all->gyro_drift[k] * all->gyro_drift[k] / 3;
         /* the bias wanders from the calibration to here as it does within this recording */
         int wanders = isfinite(rest.later_sigma[k]) && !rest.later_is_bound[k];
-        double here = wanders ? rest.later_sigma[k] : rest.fit.bias_sigma[k];
+        double here = wanders ? rest.later_sigma[k] : rest.outcome.fit.bias_sigma[k];
         noise += (own * own + here * here) / 3;
     }
     const expected e = {noise, COMMON, 0, COMMON};
-    v->n = (size_t)rest.fit.points;
+    v->n = (size_t)rest.outcome.fit.points;
     decide(v, squares, &e);
     all->drifted = !v->holds;
     v->limit = fmax(v->limit, MAX_DRIFT);
