@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The benchmark: makes its files in a folder of its own, prints its tables, removes the folder. */
 #include "bench.h"
+#include "lab/simulate/simulator.h"
 #include <errno.h>
 #include <fcntl.h>
 #include <spawn.h>
@@ -69,7 +70,7 @@ void bench_make_log(const char *path, int rows)
     marl_log_writer *writer;
     marl_error error = {0};
     sheet.mag.rate_hz = 100;
-    if (marl_simulator_init(&simulator, MARL_SCENE_LIFT, &sheet, 100, 1) != MARL_OK ||
+    if (lab_simulator_init(&simulator, MARL_SCENE_LIFT, &sheet, 100, 1) != MARL_OK ||
         marl_log_create(&writer, path, &info, &error) != MARL_OK) {
         fprintf(stderr, "%s\n", error.text);
         exit(1);

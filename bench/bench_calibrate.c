@@ -2,6 +2,7 @@
  * Ellipsoid fits: how near to their bound, and how long. */
 #include "bench.h"
 #include "fit_trial.h"
+#include "lab/maths/random.h"
 #include <stdio.h>
 #include <stdlib.h>
 
@@ -46,7 +47,7 @@ void bench_calibrate(void)
                r.normalised, r.failed ? ", some failed" : "");
     }
     double(*x)[3] = malloc(MANY * sizeof *x), place[1][3];
-    marl_random random = marl_random_seeded(1, 1);
+    lab_random random = lab_random_seeded(1, 1);
     const fit_trial one = {1, 50, 0.5, 180, 0};
     fit_truth truth = fit_trial_truth(&one, &random);
     for (int i = 0; i < MANY && x != NULL; i++) {

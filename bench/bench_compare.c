@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Comparing: how long it takes, and how well clocks and frames are found. */
 #include "bench.h"
+#include "lab/simulate/simulator.h"
 #include "spoiled_reference.h"
 #include <stdio.h>
 #include <string.h>
@@ -14,7 +15,7 @@ static marl_log simulated(marl_scene_kind scene, double rate, double seconds, ui
     marl_log log = {.n = (size_t)(rate * seconds)};
     log.row = calloc(log.n, sizeof *log.row);
     log.info.columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG;
-    if (log.row == NULL || marl_simulator_init(&simulator, scene, &sheet, rate, seed) != MARL_OK) {
+    if (log.row == NULL || lab_simulator_init(&simulator, scene, &sheet, rate, seed) != MARL_OK) {
         exit(1);
     }
     for (size_t i = 0; i < log.n; i++) {

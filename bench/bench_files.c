@@ -2,6 +2,7 @@
  * Reading and writing logs: beside the usual ways of doing it. */
 #include "bench.h"
 #include "lab/log/number.h"
+#include "lab/maths/random.h"
 #include <csv.h>
 #include <math.h>
 #include <stdio.h>
@@ -117,9 +118,9 @@ void bench_reading(const char *log)
 static float *make_readings(void)
 {
     float *reading = malloc(NUMBERS * sizeof *reading);
-    marl_random random = marl_random_seeded(1, 1);
+    lab_random random = lab_random_seeded(1, 1);
     for (int i = 0; reading != NULL && i < NUMBERS; i++) {
-        reading[i] = (float)(marl_random_normal(&random) * (i % 3 == 0 ? 10 : i % 3 == 1 ? 0.02 : 40));
+        reading[i] = (float)(lab_random_normal(&random) * (i % 3 == 0 ? 10 : i % 3 == 1 ? 0.02 : 40));
     }
     return reading;
 }

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Inspecting an hour at rest. */
 #include "bench.h"
+#include "lab/simulate/simulator.h"
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -35,7 +36,7 @@ void bench_inspect(void)
     marl_simulator simulator;
     marl_log log = {.n = HOUR_ROWS, .row = calloc(HOUR_ROWS, sizeof *log.row)};
     log.info.columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO;
-    if (log.row == NULL || marl_simulator_init(&simulator, MARL_SCENE_STILL, &sheet, RATE, 1) != MARL_OK) {
+    if (log.row == NULL || lab_simulator_init(&simulator, MARL_SCENE_STILL, &sheet, RATE, 1) != MARL_OK) {
         exit(1);
     }
     for (int i = 0; i < HOUR_ROWS; i++) {

@@ -3,6 +3,7 @@
  * magnetometer. Other seeds than those of the tuning. */
 #include "accuracy_scenes.h"
 #include "bench.h"
+#include "lab/maths/random.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -30,10 +31,10 @@ static double error_after(marl_estimator *e, const marl_sample *s, marl_quat tru
 /* A turn by `degrees` about an axis of the seed. */
 static marl_quat turn_of(double degrees, uint64_t seed)
 {
-    marl_random random = marl_random_seeded(seed, 5);
+    lab_random random = lab_random_seeded(seed, 5);
     double axis[3], n = 0, half = 0.5 * degrees * 0.017453292519943295;
     for (int i = 0; i < 3; i++) {
-        axis[i] = marl_random_normal(&random);
+        axis[i] = lab_random_normal(&random);
         n += axis[i] * axis[i];
     }
     double k = sin(half) / sqrt(n);

@@ -2,6 +2,7 @@
  * The estimators alone: samples in memory, no reading and no writing. */
 #include "accuracy_scenes.h"
 #include "bench.h"
+#include "lab/simulate/simulator.h"
 #include <stdio.h>
 #include <stdlib.h>
 
@@ -53,7 +54,7 @@ static void simulate(job *j)
     marl_sheet sheet = marl_sheet_grommet();
     marl_simulator simulator;
     sheet.mag.rate_hz = sheet.gyro.rate_hz;
-    if (marl_simulator_init(&simulator, MARL_SCENE_LIFT, &sheet, 0, 1) != MARL_OK) {
+    if (lab_simulator_init(&simulator, MARL_SCENE_LIFT, &sheet, 0, 1) != MARL_OK) {
         exit(1);
     }
     for (int i = 0; i < SAMPLES; i++) {

@@ -1,8 +1,9 @@
 /* SPDX-License-Identifier: MIT
  * The simulator in memory, the simulated board in virtual time, and the serial path at real pace. */
 #include "bench.h"
-#include "marlinspike/port_sim.h"
-#include "marlinspike/receiver.h"
+#include "lab/simulate/simulator.h"
+#include "marlinspike/record.h"
+#include "marlinspike/sim.h"
 #include <errno.h>
 #include <fcntl.h>
 #include <jansson.h>
@@ -33,7 +34,7 @@ static void simulate(void *context)
     const scene_job *j = context;
     marl_simulator simulator;
     volatile float keep = 0;
-    if (marl_simulator_init(&simulator, j->scene, &j->sheet, 100, 1) != MARL_OK) {
+    if (lab_simulator_init(&simulator, j->scene, &j->sheet, 100, 1) != MARL_OK) {
         exit(1);
     }
     for (int i = 0; i < SAMPLES; i++) {

@@ -2,6 +2,7 @@
  * The smoother on raw sensors: bias, scale and misalignment drawn anew for each log. The variance that it
  * adds for them was chosen on seeds 1101 to 1110. */
 #include "bench.h"
+#include "lab/simulate/simulator.h"
 #include "marlinspike/lab.h"
 #include "random_values.h"
 #include <math.h>
@@ -39,7 +40,7 @@ static marl_log raw_log(marl_scene_kind scene, uint64_t seed)
     marl_simulator simulator;
     log.row = calloc(log.n, sizeof *log.row);
     log.info.columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG | MARL_COLUMNS_TEMP;
-    if (log.row == NULL || marl_simulator_init(&simulator, scene, &sheet, RATE, seed) != MARL_OK) {
+    if (log.row == NULL || lab_simulator_init(&simulator, scene, &sheet, RATE, seed) != MARL_OK) {
         exit(1);
     }
     for (size_t i = 0; i < log.n; i++) {

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Logs and counts for the verdict benchmarks. */
 #include "verdicts.h"
+#include "lab/simulate/simulator.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -14,7 +15,7 @@ marl_log verdict_log(marl_scene_kind scene, double rate_hz, double seconds, doub
     log.info.columns =
         MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG | MARL_COLUMNS_TEMP | MARL_COLUMNS_Q;
     log.row = calloc(log.n, sizeof *log.row);
-    if (log.row == NULL || marl_simulator_init(&simulator, scene, &sheet, rate_hz, seed) != MARL_OK ||
+    if (log.row == NULL || lab_simulator_init(&simulator, scene, &sheet, rate_hz, seed) != MARL_OK ||
         marl_simulator_set(&simulator, skip_s, 0) != MARL_OK) {
         exit(1);
     }

@@ -3,6 +3,7 @@
  * arrangements are drawn anew. Hands accelerate the pod by 0.5 m/s^2. */
 #include "lab/inspect/arrangement.h"
 #include "lab/maths/linear.h"
+#include "lab/maths/random.h"
 #include "verdicts.h"
 #include <math.h>
 #include <stdio.h>
@@ -21,7 +22,7 @@ static marl_vec3 arranged(const marl_arrangement *how, const double v[3])
 static marl_log dominated(double seconds, double share, const marl_arrangement how[2], uint64_t seed)
 {
     static char path[] = "made.csv";
-    marl_normals normals = marl_normals_of(marl_random_seeded(seed, 55));
+    lab_normals normals = lab_normals_of(lab_random_seeded(seed, 55));
     marl_log log = {.path = path, .n = (size_t)(100 * seconds)};
     log.info.columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG;
     log.row = calloc(log.n, sizeof *log.row);
@@ -30,11 +31,11 @@ static marl_log dominated(double seconds, double share, const marl_arrangement h
     }
     double phase[6], bias[3], iron[3], hand[3] = {0, 0, 0};
     for (int k = 0; k < 6; k++) {
-        phase[k] = 3 * marl_normals_next(&normals);
+        phase[k] = 3 * lab_normals_next(&normals);
     }
     for (int k = 0; k < 3; k++) {
-        bias[k] = 0.02 * marl_normals_next(&normals);
-        iron[k] = 20 * marl_normals_next(&normals);
+        bias[k] = 0.02 * lab_normals_next(&normals);
+        iron[k] = 20 * lab_normals_next(&normals);
     }
     marl_quat q = {1, 0, 0, 0};
     int main = (int)(seed % 3);
@@ -43,7 +44,7 @@ static marl_log dominated(double seconds, double share, const marl_arrangement h
         for (int k = 0; k < 3; k++) {
             double size = k == main ? 1.5 : 1.5 * share;
             rate[k] = size * sin((0.5 + 0.13 * k) * t + phase[k]) * cos(0.11 * t + phase[3 + k]);
-            hand[k] += -0.02 * hand[k] + 0.1 * marl_normals_next(&normals);
+            hand[k] += -0.02 * hand[k] + 0.1 * lab_normals_next(&normals);
         }
         const float half = 0.005f;
         q = marl_quat_product(
@@ -57,9 +58,9 @@ static marl_log dominated(double seconds, double share, const marl_arrangement h
         const double u[3] = {(double)up.x, (double)up.y, (double)up.z},
                      m[3] = {(double)north.x, (double)north.y, (double)north.z};
         for (int k = 0; k < 3; k++) {
-            force[k] = u[k] + 0.1 + 0.02 * marl_normals_next(&normals);
-            field[k] = m[k] + 0.3 * marl_normals_next(&normals);
-            rate[k] += bias[k] + 0.002 * marl_normals_next(&normals);
+            force[k] = u[k] + 0.1 + 0.02 * lab_normals_next(&normals);
+            field[k] = m[k] + 0.3 * lab_normals_next(&normals);
+            rate[k] += bias[k] + 0.002 * lab_normals_next(&normals);
             field[k] += iron[k];
         }
         marl_sample *s = &log.row[i].sample;

@@ -2,6 +2,8 @@
  * The gyroscope's matrix from moves between poses, scale off by 1 % and axes by 0.5 %, drawn anew; the
  * accelerometer calibrated from the same recording or not at all, one move clipped. */
 #include "lab/maths/linear.h"
+#include "lab/maths/random.h"
+#include "lab/simulate/simulator.h"
 #include "verdicts.h"
 #include <math.h>
 #include <stdio.h>
@@ -12,14 +14,14 @@ static marl_log make_log(uint64_t seed, double truth[3][3])
 {
     static char path[] = "made.csv";
     marl_sheet sheet = marl_sheet_grommet();
-    marl_normals normals = marl_normals_of(marl_random_seeded(seed, 31));
+    lab_normals normals = lab_normals_of(lab_random_seeded(seed, 31));
     marl_simulator simulator;
     marl_log log = {.path = path, .n = 14000};
     double gain[9];
     for (int i = 0; i < 3; i++) {
-        sheet.gyro.scale_error[i] = 0.01 * marl_normals_next(&normals);
+        sheet.gyro.scale_error[i] = 0.01 * lab_normals_next(&normals);
         for (int j = 0; j < 3; j++) {
-            sheet.gyro.cross_axis[i][j] = i == j ? 0 : 0.005 * marl_normals_next(&normals);
+            sheet.gyro.cross_axis[i][j] = i == j ? 0 : 0.005 * lab_normals_next(&normals);
             gain[3 * i + j] = i == j ? 1 + sheet.gyro.scale_error[i] : sheet.gyro.cross_axis[i][j];
         }
     }
@@ -35,7 +37,7 @@ static marl_log make_log(uint64_t seed, double truth[3][3])
     }
     log.info.columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO;
     log.row = calloc(log.n, sizeof *log.row);
-    if (log.row == NULL || marl_simulator_init(&simulator, MARL_SCENE_POSES, &sheet, 100, seed) != MARL_OK) {
+    if (log.row == NULL || lab_simulator_init(&simulator, MARL_SCENE_POSES, &sheet, 100, seed) != MARL_OK) {
         exit(1);
     }
     for (size_t i = 0; i < log.n; i++) {

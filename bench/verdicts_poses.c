@@ -2,6 +2,7 @@
  * The accelerometer from poses: few, by hand, six faces however often. The part's scale is off by 1 %, its
  * bias by 0.3 m/s^2, its axes by 1 %, all drawn anew. */
 #include "lab/maths/linear.h"
+#include "lab/maths/random.h"
 #include "verdicts.h"
 #include <math.h>
 #include <stdio.h>
@@ -18,13 +19,13 @@ typedef struct part {
     double bias[3], matrix[3][3]; /* truth = matrix (reading - bias), symmetric */
 } part;
 
-static part make_part(marl_normals *normals)
+static part make_part(lab_normals *normals)
 {
     part p;
     for (int i = 0; i < 3; i++) {
-        p.bias[i] = 0.3 * marl_normals_next(normals);
+        p.bias[i] = 0.3 * lab_normals_next(normals);
         for (int j = i; j < 3; j++) {
-            p.matrix[i][j] = p.matrix[j][i] = (i == j) + 0.01 * marl_normals_next(normals);
+            p.matrix[i][j] = p.matrix[j][i] = (i == j) + 0.01 * lab_normals_next(normals);
         }
     }
     return p;
@@ -53,10 +54,10 @@ static void unit(double v[3])
 }
 
 /* Up in the body, m/s^2: a face put down by hand to `tilt` rad, or any direction. */
-static void make_pose(int face, double tilt, marl_normals *normals, double up[3])
+static void make_pose(int face, double tilt, lab_normals *normals, double up[3])
 {
     for (int i = 0; i < 3; i++) {
-        up[i] = face < 0 ? marl_normals_next(normals) : tilt * marl_normals_next(normals);
+        up[i] = face < 0 ? lab_normals_next(normals) : tilt * lab_normals_next(normals);
     }
     if (face >= 0) {
         up[face / 2] = face % 2 ? -1 : 1;
@@ -64,7 +65,7 @@ static void make_pose(int face, double tilt, marl_normals *normals, double up[3]
     unit(up);
 }
 
-static marl_log make_log(const part *p, double (*up)[3], size_t poses, marl_normals *normals)
+static marl_log make_log(const part *p, double (*up)[3], size_t poses, lab_normals *normals)
 {
     static char path[] = "made.csv";
     marl_log log = {.path = path};
@@ -79,15 +80,15 @@ static marl_log make_log(const part *p, double (*up)[3], size_t poses, marl_norm
         double share = at < rest || k + 1 == poses ? 0 : (double)(at - rest) / (double)move, force[3], v[3];
         for (int j = 0; j < 3; j++) {
             force[j] = (1 - share) * up[k][j] + share * up[k + 1 < poses ? k + 1 : k][j] +
-                       (share > 0 ? 0.5 * marl_normals_next(normals) : 0);
+                       (share > 0 ? 0.5 * lab_normals_next(normals) : 0);
         }
         read_part(p, force, v);
         marl_sample *s = &log.row[log.n++].sample;
         s->t_ns = (int64_t)(1e9 / RATE_HZ * (double)i);
         s->fresh = MARL_FRESH_ACCEL;
-        s->accel = (marl_vec3){(float)(v[0] + WHITE * marl_normals_next(normals)),
-                               (float)(v[1] + WHITE * marl_normals_next(normals)),
-                               (float)(v[2] + WHITE * marl_normals_next(normals))};
+        s->accel = (marl_vec3){(float)(v[0] + WHITE * lab_normals_next(normals)),
+                               (float)(v[1] + WHITE * lab_normals_next(normals)),
+                               (float)(v[2] + WHITE * lab_normals_next(normals))};
     }
     return log;
 }
@@ -98,7 +99,7 @@ static void try_poses(const char *name, size_t poses, double tilt_deg)
     verdict_count bias = {0}, scale = {0};
     double up[MAX_POSES][3];
     for (uint64_t seed = VERDICT_FROM; seed < VERDICT_FROM + VERDICT_SEEDS; seed++) {
-        marl_normals normals = marl_normals_of(marl_random_seeded(seed, 7000));
+        lab_normals normals = lab_normals_of(lab_random_seeded(seed, 7000));
         part p = make_part(&normals);
         for (size_t i = 0; i < poses; i++) {
             make_pose(isnan(tilt_deg) ? -1 : (int)(i % 6), tilt_deg * 0.017453292519943295, &normals, up[i]);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Bias over temperature of a gyroscope with white noise, flicker and walk: constant, straight and curved
  * truth, a thermometer that lags, a cubic truth. */
+#include "lab/simulate/simulator.h"
 #include "verdicts.h"
 #include <math.h>
 #include <stdio.h>
@@ -43,7 +44,7 @@ static marl_log make_log(const soak_case *of, uint64_t seed)
     sheet.gyro.bias_spread = 0;
     log.info.columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_TEMP;
     log.row = calloc(log.n, sizeof *log.row);
-    if (log.row == NULL || marl_simulator_init(&simulator, MARL_SCENE_SOAK, &sheet, 50, seed) != MARL_OK) {
+    if (log.row == NULL || lab_simulator_init(&simulator, MARL_SCENE_SOAK, &sheet, 50, seed) != MARL_OK) {
         exit(1);
     }
     double shown = -5;

@@ -12,6 +12,6 @@ function(embed name files)
 endfunction()
 
 file(WRITE "${OUT}.new" "#include \"show/page_assets.h\"\n")
-embed(marl_page_style "${STYLE}")
-embed(marl_page_script "${SCRIPT}")
+embed(show_page_style "${STYLE}")
+embed(show_page_script "${SCRIPT}")
 file(RENAME "${OUT}.new" "${OUT}")

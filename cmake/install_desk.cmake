@@ -1,5 +1,6 @@
 # SPDX-License-Identifier: MIT
 # Installation of the libraries for the desk, the tool and its data.
+install(DIRECTORY include/marlinspike TYPE INCLUDE)
 install(TARGETS marlinspike_lab marlinspike_sim marlinspike_posix marlinspike_show EXPORT marlinspike-desk)
 install(EXPORT marlinspike-desk NAMESPACE marlinspike:: DESTINATION ${package_dir})
 marl_pkg_config(lab "lab layer: logs, calibration, simulation, replay, comparison"

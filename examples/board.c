@@ -7,7 +7,7 @@
  *
  *   board -s tumble -f lose=0.001 &
  *   marlinspike record --from serial:/dev/pts/7 --until tumble -o tumble.csv                             */
-#include "marlinspike/port_sim.h"
+#include "marlinspike/sim.h"
 #include <fcntl.h>
 #include <poll.h>
 #include <signal.h>

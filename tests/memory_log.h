@@ -3,6 +3,7 @@
 #ifndef MEMORY_LOG_H
 #define MEMORY_LOG_H
 
+#include "lab/simulate/simulator.h"
 #include "marlinspike/compare.h"
 #include "marlinspike/log.h"
 #include "marlinspike/simulate.h"
@@ -21,7 +22,7 @@ static inline marl_log memory_log_simulated(marl_scene_kind scene, const marl_sh
     log.row = calloc(log.n, sizeof *log.row);
     log.info.columns = MEMORY_LOG_ALL;
     log.report.rows = log.n;
-    ck_assert_int_eq(marl_simulator_init(&simulator, scene, sheet, rate, seed), MARL_OK);
+    ck_assert_int_eq(lab_simulator_init(&simulator, scene, sheet, rate, seed), MARL_OK);
     for (size_t i = 0; i < log.n; i++) {
         marl_simulator_next(&simulator, &log.row[i].sample, &log.row[i].q);
         log.row[i].has_q = 1; /* the truth */

@@ -3,8 +3,8 @@
 #ifndef PORT_TEST_H
 #define PORT_TEST_H
 
-#include "marlinspike/port_sim.h"
-#include "marlinspike/receiver.h"
+#include "marlinspike/record.h"
+#include "marlinspike/sim.h"
 #include <check.h>
 #include <math.h>
 #include <string.h>

@@ -1,17 +1,122 @@
 /* SPDX-License-Identifier: MIT
- * The streaming application: reads the board, estimates, streams, answers messages and keeps settings. The
- * firmware calls marl_app_step in a loop; between the calls it may sleep or do its own work. */
+ * The streaming application and what goes over its line. The usual order of calls:
+ *
+ *   marl_app_start(&app, &port, parts, n, &config, &what);
+ *   marl_app_step(&app, &rest_us);                       in a loop; sleep rest_us between
+ *
+ * Firmware without the application may use packets, CSV lines and the store by themselves. */
 #ifndef MARLINSPIKE_APP_H
 #define MARLINSPIKE_APP_H
 
-#include "marlinspike/board.h"
-#include "marlinspike/packet.h"
-#include "marlinspike/pipeline.h"
-#include "marlinspike/telemetry.h"
+#include "marlinspike/chip.h"
+#include "marlinspike/estimator.h"
+#include <stddef.h>
+#include <stdint.h>
 
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* ---- packet ---- */
+
+/* Packets on a line of bytes that may lose or spoil some: contents and their CRC-32 (little-endian), stuffed
+ * so that no byte is zero ("Consistent overhead byte stuffing", 1997), with a zero behind. After any fault
+ * the next zero begins a good packet again. */
+
+/* Bytes that a packet of n bytes of contents takes on the line at most. */
+#define MARL_PACKET_SIZE(n) ((n) + 4 + ((n) + 4) / 254 + 2)
+
+/* *size is the number of bytes made. MARL_ERR_CAPACITY when `most` is less than MARL_PACKET_SIZE(n). */
+MARL_CHECKED marl_status marl_packet_make(const uint8_t *contents, size_t n, uint8_t *out, size_t max,
+                                          size_t *size);
+
+/* Finds packets in a stream, byte by byte. */
+typedef struct marl_packet_reader {
+    uint8_t *bytes; /* the caller's */
+    size_t size;
+    size_t n;         /* bytes unstuffed so far */
+    uint8_t block;    /* bytes left of the open block, */
+    uint8_t full;     /* which was one of 254: no zero stands behind it */
+    uint8_t skipping; /* what is coming in cannot be a packet: until the next zero */
+    uint8_t started;  /* the first zero has come */
+    uint32_t packets, broken;
+    uint32_t skipped;  /* bytes that belonged to no good packet */
+    size_t used_bytes; /* bytes of the open packet, as they came */
+} marl_packet_reader;
+
+/* `bytes` holds the contents of a packet and its CRC; longer packets count as broken. The first bytes, up to
+ * a zero, may be the rest of a packet whose begin was missed: they count as skipped only. */
+void marl_packet_reader_init(marl_packet_reader *reader, uint8_t *bytes, size_t size);
+
+/* Takes one byte. MARL_OK: a packet is complete, its contents are *n bytes at reader->bytes, until the next
+ * call. MARL_ERR_NOT_READY: not yet. MARL_ERR_MESSAGE: a packet ended and was broken. */
+MARL_CHECKED marl_status marl_packet_feed(marl_packet_reader *reader, uint8_t byte, size_t *n);
+
+/* ---- telemetry ---- */
+
+/* The items of the device stream, a CBOR sequence (RFC 8742) whose every item stands in a packet (above).
+ * An item is the array [kind, number, body]; `number` counts the items of one direction, so that a loss is
+ * seen, and `body` is a map with small whole keys, of which unknown ones are passed over. The schema is
+ * docs/schema/stream.cddl. */
+
+typedef enum marl_item_kind {
+    MARL_ITEM_SAMPLE = 1,   /* both ways: readings, an attitude, or both */
+    MARL_ITEM_IDENTITY = 2, /* from the board: at its start, and when asked */
+    MARL_ITEM_ACK = 3,      /* from the board: to every item that asks for something */
+    MARL_ITEM_EVENT = 4,    /* from the board: a chip failed or works again */
+    MARL_ITEM_IDENTIFY = 16,
+    MARL_ITEM_CALIBRATION = 17,
+    MARL_ITEM_TUNING = 18,
+    MARL_ITEM_COMMIT = 19, /* keep calibration, mount and tuning over power cuts */
+    MARL_ITEM_ZERO = 20    /* the attitude of now is what is called level (and north) */
+} marl_item_kind;
+
+/* Longest contents of an item, and of the calibration and tuning that the store keeps. */
+enum { MARL_ITEM_MAX = 640, MARL_DEVICE_NAME = 64 };
+
+/* 1 when these bytes are one CBOR item and nothing else, whatever it holds. Reads no byte beyond them. */
+int marl_item_is_whole(const uint8_t *bytes, size_t n);
+
+/* Outcomes in an acknowledgement; these numbers never change. */
+typedef enum marl_outcome {
+    MARL_OUTCOME_DONE = 0,
+    MARL_OUTCOME_NOT_UNDERSTOOD = 1,
+    MARL_OUTCOME_OUT_OF_RANGE = 2,
+    MARL_OUTCOME_OTHER_DEVICE = 3,
+    MARL_OUTCOME_MOVING = 4,
+    MARL_OUTCOME_STORE_FAILED = 5,
+    MARL_OUTCOME_NO_STORE = 6
+} marl_outcome;
+
+/* Log lines as text instead, for reading on a terminal: the same columns as a log file (docs/formats.md),
+ * with a fixed number of decimals, made without stdio. Items carry more and are checked; these are not. */
+enum { MARL_CSV_LINE_MAX = 320 };
+
+/* `sensors` (MARL_FRESH_...) and `with_q` select the columns. Both return the length; the text ends with
+ * "\n" and a NUL. Decimals: t 9, accel 5, gyro 6, mag 4, temp 3, speed 4, q 7. Readings that are not fresh,
+ * not finite or beyond what is plausible are left empty. */
+size_t marl_csv_line_header(char line[MARL_CSV_LINE_MAX], uint8_t sensors, int with_q);
+size_t marl_csv_line_row(char line[MARL_CSV_LINE_MAX], uint8_t sensors, int with_q, const marl_sample *sample,
+                         const marl_quat *q);
+
+/* ---- store ---- */
+
+/* The store: one record of bytes that survives power cuts. The memory is used as two halves; a record goes to
+ * the half that does not hold the newest whole one, so that whatever is cut short, the old or the new record
+ * is there whole. */
+
+/* The newest whole record, *n bytes of it. MARL_ERR_EMPTY when there is none, MARL_ERR_CAPACITY when it is
+ * longer than `size`, MARL_ERR_STORE when the memory cannot be read. */
+MARL_CHECKED marl_status marl_store_load(const marl_port *port, uint8_t *bytes, size_t size, size_t *n);
+
+/* Writes a record and reads it back. MARL_ERR_CAPACITY when it is longer than half the memory less 16 bytes,
+ * MARL_ERR_STORE when the memory fails or does not keep it; then the record before is still there. */
+MARL_CHECKED marl_status marl_store_save(const marl_port *port, const uint8_t *bytes, size_t n);
+
+/* ---- app ---- */
+
+/* The streaming application: reads the board, estimates, streams, answers messages and keeps settings. The
+ * firmware calls marl_app_step in a loop; between the calls it may sleep or do its own work. */
 
 typedef struct marl_app_config {
     const char *device;   /* name, one word of less than MARL_DEVICE_NAME characters */

@@ -1,20 +1,21 @@
 /* SPDX-License-Identifier: MIT
- * Calibrations from recordings, named as the recordings are: still, poses, tumble, turns, soak, axes; and the
- * mount. Each calibration gives its standard errors, how well the directions are covered, and, when it is not
- * accepted, what to record next; then it also returns MARL_ERR_INSUFFICIENT, with what was found filled in.
- */
+ * Calibrations from recordings, their proof, and the session that does the whole of it: see marl_session_create for the
+ * usual order of calls. */
 #ifndef MARLINSPIKE_CALIBRATE_H
 #define MARLINSPIKE_CALIBRATE_H
 
-#include "marlinspike/calibration.h"
-#include "marlinspike/error.h"
+#include "marlinspike/files.h"
 #include "marlinspike/inspect.h"
-#include "marlinspike/log.h"
-#include "marlinspike/spans.h"
 
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* ---- calibrate ---- */
+
+/* Calibrations from recordings, named as the recordings are: still, poses, tumble, turns, soak, axes; and the
+ * mount. Each calibration gives its standard errors, how well the directions are covered, and, when it is not
+ * accepted, what to record next; then it also returns MARL_ERR_INSUFFICIENT, with what was found filled in. */
 
 /* What every calibration ends with. */
 typedef struct marl_calibrated {
@@ -25,11 +26,6 @@ typedef struct marl_calibrated {
     char next[300];    /* what to record next, when not accepted; "" = nothing */
     char remark[300];  /* what to know about a result that is accepted; "" = nothing */
 } marl_calibrated;
-
-/* The raw log that a sensor is to be calibrated from: MARL_ERR_INPUT when it is corrected already,
- * MARL_ERR_INSUFFICIENT when axes are missing, clipped or stuck. */
-MARL_CHECKED marl_status marl_calibration_log_check(const marl_log *log, marl_sensor sensor,
-                                                    marl_calibrated *outcome, marl_error *error);
 
 /* A gyroscope bias from a recording at rest. */
 typedef struct marl_still_result {
@@ -227,6 +223,125 @@ MARL_CHECKED marl_status marl_zero(const marl_log *log, marl_calibration_record 
  * rest, or without a magnetometer. */
 MARL_CHECKED marl_status marl_earth_rate(const marl_log *log, const marl_calibration_record *record,
                                          double latitude, double rate[3], marl_error *error);
+
+/* ---- verify ---- */
+
+/* Proof of a calibration by a recording that it has not seen. */
+
+/* One sensor of a calibration against a recording that it has not seen. */
+typedef struct marl_verified {
+    int present; /* the calibration and the recording have it, and there was something to see */
+    int holds;
+    double found_rms;    /* m/s^2, rad/s, uT */
+    double expected_rms; /* by the noise and by the standard errors of the calibration */
+    double limit;        /* of found_rms: noise alone exceeds it once in a hundred recordings */
+    double would_show;   /* the error of one axis's bias that would have reached the limit; NaN where no
+                            size would along some axis */
+    size_t n;            /* poses, rests, readings */
+} marl_verified;
+
+typedef struct marl_verification {
+    int holds; /* all that were seen; 0 when there was nothing */
+    marl_verified sensor[MARL_SENSOR_COUNT];
+    double dip_deg, dip_deviation; /* of the corrected field at rest or slow motion, degrees; NaN without */
+    /* The magnetometer's bias that is left, uT, by the lengths over directions, and the size that this
+     * recording would have shown; NaN where its directions do not determine it. */
+    double mag_bias[3], mag_bias_limit[3];
+    /* The gyroscope's bias that is left at rest, rad/s. Within 0.05 deg/s it is drift, which every filter
+     * follows, and no failed calibration; `drifted`: it is more than this recording's noise. NaN without
+     * rest. */
+    double gyro_drift[3];
+    int drifted;
+    /* The element of the gyroscope's matrix that moves between rests contradict most, in its standard errors,
+     * and by how much; NaN where they do not determine the matrix. */
+    double gyro_matrix_off, gyro_matrix_z;
+    int outside; /* readings at temperatures beyond the curve's range were met */
+} marl_verification;
+
+/* 1 when the log has temperatures beyond the range of a curve of the calibration, by more than half a degree:
+ * there the correction holds the curve's end value. */
+int marl_temperature_outside(const marl_calibration_record *record, const marl_log *log);
+
+/* Accelerometer: lengths in still poses against `gravity`, m/s^2. Gyroscope: mean rates at rest, and its
+ * matrix where moves between rests determine it. Magnetometer: the spread of corrected lengths about the
+ * field, and the bias along each axis that they show. MARL_ERR_INPUT when the recording is corrected,
+ * MARL_ERR_INSUFFICIENT when nothing can be verified by it.
+ */
+MARL_CHECKED marl_status marl_verify(const marl_calibration_record *record, const marl_log *log,
+                                     double gravity, marl_verification *verification, marl_error *error);
+
+/* ---- session ---- */
+
+/* A calibration session: recordings of one kind, the fit that they are for, and the calibration into which
+ * its result goes. The usual order of calls:
+ *
+ *   marl_session *session = marl_session_create(MARL_RECORDING_POSES);      NULL without memory
+ *   session->options.gravity = 9.81;                                        as needed
+ *   marl_session_add_log(session, "poses.csv", NULL, &error);               one or more
+ *   marl_session_start_record(session, "pod-07.json", &error);              NULL: an empty one
+ *   marl_session_fit(session, &error);
+ *   if (session->outcome->accepted)
+ *       marl_calibration_write(&session->record, "pod-07.json", &error);
+ *   marl_session_free(session); */
+
+/* Recordings have the names of what the hand does. */
+typedef enum marl_recording {
+    MARL_RECORDING_STILL,
+    MARL_RECORDING_TURNS,
+    MARL_RECORDING_POSES,
+    MARL_RECORDING_TUMBLE,
+    MARL_RECORDING_SOAK,
+    MARL_RECORDING_AXES,  /* a tumble, for the arrangement of the axes */
+    MARL_RECORDING_MOVES, /* poses, for the gyroscope */
+    MARL_RECORDING_COUNT
+} marl_recording;
+
+/* "still", "turns", "poses", "tumble", "soak", "axes", "moves" */
+const char *marl_recording_name(marl_recording recording);
+
+typedef struct marl_session_options {
+    double turn_angle; /* turns: the angle of each, rad */
+    double gravity;    /* poses: m/s^2 */
+    double field;      /* tumble: uT that corrected lengths shall have; NaN: as found */
+    int quick;         /* tumble: midpoint of the extremes only */
+    double latitude;   /* still: rad, takes off the Earth's rate; NaN: it stays in the bias */
+    int hemisphere;    /* axes: 1 north, -1 south; 0: north is assumed, with a warning */
+    int up;            /* axes: see marl_calibrate_axes */
+} marl_session_options;
+
+typedef struct marl_session {
+    marl_recording recording;
+    marl_session_options options;
+    marl_log log; /* of all recordings */
+    marl_warnings warnings;
+    marl_calibration_record record; /* with the result in it */
+    const marl_calibrated *outcome; /* of the first sensor; never NULL */
+    marl_still_result still;        /* of these, that of `recording` is filled */
+    marl_turns_result turns;
+    marl_poses_result poses;
+    marl_tumble_result tumble;
+    marl_soak_result soak[2]; /* gyroscope, accelerometer */
+    marl_axes_result axes;
+    marl_moves_result moves;
+    marl_calibrated none; /* private: the outcome before a fit */
+} marl_session;
+
+/* Options for full turns, standard gravity, the field as found. NULL without memory. */
+marl_session *marl_session_create(marl_recording recording);
+void marl_session_free(marl_session *session); /* NULL is allowed */
+
+/* Loads a recording; a further one goes on two seconds behind the last, with a warning. */
+MARL_CHECKED marl_status marl_session_add_log(marl_session *session, const char *path,
+                                              const marl_log_options *options, marl_error *error);
+
+/* The calibration that the result goes into: this file, where there is one, else an empty one. MARL_ERR_INPUT
+ * when it cannot be read or is of another device than the log. */
+MARL_CHECKED marl_status marl_session_start_record(marl_session *session, const char *path,
+                                                   marl_error *error);
+
+/* Fits, warns, and merges the result into the record. MARL_ERR_INSUFFICIENT with outcome->next when it is not
+ * accepted; other errors as of the calibration (calibrate.h). */
+MARL_CHECKED marl_status marl_session_fit(marl_session *session, marl_error *error);
 
 #ifdef __cplusplus
 }

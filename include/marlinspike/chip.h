@@ -1,7 +1,10 @@
 /* SPDX-License-Identifier: MIT
- * Sensor chips as tables. A table holds where a chip keeps its identity, settings and readings and what
- * its counts mean, as in its data sheet; one driver serves them all through the port. Tables can be read
- * from JSON (chip_file.h) or stand in flash like that of the Grommet. */
+ * Chips as tables, and a board of them. The usual order of calls:
+ *
+ *   marl_board_init(&board, &port, parts, n, &what);     checks the tables
+ *   marl_board_start(&board);                            finds and configures the chips
+ *   marl_board_read(&board, &sample);                    until MARL_ERR_NOT_READY
+ *   marl_board_rest(&board, &us);                        how long the firmware may sleep */
 #ifndef MARLINSPIKE_CHIP_H
 #define MARLINSPIKE_CHIP_H
 
@@ -11,6 +14,12 @@
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* ---- chip ---- */
+
+/* Sensor chips as tables. A table holds where a chip keeps its identity, settings and readings and what
+ * its counts mean, as in its data sheet; one driver serves them all through the port. Tables can be read
+ * from JSON (marl_chip_read_file) or stand in flash like that of the Grommet. */
 
 enum {
     MARL_CHIP_MAX_CHOICES = 8,
@@ -141,6 +150,63 @@ MARL_CHECKED marl_status marl_part_read(const marl_port *port, const marl_part *
  * reads them back. MARL_ERR_ARGUMENT when the chip has none or the bias does not fit; nothing is written. */
 MARL_CHECKED marl_status marl_part_write_offset(const marl_port *port, const marl_part *part,
                                                 marl_sensor sensor, marl_vec3 bias);
+
+/* ---- board ---- */
+
+/* A board: the list of its chips, read one after the other. A chip that fails is counted, reported and
+ * started again when nothing fresh has come from it for a while: after a power dip it has forgotten its
+ * settings. */
+
+enum { MARL_BOARD_MAX_PARTS = 4 };
+
+/* What went wrong with a part since the start. */
+typedef struct marl_part_counts {
+    uint32_t reads;  /* samples given out */
+    uint32_t silent; /* transfers that failed, after all their tries */
+    uint32_t late;
+    uint32_t garbage; /* also another identity */
+    uint32_t restarts;
+} marl_part_counts;
+
+typedef struct marl_part_state {
+    marl_part_counts counts;
+    marl_status fault; /* MARL_OK, or why the last transfer failed */
+    uint8_t identity;  /* that the chip gave */
+    uint8_t running;   /* configured */
+    int64_t due_ns;    /* nothing fresh is to be expected before */
+    int64_t fresh_ns;  /* when it last gave something, or was started */
+} marl_part_state;
+
+typedef struct marl_board {
+    const marl_port *port;
+    const marl_part *part; /* the caller's */
+    uint8_t parts;
+    uint8_t next; /* to be read */
+    marl_part_state state[MARL_BOARD_MAX_PARTS];
+} marl_board;
+
+/* The caller keeps `part` for as long as the board. MARL_ERR_ARGUMENT when the port or a part is none; *what
+ * (may be NULL) names what. Nothing is sent yet. */
+MARL_CHECKED marl_status marl_board_init(marl_board *board, const marl_port *port, const marl_part *part,
+                                         uint8_t parts, const char **what);
+
+/* Starts every chip; goes on after one that fails. Returns the first failure (see marl_part_start); which
+ * part it was and why stands in board->state. */
+MARL_CHECKED marl_status marl_board_start(marl_board *board);
+
+/* The next fresh sample of any chip that is due, with its own stamp. MARL_ERR_NOT_READY when none has any;
+ * another status when a part failed and no other had any. Calling on after any of these is right. */
+MARL_CHECKED marl_status marl_board_read(marl_board *board, marl_sample *sample);
+
+/* How long from now on nothing fresh is to be expected, in us: a chip is asked again from a tenth of its
+ * period before the next reading on, in steps of a fiftieth. */
+MARL_CHECKED marl_status marl_board_rest(const marl_board *board, uint32_t *us);
+
+/* The shortest time between two readings of any sensor that is used, in us. */
+uint32_t marl_board_period_us(const marl_board *board);
+
+/* The sensors that are used: MARL_FRESH_... */
+uint8_t marl_board_sensors(const marl_board *board);
 
 #ifdef __cplusplus
 }

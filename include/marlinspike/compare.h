@@ -1,19 +1,24 @@
 /* SPDX-License-Identifier: MIT
- * Comparison of an estimate with a reference, and tunings in the order of their errors. The error is e =
- * q_estimate q_reference*, in the world: total is its angle, heading its twist about the world's up (positive
- * clockwise seen from above), tilt the angle between the two up directions. The reference is interpolated
- * (slerp) at the estimate's times, never across a gap of more than 5 of its median steps, never beyond its
- * ends. docs/measures.md has the formulas. */
+ * Comparison with reference attitudes, and studies of many tunings on many logs: see marl_study_create for the usual order of
+ * calls. The parts can be called alone: marl_reference_check, marl_clock_find, marl_match_find, marl_conditions_find,
+ * marl_compare, marl_rank_tunings. */
 #ifndef MARLINSPIKE_COMPARE_H
 #define MARLINSPIKE_COMPARE_H
 
-#include "marlinspike/calibration.h"
 #include "marlinspike/inspect.h"
-#include "marlinspike/series.h"
+#include "marlinspike/replay.h"
 
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* ---- compare ---- */
+
+/* Comparison of an estimate with a reference, and tunings in the order of their errors. The error is e =
+ * q_estimate q_reference*, in the world: total is its angle, heading its twist about the world's up (positive
+ * clockwise seen from above), tilt the angle between the two up directions. The reference is interpolated
+ * (slerp) at the estimate's times, never across a gap of more than 5 of its median steps, never beyond its
+ * ends. docs/measures.md has the formulas. */
 
 /* What the board was doing, so that errors can be split by it. Each holds or does not over windows of half a
  * second; a moment may have several, or none. */
@@ -108,6 +113,199 @@ typedef struct marl_contest {
  * tunings ("The jackknife and the bootstrap for general stationary observations", 1989), from a fixed seed:
  * it holds for these recordings alone. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_rank_tunings(const marl_contest *contest, marl_rank *rank, marl_error *error);
+
+/* ---- reference ---- */
+
+/* A reference attitude as it comes: is it usable, on which clock and in which frames is it expressed. What
+ * is found here is found once per log and removed from the reference before anything is compared. */
+
+/* Is it a reference? MARL_ERR_INSUFFICIENT when it is shorter than 10 s; MARL_ERR_INPUT when a step of it
+ * turns by more than 90 degrees (across which nothing can be interpolated, and which no rig means) or when
+ * rows of the log it came from hold quaternions whose length is not 1 within 1 %. */
+MARL_CHECKED marl_status marl_reference_check(const marl_series *reference, const marl_log *log,
+                                              marl_error *error);
+
+/* The reference's clock against the log's: t_reference = t_log + offset_s + 1e-6 ppm (t_log - first row). */
+typedef struct marl_clock {
+    int found;
+    double offset_s, offset_sigma_s; /* at the log's first row */
+    double ppm, ppm_sigma; /* ppm is NaN, and counts as 0, where the recording does not determine it */
+    double r_squared;      /* share of the reference's turning that the gyroscope explains, 0 to 1 */
+    int repeats; /* the motion repeats itself: other shifts fit as well, this is where both have most in
+                    common */
+} marl_clock;
+
+/* From turning: the log's raw gyroscope against the reference's angular rate, with a free 3x3 map and a bias
+ * between them, so that a tilted mount does not matter. First the shift that explains most, among all; then
+ * offset and rate together by least squares over windows of 3.2 s and shorter. A low-pass in the gyroscope
+ * delays it; that delay is in offset_s, with a minus. Not found when there is too little turning or another
+ * shift would fit nearly as well. MARL_ERR_INSUFFICIENT without a gyroscope, MARL_ERR_SYSTEM without memory.
+ */
+MARL_CHECKED marl_status marl_clock_find(const marl_log *log, const marl_series *reference, marl_clock *clock,
+                                         marl_error *error);
+
+/* Converts the times of a reference to the log's clock, whose first row is at from_ns. */
+void marl_clock_apply(const marl_clock *clock, int64_t from_ns, marl_series *reference);
+
+typedef enum marl_match_kind {
+    MARL_MATCH_NONE = 0,
+    MARL_MATCH_START,         /* one difference, taken while the estimate first stays with the reference */
+    MARL_MATCH_HEADING,       /* about the vertical */
+    MARL_MATCH_WORLD,         /* another world frame */
+    MARL_MATCH_WORLD_AND_BODY /* and a tilted mount */
+} marl_match_kind;
+
+/* "none", "start", "heading", "world", "world+body". MARL_ERR_ARGUMENT for another name. */
+MARL_CHECKED marl_status marl_match_from_name(const char *name, marl_match_kind *kind);
+
+/* Constant rotations with estimate ~ world reference body. */
+typedef struct marl_match {
+    marl_match_kind kind; /* as asked */
+    marl_quat world, body;
+    int has_world,
+        has_body; /* 0: left out, because not asked for or because the motion does not determine it */
+    double world_sigma_deg[3],
+        body_sigma_deg[3]; /* standard errors about x, y, z, by the scatter over twelfths
+                              of the log (5 s at least); NaN where not found */
+    double sigma_deg;      /* the largest of them; NaN without */
+    double residual_deg;   /* rms of the rotations that are left */
+    double condition;      /* how many times larger than their mean a common error of the attitudes comes out,
+                                  1 = best; INFINITY where the sides cannot be separated at all */
+} marl_match;
+
+/* Least squares of the rotation between the two, over the attitudes that both have, 5 s after the first
+ * one on where they last 30 s. Both on one clock. body is left out when its standard error would exceed 1
+ * degree or the condition number 20: turning about one axis does not separate it from world.
+ * MARL_ERR_INSUFFICIENT when they have under 10 s in common, or (start) the difference never stays within
+ * 2 degrees for 5 s. */
+MARL_CHECKED marl_status marl_match_find(const marl_series *estimate, const marl_series *reference,
+                                         marl_match_kind kind, marl_match *match, marl_error *error);
+
+/* Adds the estimate's own standard deviations (rad; tilt: both axes together) to those of the match: an error
+ * of the estimate that lasts is no scatter. */
+void marl_match_add_sigma(marl_match *match, double tilt, double heading);
+
+/* reference becomes world reference body. */
+void marl_match_apply(const marl_match *match, marl_series *reference);
+
+/* ---- study ---- */
+
+/* A study: logs with their references x tunings x rates, on one clock and in one frame, and the order of the
+ * tunings. The usual order of calls:
+ *
+ *   marl_study *study = marl_study_create();             NULL without memory
+ *   study->options.match = MARL_MATCH_WORLD;             as needed; zeroed: as everything is recorded
+ *   marl_study_add_tuning(study, "kalman", &error);      one or more
+ *   marl_study_add_rate(study, 50, &error);              none: as recorded
+ *   marl_study_add_case(study, "lift.csv", "lift.reference.csv", &error);    one or more
+ *   marl_study_run(study, &error);
+ *   ... study->runs, study->rank ...
+ *   marl_study_free(study); */
+
+enum { MARL_STUDY_MAX_CASES = 64, MARL_STUDY_MAX_TUNINGS = 32, MARL_STUDY_MAX_RATES = 16 };
+
+typedef enum marl_start_kind {
+    MARL_START_VECTORS = 0, /* the first good readings */
+    MARL_START_REFERENCE,   /* the reference's attitude at the log's first row */
+    MARL_START_GIVEN        /* start_q */
+} marl_start_kind;
+
+typedef struct marl_study_options {
+    marl_log_options reading;              /* of logs and, but for the sheet, of references */
+    const marl_calibration_record *record; /* NULL: readings as they are */
+    const char *record_path;
+    const char *reference_world; /* "enu" or "ned"; NULL: as in the reference */
+    int find_offset;             /* the reference's clock is found from turning ... */
+    double offset_s;             /* ... else this is its offset */
+    marl_match_kind match;
+    const marl_named_tuning *match_by; /* whose attitude is matched; NULL: the smoothed log, or kalman where
+                                          there can be none and for MARL_MATCH_START */
+    marl_start_kind start;
+    marl_quat start_q; /* in enu */
+    marl_degradation degradation;
+} marl_study_options;
+
+/* A log and its reference. */
+typedef struct marl_study_case {
+    char *log_path, *reference_path;
+    marl_log log;
+    marl_series reference; /* on the log's clock, matched */
+    int reference_relative;
+    int reference_smoothed; /* it comes from the log itself, with these standard deviations, rms */
+    double reference_tilt_deg, reference_heading_deg;
+    int match_smoothed; /* the match is of the smoothed log */
+    marl_clock clock;   /* found, or as given with no standard errors */
+    marl_match match;
+    marl_conditions conditions;
+    marl_quat start; /* of MARL_START_REFERENCE */
+} marl_study_case;
+
+/* One tuning at one rate on one log. */
+typedef struct marl_run {
+    const marl_study_case *on;
+    const marl_named_tuning *tuning;
+    double rate_hz;   /* 0 = as recorded */
+    marl_error error; /* MARL_OK, or why it failed */
+    int compared;     /* 0: there is no comparison, and nothing of the replay */
+    marl_comparison comparison;
+    marl_estimator_counts counts;
+    uint32_t digest;
+    int heading_is_magnetic;
+} marl_run;
+
+typedef struct marl_study {
+    marl_study_options options;
+    marl_warnings warnings;
+    size_t case_n, tuning_n, rate_n; /* rate_n is at least 1 once it has run */
+    marl_study_case cases[MARL_STUDY_MAX_CASES];
+    marl_named_tuning tunings[MARL_STUDY_MAX_TUNINGS];
+    double rates[MARL_STUDY_MAX_RATES];
+    size_t run_n;   /* tunings x rates x cases, cases running fastest */
+    marl_run *runs; /* as many */
+    marl_rank_by rank_by;
+    marl_rank rank[MARL_STUDY_MAX_TUNINGS * MARL_STUDY_MAX_RATES]; /* tunings x rates, the best first */
+    marl_named_tuning kalman; /* private: matched where no other is named */
+} marl_study;
+
+/* NULL without memory. */
+marl_study *marl_study_create(void);
+void marl_study_free(marl_study *study); /* NULL is allowed */
+
+/* A tuning as marl_tuning_read takes it, for the sheet of options.reading. MARL_ERR_USE beyond the capacity.
+ */
+MARL_CHECKED marl_status marl_study_add_tuning(marl_study *study, const char *text, marl_error *error);
+/* All filters with their defaults. */
+MARL_CHECKED marl_status marl_study_add_filters(marl_study *study, marl_error *error);
+
+/* As if rows came at this rate, Hz. MARL_ERR_USE when it is not in (0, 1e6), or beyond the capacity. */
+MARL_CHECKED marl_status marl_study_add_rate(marl_study *study, double rate_hz, marl_error *error);
+
+/* Loads a log and its reference ("smooth": the log itself, smoothed), finds clock and frames once, and what
+ * the board was doing. The options must be set before. Errors as of the readers; MARL_ERR_INSUFFICIENT where
+ * clock, frames or a common time cannot be found. */
+MARL_CHECKED marl_status marl_study_add_case(marl_study *study, const char *log_path,
+                                             const char *reference_path, marl_error *error);
+
+/* Replays and compares everything, and ranks the tunings: by the total error, unless a heading among them
+ * cannot be compared. A run that fails keeps its reason, the others go on. MARL_ERR_INSUFFICIENT for a rate
+ * above a log's own, MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_study_run(marl_study *study, marl_error *error);
+
+/* One run's attitudes once more; `watch` (may be NULL) is called for each. *estimate is to be freed by the
+ * caller. */
+MARL_CHECKED marl_status marl_study_replay(const marl_study *study, const marl_run *run,
+                                           marl_replay_watch *watch, void *watch_context,
+                                           marl_pipeline *pipeline, marl_series *estimate, marl_error *error);
+
+/* The error by which tunings are ranked, of all moments or of those of a condition. */
+double marl_study_score(const marl_study *study, const marl_measures *measures);
+
+/* Standard deviation of smoothed references, deg, rms over the cases, of what is ranked by; NaN when another
+ * reference is among them. A difference of two tunings under it is not decided. */
+double marl_study_reference_sigma(const marl_study *study);
+
+/* "kalman", or with several rates "kalman, 50 Hz". */
+void marl_study_run_name(const marl_study *study, const marl_run *run, char *name, size_t size);
 
 #ifdef __cplusplus
 }

@@ -13,26 +13,12 @@
 #define MARLINSPIKE_DEVICE_H
 
 #include "marlinspike/app.h"
-#include "marlinspike/axis_filter.h"
-#include "marlinspike/board.h"
-#include "marlinspike/cbor.h"
 #include "marlinspike/chip.h"
-#include "marlinspike/correction.h"
-#include "marlinspike/digest.h"
 #include "marlinspike/estimator.h"
-#include "marlinspike/frame.h"
-#include "marlinspike/packet.h"
-#include "marlinspike/pipeline.h"
 #include "marlinspike/port.h"
 #include "marlinspike/quat.h"
 #include "marlinspike/sample.h"
-#include "marlinspike/selftest.h"
-#include "marlinspike/stats.h"
 #include "marlinspike/status.h"
-#include "marlinspike/still.h"
-#include "marlinspike/telemetry.h"
 #include "marlinspike/tuning.h"
-#include "marlinspike/vec.h"
-#include "marlinspike/version.h"
 
 #endif

@@ -1,5 +1,9 @@
 /* SPDX-License-Identifier: MIT
- * What went wrong, in words: every lab call that can fail fills one of these. */
+ * Errors and warnings in words, and files that are complete or absent: the usual order of calls for a file is
+ *
+ *   marl_outfile_open(&out, path, &error);
+ *   marl_outfile_write(out, bytes, n);      as often as needed
+ *   marl_outfile_commit(out, &error);       or marl_outfile_abort(out) */
 #ifndef MARLINSPIKE_ERROR_H
 #define MARLINSPIKE_ERROR_H
 
@@ -9,6 +13,10 @@
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* ---- error ---- */
+
+/* What went wrong, in words: every lab call that can fail fills one of these. */
 
 typedef struct marl_error {
     marl_status status; /* MARL_OK while nothing has failed */
@@ -48,6 +56,36 @@ void marl_text_clean_lines(char *text);
 /* Appends an item to a list inside a text of `size` bytes, ", " between; a list that is full ends in " ...".
  */
 void marl_list_append(char *list, size_t size, const char *item);
+
+/* ---- outfile ---- */
+
+/* Files that are complete or absent: written beside their target as TARGET.tmp.XXXXXX, flushed, then renamed,
+ * and the folder is flushed too. Symbolic links are followed; a file that is replaced hands on its
+ * permissions. Temporary files of runs that were killed are cleared by the next run with the same target. A
+ * target that exists and is no regular file (a pipe, a terminal) is written directly. */
+
+typedef struct marl_outfile marl_outfile;
+
+/* MARL_ERR_SYSTEM when the folder, or the file that is there, cannot be written. */
+MARL_CHECKED marl_status marl_outfile_open(marl_outfile **out, const char *path, marl_error *error);
+
+/* Writing cannot fail at the call: the first failure is kept and reported by commit. */
+void marl_outfile_write(marl_outfile *out, const char *bytes, size_t n);
+void marl_outfile_text(marl_outfile *out, const char *text);
+
+/* Flushes, renames and frees. MARL_ERR_SYSTEM when any write failed; then no file is left, but for a
+ * PATH.part. */
+MARL_CHECKED marl_status marl_outfile_commit(marl_outfile *out, marl_error *error);
+/* The target of symbolic links, whether or not a file is there; to be freed. NULL with errno set. */
+char *marl_outfile_followed(const char *path);
+
+/* Locks the folder of the path's target, until the process ends, so that a file in it can be
+ * read, changed and written back without losing what another process writes. 0 while another process has the
+ * lock; 1 when it is taken, or cannot be: no such folder, a file system without locks. */
+int marl_outfile_lock_folder(const char *path);
+
+/* Leaves no file and frees. NULL is allowed. */
+void marl_outfile_abort(marl_outfile *out);
 
 #ifdef __cplusplus
 }

@@ -1,15 +1,61 @@
 /* SPDX-License-Identifier: MIT
- * What a recording is: rates, gaps, means, rest. */
+ * What a recording is: rates, gaps, rest, axes, units, noise and its spectrum. Every call takes a log in memory and fills a
+ * struct; those that hold memory have a _free. */
 #ifndef MARLINSPIKE_INSPECT_H
 #define MARLINSPIKE_INSPECT_H
 
-#include "marlinspike/axes.h"
 #include "marlinspike/log.h"
-#include "marlinspike/spans.h"
+#include "marlinspike/simulate.h"
 
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* ---- axes ---- */
+
+/* Which axis of one sensor is which of another, found from motion. A direction fixed in the world, seen from
+ * a body that turns at the rate w, changes by -w x direction: gravity in the accelerometer does so for the
+ * right arrangement of the gyroscope's axes, and the Earth's field for the right one of the magnetometer's. */
+
+/* A signed permutation: the accelerometer's axis i is the sensor's axis |axis[i]| (1 = x), with its sign. */
+typedef struct marl_arrangement {
+    int axis[3];
+} marl_arrangement;
+
+int marl_arrangement_is_plain(const marl_arrangement *arrangement); /* x = +x, y = +y, z = +z */
+/* "x = -y, y = +x, z = +z" */
+void marl_arrangement_text(const marl_arrangement *arrangement, char text[32]);
+
+typedef enum marl_axes_verdict {
+    MARL_AXES_ABSENT,    /* a sensor is not there */
+    MARL_AXES_UNDECIDED, /* this motion does not determine it */
+    MARL_AXES_DECIDED
+} marl_axes_verdict;
+
+typedef struct marl_axes_fit {
+    marl_axes_verdict verdict;
+    marl_arrangement best;
+    double residual, next; /* share of the change that is left unexplained, by the best and the next best */
+    double scale;          /* gyroscope only: its rate must be multiplied by this */
+    int sign_decided; /* magnetometer only: the motion determines it up to its sign, the dip determines the
+                         sign */
+} marl_axes_fit;
+
+typedef struct marl_axes {
+    marl_axes_fit gyro, mag;
+    double dip_deg; /* of the field by the arrangement found, below the horizon; NaN when it was not */
+} marl_axes;
+
+/* With the accelerometer as the reference: 48 arrangements of the gyroscope, with its scale and bias free;
+ * 24 of the magnetometer up to their sign, with its offset free. The sign is the one that makes the field
+ * point down, as it does in the northern hemisphere, unless the dip is under 10 degrees. Needs turning
+ * about two axes at least; the same for a mirrored accelerometer axis as for a turned gyroscope: only a
+ * known attitude distinguishes them. MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_axes_find(const marl_log *log, marl_axes *axes, marl_error *error);
+
+/* ---- inspect ---- */
+
+/* What a recording is: rates, gaps, means, rest. */
 
 /* Rest, found by the device's stillness detector with its default limits, wider where the sensors' own noise
  * would not fit into them; at least 1 s each. MARL_ERR_SYSTEM without memory. */
@@ -48,6 +94,142 @@ typedef struct marl_unit_suspicions {
 } marl_unit_suspicions;
 
 marl_unit_suspicions marl_suspect_units(const marl_log *log, const marl_spans *still, const marl_axes *axes);
+
+/* ---- spectrum ---- */
+
+/* The spectrum of a sensor: its noise by frequency, the corner of its own low-pass, and lines. */
+
+enum {
+    MARL_SPECTRUM_MIN = 256, /* readings */
+    MARL_SPECTRUM_SEGMENT = 8192,
+    MARL_SPECTRUM_BINS = MARL_SPECTRUM_SEGMENT / 2 + 1,
+    MARL_SPECTRUM_BANDS = 48,
+    MARL_SPECTRUM_LINES = 8
+};
+
+/* A third of an octave. */
+typedef struct marl_band {
+    double hz;        /* geometric middle */
+    double density;   /* as below */
+    double low, high; /* 99 % of the time the true value lies between */
+} marl_band;
+
+/* Something that swings at one frequency. */
+typedef struct marl_line {
+    double hz;
+    double amplitude; /* of the swing, in the sensor's unit */
+    double above;     /* its density over that of its surroundings */
+} marl_line;
+
+typedef struct marl_spectrum {
+    double rate_hz, step_hz; /* of the readings; between bins */
+    size_t segments;         /* that were averaged, half overlapping */
+    double dof;              /* equivalent degrees of freedom of a bin */
+    size_t bins;
+    double
+        density[MARL_SPECTRUM_BINS]; /* unit/sqrt(Hz) at bin * step_hz: square root of the two-sided density,
+                                        so that white noise stands at its `white`; bin 0 is left out (NaN) */
+    size_t bands;
+    marl_band band[MARL_SPECTRUM_BANDS];
+    size_t lines;
+    marl_line line[MARL_SPECTRUM_LINES]; /* strongest first */
+    double low_pass_hz, low_pass_sigma;  /* corner of a flattest second-order low-pass that the noise went
+                                            through, and its standard error; NaN where none is seen */
+} marl_spectrum;
+
+/* The spectra of one sensor. */
+typedef struct marl_sensor_spectrum {
+    unsigned axes;  /* bit 0 x, ...: which are there; 0 = none */
+    int at_rest;    /* else from the longest run of readings without a gap, motion and all; without corner */
+    double seconds; /* that it is from */
+    int64_t from_ns;
+    marl_spectrum spectrum[3];
+} marl_sensor_spectrum;
+
+/* From the longest rest without a gap, or from the longest run without a gap at all. `axes` is 0 when that
+ * has fewer than MARL_SPECTRUM_MIN readings. */
+MARL_CHECKED marl_status marl_spectrum_of_log(const marl_log *log, const marl_inspection *inspection,
+                                              marl_sensor sensor, int at_rest, marl_sensor_spectrum *spectrum,
+                                              marl_error *error);
+
+/* ---- noise ---- */
+
+/* Allan deviation, the noise of a sensor from it, and whether that of two recordings is alike. */
+
+enum { MARL_ALLAN_MAX = 112 };
+
+/* One averaging time. */
+typedef struct marl_allan_point {
+    uint32_t samples; /* averaged */
+    double tau_s;
+    double deviation; /* the sensor's unit */
+    double low, high; /* 99 % of the time the true value lies between */
+    double dof;       /* equivalent degrees of freedom, for white noise */
+} marl_allan_point;
+
+typedef struct marl_allan {
+    size_t samples;
+    double step_s;
+    size_t n;
+    marl_allan_point point[MARL_ALLAN_MAX]; /* four an octave, up to a quarter of the recording */
+} marl_allan;
+
+/* NaN = the recording cannot show it. */
+typedef struct marl_noise {
+    double white;   /* unit/sqrt(Hz), square root of the two-sided density; Allan deviation white / sqrt(T) */
+    double flicker; /* unit; Allan deviation 0.664 flicker at all times */
+    double walk;    /* unit/sqrt(s); Allan deviation walk sqrt(T/3) */
+    double floor;   /* the least Allan deviation, where the curve has risen again behind it */
+    double white_sigma, flicker_sigma, walk_sigma;
+    double flicker_max, walk_max; /* where they are NaN: larger ones would have been seen */
+} marl_noise;
+
+/* The noise of one sensor at rest. */
+typedef struct marl_sensor_noise {
+    unsigned axes;  /* bit 0 x, ...: which were there; 0 = none */
+    double seconds; /* of the longest rest without a gap, from which it is */
+    int64_t from_ns;
+    marl_allan allan[3];
+    marl_noise noise[3];
+} marl_sensor_noise;
+
+/* A sheet of the sensors whose noise was seen, for the simulator: rate, noise, corner of the spectrum, and
+ * the gyroscope's bias from rest; range and resolution from `base` where it has the sensor (it may be NULL),
+ * else from the least step between readings. White noise is the root mean square over the axes, flicker and
+ * walk the mean of those seen. MARL_ERR_INSUFFICIENT when no sensor's noise was seen. */
+MARL_CHECKED marl_status marl_sheet_of_recording(const marl_log *log,
+                                                 const marl_sensor_noise noise[MARL_SENSOR_COUNT],
+                                                 const marl_sensor_spectrum spectrum[MARL_SENSOR_COUNT],
+                                                 const marl_sheet *base, marl_sheet *sheet,
+                                                 marl_error *error);
+
+/* From the longest still span of the log without a gap (of over one and a half usual steps). `axes` is 0 when
+ * there is none of at least 16 readings. */
+MARL_CHECKED marl_status marl_noise_of_log(const marl_log *log, const marl_inspection *inspection,
+                                           marl_sensor sensor, marl_sensor_noise *noise, marl_error *error);
+
+/* To see whether a sheet is right, by a recording and one that was simulated by it: where the second differs
+ * most from the first, measured by what may be by chance. */
+typedef struct marl_difference {
+    int holds;
+    double at;    /* averaging time in s, or frequency in Hz */
+    double ratio; /* of the second one's deviation or density to the first one's */
+    double limit; /* greatest ratio (or 1 / ratio) that would hold there */
+} marl_difference;
+
+typedef struct marl_consistency {
+    unsigned axes; /* bit 0 x, ...: in both at rest; 0 = nothing to compare */
+    int holds;     /* all of them */
+    marl_difference allan[3], spectrum[3];
+} marl_consistency;
+
+/* Allan deviations an octave apart, and the spectrum in thirds of an octave, of one sensor. They hold within
+ * 10 %, or within the scatter that 1 % of all sensors with the same noise exceed anywhere, whichever is
+ * wider.
+ */
+marl_consistency marl_compare_noise(const marl_sensor_noise *noise, const marl_sensor_spectrum *spectrum,
+                                    const marl_sensor_noise *other_noise,
+                                    const marl_sensor_spectrum *other_spectrum);
 
 #ifdef __cplusplus
 }

@@ -1,21 +1,48 @@
 /* SPDX-License-Identifier: MIT
- * Sensor logs and attitudes as CSV (RFC 4180), read and written row by row in flat memory, or loaded
- * whole. The format is described in docs/formats.md. Readings are converted to SI (m/s^2, rad/s, uT,
- * degC, m/s), times exactly to int64 ns. */
+ * Logs and attitudes as CSV files and in memory. The usual order of calls for a whole log:
+ *
+ *   marl_log_load(&log, path, NULL, &error);
+ *   ... log.row[i].sample ...
+ *   marl_log_free(&log);
+ *
+ * and row by row: marl_log_open, marl_log_next until MARL_END, marl_log_close. */
 #ifndef MARLINSPIKE_LOG_H
 #define MARLINSPIKE_LOG_H
 
 #include "marlinspike/error.h"
-#include "marlinspike/frame.h"
 #include "marlinspike/sample.h"
-#include "marlinspike/sheet.h"
 #include <stddef.h>
+#include <stdint.h>
 
 #ifdef __cplusplus
 extern "C" {
 #endif
 
-#define MARL_DEGREE 0.017453292519943295 /* rad */
+/* ---- spans ---- */
+
+/* Spans of time. */
+
+typedef struct marl_span {
+    int64_t from_ns, to_ns;
+} marl_span;
+
+typedef struct marl_spans {
+    size_t n;
+    marl_span *span;
+} marl_spans;
+
+void marl_spans_free(marl_spans *spans);
+double marl_spans_seconds(const marl_spans *spans);
+/* 1 when t lies in one of the spans; *at is a place to go on from, start with 0. */
+int marl_spans_hold(const marl_spans *spans, int64_t t_ns, size_t *at);
+
+typedef struct marl_sheet marl_sheet; /* simulate.h */
+
+/* ---- log ---- */
+
+/* Sensor logs and attitudes as CSV (RFC 4180), read and written row by row in flat memory, or loaded
+ * whole. The format is described in docs/formats.md. Readings are converted to SI (m/s^2, rad/s, uT,
+ * degC, m/s), times exactly to int64 ns. */
 
 typedef enum marl_column {
     MARL_COLUMN_T = 0,
@@ -104,7 +131,7 @@ typedef struct marl_log_options {
     char decimal;                          /* '.' or ','; 0 = '.' */
     const marl_sheet *sheet;               /* for columns in counts; NULL = such columns are an error */
     marl_log_window window;                /* rows outside are passed over */
-    const struct marl_column_map *columns; /* of a file from elsewhere (columns.h); NULL = a log of ours */
+    const struct marl_column_map *columns; /* of a file from elsewhere (marl_column_map_read); NULL = a log of ours */
 } marl_log_options;
 
 typedef struct marl_log_reader marl_log_reader;
@@ -144,7 +171,7 @@ typedef struct marl_log_writer marl_log_writer;
  * empty. 9 significant digits, times with 9 decimals. */
 MARL_CHECKED marl_status marl_log_create(marl_log_writer **writer, const char *path,
                                          const marl_log_info *info, marl_error *error);
-/* The same for a recording that grows for a long time (see marl_outfile_open_growing). */
+/* The same for a recording that grows for a long time (see lab_outfile_open_growing). */
 MARL_CHECKED marl_status marl_log_create_growing(marl_log_writer **writer, const char *path,
                                                  const marl_log_info *info, marl_error *error);
 void marl_log_write(marl_log_writer *writer, const marl_log_row *row);
@@ -160,6 +187,126 @@ const char *marl_log_part(const marl_log_writer *writer);
 
 /* Adds what a reader repaired, assumed or left out. */
 void marl_log_warn(marl_warnings *warnings, const marl_log_report *report, const char *path);
+
+/* ---- series ---- */
+
+/* Attitudes over time. */
+
+typedef struct marl_attitude {
+    int64_t t_ns;
+    marl_quat q; /* unit, body to enu */
+} marl_attitude;
+
+typedef struct marl_series {
+    size_t n;
+    marl_attitude *at; /* times rise */
+} marl_series;
+
+/* The attitudes of a log that holds q or roll, pitch, yaw columns, expressed in enu.
+ * MARL_ERR_INSUFFICIENT when it has none. */
+MARL_CHECKED marl_status marl_series_from_log(marl_series *series, const marl_log *log, marl_error *error);
+void marl_series_free(marl_series *series);
+
+/* Spherical linear interpolation; u from 0 (a) to 1 (b), along the shorter way. */
+marl_quat marl_slerp(marl_quat a, marl_quat b, double u);
+
+/* ---- columns ---- */
+
+/* Logs from elsewhere: which column of a delimited text is which reading. A map is a text of entries with ;
+ * or line ends between:
+ *
+ *     t=1[ms]; accel=ax,-az,ay[g]; gyro=5,6,7[deg/s]; mag="field x","field y","field z"[uT] changed; temp=T
+ *     t=@200
+ *
+ * Left stands a column of a log (t, accel_x, ..., temp, speed, roll) or all of a reading (accel, gyro, mag:
+ * x,y,z; q: w,x,y,z); right the file's columns, by number from 1 or by name as in its header, with - where
+ * the sign is the other one, and the unit. The unit may have a factor: [0.061 mg] for a column in steps of
+ * 0.061 mg, [10 us] for ticks of 10 us. Without a unit the one in the header's brackets holds, else SI.
+ * `changed` behind an entry: a reading that repeats the one before is not a fresh one (for a slow sensor
+ * whose last reading is written again and again). t=@RATE: rows come at a constant rate in Hz and hold no
+ * time. */
+
+enum { MARL_NAME_MAX = 64, MARL_GUESS_MAX = 64, MARL_MAP_TEXT = 800 };
+
+/* Where one column of a log comes from. */
+typedef struct marl_column_source {
+    marl_column target;
+    int number;               /* of the file's column, from 1; 0 = by name */
+    char name[MARL_NAME_MAX]; /* as in the file's header, "" by number */
+    int negative;
+    double factor; /* the column counts so many of `unit` */
+    char unit[16]; /* "" = as in the header */
+} marl_column_source;
+
+typedef struct marl_column_map {
+    double rate_hz;   /* of rows without time; 0 = a column holds it */
+    unsigned changed; /* set of columns that are fresh only where one of their group changes */
+    size_t n;
+    marl_column_source source[MARL_COLUMN_COUNT];
+} marl_column_map;
+
+/* `text` is the map itself (it holds a =) or the name of a file with it. MARL_ERR_USE for a map that cannot
+ * be understood, MARL_ERR_INPUT when the file cannot be read or its map cannot be understood. */
+MARL_CHECKED marl_status marl_column_map_read(marl_column_map *map, const char *text, marl_error *error);
+
+/* What one column of a file seems to be. */
+typedef struct marl_column_guess {
+    char name[MARL_NAME_MAX]; /* in the header; "" = none */
+    int target;               /* marl_column, or -1: not known */
+    char unit[24];
+    double min, max; /* of its numbers, NaN without any */
+    double repeats;  /* share of the rows in which it is as in the row before */
+    char why[80];
+} marl_column_guess;
+
+typedef struct marl_columns_guess {
+    char delimiter; /* ' ' = any blanks */
+    long header;    /* its line; 0 = there is none */
+    size_t rows;    /* that were looked at */
+    size_t n;       /* columns */
+    marl_column_guess column[MARL_GUESS_MAX];
+    char map[MARL_MAP_TEXT]; /* to be used; "" when nothing was understood */
+    char remark[400];        /* what the user should check; "" = nothing */
+} marl_columns_guess;
+
+/* Reads the names and the first rows of a file. MARL_ERR_INPUT when it holds no rows of numbers. */
+MARL_CHECKED marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path, char decimal,
+                                                 marl_error *error);
+
+/* ---- merge ---- */
+
+/* Two recordings of one board into one log: sensors that were written to separate files, by clocks that need
+ * not agree. */
+
+typedef struct marl_clock_offset {
+    int found;
+    double offset_s; /* to be added to the second log's times, NaN when it was not found */
+    double sigma_s;  /* its standard error, by leaving out a tenth of the recording at a time, and 0.12 of the
+                        slower sensor's step */
+    double r_squared; /* share of one recording's turning that the other explains there, 0 to 1 */
+    /* Where two shifts fit about as well, so that none was found: both, and their shares; else NaN. */
+    double candidate_s[2], candidate_r_squared[2];
+} marl_clock_offset;
+
+/* From the turning that both logs show (the gyroscope, else the change of the accelerometer's or the
+ * magnetometer's direction): the shift at which one explains most of the other. Axes need not agree, and a
+ * magnetometer may have any constant bias. Not found when the motion is too little or repeats itself so that
+ * another shift fits nearly as well. A delay of a sensor's low-pass is in it. MARL_ERR_INSUFFICIENT when a
+ * log has no such sensor, MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_clock_offset_find(const marl_log *first, const marl_log *second,
+                                                marl_clock_offset *offset, marl_error *error);
+
+/* The rows of both by time, on the first one's clock; rows of the same time become one. Reports are added up.
+ * MARL_ERR_INPUT when both have the same sensor, name different devices or disagree about being corrected;
+ * MARL_ERR_INSUFFICIENT when they do not overlap in time; MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_log_merge(const marl_log *first, const marl_log *second, int64_t offset_ns,
+                                        marl_log *merged, marl_error *error);
+
+/* Another recording of the same board behind this one, as if it had started `gap_ns` after its end.
+ * Reports are added up. MARL_ERR_INPUT when the columns, the device or being corrected differ;
+ * MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_log_append(marl_log *log, const marl_log *next, int64_t gap_ns,
+                                         marl_error *error);
 
 #ifdef __cplusplus
 }

@@ -1,19 +1,27 @@
 /* SPDX-License-Identifier: MIT
- * Replay of recorded samples through the code that runs on the device, as they are or degraded: decimation,
- * dropout, jitter of the time stamps. */
+ * Replay through the device's code. The usual order of calls for a log in memory:
+ *
+ *   const marl_replay_options options = {0};
+ *   marl_replay_log(&pipeline, &log, &tuning, &options, &estimate, &error);
+ *   ... estimate.at[i] ...
+ *   marl_series_free(&estimate);
+ *
+ * and row by row: marl_replay_init, then marl_pipeline_step for each row. */
 #ifndef MARLINSPIKE_REPLAY_H
 #define MARLINSPIKE_REPLAY_H
 
-#include "marlinspike/calibration.h"
+#include "marlinspike/estimator.h"
+#include "marlinspike/files.h"
 #include "marlinspike/log.h"
-#include "marlinspike/pipeline.h"
-#include "marlinspike/random.h"
-#include "marlinspike/sample.h"
-#include "marlinspike/series.h"
 
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* ---- replay ---- */
+
+/* Replay of recorded samples through the code that runs on the device, as they are or degraded: decimation,
+ * dropout, jitter of the time stamps. */
 
 /* Zeroed: nothing is lost. In this order: rows are thinned, of those that are left some are lost, and the
  * stamps of the rest are off. */
@@ -27,7 +35,7 @@ typedef struct marl_degradation {
 
 typedef struct marl_degrader {
     marl_degradation degradation;
-    marl_random random;
+    uint64_t random;  /* state of the random numbers */
     marl_sample held; /* the newest readings since the row before, which a thinned row takes along */
     uint64_t rows;
     int64_t next_ns, last_ns;

@@ -1,24 +1,29 @@
 /* SPDX-License-Identifier: MIT
- * A reference attitude from the log alone: an iterated fixed-interval smoother over the whole log, forwards
+ * A reference from the log itself. The usual order of calls:
+ *
+ *   marl_smooth(&log, &options, &smoothed, &error);
+ *   marl_smoothed_series(&smoothed, &series, &error);
+ *   marl_smoothed_free(&smoothed); */
+#ifndef MARLINSPIKE_SMOOTH_H
+#define MARLINSPIKE_SMOOTH_H
+
+#include "marlinspike/files.h"
+#include "marlinspike/log.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* ---- smooth ---- */
+
+/* A reference attitude from the log alone: an iterated fixed-interval smoother over the whole log, forwards
  * and backwards. "Maximum likelihood estimates of linear dynamic systems" (1965); relinearised on its own
  * result: "The iterated Kalman smoother as a Gauss-Newton method" (1994). Equations:
  * docs/methods/smoother.md.
  *
  * World enu; the attitudes are the body's, biases and remainders are in the sensors' frame, from which a
  * mount of the calibration turns into the body's. Needs accelerometer and gyroscope; without a magnetometer
- * the heading is relative to the start, and its standard deviation grows from there.
- */
-#ifndef MARLINSPIKE_SMOOTH_H
-#define MARLINSPIKE_SMOOTH_H
-
-#include "marlinspike/calibration.h"
-#include "marlinspike/log.h"
-#include "marlinspike/series.h"
-#include "marlinspike/spans.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
+ * the heading is relative to the start, and its standard deviation grows from there. */
 
 /* One row of the log. */
 typedef struct marl_smoothed_row {

@@ -1,11 +1,15 @@
 /* SPDX-License-Identifier: MIT
- * Status codes: what every call that can fail returns, and their texts. */
+ * Status codes: what every call that can fail returns; the version; the boot self-test. */
 #ifndef MARLINSPIKE_STATUS_H
 #define MARLINSPIKE_STATUS_H
 
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* ---- status ---- */
+
+/* Status codes: what every call that can fail returns, and their texts. */
 
 #if defined(__GNUC__)
 #define MARL_CHECKED __attribute__((warn_unused_result))
@@ -54,6 +58,35 @@ const char *marl_status_text(marl_status status);
             return try_status;                                                                               \
         }                                                                                                    \
     } while (0)
+
+/* ---- version ---- */
+
+/* The version of the library: of the headers at compile time, and of what is linked. */
+
+#define MARL_VERSION "0.2.0"
+#define MARL_VERSION_MAJOR 0
+#define MARL_VERSION_MINOR 2
+#define MARL_VERSION_PATCH 0
+
+/* MARL_VERSION of the library that is linked. */
+const char *marl_version(void);
+
+/* ---- selftest ---- */
+
+/* The boot self-test: does this machine, as built, compute the agreed bits? */
+
+typedef enum marl_selftest_finding {
+    MARL_SELFTEST_PASSED = 0,
+    MARL_SELFTEST_CONTRACTED = 1, /* a*b+c was computed with one rounding: build with
+                                     -ffp-contract=off */
+    MARL_SELFTEST_FLUSHED = 2,    /* denormals are flushed to zero: clear the FPU's flush bit */
+    MARL_SELFTEST_ROUNDING = 4,   /* rounding is not to nearest even */
+    MARL_SELFTEST_ROOT = 8        /* a square root is not correctly rounded */
+} marl_selftest_finding;
+
+/* Returns MARL_OK, or MARL_ERR_ARITHMETIC with the findings or-ed in *findings (may be NULL).
+ * Takes microseconds; call it once at boot. */
+MARL_CHECKED marl_status marl_selftest(unsigned *findings);
 
 #ifdef __cplusplus
 }

@@ -5,7 +5,7 @@
 #ifndef MARLINSPIKE_TUNING_H
 #define MARLINSPIKE_TUNING_H
 
-#include "marlinspike/frame.h"
+#include "marlinspike/quat.h"
 #include "marlinspike/status.h"
 
 #ifdef __cplusplus

@@ -4,6 +4,8 @@
 #ifndef KNOWN_BOARD_H
 #define KNOWN_BOARD_H
 
+#include "device/link/cbor.h"
+#include "device/link/telemetry.h"
 #include "marlinspike/device.h"
 #include <string.h>
 
@@ -111,16 +113,16 @@ static inline void known_message(known_board *b, marl_item_kind kind, uint32_t n
     marl_calibration calibration = marl_calibration_none();
     calibration.gyro.present = 1;
     calibration.gyro.bias = (marl_vec3){0.0078125f, 0.0f, -0.0078125f};
-    marl_cbor_writer w = marl_cbor_into(item, sizeof item);
-    marl_cbor_put_array(&w, 3);
-    marl_cbor_put_int(&w, kind);
-    marl_cbor_put_int(&w, number);
+    wire_writer w = marlp_wire_into(item, sizeof item);
+    marlp_wire_put_array(&w, 3);
+    marlp_wire_put_int(&w, kind);
+    marlp_wire_put_int(&w, number);
     if (kind == MARL_ITEM_TUNING) {
-        marl_item_put_tuning(&w, &tuning);
+        marlp_item_put_tuning(&w, &tuning);
     } else if (kind == MARL_ITEM_CALIBRATION) {
-        marl_item_put_calibration(&w, &calibration);
+        marlp_item_put_calibration(&w, &calibration);
     } else {
-        marl_cbor_put_map(&w, 0);
+        marlp_wire_put_map(&w, 0);
     }
     b->in[b->in_n++] = 0;
     if (marl_packet_make(w.bytes, w.n, b->in + b->in_n, sizeof b->in - b->in_n, &size) == MARL_OK) {

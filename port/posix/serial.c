@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Serial lines by termios. */
-#include "marlinspike/port_posix.h"
+#include "marlinspike/posix.h"
 #include <errno.h>
 #include <fcntl.h>
 #include <poll.h>

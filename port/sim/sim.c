@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The simulated board: time, power, and the firmware on it. */
 #include "sim.h"
+#include "lab/maths/random.h"
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
@@ -10,12 +11,12 @@
 #define AHEAD_S 2e-3 /* at real pace the board runs ahead by so much at most */
 #define WRAP_US 4294967296.0
 
-int marl_sim_chance(marl_sim *sim, double share)
+int lab_sim_chance(marl_sim *sim, double share)
 {
-    return share > 0 && marl_random_uniform(&sim->random) < share;
+    return share > 0 && lab_random_uniform(&sim->random) < share;
 }
 
-const marl_motion *marl_sim_motion(marl_sim *sim, double t)
+const marl_motion *lab_sim_motion(marl_sim *sim, double t)
 {
     if (t != sim->motion_s) {
         sim->motion = marl_scene_at(&sim->scene, t);
@@ -24,18 +25,18 @@ const marl_motion *marl_sim_motion(marl_sim *sim, double t)
     return &sim->motion;
 }
 
-void marl_sim_power_off(marl_sim *sim)
+void lab_sim_power_off(marl_sim *sim)
 {
     sim->powered = 0;
     sim->off_s = sim->now_s;
 }
 
-void marl_sim_pass(marl_sim *sim, double seconds)
+void lab_sim_pass(marl_sim *sim, double seconds)
 {
     sim->now_s += seconds;
     if (!sim->cut_done && sim->now_s >= sim->config.faults.cut_s) {
         sim->cut_done = 1;
-        marl_sim_power_off(sim);
+        lab_sim_power_off(sim);
     }
 }
 
@@ -71,7 +72,7 @@ static marl_status sim_clock(void *context, int64_t *t_ns)
 static marl_status sim_sleep(void *context, uint32_t us)
 {
     marl_sim *sim = context;
-    marl_sim_pass(sim, 1e-6 * us);
+    lab_sim_pass(sim, 1e-6 * us);
     keep_pace(sim);
     return sim->powered ? MARL_OK : MARL_ERR_SYSTEM;
 }
@@ -81,7 +82,7 @@ void marl_sim_power_on(marl_sim *sim)
     sim->powered = 1;
     sim->power_s = sim->now_s;
     for (int i = 0; i < sim->config.parts; i++) {
-        marl_sim_chip_power(sim, &sim->chip[i]);
+        lab_sim_chip_power(sim, &sim->chip[i]);
     }
 }
 
@@ -112,14 +113,14 @@ static void fill_port(marl_sim *sim)
     sim->port = (marl_port){.context = sim,
                             .clock = sim_clock,
                             .sleep = sim_sleep,
-                            .bus_read = marl_sim_bus_read,
-                            .bus_write = marl_sim_bus_write,
+                            .bus_read = lab_sim_bus_read,
+                            .bus_write = lab_sim_bus_write,
                             .nv = {MARL_SIM_FLASH_SIZE, MARL_SIM_FLASH_SECTOR, MARL_SIM_FLASH_UNIT},
-                            .nv_read = marl_sim_nv_read,
-                            .nv_erase = marl_sim_nv_erase,
-                            .nv_write = marl_sim_nv_write,
-                            .bytes_out = marl_sim_bytes_out,
-                            .bytes_in = marl_sim_bytes_in};
+                            .nv_read = lab_sim_nv_read,
+                            .nv_erase = lab_sim_nv_erase,
+                            .nv_write = lab_sim_nv_write,
+                            .bytes_out = lab_sim_bytes_out,
+                            .bytes_in = lab_sim_bytes_in};
 }
 
 marl_status marl_sim_create(marl_sim **sim, const marl_sim_config *config, marl_error *error)
@@ -142,7 +143,7 @@ marl_status marl_sim_create(marl_sim **sim, const marl_sim_config *config, marl_
     memset(s->flash, 0xff, sizeof s->flash);
     s->scene = marl_scene_make(config->scene, config->seed);
     s->motion_s = NAN;
-    s->random = marl_random_seeded(config->seed, 100);
+    s->random = lab_random_seeded(config->seed, 100);
     s->wall_s = wall_now();
     fill_port(s);
     for (int i = 0; i < config->parts; i++) {
@@ -184,14 +185,14 @@ marl_status marl_sim_start(marl_sim *sim, const marl_app_config *config, marl_er
 static int log_is_over(const marl_sim *sim)
 {
     const marl_log *log = sim->config.log;
-    return log != NULL && sim->now_s > marl_sim_row_time(log, log->n - 1) + 0.1;
+    return log != NULL && sim->now_s > lab_sim_row_time(log, log->n - 1) + 0.1;
 }
 
 marl_status marl_sim_step(marl_sim *sim, marl_error *error)
 {
     uint32_t rest_us;
     if (!sim->powered) {
-        marl_sim_pass(sim, OFF_S);
+        lab_sim_pass(sim, OFF_S);
         marl_sim_power_on(sim);
         return marl_sim_start(sim, &sim->app_config, error);
     }

@@ -3,7 +3,9 @@
 #ifndef SIM_H
 #define SIM_H
 
-#include "marlinspike/port_sim.h"
+#include "lab/maths/random.h"
+#include "lab/simulate/sensor_model.h"
+#include "marlinspike/sim.h"
 
 enum { SIM_LINE_CAPACITY = 1 << 18, SIM_REGISTERS = 256 };
 
@@ -22,7 +24,7 @@ typedef struct sim_sensor {
     int32_t held;                /* count of the stuck axis */
     int is_held;
     int waiting; /* the ready bit: a reading has not been read */
-    marl_sensor_model model;
+    lab_sensor_model model;
 } sim_sensor;
 
 typedef struct sim_chip {
@@ -50,7 +52,7 @@ struct marl_sim {
     double off_s;   /* when the power went */
     double power_s; /* when it came back last: there the clock begins at 0 */
     sim_chip chip[MARL_BOARD_MAX_PARTS];
-    marl_random random; /* of the faults */
+    lab_random random; /* of the faults */
     sim_queue out, in;
     double sent_s; /* when the line will have sent what it took */
     uint8_t flash[MARL_SIM_FLASH_SIZE];
@@ -62,27 +64,27 @@ struct marl_sim {
 
 /* Chips. `power` clears the registers; `written` follows a change of them; `advance` takes what readings have
  * become ready; `read_done` clears the ready bits of what stood in the registers read. */
-void marl_sim_chip_power(marl_sim *sim, sim_chip *chip);
-void marl_sim_chip_written(marl_sim *sim, sim_chip *chip);
-void marl_sim_chip_advance(marl_sim *sim, sim_chip *chip);
-void marl_sim_chip_read_done(sim_chip *chip, uint8_t reg, size_t n);
+void lab_sim_chip_power(marl_sim *sim, sim_chip *chip);
+void lab_sim_chip_written(marl_sim *sim, sim_chip *chip);
+void lab_sim_chip_advance(marl_sim *sim, sim_chip *chip);
+void lab_sim_chip_read_done(sim_chip *chip, uint8_t reg, size_t n);
 /* When a row of the log that is played happens. */
-double marl_sim_row_time(const marl_log *log, size_t row);
+double lab_sim_row_time(const marl_log *log, size_t row);
 
 /* Members of the port. */
-marl_status marl_sim_bus_read(void *context, marl_place at, uint8_t reg, uint8_t *bytes, size_t n);
-marl_status marl_sim_bus_write(void *context, marl_place at, uint8_t reg, const uint8_t *bytes, size_t n);
-marl_status marl_sim_nv_read(void *context, uint32_t at, uint8_t *bytes, size_t n);
-marl_status marl_sim_nv_erase(void *context, uint32_t at);
-marl_status marl_sim_nv_write(void *context, uint32_t at, const uint8_t *bytes, size_t n);
-marl_status marl_sim_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *used_bytes);
-marl_status marl_sim_bytes_in(void *context, uint8_t *bytes, size_t n, size_t *got);
+marl_status lab_sim_bus_read(void *context, marl_place at, uint8_t reg, uint8_t *bytes, size_t n);
+marl_status lab_sim_bus_write(void *context, marl_place at, uint8_t reg, const uint8_t *bytes, size_t n);
+marl_status lab_sim_nv_read(void *context, uint32_t at, uint8_t *bytes, size_t n);
+marl_status lab_sim_nv_erase(void *context, uint32_t at);
+marl_status lab_sim_nv_write(void *context, uint32_t at, const uint8_t *bytes, size_t n);
+marl_status lab_sim_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *used_bytes);
+marl_status lab_sim_bytes_in(void *context, uint8_t *bytes, size_t n, size_t *got);
 
 /* True time goes on; the power may go with it. */
-void marl_sim_pass(marl_sim *sim, double seconds);
-void marl_sim_power_off(marl_sim *sim);
+void lab_sim_pass(marl_sim *sim, double seconds);
+void lab_sim_power_off(marl_sim *sim);
 /* The true motion of now or of any other time. */
-const marl_motion *marl_sim_motion(marl_sim *sim, double t);
-int marl_sim_chance(marl_sim *sim, double share);
+const marl_motion *lab_sim_motion(marl_sim *sim, double t);
+int lab_sim_chance(marl_sim *sim, double share);
 
 #endif

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The simulated bus: who answers, how long it takes, what goes wrong. */
+#include "lab/maths/random.h"
 #include "sim.h"
 #include <string.h>
 
@@ -24,27 +25,27 @@ static marl_status start(marl_sim *sim, marl_place at, size_t n, sim_chip **chip
 {
     const marl_sim_faults *faults = &sim->config.faults;
     marl_status status = MARL_OK;
-    marl_sim_pass(sim, BEFORE_S + BYTE_S * (double)n);
+    lab_sim_pass(sim, BEFORE_S + BYTE_S * (double)n);
     *chip = chip_at(sim, at);
     sim->counts.transfers++;
     if (!sim->powered) {
         return MARL_ERR_SYSTEM;
     }
     if (*chip != NULL) {
-        marl_sim_chip_advance(sim, *chip);
+        lab_sim_chip_advance(sim, *chip);
     }
     if (*chip == NULL || sim->now_s - (*chip)->on_s < 0.5e-3 * (*chip)->part->chip->start_ms ||
-        marl_sim_chance(sim, faults->silent)) {
+        lab_sim_chance(sim, faults->silent)) {
         status = MARL_ERR_BUS_SILENT;
-    } else if (marl_sim_chance(sim, faults->late)) {
-        marl_sim_pass(sim, PATIENCE_S);
+    } else if (lab_sim_chance(sim, faults->late)) {
+        lab_sim_pass(sim, PATIENCE_S);
         status = MARL_ERR_BUS_LATE;
     }
     sim->counts.failed_transfers += status != MARL_OK;
     return status;
 }
 
-marl_status marl_sim_bus_read(void *context, marl_place at, uint8_t reg, uint8_t *bytes, size_t n)
+marl_status lab_sim_bus_read(void *context, marl_place at, uint8_t reg, uint8_t *bytes, size_t n)
 {
     marl_sim *sim = context;
     sim_chip *chip;
@@ -56,17 +57,17 @@ marl_status marl_sim_bus_read(void *context, marl_place at, uint8_t reg, uint8_t
         return MARL_ERR_ARGUMENT;
     }
     memcpy(bytes, chip->reg + reg, n);
-    marl_sim_chip_read_done(chip, reg, n);
-    if (marl_sim_chance(sim, sim->config.faults.garbage)) {
+    lab_sim_chip_read_done(chip, reg, n);
+    if (lab_sim_chance(sim, sim->config.faults.garbage)) {
         for (size_t i = 0; i < n; i++) {
-            bytes[i] = (uint8_t)(256 * marl_random_uniform(&sim->random));
+            bytes[i] = (uint8_t)(256 * lab_random_uniform(&sim->random));
         }
         sim->counts.garbled_transfers++;
     }
     return MARL_OK;
 }
 
-marl_status marl_sim_bus_write(void *context, marl_place at, uint8_t reg, const uint8_t *bytes, size_t n)
+marl_status lab_sim_bus_write(void *context, marl_place at, uint8_t reg, const uint8_t *bytes, size_t n)
 {
     marl_sim *sim = context;
     sim_chip *chip;
@@ -82,6 +83,6 @@ marl_status marl_sim_bus_write(void *context, marl_place at, uint8_t reg, const 
             chip->reg[reg + i] = bytes[i];
         }
     }
-    marl_sim_chip_written(sim, chip);
+    lab_sim_chip_written(sim, chip);
     return MARL_OK;
 }

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * A simulated chip: registers as its table says, readings by its own clock. Filter, saturation and rounding
  * come in this order, as in the part. */
+#include "lab/maths/random.h"
+#include "lab/simulate/sensor_model.h"
 #include "sim.h"
 #include <math.h>
 #include <string.h>
@@ -25,13 +27,13 @@ static double ready_at(const marl_sim *sim, double sampled_s)
 {
     double jitter_us = sim->config.faults.jitter_us;
     if (jitter_us > 0 && isfinite(sampled_s)) {
-        marl_random moment = marl_random_seeded(sim->config.seed, (uint64_t)(sampled_s * 1e7 + 0.5));
-        sampled_s += 1e-6 * jitter_us * marl_random_uniform(&moment);
+        lab_random moment = lab_random_seeded(sim->config.seed, (uint64_t)(sampled_s * 1e7 + 0.5));
+        sampled_s += 1e-6 * jitter_us * lab_random_uniform(&moment);
     }
     return sampled_s;
 }
 
-double marl_sim_row_time(const marl_log *log, size_t row)
+double lab_sim_row_time(const marl_log *log, size_t row)
 {
     return SIM_LOG_BEGINS_S + (double)(log->row[row].sample.t_ns - log->row[0].sample.t_ns) * 1e-9;
 }
@@ -49,13 +51,13 @@ static double next_sampled(const marl_sim *sim, const sim_sensor *s)
 {
     const marl_log *log = sim->config.log;
     if (log != NULL) {
-        return s->row < log->n ? marl_sim_row_time(log, s->row) : INFINITY;
+        return s->row < log->n ? lab_sim_row_time(log, s->row) : INFINITY;
     }
     return s->started_s + (double)s->used_bytes / s->rate_hz;
 }
 
-static marl_sensor_model make_model(const marl_sim *sim, const marl_chip_sensor *table, const sim_sensor *s,
-                                    unsigned which)
+static lab_sensor_model make_model(const marl_sim *sim, const marl_chip_sensor *table, const sim_sensor *s,
+                                   unsigned which)
 {
     const marl_sheet *sheet = sim->config.sheet;
     const marl_sensor_sheet *of[MARL_SENSOR_COUNT] = {&sheet->accel, &sheet->gyro, &sheet->mag};
@@ -64,7 +66,7 @@ static marl_sensor_model make_model(const marl_sim *sim, const marl_chip_sensor 
     errors.full_scale = ldexp((double)table->range.choice[s->range].per_count, table->word.bits - 1);
     errors.rate_hz = (double)table->rate.choice[s->rate].value;
     errors.low_pass_hz = table->filter.n > 0 ? (double)table->filter.choice[s->filter].value : 0.0;
-    return marl_sensor_model_make(&errors, errors.rate_hz, marl_random_seeded(sim->config.seed, 1 + which));
+    return lab_sensor_model_make(&errors, errors.rate_hz, lab_random_seeded(sim->config.seed, 1 + which));
 }
 
 static int is_awake(const sim_chip *chip)
@@ -107,7 +109,7 @@ static void set_up(marl_sim *sim, sim_chip *chip, unsigned which)
     s->ready_s = ready_at(sim, next_sampled(sim, s));
 }
 
-void marl_sim_chip_written(marl_sim *sim, sim_chip *chip)
+void lab_sim_chip_written(marl_sim *sim, sim_chip *chip)
 {
     for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (chip->part->chip->sensor[i].present) {
@@ -116,14 +118,14 @@ void marl_sim_chip_written(marl_sim *sim, sim_chip *chip)
     }
 }
 
-void marl_sim_chip_power(marl_sim *sim, sim_chip *chip)
+void lab_sim_chip_power(marl_sim *sim, sim_chip *chip)
 {
     const marl_chip *table = chip->part->chip;
     memset(chip->reg, 0, sizeof chip->reg);
     memset(chip->sensor, 0, sizeof chip->sensor);
     chip->reg[table->identity.reg] = table->identity_value;
     chip->on_s = sim->now_s;
-    marl_sim_chip_written(sim, chip);
+    lab_sim_chip_written(sim, chip);
 }
 
 /* From the body's axes to the chip's. */
@@ -153,13 +155,13 @@ static void convert(marl_sim *sim, const sim_chip *chip, unsigned which, double 
         to_chip(chip->part->mount, body, value);
         return;
     }
-    const marl_motion *m = marl_sim_motion(sim, sampled_s);
+    const marl_motion *m = lab_sim_motion(sim, sampled_s);
     to_chip(chip->part->mount,
             which == MARL_ACCEL  ? m->force
             : which == MARL_GYRO ? m->rate
                                  : m->field,
             body);
-    marl_vec3 read = marl_sensor_model_read(&s->model, body, m->temp);
+    marl_vec3 read = lab_sensor_model_read(&s->model, body, m->temp);
     value[0] = (double)read.x;
     value[1] = (double)read.y;
     value[2] = (double)read.z;
@@ -200,7 +202,7 @@ static void store_temperature(marl_sim *sim, sim_chip *chip, double sampled_s, c
         return;
     }
     if (row == NULL) {
-        degC = marl_sim_motion(sim, sampled_s)->temp;
+        degC = lab_sim_motion(sim, sampled_s)->temp;
     } else if (row->fresh & MARL_FRESH_TEMP) {
         degC = (double)row->temp;
     }
@@ -215,7 +217,7 @@ static void feed(marl_sim *sim, sim_chip *chip, unsigned which)
     sim_sensor *s = &chip->sensor[which];
     double sampled_s = next_sampled(sim, s), value[3];
     convert(sim, chip, which, sampled_s, value);
-    if (marl_sim_chance(sim, sim->config.faults.drop)) {
+    if (lab_sim_chance(sim, sim->config.faults.drop)) {
         sim->counts.dropped++;
     } else {
         store_reading(sim, chip, which, value);
@@ -244,11 +246,11 @@ static void show_ready(sim_chip *chip)
     }
 }
 
-void marl_sim_chip_advance(marl_sim *sim, sim_chip *chip)
+void lab_sim_chip_advance(marl_sim *sim, sim_chip *chip)
 {
     if (!chip->dipped && sim->now_s >= sim->config.faults.dip_s) {
         chip->dipped = 1;
-        marl_sim_chip_power(sim, chip);
+        lab_sim_chip_power(sim, chip);
     }
     for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
         while (chip->sensor[i].running && chip->sensor[i].ready_s <= sim->now_s) {
@@ -258,7 +260,7 @@ void marl_sim_chip_advance(marl_sim *sim, sim_chip *chip)
     show_ready(chip);
 }
 
-void marl_sim_chip_read_done(sim_chip *chip, uint8_t reg, size_t n)
+void lab_sim_chip_read_done(sim_chip *chip, uint8_t reg, size_t n)
 {
     for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_chip_sensor *table = &chip->part->chip->sensor[i];

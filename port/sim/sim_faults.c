@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Faults by name. */
-#include "marlinspike/port_sim.h"
+#include "marlinspike/sim.h"
 #include <math.h>
 #include <stddef.h>
 #include <stdlib.h>

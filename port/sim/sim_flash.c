@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The simulated flash: erased by sectors to 0xff, written by units, each once between erases; an erase or
  * write in which the power goes is done in part. */
+#include "lab/maths/random.h"
 #include "sim.h"
 #include <string.h>
 
@@ -13,7 +14,7 @@ static int cut_now(marl_sim *sim)
     return sim->flash_left > 0 && --sim->flash_left == 0;
 }
 
-marl_status marl_sim_nv_read(void *context, uint32_t at, uint8_t *bytes, size_t n)
+marl_status lab_sim_nv_read(void *context, uint32_t at, uint8_t *bytes, size_t n)
 {
     marl_sim *sim = context;
     if (!sim->powered) {
@@ -26,7 +27,7 @@ marl_status marl_sim_nv_read(void *context, uint32_t at, uint8_t *bytes, size_t 
     return MARL_OK;
 }
 
-marl_status marl_sim_nv_erase(void *context, uint32_t at)
+marl_status lab_sim_nv_erase(void *context, uint32_t at)
 {
     marl_sim *sim = context;
     if (!sim->powered) {
@@ -37,17 +38,17 @@ marl_status marl_sim_nv_erase(void *context, uint32_t at)
     }
     if (cut_now(sim)) { /* some bytes are erased, some hold what they held, some something between */
         for (uint32_t i = 0; i < MARL_SIM_FLASH_SECTOR; i++) {
-            sim->flash[at + i] |= (uint8_t)(256 * marl_random_uniform(&sim->random));
+            sim->flash[at + i] |= (uint8_t)(256 * lab_random_uniform(&sim->random));
         }
-        marl_sim_power_off(sim);
+        lab_sim_power_off(sim);
         return MARL_ERR_SYSTEM;
     }
     memset(sim->flash + at, 0xff, MARL_SIM_FLASH_SECTOR);
-    marl_sim_pass(sim, ERASE_S);
+    lab_sim_pass(sim, ERASE_S);
     return MARL_OK;
 }
 
-marl_status marl_sim_nv_write(void *context, uint32_t at, const uint8_t *bytes, size_t n)
+marl_status lab_sim_nv_write(void *context, uint32_t at, const uint8_t *bytes, size_t n)
 {
     marl_sim *sim = context;
     if (!sim->powered) {
@@ -64,13 +65,13 @@ marl_status marl_sim_nv_write(void *context, uint32_t at, const uint8_t *bytes, 
     }
     if (cut_now(sim)) {
         for (size_t i = 0; i < n; i++) {
-            sim->flash[at + i] &= (uint8_t)(bytes[i] | (uint8_t)(256 * marl_random_uniform(&sim->random)));
+            sim->flash[at + i] &= (uint8_t)(bytes[i] | (uint8_t)(256 * lab_random_uniform(&sim->random)));
         }
-        marl_sim_power_off(sim);
+        lab_sim_power_off(sim);
         return MARL_ERR_SYSTEM;
     }
     memcpy(sim->flash + at, bytes, n);
-    marl_sim_pass(sim, WRITE_S);
+    lab_sim_pass(sim, WRITE_S);
     return MARL_OK;
 }
 

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The simulated serial line: both ways, with loss and noise, at the speed of its baud rate. */
+#include "lab/maths/random.h"
 #include "sim.h"
 #include <string.h>
 
@@ -27,12 +28,12 @@ static size_t pop(sim_queue *q, uint8_t *bytes, size_t n)
 static void carry(marl_sim *sim, sim_queue *q, uint8_t byte)
 {
     const marl_sim_faults *faults = &sim->config.faults;
-    if (marl_sim_chance(sim, faults->lose)) {
+    if (lab_sim_chance(sim, faults->lose)) {
         sim->counts.bytes_lost++;
         return;
     }
-    if (marl_sim_chance(sim, faults->noise)) {
-        byte ^= (uint8_t)(1u << (unsigned)(8 * marl_random_uniform(&sim->random)));
+    if (lab_sim_chance(sim, faults->noise)) {
+        byte ^= (uint8_t)(1u << (unsigned)(8 * lab_random_uniform(&sim->random)));
         sim->counts.bytes_spoilt++;
     }
     push(q, byte);
@@ -47,7 +48,7 @@ static size_t sender_capacity(const marl_sim *sim)
                                         : SENDER_CAPACITY - (size_t)waiting;
 }
 
-marl_status marl_sim_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *used_bytes)
+marl_status lab_sim_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *used_bytes)
 {
     marl_sim *sim = context;
     *used_bytes = 0;
@@ -68,7 +69,7 @@ marl_status marl_sim_bytes_out(void *context, const uint8_t *bytes, size_t n, si
     return MARL_OK;
 }
 
-marl_status marl_sim_bytes_in(void *context, uint8_t *bytes, size_t n, size_t *got)
+marl_status lab_sim_bytes_in(void *context, uint8_t *bytes, size_t n, size_t *got)
 {
     marl_sim *sim = context;
     *got = 0;

@@ -45,9 +45,10 @@ static void list_scenes(char *text, size_t size)
     }
 }
 
-static marl_status prepare(const options *o, marl_sheet *sheet, marl_simulator *simulator, marl_error *error)
+static marl_status prepare(const options *o, marl_sheet *sheet, marl_simulator **simulator, marl_error *error)
 {
     marl_scene_kind scene;
+    marl_status status;
     *sheet = marl_sheet_grommet();
     if (o->scene == NULL || o->out == NULL) {
         return marl_fail(error, MARL_ERR_USE, "simulate: --scene and -o are needed");
@@ -65,27 +66,27 @@ static marl_status prepare(const options *o, marl_sheet *sheet, marl_simulator *
     if (o->sheet != NULL && marl_sheet_read(sheet, o->sheet, error) != MARL_OK) {
         return error->status;
     }
-    if (marl_simulator_init(simulator, scene, sheet, o->rate, (uint64_t)o->seed) != MARL_OK) {
-        return marl_fail(error, MARL_ERR_USE, "simulate: --rate lies between 1 and 100000 Hz");
+    status = marl_simulator_create(simulator, scene, sheet, o->rate, (uint64_t)o->seed);
+    if (status != MARL_OK) {
+        return status == MARL_ERR_SYSTEM
+                   ? marl_fail(error, status, "no memory")
+                   : marl_fail(error, MARL_ERR_USE, "simulate: --rate lies between 1 and 100000 Hz");
     }
-    if (marl_simulator_set(simulator, o->skip, o->speed) != MARL_OK) {
+    if (marl_simulator_set(*simulator, o->skip, o->speed) != MARL_OK) {
         return marl_fail(error, MARL_ERR_USE, "simulate: --skip is from 0 to 1e6 s, and not %g", o->skip);
     }
     return MARL_OK;
 }
 
-static marl_status simulate(const options *o, unsigned long *rows, marl_error *error)
+static marl_status write_logs(const options *o, const marl_sheet *sheet, marl_simulator *simulator,
+                              unsigned long *rows, marl_error *error)
 {
-    marl_sheet sheet;
-    marl_simulator simulator = {0};
+    marl_scene_kind scene;
     marl_log_writer *log = NULL, *truth = NULL;
-    marl_status status = prepare(o, &sheet, &simulator, error);
-    if (status != MARL_OK) {
-        return status;
-    }
-    marl_log_info info = {.columns = columns_of(&sheet, o->speed)};
+    marl_log_info info = {.columns = columns_of(sheet, o->speed)};
     snprintf(info.device, sizeof info.device, "%.63s", o->device != NULL ? o->device : "pod-07");
-    status = marl_log_create(&log, o->out, &info, error);
+    MARL_TRY(marl_scene_from_name(o->scene, &scene));
+    marl_status status = marl_log_create(&log, o->out, &info, error);
     info.columns = MARL_COLUMNS_Q;
     if (status == MARL_OK && o->truth != NULL) {
         status = marl_log_create(&truth, o->truth, &info, error);
@@ -94,15 +95,25 @@ static marl_status simulate(const options *o, unsigned long *rows, marl_error *e
         marl_log_abort(log);
         return status;
     }
-    double seconds = isnan(o->duration) ? marl_scene_seconds(simulator.scene.kind) : o->duration;
-    unsigned long wanted = (unsigned long)(seconds * simulator.rate_hz + 0.5);
-    *rows = write_rows(&simulator, wanted > 0 ? wanted : 1, log, truth);
+    double seconds = isnan(o->duration) ? marl_scene_seconds(scene) : o->duration;
+    unsigned long wanted = (unsigned long)(seconds * marl_simulator_rate(simulator) + 0.5);
+    *rows = write_rows(simulator, wanted > 0 ? wanted : 1, log, truth);
     status = marl_log_commit(log, error);
     if (truth != NULL && status != MARL_OK) {
         marl_log_abort(truth);
     } else if (truth != NULL) {
         status = marl_log_commit(truth, error);
     }
+    return status;
+}
+
+static marl_status simulate(const options *o, unsigned long *rows, marl_error *error)
+{
+    marl_sheet sheet;
+    marl_simulator *simulator = NULL;
+    marl_status status = prepare(o, &sheet, &simulator, error);
+    status = status != MARL_OK ? status : write_logs(o, &sheet, simulator, rows, error);
+    marl_simulator_free(simulator);
     return status;
 }
 

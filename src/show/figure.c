@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Figures by gnuplot. */
-#include "marlinspike/figure.h"
-#include "marlinspike/outfile.h"
+#include "marlinspike/error.h"
+#include "marlinspike/show.h"
 #include <errno.h>
 #include <math.h>
 #include <spawn.h>

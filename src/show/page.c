@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The report page. */
-#include "marlinspike/page.h"
-#include "marlinspike/outfile.h"
+#include "marlinspike/error.h"
+#include "marlinspike/show.h"
 #include "show/page_assets.h"
 #include <errno.h>
 #include <stdio.h>
@@ -117,7 +117,7 @@ static void put_head(marl_outfile *out, const char *title, const char *style)
     put_text(out, title);
     marl_outfile_text(out, "</title>\n<style>\n");
     marl_outfile_text(out, style);
-    marl_outfile_text(out, marl_page_style);
+    marl_outfile_text(out, show_page_style);
     marl_outfile_text(out, "</style>\n</head>\n<body>\n<noscript>This page needs JavaScript.</noscript>\n"
                            "<main id=\"page\"></main>\n<script type=\"application/json\" id=\"data\">");
 }
@@ -140,7 +140,7 @@ static marl_status put_page(marl_outfile *out, const char *title, const char *js
         put_script(out, script);
         free(script);
     }
-    put_script(out, marl_page_script);
+    put_script(out, show_page_script);
     marl_outfile_text(out, "</body>\n</html>\n");
     return MARL_OK;
 }

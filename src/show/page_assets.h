@@ -3,6 +3,6 @@
 #ifndef SHOW_PAGE_ASSETS_H
 #define SHOW_PAGE_ASSETS_H
 
-extern const char marl_page_style[], marl_page_script[];
+extern const char show_page_style[], show_page_script[];
 
 #endif

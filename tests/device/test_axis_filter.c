@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * One axis: against closed forms and the steady state of theory. */
 #include "check_main.h"
-#include "marlinspike/axis_filter.h"
+#include "marlinspike/estimator.h"
 #include "random_values.h"
 
 /* A step of the angle read, long after the start: 1/e of it is left after one time constant, at any rate. */

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "check_main.h"
 #include "fake_board.h"
-#include "marlinspike/board.h"
+#include "marlinspike/chip.h"
 #include "shackle.h"
 
 /* A Grommet on bus 0, whose gyroscope and accelerometer are used, and a Shackle on bus 1. */

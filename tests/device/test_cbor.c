@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Examples are those of RFC 8949, appendix A. */
 #include "check_main.h"
-#include "marlinspike/cbor.h"
+#include "device/link/cbor.h"
 #include "random_values.h"
 #include <math.h>
 
@@ -28,16 +28,16 @@ static const struct {
 START_TEST(integers_are_as_the_standard_has_them)
 {
     uint8_t bytes[16];
-    marl_cbor_writer w = marl_cbor_into(bytes, sizeof bytes);
-    marl_cbor_put_int(&w, integers[_i].value);
+    wire_writer w = marlp_wire_into(bytes, sizeof bytes);
+    marlp_wire_put_int(&w, integers[_i].value);
     ck_assert_uint_eq(w.n, integers[_i].n);
     ck_assert_mem_eq(bytes, integers[_i].bytes, w.n);
-    marl_cbor_reader r = marl_cbor_from(bytes, w.n);
-    ck_assert(marl_cbor_get_int(&r) == integers[_i].value);
+    wire_reader r = marlp_wire_from(bytes, w.n);
+    ck_assert(marlp_wire_get_int(&r) == integers[_i].value);
     ck_assert_int_eq(r.status, MARL_OK);
     for (size_t n = 0; n < w.n; n++) { /* cut anywhere, it is refused */
-        r = marl_cbor_from(bytes, n);
-        ck_assert(marl_cbor_get_int(&r) == 0);
+        r = marlp_wire_from(bytes, n);
+        ck_assert(marlp_wire_get_int(&r) == 0);
         ck_assert_int_eq(r.status, MARL_ERR_MESSAGE);
     }
 }
@@ -66,14 +66,14 @@ START_TEST(floats_of_every_kind_are_read)
                                          {0x1a, 0x01, 0x00, 0x00, 0x01}, /* 2^24 + 1: no float */
                                          {0x61, 0x31}};
     for (size_t i = 0; i < sizeof floats / sizeof floats[0]; i++) {
-        marl_cbor_reader r = marl_cbor_from(floats[i].bytes, floats[i].n);
-        ck_assert_float_eq(marl_cbor_get_float(&r), floats[i].value);
+        wire_reader r = marlp_wire_from(floats[i].bytes, floats[i].n);
+        ck_assert_float_eq(marlp_wire_get_float(&r), floats[i].value);
         ck_assert_int_eq(r.status, MARL_OK);
         ck_assert_uint_eq(r.at, floats[i].n);
     }
     for (size_t i = 0; i < sizeof refused / sizeof refused[0]; i++) {
-        marl_cbor_reader r = marl_cbor_from(refused[i], sizeof refused[i]);
-        ck_assert_float_eq(marl_cbor_get_float(&r), 0.0f);
+        wire_reader r = marlp_wire_from(refused[i], sizeof refused[i]);
+        ck_assert_float_eq(marlp_wire_get_float(&r), 0.0f);
         ck_assert_int_eq(r.status, MARL_ERR_MESSAGE);
     }
 }
@@ -85,10 +85,10 @@ START_TEST(floats_keep_their_bits)
     for (int i = 0; i < 100000; i++) {
         float value = dice_float_bits(&d);
         uint8_t bytes[5];
-        marl_cbor_writer w = marl_cbor_into(bytes, sizeof bytes);
-        marl_cbor_put_float(&w, value);
-        marl_cbor_reader r = marl_cbor_from(bytes, w.n);
-        float back = marl_cbor_get_float(&r);
+        wire_writer w = marlp_wire_into(bytes, sizeof bytes);
+        marlp_wire_put_float(&w, value);
+        wire_reader r = marlp_wire_from(bytes, w.n);
+        float back = marlp_wire_get_float(&r);
         if (isfinite(value) ? bits_of(back) != bits_of(value) : r.status != MARL_ERR_MESSAGE) {
             ck_abort_msg("%08x", bits_of(value));
         }
@@ -103,26 +103,26 @@ START_TEST(maps_arrays_and_texts)
     char text[8];
     static const uint8_t wanted[] = {0xa2, 0x61, 0x61, 0x82, 0x01, 0x82, 0x02,
                                      0x03, 0x05, 0x64, 0x49, 0x45, 0x54, 0x46};
-    marl_cbor_writer w = marl_cbor_into(bytes, sizeof bytes);
-    marl_cbor_put_map(&w, 2);
-    marl_cbor_put_text(&w, "a");
-    marl_cbor_put_array(&w, 2);
-    marl_cbor_put_int(&w, 1);
-    marl_cbor_put_array(&w, 2);
-    marl_cbor_put_int(&w, 2);
-    marl_cbor_put_int(&w, 3);
-    marl_cbor_put_int(&w, 5);
-    marl_cbor_put_text(&w, "IETF");
+    wire_writer w = marlp_wire_into(bytes, sizeof bytes);
+    marlp_wire_put_map(&w, 2);
+    marlp_wire_put_text(&w, "a");
+    marlp_wire_put_array(&w, 2);
+    marlp_wire_put_int(&w, 1);
+    marlp_wire_put_array(&w, 2);
+    marlp_wire_put_int(&w, 2);
+    marlp_wire_put_int(&w, 3);
+    marlp_wire_put_int(&w, 5);
+    marlp_wire_put_text(&w, "IETF");
     ck_assert_uint_eq(w.n, sizeof wanted);
     ck_assert_mem_eq(bytes, wanted, w.n);
 
-    marl_cbor_reader r = marl_cbor_from(bytes, w.n);
-    ck_assert_uint_eq(marl_cbor_get_map(&r), 2);
-    marl_cbor_get_text(&r, text, sizeof text);
+    wire_reader r = marlp_wire_from(bytes, w.n);
+    ck_assert_uint_eq(marlp_wire_get_map(&r), 2);
+    marlp_wire_get_text(&r, text, sizeof text);
     ck_assert_str_eq(text, "a");
-    marl_cbor_skip(&r);
-    ck_assert_int_eq(marl_cbor_get_int(&r), 5);
-    marl_cbor_get_text(&r, text, 4); /* no room for the NUL */
+    marlp_wire_skip(&r);
+    ck_assert_int_eq(marlp_wire_get_int(&r), 5);
+    marlp_wire_get_text(&r, text, 4); /* no room for the NUL */
     ck_assert_int_eq(r.status, MARL_ERR_MESSAGE);
     ck_assert_str_eq(text, "");
 }
@@ -132,10 +132,10 @@ START_TEST(a_writer_without_room_says_so)
 {
     uint8_t bytes[6] = {0, 0, 0, 0, 0, 0x77};
     const float value[3] = {1, 2, 3};
-    marl_cbor_writer w = marl_cbor_into(bytes, 5);
-    marl_cbor_put_floats(&w, value, 3);
+    wire_writer w = marlp_wire_into(bytes, 5);
+    marlp_wire_put_floats(&w, value, 3);
     ck_assert(w.full);
-    marl_cbor_put_int(&w, 1); /* would fit: but what came before did not */
+    marlp_wire_put_int(&w, 1); /* would fit: but what came before did not */
     ck_assert_uint_le(w.n, 5);
     ck_assert_uint_eq(bytes[5], 0x77);
     ck_assert(w.full);
@@ -154,24 +154,24 @@ START_TEST(garbage_is_survived)
         for (size_t k = 0; k < n; k++) {
             bytes[k] = (uint8_t)dice_bits(&d);
         }
-        marl_cbor_reader r = marl_cbor_from(bytes, n);
+        wire_reader r = marlp_wire_from(bytes, n);
         switch (dice_below(&d, 4)) {
         case 0:
-            marl_cbor_skip(&r);
+            marlp_wire_skip(&r);
             break;
         case 1:
-            marl_cbor_get_floats(&r, floats, 3);
+            marlp_wire_get_floats(&r, floats, 3);
             break;
         case 2:
-            marl_cbor_get_text(&r, text, sizeof text);
+            marlp_wire_get_text(&r, text, sizeof text);
             break;
         default:
-            for (size_t pairs = marl_cbor_get_map(&r); pairs > 0; pairs--) {
-                marl_cbor_skip(&r);
-                marl_cbor_skip(&r);
+            for (size_t pairs = marlp_wire_get_map(&r); pairs > 0; pairs--) {
+                marlp_wire_skip(&r);
+                marlp_wire_skip(&r);
             }
         }
-        if (r.at > n || (r.status != MARL_OK && marl_cbor_get_int(&r) != 0)) {
+        if (r.at > n || (r.status != MARL_OK && marlp_wire_get_int(&r) != 0)) {
             ck_abort_msg("read %zu of %zu", r.at, n);
         }
         free(bytes);

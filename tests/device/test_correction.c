@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include "check_main.h"
-#include "marlinspike/correction.h"
+#include "marlinspike/sample.h"
 #include "random_values.h"
 
 /* A sensor that errs by scale, bias and temperature is put right by the calibration that says so. */

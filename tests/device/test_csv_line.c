@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include "check_main.h"
-#include "marlinspike/telemetry.h"
+#include "marlinspike/app.h"
 #include "random_values.h"
 #include <stdio.h>
 

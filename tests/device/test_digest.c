@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include "check_main.h"
-#include "marlinspike/digest.h"
+#include "marlinspike/quat.h"
 #include <math.h>
 
 /* The check value of CRC-32 and the digest's one way to write each attitude. */

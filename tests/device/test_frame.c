@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include "check_main.h"
-#include "marlinspike/frame.h"
+#include "marlinspike/quat.h"
 #include "random_values.h"
 
 /* The same body vector, told in both worlds, names the same place: north is y in enu and x in ned. */

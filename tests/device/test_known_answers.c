@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The estimators' bits. Any change of a constant changes them; what it means is for the other tests. */
 #include "known_answers.h"
-#include "marlinspike/digest.h"
+#include "marlinspike/quat.h"
 #include "perfect_sensors.h"
 
 /* The bits promised on every machine: port/cortex_m runs the same samples on ARM. */

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT */
 #include "check_main.h"
-#include "marlinspike/digest.h"
-#include "marlinspike/packet.h"
+#include "marlinspike/app.h"
+#include "marlinspike/quat.h"
 #include "random_values.h"
 
 enum { MAX = 700 };

@@ -9,13 +9,13 @@ static void check_both(float x)
 {
     float want = (float)sqrt((double)x);
     if (isnan(want)) {
-        if (!isnan(marl_root(x)) || !isnan(marl_root_soft(x))) {
+        if (!isnan(marlp_root(x)) || !isnan(marlp_root_soft(x))) {
             ck_abort_msg("root of %a is a number", (double)x);
         }
         return;
     }
-    if (bits_of(marl_root(x)) != bits_of(want) || bits_of(marl_root_soft(x)) != bits_of(want)) {
-        ck_abort_msg("root of %a: %a, soft %a", (double)x, (double)marl_root(x), (double)marl_root_soft(x));
+    if (bits_of(marlp_root(x)) != bits_of(want) || bits_of(marlp_root_soft(x)) != bits_of(want)) {
+        ck_abort_msg("root of %a: %a, soft %a", (double)x, (double)marlp_root(x), (double)marlp_root_soft(x));
     }
 }
 

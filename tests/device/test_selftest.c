@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The self-test passes here, and notices each fault when the machine is set up wrongly. */
 #include "check_main.h"
-#include "marlinspike/selftest.h"
+#include "marlinspike/status.h"
 #include "random_values.h"
 #include <fenv.h>
 #if defined(__SSE__)

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include "check_main.h"
-#include "marlinspike/stats.h"
+#include "device/math/stats.h"
 #include "random_values.h"
 
 START_TEST(agrees_with_two_passes_in_double)
@@ -10,19 +10,19 @@ START_TEST(agrees_with_two_passes_in_double)
     dice d = {8};
     marl_stats s;
     double mean = 0, squares = 0;
-    marl_stats_init(&s);
+    marlp_stats_init(&s);
     for (int i = 0; i < N; i++) {
         v[i] = (marl_vec3){(float)(9.8 + 0.01 * dice_normal(&d)), 1.0f, (float)i};
-        marl_stats_add(&s, v[i]);
+        marlp_stats_add(&s, v[i]);
         mean += (double)v[i].x / N;
     }
     for (int i = 0; i < N; i++) {
         squares += ((double)v[i].x - mean) * ((double)v[i].x - mean) / (N - 1);
     }
     ck_assert_double_eq_tol((double)s.mean.x, mean, 1e-6);
-    ck_assert_double_eq_tol((double)marl_stats_deviation(&s).x, sqrt(squares), 2e-5);
-    ck_assert_float_eq(marl_stats_variance(&s).y, 0.0f);
-    ck_assert_double_eq_tol((double)marl_stats_variance(&s).z, (double)N * (N + 1.0) / 12, 20);
+    ck_assert_double_eq_tol((double)marlp_stats_deviation(&s).x, sqrt(squares), 2e-5);
+    ck_assert_float_eq(marlp_stats_variance(&s).y, 0.0f);
+    ck_assert_double_eq_tol((double)marlp_stats_variance(&s).z, (double)N * (N + 1.0) / 12, 20);
 }
 END_TEST
 
@@ -30,10 +30,10 @@ END_TEST
 START_TEST(ten_million_values_do_not_stall_the_mean)
 {
     marl_stats s;
-    marl_stats_init(&s);
+    marlp_stats_init(&s);
     for (int i = 0; i < 10000000; i++) {
         float x = i < 5000000 ? 1.0f : 1.001f;
-        marl_stats_add(&s, (marl_vec3){x, -x, 0});
+        marlp_stats_add(&s, (marl_vec3){x, -x, 0});
     }
     ck_assert_double_eq_tol((double)s.mean.x, 1.0005, 2e-6);
     ck_assert_double_eq_tol((double)s.mean.y, -1.0005, 2e-6);
@@ -43,11 +43,11 @@ END_TEST
 START_TEST(few_values)
 {
     marl_stats s;
-    marl_stats_init(&s);
-    ck_assert_float_eq(marl_stats_deviation(&s).x, 0.0f);
-    marl_stats_add(&s, (marl_vec3){3, 3, 3});
+    marlp_stats_init(&s);
+    ck_assert_float_eq(marlp_stats_deviation(&s).x, 0.0f);
+    marlp_stats_add(&s, (marl_vec3){3, 3, 3});
     ck_assert_float_eq(s.mean.x, 3.0f);
-    ck_assert_float_eq(marl_stats_variance(&s).x, 0.0f);
+    ck_assert_float_eq(marlp_stats_variance(&s).x, 0.0f);
 }
 END_TEST
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT */
 #include "check_main.h"
-#include "marlinspike/still.h"
+#include "marlinspike/sample.h"
 #include "random_values.h"
 
 /* A noisy sensor at rest; the caller adds motion. */

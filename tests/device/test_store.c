@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Power cuts are in tests/port/test_sim.c, where there is flash. */
 #include "check_main.h"
-#include "device/link/store.h"
 #include "fake_board.h"
+#include "marlinspike/app.h"
 #include "random_values.h"
 
 enum { HALF = FAKE_MEMORY / 2, MAX = HALF - 16 };

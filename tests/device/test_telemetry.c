@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The device's two directions against each other; tests/lab/test_stream.c has them against the desk's. */
 #include "check_main.h"
-#include "marlinspike/telemetry.h"
+#include "device/link/cbor.h"
+#include "device/link/telemetry.h"
 #include "random_values.h"
 
 static marl_correction random_correction(dice *d)
@@ -39,19 +40,19 @@ START_TEST(a_calibration_comes_back_whole_and_fits)
         marl_calibration c = {random_correction(&d), random_correction(&d), random_correction(&d),
                               (int)dice_below(&d, 2), dice_attitude(&d)};
         marl_calibration back;
-        marl_cbor_writer w = marl_cbor_into(bytes, sizeof bytes);
-        marl_item_put_calibration(&w, &c);
+        wire_writer w = marlp_wire_into(bytes, sizeof bytes);
+        marlp_item_put_calibration(&w, &c);
         ck_assert(!w.full);
-        marl_cbor_reader r = marl_cbor_from(bytes, w.n);
-        ck_assert_int_eq(marl_item_get_calibration(&r, &back, device), MARL_OK);
+        wire_reader r = marlp_wire_from(bytes, w.n);
+        ck_assert_int_eq(marlp_item_get_calibration(&r, &back, device), MARL_OK);
         ck_assert_str_eq(device, "");
         ck_assert(same_correction(&c.accel, &back.accel) && same_correction(&c.gyro, &back.gyro) &&
                   same_correction(&c.mag, &back.mag));
         ck_assert_int_eq(c.has_mount, back.has_mount);
         ck_assert(!c.has_mount || memcmp(&c.mount, &back.mount, sizeof c.mount) == 0);
         for (size_t n = 0; n < w.n && i < 20; n++) { /* cut anywhere, it is refused */
-            r = marl_cbor_from(bytes, n);
-            ck_assert_int_eq(marl_item_get_calibration(&r, &back, device), MARL_ERR_MESSAGE);
+            r = marlp_wire_from(bytes, n);
+            ck_assert_int_eq(marlp_item_get_calibration(&r, &back, device), MARL_ERR_MESSAGE);
         }
     }
 }
@@ -74,14 +75,14 @@ START_TEST(a_calibration_that_cannot_be_meant_is_refused)
             c.gyro.has_curve = 1;
             c.gyro.curve.low_degC = 50.0f;
         }
-        marl_cbor_writer w = marl_cbor_into(bytes, sizeof bytes);
-        marl_item_put_calibration(&w, &c);
-        marl_cbor_reader r = marl_cbor_from(bytes, w.n);
-        ck_assert_int_eq(marl_item_get_calibration(&r, &back, device), MARL_ERR_ARGUMENT);
+        wire_writer w = marlp_wire_into(bytes, sizeof bytes);
+        marlp_item_put_calibration(&w, &c);
+        wire_reader r = marlp_wire_from(bytes, w.n);
+        ck_assert_int_eq(marlp_item_get_calibration(&r, &back, device), MARL_ERR_ARGUMENT);
     }
     static const uint8_t no_matrix[] = {0xa1, 0x03, 0xa1, 0x01, 0x83, 0x00, 0x00, 0x00};
-    marl_cbor_reader r = marl_cbor_from(no_matrix, sizeof no_matrix);
-    ck_assert_int_eq(marl_item_get_calibration(&r, &back, device), MARL_ERR_MESSAGE);
+    wire_reader r = marlp_wire_from(no_matrix, sizeof no_matrix);
+    ck_assert_int_eq(marlp_item_get_calibration(&r, &back, device), MARL_ERR_MESSAGE);
 }
 END_TEST
 
@@ -92,18 +93,18 @@ START_TEST(a_tuning_comes_back_whole)
         marl_tuning t = marl_tuning_default((marl_filter)f), back;
         t.world = MARL_WORLD_NED;
         t.value[MARL_PARAMETER_GAP_LIMIT] = 2.5f;
-        marl_cbor_writer w = marl_cbor_into(bytes, sizeof bytes);
-        marl_item_put_tuning(&w, &t);
-        marl_cbor_reader r = marl_cbor_from(bytes, w.n);
-        ck_assert_int_eq(marl_item_get_tuning(&r, &back), MARL_OK);
+        wire_writer w = marlp_wire_into(bytes, sizeof bytes);
+        marlp_item_put_tuning(&w, &t);
+        wire_reader r = marlp_wire_from(bytes, w.n);
+        ck_assert_int_eq(marlp_item_get_tuning(&r, &back), MARL_OK);
         ck_assert_int_eq(back.filter, t.filter);
         ck_assert_int_eq(back.world, t.world);
         ck_assert_mem_eq(back.value, t.value, sizeof t.value);
         t.value[MARL_PARAMETER_GAP_LIMIT] = -1.0f;
-        w = marl_cbor_into(bytes, sizeof bytes);
-        marl_item_put_tuning(&w, &t);
-        r = marl_cbor_from(bytes, w.n);
-        ck_assert_int_eq(marl_item_get_tuning(&r, &back), MARL_ERR_ARGUMENT);
+        w = marlp_wire_into(bytes, sizeof bytes);
+        marlp_item_put_tuning(&w, &t);
+        r = marlp_wire_from(bytes, w.n);
+        ck_assert_int_eq(marlp_item_get_tuning(&r, &back), MARL_ERR_ARGUMENT);
     }
 }
 END_TEST
@@ -112,22 +113,22 @@ START_TEST(a_tuning_of_an_unknown_filter_or_parameter_is_refused)
 {
     uint8_t bytes[64];
     marl_tuning back;
-    marl_cbor_writer w = marl_cbor_into(bytes, sizeof bytes);
-    marl_cbor_put_map(&w, 1);
-    marl_cbor_put_int(&w, 1);
-    marl_cbor_put_text(&w, "dream");
-    marl_cbor_reader r = marl_cbor_from(bytes, w.n);
-    ck_assert_int_eq(marl_item_get_tuning(&r, &back), MARL_ERR_ARGUMENT);
-    w = marl_cbor_into(bytes, sizeof bytes);
-    marl_cbor_put_map(&w, 2);
-    marl_cbor_put_int(&w, 1);
-    marl_cbor_put_text(&w, "gyro");
-    marl_cbor_put_int(&w, 3);
-    marl_cbor_put_map(&w, 1);
-    marl_cbor_put_text(&w, "tilt_time"); /* gyro has none */
-    marl_cbor_put_float(&w, 1.0f);
-    r = marl_cbor_from(bytes, w.n);
-    ck_assert_int_eq(marl_item_get_tuning(&r, &back), MARL_ERR_ARGUMENT);
+    wire_writer w = marlp_wire_into(bytes, sizeof bytes);
+    marlp_wire_put_map(&w, 1);
+    marlp_wire_put_int(&w, 1);
+    marlp_wire_put_text(&w, "dream");
+    wire_reader r = marlp_wire_from(bytes, w.n);
+    ck_assert_int_eq(marlp_item_get_tuning(&r, &back), MARL_ERR_ARGUMENT);
+    w = marlp_wire_into(bytes, sizeof bytes);
+    marlp_wire_put_map(&w, 2);
+    marlp_wire_put_int(&w, 1);
+    marlp_wire_put_text(&w, "gyro");
+    marlp_wire_put_int(&w, 3);
+    marlp_wire_put_map(&w, 1);
+    marlp_wire_put_text(&w, "tilt_time"); /* gyro has none */
+    marlp_wire_put_float(&w, 1.0f);
+    r = marlp_wire_from(bytes, w.n);
+    ck_assert_int_eq(marlp_item_get_tuning(&r, &back), MARL_ERR_ARGUMENT);
 }
 END_TEST
 
@@ -146,13 +147,13 @@ START_TEST(a_sample_comes_back_whole)
                                .speed = (float)dice_normal(&d),
                                .fresh = (uint8_t)dice_below(&d, 32)};
         marl_quat q = dice_attitude(&d);
-        marl_cbor_writer w = marl_cbor_into(bytes, sizeof bytes);
-        marl_item_put_sample(&w, wanted, &s, i % 2 ? &q : NULL); /* the attitude is passed over */
-        marl_cbor_reader r = marl_cbor_from(bytes, w.n);
-        ck_assert_int_eq(marl_item_get_head(&r, &kind, &number), MARL_OK);
+        wire_writer w = marlp_wire_into(bytes, sizeof bytes);
+        marlp_item_put_sample(&w, wanted, &s, i % 2 ? &q : NULL); /* the attitude is passed over */
+        wire_reader r = marlp_wire_from(bytes, w.n);
+        ck_assert_int_eq(marlp_item_get_head(&r, &kind, &number), MARL_OK);
         ck_assert_int_eq(kind, MARL_ITEM_SAMPLE);
         ck_assert_uint_eq(number, wanted);
-        ck_assert_int_eq(marl_item_get_sample(&r, &back), MARL_OK);
+        ck_assert_int_eq(marlp_item_get_sample(&r, &back), MARL_OK);
         ck_assert_uint_eq(r.at, w.n);
         ck_assert(back.t_ns == s.t_ns && back.fresh == s.fresh);
         ck_assert(!(s.fresh & MARL_FRESH_ACCEL) || memcmp(&back.accel, &s.accel, sizeof s.accel) == 0);

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * A memory of any content: what it holds is loaded or not, and a saved record is loaded again. */
-#include "device/link/store.h"
 #include "fake_board.h"
 #include "fuzz.h"
+#include "marlinspike/app.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {

@@ -3,6 +3,8 @@
 #ifndef KNOWN_ERRORS_H
 #define KNOWN_ERRORS_H
 
+#include "lab/simulate/sensor_model.h"
+#include "lab/simulate/simulator.h"
 #include "marlinspike/lab.h"
 #include "random_values.h"
 #include <check.h>
@@ -24,10 +26,10 @@ static inline const double *bias_of(marl_scene_kind scene, const marl_sheet *she
 {
     static double bias[3];
     marl_simulator simulator;
-    ck_assert_int_eq(marl_simulator_init(&simulator, scene, sheet, rate, seed), MARL_OK);
-    const marl_sensor_model *model = sensor == MARL_ACCEL  ? &simulator.accel
-                                     : sensor == MARL_GYRO ? &simulator.gyro
-                                                           : &simulator.mag;
+    ck_assert_int_eq(lab_simulator_init(&simulator, scene, sheet, rate, seed), MARL_OK);
+    const lab_sensor_model *model = sensor == MARL_ACCEL  ? &simulator.accel
+                                    : sensor == MARL_GYRO ? &simulator.gyro
+                                                          : &simulator.mag;
     memcpy(bias, model->bias, sizeof bias);
     return bias;
 }

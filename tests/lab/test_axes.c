@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Axes mixed up on purpose, in simulated tumbles. */
 #include "check_main.h"
-#include "marlinspike/axes.h"
 #include "marlinspike/files.h"
+#include "marlinspike/inspect.h"
 #include "memory_log.h"
 #include "random_values.h"
 

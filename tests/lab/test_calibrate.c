@@ -2,6 +2,7 @@
  * Calibrations against the truth of the simulator, and what they refuse. */
 #include "check_main.h"
 #include "known_errors.h"
+#include "lab/files/fit_merge.h"
 #include "marlinspike/calibrate.h"
 #include "marlinspike/lab.h"
 #include "memory_log.h"
@@ -278,10 +279,10 @@ START_TEST(parts_of_a_fit_come_together_in_any_order)
         soak.bias_per_degC[k] = 0.002 * (k - 1);
         soak.bias_per_degC2[k] = 1e-5;
     }
-    marl_fit_merge(&known[0], &poses, MARL_FIT_BIAS_AND_MATRIX);
-    marl_fit_merge(&known[0], &soak, MARL_FIT_CURVE);
-    marl_fit_merge(&known[1], &soak, MARL_FIT_CURVE);
-    marl_fit_merge(&known[1], &poses, MARL_FIT_BIAS_AND_MATRIX);
+    lab_fit_merge(&known[0], &poses, LAB_FIT_BIAS_AND_MATRIX);
+    lab_fit_merge(&known[0], &soak, LAB_FIT_CURVE);
+    lab_fit_merge(&known[1], &soak, LAB_FIT_CURVE);
+    lab_fit_merge(&known[1], &poses, LAB_FIT_BIAS_AND_MATRIX);
     for (int order = 0; order < 2; order++) {
         for (int k = 0; k < 3; k++) {
             double wanted = 0.1 * (k + 1) - 0.002 * (k - 1) * 10 - 1e-5 * 100;
@@ -292,7 +293,7 @@ START_TEST(parts_of_a_fit_come_together_in_any_order)
     }
     /* what found nothing changes nothing */
     marl_fit nothing = marl_fit_none();
-    marl_fit_merge(&known[0], &nothing, MARL_FIT_BIAS_AND_MATRIX);
+    lab_fit_merge(&known[0], &nothing, LAB_FIT_BIAS_AND_MATRIX);
     ck_assert(known[0].present && known[0].has_curve);
     ck_assert_double_eq_tol(known[0].matrix[0][0], 1.01, 1e-12);
     /* a bias alone leaves the matrix */
@@ -300,7 +301,7 @@ START_TEST(parts_of_a_fit_come_together_in_any_order)
     rest.present = 1;
     rest.temperature_degC = 20;
     rest.bias[0] = 7;
-    marl_fit_merge(&known[0], &rest, MARL_FIT_BIAS);
+    lab_fit_merge(&known[0], &rest, LAB_FIT_BIAS);
     ck_assert_double_eq_tol(known[0].bias[0], 7, 1e-12);
     ck_assert_double_eq_tol(known[0].matrix[1][1], 1.01, 1e-12);
 }

@@ -2,6 +2,7 @@
  * Ellipsoid fits against the truth and their theoretical bound. */
 #include "check_main.h"
 #include "fit_trial.h"
+#include "lab/maths/random.h"
 
 enum { TRIALS = 400 };
 
@@ -70,7 +71,7 @@ START_TEST(spheres_and_diagonals)
         ck_assert_double_eq_tol(fit.shape[k][k] * 9.8, 1 + 0.01 * k, 1e-7);
     }
     ck_assert(isnan(fit.deviation)); /* no reading is left over to tell it */
-    marl_random random = marl_random_seeded(3, 1);
+    lab_random random = lab_random_seeded(3, 1);
     const fit_trial how = {60, 50, 0.001, 40, 0};
     fit_truth truth = {{20, -30, 10}, {{0.02, 0, 0}, {0, 0.02, 0}, {0, 0, 0.02}}};
     double cap[60][3], clean[60][3];

@@ -3,6 +3,7 @@
  * seeds than those of the tuning and of the benchmark; bounds leave room for the scatter of few seeds. */
 #include "accuracy_scenes.h"
 #include "check_main.h"
+#include "lab/maths/random.h"
 #include <math.h>
 #include <string.h>
 
@@ -280,9 +281,9 @@ START_TEST(rates_and_losses_hardly_matter)
         accuracy_sum sum[FILTERS] = {{0}};
         for (uint64_t seed = FROM; seed < FROM + 2; seed++) {
             accuracy_run run = accuracy_run_make_at(class_named("handle"), seed, rates[r], mag_rates[r]);
-            marl_random random = marl_random_seeded(seed, 9);
+            lab_random random = lab_random_seeded(seed, 9);
             for (size_t i = 1; i < run.n; i++) { /* lost: a sample in twenty comes with nothing in it */
-                run.sample[i].fresh = marl_random_uniform(&random) < 0.05 ? 0 : run.sample[i].fresh;
+                run.sample[i].fresh = lab_random_uniform(&random) < 0.05 ? 0 : run.sample[i].fresh;
             }
             for (int f = 0; f < FILTERS; f++) {
                 marl_tuning tuning = marl_tuning_default((marl_filter)(FIRST + f));
@@ -339,14 +340,14 @@ START_TEST(a_sheet_makes_a_tuning)
     /* errors of scale, 0.5 %, and bias make the accelerometer wrong by 0.06 m/s^2 */
     ck_assert_float_gt(t.value[MARL_PARAMETER_ACCEL_THRESHOLD], 0.2f);
     ck_assert_float_lt(t.value[MARL_PARAMETER_ACCEL_THRESHOLD], 0.6f);
-    marl_random dice = marl_random_seeded(5, 5);
+    lab_random dice = lab_random_seeded(5, 5);
     for (int i = 0; i < 2000; i++) {
-        sheet.gyro.white = pow(10, 20 * marl_random_uniform(&dice) - 14);
-        sheet.accel.flicker = pow(10, 20 * marl_random_uniform(&dice) - 14);
-        sheet.mag.white = pow(10, 20 * marl_random_uniform(&dice) - 14);
+        sheet.gyro.white = pow(10, 20 * lab_random_uniform(&dice) - 14);
+        sheet.accel.flicker = pow(10, 20 * lab_random_uniform(&dice) - 14);
+        sheet.mag.white = pow(10, 20 * lab_random_uniform(&dice) - 14);
         sheet.gyro.flicker = i % 2 ? 0 : sheet.gyro.white;
         sheet.gyro.walk = i % 3 ? 0 : sheet.gyro.white;
-        sheet.gyro.bias[0] = marl_random_normal(&dice);
+        sheet.gyro.bias[0] = lab_random_normal(&dice);
         sheet.mag.present = i % 5 != 0;
         for (int f = 0; f < MARL_FILTER_COUNT; f++) {
             t = marl_tuning_for_sheet((marl_filter)f, &sheet);

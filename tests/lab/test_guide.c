@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Each guide on the recording it is for, and on the others. */
 #include "check_main.h"
-#include "marlinspike/guide.h"
+#include "lab/simulate/simulator.h"
+#include "marlinspike/record.h"
 #include "marlinspike/simulate.h"
 #include <math.h>
 #include <string.h>
@@ -34,7 +35,7 @@ static double run(marl_guide *guide, marl_scene_kind scene, double rate_hz, uint
     marl_sheet sheet = marl_sheet_grommet();
     marl_simulator simulator;
     double last = 0;
-    ck_assert_int_eq(marl_simulator_init(&simulator, scene, &sheet, rate_hz, seed), MARL_OK);
+    ck_assert_int_eq(lab_simulator_init(&simulator, scene, &sheet, rate_hz, seed), MARL_OK);
     while (marl_guide_seconds(guide) < seconds && !marl_guide_done(guide)) {
         marl_sample sample;
         marl_quat truth;

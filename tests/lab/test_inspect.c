@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Rates, gaps and rest; and the gyroscope's bias from rest with a true standard error. */
 #include "check_main.h"
+#include "lab/simulate/simulator.h"
 #include "marlinspike/calibrate.h"
 #include "marlinspike/files.h"
 #include "memory_log.h"
@@ -139,7 +140,7 @@ START_TEST(bias_error_is_as_large_as_it_says)
         marl_simulator truth;
         marl_still_result rest;
         marl_error error = {0};
-        ck_assert_int_eq(marl_simulator_init(&truth, MARL_SCENE_STILL, &sheet, 100, seed), MARL_OK);
+        ck_assert_int_eq(lab_simulator_init(&truth, MARL_SCENE_STILL, &sheet, 100, seed), MARL_OK);
         ck_assert_msg(marl_calibrate_still(&log, &rest, &error) == MARL_OK, "%s", error.text);
         ck_assert_int_eq(rest.outcome.accepted, 1);
         for (int k = 0; k < 3; k++) {

@@ -27,7 +27,7 @@ START_TEST(follows_as_fine_steps_do)
     dice d = {71};
     for (int k = 0; k < 4; k++) {
         double input[8], state[2];
-        marl_lowpass2 s = lab_lowpass2_make(20, dampings[k], 0.01);
+        lab_lowpass2 s = lab_lowpass2_make(20, dampings[k], 0.01);
         for (int i = 0; i < 8; i++) {
             input[i] = dice_between(&d, -1, 1);
         }
@@ -44,8 +44,8 @@ END_TEST
 START_TEST(two_steps_are_one)
 {
     for (int k = 0; k < 4; k++) {
-        marl_lowpass2 whole = lab_lowpass2_make(7, dampings[k], 0.02),
-                      half = lab_lowpass2_make(7, dampings[k], 0.01);
+        lab_lowpass2 whole = lab_lowpass2_make(7, dampings[k], 0.02),
+                     half = lab_lowpass2_make(7, dampings[k], 0.01);
         double a[2] = {0.3, -2}, b[2] = {0.3, -2};
         lab_lowpass2_follow(&whole, a, 1, 3);
         lab_lowpass2_follow(&half, b, 1, 2);
@@ -59,7 +59,7 @@ END_TEST
 /* At its own frequency the flattest section passes 1/sqrt(2), a quarter period late. */
 START_TEST(corner_is_where_it_is_said)
 {
-    marl_lowpass2 s = lab_lowpass2_make(5, sqrt(0.5), 1e-4);
+    lab_lowpass2 s = lab_lowpass2_make(5, sqrt(0.5), 1e-4);
     double state[2] = {0, 0}, in_phase = 0, late = 0, before = 0;
     for (int i = 1; i <= 40000; i++) {
         double angle = 2 * 3.14159265358979 * 5 * i * 1e-4, now = sin(angle);
@@ -82,7 +82,7 @@ START_TEST(noise_has_the_bandwidth_of_theory)
     dice d = {72};
     const double steps[] = {0.0005, 0.005, 0.1};
     for (int k = 0; k < 3; k++) {
-        marl_lowpass2 s = lab_lowpass2_make(20, sqrt(0.5), steps[k]);
+        lab_lowpass2 s = lab_lowpass2_make(20, sqrt(0.5), steps[k]);
         double state[2] = {s.rest[0] * dice_normal(&d), s.rest[1] * dice_normal(&d)}, square = 0;
         const int n = 400000;
         for (int i = 0; i < n; i++) {

@@ -1,7 +1,10 @@
 /* SPDX-License-Identifier: MIT
  * Allan deviations against closed forms, noise against what was put in. */
 #include "check_main.h"
-#include "marlinspike/noise.h"
+#include "lab/maths/random.h"
+#include "lab/noise/noise_parts.h"
+#include "lab/simulate/sensor_model.h"
+#include "marlinspike/inspect.h"
 #include "marlinspike/simulate.h"
 #include "memory_log.h"
 #include <math.h>
@@ -13,11 +16,11 @@ static marl_spectrum spectrum;
 
 static double *noise_of(const marl_sensor_sheet *sheet, size_t n, uint64_t seed)
 {
-    marl_sensor_model model = marl_sensor_model_make(sheet, sheet->rate_hz, marl_random_seeded(seed, 1));
+    lab_sensor_model model = lab_sensor_model_make(sheet, sheet->rate_hz, lab_random_seeded(seed, 1));
     double *value = malloc(n * sizeof *value);
     const double zero[3] = {0, 0, 0};
     for (size_t i = 0; i < n; i++) {
-        value[i] = (double)marl_sensor_model_read(&model, zero, 24).x;
+        value[i] = (double)lab_sensor_model_read(&model, zero, 24).x;
     }
     return value;
 }
@@ -30,7 +33,7 @@ START_TEST(closed_forms)
     for (int i = 0; i < 1000; i++) {
         value[i] = 5 + 0.25 * 0.01 * i;
     }
-    ck_assert_int_eq(marl_allan_of(value, 1000, 0.01, &allan, NULL), MARL_OK);
+    ck_assert_int_eq(lab_allan_of(value, 1000, 0.01, &allan, NULL), MARL_OK);
     ck_assert_uint_eq(allan.point[allan.n - 1].samples, 215);
     for (size_t i = 0; i < allan.n; i++) {
         const marl_allan_point *p = &allan.point[i];
@@ -40,7 +43,7 @@ START_TEST(closed_forms)
     for (int i = 0; i < 1000; i++) {
         value[i] = i % 2 ? 1 : -1;
     }
-    ck_assert_int_eq(marl_allan_of(value, 1000, 0.01, &allan, NULL), MARL_OK);
+    ck_assert_int_eq(lab_allan_of(value, 1000, 0.01, &allan, NULL), MARL_OK);
     ck_assert_double_eq_tol(allan.point[0].deviation, sqrt(2), 1e-12);
     ck_assert_double_eq_tol(allan.point[1].deviation, 0, 1e-9);
 }
@@ -53,7 +56,7 @@ START_TEST(the_sum_is_that_of_the_definition)
         .present = 1, .rate_hz = 100, .full_scale = 10, .bits = 24, .white = 0.01, .walk = 0.1};
     enum { N = 300 };
     double *value = noise_of(&sheet, N, 3);
-    ck_assert_int_eq(marl_allan_of(value, N, 0.01, &allan, NULL), MARL_OK);
+    ck_assert_int_eq(lab_allan_of(value, N, 0.01, &allan, NULL), MARL_OK);
     for (size_t i = 0; i < allan.n; i++) {
         size_t m = allan.point[i].samples, places = 0;
         double squares = 0;
@@ -80,11 +83,11 @@ START_TEST(bands_hold_what_they_say)
     int held[MARL_ALLAN_MAX] = {0};
     for (int run = 0; run < RUNS; run++) {
         double value[N];
-        marl_normals normals = marl_normals_of(marl_random_seeded((uint64_t)run, 7));
+        lab_normals normals = lab_normals_of(lab_random_seeded((uint64_t)run, 7));
         for (int i = 0; i < N; i++) {
-            value[i] = marl_normals_next(&normals);
+            value[i] = lab_normals_next(&normals);
         }
-        ck_assert_int_eq(marl_allan_of(value, N, 1, &allan, NULL), MARL_OK);
+        ck_assert_int_eq(lab_allan_of(value, N, 1, &allan, NULL), MARL_OK);
         for (size_t i = 0; i < allan.n; i++) {
             double truth = 1 / sqrt(allan.point[i].samples);
             held[i] += truth > allan.point[i].low && truth < allan.point[i].high;
@@ -140,12 +143,12 @@ START_TEST(what_was_put_in_comes_out)
         size_t samples = (size_t)(recordings[_i].rate * recordings[_i].seconds);
         double *value = noise_of(&sheet, samples, (uint64_t)i + 1);
         marl_noise noise;
-        ck_assert_int_eq(marl_allan_of(value, samples, 1 / recordings[_i].rate, &allan, NULL), MARL_OK);
-        marl_noise_fit(&allan, &noise);
+        ck_assert_int_eq(lab_allan_of(value, samples, 1 / recordings[_i].rate, &allan, NULL), MARL_OK);
+        lab_noise_fit(&allan, &noise);
         white[i] = noise.white;
         flicker[i] = noise.flicker;
         walk[i] = noise.walk;
-        ck_assert_int_eq(marl_spectrum_of(value, samples, 1 / recordings[_i].rate, &spectrum, NULL), MARL_OK);
+        ck_assert_int_eq(lab_spectrum_of(value, samples, 1 / recordings[_i].rate, &spectrum, NULL), MARL_OK);
         corner[i] = spectrum.low_pass_hz;
         ck_assert(isnan(noise.flicker) != isnan(noise.flicker_max));
         free(value);
@@ -228,20 +231,20 @@ START_TEST(too_little_and_nothing_at_all)
     static const double flat[500];
     marl_noise noise;
     marl_error error = {0};
-    ck_assert_int_eq(marl_allan_of(flat, 15, 0.01, &allan, &error), MARL_ERR_INSUFFICIENT);
+    ck_assert_int_eq(lab_allan_of(flat, 15, 0.01, &allan, &error), MARL_ERR_INSUFFICIENT);
     ck_assert_str_eq(error.text, "15 readings in a row; at least 16 are needed");
-    ck_assert_int_eq(marl_allan_of(flat, 500, 0.01, &allan, NULL), MARL_OK);
-    marl_noise_fit(&allan, &noise);
+    ck_assert_int_eq(lab_allan_of(flat, 500, 0.01, &allan, NULL), MARL_OK);
+    lab_noise_fit(&allan, &noise);
     ck_assert(isnan(noise.white) && isnan(noise.flicker) && isnan(noise.walk));
-    ck_assert_int_eq(marl_allan_of(flat, 16, 0.01, &allan, NULL), MARL_OK);
-    marl_noise_fit(&allan, &noise);
+    ck_assert_int_eq(lab_allan_of(flat, 16, 0.01, &allan, NULL), MARL_OK);
+    lab_noise_fit(&allan, &noise);
     ck_assert(isnan(noise.white));
     double lively[400];
     for (int i = 0; i < 400; i++) { /* variance zero at every even number */
         lively[i] = i % 2 ? 1 : -1;
     }
-    ck_assert_int_eq(marl_allan_of(lively, 400, 0.01, &allan, NULL), MARL_OK);
-    marl_noise_fit(&allan, &noise);
+    ck_assert_int_eq(lab_allan_of(lively, 400, 0.01, &allan, NULL), MARL_OK);
+    lab_noise_fit(&allan, &noise);
     ck_assert(isnan(noise.white) || (noise.white >= 0 && isfinite(noise.white)));
     ck_assert(isnan(noise.flicker) && isnan(noise.walk)); /* a square wave has neither */
 }

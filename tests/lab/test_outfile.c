@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Files are complete or absent, whatever fails and when. */
 #include "check_main.h"
-#include "marlinspike/outfile.h"
+#include "lab/base/outfile.h"
+#include "marlinspike/error.h"
 #include "temporary.h"
 #include <signal.h>
 #include <sys/resource.h>
@@ -54,8 +55,8 @@ START_TEST(everything_arrives_in_order)
     char *big = malloc(1000000);
     memset(big, 'x', 1000000);
     for (int i = 0; i < 100000; i++) {
-        char *scratch = marl_outfile_reserve(out, 16);
-        marl_outfile_advance(out, scratch + sprintf(scratch, "%08d\n", i));
+        char *scratch = lab_outfile_reserve(out, 16);
+        lab_outfile_advance(out, scratch + sprintf(scratch, "%08d\n", i));
         if (i == 50000) {
             marl_outfile_write(out, big, 1000000); /* larger than any buffer */
         }

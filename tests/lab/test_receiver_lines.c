@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * CSV lines as they come over a line: cases are what was sent, and what became of it. */
 #include "check_main.h"
-#include "marlinspike/receiver.h"
+#include "marlinspike/record.h"
 #include <stdio.h>
 #include <string.h>
 

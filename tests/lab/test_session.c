@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * A calibration session as a program calls it, against the sheet that the recordings were made with. */
 #include "check_main.h"
-#include "marlinspike/session.h"
+#include "marlinspike/calibrate.h"
 #include "memory_log.h"
 #include "temporary.h"
 #include <math.h>

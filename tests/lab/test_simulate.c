@@ -1,6 +1,10 @@
 /* SPDX-License-Identifier: MIT
  * The simulator against physics and statistics. */
 #include "check_main.h"
+#include "lab/maths/random.h"
+#include "lab/simulate/sensor_model.h"
+#include "lab/simulate/simulator.h"
+#include "marlinspike/files.h"
 #include "marlinspike/simulate.h"
 #include <math.h>
 #include <stdlib.h>
@@ -224,10 +228,10 @@ START_TEST(normal_numbers_are_normal)
 {
     enum { N = 2000000, POINTS = 81 };
     static long below[POINTS];
-    marl_random random = marl_random_seeded(6, 6);
+    lab_random random = lab_random_seeded(6, 6);
     long far = 0;
     for (int i = 0; i < N; i++) {
-        double x = marl_random_normal(&random);
+        double x = lab_random_normal(&random);
         int first = (int)ceil((x + 4) * 10);
         if (first < POINTS) {
             below[first > 0 ? first : 0]++;
@@ -255,13 +259,12 @@ START_TEST(noise_is_that_of_the_sheet)
                                    .white = 0.01,
                                    .bias = {0.5, -0.5, 0},
                                    .scale_error = {0.1, 0, 0}};
-        marl_sensor_model model =
-            marl_sensor_model_make(&sheet, rates[r], marl_random_seeded(5, (uint64_t)r));
+        lab_sensor_model model = lab_sensor_model_make(&sheet, rates[r], lab_random_seeded(5, (uint64_t)r));
         const int n = 20000;
         const double truth[3] = {1, 2, 3};
         double mean = 0, squares = 0, along = 0, before = 0;
         for (int i = 0; i < n; i++) {
-            double x = (double)marl_sensor_model_read(&model, truth, 24).x - (1.1 + 0.5);
+            double x = (double)lab_sensor_model_read(&model, truth, 24).x - (1.1 + 0.5);
             mean += x / n;
             squares += x * x / n;
             along += x * before / n;
@@ -296,10 +299,10 @@ enum { LONG = 400000 };
 /* Readings of a sensor that has nothing but what the sheet says; the three axes as three recordings. */
 static void record(const marl_sensor_sheet *sheet, uint64_t seed, float *axis[3])
 {
-    marl_sensor_model model = marl_sensor_model_make(sheet, 100, marl_random_seeded(seed, 9));
+    lab_sensor_model model = lab_sensor_model_make(sheet, 100, lab_random_seeded(seed, 9));
     const double truth[3] = {0, 0, 0};
     for (int i = 0; i < LONG; i++) {
-        marl_vec3 v = marl_sensor_model_read(&model, truth, 24);
+        marl_vec3 v = lab_sensor_model_read(&model, truth, 24);
         axis[0][i] = v.x;
         axis[1][i] = v.y;
         axis[2][i] = v.z;
@@ -371,13 +374,13 @@ START_TEST(a_low_pass_delays_and_calms)
                                .low_pass_hz = 10,
                                .resonance_hz = 300,
                                .damping = 0.5};
-    marl_sensor_model model = marl_sensor_model_make(&sheet, 200, marl_random_seeded(3, 3));
+    lab_sensor_model model = lab_sensor_model_make(&sheet, 200, lab_random_seeded(3, 3));
     const double w = 2 * 3.14159265358979 * 10, theory = 1e-4 * w * sqrt(2) / 4;
     double squares = 0, late = 0;
     const int n = 100000;
     for (int i = 0; i < n; i++) { /* a ramp of 0.1 per s on x, nothing on y */
         const double truth[3] = {0.1 * i / 200.0, 0, 0};
-        marl_vec3 v = marl_sensor_model_read(&model, truth, 24);
+        marl_vec3 v = lab_sensor_model_read(&model, truth, 24);
         squares += (double)v.y * (double)v.y / n;
         late += i >= n / 2 ? (truth[0] - (double)v.x) / 0.1 / (n / 2) : 0;
     }
@@ -397,9 +400,9 @@ START_TEST(temperature_and_cross_axis_move_the_reading)
                                .reference_degC = 20,
                                .bias_per_degC = {0.1, 0, -0.1},
                                .cross_axis = {{0, 0.5, 0}, {0, 0, 0.25}, {0, 0, 0}}};
-    marl_sensor_model model = marl_sensor_model_make(&sheet, 100, marl_random_seeded(1, 1));
+    lab_sensor_model model = lab_sensor_model_make(&sheet, 100, lab_random_seeded(1, 1));
     const double truth[3] = {1, 2, 4};
-    marl_vec3 v = marl_sensor_model_read(&model, truth, 25);
+    marl_vec3 v = lab_sensor_model_read(&model, truth, 25);
     ck_assert_double_eq_tol((double)v.x, 1 + 0.5 * 2 + 0.5, 1e-6);
     ck_assert_double_eq_tol((double)v.y, 2 + 0.25 * 4, 1e-6);
     ck_assert_double_eq_tol((double)v.z, 4 - 0.5, 1e-6);
@@ -409,9 +412,9 @@ END_TEST
 START_TEST(readings_are_whole_counts_and_saturate)
 {
     marl_sensor_sheet sheet = {.present = 1, .full_scale = 8, .bits = 4, .white = 0};
-    marl_sensor_model model = marl_sensor_model_make(&sheet, 100, marl_random_seeded(1, 1));
+    lab_sensor_model model = lab_sensor_model_make(&sheet, 100, lab_random_seeded(1, 1));
     const double truth[3] = {3.4, 99, -99};
-    marl_vec3 v = marl_sensor_model_read(&model, truth, 24);
+    marl_vec3 v = lab_sensor_model_read(&model, truth, 24);
     ck_assert_float_eq(v.x, 3);
     ck_assert_float_eq(v.y, 7); /* 2^3 - 1 counts */
     ck_assert_float_eq(v.z, -8);
@@ -423,9 +426,9 @@ START_TEST(same_seed_same_log)
     marl_sheet sheet = marl_sheet_grommet();
     marl_simulator a, b, other;
     int differs = 0, mags = 0;
-    ck_assert_int_eq(marl_simulator_init(&a, MARL_SCENE_LIFT, &sheet, 0, 7), MARL_OK);
-    ck_assert_int_eq(marl_simulator_init(&b, MARL_SCENE_LIFT, &sheet, 0, 7), MARL_OK);
-    ck_assert_int_eq(marl_simulator_init(&other, MARL_SCENE_LIFT, &sheet, 0, 8), MARL_OK);
+    ck_assert_int_eq(lab_simulator_init(&a, MARL_SCENE_LIFT, &sheet, 0, 7), MARL_OK);
+    ck_assert_int_eq(lab_simulator_init(&b, MARL_SCENE_LIFT, &sheet, 0, 7), MARL_OK);
+    ck_assert_int_eq(lab_simulator_init(&other, MARL_SCENE_LIFT, &sheet, 0, 8), MARL_OK);
     for (int i = 0; i < 1000; i++) {
         marl_sample x, y, z;
         marl_quat q;
@@ -440,8 +443,8 @@ START_TEST(same_seed_same_log)
     }
     ck_assert_int_gt(differs, 900);
     ck_assert_int_eq(mags, 250);
-    ck_assert_int_eq(marl_simulator_init(&a, MARL_SCENE_LIFT, &sheet, 0.5, 7), MARL_ERR_ARGUMENT);
-    ck_assert_int_eq(marl_simulator_init(&a, MARL_SCENE_LIFT, &sheet, NAN, 7), MARL_ERR_ARGUMENT);
+    ck_assert_int_eq(lab_simulator_init(&a, MARL_SCENE_LIFT, &sheet, 0.5, 7), MARL_ERR_ARGUMENT);
+    ck_assert_int_eq(lab_simulator_init(&a, MARL_SCENE_LIFT, &sheet, NAN, 7), MARL_ERR_ARGUMENT);
 }
 END_TEST
 

@@ -1,6 +1,9 @@
 /* SPDX-License-Identifier: MIT
  * Spectra against what was put in, and noise against noise. */
 #include "check_main.h"
+#include "lab/maths/random.h"
+#include "lab/noise/noise_parts.h"
+#include "lab/simulate/sensor_model.h"
 #include "marlinspike/lab.h"
 #include "memory_log.h"
 #include <math.h>
@@ -13,9 +16,9 @@ static marl_spectrum spectrum;
 static void white(double *value, size_t n, double rate, double density, double hz, double amplitude,
                   uint64_t seed)
 {
-    marl_normals normals = marl_normals_of(marl_random_seeded(seed, 5));
+    lab_normals normals = lab_normals_of(lab_random_seeded(seed, 5));
     for (size_t i = 0; i < n; i++) {
-        value[i] = 3 + density * sqrt(rate) * marl_normals_next(&normals) +
+        value[i] = 3 + density * sqrt(rate) * lab_normals_next(&normals) +
                    amplitude * sin(TURN * hz * (double)i / rate + 1);
     }
 }
@@ -30,7 +33,7 @@ START_TEST(white_noise_stands_at_its_density)
     for (int run = 0; run < RUNS; run++) {
         double power = 0;
         white(value, N, 50, 0.2, 0, 0, (uint64_t)run + 1);
-        ck_assert_int_eq(marl_spectrum_of(value, N, 0.02, &spectrum, NULL), MARL_OK);
+        ck_assert_int_eq(lab_spectrum_of(value, N, 0.02, &spectrum, NULL), MARL_OK);
         for (size_t i = 0; i < spectrum.bands; i++) {
             held[i] += spectrum.band[i].low < 0.2 && spectrum.band[i].high > 0.2;
         }
@@ -56,14 +59,14 @@ START_TEST(lines_are_found_where_they_are_and_nowhere_else)
     for (int run = 0; run < RUNS; run++) {
         double hz = 5 + 0.1937 * run;
         white(value, N, 100, 0.01, hz, 0.1, (uint64_t)run + 1);
-        ck_assert_int_eq(marl_spectrum_of(value, N, 0.01, &spectrum, NULL), MARL_OK);
+        ck_assert_int_eq(lab_spectrum_of(value, N, 0.01, &spectrum, NULL), MARL_OK);
         ck_assert_msg(spectrum.lines >= 1 && fabs(spectrum.line[0].hz - hz) < 0.2 * spectrum.step_hz &&
                           fabs(spectrum.line[0].amplitude / 0.1 - 1) < 0.07,
                       "%.3f Hz: %zu lines, %.3f Hz %.4f", hz, spectrum.lines, spectrum.line[0].hz,
                       spectrum.line[0].amplitude);
         invented += spectrum.lines > 1;
         white(value, N, 100, 0.01, 0, 0, (uint64_t)run + 1000);
-        ck_assert_int_eq(marl_spectrum_of(value, N, 0.01, &spectrum, NULL), MARL_OK);
+        ck_assert_int_eq(lab_spectrum_of(value, N, 0.01, &spectrum, NULL), MARL_OK);
         invented += spectrum.lines > 0;
     }
     ck_assert_int_le(invented, 3);
@@ -84,12 +87,12 @@ START_TEST(a_slope_is_no_line)
                                          .white = 1e-5,
                                          .flicker = 2e-3,
                                          .walk = seed % 2 ? 1e-2 : 0};
-        marl_sensor_model model = marl_sensor_model_make(&sheet, 100, marl_random_seeded(seed, 1));
+        lab_sensor_model model = lab_sensor_model_make(&sheet, 100, lab_random_seeded(seed, 1));
         const double zero[3] = {0, 0, 0};
         for (int i = 0; i < N; i++) {
-            value[i] = (double)marl_sensor_model_read(&model, zero, 24).x;
+            value[i] = (double)lab_sensor_model_read(&model, zero, 24).x;
         }
-        ck_assert_int_eq(marl_spectrum_of(value, N, 0.01, &spectrum, NULL), MARL_OK);
+        ck_assert_int_eq(lab_spectrum_of(value, N, 0.01, &spectrum, NULL), MARL_OK);
         invented += spectrum.lines > 0;
     }
     ck_assert_int_le(invented, 1);
@@ -114,12 +117,12 @@ START_TEST(the_corner_is_found_with_its_error)
                                          .white = 1e-3,
                                          .flicker = 2e-4,
                                          .low_pass_hz = corner};
-        marl_sensor_model model = marl_sensor_model_make(&sheet, 100, marl_random_seeded(seed, 1));
+        lab_sensor_model model = lab_sensor_model_make(&sheet, 100, lab_random_seeded(seed, 1));
         for (int i = 0; i < N; i++) {
-            value[i] = (double)marl_sensor_model_read(&model, zero, 24).x +
+            value[i] = (double)lab_sensor_model_read(&model, zero, 24).x +
                        (seed % 3 ? 0 : 2e-3 * sin(TURN * 3.3 * 0.01 * i));
         }
-        ck_assert_int_eq(marl_spectrum_of(value, N, 0.01, &spectrum, NULL), MARL_OK);
+        ck_assert_int_eq(lab_spectrum_of(value, N, 0.01, &spectrum, NULL), MARL_OK);
         double error = (spectrum.low_pass_hz - corner) / spectrum.low_pass_sigma;
         ck_assert_msg(fabs(error) < 5 && spectrum.low_pass_sigma < 0.1 * corner, "%.3f +- %.3f of %.3f",
                       spectrum.low_pass_hz, spectrum.low_pass_sigma, corner);
@@ -203,9 +206,9 @@ START_TEST(too_little_and_nothing_at_all)
 {
     static const double flat[5000];
     marl_error error = {0};
-    ck_assert_int_eq(marl_spectrum_of(flat, 255, 0.01, &spectrum, &error), MARL_ERR_INSUFFICIENT);
+    ck_assert_int_eq(lab_spectrum_of(flat, 255, 0.01, &spectrum, &error), MARL_ERR_INSUFFICIENT);
     ck_assert_ptr_nonnull(strstr(error.text, "255 readings in a row; a spectrum needs 256"));
-    ck_assert_int_eq(marl_spectrum_of(flat, 5000, 0.01, &spectrum, NULL), MARL_OK);
+    ck_assert_int_eq(lab_spectrum_of(flat, 5000, 0.01, &spectrum, NULL), MARL_OK);
     ck_assert(spectrum.lines == 0 && isnan(spectrum.low_pass_hz));
 }
 END_TEST

@@ -1,11 +1,13 @@
 /* SPDX-License-Identifier: MIT
  * The two ends of the stream, each written on its own: what one writes the other reads. */
 #include "check_main.h"
-#include "marlinspike/receiver.h"
+#include "device/link/cbor.h"
+#include "device/link/telemetry.h"
+#include "marlinspike/record.h"
 #include "random_values.h"
 
 /* The contents of a message, as a board finds them on the line. */
-static marl_cbor_reader open_message(const marl_message *message, marl_item_kind *kind, uint32_t *number)
+static wire_reader open_message(const marl_message *message, marl_item_kind *kind, uint32_t *number)
 {
     static uint8_t contents[MARL_ITEM_MAX + 4];
     uint8_t bytes[MARL_MESSAGE_MAX];
@@ -22,8 +24,8 @@ static marl_cbor_reader open_message(const marl_message *message, marl_item_kind
         }
     }
     ck_assert_uint_eq(found, 1);
-    marl_cbor_reader r = marl_cbor_from(contents, length);
-    ck_assert_int_eq(marl_item_get_head(&r, kind, number), MARL_OK);
+    wire_reader r = marlp_wire_from(contents, length);
+    ck_assert_int_eq(marlp_item_get_head(&r, kind, number), MARL_OK);
     return r;
 }
 
@@ -54,10 +56,10 @@ START_TEST(a_board_reads_the_calibration_that_the_desk_writes)
         }
         record.has_mount = k % 3 == 0;
         const marl_message message = {.kind = MARL_ITEM_CALIBRATION, .number = 77, .calibration = &record};
-        marl_cbor_reader r = open_message(&message, &kind, &number);
+        wire_reader r = open_message(&message, &kind, &number);
         ck_assert_int_eq(kind, MARL_ITEM_CALIBRATION);
         ck_assert_uint_eq(number, 77);
-        ck_assert_int_eq(marl_item_get_calibration(&r, &read, device), MARL_OK);
+        ck_assert_int_eq(marlp_item_get_calibration(&r, &read, device), MARL_OK);
         ck_assert_str_eq(device, record.device);
         marl_calibration wanted = marl_calibration_for_device(&record);
         ck_assert_int_eq(read.has_mount, wanted.has_mount);
@@ -87,9 +89,9 @@ START_TEST(a_board_reads_the_tuning_that_the_desk_writes)
         tuning.world = f % 2 ? MARL_WORLD_NED : MARL_WORLD_ENU;
         tuning.value[MARL_PARAMETER_USE_MAG] = 0.0f;
         const marl_message message = {.kind = MARL_ITEM_TUNING, .number = 4000000000u, .tuning = &tuning};
-        marl_cbor_reader r = open_message(&message, &kind, &number);
+        wire_reader r = open_message(&message, &kind, &number);
         ck_assert_uint_eq(number, 4000000000u);
-        ck_assert_int_eq(marl_item_get_tuning(&r, &read), MARL_OK);
+        ck_assert_int_eq(marlp_item_get_tuning(&r, &read), MARL_OK);
         ck_assert_int_eq(read.filter, tuning.filter);
         ck_assert_int_eq(read.world, tuning.world);
         ck_assert_mem_eq(read.value, tuning.value, sizeof tuning.value);
@@ -117,7 +119,7 @@ typedef struct wire {
     uint32_t number;
 } wire;
 
-static void put(wire *w, const marl_cbor_writer *item)
+static void put(wire *w, const wire_writer *item)
 {
     size_t size;
     ck_assert(!item->full);
@@ -130,8 +132,8 @@ static void put(wire *w, const marl_cbor_writer *item)
 static void put_sample(wire *w, const marl_sample *s, const marl_quat *q)
 {
     uint8_t item[MARL_ITEM_MAX];
-    marl_cbor_writer writer = marl_cbor_into(item, sizeof item);
-    marl_item_put_sample(&writer, w->number, s, q);
+    wire_writer writer = marlp_wire_into(item, sizeof item);
+    marlp_item_put_sample(&writer, w->number, s, q);
     put(w, &writer);
 }
 
@@ -198,19 +200,18 @@ START_TEST(the_desk_reads_what_else_a_board_says)
     marl_ack ack;
     w.n = 0;
     w.number = 0;
-    marl_item_identity identity = {
+    item_identity identity = {
         .t_ns = 5, .device = "pod 9,x", .firmware = "1.2\n", .sensors = 3, .period_us = 100};
-    marl_item_event event = {
-        .t_ns = 1500000000, .part = 1, .bus = 2, .address = 0x1d, .fault = MARL_ERR_BUS_LATE};
-    marl_cbor_writer writer = marl_cbor_into(item, sizeof item);
-    marl_item_put_identity(&writer, w.number, &identity);
+    item_event event = {.t_ns = 1500000000, .part = 1, .bus = 2, .address = 0x1d, .fault = MARL_ERR_BUS_LATE};
+    wire_writer writer = marlp_wire_into(item, sizeof item);
+    marlp_item_put_identity(&writer, w.number, &identity);
     put(&w, &writer);
-    writer = marl_cbor_into(item, sizeof item);
-    marl_item_put_event(&writer, w.number, &event);
+    writer = marlp_wire_into(item, sizeof item);
+    marlp_item_put_event(&writer, w.number, &event);
     put(&w, &writer);
     w.number += 3; /* lost */
-    writer = marl_cbor_into(item, sizeof item);
-    marl_item_put_ack(&writer, w.number, 99, MARL_OUTCOME_MOVING, "it moves");
+    writer = marlp_wire_into(item, sizeof item);
+    marlp_item_put_ack(&writer, w.number, 99, MARL_OUTCOME_MOVING, "it moves");
     put(&w, &writer);
     marl_receiver *receiver = receive(&w);
     const marl_stream_report *report = marl_receiver_report(receiver);

@@ -2,7 +2,7 @@
  * A study as a program calls it: the same as its parts called by hand, on a clock and in frames that it
  * finds, and errors that name the case. */
 #include "check_main.h"
-#include "marlinspike/study.h"
+#include "marlinspike/compare.h"
 #include "memory_log.h"
 #include "temporary.h"
 

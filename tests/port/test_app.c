@@ -1,8 +1,9 @@
 /* SPDX-License-Identifier: MIT
  * The station on the simulated board, spoken to as the tool speaks to it. */
 #include "check_main.h"
+#include "lab/simulate/simulator.h"
 #include "marlinspike/files.h"
-#include "marlinspike/receiver.h"
+#include "marlinspike/record.h"
 #include "port_test.h"
 #include <string.h>
 
@@ -247,7 +248,7 @@ START_TEST(samples_sent_in_are_estimated)
     tuning.value[MARL_PARAMETER_BIAS_LIMIT] = 0; /* a bias learned before would be kept */
     start(&t, MARL_SCENE_STILL);
     ck_assert_int_eq(send_tuning(&t, &tuning), MARL_OUTCOME_DONE);
-    ck_assert_int_eq(marl_simulator_init(&simulator, MARL_SCENE_LIFT, &sheet, 100, 2), MARL_OK);
+    ck_assert_int_eq(lab_simulator_init(&simulator, MARL_SCENE_LIFT, &sheet, 100, 2), MARL_OK);
     ck_assert_int_eq(marl_estimator_init(&estimator, &tuning), MARL_OK);
     marl_receiver_free(t.receiver); /* the stream begins anew, with other times */
     ck_assert_int_eq(marl_receiver_create(&t.receiver, "fed", NULL, NULL), MARL_OK);

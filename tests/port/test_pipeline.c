@@ -4,7 +4,7 @@
 #include "check_main.h"
 #include "fake_board.h"
 #include "marlinspike/app.h"
-#include "marlinspike/receiver.h"
+#include "marlinspike/record.h"
 #include "marlinspike/replay.h"
 #include "random_values.h"
 #include <math.h>

@@ -1,9 +1,10 @@
 /* SPDX-License-Identifier: MIT
  * The simulated board as a board: readings against the true motion, faults against what comes of them. */
 #include "check_main.h"
-#include "device/link/store.h"
-#include "marlinspike/digest.h"
+#include "lab/simulate/simulator.h"
+#include "marlinspike/app.h"
 #include "marlinspike/files.h"
+#include "marlinspike/quat.h"
 #include "port_test.h"
 #include "shackle.h"
 #include <string.h>
@@ -272,7 +273,7 @@ START_TEST(a_log_is_played_through_the_chip)
     marl_simulator simulator;
     marl_sheet noisy = marl_sheet_grommet();
     marl_log log = {.n = LOG, .row = played};
-    ck_assert_int_eq(marl_simulator_init(&simulator, MARL_SCENE_LIFT, &noisy, 50, 8), MARL_OK);
+    ck_assert_int_eq(lab_simulator_init(&simulator, MARL_SCENE_LIFT, &noisy, 50, 8), MARL_OK);
     for (int i = 0; i < LOG; i++) {
         marl_simulator_next(&simulator, &played[i].sample, &played[i].q);
         played[i].sample.t_ns += INT64_C(77000000000) + (i > 250 ? 400000000 : 0); /* any origin, a gap */

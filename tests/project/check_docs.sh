@@ -55,7 +55,7 @@ rm -f "${TMPDIR:-/tmp}/my_port.$$.c"
 for kind in SAMPLE:1 IDENTITY:2 ACK:3 EVENT:4 IDENTIFY:16 CALIBRATION:17 TUNING:18 COMMIT:19 ZERO:20; do
     name=$(tr '[:upper:]' '[:lower:]' <<<"${kind%:*}")
     grep -q "^$name = \[${kind#*:}, number" docs/schema/stream.cddl || complain "docs/schema/stream.cddl: no $name = ${kind#*:}"
-    grep -q "MARL_ITEM_${kind%:*} = ${kind#*:}\b" include/marlinspike/telemetry.h || complain "telemetry.h: no ${kind%:*} = ${kind#*:}"
+    grep -q "MARL_ITEM_${kind%:*} = ${kind#*:}\b" include/marlinspike/app.h || complain "app.h: no ${kind%:*} = ${kind#*:}"
 done
 
 shots=$(git ls-files docs/screenshots 2>/dev/null | grep -c png || true)

@@ -78,6 +78,8 @@ chmod +x no_tools/pkg-config
 quietly env PATH="$PWD/no_tools:$PATH" cmake -S "$source" -B device_build -G "Unix Makefiles" -DMARLINSPIKE_DEVICE_ONLY=ON
 quietly cmake --build device_build -j 2
 quietly cmake --install device_build --prefix "$work/device only"
+headers=$(cd "device only/include/marlinspike" && echo *.h)
+[ "$headers" = "app.h chip.h device.h estimator.h port.h quat.h sample.h status.h tuning.h" ] || { echo "headers: $headers"; exit 1; }
 for compiler in gcc:g++ clang:clang++; do
     c=${compiler%:*} cxx=${compiler#*:}
     if ! command -v "$c" >/dev/null || ! command -v "$cxx" >/dev/null; then
@@ -116,10 +118,14 @@ for header in "$prefix"/include/marlinspike/*.h; do
     echo "#include <$name>" | c++ -std=c++17 -Wall -Wextra -Werror -I"$prefix/include" -fsyntax-only -x c++ -
 done
 
-echo "everything linked has the prefix"
+echo "what is linked and public has the prefix marl_ and a header, what is private another prefix"
+cat "$prefix"/include/marlinspike/*.h | grep -oE '\bmarl_[a-z0-9_]+' | sort -u >declared.txt
 for library in build/libmarlinspike_*.a; do
-    found=$(nm "$library" | awk 'NF == 3 && $2 ~ /[A-TV-Z]/ { print $3 }' | grep -vE '^(marl|lab)_' || true)
-    [ -z "$found" ] || { echo "$library: $found"; exit 1; }
+    nm "$library" | awk 'NF == 3 && $2 ~ /[A-TV-Z]/ { print $3 }' | sort -u >linked.txt
+    found=$(grep -vE '^(marl|marlp|lab|show)_' linked.txt || true)
+    [ -z "$found" ] || { echo "$library: without a prefix: $found"; exit 1; }
+    found=$(grep '^marl_' linked.txt | comm -23 - declared.txt)
+    [ -z "$found" ] || { echo "$library: in no header: $found"; exit 1; }
 done
 
 echo "demo of the installed tool, moved to another place"

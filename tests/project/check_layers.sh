@@ -56,7 +56,7 @@ found=$(our_files '*.c' '*.h' | grep -E '^(src|include|port)/' | xargs grep -HE 
             to = owner[target]
         } else if (target ~ /\//) {
             to = room_of("src/" target)
-            if (layer_of(to) != layer_of(from)) to = ""
+            if (layer_of(to) != layer_of(from) && from !~ /^port\/(sim|cortex_m)/) to = ""
         } else {
             to = from
             if (file ~ /^src\//) { print file ": " part[2] " without its room"; next }

@@ -1,6 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Classes of motion with their truth in memory. */
 #include "accuracy_scenes.h"
+#include "lab/maths/random.h"
+#include "lab/simulate/simulator.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -36,13 +38,13 @@ const accuracy_class accuracy_untuned[ACCURACY_UNTUNED] = {
     {"spin from 40 s", MARL_SCENE_SPIN, 40, 120, 0},
 };
 
-static void draw_errors(marl_sensor_sheet *sensor, double scale, marl_random *random)
+static void draw_errors(marl_sensor_sheet *sensor, double scale, lab_random *random)
 {
     for (int i = 0; i < 3; i++) {
         sensor->bias[i] = 0;
-        sensor->scale_error[i] = scale * marl_random_normal(random);
+        sensor->scale_error[i] = scale * lab_random_normal(random);
         for (int k = 0; k < 3; k++) {
-            sensor->cross_axis[i][k] = i == k ? 0 : 0.5 * scale * marl_random_normal(random);
+            sensor->cross_axis[i][k] = i == k ? 0 : 0.5 * scale * lab_random_normal(random);
         }
     }
 }
@@ -50,16 +52,16 @@ static void draw_errors(marl_sensor_sheet *sensor, double scale, marl_random *ra
 marl_sheet accuracy_sheet(uint64_t seed)
 {
     marl_sheet sheet = marl_sheet_grommet();
-    marl_random random = marl_random_seeded(seed, 77);
-    double direction[3], length = 0, size = (0.3 + 0.3 * marl_random_uniform(&random)) * MARL_DEGREE;
+    lab_random random = lab_random_seeded(seed, 77);
+    double direction[3], length = 0, size = (0.3 + 0.3 * lab_random_uniform(&random)) * MARL_DEGREE;
     draw_errors(&sheet.accel, 5e-4, &random);
     draw_errors(&sheet.gyro, 7e-4, &random);
     draw_errors(&sheet.mag, 1e-3, &random);
     for (int i = 0; i < 3; i++) {
-        direction[i] = marl_random_normal(&random);
+        direction[i] = lab_random_normal(&random);
         length += direction[i] * direction[i];
-        sheet.accel.bias[i] = 0.012 * marl_random_normal(&random);
-        sheet.mag.bias[i] = 0.15 * marl_random_normal(&random);
+        sheet.accel.bias[i] = 0.012 * lab_random_normal(&random);
+        sheet.mag.bias[i] = 0.15 * lab_random_normal(&random);
     }
     for (int i = 0; i < 3; i++) {
         sheet.gyro.bias[i] = size * direction[i] / sqrt(length);
@@ -83,7 +85,7 @@ accuracy_run accuracy_run_make_at(const accuracy_class *of, uint64_t seed, doubl
     run.sample = malloc(run.n * sizeof *run.sample);
     run.truth = malloc(run.n * sizeof *run.truth);
     if (run.sample == NULL || run.truth == NULL ||
-        marl_simulator_init(&simulator, of->kind, &run.sheet, 0, seed) != MARL_OK ||
+        lab_simulator_init(&simulator, of->kind, &run.sheet, 0, seed) != MARL_OK ||
         marl_simulator_set(&simulator, of->skip_s, of->speed) != MARL_OK) {
         fprintf(stderr, "no memory\n");
         exit(1);

@@ -4,6 +4,7 @@
 #define FIT_TRIAL_H
 
 #include "lab/calibrate/ellipsoid.h"
+#include "lab/maths/random.h"
 #include "marlinspike/simulate.h"
 #include <lapacke.h>
 #include <math.h>
@@ -35,26 +36,26 @@ static inline void fit_trial_raw(const fit_truth *t, const double y[3], double x
 }
 
 /* Hard iron of the size of the field, soft iron of a tenth. */
-static inline fit_truth fit_trial_truth(const fit_trial *how, marl_random *random)
+static inline fit_truth fit_trial_truth(const fit_trial *how, lab_random *random)
 {
     fit_truth t;
     for (int i = 0; i < 3; i++) {
-        t.bias[i] = how->field * 0.6 * marl_random_normal(random);
+        t.bias[i] = how->field * 0.6 * lab_random_normal(random);
         for (int k = 0; k <= i; k++) {
-            double off = 0.05 * marl_random_normal(random);
+            double off = 0.05 * lab_random_normal(random);
             t.shape[i][k] = t.shape[k][i] = ((i == k ? 1 : 0) + off) / how->field;
         }
     }
     return t;
 }
 
-static inline void fit_trial_direction(double cap_deg, const double pole[3], marl_random *random, double y[3])
+static inline void fit_trial_direction(double cap_deg, const double pole[3], lab_random *random, double y[3])
 {
     double min = cos(cap_deg * 0.017453292519943295), n;
     do {
         n = 0;
         for (int k = 0; k < 3; k++) {
-            y[k] = marl_random_normal(random);
+            y[k] = lab_random_normal(random);
             n += y[k] * y[k];
         }
         for (int k = 0; k < 3; k++) {
@@ -64,14 +65,14 @@ static inline void fit_trial_direction(double cap_deg, const double pole[3], mar
 }
 
 /* Readings of one trial, and their true places. */
-static inline void fit_trial_make(const fit_trial *how, const fit_truth *truth, marl_random *random,
+static inline void fit_trial_make(const fit_trial *how, const fit_truth *truth, lab_random *random,
                                   double (*x)[3], double (*clean)[3])
 {
     double pole[3];
     const double everywhere[3] = {0, 0, 1};
     fit_trial_direction(180, everywhere, random, pole);
     size_t wide = how->points / 20,
-           from = (size_t)(marl_random_uniform(random) * (double)(how->points - wide));
+           from = (size_t)(lab_random_uniform(random) * (double)(how->points - wide));
     double steel[3], y[3];
     fit_trial_direction(180, everywhere, random, steel);
     for (size_t i = 0; i < how->points; i++) {
@@ -80,7 +81,7 @@ static inline void fit_trial_make(const fit_trial *how, const fit_truth *truth, 
         double along = i >= from && i < from + wide ? ((double)(i - from) + 0.5) / (double)wide : 0;
         double rise = how->passage ? 30 * 0.5 * (1 - cos(6.283185307179586 * along)) : 0;
         for (int k = 0; k < 3; k++) {
-            x[i][k] = clean[i][k] + how->noise * marl_random_normal(random) + rise * steel[k];
+            x[i][k] = clean[i][k] + how->noise * lab_random_normal(random) + rise * steel[k];
         }
     }
 }
@@ -170,7 +171,7 @@ static inline fit_ratios fit_trial_run(const fit_trial *how, int trials, uint64_
     double bias = 0, bias_bound = 0, shape = 0, shape_bound = 0, bound[81];
     int n = 0;
     for (int trial = 0; trial < trials; trial++) {
-        marl_random random = marl_random_seeded(seed, (uint64_t)trial);
+        lab_random random = lab_random_seeded(seed, (uint64_t)trial);
         fit_truth truth = fit_trial_truth(how, &random);
         fit_trial_make(how, &truth, &random, x, clean);
         lab_ellipsoid fit;

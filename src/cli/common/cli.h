@@ -3,9 +3,8 @@
 #ifndef CLI_H
 #define CLI_H
 
-#include "marlinspike/figure.h"
 #include "marlinspike/lab.h"
-#include "marlinspike/page.h"
+#include "marlinspike/show.h"
 #include <jansson.h>
 #include <popt.h>
 

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * One run at a time reads, changes and replaces a file. */
 #include "cli/common/cli.h"
-#include "marlinspike/outfile.h"
+#include "marlinspike/error.h"
 #include <time.h>
 
 enum { TRIES_BEFORE_A_MESSAGE = 20 };

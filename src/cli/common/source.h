@@ -4,8 +4,8 @@
 #define SOURCE_H
 
 #include "cli/common/cli.h"
-#include "marlinspike/port_posix.h"
-#include "marlinspike/port_sim.h"
+#include "marlinspike/posix.h"
+#include "marlinspike/sim.h"
 
 typedef enum source_kind { SOURCE_SIM, SOURCE_SERIAL, SOURCE_STDIN } source_kind;
 

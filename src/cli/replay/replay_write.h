@@ -4,7 +4,7 @@
 #define CLI_REPLAY_WRITE_H
 
 #include "cli/common/cli.h"
-#include "marlinspike/outfile.h"
+#include "marlinspike/error.h"
 
 enum { CLI_WRITE_GROUPS = 9 };
 

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * One axis: angle, rate, bias. */
-#include "marlinspike/axis_filter.h"
 #include "device/math/float_math.h"
+#include "marlinspike/estimator.h"
 #include <math.h>
 
 #define START_BIAS 0.05f  /* rad/s */

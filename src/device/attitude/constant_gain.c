@@ -125,10 +125,10 @@ static void gradient_heading(const marl_estimator *e, float angle, float weight,
 /* (4.4) The weight of the field, whose reference follows it. */
 static float weigh_field(marl_estimator *e, marl_vec3 field, float age)
 {
-    float excess = marl_field_reference_excess(&e->field, field, PARAMETER(e, MAG_NOISE));
+    float excess = marlp_field_reference_excess(&e->field, field, PARAMETER(e, MAG_NOISE));
     float w = weight_of(float_max(excess, 0.0f), PARAMETER(e, MAG_THRESHOLD));
     float min = e->since_start < FIELD_FIRST_TIME ? FIELD_FIRST_SHARE : FIELD_MIN_SHARE;
-    marl_field_reference_follow(&e->field, field, age, float_max(w, min));
+    marlp_field_reference_follow(&e->field, field, age, float_max(w, min));
     return w;
 }
 
@@ -148,7 +148,7 @@ static void correct_heading(marl_estimator *e, const estimator_means *means, cor
     }
 }
 
-void marl_constant_gain_correct(marl_estimator *e, const world_axes *world, const estimator_means *means)
+void marlp_constant_gain_correct(marl_estimator *e, const world_axes *world, const estimator_means *means)
 {
     correction c = {{0.0f, 0.0f, 0.0f}, {0.0f, 0.0f, 0.0f}};
     if (means->has_force) {
@@ -162,8 +162,8 @@ void marl_constant_gain_correct(marl_estimator *e, const world_axes *world, cons
     if (means->has_field) {
         correct_heading(e, means, &c);
     }
-    marl_vec3 d = marl_estimator_turn(e, c.turn);
-    marl_estimator_change_bias(e, to_body(world, c.bias));
+    marl_vec3 d = marlp_estimator_turn(e, c.turn);
+    marlp_estimator_change_bias(e, to_body(world, c.bias));
     e->mean_force[0] = float_snap(e->mean_force[0] + MARL_GRAVITY * d.y);
     e->mean_force[1] = float_snap(e->mean_force[1] - MARL_GRAVITY * d.x);
 }

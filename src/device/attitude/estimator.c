@@ -61,7 +61,7 @@ static marl_status advance_time(marl_estimator *e, int64_t t_ns, float *dt)
             return status;
         }
         if (status != MARL_OK || *dt > PARAMETER(e, GAP_LIMIT)) {
-            marl_estimator_restart(e);
+            marlp_estimator_restart(e);
             *dt = 0.0f;
         }
     }
@@ -79,7 +79,7 @@ static inline int is_within(marl_vec3 v, float min, float max)
     return square >= min * min && square <= max * max;
 }
 
-/* 1 when every fresh reading is certainly good, as nearly always; marl_estimator_screen examines the rest. */
+/* 1 when every fresh reading is certainly good, as nearly always; marlp_estimator_screen examines the rest. */
 static inline int is_clean(const marl_sample *s)
 {
     unsigned fresh = s->fresh;
@@ -98,7 +98,7 @@ static void cross_gap(marl_estimator *e, marl_vec3 rate_change, float gap, float
     float turn2 = unknown * unknown * rate2;
     int lost = turn2 > GAP_TURN * GAP_TURN;
     if (e->tuning.filter == MARL_FILTER_KALMAN) {
-        marl_kalman_cross_gap(e, turn2, lost);
+        marlp_kalman_cross_gap(e, turn2, lost);
     } else {
         e->since_start =
             float_min(e->since_start, GAP_RUN_DOWN / float_max(float_root(turn2), GAP_RUN_DOWN * 1e-5f));
@@ -154,7 +154,7 @@ static inline void accumulate(marl_estimator *e, uint8_t fresh, const world_axes
     marl_accumulator *sum = &e->sum;
     if (fresh & MARL_FRESH_ACCEL) {
         sum->force =
-            vec3_add(sum->force, to_world(world, e->motion.known ? marl_motion_subtract(e) : e->accel));
+            vec3_add(sum->force, to_world(world, e->motion.known ? marlp_motion_subtract(e) : e->accel));
         sum->forces++;
     }
     if ((fresh & MARL_FRESH_MAG) && e->heading_known) {
@@ -195,16 +195,16 @@ static void correct(marl_estimator *e, const world_axes *world)
     means.field = vec3_scale(sum->field, fields > 0 ? 1.0f / (float)fields : 0.0f);
     e->since_start = float_min(e->since_start + sum->age, ESTIMATOR_MAX_TIME);
     if (e->tuning.filter == MARL_FILTER_KALMAN) {
-        marl_kalman_correct(e, world, &means);
+        marlp_kalman_correct(e, world, &means);
     } else {
-        marl_constant_gain_correct(e, world, &means);
+        marlp_constant_gain_correct(e, world, &means);
     }
     count_used(e, forces, fields);
     e->sum = (marl_accumulator){.wait = time_to_next(e), .field_age = fields > 0 ? 0.0f : field_age};
     e->q = quat_snap(quat_renormalize(e->q));
     e->unnormalized = 0;
     if (e->garbage > 0.0f) {
-        marl_estimator_forget_garbage(e, means.age);
+        marlp_estimator_forget_garbage(e, means.age);
     }
 }
 
@@ -212,14 +212,14 @@ static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
 {
     integrate(e, rate, dt);
     if (!e->heading_known && (fresh & MARL_FRESH_MAG)) {
-        marl_estimator_find_heading(e);
+        marlp_estimator_find_heading(e);
     }
     if (!estimator_has_corrections(e)) {
         return;
     }
     e->sum.age += dt;
     if (e->tuning.filter == MARL_FILTER_KALMAN && e->since_start < START_TIME) {
-        marl_kalman_follow_rate(e, dt);
+        marlp_kalman_follow_rate(e, dt);
     }
     world_axes world = world_axes_of(e->q);
     accumulate(e, fresh, &world);
@@ -232,7 +232,7 @@ static void step(marl_estimator *e, uint8_t fresh, marl_vec3 rate, float dt)
 static void step_vectors(marl_estimator *e, uint8_t fresh)
 {
     if (fresh & (MARL_FRESH_ACCEL | MARL_FRESH_MAG)) {
-        e->heading_known = (uint8_t)marl_estimator_sees_north(e, e->accel);
+        e->heading_known = (uint8_t)marlp_estimator_sees_north(e, e->accel);
         e->q = e->heading_known ? attitude_from_vectors(e->accel, e->mag) : attitude_from_up(e->accel);
     }
 }
@@ -247,15 +247,15 @@ marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *
     }
     if (!is_clean(sample)) {
         screened = *sample;
-        marl_estimator_screen(estimator, &screened, dt);
+        marlp_estimator_screen(estimator, &screened, dt);
         sample = &screened;
     }
     marl_vec3 rate = add_readings(estimator, sample, dt);
     if (estimator->motion.known || (sample->fresh & MARL_FRESH_SPEED)) {
-        marl_motion_follow(estimator, sample, dt);
+        marlp_motion_follow(estimator, sample, dt);
     }
     if (!estimator->started) {
-        marl_estimator_start(estimator);
+        marlp_estimator_start(estimator);
     } else if (dt > 0.0f && estimator->tuning.filter == MARL_FILTER_VECTORS) {
         step_vectors(estimator, sample->fresh);
     } else if (dt > 0.0f) {
@@ -264,7 +264,7 @@ marl_status marl_estimator_update(marl_estimator *estimator, const marl_sample *
     return MARL_OK;
 }
 
-marl_vec3 marl_estimator_turn(marl_estimator *e, marl_vec3 d)
+marl_vec3 marlp_estimator_turn(marl_estimator *e, marl_vec3 d)
 {
     float level2 = d.x * d.x + d.y * d.y;
     if (level2 > MAX_TURN * MAX_TURN) {
@@ -281,7 +281,7 @@ marl_vec3 marl_estimator_turn(marl_estimator *e, marl_vec3 d)
     return d;
 }
 
-void marl_estimator_change_bias(marl_estimator *e, marl_vec3 change)
+void marlp_estimator_change_bias(marl_estimator *e, marl_vec3 change)
 {
     float limit = PARAMETER(e, BIAS_LIMIT);
     e->bias = vec3_snap(vec3_clamp(vec3_add(e->bias, change), limit));

@@ -29,53 +29,53 @@ typedef struct estimator_means {
     int has_force, has_field;
 } estimator_means;
 
-/* Corrections by the means; `world` is R(q). They change the attitude by marl_estimator_turn and the bias by
- * marl_estimator_change_bias. */
-void marl_kalman_correct(marl_estimator *e, const world_axes *world, const estimator_means *means);
-void marl_constant_gain_correct(marl_estimator *e, const world_axes *world, const estimator_means *means);
+/* Corrections by the means; `world` is R(q). They change the attitude by marlp_estimator_turn and the bias by
+ * marlp_estimator_change_bias. */
+void marlp_kalman_correct(marl_estimator *e, const world_axes *world, const estimator_means *means);
+void marlp_constant_gain_correct(marl_estimator *e, const world_axes *world, const estimator_means *means);
 
 /* Turns the estimate by the world vector d, rad, tilt and heading by no more than 0.5 rad each: about the
  * level axes first, then about up, so that the heading's part never moves the tilt. Returns the turn made. */
-marl_vec3 marl_estimator_turn(marl_estimator *e, marl_vec3 d);
+marl_vec3 marlp_estimator_turn(marl_estimator *e, marl_vec3 d);
 /* Adds a change in body axes, rad/s; the sum stays within the tuning's limit. */
-void marl_estimator_change_bias(marl_estimator *e, marl_vec3 change);
+void marlp_estimator_change_bias(marl_estimator *e, marl_vec3 change);
 
 /* (3.8) A restart where the attitude, or its heading, is wrong. `d` is the turn of the correction. */
-void marl_kalman_reset_if_lost(marl_estimator *e, const estimator_means *means, marl_vec3 d);
+void marlp_kalman_reset_if_lost(marl_estimator *e, const estimator_means *means, marl_vec3 d);
 /* State and covariance of a start; the attitude is known within `spread`, rad. */
-void marl_kalman_start(marl_estimator *e, float spread);
+void marlp_kalman_start(marl_estimator *e, float spread);
 /* The heading has been set by the magnetometer: forgets what was known of it. */
-void marl_kalman_start_heading(marl_estimator *e);
+void marlp_kalman_start_heading(marl_estimator *e);
 /* Scatter of the rate, for the first seconds; with every sample. */
-void marl_kalman_follow_rate(marl_estimator *e, float dt);
+void marlp_kalman_follow_rate(marl_estimator *e, float dt);
 /* A gap with an unseen turn, rad^2; `lost`: the velocity is unknown after it. */
-void marl_kalman_cross_gap(marl_estimator *e, float turn2, int lost);
+void marlp_kalman_cross_gap(marl_estimator *e, float turn2, int lost);
 
 /* (2.6) Squared change of the field against its reference beyond the noise, uT^2; 0 without a reference. */
-float marl_field_reference_excess(const marl_field_reference *f, marl_vec3 field, float noise);
+float marlp_field_reference_excess(const marl_field_reference *f, marl_vec3 field, float noise);
 /* (2.6) The reference follows the field with the share r of a full reading. */
-void marl_field_reference_follow(marl_field_reference *f, marl_vec3 field, float age, float r);
+void marlp_field_reference_follow(marl_field_reference *f, marl_vec3 field, float age, float r);
 
 /* The body's own acceleration from lever arm and speed. */
-void marl_motion_start(marl_estimator *e);
-void marl_motion_follow(marl_estimator *e, const marl_sample *s, float dt);
+void marlp_motion_start(marl_estimator *e);
+void marlp_motion_follow(marl_estimator *e, const marl_sample *s, float dt);
 /* The last accelerometer reading without it, m/s^2. */
-marl_vec3 marl_motion_subtract(const marl_estimator *e);
+marl_vec3 marlp_motion_subtract(const marl_estimator *e);
 
 /* Clears the fresh flag of invalid readings, keeps which they are and counts them, dt s after the last
  * sample. */
-void marl_estimator_screen(marl_estimator *e, marl_sample *s, float dt);
+void marlp_estimator_screen(marl_estimator *e, marl_sample *s, float dt);
 /* With every correction, `age` s after the last: starts again once a flood of invalid readings is over. */
-void marl_estimator_forget_garbage(marl_estimator *e, float age);
+void marlp_estimator_forget_garbage(marl_estimator *e, float age);
 /* Forgets the attitude, not the bias; counts a restart. */
-void marl_estimator_restart(marl_estimator *e);
+void marlp_estimator_restart(marl_estimator *e);
 /* Starts from the last vectors, once they are there. */
-void marl_estimator_start(marl_estimator *e);
+void marlp_estimator_start(marl_estimator *e);
 /* Starts again from the direction of `up` (body), on the same clock, and waits for the next heading. */
-void marl_estimator_start_from_up(marl_estimator *e, marl_vec3 up);
+void marlp_estimator_start_from_up(marl_estimator *e, marl_vec3 up);
 /* Sets the heading by the last magnetometer reading where it was relative; the tilt stays. */
-void marl_estimator_find_heading(marl_estimator *e);
+void marlp_estimator_find_heading(marl_estimator *e);
 /* 1 when magnetometer and "up" (body) point apart enough to determine north. */
-int marl_estimator_sees_north(const marl_estimator *e, marl_vec3 up);
+int marlp_estimator_sees_north(const marl_estimator *e, marl_vec3 up);
 
 #endif

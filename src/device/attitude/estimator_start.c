@@ -33,7 +33,7 @@ static void drop_directionless(marl_sample *s, uint8_t *invalid)
     *invalid |= dropped;
 }
 
-void marl_estimator_screen(marl_estimator *e, marl_sample *s, float dt)
+void marlp_estimator_screen(marl_estimator *e, marl_sample *s, float dt)
 {
     uint8_t invalid;
     (void)!marl_sample_check(s, &invalid);
@@ -51,7 +51,7 @@ void marl_estimator_screen(marl_estimator *e, marl_sample *s, float dt)
     }
 }
 
-int marl_estimator_sees_north(const marl_estimator *e, marl_vec3 up)
+int marlp_estimator_sees_north(const marl_estimator *e, marl_vec3 up)
 {
     if (!IS_ON(e, USE_MAG) || !(e->seen & MARL_FRESH_MAG)) {
         return 0;
@@ -60,7 +60,7 @@ int marl_estimator_sees_north(const marl_estimator *e, marl_vec3 up)
     return vec3_dot(across, across) > MIN_NORTH_SINE2 * vec3_dot(e->mag, e->mag) * vec3_dot(up, up);
 }
 
-void marl_estimator_restart(marl_estimator *e)
+void marlp_estimator_restart(marl_estimator *e)
 {
     marl_estimator fresh = {.tuning = e->tuning,
                             .counts = e->counts,
@@ -97,16 +97,16 @@ static void start(marl_estimator *e, int heading_known, float spread)
     e->field = (marl_field_reference){.known = 0};
     e->mean_force[0] = e->mean_force[1] = 0.0f;
     e->heading_known = (uint8_t)heading_known;
-    marl_kalman_start(e, spread);
-    marl_motion_start(e);
+    marlp_kalman_start(e, spread);
+    marlp_motion_start(e);
 }
 
-void marl_estimator_start(marl_estimator *e)
+void marlp_estimator_start(marl_estimator *e)
 {
     if (!(e->seen & MARL_FRESH_ACCEL)) {
         return;
     }
-    int north = marl_estimator_sees_north(e, e->accel);
+    int north = marlp_estimator_sees_north(e, e->accel);
     if (!north && IS_ON(e, USE_MAG) && still_waits_for_mag(e)) {
         return;
     }
@@ -114,34 +114,34 @@ void marl_estimator_start(marl_estimator *e)
     start(e, north, PARAMETER(e, ATTITUDE_SPREAD));
 }
 
-void marl_estimator_start_from_up(marl_estimator *e, marl_vec3 up)
+void marlp_estimator_start_from_up(marl_estimator *e, marl_vec3 up)
 {
     e->q = attitude_from_up(up);
     start(e, 0, PARAMETER(e, ATTITUDE_SPREAD));
     e->counts.restarts++;
 }
 
-void marl_estimator_forget_garbage(marl_estimator *e, float age)
+void marlp_estimator_forget_garbage(marl_estimator *e, float age)
 {
     e->garbage = float_max(e->garbage - GARBAGE_LEAK * age, 0.0f);
     if (e->spoiled && e->garbage == 0.0f) {
         e->spoiled = 0;
         e->bias = (marl_vec3){0.0f, 0.0f, 0.0f};
-        marl_estimator_start_from_up(e, e->accel);
+        marlp_estimator_start_from_up(e, e->accel);
     }
 }
 
-void marl_estimator_find_heading(marl_estimator *e)
+void marlp_estimator_find_heading(marl_estimator *e)
 {
     world_axes world = world_axes_of(e->q);
-    if (marl_estimator_sees_north(e, world.up)) {
+    if (marlp_estimator_sees_north(e, world.up)) {
         e->q = attitude_from_vectors(world.up, e->mag);
         e->heading_known = 1;
         e->field = (marl_field_reference){.known = 0};
         e->sum =
             (marl_accumulator){.age = e->sum.age, .wait = e->sum.wait}; /* another heading had turned them */
         e->mean_force[0] = e->mean_force[1] = 0.0f;
-        marl_kalman_start_heading(e);
+        marlp_kalman_start_heading(e);
     }
 }
 

@@ -6,7 +6,7 @@
 #define MAX_MEMORY 30.0f
 #define FIRST_MEMORY 0.1f
 
-float marl_field_reference_excess(const marl_field_reference *f, marl_vec3 field, float noise)
+float marlp_field_reference_excess(const marl_field_reference *f, marl_vec3 field, float noise)
 {
     if (!f->known) {
         return 0.0f;
@@ -15,7 +15,7 @@ float marl_field_reference_excess(const marl_field_reference *f, marl_vec3 field
     return float_max(strength * strength + vertical * vertical - 2.0f * noise * noise, 0.0f);
 }
 
-void marl_field_reference_follow(marl_field_reference *f, marl_vec3 field, float age, float r)
+void marlp_field_reference_follow(marl_field_reference *f, marl_vec3 field, float age, float r)
 {
     float strength = float_root(vec3_dot(field, field));
     float share = f->known ? float_min(1.0f, r * age / (f->memory + FIRST_MEMORY)) : 1.0f;

@@ -38,7 +38,7 @@ static void clear_velocity(marl_estimator *e)
 {
     for (int i = 0; i < 2; i++) {
         e->kalman.velocity[i] = 0.0f;
-        marl_kalman_set_variance(&e->kalman, SPEED + i, PARAMETER(e, SPEED_FLOOR));
+        marlp_kalman_set_variance(&e->kalman, SPEED + i, PARAMETER(e, SPEED_FLOOR));
     }
 }
 
@@ -50,28 +50,28 @@ static void forget_force(marl_kalman *k)
 }
 
 /* (3.1) */
-void marl_kalman_start(marl_estimator *e, float spread)
+void marlp_kalman_start(marl_estimator *e, float spread)
 {
     marl_kalman fresh = {.rate_variance = e->kalman.rate_variance,
                          .rate_fast = e->kalman.rate_fast,
                          .rate_slow = e->kalman.rate_slow};
     e->kalman = fresh;
     for (int i = 0; i < 3; i++) {
-        marl_kalman_set_variance(&e->kalman, ANGLE + i, spread);
-        marl_kalman_set_variance(&e->kalman, BIAS + i, PARAMETER(e, BIAS_SPREAD));
+        marlp_kalman_set_variance(&e->kalman, ANGLE + i, spread);
+        marlp_kalman_set_variance(&e->kalman, BIAS + i, PARAMETER(e, BIAS_SPREAD));
     }
     clear_velocity(e);
     e->kalman.settling = SETTLING_TIME;
 }
 
-void marl_kalman_start_heading(marl_estimator *e)
+void marlp_kalman_start_heading(marl_estimator *e)
 {
-    marl_kalman_set_variance(&e->kalman, ANGLE + 2, PARAMETER(e, ATTITUDE_SPREAD));
+    marlp_kalman_set_variance(&e->kalman, ANGLE + 2, PARAMETER(e, ATTITUDE_SPREAD));
     forget_force(&e->kalman);
 }
 
 /* (3.3) W */
-void marl_kalman_follow_rate(marl_estimator *e, float dt)
+void marlp_kalman_follow_rate(marl_estimator *e, float dt)
 {
     marl_kalman *k = &e->kalman;
     float t = e->since_start + e->sum.age;
@@ -83,7 +83,7 @@ void marl_kalman_follow_rate(marl_estimator *e, float dt)
 }
 
 /* (2.2) */
-void marl_kalman_cross_gap(marl_estimator *e, float turn2, int lost)
+void marlp_kalman_cross_gap(marl_estimator *e, float turn2, int lost)
 {
     for (int i = 0; i < 3; i++) {
         e->kalman.p[ANGLE + i][ANGLE + i] += turn2;
@@ -105,7 +105,7 @@ static void predict(marl_estimator *e, const world_axes *world, const estimator_
     const float s[3][3] = {{age * world->east.x, age * world->east.y, age * world->east.z},
                            {age * world->north.x, age * world->north.y, age * world->north.z},
                            {age * world->up.x, age * world->up.y, age * world->up.z}};
-    marl_kalman_predict_covariance(k, s, MARL_GRAVITY * age, leak);
+    marlp_kalman_predict_covariance(k, s, MARL_GRAVITY * age, leak);
     float angle = (white * white + TWO_PI * scale * scale * float_root(vec3_dot(rate, rate))) * age;
     for (int i = 0; i < 3; i++) {
         k->p[ANGLE + i][ANGLE + i] += angle;
@@ -178,10 +178,10 @@ static void level(marl_estimator *e, const estimator_means *means, float x[STATE
     float floor = PARAMETER(e, SPEED_FLOOR), correlated = 2.0f * correlation_time(e) / means->age;
     float accel = correlated * accel_variance(e) / (MARL_GRAVITY * MARL_GRAVITY);
     float speed = correlated * (floor * floor + 0.5f * k->speed_evidence);
-    marl_kalman_update_scalar(k, x, ANGLE + 1, -means->force.x / MARL_GRAVITY, accel);
-    marl_kalman_update_scalar(k, x, ANGLE, means->force.y / MARL_GRAVITY, accel);
-    marl_kalman_update_scalar(k, x, SPEED, -k->velocity[0], speed);
-    marl_kalman_update_scalar(k, x, SPEED + 1, -k->velocity[1], speed);
+    marlp_kalman_update_scalar(k, x, ANGLE + 1, -means->force.x / MARL_GRAVITY, accel);
+    marlp_kalman_update_scalar(k, x, ANGLE, means->force.y / MARL_GRAVITY, accel);
+    marlp_kalman_update_scalar(k, x, SPEED, -k->velocity[0], speed);
+    marlp_kalman_update_scalar(k, x, SPEED + 1, -k->velocity[1], speed);
 }
 
 /* (3.7) The horizontal field; what its reference does not explain widens the noise. */
@@ -195,7 +195,7 @@ static void correct_heading(marl_estimator *e, const estimator_means *means, mar
     float level = float_max(float_root(m.x * m.x + m.y * m.y), MIN_LEVEL_FIELD), level2 = level * level;
     float tilt2 = level2 * (k->p[0][0] + k->p[1][1]);
     float excess =
-        weighted ? float_max(marl_field_reference_excess(&e->field, m, noise) - tilt2, 0.0f) : 0.0f;
+        weighted ? float_max(marlp_field_reference_excess(&e->field, m, noise) - tilt2, 0.0f) : 0.0f;
     float correlated = float_max(1.0f, 2.0f * PARAMETER(e, DISTURBANCE_TIME) / means->field_age);
     e->weight_mag = 1.0f / (1.0f + excess / HALF_WEIGHT_FIELD2);
     if (m.x != 0.0f || m.y != 0.0f) {
@@ -207,14 +207,14 @@ static void correct_heading(marl_estimator *e, const estimator_means *means, mar
         };
         k->innovation = z.angle;
         k->innovation_weight = 1.0f / (1.0f + excess / noise2);
-        marl_kalman_update_heading(k, x, up, &z);
+        marlp_kalman_update_heading(k, x, up, &z);
     }
-    marl_field_reference_follow(
+    marlp_field_reference_follow(
         &e->field, m, means->field_age,
         float_max(FIELD_MIN_SHARE, 1.0f / (1.0f + excess / (FIELD_HALF_SHARE * noise2))));
 }
 
-void marl_kalman_correct(marl_estimator *e, const world_axes *world, const estimator_means *means)
+void marlp_kalman_correct(marl_estimator *e, const world_axes *world, const estimator_means *means)
 {
     marl_kalman *k = &e->kalman;
     float x[STATES] = {0};
@@ -230,13 +230,13 @@ void marl_kalman_correct(marl_estimator *e, const world_axes *world, const estim
     if (means->has_field) {
         correct_heading(e, means, world->up, x);
     }
-    marl_vec3 d = marl_estimator_turn(e, (marl_vec3){x[0], x[1], x[2]});
-    marl_estimator_change_bias(e, (marl_vec3){x[3], x[4], x[5]});
+    marl_vec3 d = marlp_estimator_turn(e, (marl_vec3){x[0], x[1], x[2]});
+    marlp_estimator_change_bias(e, (marl_vec3){x[3], x[4], x[5]});
     k->velocity[0] = float_snap(k->velocity[0] + x[6]);
     k->velocity[1] = float_snap(k->velocity[1] + x[7]);
-    marl_kalman_tidy_covariance(k);
+    marlp_kalman_tidy_covariance(k);
     k->settling = float_max(k->settling - means->age, 0.0f);
     if (means->has_force && IS_ON(e, WEIGHTING)) {
-        marl_kalman_reset_if_lost(e, means, d);
+        marlp_kalman_reset_if_lost(e, means, d);
     }
 }

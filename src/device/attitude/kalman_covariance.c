@@ -18,7 +18,7 @@ static void clear_state(marl_kalman *k, int i)
     }
 }
 
-void marl_kalman_set_variance(marl_kalman *k, int i, float sigma)
+void marlp_kalman_set_variance(marl_kalman *k, int i, float sigma)
 {
     clear_state(k, i);
     k->p[i][i] = sigma * sigma;
@@ -42,7 +42,7 @@ static inline float dot3(const float a[3], const float b[3])
 /* (3.2) P <- Phi P Phi'. Phi is the identity but for the angles' columns of the bias, -S = -R T, and the
  * velocity's rows: v_x <- leak v_x + g T d_y, v_y <- leak v_y - g T d_x. New blocks from old ones, in an
  * order that overwrites nothing that is still needed. */
-void marl_kalman_predict_covariance(marl_kalman *kalman, const float s[3][3], float gt, float leak)
+void marlp_kalman_predict_covariance(marl_kalman *kalman, const float s[3][3], float gt, float leak)
 {
     float(*p)[STATES] = kalman->p;
     float angle[3][3], bias[3][3], half[3][3]; /* half: covariance of the new angles with the old ones */
@@ -85,7 +85,7 @@ static void read_column(const marl_kalman *k, int i, float column[STATES])
     }
 }
 
-void marl_kalman_update_scalar(marl_kalman *k, float x[STATES], int i, float z, float r)
+void marlp_kalman_update_scalar(marl_kalman *k, float x[STATES], int i, float z, float r)
 {
     float column[STATES];
     read_column(k, i, column);
@@ -101,7 +101,7 @@ void marl_kalman_update_scalar(marl_kalman *k, float x[STATES], int i, float z, 
 
 /* (3.7) Gain on the heading and on the bias along up alone; all other states are considered, not changed:
  * P <- P + S K K' - K p' - p K'. The turn is no larger than `limit`, rad. */
-void marl_kalman_update_heading(marl_kalman *k, float x[STATES], marl_vec3 up, const heading_measurement *m)
+void marlp_kalman_update_heading(marl_kalman *k, float x[STATES], marl_vec3 up, const heading_measurement *m)
 {
     const float slope = m->slope, z = m->angle, r = m->variance, limit = m->limit;
     float column[STATES], other[STATES], gain[STATES] = {0};
@@ -159,7 +159,7 @@ static void limit_variances(marl_kalman *k)
     }
 }
 
-void marl_kalman_tidy_covariance(marl_kalman *k)
+void marlp_kalman_tidy_covariance(marl_kalman *k)
 {
     limit_variances(k);
     snap_row(k);

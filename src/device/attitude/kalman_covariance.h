@@ -9,13 +9,13 @@
 enum { ANGLE = 0, BIAS = 3, SPEED = 6, STATES = MARL_KALMAN_STATES };
 
 /* State i is known within sigma, and not correlated with the others. */
-void marl_kalman_set_variance(marl_kalman *k, int i, float sigma);
+void marlp_kalman_set_variance(marl_kalman *k, int i, float sigma);
 
 /* (3.2) P <- Phi P Phi': s = R T, gt = g T, leak = 1 - T / velocity_time. */
-void marl_kalman_predict_covariance(marl_kalman *kalman, const float s[3][3], float gt, float leak);
+void marlp_kalman_predict_covariance(marl_kalman *kalman, const float s[3][3], float gt, float leak);
 
 /* (3.6) Measurement update of the error state x and of P by one number: z = x_i + noise of the variance r. */
-void marl_kalman_update_scalar(marl_kalman *k, float x[STATES], int i, float z, float r);
+void marlp_kalman_update_scalar(marl_kalman *k, float x[STATES], int i, float z, float r);
 
 /* The heading as measured: the angle of the field from north, its slope with the tilt about north, variance.
  */
@@ -24,9 +24,9 @@ typedef struct heading_measurement {
 } heading_measurement;
 
 /* The same by the heading, which changes the heading and the bias along up (body) alone. */
-void marl_kalman_update_heading(marl_kalman *k, float x[STATES], marl_vec3 up, const heading_measurement *m);
+void marlp_kalman_update_heading(marl_kalman *k, float x[STATES], marl_vec3 up, const heading_measurement *m);
 
 /* Variances within their limits, no denormals; after every correction. */
-void marl_kalman_tidy_covariance(marl_kalman *k);
+void marlp_kalman_tidy_covariance(marl_kalman *k);
 
 #endif

@@ -83,7 +83,7 @@ static float innovation_at_rest(const marl_estimator *e, marl_vec3 field, float 
     marl_vec3 up = vec3_scale(e->kalman.last_force, 1.0f / MARL_GRAVITY), east = vec3_cross(field, up);
     float noise = PARAMETER(e, MAG_NOISE), vertical = vec3_dot(field, up);
     marl_vec3 upright = {float_root(vec3_dot(east, east)), 0.0f, vertical};
-    *weight = 1.0f / (1.0f + marl_field_reference_excess(&e->field, upright, noise) / (noise * noise));
+    *weight = 1.0f / (1.0f + marlp_field_reference_excess(&e->field, upright, noise) / (noise * noise));
     return east.x != 0.0f || east.y != 0.0f ? angle_from_north(-east.y, east.x) : 0.0f;
 }
 
@@ -106,7 +106,7 @@ static int heading_is_contradicted(const marl_kalman *k, int at_rest)
     return float_abs(k->heading_error) > limit;
 }
 
-void marl_kalman_reset_if_lost(marl_estimator *e, const estimator_means *means, marl_vec3 d)
+void marlp_kalman_reset_if_lost(marl_estimator *e, const estimator_means *means, marl_vec3 d)
 {
     marl_kalman *k = &e->kalman;
     follow_force(e, means, d);
@@ -118,8 +118,8 @@ void marl_kalman_reset_if_lost(marl_estimator *e, const estimator_means *means, 
     if (needs_impossible_speed(e) ||
         (at_rest && (contradicted || is_gravity_from_elsewhere(e, k->last_force)))) {
         world_axes world = world_axes_of(e->q);
-        marl_estimator_start_from_up(e, to_body(&world, at_rest ? k->last_force : k->recent_force));
+        marlp_estimator_start_from_up(e, to_body(&world, at_rest ? k->last_force : k->recent_force));
     } else if (contradicted) {
-        marl_kalman_start_heading(e);
+        marlp_kalman_start_heading(e);
     }
 }

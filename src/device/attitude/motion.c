@@ -13,13 +13,13 @@ static marl_vec3 lever_of(const marl_estimator *e)
     return (marl_vec3){PARAMETER(e, LEVER_X), PARAMETER(e, LEVER_Y), PARAMETER(e, LEVER_Z)};
 }
 
-void marl_motion_start(marl_estimator *e)
+void marlp_motion_start(marl_estimator *e)
 {
     marl_vec3 lever = lever_of(e);
     e->motion.known = (uint8_t)(lever.x != 0.0f || lever.y != 0.0f || lever.z != 0.0f || e->motion.has_speed);
 }
 
-void marl_motion_follow(marl_estimator *e, const marl_sample *s, float dt)
+void marlp_motion_follow(marl_estimator *e, const marl_sample *s, float dt)
 {
     marl_body_motion *m = &e->motion;
     marl_vec3 rate = e->rate; /* with its bias: a bias that is being learned is no angular acceleration */
@@ -36,11 +36,11 @@ void marl_motion_follow(marl_estimator *e, const marl_sample *s, float dt)
     }
     m->has_speed = m->has_speed && m->speed_age <= SPEED_TIMEOUT;
     m->speed_lowpass = float_snap(m->speed_lowpass + share * (m->speed - m->speed_lowpass));
-    marl_motion_start(e);
+    marlp_motion_start(e);
 }
 
 /* (2.5) lever arm r: w x (w x r) + dw/dt x r; speed v along body x: dv/dt + w x v. */
-marl_vec3 marl_motion_subtract(const marl_estimator *e)
+marl_vec3 marlp_motion_subtract(const marl_estimator *e)
 {
     const marl_body_motion *m = &e->motion;
     marl_vec3 rate = vec3_sub(e->rate, e->bias), lever = lever_of(e);

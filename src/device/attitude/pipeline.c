@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Everything between a raw sample and an attitude. */
-#include "marlinspike/pipeline.h"
-#include "marlinspike/digest.h"
+#include "marlinspike/estimator.h"
+#include "marlinspike/quat.h"
 #include <math.h>
 
 enum { VECTORS = MARL_FRESH_ACCEL | MARL_FRESH_GYRO | MARL_FRESH_MAG };

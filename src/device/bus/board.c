@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Reading the chips of a board in turn. */
-#include "marlinspike/board.h"
+#include "marlinspike/chip.h"
 
 /* Periods without anything fresh after which a chip is started again, and the least such time. */
 #define PATIENCE_PERIODS 20u

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The streaming application: reading, estimating, streaming. */
 #include "device/link/app_parts.h"
-#include "marlinspike/telemetry.h"
+#include "device/link/cbor.h"
+#include "device/link/telemetry.h"
 #include <string.h>
 
 enum { HEADER_EVERY = 200 }; /* lines */
@@ -24,12 +25,12 @@ static int is_clear(marl_app *s)
     return s->sent == s->waiting;
 }
 
-marl_cbor_writer marl_app_item(marl_app *s)
+wire_writer marlp_app_item(marl_app *s)
 {
-    return marl_cbor_into(s->item, sizeof s->item);
+    return marlp_wire_into(s->item, sizeof s->item);
 }
 
-marl_status marl_app_send(marl_app *s, const marl_cbor_writer *item)
+marl_status marlp_app_send(marl_app *s, const wire_writer *item)
 {
     size_t size;
     s->number++;
@@ -68,7 +69,7 @@ static marl_status stream_line(marl_app *s, const marl_sample *sample, const mar
     return send_line(s, marl_csv_line_row(line, sensors, with_q, sample, q));
 }
 
-marl_status marl_app_feed(marl_app *s, const marl_sample *raw)
+marl_status marlp_app_feed(marl_app *s, const marl_sample *raw)
 {
     marl_quat attitude, *q = NULL;
     if (!s->settings.has_tuning) {
@@ -82,21 +83,21 @@ marl_status marl_app_feed(marl_app *s, const marl_sample *raw)
     if (s->config.as_lines) {
         return stream_line(s, raw, q);
     }
-    marl_cbor_writer w = marl_app_item(s);
-    marl_item_put_sample(&w, s->number, raw, q);
-    return marl_app_send(s, &w);
+    wire_writer w = marlp_app_item(s);
+    marlp_item_put_sample(&w, s->number, raw, q);
+    return marlp_app_send(s, &w);
 }
 
-marl_status marl_app_send_identity(marl_app *s)
+marl_status marlp_app_send_identity(marl_app *s)
 {
-    marl_item_identity identity = {.device = s->config.device,
-                                   .firmware = s->config.firmware,
-                                   .sensors = marl_board_sensors(&s->board),
-                                   .period_us = marl_board_period_us(&s->board)};
+    item_identity identity = {.device = s->config.device,
+                              .firmware = s->config.firmware,
+                              .sensors = marl_board_sensors(&s->board),
+                              .period_us = marl_board_period_us(&s->board)};
     MARL_TRY(s->port->clock(s->port->context, &identity.t_ns));
-    marl_cbor_writer w = marl_app_item(s);
-    marl_item_put_identity(&w, s->number, &identity);
-    return marl_app_send(s, &w);
+    wire_writer w = marlp_app_item(s);
+    marlp_item_put_identity(&w, s->number, &identity);
+    return marlp_app_send(s, &w);
 }
 
 /* Reports when a chip starts to fail, and when it works again; not every time. */
@@ -107,19 +108,19 @@ static marl_status report_faults(marl_app *s)
         if (state->fault == s->reported[i] || s->config.as_lines || !is_clear(s)) {
             continue;
         }
-        marl_item_event event = {.part = i,
-                                 .bus = s->board.part[i].at.bus,
-                                 .address = s->board.part[i].at.address,
-                                 .fault = state->fault,
-                                 .identity = state->identity,
-                                 .silent = state->counts.silent,
-                                 .late = state->counts.late,
-                                 .garbage = state->counts.garbage,
-                                 .restarts = state->counts.restarts};
+        item_event event = {.part = i,
+                            .bus = s->board.part[i].at.bus,
+                            .address = s->board.part[i].at.address,
+                            .fault = state->fault,
+                            .identity = state->identity,
+                            .silent = state->counts.silent,
+                            .late = state->counts.late,
+                            .garbage = state->counts.garbage,
+                            .restarts = state->counts.restarts};
         MARL_TRY(s->port->clock(s->port->context, &event.t_ns));
-        marl_cbor_writer w = marl_app_item(s);
-        marl_item_put_event(&w, s->number, &event);
-        MARL_TRY(marl_app_send(s, &w));
+        wire_writer w = marlp_app_item(s);
+        marlp_item_put_event(&w, s->number, &event);
+        MARL_TRY(marlp_app_send(s, &w));
         s->reported[i] = state->fault;
     }
     return MARL_OK;
@@ -133,7 +134,7 @@ static marl_pipeline_config pipeline_config(const marl_app *s)
                                   .watch_still = 1};
 }
 
-void marl_app_use_settings(marl_app *s)
+void marlp_app_use_settings(marl_app *s)
 {
     const marl_pipeline_config config = pipeline_config(s);
     s->rows = 0; /* there may be other columns from now on: the header first */
@@ -166,11 +167,11 @@ marl_status marl_app_start(marl_app *s, const marl_port *port, const marl_part *
     marl_packet_reader_init(&s->reader, s->in, sizeof s->in);
     MARL_TRY(check(port, config, what));
     MARL_TRY(marl_board_init(&s->board, port, part, parts, what));
-    marl_app_load(s);
+    marlp_app_load(s);
     const marl_pipeline_config pipeline = pipeline_config(s);
     MARL_TRY(marl_pipeline_init(&s->pipeline, &pipeline));
     (void)!marl_board_start(&s->board); /* a chip that fails is reported by an event and restarted */
-    MARL_TRY(config->as_lines ? MARL_OK : marl_app_send_identity(s));
+    MARL_TRY(config->as_lines ? MARL_OK : marlp_app_send_identity(s));
     return report_faults(s);
 }
 
@@ -179,7 +180,7 @@ static marl_status read_board(marl_app *s)
     marl_sample sample;
     marl_status status = marl_board_read(&s->board, &sample);
     while (status == MARL_OK) { /* of several chips another may have something, too */
-        MARL_TRY(marl_app_feed(s, &sample));
+        MARL_TRY(marlp_app_feed(s, &sample));
         status = marl_board_read(&s->board, &sample);
     }
     return report_faults(s);
@@ -189,7 +190,7 @@ marl_status marl_app_step(marl_app *s, uint32_t *rest_us)
 {
     *rest_us = 0;
     MARL_TRY(drain(s));
-    MARL_TRY(marl_app_listen(s));
+    MARL_TRY(marlp_app_listen(s));
     if (!s->fed) {
         MARL_TRY(read_board(s));
     }

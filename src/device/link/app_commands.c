@@ -1,14 +1,16 @@
 /* SPDX-License-Identifier: MIT
  * The streaming application: messages and their acknowledgements, and what the store keeps. */
 #include "device/link/app_parts.h"
-#include "device/link/store.h"
+#include "device/link/cbor.h"
+#include "device/link/telemetry.h"
 #include "device/math/attitude_math.h"
+#include "marlinspike/app.h"
 #include <string.h>
 
 enum { KEEP_CALIBRATION = 1, KEEP_TUNING = 2 };
 enum { FEED_AT_ONCE = 64, FEED_MAX = 4096 }; /* bytes a step takes at most */
 
-void marl_app_load(marl_app *s)
+void marlp_app_load(marl_app *s)
 {
     size_t n;
     char device[MARL_DEVICE_NAME];
@@ -16,19 +18,19 @@ void marl_app_load(marl_app *s)
     if (s->port->nv_read == NULL || marl_store_load(s->port, s->item, sizeof s->item, &n) != MARL_OK) {
         return;
     }
-    marl_cbor_reader r = marl_cbor_from(s->item, n);
+    wire_reader r = marlp_wire_from(s->item, n);
     marl_status status = MARL_OK;
-    for (size_t pairs = marl_cbor_get_map(&r); pairs > 0 && status == MARL_OK; pairs--) {
-        switch (marl_cbor_get_int(&r)) {
+    for (size_t pairs = marlp_wire_get_map(&r); pairs > 0 && status == MARL_OK; pairs--) {
+        switch (marlp_wire_get_int(&r)) {
         case KEEP_CALIBRATION:
-            status = marl_item_get_calibration(&r, &kept.calibration, device);
+            status = marlp_item_get_calibration(&r, &kept.calibration, device);
             break;
         case KEEP_TUNING:
-            status = marl_item_get_tuning(&r, &kept.tuning);
+            status = marlp_item_get_tuning(&r, &kept.tuning);
             kept.has_tuning = 1;
             break;
         default:
-            marl_cbor_skip(&r);
+            marlp_wire_skip(&r);
             break;
         }
     }
@@ -39,13 +41,13 @@ void marl_app_load(marl_app *s)
 
 static marl_status commit(marl_app *s)
 {
-    marl_cbor_writer w = marl_cbor_into(s->item, sizeof s->item);
-    marl_cbor_put_map(&w, s->settings.has_tuning ? 2 : 1);
-    marl_cbor_put_int(&w, KEEP_CALIBRATION);
-    marl_item_put_calibration(&w, &s->settings.calibration);
+    wire_writer w = marlp_wire_into(s->item, sizeof s->item);
+    marlp_wire_put_map(&w, s->settings.has_tuning ? 2 : 1);
+    marlp_wire_put_int(&w, KEEP_CALIBRATION);
+    marlp_item_put_calibration(&w, &s->settings.calibration);
     if (s->settings.has_tuning) {
-        marl_cbor_put_int(&w, KEEP_TUNING);
-        marl_item_put_tuning(&w, &s->settings.tuning);
+        marlp_wire_put_int(&w, KEEP_TUNING);
+        marlp_item_put_tuning(&w, &s->settings.tuning);
     }
     return w.full ? MARL_ERR_CAPACITY : marl_store_save(s->port, w.bytes, w.n);
 }
@@ -68,11 +70,11 @@ static marl_status zero(marl_app *s)
     return MARL_OK;
 }
 
-static marl_status read_calibration(marl_app *s, marl_cbor_reader *r)
+static marl_status read_calibration(marl_app *s, wire_reader *r)
 {
     marl_calibration calibration;
     char device[MARL_DEVICE_NAME];
-    marl_status status = marl_item_get_calibration(r, &calibration, device);
+    marl_status status = marlp_item_get_calibration(r, &calibration, device);
     if (status == MARL_OK && device[0] != '\0' && strcmp(device, s->config.device) != 0) {
         status = MARL_ERR_DEVICE;
     }
@@ -84,10 +86,10 @@ static marl_status read_calibration(marl_app *s, marl_cbor_reader *r)
     return status;
 }
 
-static marl_status read_tuning(marl_app *s, marl_cbor_reader *r)
+static marl_status read_tuning(marl_app *s, wire_reader *r)
 {
     marl_tuning tuning;
-    marl_status status = marl_item_get_tuning(r, &tuning);
+    marl_status status = marlp_item_get_tuning(r, &tuning);
     if (status == MARL_OK) {
         s->settings.tuning = tuning;
         s->settings.has_tuning = 1;
@@ -119,26 +121,26 @@ static marl_outcome outcome_of(marl_status status)
 static marl_status ack(marl_app *s, uint32_t answered, marl_status status)
 {
     marl_outcome outcome = outcome_of(status);
-    marl_cbor_writer w = marl_app_item(s);
-    marl_item_put_ack(&w, s->number, answered, outcome,
-                      outcome == MARL_OUTCOME_NO_STORE ? "this board has no memory to keep it in"
-                                                       : marl_status_text(status));
-    return marl_app_send(s, &w);
+    wire_writer w = marlp_app_item(s);
+    marlp_item_put_ack(&w, s->number, answered, outcome,
+                       outcome == MARL_OUTCOME_NO_STORE ? "this board has no memory to keep it in"
+                                                        : marl_status_text(status));
+    return marlp_app_send(s, &w);
 }
 
 /* A recorded sample: it takes the place of the board's own. */
-static marl_status be_fed(marl_app *s, marl_cbor_reader *r)
+static marl_status be_fed(marl_app *s, wire_reader *r)
 {
     marl_sample sample;
-    if (marl_item_get_sample(r, &sample) != MARL_OK) {
+    if (marlp_item_get_sample(r, &sample) != MARL_OK) {
         return MARL_OK; /* samples are not acknowledged; the numbers show what was lost */
     }
     s->fed = 1;
-    return marl_app_feed(s, &sample);
+    return marlp_app_feed(s, &sample);
 }
 
 /* What a message asks for; MARL_ERR_MESSAGE when it is none. */
-static marl_status obey(marl_app *s, marl_item_kind kind, marl_cbor_reader *r)
+static marl_status obey(marl_app *s, marl_item_kind kind, wire_reader *r)
 {
     marl_status status = MARL_ERR_MESSAGE;
     switch (kind) {
@@ -159,7 +161,7 @@ static marl_status obey(marl_app *s, marl_item_kind kind, marl_cbor_reader *r)
         break;
     }
     if (status == MARL_OK) {
-        marl_app_use_settings(s);
+        marlp_app_use_settings(s);
     }
     return status;
 }
@@ -168,8 +170,8 @@ static marl_status read_packet(marl_app *s, size_t n)
 {
     marl_item_kind kind;
     uint32_t number;
-    marl_cbor_reader r = marl_cbor_from(s->in, n);
-    if (marl_item_get_head(&r, &kind, &number) != MARL_OK) {
+    wire_reader r = marlp_wire_from(s->in, n);
+    if (marlp_item_get_head(&r, &kind, &number) != MARL_OK) {
         return MARL_OK;
     }
     if (kind == MARL_ITEM_SAMPLE) {
@@ -177,13 +179,13 @@ static marl_status read_packet(marl_app *s, size_t n)
     }
     if (kind == MARL_ITEM_IDENTIFY) {
         s->fed = 0; /* whoever asks wants to hear the board itself */
-        MARL_TRY(marl_app_send_identity(s));
+        MARL_TRY(marlp_app_send_identity(s));
     }
     marl_status done = obey(s, kind, &r);
     return ack(s, number, done);
 }
 
-marl_status marl_app_listen(marl_app *s)
+marl_status marlp_app_listen(marl_app *s)
 {
     uint8_t bytes[FEED_AT_ONCE];
     size_t got = s->port->bytes_in != NULL ? FEED_AT_ONCE : 0, n;

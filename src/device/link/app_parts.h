@@ -3,20 +3,21 @@
 #ifndef MARL_APP_PARTS_H
 #define MARL_APP_PARTS_H
 
+#include "device/link/cbor.h"
 #include "marlinspike/app.h"
 
 /* An empty item, to be filled and sent. One that does not fit is counted and left out: its number is missing
  * to the other end. */
-marl_cbor_writer marl_app_item(marl_app *app);
-marl_status marl_app_send(marl_app *app, const marl_cbor_writer *item);
-marl_status marl_app_send_identity(marl_app *app);
+wire_writer marlp_app_item(marl_app *app);
+marl_status marlp_app_send(marl_app *app, const wire_writer *item);
+marl_status marlp_app_send_identity(marl_app *app);
 /* Estimates, and streams the sample as it is with the attitude if there is one. */
-marl_status marl_app_feed(marl_app *app, const marl_sample *raw);
+marl_status marlp_app_feed(marl_app *app, const marl_sample *raw);
 /* Restarts the estimate with the current settings. */
-void marl_app_use_settings(marl_app *app);
+void marlp_app_use_settings(marl_app *app);
 /* Settings that the store keeps; without any they stay as they are. */
-void marl_app_load(marl_app *app);
+void marlp_app_load(marl_app *app);
 /* Reads and acknowledges what has arrived. */
-marl_status marl_app_listen(marl_app *app);
+marl_status marlp_app_listen(marl_app *app);
 
 #endif

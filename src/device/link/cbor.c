@@ -1,18 +1,18 @@
 /* SPDX-License-Identifier: MIT
  * The small part of CBOR. */
-#include "marlinspike/cbor.h"
+#include "device/link/cbor.h"
 #include <math.h>
 #include <string.h>
 
 enum { UNSIGNED = 0, NEGATIVE = 1, BYTES = 2, TEXT = 3, ARRAY = 4, MAP = 5, TAG = 6, SIMPLE = 7 };
 enum { HALF = 25, SINGLE = 26, INDEFINITE = 31 };
 
-marl_cbor_writer marl_cbor_into(uint8_t *bytes, size_t size)
+wire_writer marlp_wire_into(uint8_t *bytes, size_t size)
 {
-    return (marl_cbor_writer){.bytes = bytes, .size = size};
+    return (wire_writer){.bytes = bytes, .size = size};
 }
 
-static void put(marl_cbor_writer *w, const void *bytes, size_t n)
+static void put(wire_writer *w, const void *bytes, size_t n)
 {
     if (w->full || n > w->size - w->n) {
         w->full = 1;
@@ -23,7 +23,7 @@ static void put(marl_cbor_writer *w, const void *bytes, size_t n)
 }
 
 /* Major type and argument in the shortest form. */
-static void put_head(marl_cbor_writer *w, unsigned major, uint64_t value)
+static void put_head(wire_writer *w, unsigned major, uint64_t value)
 {
     uint8_t head[9];
     unsigned bytes = value < 24 ? 0 : value <= 0xff ? 1 : value <= 0xffff ? 2 : value <= 0xffffffffu ? 4 : 8;
@@ -39,12 +39,12 @@ static void put_head(marl_cbor_writer *w, unsigned major, uint64_t value)
     put(w, head, 1 + bytes);
 }
 
-void marl_cbor_put_int(marl_cbor_writer *w, int64_t value)
+void marlp_wire_put_int(wire_writer *w, int64_t value)
 {
     put_head(w, value < 0 ? NEGATIVE : UNSIGNED, value < 0 ? ~(uint64_t)value : (uint64_t)value);
 }
 
-void marl_cbor_put_float(marl_cbor_writer *w, float value)
+void marlp_wire_put_float(wire_writer *w, float value)
 {
     uint32_t bits;
     memcpy(&bits, &value, sizeof bits);
@@ -53,44 +53,44 @@ void marl_cbor_put_float(marl_cbor_writer *w, float value)
     put(w, item, sizeof item);
 }
 
-void marl_cbor_put_floats(marl_cbor_writer *w, const float *value, size_t n)
+void marlp_wire_put_floats(wire_writer *w, const float *value, size_t n)
 {
-    marl_cbor_put_array(w, n);
+    marlp_wire_put_array(w, n);
     for (size_t i = 0; i < n; i++) {
-        marl_cbor_put_float(w, value[i]);
+        marlp_wire_put_float(w, value[i]);
     }
 }
 
-void marl_cbor_put_text(marl_cbor_writer *w, const char *text)
+void marlp_wire_put_text(wire_writer *w, const char *text)
 {
     size_t n = strlen(text);
     put_head(w, TEXT, n);
     put(w, text, n);
 }
 
-void marl_cbor_put_array(marl_cbor_writer *w, size_t items)
+void marlp_wire_put_array(wire_writer *w, size_t items)
 {
     put_head(w, ARRAY, items);
 }
 
-void marl_cbor_put_map(marl_cbor_writer *w, size_t pairs)
+void marlp_wire_put_map(wire_writer *w, size_t pairs)
 {
     put_head(w, MAP, pairs);
 }
 
-marl_cbor_reader marl_cbor_from(const uint8_t *bytes, size_t n)
+wire_reader marlp_wire_from(const uint8_t *bytes, size_t n)
 {
-    return (marl_cbor_reader){.bytes = bytes, .n = n};
+    return (wire_reader){.bytes = bytes, .n = n};
 }
 
-static void refuse(marl_cbor_reader *r)
+static void refuse(wire_reader *r)
 {
     r->status = MARL_ERR_MESSAGE;
     r->at = r->n;
 }
 
 /* The head of an item; `minor` receives how its argument was written. */
-static unsigned get_head(marl_cbor_reader *r, unsigned *minor, uint64_t *value)
+static unsigned get_head(wire_reader *r, unsigned *minor, uint64_t *value)
 {
     *value = *minor = 0;
     if (r->at >= r->n) {
@@ -112,7 +112,7 @@ static unsigned get_head(marl_cbor_reader *r, unsigned *minor, uint64_t *value)
 }
 
 /* The argument of an item that must be of one kind; 0 when it is not. */
-static uint64_t want(marl_cbor_reader *r, unsigned major)
+static uint64_t want(wire_reader *r, unsigned major)
 {
     unsigned minor;
     uint64_t value;
@@ -123,7 +123,7 @@ static uint64_t want(marl_cbor_reader *r, unsigned major)
     return value;
 }
 
-int64_t marl_cbor_get_int(marl_cbor_reader *r)
+int64_t marlp_wire_get_int(wire_reader *r)
 {
     unsigned minor;
     uint64_t value;
@@ -149,7 +149,7 @@ static float from_half(uint32_t bits)
     return bits & 0x8000u ? -value : value;
 }
 
-float marl_cbor_get_reading(marl_cbor_reader *r)
+float marlp_wire_get_reading(wire_reader *r)
 {
     unsigned minor;
     uint64_t value;
@@ -168,9 +168,9 @@ float marl_cbor_get_reading(marl_cbor_reader *r)
     return result;
 }
 
-float marl_cbor_get_float(marl_cbor_reader *r)
+float marlp_wire_get_float(wire_reader *r)
 {
-    float value = marl_cbor_get_reading(r);
+    float value = marlp_wire_get_reading(r);
     if (!isfinite(value)) {
         refuse(r);
         return 0.0f;
@@ -178,17 +178,17 @@ float marl_cbor_get_float(marl_cbor_reader *r)
     return value;
 }
 
-void marl_cbor_get_floats(marl_cbor_reader *r, float *value, size_t n)
+void marlp_wire_get_floats(wire_reader *r, float *value, size_t n)
 {
-    if (marl_cbor_get_array(r) != n) {
+    if (marlp_wire_get_array(r) != n) {
         refuse(r);
     }
     for (size_t i = 0; i < n; i++) {
-        value[i] = marl_cbor_get_float(r);
+        value[i] = marlp_wire_get_float(r);
     }
 }
 
-void marl_cbor_get_text(marl_cbor_reader *r, char *text, size_t size)
+void marlp_wire_get_text(wire_reader *r, char *text, size_t size)
 {
     uint64_t n = want(r, TEXT);
     text[0] = '\0';
@@ -203,7 +203,7 @@ void marl_cbor_get_text(marl_cbor_reader *r, char *text, size_t size)
 }
 
 /* More items than bytes are left cannot follow. */
-static size_t want_items(marl_cbor_reader *r, unsigned major, unsigned bytes_each)
+static size_t want_items(wire_reader *r, unsigned major, unsigned bytes_each)
 {
     uint64_t n = want(r, major);
     if (n > (r->n - r->at) / bytes_each) {
@@ -213,18 +213,18 @@ static size_t want_items(marl_cbor_reader *r, unsigned major, unsigned bytes_eac
     return (size_t)n;
 }
 
-size_t marl_cbor_get_array(marl_cbor_reader *r)
+size_t marlp_wire_get_array(wire_reader *r)
 {
     return want_items(r, ARRAY, 1);
 }
 
-size_t marl_cbor_get_map(marl_cbor_reader *r)
+size_t marlp_wire_get_map(wire_reader *r)
 {
     return want_items(r, MAP, 2);
 }
 
 /* Counts what is still to be passed over instead of calling itself. */
-void marl_cbor_skip(marl_cbor_reader *r)
+void marlp_wire_skip(wire_reader *r)
 {
     uint64_t items = 1;
     while (items > 0 && r->status == MARL_OK) {

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Log lines as text. */
-#include "marlinspike/telemetry.h"
+#include "marlinspike/app.h"
 #include <math.h>
 #include <string.h>
 

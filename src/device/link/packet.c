@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Packets. */
-#include "marlinspike/packet.h"
-#include "marlinspike/digest.h"
+#include "marlinspike/app.h"
+#include "marlinspike/quat.h"
 
 /* Where the stuffing stands: `code` is the place of the open block's length. */
 typedef struct stuffer {

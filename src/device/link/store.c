@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The store. A record: magic, number, length, CRC-32 over number, length and contents (each 4 bytes,
  * little-endian), contents, 0xff up to the end of a unit. */
-#include "device/link/store.h"
-#include "marlinspike/digest.h"
+#include "marlinspike/app.h"
+#include "marlinspike/quat.h"
 #include <string.h>
 
 #define MAGIC UINT32_C(0x4b53524d)

@@ -1,51 +1,59 @@
 /* SPDX-License-Identifier: MIT
  * What the board understands. */
+#include "device/link/cbor.h"
+#include "device/link/telemetry.h"
 #include "device/link/telemetry_keys.h"
-#include "marlinspike/telemetry.h"
 #include <math.h>
 #include <string.h>
 
 /* How far from 1 the length of a mount may be for rounding. */
 
-marl_status marl_item_get_head(marl_cbor_reader *r, marl_item_kind *kind, uint32_t *number)
+marl_status marlp_item_get_head(wire_reader *r, marl_item_kind *kind, uint32_t *number)
 {
-    size_t n = marl_cbor_get_array(r);
-    int64_t k = marl_cbor_get_int(r), m = marl_cbor_get_int(r);
+    size_t n = marlp_wire_get_array(r);
+    int64_t k = marlp_wire_get_int(r), m = marlp_wire_get_int(r);
     *kind = (marl_item_kind)(k >= 0 && k < 256 ? k : 0);
     *number = (uint32_t)m;
     return r->status == MARL_OK && n == 3 && k > 0 && k < 256 && m >= 0 && m <= UINT32_MAX ? MARL_OK
                                                                                            : MARL_ERR_MESSAGE;
 }
 
-static marl_vec3 get_vec(marl_cbor_reader *r)
+static marl_vec3 get_vec(wire_reader *r)
 {
     float v[3];
-    marl_cbor_get_floats(r, v, 3);
+    marlp_wire_get_floats(r, v, 3);
     return (marl_vec3){v[0], v[1], v[2]};
 }
 
 /* May be anything: what is invalid is for the pipeline to decide and to count. */
-static marl_vec3 get_reading(marl_cbor_reader *r)
+static marl_vec3 get_reading(wire_reader *r)
 {
-    if (marl_cbor_get_array(r) != 3) {
+    if (marlp_wire_get_array(r) != 3) {
         r->status = MARL_ERR_MESSAGE;
     }
     marl_vec3 v;
-    v.x = marl_cbor_get_reading(r);
-    v.y = marl_cbor_get_reading(r);
-    v.z = marl_cbor_get_reading(r);
+    v.x = marlp_wire_get_reading(r);
+    v.y = marlp_wire_get_reading(r);
+    v.z = marlp_wire_get_reading(r);
     return v;
 }
 
-marl_status marl_item_get_sample(marl_cbor_reader *r, marl_sample *s)
+int marl_item_is_whole(const uint8_t *bytes, size_t n)
+{
+    wire_reader r = marlp_wire_from(bytes, n);
+    marlp_wire_skip(&r);
+    return r.status == MARL_OK && r.at == n;
+}
+
+marl_status marlp_item_get_sample(wire_reader *r, marl_sample *s)
 {
     int timed = 0;
     *s = (marl_sample){0};
-    for (size_t pairs = marl_cbor_get_map(r); pairs > 0 && r->status == MARL_OK; pairs--) {
-        int64_t key = marl_cbor_get_int(r);
+    for (size_t pairs = marlp_wire_get_map(r); pairs > 0 && r->status == MARL_OK; pairs--) {
+        int64_t key = marlp_wire_get_int(r);
         switch (key) {
         case KEY_T:
-            s->t_ns = marl_cbor_get_int(r);
+            s->t_ns = marlp_wire_get_int(r);
             timed = 1;
             break;
         case KEY_ACCEL:
@@ -58,13 +66,13 @@ marl_status marl_item_get_sample(marl_cbor_reader *r, marl_sample *s)
             s->mag = get_reading(r);
             break;
         case KEY_TEMP:
-            s->temp = marl_cbor_get_reading(r);
+            s->temp = marlp_wire_get_reading(r);
             break;
         case KEY_SPEED:
-            s->speed = marl_cbor_get_reading(r);
+            s->speed = marlp_wire_get_reading(r);
             break;
         default:
-            marl_cbor_skip(r);
+            marlp_wire_skip(r);
             break;
         }
         if (key >= KEY_ACCEL && key <= KEY_SPEED) {
@@ -74,27 +82,27 @@ marl_status marl_item_get_sample(marl_cbor_reader *r, marl_sample *s)
     return r->status == MARL_OK && timed ? MARL_OK : MARL_ERR_MESSAGE;
 }
 
-static void get_curve(marl_cbor_reader *r, marl_correction *c)
+static void get_curve(wire_reader *r, marl_correction *c)
 {
     float range[3];
-    marl_cbor_get_floats(r, range, 3);
+    marlp_wire_get_floats(r, range, 3);
     c->has_curve = 1;
     c->curve.reference_degC = range[0];
     c->curve.low_degC = range[1];
     c->curve.high_degC = range[2];
 }
 
-static void get_correction(marl_cbor_reader *r, marl_correction *c)
+static void get_correction(wire_reader *r, marl_correction *c)
 {
     unsigned seen = 0;
-    for (size_t pairs = marl_cbor_get_map(r); pairs > 0 && r->status == MARL_OK; pairs--) {
-        int64_t key = marl_cbor_get_int(r);
+    for (size_t pairs = marlp_wire_get_map(r); pairs > 0 && r->status == MARL_OK; pairs--) {
+        int64_t key = marlp_wire_get_int(r);
         switch (key) {
         case KEY_BIAS:
             c->bias = get_vec(r);
             break;
         case KEY_MATRIX:
-            marl_cbor_get_floats(r, &c->matrix.m[0][0], 9);
+            marlp_wire_get_floats(r, &c->matrix.m[0][0], 9);
             break;
         case KEY_CURVE:
             get_curve(r, c);
@@ -106,7 +114,7 @@ static void get_correction(marl_cbor_reader *r, marl_correction *c)
             c->curve.per_degC2 = get_vec(r);
             break;
         default:
-            marl_cbor_skip(r);
+            marlp_wire_skip(r);
             break;
         }
         seen |= key >= 0 && key < 32 ? 1u << key : 0;
@@ -117,22 +125,22 @@ static void get_correction(marl_cbor_reader *r, marl_correction *c)
     }
 }
 
-static void get_mount(marl_cbor_reader *r, marl_calibration *c)
+static void get_mount(wire_reader *r, marl_calibration *c)
 {
     float q[4];
-    marl_cbor_get_floats(r, q, 4);
+    marlp_wire_get_floats(r, q, 4);
     c->mount = (marl_quat){q[0], q[1], q[2], q[3]};
     c->has_mount = 1;
 }
 
-marl_status marl_item_get_calibration(marl_cbor_reader *r, marl_calibration *c, char device[MARL_DEVICE_NAME])
+marl_status marlp_item_get_calibration(wire_reader *r, marl_calibration *c, char device[MARL_DEVICE_NAME])
 {
     *c = marl_calibration_none();
     device[0] = '\0';
-    for (size_t pairs = marl_cbor_get_map(r); pairs > 0 && r->status == MARL_OK; pairs--) {
-        switch (marl_cbor_get_int(r)) {
+    for (size_t pairs = marlp_wire_get_map(r); pairs > 0 && r->status == MARL_OK; pairs--) {
+        switch (marlp_wire_get_int(r)) {
         case KEY_FOR:
-            marl_cbor_get_text(r, device, MARL_DEVICE_NAME);
+            marlp_wire_get_text(r, device, MARL_DEVICE_NAME);
             break;
         case KEY_CAL_ACCEL:
             get_correction(r, &c->accel);
@@ -147,7 +155,7 @@ marl_status marl_item_get_calibration(marl_cbor_reader *r, marl_calibration *c, 
             get_mount(r, c);
             break;
         default:
-            marl_cbor_skip(r);
+            marlp_wire_skip(r);
             break;
         }
     }
@@ -155,12 +163,12 @@ marl_status marl_item_get_calibration(marl_cbor_reader *r, marl_calibration *c, 
 }
 
 /* Returns 0 for a parameter that the filter does not have. */
-static int get_parameter(marl_cbor_reader *r, marl_tuning *tuning)
+static int get_parameter(wire_reader *r, marl_tuning *tuning)
 {
     char name[32];
     marl_parameter_id id;
-    marl_cbor_get_text(r, name, sizeof name);
-    float value = marl_cbor_get_float(r);
+    marlp_wire_get_text(r, name, sizeof name);
+    float value = marlp_wire_get_float(r);
     if (r->status != MARL_OK || marl_parameter_find(tuning->filter, name, &id) != MARL_OK) {
         return 0;
     }
@@ -169,14 +177,14 @@ static int get_parameter(marl_cbor_reader *r, marl_tuning *tuning)
 }
 
 /* The filter stands first: the names of the parameters depend on it. */
-marl_status marl_item_get_tuning(marl_cbor_reader *r, marl_tuning *tuning)
+marl_status marlp_item_get_tuning(wire_reader *r, marl_tuning *tuning)
 {
     char name[32];
     marl_filter filter = MARL_FILTER_COMPLEMENTARY;
     int known = 1;
-    size_t pairs = marl_cbor_get_map(r);
-    int64_t first = marl_cbor_get_int(r);
-    marl_cbor_get_text(r, name, sizeof name);
+    size_t pairs = marlp_wire_get_map(r);
+    int64_t first = marlp_wire_get_int(r);
+    marlp_wire_get_text(r, name, sizeof name);
     *tuning = marl_tuning_default(filter);
     if (r->status != MARL_OK || first != KEY_FILTER) {
         return MARL_ERR_MESSAGE;
@@ -186,20 +194,20 @@ marl_status marl_item_get_tuning(marl_cbor_reader *r, marl_tuning *tuning)
     }
     *tuning = marl_tuning_default(filter);
     while (--pairs > 0 && r->status == MARL_OK) {
-        switch (marl_cbor_get_int(r)) {
+        switch (marlp_wire_get_int(r)) {
         case KEY_WORLD:
-            marl_cbor_get_text(r, name, sizeof name);
+            marlp_wire_get_text(r, name, sizeof name);
             tuning->world =
                 strcmp(name, marl_world_name(MARL_WORLD_NED)) == 0 ? MARL_WORLD_NED : MARL_WORLD_ENU;
             known &= strcmp(name, marl_world_name(tuning->world)) == 0;
             break;
         case KEY_PARAMETERS:
-            for (size_t n = marl_cbor_get_map(r); n > 0 && r->status == MARL_OK; n--) {
+            for (size_t n = marlp_wire_get_map(r); n > 0 && r->status == MARL_OK; n--) {
                 known &= get_parameter(r, tuning);
             }
             break;
         default:
-            marl_cbor_skip(r);
+            marlp_wire_skip(r);
             break;
         }
     }

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * CRC-32 and the digest of attitudes. */
-#include "marlinspike/digest.h"
+#include "marlinspike/quat.h"
 #include <string.h>
 
 /* Byte by byte with two tables of 16: what the low and the high half of a byte do to the remainder adds up.

@@ -16,7 +16,7 @@ _Static_assert(FLT_EVAL_METHOD == 0, "float arithmetic must be done in float, no
 static inline float float_root(float x)
 {
 #if defined(__SOFTFP__) || defined(__riscv_float_abi_soft) || defined(MARL_SOFT_ROOT)
-    return marl_root_soft(x);
+    return marlp_root_soft(x);
 #else
     return sqrtf(x);
 #endif

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * World frames and compass heading. */
-#include "marlinspike/frame.h"
 #include "device/math/vec_quat.h"
+#include "marlinspike/quat.h"
 
 const char *marl_world_name(marl_world world)
 {

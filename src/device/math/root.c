@@ -5,7 +5,7 @@
 #include <stdint.h>
 #include <string.h>
 
-float marl_root(float x)
+float marlp_root(float x)
 {
     return float_root(x);
 }
@@ -50,7 +50,7 @@ static uint32_t root_digits(uint32_t significand)
     return root;
 }
 
-float marl_root_soft(float x)
+float marlp_root_soft(float x)
 {
     uint32_t bits;
     memcpy(&bits, &x, sizeof bits);

@@ -5,9 +5,9 @@
 #define MARL_ROOT_H
 
 /* IEEE 754 square root, rounded to nearest even: NaN for x < 0 and for NaN, -0 for -0. */
-float marl_root(float x);
+float marlp_root(float x);
 
 /* The same bits by integer arithmetic alone, digit by digit. */
-float marl_root_soft(float x);
+float marlp_root_soft(float x);
 
 #endif

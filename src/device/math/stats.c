@@ -1,14 +1,14 @@
 /* SPDX-License-Identifier: MIT
  * Running mean and variance. */
-#include "marlinspike/stats.h"
+#include "device/math/stats.h"
 #include "device/math/vec_quat.h"
 
-void marl_stats_init(marl_stats *stats)
+void marlp_stats_init(marl_stats *stats)
 {
     *stats = (marl_stats){0};
 }
 
-void marl_stats_add(marl_stats *stats, marl_vec3 value)
+void marlp_stats_add(marl_stats *stats, marl_vec3 value)
 {
     stats->n++;
     marl_vec3 from_old = vec3_sub(value, stats->mean);
@@ -22,7 +22,7 @@ void marl_stats_add(marl_stats *stats, marl_vec3 value)
     stats->sum_square = vec3_add(stats->sum_square, square);
 }
 
-marl_vec3 marl_stats_variance(const marl_stats *stats)
+marl_vec3 marlp_stats_variance(const marl_stats *stats)
 {
     if (stats->n < 2) {
         return (marl_vec3){0.0f, 0.0f, 0.0f};
@@ -31,8 +31,8 @@ marl_vec3 marl_stats_variance(const marl_stats *stats)
     return (marl_vec3){float_max(v.x, 0.0f), float_max(v.y, 0.0f), float_max(v.z, 0.0f)};
 }
 
-marl_vec3 marl_stats_deviation(const marl_stats *stats)
+marl_vec3 marlp_stats_deviation(const marl_stats *stats)
 {
-    marl_vec3 v = marl_stats_variance(stats);
+    marl_vec3 v = marlp_stats_variance(stats);
     return (marl_vec3){float_root(v.x), float_root(v.y), float_root(v.z)};
 }

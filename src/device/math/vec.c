@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Vectors and matrices. */
-#include "marlinspike/vec.h"
 #include "device/math/vec_quat.h"
+#include "marlinspike/quat.h"
 
 marl_vec3 marl_vec3_add(marl_vec3 a, marl_vec3 b)
 {

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The version of what is linked. */
-#include "marlinspike/version.h"
+#include "marlinspike/status.h"
 
 const char *marl_version(void)
 {

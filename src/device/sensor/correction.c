@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Correction of raw readings. */
-#include "marlinspike/correction.h"
 #include "device/math/vec_quat.h"
+#include "marlinspike/sample.h"
 
 #define VOLUME_MAX 1e3f
 #define MOUNT_SLACK 1e-3f /* of the square of the length */

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The stillness detector. */
-#include "marlinspike/still.h"
+#include "device/math/stats.h"
 #include "device/math/vec_quat.h"
+#include "marlinspike/sample.h"
 
 marl_still_limits marl_still_default_limits(void)
 {
@@ -35,7 +36,7 @@ static int longer(marl_vec3 v, float limit)
 
 static int scatters(const marl_stats *stats, float limit)
 {
-    marl_vec3 v = marl_stats_variance(stats);
+    marl_vec3 v = marlp_stats_variance(stats);
     return float_max(v.x, float_max(v.y, v.z)) > limit * limit;
 }
 
@@ -53,9 +54,9 @@ static int shifted(const marl_stats *stats, marl_vec3 *last, int *have_last, flo
 
 static void open_window(marl_still *still, int64_t t_ns)
 {
-    marl_stats_init(&still->accel);
-    marl_stats_init(&still->gyro);
-    marl_stats_init(&still->mag);
+    marlp_stats_init(&still->accel);
+    marlp_stats_init(&still->gyro);
+    marlp_stats_init(&still->mag);
     still->window_start_ns = t_ns;
     still->open = 1;
 }
@@ -82,13 +83,13 @@ static marl_still_verdict close_window(marl_still *still, int quiet, int64_t t_n
 static void gather_readings(marl_still *still, const marl_sample *sample)
 {
     if (sample->fresh & MARL_FRESH_ACCEL) {
-        marl_stats_add(&still->accel, sample->accel);
+        marlp_stats_add(&still->accel, sample->accel);
     }
     if (sample->fresh & MARL_FRESH_GYRO) {
-        marl_stats_add(&still->gyro, sample->gyro);
+        marlp_stats_add(&still->gyro, sample->gyro);
     }
     if (sample->fresh & MARL_FRESH_MAG) {
-        marl_stats_add(&still->mag, sample->mag);
+        marlp_stats_add(&still->mag, sample->mag);
     }
 }
 

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Files that are complete or absent. */
-#include "marlinspike/outfile.h"
+#include "lab/base/outfile.h"
 #include "lab/base/outfile_target.h"
+#include "marlinspike/error.h"
 #include <errno.h>
 #include <fcntl.h>
 #include <stdio.h>
@@ -119,7 +120,7 @@ marl_status marl_outfile_open(marl_outfile **out, const char *path, marl_error *
     return open_out(out, path, 0, error);
 }
 
-marl_status marl_outfile_open_growing(marl_outfile **out, const char *path, marl_error *error)
+marl_status lab_outfile_open_growing(marl_outfile **out, const char *path, marl_error *error)
 {
     return open_out(out, path, 1, error);
 }
@@ -161,7 +162,7 @@ void marl_outfile_text(marl_outfile *out, const char *text)
     marl_outfile_write(out, text, strlen(text));
 }
 
-marl_status marl_outfile_flush(marl_outfile *out, marl_error *error)
+marl_status lab_outfile_flush(marl_outfile *out, marl_error *error)
 {
     flush(out);
     return out->failed ? marl_fail(error, MARL_ERR_SYSTEM, "%s: cannot be written: %s", out->path,
@@ -169,7 +170,7 @@ marl_status marl_outfile_flush(marl_outfile *out, marl_error *error)
                        : MARL_OK;
 }
 
-char *marl_outfile_reserve(marl_outfile *out, size_t max)
+char *lab_outfile_reserve(marl_outfile *out, size_t max)
 {
     if (max > BUFFER - out->used) {
         flush(out);
@@ -177,7 +178,7 @@ char *marl_outfile_reserve(marl_outfile *out, size_t max)
     return out->buffer + out->used;
 }
 
-void marl_outfile_advance(marl_outfile *out, const char *end)
+void lab_outfile_advance(marl_outfile *out, const char *end)
 {
     out->used = (size_t)(end - out->buffer);
 }
@@ -228,12 +229,12 @@ void marl_outfile_abort(marl_outfile *out)
     release(out);
 }
 
-const char *marl_outfile_temporary(const marl_outfile *out)
+const char *lab_outfile_path(const marl_outfile *out)
 {
     return out->temporary;
 }
 
-void marl_outfile_leave(marl_outfile *out)
+void lab_outfile_leave(marl_outfile *out)
 {
     if (out != NULL) {
         release(out);

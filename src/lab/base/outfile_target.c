@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Targets, folders and temporary files. */
 #include "lab/base/outfile_target.h"
-#include "marlinspike/outfile.h"
+#include "lab/base/outfile.h"
+#include "marlinspike/error.h"
 #include <dirent.h>
 #include <errno.h>
 #include <fcntl.h>

@@ -2,6 +2,7 @@
  * The gyroscope's matrix from moves between rests: a direction that the rests show, carried from one to the
  * next by the gyroscope, must arrive where it is found. */
 #include "lab/calibrate/moves.h"
+#include "lab/calibrate/raw_log.h"
 #include "lab/maths/linear.h"
 #include "lab/maths/statistics.h"
 #include <math.h>
@@ -222,7 +223,7 @@ marl_status marl_calibrate_moves(const marl_log *log, const marl_calibration_rec
     found_rests rests = {.accel = &record->fit[MARL_ACCEL]};
     memset(r, 0, sizeof *r);
     marl_calibrated *o = &r->outcome;
-    marl_status status = marl_calibration_log_check(log, MARL_GYRO, o, error);
+    marl_status status = lab_calibration_log_check(log, MARL_GYRO, o, error);
     if (status != MARL_OK) {
         return status;
     }

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The accelerometer from poses. */
 #include "lab/calibrate/ellipsoid.h"
+#include "lab/calibrate/raw_log.h"
 #include "lab/maths/sphere_grid.h"
 #include "lab/maths/statistics.h"
 #include "marlinspike/calibrate.h"
@@ -214,7 +215,7 @@ marl_status marl_calibrate_poses(const marl_log *log, double gravity, marl_poses
 {
     material m = {0};
     memset(r, 0, sizeof *r);
-    marl_status status = marl_calibration_log_check(log, MARL_ACCEL, &r->outcome, error);
+    marl_status status = lab_calibration_log_check(log, MARL_ACCEL, &r->outcome, error);
     if (status != MARL_OK) {
         return status;
     }

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Bias over temperature. */
+#include "lab/calibrate/raw_log.h"
 #include "lab/calibrate/soak_curve.h"
 #include "lab/calibrate/soak_lag.h"
 #include "lab/log/reading.h"
@@ -212,7 +213,7 @@ marl_status marl_calibrate_soak(const marl_log *log, marl_sensor sensor, marl_so
 {
     marl_spans still = {0};
     memset(r, 0, sizeof *r);
-    marl_status status = marl_calibration_log_check(log, sensor, &r->outcome, error);
+    marl_status status = lab_calibration_log_check(log, sensor, &r->outcome, error);
     r->outcome.model = "bias over temperature";
     if (status == MARL_OK && !(log->info.columns & MARL_COLUMNS_TEMP)) {
         snprintf(r->outcome.next, sizeof r->outcome.next, "record a log with temp");

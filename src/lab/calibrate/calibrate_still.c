@@ -3,7 +3,7 @@
 #include "lab/inspect/span_turn.h"
 #include "lab/maths/statistics.h"
 #include "marlinspike/calibrate.h"
-#include "marlinspike/noise.h"
+#include "marlinspike/inspect.h"
 #include <math.h>
 #include <stdio.h>
 #include <string.h>

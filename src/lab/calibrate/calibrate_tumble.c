@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The magnetometer from a tumble. */
 #include "lab/calibrate/ellipsoid.h"
+#include "lab/calibrate/raw_log.h"
 #include "lab/calibrate/tumble_parts.h"
 #include "lab/inspect/spans.h"
 #include "lab/maths/linear.h"
@@ -317,7 +318,7 @@ marl_status marl_calibrate_tumble(const marl_log *log, const marl_tumble_options
     for (int k = 0; k < 3; k++) {
         t->drift[k] = t->drift_sigma[k] = NAN;
     }
-    marl_status status = marl_calibration_log_check(log, MARL_MAG, &t->outcome, error);
+    marl_status status = lab_calibration_log_check(log, MARL_MAG, &t->outcome, error);
     if (status != MARL_OK) {
         return status;
     }

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The gyroscope's scale from turns. */
+#include "lab/calibrate/raw_log.h"
 #include "lab/inspect/spans.h"
 #include "lab/log/reading.h"
 #include "lab/maths/linear.h"
@@ -291,7 +292,7 @@ marl_status marl_calibrate_turns(const marl_log *log, double angle, marl_turns_r
     marl_spans still = {0};
     memset(r, 0, sizeof *r);
     r->spread[0] = r->spread[1] = r->spread[2] = NAN;
-    marl_status status = marl_calibration_log_check(log, MARL_GYRO, &r->outcome, error);
+    marl_status status = lab_calibration_log_check(log, MARL_GYRO, &r->outcome, error);
     r->outcome.model = "bias and scale";
     status = status != MARL_OK ? status : marl_inspect_still(log, &still, error);
     status = status != MARL_OK ? status : find_turns(log, angle, &still, r, error);

@@ -7,8 +7,8 @@
 #ifndef LAB_ELLIPSOID_H
 #define LAB_ELLIPSOID_H
 
-#include "marlinspike/calibration.h"
 #include "marlinspike/error.h"
+#include "marlinspike/files.h"
 #include <stddef.h>
 
 enum { LAB_ELLIPSOID_UNKNOWNS = 9 };

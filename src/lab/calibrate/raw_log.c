@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The raw log that a calibration needs. */
+#include "lab/calibrate/raw_log.h"
 #include "marlinspike/calibrate.h"
-#include "marlinspike/frame.h"
+#include "marlinspike/quat.h"
 #include <stdio.h>
 
 enum { MIN_READINGS = 50 }; /* fewer say nothing of a unit */
@@ -20,8 +21,8 @@ static marl_status check_unit(const marl_log *log, const marl_spans *still, marl
                      units.accel);
 }
 
-marl_status marl_calibration_log_check(const marl_log *log, marl_sensor sensor, marl_calibrated *outcome,
-                                       marl_error *error)
+marl_status lab_calibration_log_check(const marl_log *log, marl_sensor sensor, marl_calibrated *outcome,
+                                      marl_error *error)
 {
     static const unsigned columns[MARL_SENSOR_COUNT] = {MARL_COLUMNS_ACCEL, MARL_COLUMNS_GYRO,
                                                         MARL_COLUMNS_MAG};

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * A calibration session: what each kind of recording computes, and what it warns of. */
-#include "marlinspike/session.h"
-#include "marlinspike/merge.h"
+#include "lab/files/fit_merge.h"
+#include "marlinspike/calibrate.h"
+#include "marlinspike/log.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -42,7 +43,7 @@ static marl_status calibrate_still(marl_session *s, marl_error *error)
         status = without_earth(s, error);
         s->still.outcome.accepted = status == MARL_OK;
     }
-    marl_fit_merge(&s->record.fit[MARL_GYRO], &s->still.outcome.fit, MARL_FIT_BIAS);
+    lab_fit_merge(&s->record.fit[MARL_GYRO], &s->still.outcome.fit, LAB_FIT_BIAS);
     return status;
 }
 
@@ -59,7 +60,7 @@ static marl_status calibrate_turns(marl_session *s, marl_error *error)
                       t->error / MARL_DEGREE);
         }
     }
-    marl_fit_merge(&s->record.fit[MARL_GYRO], &s->turns.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
+    lab_fit_merge(&s->record.fit[MARL_GYRO], &s->turns.outcome.fit, LAB_FIT_BIAS_AND_MATRIX);
     return status;
 }
 
@@ -74,7 +75,7 @@ static marl_status calibrate_poses(marl_session *s, marl_error *error)
                       s->log.path, (double)p->span.from_ns * 1e-9, (double)p->span.to_ns * 1e-9, p->why);
         }
     }
-    marl_fit_merge(&s->record.fit[MARL_ACCEL], &s->poses.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
+    lab_fit_merge(&s->record.fit[MARL_ACCEL], &s->poses.outcome.fit, LAB_FIT_BIAS_AND_MATRIX);
     return status;
 }
 
@@ -103,7 +104,7 @@ static marl_status calibrate_tumble(marl_session *s, marl_error *error)
                   "%s: %zu magnetometer readings repeat the one before and are not counted", s->log.path,
                   s->tumble.repeats);
     }
-    marl_fit_merge(&s->record.fit[MARL_MAG], &s->tumble.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
+    lab_fit_merge(&s->record.fit[MARL_MAG], &s->tumble.outcome.fit, LAB_FIT_BIAS_AND_MATRIX);
     return status;
 }
 
@@ -113,13 +114,13 @@ static marl_status calibrate_soak(marl_session *s, marl_error *error)
     s->outcome = &s->soak[0].outcome;
     marl_error none = {0};
     marl_status status = marl_calibrate_soak(&s->log, MARL_GYRO, &s->soak[0], error);
-    marl_fit_merge(&s->record.fit[MARL_GYRO], &s->soak[0].outcome.fit, MARL_FIT_BIAS_AND_CURVE);
+    lab_fit_merge(&s->record.fit[MARL_GYRO], &s->soak[0].outcome.fit, LAB_FIT_BIAS_AND_CURVE);
     if (status != MARL_OK) {
         return status;
     }
     status = marl_calibrate_soak(&s->log, MARL_ACCEL, &s->soak[1], &none);
     if (status == MARL_OK) {
-        marl_fit_merge(&s->record.fit[MARL_ACCEL], &s->soak[1].outcome.fit, MARL_FIT_CURVE);
+        lab_fit_merge(&s->record.fit[MARL_ACCEL], &s->soak[1].outcome.fit, LAB_FIT_CURVE);
         if (s->soak[1].outcome.remark[0] != '\0') {
             marl_warn(&s->warnings, "remark", "%s: %s", s->log.path, s->soak[1].outcome.remark);
         }
@@ -153,7 +154,7 @@ static marl_status calibrate_moves(marl_session *s, marl_error *error)
                       (double)m->span.from_ns * 1e-9, (double)m->span.to_ns * 1e-9, m->error / MARL_DEGREE);
         }
     }
-    marl_fit_merge(&s->record.fit[MARL_GYRO], &s->moves.outcome.fit, MARL_FIT_BIAS_AND_MATRIX);
+    lab_fit_merge(&s->record.fit[MARL_GYRO], &s->moves.outcome.fit, LAB_FIT_BIAS_AND_MATRIX);
     return status;
 }
 

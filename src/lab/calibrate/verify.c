@@ -1,6 +1,5 @@
 /* SPDX-License-Identifier: MIT
  * A calibration against a recording that it has not seen. */
-#include "marlinspike/verify.h"
 #include "lab/calibrate/corrected_log.h"
 #include "lab/calibrate/ellipsoid.h"
 #include "lab/maths/block_fit.h"

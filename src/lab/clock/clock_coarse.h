@@ -3,7 +3,7 @@
 #ifndef LAB_CLOCK_COARSE_H
 #define LAB_CLOCK_COARSE_H
 
-#include "marlinspike/reference.h"
+#include "marlinspike/compare.h"
 
 /* What the two recordings are reduced to. */
 typedef struct lab_two_clocks {

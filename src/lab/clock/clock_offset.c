@@ -8,7 +8,7 @@
 #include "lab/clock/turn_sums.h"
 #include "lab/maths/correlate.h"
 #include "lab/maths/statistics.h"
-#include "marlinspike/merge.h"
+#include "marlinspike/log.h"
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>

@@ -4,7 +4,7 @@
 #ifndef LAB_TURNING_H
 #define LAB_TURNING_H
 
-#include "marlinspike/series.h"
+#include "marlinspike/log.h"
 
 typedef struct lab_turning {
     size_t n;

@@ -4,7 +4,7 @@
 #include "lab/log/series.h"
 #include "lab/maths/block_fit.h"
 #include "lab/maths/linear.h"
-#include "marlinspike/reference.h"
+#include "marlinspike/compare.h"
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>

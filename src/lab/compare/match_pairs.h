@@ -3,7 +3,7 @@
 #ifndef LAB_MATCH_PAIRS_H
 #define LAB_MATCH_PAIRS_H
 
-#include "marlinspike/reference.h"
+#include "marlinspike/compare.h"
 
 /* Both attitudes at the same times. */
 typedef struct lab_pairs {

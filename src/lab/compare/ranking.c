@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Ranking with a bootstrap over blocks of time. */
+#include "lab/maths/random.h"
 #include "lab/maths/statistics.h"
 #include "marlinspike/compare.h"
-#include "marlinspike/random.h"
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
@@ -231,11 +231,11 @@ static void free_scratch(scratch *r, size_t cases)
 
 static void draw(scratch *r, const blocked *b, size_t first)
 {
-    marl_random random = marl_random_seeded(SEED, 0);
+    lab_random random = lab_random_seeded(SEED, 0);
     for (size_t i = 0; i < DRAWS; i++) {
         for (size_t k = 0; k < b->cases; k++) {
             for (size_t j = 0; j < b->of[k].n; j++) {
-                r->drawn[k][j] = (size_t)(marl_random_uniform(&random) * (double)b->of[k].n);
+                r->drawn[k][j] = (size_t)(lab_random_uniform(&random) * (double)b->of[k].n);
             }
         }
         score_all(b, r->drawn, r->score);

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * What is a reference, and what is not. */
-#include "marlinspike/reference.h"
 #include "lab/log/series.h"
+#include "marlinspike/compare.h"
 #include <math.h>
 
 #define MIN_S 10.0

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Calibrations on their way to the device, and to which device they belong. */
-#include "marlinspike/calibration.h"
+#include "lab/files/fit_merge.h"
+#include "marlinspike/files.h"
 #include <math.h>
 #include <string.h>
 
@@ -9,7 +10,7 @@ static marl_vec3 to_vec3(const double v[3])
     return (marl_vec3){(float)v[0], (float)v[1], (float)v[2]};
 }
 
-marl_correction marl_correction_for_device(const marl_fit *fit)
+marl_correction lab_correction_of(const marl_fit *fit)
 {
     marl_correction correction = {.present = fit->present, .bias = to_vec3(fit->bias)};
     for (int i = 0; i < 3; i++) {
@@ -32,9 +33,9 @@ marl_calibration marl_calibration_for_device(const marl_calibration_record *reco
 {
     marl_calibration c = marl_calibration_none();
     const double *q = record->mount;
-    c.accel = marl_correction_for_device(&record->fit[MARL_ACCEL]);
-    c.gyro = marl_correction_for_device(&record->fit[MARL_GYRO]);
-    c.mag = marl_correction_for_device(&record->fit[MARL_MAG]);
+    c.accel = lab_correction_of(&record->fit[MARL_ACCEL]);
+    c.gyro = lab_correction_of(&record->fit[MARL_GYRO]);
+    c.mag = lab_correction_of(&record->fit[MARL_MAG]);
     c.has_mount = record->has_mount;
     c.mount = (marl_quat){(float)q[0], (float)q[1], (float)q[2], (float)q[3]};
     (void)!marl_calibration_check(&c); /* read or fitted here: checked already, but for the mount's length */

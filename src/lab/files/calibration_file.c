@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Calibrations as JSON, and for the device. */
+#include "lab/files/fit_merge.h"
 #include "lab/files/json_file.h"
-#include "marlinspike/calibration.h"
+#include "marlinspike/files.h"
 #include <float.h>
 #include <math.h>
 #include <stdio.h>
@@ -78,7 +79,7 @@ static marl_status read_sigma(const lab_json_at *at, marl_fit *fit)
 /* The device's own check, so that no log is corrected here by what a board would not accept. */
 static marl_status check_fit(const lab_json_at *root, marl_sensor sensor, const marl_fit *fit)
 {
-    marl_correction correction = marl_correction_for_device(fit);
+    marl_correction correction = lab_correction_of(fit);
     if (marl_correction_check(&correction) == MARL_OK) {
         return MARL_OK;
     }

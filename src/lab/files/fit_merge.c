@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * What one recording adds to what is known of a sensor. */
-#include "marlinspike/calibration.h"
+#include "lab/files/fit_merge.h"
+#include "marlinspike/files.h"
 #include <math.h>
 #include <string.h>
 
@@ -21,7 +22,7 @@ static void copy_curve(marl_fit *to, const marl_fit *from)
     memcpy(to->bias_per_degC2, from->bias_per_degC2, sizeof to->bias_per_degC2);
 }
 
-void marl_fit_merge(marl_fit *known, const marl_fit *found, marl_fit_part part)
+void lab_fit_merge(marl_fit *known, const marl_fit *found, lab_fit_part part)
 {
     marl_fit old = known->present ? *known : marl_fit_none(), merged = *found;
     if (!found->present) {
@@ -31,17 +32,17 @@ void marl_fit_merge(marl_fit *known, const marl_fit *found, marl_fit_part part)
         *known = merged;
         return;
     }
-    if (part == MARL_FIT_BIAS || part == MARL_FIT_CURVE || part == MARL_FIT_BIAS_AND_CURVE) {
+    if (part == LAB_FIT_BIAS || part == LAB_FIT_CURVE || part == LAB_FIT_BIAS_AND_CURVE) {
         memcpy(merged.matrix, old.matrix, sizeof merged.matrix);
         memcpy(merged.matrix_sigma, old.matrix_sigma, sizeof merged.matrix_sigma);
     }
-    if (part == MARL_FIT_BIAS || part == MARL_FIT_BIAS_AND_MATRIX) {
+    if (part == LAB_FIT_BIAS || part == LAB_FIT_BIAS_AND_MATRIX) {
         copy_curve(&merged, &old);
         for (int k = 0; k < 3; k++) {
             merged.bias[k] -= along_curve(&merged, k, found->temperature_degC);
         }
     }
-    if (part == MARL_FIT_CURVE) {
+    if (part == LAB_FIT_CURVE) {
         marl_fit change = merged;
         merged = old;
         copy_curve(&merged, &change);

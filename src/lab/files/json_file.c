@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * JSON files: loading, errors with their place, writing. */
 #include "lab/files/json_file.h"
-#include "marlinspike/outfile.h"
+#include "marlinspike/error.h"
 #include <errno.h>
 #include <math.h>
 #include <stdarg.h>

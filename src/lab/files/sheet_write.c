@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Writing sensor sheets. */
 #include "lab/files/json_file.h"
-#include "marlinspike/calibration.h"
 #include "marlinspike/files.h"
 
 static void put_number(json_t **sensor, const char *key, double value)

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The parameters of a filter that follow from a sensor's sheet, without any search. */
 #include "marlinspike/files.h"
-#include "marlinspike/frame.h"
+#include "marlinspike/quat.h"
 #include <math.h>
 
 /* Flicker noise as the random walk with its Allan deviation at 50 s: 0.664^2 * 3 / 50. */

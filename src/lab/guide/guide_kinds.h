@@ -3,8 +3,8 @@
 #ifndef LAB_GUIDE_KINDS_H
 #define LAB_GUIDE_KINDS_H
 
-#include "marlinspike/guide.h"
-#include "marlinspike/still.h"
+#include "marlinspike/record.h"
+#include "marlinspike/sample.h"
 
 /* When a sensor's readings come. */
 typedef struct lab_pace {

@@ -2,7 +2,7 @@
  * Guessing the columns of a file from elsewhere. */
 #include "lab/import/columns_guess.h"
 #include "lab/log/log_map.h"
-#include "marlinspike/axes.h"
+#include "marlinspike/inspect.h"
 #include <ctype.h>
 #include <float.h>
 #include <math.h>

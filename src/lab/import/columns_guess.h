@@ -3,7 +3,7 @@
 #ifndef LAB_COLUMNS_GUESS_H
 #define LAB_COLUMNS_GUESS_H
 
-#include "marlinspike/columns.h"
+#include "marlinspike/log.h"
 
 enum { LAB_GUESS_ROWS = 4000 };
 

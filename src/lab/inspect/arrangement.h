@@ -3,7 +3,7 @@
 #ifndef LAB_ARRANGEMENT_H
 #define LAB_ARRANGEMENT_H
 
-#include "marlinspike/axes.h"
+#include "marlinspike/inspect.h"
 
 enum { LAB_ARRANGEMENTS = 48 };
 

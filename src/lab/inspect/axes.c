@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: MIT
  * Arrangements of axes, found from motion. */
-#include "marlinspike/axes.h"
 #include "lab/inspect/arrangement.h"
 #include "lab/inspect/axes_windows.h"
 #include "lab/maths/linear.h"
 #include "lab/maths/statistics.h"
+#include "marlinspike/inspect.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>

@@ -4,7 +4,6 @@
 #define LAB_SPAN_TURN_H
 
 #include "marlinspike/log.h"
-#include "marlinspike/spans.h"
 
 /* The largest change of a sensor's mean reading over eighths of the span, against the first of them. */
 typedef struct lab_span_turn {

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Units that contradict the readings. */
 #include "lab/maths/statistics.h"
-#include "marlinspike/frame.h"
 #include "marlinspike/inspect.h"
+#include "marlinspike/quat.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>

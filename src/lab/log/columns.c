@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Reading column maps. */
-#include "marlinspike/columns.h"
 #include "lab/log/log_format.h"
+#include "marlinspike/log.h"
 #include <ctype.h>
 #include <errno.h>
 #include <math.h>

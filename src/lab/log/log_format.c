@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The header of a log. */
 #include "lab/log/log_format.h"
+#include "marlinspike/simulate.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>

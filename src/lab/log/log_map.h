@@ -5,7 +5,7 @@
 
 #include "lab/log/log_lines.h"
 #include "lab/log/log_scan.h"
-#include "marlinspike/columns.h"
+#include "marlinspike/log.h"
 
 /* Lines of words that may stand before the rows. */
 #define LAB_PREAMBLE_MAX 200

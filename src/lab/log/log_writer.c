@@ -1,8 +1,9 @@
 /* SPDX-License-Identifier: MIT
  * Writing logs and attitudes. */
+#include "lab/base/outfile.h"
 #include "lab/log/log_format.h"
 #include "lab/log/number.h"
-#include "marlinspike/outfile.h"
+#include "marlinspike/error.h"
 #include <stdio.h>
 #include <stdlib.h>
 
@@ -60,7 +61,7 @@ static marl_status create(marl_log_writer **writer, const char *path, const marl
     w->columns = info->columns & ~(MARL_COLUMNS_RPY | 1u << MARL_COLUMN_T);
     w->columns |= info->columns & MARL_COLUMNS_RPY ? MARL_COLUMNS_Q : 0; /* the same attitude */
     marl_status status =
-        growing ? marl_outfile_open_growing(&w->file, path, error) : marl_outfile_open(&w->file, path, error);
+        growing ? lab_outfile_open_growing(&w->file, path, error) : marl_outfile_open(&w->file, path, error);
     if (status != MARL_OK) {
         free(w);
         return status;
@@ -68,8 +69,8 @@ static marl_status create(marl_log_writer **writer, const char *path, const marl
     write_metadata(w->file, info);
     write_header(w->file, w->columns);
     *writer = w;
-    if (growing && (status = marl_outfile_flush(w->file, error)) !=
-                       MARL_OK) { /* a crash leaves a log, if an empty one */
+    if (growing &&
+        (status = lab_outfile_flush(w->file, error)) != MARL_OK) { /* a crash leaves a log, if an empty one */
         marl_log_abort(w);
         *writer = NULL;
     }
@@ -90,7 +91,7 @@ marl_status marl_log_create_growing(marl_log_writer **writer, const char *path, 
 
 marl_status marl_log_flush(marl_log_writer *w, marl_error *error)
 {
-    return marl_outfile_flush(w->file, error);
+    return lab_outfile_flush(w->file, error);
 }
 
 /* The cells of one group; empty ones when it is not fresh. */
@@ -113,7 +114,7 @@ void marl_log_write(marl_log_writer *w, const marl_log_row *row)
     const float gyro[] = {s->gyro.x, s->gyro.y, s->gyro.z};
     const float mag[] = {s->mag.x, s->mag.y, s->mag.z};
     const float q[] = {row->q.w, row->q.x, row->q.y, row->q.z};
-    char *out = marl_outfile_reserve(w->file, (MARL_COLUMN_COUNT + 1) * LAB_NUMBER_CAPACITY);
+    char *out = lab_outfile_reserve(w->file, (MARL_COLUMN_COUNT + 1) * LAB_NUMBER_CAPACITY);
     out = lab_time_write(out, s->t_ns);
     out = write_group(out, w, MARL_COLUMN_ACCEL_X, 3, accel, s->fresh & MARL_FRESH_ACCEL);
     out = write_group(out, w, MARL_COLUMN_GYRO_X, 3, gyro, s->fresh & MARL_FRESH_GYRO);
@@ -126,7 +127,7 @@ void marl_log_write(marl_log_writer *w, const marl_log_row *row)
     out = write_group(out, w, MARL_COLUMN_SIGMA_TILT, 1, &row->sigma_deg[0], row->sigma_deg[0] >= 0.0f);
     out = write_group(out, w, MARL_COLUMN_SIGMA_HEADING, 1, &row->sigma_deg[1], row->sigma_deg[1] >= 0.0f);
     *out++ = '\n';
-    marl_outfile_advance(w->file, out);
+    lab_outfile_advance(w->file, out);
 }
 
 marl_status marl_log_commit(marl_log_writer *w, marl_error *error)
@@ -146,13 +147,13 @@ void marl_log_abort(marl_log_writer *w)
 
 const char *marl_log_part(const marl_log_writer *w)
 {
-    return marl_outfile_temporary(w->file);
+    return lab_outfile_path(w->file);
 }
 
 void marl_log_leave(marl_log_writer *w)
 {
     if (w != NULL) {
-        marl_outfile_leave(w->file);
+        lab_outfile_leave(w->file);
         free(w);
     }
 }

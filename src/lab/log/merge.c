@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Two logs into one. */
-#include "marlinspike/merge.h"
+#include "marlinspike/log.h"
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>

@@ -3,7 +3,7 @@
 #ifndef LAB_SERIES_H
 #define LAB_SERIES_H
 
-#include "marlinspike/series.h"
+#include "marlinspike/log.h"
 
 /* ka a + kb b, to length one. */
 marl_quat lab_quat_mix(marl_quat a, double ka, marl_quat b, double kb);

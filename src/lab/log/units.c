@@ -2,8 +2,8 @@
  * The table of units. */
 #include "lab/log/units.h"
 #include "marlinspike/error.h"
-#include "marlinspike/frame.h"
 #include "marlinspike/log.h"
+#include "marlinspike/quat.h"
 #include <stddef.h>
 #include <string.h>
 

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Random numbers of a seed. Each sensor draws from a stream of its own, so that a change to one leaves
  * the others as they were. */
-#include "marlinspike/random.h"
+#include "lab/maths/random.h"
 #include <math.h>
 
 static uint64_t mix(uint64_t z)
@@ -11,18 +11,18 @@ static uint64_t mix(uint64_t z)
     return z ^ (z >> 31);
 }
 
-static uint64_t next(marl_random *random)
+static uint64_t next(lab_random *random)
 {
     random->state += UINT64_C(0x9e3779b97f4a7c15);
     return mix(random->state);
 }
 
-marl_random marl_random_seeded(uint64_t seed, uint64_t stream)
+lab_random lab_random_seeded(uint64_t seed, uint64_t stream)
 {
-    return (marl_random){.state = mix(mix(seed + 1) + mix(stream + 0x5eed))};
+    return (lab_random){.state = mix(mix(seed + 1) + mix(stream + 0x5eed))};
 }
 
-double marl_random_uniform(marl_random *random)
+double lab_random_uniform(lab_random *random)
 {
     return (double)(next(random) >> 11) * 0x1p-53;
 }
@@ -51,7 +51,7 @@ static double outer(double tail)
            ((0.012258202635 * r + 0.24197894225) * r + 1.0);
 }
 
-double marl_random_normal(marl_random *random)
+double lab_random_normal(lab_random *random)
 {
     double u = ((double)(next(random) >> 11) + 0.5) * 0x1p-53, q = u - 0.5;
     if (fabs(q) <= 0.425) {
@@ -60,26 +60,26 @@ double marl_random_normal(marl_random *random)
     return q < 0 ? -outer(u) : outer(1.0 - u);
 }
 
-marl_normals marl_normals_of(marl_random random)
+lab_normals lab_normals_of(lab_random random)
 {
-    return (marl_normals){.random = random};
+    return (lab_normals){.random = random};
 }
 
 /* All as if central, which the compiler does several at a time, then those that are not once more. */
-void marl_normals_draw(marl_normals *normals)
+void lab_normals_draw(lab_normals *normals)
 {
-    double u[MARL_NORMALS_AHEAD];
-    for (int i = 0; i < MARL_NORMALS_AHEAD; i++) {
+    double u[LAB_NORMALS_AHEAD];
+    for (int i = 0; i < LAB_NORMALS_AHEAD; i++) {
         u[i] = ((double)(int64_t)(next(&normals->random) >> 11) + 0.5) * 0x1p-53;
     }
-    for (int i = 0; i < MARL_NORMALS_AHEAD; i++) {
+    for (int i = 0; i < LAB_NORMALS_AHEAD; i++) {
         normals->value[i] = central(u[i] - 0.5);
     }
-    for (int i = 0; i < MARL_NORMALS_AHEAD; i++) {
+    for (int i = 0; i < LAB_NORMALS_AHEAD; i++) {
         double q = u[i] - 0.5;
         if (fabs(q) > 0.425) {
             normals->value[i] = q < 0 ? -outer(u[i]) : outer(1.0 - u[i]);
         }
     }
-    normals->left = MARL_NORMALS_AHEAD;
+    normals->left = LAB_NORMALS_AHEAD;
 }

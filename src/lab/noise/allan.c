@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The overlapping Allan deviation. */
 #include "lab/maths/statistics.h"
-#include "marlinspike/noise.h"
+#include "lab/noise/noise_parts.h"
+#include "marlinspike/inspect.h"
 #include <math.h>
 #include <stdlib.h>
 
@@ -40,7 +41,7 @@ static void add_point(marl_allan *allan, const double *sum, size_t m)
     p->high = min > 0 ? sqrt(found * nu / min) : INFINITY;
 }
 
-marl_status marl_allan_of(const double *value, size_t n, double step_s, marl_allan *allan, marl_error *error)
+marl_status lab_allan_of(const double *value, size_t n, double step_s, marl_allan *allan, marl_error *error)
 {
     *allan = (marl_allan){.samples = n, .step_s = step_s};
     if (n < MIN) {

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Noise against noise. */
 #include "lab/maths/statistics.h"
-#include "marlinspike/noise.h"
+#include "marlinspike/inspect.h"
 #include <math.h>
 
 #define MIN_LIMIT 1.1

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * White noise, flicker and walk from Allan deviations. */
-#include "marlinspike/noise.h"
 #include "lab/maths/positive_fit.h"
+#include "lab/noise/noise_parts.h"
+#include "marlinspike/inspect.h"
 #include <math.h>
 
 enum { WHITE, FLICKER, WALK, LOW_PASS, TERMS };
@@ -76,7 +77,7 @@ static void report_or_bound(const lab_variances *p, const lab_positive_fit *f, i
     *max = sqrt(f->term[term] + 3 * errors[term]);
 }
 
-void marl_noise_fit(const marl_allan *allan, marl_noise *noise)
+void lab_noise_fit(const marl_allan *allan, marl_noise *noise)
 {
     const unsigned all = (1u << TERMS) - 1;
     lab_variances p;

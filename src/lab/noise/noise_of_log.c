@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The noise of a sensor at rest. */
+#include "lab/noise/noise_parts.h"
 #include "lab/noise/still_runs.h"
-#include "marlinspike/noise.h"
+#include "marlinspike/inspect.h"
 #include <stdlib.h>
 #include <string.h>
 
@@ -24,9 +25,9 @@ marl_status marl_noise_of_log(const marl_log *log, const marl_inspection *inspec
     for (int axis = 0; axis < 3 && status == MARL_OK; axis++) {
         if (inspection->sensor[sensor].axes & (1u << axis)) {
             lab_run_values(log, &r, sensor, axis, value);
-            status = marl_allan_of(value, r.readings, step, &noise->allan[axis], error);
+            status = lab_allan_of(value, r.readings, step, &noise->allan[axis], error);
             if (status == MARL_OK) {
-                marl_noise_fit(&noise->allan[axis], &noise->noise[axis]);
+                lab_noise_fit(&noise->allan[axis], &noise->noise[axis]);
             }
             noise->axes |= 1u << axis;
         }

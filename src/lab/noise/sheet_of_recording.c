@@ -2,7 +2,7 @@
  * A sheet from a recording at rest. */
 #include "lab/log/reading.h"
 #include "lab/maths/statistics.h"
-#include "marlinspike/noise.h"
+#include "marlinspike/inspect.h"
 #include <math.h>
 #include <stddef.h>
 #include <stdio.h>

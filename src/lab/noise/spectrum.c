@@ -1,8 +1,9 @@
 /* SPDX-License-Identifier: MIT
  * Averaged periodograms, third-octave bands. */
-#include "marlinspike/spectrum.h"
 #include "lab/maths/statistics.h"
+#include "lab/noise/noise_parts.h"
 #include "lab/noise/spectrum_parts.h"
+#include "marlinspike/inspect.h"
 #include <kiss_fftr.h>
 #include <math.h>
 #include <stdlib.h>
@@ -87,8 +88,7 @@ static void find_bands(marl_spectrum *s)
     }
 }
 
-marl_status marl_spectrum_of(const double *value, size_t n, double step_s, marl_spectrum *s,
-                             marl_error *error)
+marl_status lab_spectrum_of(const double *value, size_t n, double step_s, marl_spectrum *s, marl_error *error)
 {
     size_t length = choose_segment(n);
     memset(s, 0, sizeof *s);

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The spectra of a recording. */
+#include "lab/noise/noise_parts.h"
 #include "lab/noise/still_runs.h"
-#include "marlinspike/spectrum.h"
+#include "marlinspike/inspect.h"
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
@@ -24,7 +25,7 @@ marl_status marl_spectrum_of_log(const marl_log *log, const marl_inspection *ins
         if (inspection->sensor[sensor].axes & (1u << axis)) {
             marl_spectrum *s = &spectrum->spectrum[axis];
             lab_run_values(log, &r, sensor, axis, value);
-            status = marl_spectrum_of(value, r.readings, step, s, error);
+            status = lab_spectrum_of(value, r.readings, step, s, error);
             if (!at_rest) { /* motion has a shape of its own */
                 s->low_pass_hz = s->low_pass_sigma = NAN;
             }

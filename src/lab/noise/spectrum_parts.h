@@ -3,7 +3,7 @@
 #ifndef LAB_SPECTRUM_PARTS_H
 #define LAB_SPECTRUM_PARTS_H
 
-#include "marlinspike/spectrum.h"
+#include "marlinspike/inspect.h"
 
 typedef struct lab_band_power {
     size_t from, to; /* bins */

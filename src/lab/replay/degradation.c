@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Decimation, dropout and jitter. */
+#include "lab/maths/random.h"
 #include "marlinspike/replay.h"
 #include <math.h>
 #include <string.h>
@@ -11,7 +12,7 @@ marl_status marl_degrader_init(marl_degrader *degrader, const marl_degradation *
 {
     memset(degrader, 0, sizeof *degrader);
     degrader->degradation = *degradation;
-    degrader->random = marl_random_seeded(degradation->seed, 0);
+    degrader->random = lab_random_seeded(degradation->seed, 0).state;
     int right = degradation->drop >= 0 && degradation->drop < 1 && degradation->jitter_s >= 0 &&
                 degradation->jitter_s < 1e6 && degradation->rate_hz >= 0 && degradation->rate_hz < 1e9 &&
                 (degradation->every == 0 || degradation->rate_hz <= 0);
@@ -56,11 +57,16 @@ int marl_degrader_feed(marl_degrader *l, const marl_sample *recorded, marl_sampl
     }
     *seen = l->held;
     l->held.fresh = 0;
-    if (l->degradation.drop > 0 && marl_random_uniform(&l->random) < l->degradation.drop) {
+    lab_random random = {l->random};
+    int lost = l->degradation.drop > 0 && lab_random_uniform(&random) < l->degradation.drop;
+    int moved = !lost && l->degradation.jitter_s > 0;
+    double off = moved ? l->degradation.jitter_s * lab_random_normal(&random) : 0;
+    l->random = random.state;
+    if (lost) {
         return 0;
     }
-    if (l->degradation.jitter_s > 0) {
-        seen->t_ns += llround(1e9 * l->degradation.jitter_s * marl_random_normal(&l->random));
+    if (moved) {
+        seen->t_ns += llround(1e9 * off);
         if (l->started && seen->t_ns < l->last_ns + MIN_STEP_NS) {
             seen->t_ns = l->last_ns + MIN_STEP_NS;
         }

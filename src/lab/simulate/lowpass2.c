@@ -21,7 +21,7 @@ static void swing(double w, double damping, double t, double *c, double *s)
 
 /* Under unit white noise x and x' settle at the variances w/4d and w^3/4d, uncorrelated; so each step must
  * add what it lets decay: P - F P F'. */
-static void make_noise(marl_lowpass2 *s)
+static void make_noise(lab_lowpass2 *s)
 {
     double p0 = s->w / (4 * s->damping), p1 = s->w * s->w * p0;
     const double(*f)[2] = (const double(*)[2])s->free;
@@ -35,9 +35,9 @@ static void make_noise(marl_lowpass2 *s)
     s->kick[2] = sqrt(fmax(q11 - s->kick[1] * s->kick[1], 0));
 }
 
-marl_lowpass2 lab_lowpass2_make(double frequency, double damping, double step)
+lab_lowpass2 lab_lowpass2_make(double frequency, double damping, double step)
 {
-    marl_lowpass2 s = {.w = 2 * 3.141592653589793 * frequency, .damping = damping, .step = step};
+    lab_lowpass2 s = {.w = 2 * 3.141592653589793 * frequency, .damping = damping, .step = step};
     double a = damping * s.w, decay = exp(-a * step), c, sine;
     swing(s.w, damping, step, &c, &sine);
     s.free[0][0] = decay * (c + a * sine);
@@ -49,7 +49,7 @@ marl_lowpass2 lab_lowpass2_make(double frequency, double damping, double step)
 }
 
 /* Behind a straight input the section runs late by 2 d / w; what is off that line dies away freely. */
-double lab_lowpass2_follow(const marl_lowpass2 *s, double state[2], double before, double after)
+double lab_lowpass2_follow(const lab_lowpass2 *s, double state[2], double before, double after)
 {
     double slope = (after - before) / s->step, late = slope * 2 * s->damping / s->w;
     double x = state[0] - (before - late), v = state[1] - slope;
@@ -58,7 +58,7 @@ double lab_lowpass2_follow(const marl_lowpass2 *s, double state[2], double befor
     return state[0];
 }
 
-double lab_lowpass2_noise(const marl_lowpass2 *s, double state[2], double a, double b)
+double lab_lowpass2_noise(const lab_lowpass2 *s, double state[2], double a, double b)
 {
     double x = state[0], v = state[1];
     state[0] = s->free[0][0] * x + s->free[0][1] * v + s->kick[0] * a;

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The table of scenes, and how rates, forces and fields follow from a pose. The Earth's own turning
  * (0.004 deg/s) is left out. */
+#include "lab/maths/random.h"
 #include "lab/simulate/scene_pose.h"
 #include <string.h>
 
@@ -64,9 +65,9 @@ marl_status marl_scene_from_name(const char *name, marl_scene_kind *kind)
 marl_scene marl_scene_make(marl_scene_kind kind, uint64_t seed)
 {
     marl_scene scene = {.kind = kind};
-    marl_random random = marl_random_seeded(seed, 0);
+    lab_random random = lab_random_seeded(seed, 0);
     for (size_t i = 0; i < sizeof scene.draw / sizeof scene.draw[0]; i++) {
-        scene.draw[i] = marl_random_uniform(&random);
+        scene.draw[i] = lab_random_uniform(&random);
     }
     jet_quat roll = jet_quat_about(0, jet_constant(lab_drawn(&scene, 0, -4, 4) * LAB_DEGREE));
     jet_quat pitch = jet_quat_about(1, jet_constant(lab_drawn(&scene, 1, -4, 4) * LAB_DEGREE));

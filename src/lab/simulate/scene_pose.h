@@ -4,7 +4,7 @@
 #define LAB_SCENE_POSE_H
 
 #include "lab/simulate/jet.h"
-#include "marlinspike/frame.h"
+#include "marlinspike/quat.h"
 #include "marlinspike/simulate.h"
 
 #define LAB_PI 3.141592653589793

@@ -1,5 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The model of one sensor. */
+#include "lab/simulate/sensor_model.h"
+#include "lab/maths/random.h"
 #include "lab/simulate/lowpass2.h"
 #include <math.h>
 
@@ -10,11 +12,11 @@
 #define SLOWEST_S 1e5 /* the slowest process: 1/f noise has to end somewhere */
 
 /* The density of the sum is that of 1/f noise when each process has the variance flicker^2 ln(ratio) / pi. */
-static void make_flicker(marl_flicker *f, double flicker, double rate_hz, marl_normals *normals)
+static void make_flicker(lab_flicker *f, double flicker, double rate_hz, lab_normals *normals)
 {
     f->sigma = flicker * sqrt(log(FLICKER_RATIO) / PI);
     f->n = 0;
-    for (double time = 1 / rate_hz; time < SLOWEST_S && f->n < MARL_FLICKER_MAX; time *= FLICKER_RATIO) {
+    for (double time = 1 / rate_hz; time < SLOWEST_S && f->n < LAB_FLICKER_MAX; time *= FLICKER_RATIO) {
         double every = fmax(1, floor(time * rate_hz / 4));
         f->every[f->n] = (uint32_t)every;
         f->keep[f->n] = exp(-every / (rate_hz * time));
@@ -24,13 +26,13 @@ static void make_flicker(marl_flicker *f, double flicker, double rate_hz, marl_n
     for (int axis = 0; axis < 3; axis++) { /* as if it had run for ever */
         f->sum[axis] = 0;
         for (int i = 0; i < f->n; i++) {
-            f->value[axis][i] = f->sigma * marl_normals_next(normals);
+            f->value[axis][i] = f->sigma * lab_normals_next(normals);
             f->sum[axis] += f->value[axis][i];
         }
     }
 }
 
-static void step_flicker(marl_flicker *f, uint32_t sample, marl_normals *normals)
+static void step_flicker(lab_flicker *f, uint32_t sample, lab_normals *normals)
 {
     for (int i = 0; i < f->n; i++) {
         if (sample != f->due[i]) {
@@ -39,14 +41,14 @@ static void step_flicker(marl_flicker *f, uint32_t sample, marl_normals *normals
         f->due[i] += f->every[i];
         for (int axis = 0; axis < 3; axis++) {
             double before = f->value[axis][i];
-            f->value[axis][i] = before * f->keep[i] + f->kick[i] * marl_normals_next(normals);
+            f->value[axis][i] = before * f->keep[i] + f->kick[i] * lab_normals_next(normals);
             f->sum[axis] += f->value[axis][i] - before;
         }
     }
 }
 
-static void make_path(marl_sensor_path *path, const marl_sensor_sheet *sheet, double rate_hz,
-                      marl_normals *normals)
+static void make_path(lab_sensor_path *path, const marl_sensor_sheet *sheet, double rate_hz,
+                      lab_normals *normals)
 {
     path->has_mass = sheet->resonance_hz > 0;
     path->has_low_pass = sheet->low_pass_hz > 0;
@@ -58,13 +60,13 @@ static void make_path(marl_sensor_path *path, const marl_sensor_sheet *sheet, do
     }
     path->low_pass = lab_lowpass2_make(sheet->low_pass_hz, FLATTEST, 1 / rate_hz);
     for (int axis = 0; axis < 3; axis++) { /* as if it had run for ever */
-        path->noise_state[axis][0] = path->low_pass.rest[0] * marl_normals_next(normals);
-        path->noise_state[axis][1] = path->low_pass.rest[1] * marl_normals_next(normals);
+        path->noise_state[axis][0] = path->low_pass.rest[0] * lab_normals_next(normals);
+        path->noise_state[axis][1] = path->low_pass.rest[1] * lab_normals_next(normals);
     }
 }
 
 /* What comes out of the part's moving mass and low-pass; at the first sample they have settled. */
-static double follow(marl_sensor_path *path, int axis, double truth)
+static double follow(lab_sensor_path *path, int axis, double truth)
 {
     double felt = truth, moved;
     if (!path->started) {
@@ -80,25 +82,25 @@ static double follow(marl_sensor_path *path, int axis, double truth)
     return passed;
 }
 
-static double white_noise(marl_sensor_model *model, int axis)
+static double white_noise(lab_sensor_model *model, int axis)
 {
-    double a = marl_normals_next(&model->normals);
+    double a = lab_normals_next(&model->normals);
     if (!model->path.has_low_pass) {
         return model->sigma * a;
     }
-    double b = marl_normals_next(&model->normals);
+    double b = lab_normals_next(&model->normals);
     return model->sheet.white *
            lab_lowpass2_noise(&model->path.low_pass, model->path.noise_state[axis], a, b);
 }
 
-marl_sensor_model marl_sensor_model_make(const marl_sensor_sheet *sheet, double rate_hz, marl_random random)
+lab_sensor_model lab_sensor_model_make(const marl_sensor_sheet *sheet, double rate_hz, lab_random random)
 {
-    marl_sensor_model model = {.sheet = *sheet, .normals = marl_normals_of(random)};
+    lab_sensor_model model = {.sheet = *sheet, .normals = lab_normals_of(random)};
     model.sigma = sheet->white * sqrt(rate_hz);
     model.step = sheet->walk / sqrt(rate_hz);
     model.count = ldexp(sheet->full_scale, 1 - sheet->bits);
     for (int i = 0; i < 3; i++) {
-        model.bias[i] = sheet->bias[i] + sheet->bias_spread * marl_normals_next(&model.normals);
+        model.bias[i] = sheet->bias[i] + sheet->bias_spread * lab_normals_next(&model.normals);
     }
     make_path(&model.path, sheet, rate_hz, &model.normals);
     if (sheet->flicker > 0) {
@@ -108,7 +110,7 @@ marl_sensor_model marl_sensor_model_make(const marl_sensor_sheet *sheet, double 
 }
 
 /* Whole counts from -2^(bits-1) to 2^(bits-1) - 1. */
-static double digitise(const marl_sensor_model *model, double value)
+static double digitise(const lab_sensor_model *model, double value)
 {
     double max = (double)(INT64_C(1) << (model->sheet.bits - 1));
     /* to the nearest whole number: beyond 2^52 doubles have no fraction */
@@ -125,7 +127,7 @@ static double mix(const marl_sensor_sheet *sheet, const double truth[3], int axi
            cross[2] * truth[2];
 }
 
-marl_vec3 marl_sensor_model_read(marl_sensor_model *model, const double truth[3], double degC)
+marl_vec3 lab_sensor_model_read(lab_sensor_model *model, const double truth[3], double degC)
 {
     const marl_sensor_sheet *sheet = &model->sheet;
     float out[3];
@@ -134,7 +136,7 @@ marl_vec3 marl_sensor_model_read(marl_sensor_model *model, const double truth[3]
     }
     for (int i = 0; i < 3; i++) {
         if (model->step > 0) {
-            model->walked[i] += model->step * marl_normals_next(&model->normals);
+            model->walked[i] += model->step * lab_normals_next(&model->normals);
         }
         double value = follow(&model->path, i, mix(sheet, truth, i)) + model->bias[i] + model->walked[i] +
                        model->flicker.sum[i] + sheet->bias_per_degC[i] * (degC - sheet->reference_degC);

@@ -1,7 +1,10 @@
 /* SPDX-License-Identifier: MIT
  * The simulated recording: a scene seen through the sensors of a sheet. */
-#include "marlinspike/simulate.h"
+#include "lab/maths/random.h"
+#include "lab/simulate/sensor_model.h"
+#include "lab/simulate/simulator.h"
 #include <math.h>
+#include <stdlib.h>
 
 enum { STREAM_ACCEL = 1, STREAM_GYRO, STREAM_MAG };
 
@@ -17,8 +20,8 @@ static double base_rate(const marl_sheet *sheet)
     return rate > 0.0 ? rate : sheet->mag.rate_hz;
 }
 
-marl_status marl_simulator_init(marl_simulator *s, marl_scene_kind scene, const marl_sheet *sheet,
-                                double rate_hz, uint64_t seed)
+marl_status lab_simulator_init(marl_simulator *s, marl_scene_kind scene, const marl_sheet *sheet,
+                               double rate_hz, uint64_t seed)
 {
     double rate = rate_hz == 0.0 ? base_rate(sheet) : rate_hz;
     if (!(rate >= 1.0 && rate <= 100000.0)) {
@@ -26,12 +29,36 @@ marl_status marl_simulator_init(marl_simulator *s, marl_scene_kind scene, const 
     }
     double mag_rate = fmin(sheet->mag.rate_hz, rate);
     *s = (marl_simulator){.scene = marl_scene_make(scene, seed), .rate_hz = rate};
-    s->accel = marl_sensor_model_make(&sheet->accel, rate, marl_random_seeded(seed, STREAM_ACCEL));
-    s->gyro = marl_sensor_model_make(&sheet->gyro, rate, marl_random_seeded(seed, STREAM_GYRO));
-    s->mag = marl_sensor_model_make(&sheet->mag, mag_rate, marl_random_seeded(seed, STREAM_MAG));
+    s->accel = lab_sensor_model_make(&sheet->accel, rate, lab_random_seeded(seed, STREAM_ACCEL));
+    s->gyro = lab_sensor_model_make(&sheet->gyro, rate, lab_random_seeded(seed, STREAM_GYRO));
+    s->mag = lab_sensor_model_make(&sheet->mag, mag_rate, lab_random_seeded(seed, STREAM_MAG));
     s->mag_step = mag_rate / rate;
     s->mag_phase = 1.0; /* fresh in the first row */
     return MARL_OK;
+}
+
+marl_status marl_simulator_create(marl_simulator **simulator, marl_scene_kind scene, const marl_sheet *sheet,
+                                  double rate_hz, uint64_t seed)
+{
+    marl_simulator *s = malloc(sizeof *s);
+    *simulator = NULL;
+    marl_status status = s != NULL ? lab_simulator_init(s, scene, sheet, rate_hz, seed) : MARL_ERR_SYSTEM;
+    if (status != MARL_OK) {
+        free(s);
+        return status;
+    }
+    *simulator = s;
+    return MARL_OK;
+}
+
+void marl_simulator_free(marl_simulator *simulator)
+{
+    free(simulator);
+}
+
+double marl_simulator_rate(const marl_simulator *simulator)
+{
+    return simulator->rate_hz;
 }
 
 marl_status marl_simulator_set(marl_simulator *s, double skip_s, int with_speed)
@@ -69,15 +96,15 @@ void marl_simulator_next(marl_simulator *s, marl_sample *sample, marl_quat *trut
     *sample = (marl_sample){.t_ns = (int64_t)llround(t * 1e9), .fresh = MARL_FRESH_TEMP};
     sample->temp = (float)m.temp;
     if (s->accel.sheet.present) {
-        sample->accel = marl_sensor_model_read(&s->accel, m.force, m.temp);
+        sample->accel = lab_sensor_model_read(&s->accel, m.force, m.temp);
         sample->fresh |= MARL_FRESH_ACCEL;
     }
     if (s->gyro.sheet.present) {
-        sample->gyro = marl_sensor_model_read(&s->gyro, m.rate, m.temp);
+        sample->gyro = lab_sensor_model_read(&s->gyro, m.rate, m.temp);
         sample->fresh |= MARL_FRESH_GYRO;
     }
     if (s->mag.sheet.present && mag_is_due(s)) {
-        sample->mag = marl_sensor_model_read(&s->mag, m.field, m.temp);
+        sample->mag = lab_sensor_model_read(&s->mag, m.field, m.temp);
         sample->fresh |= MARL_FRESH_MAG;
     }
     read_speed(s, &m, sample);

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Messages to a board, by libcbor. */
 #include "lab/stream/stream_keys.h"
-#include "marlinspike/receiver.h"
+#include "marlinspike/record.h"
 #include <cbor.h>
 #include <math.h>
 #include <stdlib.h>

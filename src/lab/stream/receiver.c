@@ -2,7 +2,7 @@
  * The desk's end of a device stream. */
 #include "lab/stream/receiver_lines.h"
 #include "lab/stream/stream_item.h"
-#include "marlinspike/packet.h"
+#include "marlinspike/app.h"
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>

@@ -5,8 +5,8 @@
 
 #include "lab/log/log_scan.h"
 #include "lab/log/number.h"
-#include "marlinspike/packet.h"
-#include "marlinspike/receiver.h"
+#include "marlinspike/app.h"
+#include "marlinspike/record.h"
 
 enum { LAB_LINE_MAX = 4096, LAB_BACK_IN_ROW = 10 };
 

@@ -243,10 +243,8 @@ static int read_item(const cbor_item_t *root, lab_item *item)
 lab_item_result lab_item_read(const uint8_t *bytes, size_t n, lab_item *item)
 {
     struct cbor_load_result result;
-    marl_cbor_reader whole = marl_cbor_from(bytes, n);
     memset(item, 0, sizeof *item);
-    marl_cbor_skip(&whole);
-    if (whole.status != MARL_OK || whole.at != n) { /* libcbor allocates whatever length is claimed */
+    if (!marl_item_is_whole(bytes, n)) { /* libcbor allocates whatever length is claimed */
         return LAB_ITEM_BAD;
     }
     cbor_item_t *root = cbor_load(bytes, n, &result);

@@ -3,7 +3,7 @@
 #ifndef LAB_STREAM_ITEM_H
 #define LAB_STREAM_ITEM_H
 
-#include "marlinspike/receiver.h"
+#include "marlinspike/record.h"
 
 typedef struct lab_identity {
     char device[MARL_DEVICE_NAME], firmware[MARL_DEVICE_NAME];

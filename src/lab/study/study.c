@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * What is studied: tunings, rates, cases. */
-#include "marlinspike/study.h"
 #include "lab/study/study_case.h"
+#include "marlinspike/compare.h"
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>

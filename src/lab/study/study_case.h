@@ -3,7 +3,7 @@
 #ifndef LAB_STUDY_CASE_H
 #define LAB_STUDY_CASE_H
 
-#include "marlinspike/study.h"
+#include "marlinspike/compare.h"
 
 /* Loads the case whose paths are set, with clock, frames and conditions. */
 MARL_CHECKED marl_status lab_study_case_load(marl_study *study, marl_study_case *it, marl_error *error);

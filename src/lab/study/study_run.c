@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The runs of a study: each tuning at each rate on each log, and their order. */
-#include "marlinspike/study.h"
+#include "marlinspike/compare.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>

@@ -1,7 +1,11 @@
 /* SPDX-License-Identifier: MIT
- * Serial lines on POSIX systems: raw bytes, no echo, no translation. Pseudo-terminals are taken as well. */
-#ifndef MARLINSPIKE_PORT_POSIX_H
-#define MARLINSPIKE_PORT_POSIX_H
+ * Serial lines. The usual order of calls:
+ *
+ *   marl_serial_open(&serial, "/dev/ttyACM0", MARL_SERIAL_BAUD);
+ *   marl_serial_read(serial, bytes, n, timeout_ms, &got);
+ *   marl_serial_close(serial); */
+#ifndef MARLINSPIKE_POSIX_H
+#define MARLINSPIKE_POSIX_H
 
 #include "marlinspike/status.h"
 #include <stddef.h>
@@ -10,6 +14,10 @@
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* ---- port posix ---- */
+
+/* Serial lines on POSIX systems: raw bytes, no echo, no translation. Pseudo-terminals are taken as well. */
 
 typedef struct marl_serial marl_serial;
 

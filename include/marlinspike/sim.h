@@ -1,18 +1,28 @@
 /* SPDX-License-Identifier: MIT
- * The simulated board: chips behind registers, a bus, flash and a serial line behind the port, with a
- * scene or a recorded log as the world around them, and faults on demand. The firmware on it is the
- * application that runs on a real board. Time is virtual, so that an hour takes seconds, or keeps pace
- * with the wall clock. */
-#ifndef MARLINSPIKE_PORT_SIM_H
-#define MARLINSPIKE_PORT_SIM_H
+ * The simulated board. The usual order of calls:
+ *
+ *   marl_sim_create(&sim, &config, &error);
+ *   marl_sim_start(sim, &app_config, &error);
+ *   marl_sim_step(sim, &error);                until MARL_END
+ *   marl_sim_receive(sim, bytes, n);           what the board sent
+ *   marl_sim_free(sim); */
+#ifndef MARLINSPIKE_SIM_H
+#define MARLINSPIKE_SIM_H
 
 #include "marlinspike/app.h"
+#include "marlinspike/files.h"
 #include "marlinspike/log.h"
-#include "marlinspike/simulate.h"
 
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* ---- port sim ---- */
+
+/* The simulated board: chips behind registers, a bus, flash and a serial line behind the port, with a
+ * scene or a recorded log as the world around them, and faults on demand. The firmware on it is the
+ * application that runs on a real board. Time is virtual, so that an hour takes seconds, or keeps pace
+ * with the wall clock. */
 
 /* Faults. Shares lie in [0, 1]; times are seconds since power-on, NaN = never. */
 typedef struct marl_sim_faults {

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
- * Figures: panels of curves in a grid, drawn by gnuplot. */
-#ifndef MARLINSPIKE_FIGURE_H
-#define MARLINSPIKE_FIGURE_H
+ * Figures and the report page. Fill a struct or a JSON text, then one call writes the file. */
+#ifndef MARLINSPIKE_SHOW_H
+#define MARLINSPIKE_SHOW_H
 
 #include "marlinspike/error.h"
 #include <stddef.h>
@@ -9,6 +9,10 @@
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* ---- figure ---- */
+
+/* Figures: panels of curves in a grid, drawn by gnuplot. */
 
 #define MARL_FIGURE_CURVES 8
 #define MARL_FIGURE_PANELS 9
@@ -58,6 +62,20 @@ typedef struct marl_figure {
 MARL_CHECKED marl_status marl_figure_draw(const marl_figure *figure, const char *path, marl_error *error);
 /* MARL_OK when the ending of the path is one of these: to be asked before long work. */
 MARL_CHECKED marl_status marl_figure_check_path(const char *path, marl_error *error);
+
+/* ---- page ---- */
+
+/* The report page: one HTML file that opens from disk and needs no network. */
+
+/* Writes a page that shows `json`, a JSON object in UTF-8 as docs/formats.md describes it under "report
+ * page", with the libraries that draw it (dygraphs, three.js) embedded. They are read from the folder that
+ * the build names, or from that of the environment's MARLINSPIKE_JAVASCRIPT. Nothing in title or json can
+ * become markup. MARL_ERR_USE when the path does not end in .html; MARL_ERR_SYSTEM when a library is missing
+ * or the file cannot be written. The file is complete or absent. */
+MARL_CHECKED marl_status marl_page_write(const char *path, const char *title, const char *json,
+                                         marl_error *error);
+/* MARL_OK when the path ends in .html: to be asked before long work. */
+MARL_CHECKED marl_status marl_page_check_path(const char *path, marl_error *error);
 
 #ifdef __cplusplus
 }

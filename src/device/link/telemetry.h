@@ -1,0 +1,45 @@
+/* SPDX-License-Identifier: MIT
+ * The items of the device stream, the device's side: what it sends, and what it reads. */
+#ifndef MARL_TELEMETRY_H
+#define MARL_TELEMETRY_H
+
+#include "device/link/cbor.h"
+#include "marlinspike/app.h"
+#include "marlinspike/sample.h"
+#include "marlinspike/tuning.h"
+
+typedef struct item_identity {
+    int64_t t_ns;
+    const char *device, *firmware;
+    uint8_t sensors;    /* MARL_FRESH_... */
+    uint32_t period_us; /* of the fastest sensor */
+} item_identity;
+
+typedef struct item_event {
+    int64_t t_ns;
+    uint8_t part, bus, address;
+    marl_status fault; /* MARL_OK: works again */
+    uint8_t identity;  /* that it gave, with MARL_ERR_IDENTITY */
+    uint32_t silent, late, garbage, restarts;
+} item_event;
+
+/* Writing. `q` may be NULL. */
+void marlp_item_put_sample(wire_writer *w, uint32_t number, const marl_sample *sample, const marl_quat *q);
+void marlp_item_put_identity(wire_writer *w, uint32_t number, const item_identity *identity);
+void marlp_item_put_ack(wire_writer *w, uint32_t number, uint32_t answered, marl_outcome outcome,
+                        const char *text);
+void marlp_item_put_event(wire_writer *w, uint32_t number, const item_event *event);
+/* Bodies, as the store keeps them. */
+void marlp_item_put_calibration(wire_writer *w, const marl_calibration *calibration);
+void marlp_item_put_tuning(wire_writer *w, const marl_tuning *tuning);
+
+/* Reading. MARL_ERR_MESSAGE when it is not such an item. The body follows. */
+MARL_CHECKED marl_status marlp_item_get_head(wire_reader *r, marl_item_kind *kind, uint32_t *number);
+MARL_CHECKED marl_status marlp_item_get_sample(wire_reader *r, marl_sample *sample);
+/* MARL_ERR_MESSAGE, or MARL_ERR_ARGUMENT when a value is none that could be used. `device` is "" when the
+ * item names none. */
+MARL_CHECKED marl_status marlp_item_get_calibration(wire_reader *r, marl_calibration *calibration,
+                                                    char device[MARL_DEVICE_NAME]);
+MARL_CHECKED marl_status marlp_item_get_tuning(wire_reader *r, marl_tuning *tuning);
+
+#endif
