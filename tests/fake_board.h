@@ -121,13 +121,13 @@ static inline marl_status fake_nv_write(void *context, uint32_t at, const uint8_
     return MARL_OK;
 }
 
-static inline marl_status fake_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *used_bytes)
+static inline marl_status fake_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *accepted)
 {
     fake_board *b = context;
-    *used_bytes = n < b->out_capacity ? n : b->out_capacity;
-    memcpy(b->out + b->out_n, bytes, *used_bytes);
-    b->out_n += *used_bytes;
-    b->out_capacity -= *used_bytes;
+    *accepted = n < b->out_capacity ? n : b->out_capacity;
+    memcpy(b->out + b->out_n, bytes, *accepted);
+    b->out_n += *accepted;
+    b->out_capacity -= *accepted;
     return MARL_OK;
 }
 

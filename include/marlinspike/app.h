@@ -26,7 +26,7 @@ extern "C" {
 /* Bytes that a packet of n bytes of contents takes on the line at most. */
 #define MARL_PACKET_SIZE(n) ((n) + 4 + ((n) + 4) / 254 + 2)
 
-/* *size is the number of bytes made. MARL_ERR_CAPACITY when `most` is less than MARL_PACKET_SIZE(n). */
+/* *size is the number of bytes made. MARL_ERR_CAPACITY when `max` is less than MARL_PACKET_SIZE(n). */
 MARL_CHECKED marl_status marl_packet_make(const uint8_t *contents, size_t n, uint8_t *out, size_t max,
                                           size_t *size);
 
@@ -40,12 +40,12 @@ typedef struct marl_packet_reader {
     uint8_t skipping; /* what is coming in cannot be a packet: until the next zero */
     uint8_t started;  /* the first zero has come */
     uint32_t packets, broken;
-    uint32_t skipped;  /* bytes that belonged to no good packet */
-    size_t used_bytes; /* bytes of the open packet, as they came */
+    uint32_t skipped; /* bytes that belonged to no good packet */
+    size_t received;  /* bytes of the open packet, as they came */
 } marl_packet_reader;
 
 /* `bytes` holds the contents of a packet and its CRC; longer packets count as broken. The first bytes, up to
- * a zero, may be the rest of a packet whose begin was missed: they count as skipped only. */
+ * a zero, may be the rest of a packet whose start was missed: they count as skipped only. */
 void marl_packet_reader_init(marl_packet_reader *reader, uint8_t *bytes, size_t size);
 
 /* Takes one byte. MARL_OK: a packet is complete, its contents are *n bytes at reader->bytes, until the next

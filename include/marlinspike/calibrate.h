@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * Calibrations from recordings, their proof, and the session that does the whole of it: see marl_session_create for the
- * usual order of calls. */
+ * Calibrations from recordings, their proof, and the session that does the whole of it: see
+ * marl_session_create for the usual order of calls. */
 #ifndef MARLINSPIKE_CALIBRATE_H
 #define MARLINSPIKE_CALIBRATE_H
 
@@ -15,7 +15,8 @@ extern "C" {
 
 /* Calibrations from recordings, named as the recordings are: still, poses, tumble, turns, soak, axes; and the
  * mount. Each calibration gives its standard errors, how well the directions are covered, and, when it is not
- * accepted, what to record next; then it also returns MARL_ERR_INSUFFICIENT, with what was found filled in. */
+ * accepted, what to record next; then it also returns MARL_ERR_INSUFFICIENT, with what was found filled in.
+ * */
 
 /* What every calibration ends with. */
 typedef struct marl_calibrated {

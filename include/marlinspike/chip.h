@@ -195,11 +195,12 @@ MARL_CHECKED marl_status marl_board_init(marl_board *board, const marl_port *por
 MARL_CHECKED marl_status marl_board_start(marl_board *board);
 
 /* The next fresh sample of any chip that is due, with its own stamp. MARL_ERR_NOT_READY when none has any;
- * another status when a part failed and no other had any. Calling on after any of these is right. */
+ * another status when a part failed and no other had any. The caller may keep calling after any of these
+ * statuses. */
 MARL_CHECKED marl_status marl_board_read(marl_board *board, marl_sample *sample);
 
-/* How long from now on nothing fresh is to be expected, in us: a chip is asked again from a tenth of its
- * period before the next reading on, in steps of a fiftieth. */
+/* Time until the next reading can be ready, us; polling starts a tenth of a period early and repeats every
+ * fiftieth. */
 MARL_CHECKED marl_status marl_board_rest(const marl_board *board, uint32_t *us);
 
 /* The shortest time between two readings of any sensor that is used, in us. */

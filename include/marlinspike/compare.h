@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
- * Comparison with reference attitudes, and studies of many tunings on many logs: see marl_study_create for the usual order of
- * calls. The parts can be called alone: marl_reference_check, marl_clock_find, marl_match_find, marl_conditions_find,
- * marl_compare, marl_rank_tunings. */
+ * Comparison with reference attitudes, and studies of many tunings on many logs: see marl_study_create for
+ * the usual order of calls. The parts can be called alone: marl_reference_check, marl_clock_find,
+ * marl_match_find, marl_conditions_find, marl_compare, marl_rank_tunings. */
 #ifndef MARLINSPIKE_COMPARE_H
 #define MARLINSPIKE_COMPARE_H
 
@@ -100,7 +100,7 @@ typedef struct marl_rank {
 
 /* What is ranked. */
 typedef struct marl_contest {
-    const marl_comparison *const *of; /* of[tuning * cases + case], NULL where it failed */
+    const marl_comparison *const *compared; /* [tuning * cases + case], NULL where it failed */
     size_t tunings, cases;
     marl_rank_by by;
 } marl_contest;

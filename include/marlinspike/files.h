@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * The JSON files (docs/formats.md): calibrations, tunings, sensor sheets, chip tables. Each has a read and most have a write
- * call; errors name file, line and key. */
+ * The JSON files (docs/formats.md): calibrations, tunings, sensor sheets, chip tables. Each has a read and
+ * most have a write call; errors name file, line and key. */
 #ifndef MARLINSPIKE_FILES_H
 #define MARLINSPIKE_FILES_H
 

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * What a recording is: rates, gaps, rest, axes, units, noise and its spectrum. Every call takes a log in memory and fills a
- * struct; those that hold memory have a _free. */
+ * What a recording is: rates, gaps, rest, axes, units, noise and its spectrum. Every call takes a log in
+ * memory and fills a struct; those that hold memory have a _free. */
 #ifndef MARLINSPIKE_INSPECT_H
 #define MARLINSPIKE_INSPECT_H
 
@@ -15,7 +15,8 @@ extern "C" {
 
 /* Which axis of one sensor is which of another, found from motion. A direction fixed in the world, seen from
  * a body that turns at the rate w, changes by -w x direction: gravity in the accelerometer does so for the
- * right arrangement of the gyroscope's axes, and the Earth's field for the right one of the magnetometer's. */
+ * right arrangement of the gyroscope's axes, and the Earth's field for the right one of the magnetometer's.
+ * */
 
 /* A signed permutation: the accelerometer's axis i is the sensor's axis |axis[i]| (1 = x), with its sign. */
 typedef struct marl_arrangement {
@@ -111,7 +112,7 @@ enum {
 typedef struct marl_band {
     double hz;        /* geometric middle */
     double density;   /* as below */
-    double low, high; /* 99 % of the time the true value lies between */
+    double low, high; /* 99 % confidence interval */
 } marl_band;
 
 /* Something that swings at one frequency. */
@@ -163,7 +164,7 @@ typedef struct marl_allan_point {
     uint32_t samples; /* averaged */
     double tau_s;
     double deviation; /* the sensor's unit */
-    double low, high; /* 99 % of the time the true value lies between */
+    double low, high; /* 99 % confidence interval */
     double dof;       /* equivalent degrees of freedom, for white noise */
 } marl_allan_point;
 

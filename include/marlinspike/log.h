@@ -128,10 +128,11 @@ typedef struct marl_log_window {
 } marl_log_window;
 
 typedef struct marl_log_options {
-    char decimal;                          /* '.' or ','; 0 = '.' */
-    const marl_sheet *sheet;               /* for columns in counts; NULL = such columns are an error */
-    marl_log_window window;                /* rows outside are passed over */
-    const struct marl_column_map *columns; /* of a file from elsewhere (marl_column_map_read); NULL = a log of ours */
+    char decimal;            /* '.' or ','; 0 = '.' */
+    const marl_sheet *sheet; /* for columns in counts; NULL = such columns are an error */
+    marl_log_window window;  /* rows outside are passed over */
+    const struct marl_column_map
+        *columns; /* of a file from elsewhere (marl_column_map_read); NULL = a log of ours */
 } marl_log_options;
 
 typedef struct marl_log_reader marl_log_reader;

@@ -47,8 +47,8 @@ typedef struct marl_port {
     marl_status (*bus_read)(void *context, marl_place at, uint8_t reg, uint8_t *bytes, size_t n);
     marl_status (*bus_write)(void *context, marl_place at, uint8_t reg, const uint8_t *bytes, size_t n);
 
-    /* Non-volatile memory: optional, all or none; required to keep calibrations. Offsets from its begin.
-     * nv_erase: one sector, at its begin. nv_write: whole units, on a unit's begin, each erased before.
+    /* Non-volatile memory: optional, all or none; required to keep calibrations. Offsets from its start.
+     * nv_erase: one sector, at its start. nv_write: whole units, at a unit's start, each erased before.
      * MARL_ERR_STORE when the memory fails. */
     marl_nv_shape nv;
     marl_status (*nv_read)(void *context, uint32_t at, uint8_t *bytes, size_t n);

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * Vectors, rotations and frames, and the digest that proves equal bits. Everything works on values: no call but
- * marl_unwrap_next keeps anything. */
+ * Vectors, rotations and frames, and the digest that proves equal bits. Everything works on values: no call
+ * but marl_unwrap_next keeps anything. */
 #ifndef MARLINSPIKE_QUAT_H
 #define MARLINSPIKE_QUAT_H
 

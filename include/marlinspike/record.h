@@ -20,15 +20,17 @@ extern "C" {
 /* ---- guide ---- */
 
 /* Guides for recordings: what is in, what is missing, what the hand should do now, and when it is enough.
- * Each recording has its own (still, turns, poses, tumble, soak); a guide watches raw samples as they come. */
+ * Each recording has its own (still, turns, poses, tumble, soak); a guide watches raw samples as they come.
+ * */
 
 /* What is enough:
  *   still    30 s at rest
  *   turns    about each axis, both ways, a turn within 20 % of the angle, at rest before and after
  *   poses    2 s at rest on each of the six faces and in 6 more attitudes, 15 deg from each other
- *   tumble   80 % of 60 cells of equal area hold a direction of the magnetometer, about the middle of its
- * extremes soak     20 degC from the coldest to the warmest, and no new extreme for 30 s seconds  so many
- * seconds */
+ *   tumble   80 % of 60 cells of equal area hold a direction of the magnetometer from the middle of its
+ * extremes
+ *   soak     20 degC from the coldest to the warmest, and no new extreme for 30 s
+ *   seconds  so many seconds */
 typedef enum marl_guide_kind {
     MARL_GUIDE_STILL,
     MARL_GUIDE_TURNS,

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * A sample, its check, its correction and the detection of rest. marl_pipeline (estimator.h) makes all of these calls
- * in the right order; by hand the order is
+ * A sample, its check, its correction and the detection of rest. marl_pipeline (estimator.h) makes all of
+ * these calls in the right order; by hand the order is
  *
  *   marl_corrector_init(&corrector, &calibration);
  *   marl_corrector_step(&corrector, &sample);         check, temperature, correction: sensors' frame
@@ -92,7 +92,7 @@ typedef struct marl_calibration {
 /* A calibration that changes nothing. */
 marl_calibration marl_calibration_none(void);
 
-/* Could this have been meant? MARL_ERR_ARGUMENT when a number is not finite, an entry of the matrix is beyond
+/* Plausibility check. MARL_ERR_ARGUMENT when a number is not finite, an entry of the matrix is beyond
  * MARL_MATRIX_MAX, the matrix changes a volume by more than a factor of 1,000, or the curve's range is
  * upside down. A correction that is not present is fine. */
 #define MARL_MATRIX_MAX 100.0f

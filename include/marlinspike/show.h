@@ -60,7 +60,7 @@ typedef struct marl_figure {
  * it. MARL_ERR_USE for another ending; MARL_ERR_SYSTEM when gnuplot is missing or the file cannot be
  * written. The file is complete or absent. */
 MARL_CHECKED marl_status marl_figure_draw(const marl_figure *figure, const char *path, marl_error *error);
-/* MARL_OK when the ending of the path is one of these: to be asked before long work. */
+/* MARL_OK when the ending of the path is one of these: call it before expensive work. */
 MARL_CHECKED marl_status marl_figure_check_path(const char *path, marl_error *error);
 
 /* ---- page ---- */
@@ -74,7 +74,7 @@ MARL_CHECKED marl_status marl_figure_check_path(const char *path, marl_error *er
  * or the file cannot be written. The file is complete or absent. */
 MARL_CHECKED marl_status marl_page_write(const char *path, const char *title, const char *json,
                                          marl_error *error);
-/* MARL_OK when the path ends in .html: to be asked before long work. */
+/* MARL_OK when the path ends in .html: call it before expensive work. */
 MARL_CHECKED marl_status marl_page_check_path(const char *path, marl_error *error);
 
 #ifdef __cplusplus

@@ -97,7 +97,7 @@ int marl_sim_unplugged(const marl_sim *sim);
 double marl_sim_seconds(const marl_sim *sim); /* since power-on, by the board's true time */
 const marl_sim_counts *marl_sim_counted(const marl_sim *sim);
 
-/* The flash: 16 KiB in sectors of 2 KiB and units of 8 bytes; its bytes, to keep or to spoil. */
+/* The flash: 16 KiB in sectors of 2 KiB and units of 8 bytes; direct access, to save or corrupt it. */
 enum { MARL_SIM_FLASH_SIZE = 16384, MARL_SIM_FLASH_SECTOR = 2048, MARL_SIM_FLASH_UNIT = 8 };
 uint8_t *marl_sim_flash(marl_sim *sim);
 /* The power is cut in the middle of the n-th erase or write from now on; 0 = never. What was being erased or

@@ -86,11 +86,11 @@ static inline marl_status known_nv_write(void *context, uint32_t at, const uint8
     return MARL_OK;
 }
 
-static inline marl_status known_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *used_bytes)
+static inline marl_status known_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *accepted)
 {
     known_board *b = context;
     b->crc = marl_crc32(b->crc, bytes, n);
-    *used_bytes = n;
+    *accepted = n;
     return MARL_OK;
 }
 

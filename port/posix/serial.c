@@ -105,13 +105,13 @@ marl_status marl_serial_read(marl_serial *serial, uint8_t *bytes, size_t n, int 
     if (ready <= 0) {
         return ready == 0 || errno == EINTR ? MARL_OK : MARL_END;
     }
-    ssize_t used_bytes = read(serial->fd, bytes, n);
-    if (used_bytes > 0) {
-        *got = (size_t)used_bytes;
+    ssize_t received = read(serial->fd, bytes, n);
+    if (received > 0) {
+        *got = (size_t)received;
         return MARL_OK;
     }
     /* readable and nothing there, or an error that does not pass: hung up */
-    return used_bytes < 0 && (errno == EAGAIN || errno == EINTR) ? MARL_OK : MARL_END;
+    return received < 0 && (errno == EAGAIN || errno == EINTR) ? MARL_OK : MARL_END;
 }
 
 marl_status marl_serial_write(marl_serial *serial, const uint8_t *bytes, size_t n, int timeout_ms)

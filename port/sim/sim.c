@@ -47,8 +47,8 @@ static double wall_now(void)
     return (double)t.tv_sec + 1e-9 * (double)t.tv_nsec;
 }
 
-/* Lets the wall clock catch up. When it has run ahead, because the machine was busy, the board catches up
- * without losing anything: its time is its own. */
+/* Lets the wall clock catch up. When it has run ahead, because the machine was busy, simulated time catches
+ * up; it does not depend on the host. */
 static void keep_pace(const marl_sim *sim)
 {
     double ahead = sim->now_s - (wall_now() - sim->wall_s);

@@ -18,7 +18,7 @@ typedef struct sim_sensor {
     uint8_t range, rate, filter; /* choices, as the registers say */
     double rate_hz;              /* by true time */
     double started_s;            /* when the chip's oscillator began */
-    uint64_t used_bytes;         /* periods since then */
+    uint64_t readings;           /* taken since then, one a period */
     size_t row;                  /* of the log, next */
     double ready_s;              /* when the next one is ready */
     int32_t held;                /* count of the stuck axis */
@@ -77,7 +77,7 @@ marl_status lab_sim_bus_write(void *context, marl_place at, uint8_t reg, const u
 marl_status lab_sim_nv_read(void *context, uint32_t at, uint8_t *bytes, size_t n);
 marl_status lab_sim_nv_erase(void *context, uint32_t at);
 marl_status lab_sim_nv_write(void *context, uint32_t at, const uint8_t *bytes, size_t n);
-marl_status lab_sim_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *used_bytes);
+marl_status lab_sim_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *accepted);
 marl_status lab_sim_bytes_in(void *context, uint8_t *bytes, size_t n, size_t *got);
 
 /* True time goes on; the power may go with it. */

@@ -53,7 +53,7 @@ static double next_sampled(const marl_sim *sim, const sim_sensor *s)
     if (log != NULL) {
         return s->row < log->n ? lab_sim_row_time(log, s->row) : INFINITY;
     }
-    return s->started_s + (double)s->used_bytes / s->rate_hz;
+    return s->started_s + (double)s->readings / s->rate_hz;
 }
 
 static lab_sensor_model make_model(const marl_sim *sim, const marl_chip_sensor *table, const sim_sensor *s,
@@ -97,7 +97,7 @@ static void set_up(marl_sim *sim, sim_chip *chip, unsigned which)
     s->waiting = 0;
     s->rate_hz = (double)table->rate.choice[s->rate].value * (1 + 1e-6 * sim->config.faults.clock_ppm);
     s->started_s = chip->on_s; /* one oscillator for all sensors of a chip */
-    s->used_bytes = 1 + (uint64_t)((sim->now_s - s->started_s) * s->rate_hz);
+    s->readings = 1 + (uint64_t)((sim->now_s - s->started_s) * s->rate_hz);
     if (sim->config.log != NULL) {
         for (s->row = 0; next_sampled(sim, s) < sim->now_s;) {
             s->row++;
@@ -226,7 +226,7 @@ static void feed(marl_sim *sim, sim_chip *chip, unsigned which)
         sim->counts.overwritten += (uint64_t)s->waiting;
         s->waiting = 1;
     }
-    s->used_bytes++;
+    s->readings++;
     if (log != NULL) {
         s->row++;
         find_row(log, s, which);

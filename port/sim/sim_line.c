@@ -48,21 +48,21 @@ static size_t sender_capacity(const marl_sim *sim)
                                         : SENDER_CAPACITY - (size_t)waiting;
 }
 
-marl_status lab_sim_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *used_bytes)
+marl_status lab_sim_bytes_out(void *context, const uint8_t *bytes, size_t n, size_t *accepted)
 {
     marl_sim *sim = context;
-    *used_bytes = 0;
+    *accepted = 0;
     if (!sim->powered) {
         return MARL_ERR_SYSTEM;
     }
     size_t capacity = sim->config.baud > 0 ? sender_capacity(sim) : n;
     capacity = capacity < sim->out.capacity - sim->out.n ? capacity : sim->out.capacity - sim->out.n;
-    *used_bytes = n < capacity ? n : capacity;
+    *accepted = n < capacity ? n : capacity;
     if (sim->config.baud > 0) {
-        sim->sent_s = (sim->sent_s > sim->now_s ? sim->sent_s : sim->now_s) +
-                      (double)*used_bytes * 10 / sim->config.baud;
+        sim->sent_s =
+            (sim->sent_s > sim->now_s ? sim->sent_s : sim->now_s) + (double)*accepted * 10 / sim->config.baud;
     }
-    for (size_t i = 0; i < *used_bytes && !marl_sim_unplugged(sim); i++) {
+    for (size_t i = 0; i < *accepted && !marl_sim_unplugged(sim); i++) {
         sim->counts.bytes++;
         carry(sim, &sim->out, bytes[i]);
     }

@@ -11,7 +11,7 @@
 
 extern char **environ;
 
-#define PATH_MAX 512
+#define MAX_PATH 512
 #define MAX_WORDS 20
 
 static const char *const files[] = {"still.csv",    "lift.csv",   "lift.reference.csv",
@@ -69,7 +69,7 @@ static const struct {
 /* Opens a file of the demo data: installed beside this program, or in the source tree. */
 static FILE *open_data(const char *name)
 {
-    char program[PATH_MAX], from[2 * PATH_MAX];
+    char program[MAX_PATH], from[2 * MAX_PATH];
     ssize_t n = readlink("/proc/self/exe", program, sizeof program - 1);
     program[n > 0 ? n : 0] = '\0';
     char *end = strrchr(program, '/');
@@ -88,7 +88,7 @@ static FILE *open_data(const char *name)
 /* Copies one file of the demo data. */
 static marl_status fetch(const char *name, const char *dir, marl_error *error)
 {
-    char to[PATH_MAX + 64], block[65536];
+    char to[MAX_PATH + 64], block[65536];
     marl_outfile *out;
     size_t n;
     FILE *f = open_data(name);
@@ -110,7 +110,7 @@ static marl_status fetch(const char *name, const char *dir, marl_error *error)
 /* The words of one step. */
 typedef struct words {
     int n;
-    char text[MAX_WORDS][PATH_MAX + 64];
+    char text[MAX_WORDS][MAX_PATH + 64];
 } words;
 
 /* Cuts the command at its spaces; a word that begins with DIR/ lies in the demo's folder. */
@@ -167,7 +167,7 @@ static int run_step(size_t i, const char *dir)
 static int demo(const char *dir)
 {
     marl_error error = {0};
-    if (strlen(dir) >= PATH_MAX) {
+    if (strlen(dir) >= MAX_PATH) {
         cli_message("demo: the folder's name is too long");
         return CLI_WRONG_USE;
     }

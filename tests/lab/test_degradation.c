@@ -28,7 +28,7 @@ START_TEST(thinning_keeps_the_newest)
 {
     marl_degrader l = degrader_of((marl_degradation){.every = 5});
     marl_sample seen;
-    int used_bytes = 0, mags = 0;
+    int accepted = 0, mags = 0;
     for (int i = 0; i < 1000; i++) {
         marl_sample s = row_at(i, i % 8 == 3);
         if (marl_degrader_feed(&l, &s, &seen)) {
@@ -38,10 +38,10 @@ START_TEST(thinning_keeps_the_newest)
                 ck_assert(seen.mag.x <= (float)i && seen.mag.x > (float)(i - 5));
                 mags++;
             }
-            used_bytes++;
+            accepted++;
         }
     }
-    ck_assert_int_eq(used_bytes, 200);
+    ck_assert_int_eq(accepted, 200);
     ck_assert_int_eq(mags, 125); /* all of them: they come rarer than rows are taken */
 }
 END_TEST
@@ -50,13 +50,13 @@ static int count_at(double rate_hz, int rows, double clock_noise, dice *d)
 {
     marl_degrader l = degrader_of((marl_degradation){.rate_hz = rate_hz});
     marl_sample seen;
-    int used_bytes = 0;
+    int accepted = 0;
     for (int i = 0; i < rows; i++) {
         marl_sample s = row_at(i, 0);
         s.t_ns += (int64_t)(1e9 * clock_noise * dice_between(d, 0, 1));
-        used_bytes += marl_degrader_feed(&l, &s, &seen);
+        accepted += marl_degrader_feed(&l, &s, &seen);
     }
-    return used_bytes;
+    return accepted;
 }
 
 START_TEST(rates_are_met)
@@ -89,7 +89,7 @@ START_TEST(drops_and_jitter)
     marl_sample seen, same;
     double squares = 0;
     int64_t before = INT64_MIN;
-    int used_bytes = 0;
+    int accepted = 0;
     for (int i = 0; i < ROWS; i++) {
         marl_sample s = row_at(i, 0);
         int kept = marl_degrader_feed(&l, &s, &seen);
@@ -99,11 +99,11 @@ START_TEST(drops_and_jitter)
             ck_assert(seen.t_ns > before && seen.t_ns == same.t_ns);
             before = seen.t_ns;
             squares += off * off;
-            used_bytes++;
+            accepted++;
         }
     }
-    ck_assert_double_eq_tol(used_bytes, 0.8 * ROWS, 4 * sqrt(ROWS * 0.8 * 0.2));
-    ck_assert_double_eq_tol(sqrt(squares / used_bytes) / sigma, 1, 4 / sqrt(2.0 * used_bytes));
+    ck_assert_double_eq_tol(accepted, 0.8 * ROWS, 4 * sqrt(ROWS * 0.8 * 0.2));
+    ck_assert_double_eq_tol(sqrt(squares / accepted) / sigma, 1, 4 / sqrt(2.0 * accepted));
     l = degrader_of((marl_degradation){.jitter_s = 0.05}); /* ten steps: still no time goes back */
     before = INT64_MIN;
     for (int i = 0; i < 2000; i++) {

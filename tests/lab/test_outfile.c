@@ -55,8 +55,8 @@ START_TEST(everything_arrives_in_order)
     char *big = malloc(1000000);
     memset(big, 'x', 1000000);
     for (int i = 0; i < 100000; i++) {
-        char *scratch = lab_outfile_reserve(out, 16);
-        lab_outfile_advance(out, scratch + sprintf(scratch, "%08d\n", i));
+        char *place = lab_outfile_reserve(out, 16);
+        lab_outfile_advance(out, place + sprintf(place, "%08d\n", i));
         if (i == 50000) {
             marl_outfile_write(out, big, 1000000); /* larger than any buffer */
         }

@@ -17,11 +17,11 @@ report() {
 
 symbols=$(arm-none-eabi-nm --undefined-only "$library" | awk 'NF == 2 { print $2 }' | sort -u)
 if found=$(grep -E "$forbidden" <<<"$symbols"); then
-    report "the objects need what the device floor may not use" <<<"$found"
+    report "the objects need what the device layer may not use" <<<"$found"
 fi
 symbols=$(arm-none-eabi-nm "$image" | awk '{ print $NF }' | sort -u)
 if found=$(grep -E "$forbidden" <<<"$symbols"); then
-    report "the linked image holds what the device floor may not use" <<<"$found"
+    report "the linked image holds what the device layer may not use" <<<"$found"
 fi
 if found=$(arm-none-eabi-size -t "$library" | awk 'NR > 1 && $NF != "(TOTALS)" && $2 + $3 > 0'); then
     [ -z "$found" ] || report "objects with .data or .bss" <<<"$found"

@@ -13,22 +13,22 @@ enum { CIRCLE = 121, SERIES = 12, CURVE_POINTS = 101 };
 typedef struct cloud {
     size_t n;
     double *raw[3], *corrected[3], *off, *azimuth, *height;
-    double *scratch;
+    double *memory;
 } cloud;
 
 static marl_status make_cloud(cloud *p, size_t n, marl_error *error)
 {
-    p->scratch = malloc((SERIES * n + 1) * sizeof *p->scratch);
-    if (p->scratch == NULL) {
+    p->memory = malloc((SERIES * n + 1) * sizeof *p->memory);
+    if (p->memory == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     for (size_t k = 0; k < 3; k++) {
-        p->raw[k] = p->scratch + k * n;
-        p->corrected[k] = p->scratch + (3 + k) * n;
+        p->raw[k] = p->memory + k * n;
+        p->corrected[k] = p->memory + (3 + k) * n;
     }
-    p->off = p->scratch + 6 * n;
-    p->azimuth = p->scratch + 7 * n;
-    p->height = p->scratch + 8 * n;
+    p->off = p->memory + 6 * n;
+    p->azimuth = p->memory + 7 * n;
+    p->height = p->memory + 8 * n;
     return MARL_OK;
 }
 
@@ -54,7 +54,7 @@ static marl_status gather_readings(const marl_session *session, cloud *p, double
     *length = session->recording == MARL_RECORDING_POSES ? MARL_STANDARD_GRAVITY : fit->field;
     marl_status status = make_cloud(
         p, session->recording == MARL_RECORDING_POSES ? session->poses.poses.n : session->log.n, error);
-    if (status != MARL_OK || p->scratch == NULL) {
+    if (status != MARL_OK || p->memory == NULL) {
         return status;
     }
     if (session->recording == MARL_RECORDING_POSES) {
@@ -92,7 +92,7 @@ static marl_status draw_cloud(const marl_session *session, const char *path, mar
     marl_figure figure = {.title = title, .columns = 3, .panels = 6};
     marl_status status = gather_readings(session, &p, &length, error);
     if (status != MARL_OK) {
-        free(p.scratch);
+        free(p.memory);
         return status;
     }
     for (int i = 0; i < CIRCLE; i++) {
@@ -121,7 +121,7 @@ static marl_status draw_cloud(const marl_session *session, const char *path, mar
              session->log.path, name, session->outcome->fit.residual_rms, unit,
              100 * session->outcome->fit.coverage);
     status = marl_figure_draw(&figure, path, error);
-    free(p.scratch);
+    free(p.memory);
     return status;
 }
 
@@ -176,17 +176,17 @@ static marl_status draw_soak(const marl_session *session, const char *path, marl
 {
     char title[300];
     size_t max = session->soak[0].n > session->soak[1].n ? session->soak[0].n : session->soak[1].n;
-    double *scratch = malloc((12 * max + 1) * sizeof *scratch);
+    double *memory = malloc((12 * max + 1) * sizeof *memory);
     soak_axis *all = calloc(6, sizeof *all);
     marl_figure figure = {.title = title, .columns = 3};
-    if (scratch == NULL || all == NULL) {
-        free(scratch);
+    if (memory == NULL || all == NULL) {
+        free(memory);
         free(all);
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     for (size_t i = 0; i < 6 && session->soak[i / 3].outcome.fit.present; i++) {
         soak_axis *s = &all[i];
-        s->x = scratch + 2 * i * max;
+        s->x = memory + 2 * i * max;
         s->y = s->x + max;
         fill_soak_axis(&session->soak[i / 3], (int)i % 3, s);
         marl_panel *panel = &figure.panel[figure.panels++];
@@ -204,7 +204,7 @@ static marl_status draw_soak(const marl_session *session, const char *path, marl
              session->log.path, session->soak[0].order,
              session->soak[0].outcome.fit.residual_rms / MARL_DEGREE);
     marl_status status = marl_figure_draw(&figure, path, error);
-    free(scratch);
+    free(memory);
     free(all);
     return status;
 }
@@ -227,13 +227,13 @@ static marl_status draw_happenings(const happenings *h, const char *path, marl_e
 {
     marl_figure figure = {.title = h->title, .panels = 1};
     marl_panel *panel = &figure.panel[0];
-    double *scratch = malloc((6 * h->n + 1) * sizeof *scratch);
-    if (scratch == NULL) {
+    double *memory = malloc((6 * h->n + 1) * sizeof *memory);
+    if (memory == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     *panel = (marl_panel){.x_label = "time, s", .y_label = h->y_label};
     for (int g = 0; g < 3; g++) {
-        double *x = scratch + 2 * (size_t)g * h->n, *y = x + h->n;
+        double *x = memory + 2 * (size_t)g * h->n, *y = x + h->n;
         size_t n = 0;
         for (size_t i = 0; i < h->n; i++) {
             if (h->at[i].group == g) {
@@ -247,7 +247,7 @@ static marl_status draw_happenings(const happenings *h, const char *path, marl_e
         }
     }
     marl_status status = marl_figure_draw(&figure, path, error);
-    free(scratch);
+    free(memory);
     return status;
 }
 

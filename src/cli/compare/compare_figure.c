@@ -22,11 +22,11 @@ typedef struct drawing {
 /* Memory for `columns` times n values, or NULL. */
 static double *new_data(drawing *d, size_t columns, size_t n)
 {
-    double *scratch = malloc((columns * n + 1) * sizeof *scratch);
-    if (scratch != NULL) {
-        d->data[d->used++] = scratch;
+    double *memory = malloc((columns * n + 1) * sizeof *memory);
+    if (memory != NULL) {
+        d->data[d->used++] = memory;
     }
-    return scratch;
+    return memory;
 }
 
 static void free_drawing(drawing *d)

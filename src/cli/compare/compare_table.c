@@ -215,7 +215,7 @@ static void print_rates(const marl_study *study, const marl_study_case *it)
     }
 }
 
-/* What the order is worth; less than is printed is nothing. */
+/* Significance of the ranking; differences below the printed resolution count as zero. */
 static const char *worth(const marl_rank *k)
 {
     if (!isfinite(k->low)) {

@@ -46,7 +46,7 @@ static marl_status start_log(recording *r, marl_error *error)
     return status;
 }
 
-static marl_status parse_row(recording *r, const marl_log_row *row, marl_error *error)
+static marl_status write_row(recording *r, const marl_log_row *row, marl_error *error)
 {
     marl_guide_feed(r->guide, &row->sample);
     r->rows++;
@@ -63,12 +63,12 @@ static marl_status parse_row(recording *r, const marl_log_row *row, marl_error *
 }
 
 /* All rows that are there; MARL_END when it is over. */
-static marl_status parse_rows(recording *r, marl_error *error)
+static marl_status write_rows(recording *r, marl_error *error)
 {
     marl_log_row row;
     marl_status status;
     while ((status = marl_receiver_next(r->receiver, &row)) == MARL_OK) {
-        status = parse_row(r, &row, error);
+        status = write_row(r, &row, error);
         if (status != MARL_OK) {
             return status;
         }
@@ -134,7 +134,7 @@ static recording_end end_of_source(const recording *r)
     return gone ? END_VANISHED : END_OVER;
 }
 
-/* A simulated scene does not wait for ever for a guide that is never content. */
+/* Stop a scene after twice its length even if the guide is unsatisfied. */
 static int scene_is_over(const recording *r)
 {
     return r->guided && r->from->kind == SOURCE_SIM && source_seconds(r->from) > 2 * r->from->max_s + 1;
@@ -143,7 +143,7 @@ static int scene_is_over(const recording *r)
 static marl_status finish(recording *r, marl_error *error)
 {
     MARL_TRY(marl_receiver_finish(r->receiver, error));
-    return parse_rows(r, error);
+    return write_rows(r, error);
 }
 
 /* Until one of the ends. */
@@ -160,7 +160,7 @@ static marl_status run(recording *r, marl_error *error)
         }
         p.heard_s = got > 0 ? source_seconds(r->from) : p.heard_s;
         status = status != MARL_OK ? status : marl_receiver_feed(r->receiver, bytes, got, error);
-        status = status != MARL_OK ? status : parse_rows(r, error);
+        status = status != MARL_OK ? status : write_rows(r, error);
         status = status != MARL_OK ? status : check_patience(r, &p, error);
         if (status != MARL_OK) {
             return status;

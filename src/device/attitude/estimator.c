@@ -79,7 +79,8 @@ static inline int is_within(marl_vec3 v, float min, float max)
     return square >= min * min && square <= max * max;
 }
 
-/* 1 when every fresh reading is certainly good, as nearly always; marlp_estimator_screen examines the rest. */
+/* 1 when every fresh reading is certainly good, as nearly always; marlp_estimator_screen examines the rest.
+ * */
 static inline int is_clean(const marl_sample *s)
 {
     unsigned fresh = s->fresh;

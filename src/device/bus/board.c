@@ -76,7 +76,7 @@ static void count(marl_part_state *state, marl_status status)
     state->counts.garbage += status == MARL_ERR_BUS_GARBAGE || status == MARL_ERR_IDENTITY;
 }
 
-/* Only at the begin a silent chip is waited for: later the others would starve meanwhile. */
+/* Wait for a silent chip at start-up only; later it would delay the others. */
 static marl_status start_part(marl_board *board, uint8_t i, int wait)
 {
     marl_part_state *state = &board->state[i];
@@ -98,7 +98,7 @@ marl_status marl_board_start(marl_board *board)
     return first;
 }
 
-/* How long a chip may be without anything fresh before it must have forgotten its settings. */
+/* Time without data after which a chip is taken to have lost its settings. */
 static int64_t patience_ns(const marl_part *part)
 {
     uint32_t us = PATIENCE_PERIODS * period_of(part);

@@ -5,9 +5,9 @@
  *   0x01 ready: 0 gyro,       0x21 gyro: 0-1 range, 4-6 filter 0x36 accel offsets, 2 bytes each
  *        1 accel, 2 mag,      0x22 accel: 0-1 range, 4-6 filter
  *        4-7 always 0         0x23 rates: 0-2 gyro and accel, 4-5 mag
- *   0x02 gyro x, y, z   0x08 accel x, y, z   0x0e mag x, y, z   0x14 temperature; all 16 bits, high byte
- * first
- */
+ *   0x02 gyro x, y, z   0x08 accel x, y, z   0x0e mag x, y, z   0x14 temperature
+ *
+ * All readings have 16 bits, high byte first. */
 #include "marlinspike/chip.h"
 #include <stddef.h>
 

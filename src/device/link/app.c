@@ -8,138 +8,138 @@
 enum { HEADER_EVERY = 200 }; /* lines */
 
 /* Sends what is queued. Nothing new is started before all of it is sent, so that a packet is whole. */
-static marl_status drain(marl_app *s)
+static marl_status drain(marl_app *app)
 {
-    size_t used_bytes = 0;
-    if (s->sent < s->waiting) {
-        marl_status status =
-            s->port->bytes_out(s->port->context, s->out + s->sent, s->waiting - s->sent, &used_bytes);
-        s->sent += used_bytes;
+    size_t accepted = 0;
+    if (app->sent < app->waiting) {
+        marl_status status = app->port->bytes_out(app->port->context, app->out + app->sent,
+                                                  app->waiting - app->sent, &accepted);
+        app->sent += accepted;
         return status;
     }
     return MARL_OK;
 }
 
-static int is_clear(marl_app *s)
+static int is_clear(marl_app *app)
 {
-    return s->sent == s->waiting;
+    return app->sent == app->waiting;
 }
 
-wire_writer marlp_app_item(marl_app *s)
+wire_writer marlp_app_item(marl_app *app)
 {
-    return marlp_wire_into(s->item, sizeof s->item);
+    return marlp_wire_into(app->item, sizeof app->item);
 }
 
-marl_status marlp_app_send(marl_app *s, const wire_writer *item)
+marl_status marlp_app_send(marl_app *app, const wire_writer *item)
 {
     size_t size;
-    s->number++;
-    marl_status status = drain(s);
-    if (status != MARL_OK || !is_clear(s) || item->full) {
-        s->unsent++;
+    app->number++;
+    marl_status status = drain(app);
+    if (status != MARL_OK || !is_clear(app) || item->full) {
+        app->unsent++;
         return status;
     }
-    s->out[0] = 0; /* ends whatever noise stood on the line before */
-    status = marl_packet_make(item->bytes, item->n, s->out + 1, sizeof s->out - 1, &size);
-    s->waiting = status == MARL_OK ? size + 1 : 0;
-    s->sent = 0;
-    return status != MARL_OK ? status : drain(s);
+    app->out[0] = 0; /* ends whatever noise stood on the line before */
+    status = marl_packet_make(item->bytes, item->n, app->out + 1, sizeof app->out - 1, &size);
+    app->waiting = status == MARL_OK ? size + 1 : 0;
+    app->sent = 0;
+    return status != MARL_OK ? status : drain(app);
 }
 
-static marl_status send_line(marl_app *s, size_t n)
+static marl_status send_line(marl_app *app, size_t n)
 {
-    s->waiting = n;
-    s->sent = 0;
-    return drain(s);
+    app->waiting = n;
+    app->sent = 0;
+    return drain(app);
 }
 
-static marl_status stream_line(marl_app *s, const marl_sample *sample, const marl_quat *q)
+static marl_status stream_line(marl_app *app, const marl_sample *sample, const marl_quat *q)
 {
-    char *line = (char *)s->out;
-    uint8_t sensors = marl_board_sensors(&s->board);
-    int with_q = s->settings.has_tuning;
-    marl_status status = drain(s);
-    if (status == MARL_OK && is_clear(s) && s->rows++ % HEADER_EVERY == 0) {
-        status = send_line(s, marl_csv_line_header(line, sensors, with_q));
+    char *line = (char *)app->out;
+    uint8_t sensors = marl_board_sensors(&app->board);
+    int with_q = app->settings.has_tuning;
+    marl_status status = drain(app);
+    if (status == MARL_OK && is_clear(app) && app->rows++ % HEADER_EVERY == 0) {
+        status = send_line(app, marl_csv_line_header(line, sensors, with_q));
     }
-    if (status != MARL_OK || !is_clear(s)) {
-        s->unsent++;
+    if (status != MARL_OK || !is_clear(app)) {
+        app->unsent++;
         return status;
     }
-    return send_line(s, marl_csv_line_row(line, sensors, with_q, sample, q));
+    return send_line(app, marl_csv_line_row(line, sensors, with_q, sample, q));
 }
 
-marl_status marlp_app_feed(marl_app *s, const marl_sample *raw)
+marl_status marlp_app_feed(marl_app *app, const marl_sample *raw)
 {
     marl_quat attitude, *q = NULL;
-    if (!s->settings.has_tuning) {
-        (void)marl_pipeline_correct(&s->pipeline, raw);
-    } else if (marl_pipeline_step(&s->pipeline, raw, &attitude) == MARL_OK) {
+    if (!app->settings.has_tuning) {
+        (void)marl_pipeline_correct(&app->pipeline, raw);
+    } else if (marl_pipeline_step(&app->pipeline, raw, &attitude) == MARL_OK) {
         q = &attitude;
     }
-    if (s->config.silent) {
+    if (app->config.silent) {
         return MARL_OK;
     }
-    if (s->config.as_lines) {
-        return stream_line(s, raw, q);
+    if (app->config.as_lines) {
+        return stream_line(app, raw, q);
     }
-    wire_writer w = marlp_app_item(s);
-    marlp_item_put_sample(&w, s->number, raw, q);
-    return marlp_app_send(s, &w);
+    wire_writer w = marlp_app_item(app);
+    marlp_item_put_sample(&w, app->number, raw, q);
+    return marlp_app_send(app, &w);
 }
 
-marl_status marlp_app_send_identity(marl_app *s)
+marl_status marlp_app_send_identity(marl_app *app)
 {
-    item_identity identity = {.device = s->config.device,
-                              .firmware = s->config.firmware,
-                              .sensors = marl_board_sensors(&s->board),
-                              .period_us = marl_board_period_us(&s->board)};
-    MARL_TRY(s->port->clock(s->port->context, &identity.t_ns));
-    wire_writer w = marlp_app_item(s);
-    marlp_item_put_identity(&w, s->number, &identity);
-    return marlp_app_send(s, &w);
+    item_identity identity = {.device = app->config.device,
+                              .firmware = app->config.firmware,
+                              .sensors = marl_board_sensors(&app->board),
+                              .period_us = marl_board_period_us(&app->board)};
+    MARL_TRY(app->port->clock(app->port->context, &identity.t_ns));
+    wire_writer w = marlp_app_item(app);
+    marlp_item_put_identity(&w, app->number, &identity);
+    return marlp_app_send(app, &w);
 }
 
 /* Reports when a chip starts to fail, and when it works again; not every time. */
-static marl_status report_faults(marl_app *s)
+static marl_status report_faults(marl_app *app)
 {
-    for (uint8_t i = 0; i < s->board.parts; i++) {
-        const marl_part_state *state = &s->board.state[i];
-        if (state->fault == s->reported[i] || s->config.as_lines || !is_clear(s)) {
+    for (uint8_t i = 0; i < app->board.parts; i++) {
+        const marl_part_state *state = &app->board.state[i];
+        if (state->fault == app->reported[i] || app->config.as_lines || !is_clear(app)) {
             continue;
         }
         item_event event = {.part = i,
-                            .bus = s->board.part[i].at.bus,
-                            .address = s->board.part[i].at.address,
+                            .bus = app->board.part[i].at.bus,
+                            .address = app->board.part[i].at.address,
                             .fault = state->fault,
                             .identity = state->identity,
                             .silent = state->counts.silent,
                             .late = state->counts.late,
                             .garbage = state->counts.garbage,
                             .restarts = state->counts.restarts};
-        MARL_TRY(s->port->clock(s->port->context, &event.t_ns));
-        wire_writer w = marlp_app_item(s);
-        marlp_item_put_event(&w, s->number, &event);
-        MARL_TRY(marlp_app_send(s, &w));
-        s->reported[i] = state->fault;
+        MARL_TRY(app->port->clock(app->port->context, &event.t_ns));
+        wire_writer w = marlp_app_item(app);
+        marlp_item_put_event(&w, app->number, &event);
+        MARL_TRY(marlp_app_send(app, &w));
+        app->reported[i] = state->fault;
     }
     return MARL_OK;
 }
 
-static marl_pipeline_config pipeline_config(const marl_app *s)
+static marl_pipeline_config pipeline_config(const marl_app *app)
 {
-    return (marl_pipeline_config){.tuning = s->settings.tuning,
-                                  .calibration = s->settings.calibration,
-                                  .sensors = marl_board_sensors(&s->board),
+    return (marl_pipeline_config){.tuning = app->settings.tuning,
+                                  .calibration = app->settings.calibration,
+                                  .sensors = marl_board_sensors(&app->board),
                                   .watch_still = 1};
 }
 
-void marlp_app_use_settings(marl_app *s)
+void marlp_app_use_settings(marl_app *app)
 {
-    const marl_pipeline_config config = pipeline_config(s);
-    s->rows = 0; /* there may be other columns from now on: the header first */
-    if (marl_pipeline_configure(&s->pipeline, &config) != MARL_OK) {
-        s->settings.has_tuning = 0;
+    const marl_pipeline_config config = pipeline_config(app);
+    app->rows = 0; /* there may be other columns from now on: the header first */
+    if (marl_pipeline_configure(&app->pipeline, &config) != MARL_OK) {
+        app->settings.has_tuning = 0;
     }
 }
 
@@ -156,43 +156,43 @@ static marl_status check(const marl_port *port, const marl_app_config *config, c
     return marl_port_check(port, MARL_PORT_BUS | MARL_PORT_OUT, what);
 }
 
-marl_status marl_app_start(marl_app *s, const marl_port *port, const marl_part *part, uint8_t parts,
+marl_status marl_app_start(marl_app *app, const marl_port *port, const marl_part *part, uint8_t parts,
                            const marl_app_config *config, const char **what)
 {
-    memset(s, 0, sizeof *s);
-    s->port = port;
-    s->config = *config;
-    s->settings.calibration = marl_calibration_none();
-    s->settings.tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
-    marl_packet_reader_init(&s->reader, s->in, sizeof s->in);
+    memset(app, 0, sizeof *app);
+    app->port = port;
+    app->config = *config;
+    app->settings.calibration = marl_calibration_none();
+    app->settings.tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
+    marl_packet_reader_init(&app->reader, app->in, sizeof app->in);
     MARL_TRY(check(port, config, what));
-    MARL_TRY(marl_board_init(&s->board, port, part, parts, what));
-    marlp_app_load(s);
-    const marl_pipeline_config pipeline = pipeline_config(s);
-    MARL_TRY(marl_pipeline_init(&s->pipeline, &pipeline));
-    (void)!marl_board_start(&s->board); /* a chip that fails is reported by an event and restarted */
-    MARL_TRY(config->as_lines ? MARL_OK : marlp_app_send_identity(s));
-    return report_faults(s);
+    MARL_TRY(marl_board_init(&app->board, port, part, parts, what));
+    marlp_app_load(app);
+    const marl_pipeline_config pipeline = pipeline_config(app);
+    MARL_TRY(marl_pipeline_init(&app->pipeline, &pipeline));
+    (void)!marl_board_start(&app->board); /* a chip that fails is reported by an event and restarted */
+    MARL_TRY(config->as_lines ? MARL_OK : marlp_app_send_identity(app));
+    return report_faults(app);
 }
 
-static marl_status read_board(marl_app *s)
+static marl_status read_board(marl_app *app)
 {
     marl_sample sample;
-    marl_status status = marl_board_read(&s->board, &sample);
+    marl_status status = marl_board_read(&app->board, &sample);
     while (status == MARL_OK) { /* of several chips another may have something, too */
-        MARL_TRY(marlp_app_feed(s, &sample));
-        status = marl_board_read(&s->board, &sample);
+        MARL_TRY(marlp_app_feed(app, &sample));
+        status = marl_board_read(&app->board, &sample);
     }
-    return report_faults(s);
+    return report_faults(app);
 }
 
-marl_status marl_app_step(marl_app *s, uint32_t *rest_us)
+marl_status marl_app_step(marl_app *app, uint32_t *rest_us)
 {
     *rest_us = 0;
-    MARL_TRY(drain(s));
-    MARL_TRY(marlp_app_listen(s));
-    if (!s->fed) {
-        MARL_TRY(read_board(s));
+    MARL_TRY(drain(app));
+    MARL_TRY(marlp_app_listen(app));
+    if (!app->fed) {
+        MARL_TRY(read_board(app));
     }
-    return marl_board_rest(&s->board, rest_us);
+    return marl_board_rest(&app->board, rest_us);
 }

@@ -10,15 +10,16 @@
 enum { KEEP_CALIBRATION = 1, KEEP_TUNING = 2 };
 enum { FEED_AT_ONCE = 64, FEED_MAX = 4096 }; /* bytes a step takes at most */
 
-void marlp_app_load(marl_app *s)
+void marlp_app_load(marl_app *app)
 {
     size_t n;
     char device[MARL_DEVICE_NAME];
-    marl_settings kept = s->settings;
-    if (s->port->nv_read == NULL || marl_store_load(s->port, s->item, sizeof s->item, &n) != MARL_OK) {
+    marl_settings kept = app->settings;
+    if (app->port->nv_read == NULL ||
+        marl_store_load(app->port, app->item, sizeof app->item, &n) != MARL_OK) {
         return;
     }
-    wire_reader r = marlp_wire_from(s->item, n);
+    wire_reader r = marlp_wire_from(app->item, n);
     marl_status status = MARL_OK;
     for (size_t pairs = marlp_wire_get_map(&r); pairs > 0 && status == MARL_OK; pairs--) {
         switch (marlp_wire_get_int(&r)) {
@@ -35,28 +36,28 @@ void marlp_app_load(marl_app *s)
         }
     }
     if (status == MARL_OK && r.status == MARL_OK) {
-        s->settings = kept;
+        app->settings = kept;
     }
 }
 
-static marl_status commit(marl_app *s)
+static marl_status commit(marl_app *app)
 {
-    wire_writer w = marlp_wire_into(s->item, sizeof s->item);
-    marlp_wire_put_map(&w, s->settings.has_tuning ? 2 : 1);
+    wire_writer w = marlp_wire_into(app->item, sizeof app->item);
+    marlp_wire_put_map(&w, app->settings.has_tuning ? 2 : 1);
     marlp_wire_put_int(&w, KEEP_CALIBRATION);
-    marlp_item_put_calibration(&w, &s->settings.calibration);
-    if (s->settings.has_tuning) {
+    marlp_item_put_calibration(&w, &app->settings.calibration);
+    if (app->settings.has_tuning) {
         marlp_wire_put_int(&w, KEEP_TUNING);
-        marlp_item_put_tuning(&w, &s->settings.tuning);
+        marlp_item_put_tuning(&w, &app->settings.tuning);
     }
-    return w.full ? MARL_ERR_CAPACITY : marl_store_save(s->port, w.bytes, w.n);
+    return w.full ? MARL_ERR_CAPACITY : marl_store_save(app->port, w.bytes, w.n);
 }
 
 /* The mount that makes the attitude of now the zero: level, and with a magnetometer x to the north, which
  * in the world enu is a quarter turn from its own zero. */
-static marl_status zero(marl_app *s)
+static marl_status zero(marl_app *app)
 {
-    const marl_still *still = &s->pipeline.still;
+    const marl_still *still = &app->pipeline.still;
     if (!still->still || !still->have_last_accel) {
         return MARL_ERR_MOVING;
     }
@@ -65,34 +66,35 @@ static marl_status zero(marl_app *s)
         still->have_last_mag
             ? marl_quat_product(from_north, attitude_from_vectors(still->last_accel, still->last_mag))
             : attitude_from_up(still->last_accel);
-    s->settings.calibration.mount = marl_quat_canonical(q);
-    s->settings.calibration.has_mount = 1;
+    app->settings.calibration.mount = marl_quat_canonical(q);
+    app->settings.calibration.has_mount = 1;
     return MARL_OK;
 }
 
-static marl_status read_calibration(marl_app *s, wire_reader *r)
+static marl_status read_calibration(marl_app *app, wire_reader *r)
 {
     marl_calibration calibration;
     char device[MARL_DEVICE_NAME];
     marl_status status = marlp_item_get_calibration(r, &calibration, device);
-    if (status == MARL_OK && device[0] != '\0' && strcmp(device, s->config.device) != 0) {
+    if (status == MARL_OK && device[0] != '\0' && strcmp(device, app->config.device) != 0) {
         status = MARL_ERR_DEVICE;
     }
     if (status == MARL_OK) {
-        marl_still_limits limits = s->pipeline.still.limits;
-        s->settings.calibration = calibration;
-        status = marl_still_init(&s->pipeline.still, &limits); /* readings are corrected in another way now */
+        marl_still_limits limits = app->pipeline.still.limits;
+        app->settings.calibration = calibration;
+        status =
+            marl_still_init(&app->pipeline.still, &limits); /* readings are corrected in another way now */
     }
     return status;
 }
 
-static marl_status read_tuning(marl_app *s, wire_reader *r)
+static marl_status read_tuning(marl_app *app, wire_reader *r)
 {
     marl_tuning tuning;
     marl_status status = marlp_item_get_tuning(r, &tuning);
     if (status == MARL_OK) {
-        s->settings.tuning = tuning;
-        s->settings.has_tuning = 1;
+        app->settings.tuning = tuning;
+        app->settings.has_tuning = 1;
     }
     return status;
 }
@@ -118,82 +120,82 @@ static marl_outcome outcome_of(marl_status status)
     }
 }
 
-static marl_status ack(marl_app *s, uint32_t answered, marl_status status)
+static marl_status ack(marl_app *app, uint32_t answered, marl_status status)
 {
     marl_outcome outcome = outcome_of(status);
-    wire_writer w = marlp_app_item(s);
-    marlp_item_put_ack(&w, s->number, answered, outcome,
+    wire_writer w = marlp_app_item(app);
+    marlp_item_put_ack(&w, app->number, answered, outcome,
                        outcome == MARL_OUTCOME_NO_STORE ? "this board has no memory to keep it in"
                                                         : marl_status_text(status));
-    return marlp_app_send(s, &w);
+    return marlp_app_send(app, &w);
 }
 
 /* A recorded sample: it takes the place of the board's own. */
-static marl_status be_fed(marl_app *s, wire_reader *r)
+static marl_status feed_recorded(marl_app *app, wire_reader *r)
 {
     marl_sample sample;
     if (marlp_item_get_sample(r, &sample) != MARL_OK) {
         return MARL_OK; /* samples are not acknowledged; the numbers show what was lost */
     }
-    s->fed = 1;
-    return marlp_app_feed(s, &sample);
+    app->fed = 1;
+    return marlp_app_feed(app, &sample);
 }
 
 /* What a message asks for; MARL_ERR_MESSAGE when it is none. */
-static marl_status obey(marl_app *s, marl_item_kind kind, wire_reader *r)
+static marl_status execute(marl_app *app, marl_item_kind kind, wire_reader *r)
 {
     marl_status status = MARL_ERR_MESSAGE;
     switch (kind) {
     case MARL_ITEM_IDENTIFY:
         return MARL_OK;
     case MARL_ITEM_CALIBRATION:
-        status = read_calibration(s, r);
+        status = read_calibration(app, r);
         break;
     case MARL_ITEM_TUNING:
-        status = read_tuning(s, r);
+        status = read_tuning(app, r);
         break;
     case MARL_ITEM_ZERO:
-        status = zero(s);
+        status = zero(app);
         break;
     case MARL_ITEM_COMMIT:
-        return s->port->nv_write == NULL ? MARL_ERR_EMPTY : commit(s);
+        return app->port->nv_write == NULL ? MARL_ERR_EMPTY : commit(app);
     default:
         break;
     }
     if (status == MARL_OK) {
-        marlp_app_use_settings(s);
+        marlp_app_use_settings(app);
     }
     return status;
 }
 
-static marl_status read_packet(marl_app *s, size_t n)
+static marl_status read_packet(marl_app *app, size_t n)
 {
     marl_item_kind kind;
     uint32_t number;
-    wire_reader r = marlp_wire_from(s->in, n);
+    wire_reader r = marlp_wire_from(app->in, n);
     if (marlp_item_get_head(&r, &kind, &number) != MARL_OK) {
         return MARL_OK;
     }
     if (kind == MARL_ITEM_SAMPLE) {
-        return be_fed(s, &r);
+        return feed_recorded(app, &r);
     }
     if (kind == MARL_ITEM_IDENTIFY) {
-        s->fed = 0; /* whoever asks wants to hear the board itself */
-        MARL_TRY(marlp_app_send_identity(s));
+        app->fed = 0; /* whoever asks wants to hear the board itself */
+        MARL_TRY(marlp_app_send_identity(app));
     }
-    marl_status done = obey(s, kind, &r);
-    return ack(s, number, done);
+    marl_status done = execute(app, kind, &r);
+    return ack(app, number, done);
 }
 
-marl_status marlp_app_listen(marl_app *s)
+marl_status marlp_app_listen(marl_app *app)
 {
     uint8_t bytes[FEED_AT_ONCE];
-    size_t got = s->port->bytes_in != NULL ? FEED_AT_ONCE : 0, n;
+    size_t got = app->port->bytes_in != NULL ? FEED_AT_ONCE : 0, n;
     for (size_t all = 0; got == FEED_AT_ONCE && all < FEED_MAX; all += got) {
-        marl_status status = s->port->bytes_in(s->port->context, bytes, sizeof bytes, &got);
+        marl_status status = app->port->bytes_in(app->port->context, bytes, sizeof bytes, &got);
         for (size_t i = 0; i < got && status == MARL_OK; i++) {
-            if (marl_packet_feed(&s->reader, bytes[i], &n) == MARL_OK) {
-                status = read_packet(s, n);
+            if (marl_packet_feed(&app->reader, bytes[i], &n) == MARL_OK) {
+                status = read_packet(app, n);
             }
         }
         if (status != MARL_OK) {

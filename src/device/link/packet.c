@@ -51,7 +51,7 @@ void marl_packet_reader_init(marl_packet_reader *reader, uint8_t *bytes, size_t 
 
 static void start(marl_packet_reader *r)
 {
-    r->n = r->used_bytes = 0;
+    r->n = r->received = 0;
     r->block = r->skipping = 0;
     r->full = 1; /* no zero before the first block */
 }
@@ -71,11 +71,11 @@ static int is_good(const marl_packet_reader *r, size_t *n)
 
 static marl_status end(marl_packet_reader *r, size_t *n)
 {
-    size_t used_bytes = r->used_bytes;
+    size_t received = r->received;
     int good = is_good(r, n), first = !r->started;
     r->started = 1;
     start(r);
-    if (used_bytes == 0) { /* zeros in a row */
+    if (received == 0) { /* zeros in a row */
         return MARL_ERR_NOT_READY;
     }
     if (good) {
@@ -83,7 +83,7 @@ static marl_status end(marl_packet_reader *r, size_t *n)
         return MARL_OK;
     }
     *n = 0;
-    r->skipped += (uint32_t)used_bytes;
+    r->skipped += (uint32_t)received;
     r->broken += !first;
     return first ? MARL_ERR_NOT_READY : MARL_ERR_MESSAGE;
 }
@@ -103,7 +103,7 @@ marl_status marl_packet_feed(marl_packet_reader *r, uint8_t byte, size_t *n)
     if (byte == 0) {
         return end(r, n);
     }
-    r->used_bytes++;
+    r->received++;
     if (r->skipping) {
         return MARL_ERR_NOT_READY;
     }

@@ -46,7 +46,7 @@ static marl_status memory_crc(const marl_port *port, uint32_t at, uint32_t n, ui
     return MARL_OK;
 }
 
-/* MARL_ERR_EMPTY when no whole record stands at the begin of this half. */
+/* MARL_ERR_EMPTY when no whole record stands at the start of this half. */
 static marl_status read_head(const marl_port *port, uint32_t at, head *h)
 {
     uint8_t bytes[HEAD];

@@ -6,8 +6,6 @@
 #include <math.h>
 #include <string.h>
 
-/* How far from 1 the length of a mount may be for rounding. */
-
 marl_status marlp_item_get_head(wire_reader *r, marl_item_kind *kind, uint32_t *number)
 {
     size_t n = marlp_wire_get_array(r);

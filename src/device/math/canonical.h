@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * The one of q and -q that is written, where a call would be felt. */
+ * Canonical sign of q; inline because it runs for every sample. */
 #ifndef MARL_CANONICAL_H
 #define MARL_CANONICAL_H
 

@@ -11,8 +11,8 @@
 
 #define WINDOW_NS INT64_C(200000000)
 #define STEADY 0.5 /* m/s^2 off gravity */
-#define SURE_DEG 0.5
-#define SEEN 3.0 /* standard errors */
+#define MAX_SIGMA_DEG 0.5
+#define MIN_DEVIATIONS 3.0 /* standard errors */
 enum { MIN_WINDOWS = 40, ROUNDS = 4, UNKNOWNS = 4, PARTS = 12 };
 
 static void multiply(const double a[3][3], double matrix[3][3])
@@ -149,8 +149,8 @@ static marl_status turn_mag(const marl_log *corrected, int southern, marl_calibr
     for (int k = 0; k < 3 && found; k++) {
         r->rotation_deg[k] = turn[k] / MARL_DEGREE;
         r->rotation_sigma[k] = sigma[k] / MARL_DEGREE;
-        r->turned |= fabs(turn[k]) > SEEN * sigma[k];
-        found = found && r->rotation_sigma[k] < SURE_DEG;
+        r->turned |= fabs(turn[k]) > MIN_DEVIATIONS * sigma[k];
+        found = found && r->rotation_sigma[k] < MAX_SIGMA_DEG;
     }
     marl_fit *fit = &record->fit[MARL_MAG];
     fit->present = 1;

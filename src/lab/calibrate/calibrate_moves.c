@@ -10,12 +10,12 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define LONGEST_S 30.0    /* of a move; more, and the bias wanders in it */
-#define MIN_ANGLE 0.3     /* rad: less turning knows nothing of the matrix */
-#define MAX_SIGMA 0.01    /* of an element */
-#define FAR 4.0           /* deviations, from the median: knocked, or clipped */
-#define MIN_FAR 0.017     /* rad: closer ones are never left out */
-#define MAX_LEFT_OUT 0.34 /* of the moves */
+#define LONGEST_S 30.0     /* of a move; more, and the bias wanders in it */
+#define MIN_ANGLE 0.3      /* rad: less turning knows nothing of the matrix */
+#define MAX_SIGMA 0.01     /* of an element */
+#define MAX_DEVIATIONS 4.0 /* deviations, from the median: knocked, or clipped */
+#define MIN_OUTLIER 0.017  /* rad: closer ones are never left out */
+#define MAX_LEFT_OUT 0.34  /* of the moves */
 enum { N = LAB_MOVE_ELEMENTS, ROUNDS = 4, MIN_MOVES = 8 };
 
 /* Sums of the fit. */
@@ -95,8 +95,8 @@ static int leave_out(marl_moves_result *r, double *scratch)
     for (size_t i = 0; i < r->n; i++) {
         scratch[n++] = r->move[i].error;
     }
-    double limit =
-        fmax(MIN_FAR, FAR * lab_quantile(scratch, n, 0.5) / 0.8326); /* median of two axes' length */
+    double limit = fmax(MIN_OUTLIER, MAX_DEVIATIONS * lab_quantile(scratch, n, 0.5) /
+                                         0.8326); /* median of two axes' length */
     r->left_out = 0;
     for (size_t i = 0; i < r->n; i++) {
         int used = r->move[i].error <= limit;

@@ -16,13 +16,13 @@
 #define MIN_COVERAGE 0.2
 #define MAX_SIGMA 0.05 /* of the field */
 #define MAX_OUTLIERS 0.4
-#define MAX_REST 0.1        /* of the field; more, and it is noise that the surface was laid around */
+#define MAX_REST 0.1        /* of the field; larger: the surface is fitted to noise */
 #define MIN_FIELD 5         /* uT */
 #define DRIFT_SEEN 4.0      /* standard errors */
 #define MIN_DRIFT 0.005     /* of the field: a third of a degree of heading */
 #define DRIFT_ACROSS 0.25   /* of the drift, on the other axes: not every direction is seen at every time */
 #define MAX_DIP_SPREAD 15.0 /* degrees; hands that tumble a pod stay under 10 */
-#define SEEN 4.2            /* of an F with 5 and many degrees of freedom: one in a thousand */
+#define MIN_F 4.2           /* of an F with 5 and many degrees of freedom: one in a thousand */
 enum { MIN_READINGS = 50, SPHERE_UNKNOWNS = 4 };
 
 static int is_same(const double a[3], const double b[3])
@@ -238,18 +238,18 @@ static marl_status decide(const marl_log *log, const lab_tumble_readings *r,
     return MARL_OK;
 }
 
-/* Soft iron that is there and not fitted spoils the hard iron by far more than its standard errors: so all
+/* Unmodelled soft iron biases the hard iron by far more than its standard error: so all
  * is fitted where the readings determine it, and the sphere stands only where they do not. */
 static marl_status choose_surface(lab_tumble_readings *r, double field, marl_calibrated *o, marl_error *error)
 {
     marl_calibrated full = *o;
     marl_error why = {0};
     if (fit_surface(r, LAB_FULL, field, &full, &why) == MARL_OK && is_sure(&full.fit)) {
-        int reported = 1;
+        int determined = 1;
         for (int k = 0; k < 9; k++) {
-            reported = reported && full.fit.matrix_sigma[k / 3][k % 3] < MAX_MATRIX_SIGMA;
+            determined = determined && full.fit.matrix_sigma[k / 3][k % 3] < MAX_MATRIX_SIGMA;
         }
-        if (reported) {
+        if (determined) {
             *o = full;
             return MARL_OK;
         }
@@ -261,7 +261,7 @@ static marl_status choose_surface(lab_tumble_readings *r, double field, marl_cal
     double dof = full.fit.points - LAB_ELLIPSOID_UNKNOWNS, more = LAB_ELLIPSOID_UNKNOWNS - SPHERE_UNKNOWNS;
     double left = full.fit.residual_rms * full.fit.residual_rms * dof;
     double sphere = o->fit.residual_rms * o->fit.residual_rms * (o->fit.points - SPHERE_UNKNOWNS);
-    r->torn = why.status == MARL_OK && (sphere - left) / more > SEEN * left / dof;
+    r->torn = why.status == MARL_OK && (sphere - left) / more > MIN_F * left / dof;
     return status;
 }
 

@@ -11,12 +11,12 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define NEAR 0.2          /* share of the angle that a turn may be off */
-#define ONE_AXIS 0.9      /* of the turn goes about one axis */
-#define MAX_SIGMA 0.01    /* of the scale */
-#define FAR 5.0           /* deviations, from the median of the errors: a handling move */
-#define MIN_FAR 0.01      /* of the angle: closer ones are never left out */
-#define MAX_LEFT_OUT 0.34 /* of the turns; more, and it is not known which are right */
+#define NEAR 0.2           /* share of the angle that a turn may be off */
+#define ONE_AXIS 0.9       /* of the turn goes about one axis */
+#define MAX_SIGMA 0.01     /* of the scale */
+#define MAX_DEVIATIONS 5.0 /* deviations, from the median of the errors: a handling move */
+#define MIN_FAR 0.01       /* of the angle: closer ones are never left out */
+#define MAX_LEFT_OUT 0.34  /* of the turns; more, and it is not known which are right */
 enum { ROUNDS = 5, MIN_REPEATS = 2 };
 
 /* Mean rate in a rest, with its standard error. */
@@ -205,7 +205,8 @@ static int leave_one_out(marl_turns_result *r, double *scratch)
         }
     }
     double scatter = n > 0 ? 1.4826022 * lab_quantile(scratch, n, 0.5) : 0;
-    if (off <= fmax(FAR * scatter, MIN_FAR) || (double)(r->left_out + 1) > MAX_LEFT_OUT * (double)r->n) {
+    if (off <= fmax(MAX_DEVIATIONS * scatter, MIN_FAR) ||
+        (double)(r->left_out + 1) > MAX_LEFT_OUT * (double)r->n) {
         return 0;
     }
     r->turn[worst].used = 0;

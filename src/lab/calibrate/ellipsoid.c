@@ -177,12 +177,12 @@ static double moved_by_fixed(const cloud *c, const sums *s, int n, int j, int k)
     int from = c->model == LAB_SPHERE ? 0 : c->model == LAB_DIAGONAL ? 3 : 6;
     double sum = 0;
     for (int e = from; e < 6; e++) {
-        double of[2] = {0, 0};
+        double part[2] = {0, 0};
         for (int i = 0; i < n; i++) {
-            of[0] += s->normal[j * n + i] * s->fixed[i][e];
-            of[1] += s->normal[k * n + i] * s->fixed[i][e];
+            part[0] += s->normal[j * n + i] * s->fixed[i][e];
+            part[1] += s->normal[k * n + i] * s->fixed[i][e];
         }
-        sum += of[0] * of[1];
+        sum += part[0] * part[1];
     }
     return sum;
 }

@@ -6,8 +6,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define FAR 3.5   /* deviations */
-#define STAYS 1.0 /* deviations, the mean of REACH neighbours */
+#define MAX_DEVIATIONS 3.5   /* deviations */
+#define FLANK_DEVIATIONS 1.0 /* deviations, the mean of REACH neighbours */
 enum { ROUNDS = 12, REACH = 3 };
 
 /* Deviation of the distances from the median of their sizes, whatever a few of them do. */
@@ -32,19 +32,19 @@ static double mean_off(const double *off, size_t n, size_t at)
     return sum / (double)(to - from);
 }
 
-/* Where two and more in a row are far off something passed by: its rise and fall belong to it. */
+/* Two consecutive outliers mark a passing disturbance; its flanks are outliers too. */
 static void mark(const double *off, size_t n, double usual, unsigned char *skip)
 {
     for (size_t i = 0; i < n; i++) {
-        skip[i] = fabs(off[i]) > FAR * usual;
+        skip[i] = fabs(off[i]) > MAX_DEVIATIONS * usual;
     }
     for (size_t i = 1; i + 1 < n; i++) { /* forwards */
         int run = i > 1 && skip[i - 1] && (skip[i - 2] || skip[i]);
-        skip[i] |= run && fabs(mean_off(off, n, i)) > STAYS * usual;
+        skip[i] |= run && fabs(mean_off(off, n, i)) > FLANK_DEVIATIONS * usual;
     }
     for (size_t i = n; i-- > 1;) { /* and back */
         int run = i + 1 < n && skip[i] && (skip[i + 1] || skip[i - 1]);
-        skip[i - 1] |= run && fabs(mean_off(off, n, i - 1)) > STAYS * usual;
+        skip[i - 1] |= run && fabs(mean_off(off, n, i - 1)) > FLANK_DEVIATIONS * usual;
     }
 }
 

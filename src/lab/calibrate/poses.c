@@ -13,7 +13,7 @@
 #define SAME_DEG 2.0
 #define MIN_S 1.0
 #define QUIET_QUANTILE 0.1  /* of the windows; a recording of poses rests longer than that */
-#define LOUDER 4.0          /* times the quiet variance; noise of a window reaches that in one of thousands */
+#define MAX_QUIET_RATIO 4.0 /* times the quiet variance; noise of a window reaches that in one of thousands */
 #define MAX_QUIET_ACCEL 0.5 /* m/s^2, deviation: the quietest windows of a recording that never rests */
 #define MAX_QUIET_GYRO 0.1  /* rad/s, the same */
 #define MAX_REST_RATE 0.35  /* rad/s: no bias is so large */
@@ -129,8 +129,8 @@ static int mark_quiet(windows *all, double *scratch)
     for (size_t i = 0; i < all->n; i++) {
         window *w = &all->at[i];
         double rate = sqrt(w->rate[0] * w->rate[0] + w->rate[1] * w->rate[1] + w->rate[2] * w->rate[2]);
-        w->quiet =
-            w->accel_variance <= LOUDER * accel && w->gyro_variance <= LOUDER * gyro && rate < MAX_REST_RATE;
+        w->quiet = w->accel_variance <= MAX_QUIET_RATIO * accel &&
+                   w->gyro_variance <= MAX_QUIET_RATIO * gyro && rate < MAX_REST_RATE;
     }
     return 1;
 }

@@ -14,12 +14,12 @@
 /* uT: half a degree of heading. A part differs by less from one power-on to the next. */
 #define MAX_BIAS 0.25
 #define MAX_BIAS_SIGMA 0.5             /* uT: more, and the directions do not determine it */
-#define SURE 3.3                       /* deviations: one in a thousand an axis */
+#define BIAS_DEVIATIONS 3.3            /* deviations: one in a thousand an axis */
 #define MAX_DRIFT (0.05 * MARL_DEGREE) /* rad/s: less is drift, and every filter follows it */
-#define SURE_OF_NINE 4.0               /* deviations: nine elements, and the error of their errors */
+#define MATRIX_DEVIATIONS 4.0          /* deviations: nine elements, and the error of their errors */
 #define MAX_MATRIX_OFF 0.002           /* 0.2 degrees in a right angle */
-#define WANDERS 1.0 /* mean squares between poses: how far the bias goes until another recording */
-#define COMMON 3.0  /* independent values of what is common to a recording: a bias has three */
+#define DRIFT_VARIANCE 1.0             /* for bias drift between recordings, in between-pose variances */
+#define COMMON_DOF 3.0 /* independent values of what is common to a recording: a bias has three */
 enum {
     UNKNOWNS = 4, /* bias and size */
     MIN_FIELD = 50,
@@ -92,7 +92,7 @@ static marl_status verify_accel(const marl_fit *fit, const marl_log *log, double
         double residual = isfinite(fit->residual_rms) ? fit->residual_rms : 0;
         double each = fmax(noise / n, residual * residual);
         /* what differs from pose to pose goes on wandering until this recording */
-        const expected e = {each, n, own * own + WANDERS * each, COMMON};
+        const expected e = {each, n, own * own + DRIFT_VARIANCE * each, COMMON_DOF};
         decide(v, squares / n, &e);
     }
     return status == MARL_ERR_SYSTEM ? marl_fail(error, status, "%s", why.text) : MARL_OK;
@@ -118,12 +118,12 @@ static marl_status verify_gyro_bias(const marl_fit *fit, const marl_log *log, ma
     for (int k = 0; k < 3; k++) {
         double own = isfinite(fit->bias_sigma[k]) ? fit->bias_sigma[k] : 0;
         squares += all->gyro_drift[k] * all->gyro_drift[k] / 3;
-        /* the bias wanders from the calibration to here as it does within this recording */
-        int wanders = isfinite(rest.later_sigma[k]) && !rest.later_is_bound[k];
-        double here = wanders ? rest.later_sigma[k] : rest.outcome.fit.bias_sigma[k];
+        /* assume the same bias drift before the recording as within it */
+        int seen = isfinite(rest.later_sigma[k]) && !rest.later_is_bound[k];
+        double here = seen ? rest.later_sigma[k] : rest.outcome.fit.bias_sigma[k];
         noise += (own * own + here * here) / 3;
     }
-    const expected e = {noise, COMMON, 0, COMMON};
+    const expected e = {noise, COMMON_DOF, 0, COMMON_DOF};
     v->n = (size_t)rest.outcome.fit.points;
     decide(v, squares, &e);
     all->drifted = !v->holds;
@@ -154,7 +154,7 @@ static marl_status verify_gyro_matrix(const marl_calibration_record *record, con
         }
     }
     marl_moves_result_free(&moves);
-    if (fabs(all->gyro_matrix_z) > SURE_OF_NINE && fabs(all->gyro_matrix_off) > MAX_MATRIX_OFF) {
+    if (fabs(all->gyro_matrix_z) > MATRIX_DEVIATIONS && fabs(all->gyro_matrix_off) > MAX_MATRIX_OFF) {
         all->sensor[MARL_GYRO].holds = 0;
     }
     return status == MARL_ERR_SYSTEM ? marl_fail(error, status, "%s", why.text) : MARL_OK;
@@ -212,7 +212,7 @@ static void find_mag_bias(const marl_fit *fit, const marl_log *log, marl_verific
         if (sigma < MAX_BIAS_SIGMA) {
             all->mag_bias[k] = known[k];
             all->mag_bias_limit[k] =
-                fmax(MAX_BIAS, lab_student_deviation(SURE, (double)sums.blocks - 1) * sigma);
+                fmax(MAX_BIAS, lab_student_deviation(BIAS_DEVIATIONS, (double)sums.blocks - 1) * sigma);
         }
     }
 }
@@ -261,7 +261,7 @@ static void verify_mag(const marl_fit *fit, const marl_log *log, marl_verificati
     if (v->n >= MIN_FIELD && isfinite(fit->field) && fit->residual_rms > 0) {
         double own = own_error(fit, fit->field);
         const expected e = {fit->residual_rms * fit->residual_rms, fmax(1, (double)v->n / DEPENDENT),
-                            own * own, COMMON};
+                            own * own, COMMON_DOF};
         decide(v, squares / (double)v->n, &e);
         find_mag_bias(fit, log, all);
         v->holds = v->holds && mag_bias_holds(all);

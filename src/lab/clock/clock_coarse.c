@@ -11,11 +11,10 @@
 #include <string.h>
 
 #define COARSE_NS 100e6
-#define FITS_TOO                                                                                             \
-    1.5             /* a shift that leaves so many times as much unexplained as the best fits as well ...    \
-                     */
-#define SLACK 0.002 /* share that errors of the gyroscope may cost here and not there */
-#define NEARLY 0.9  /* ... if it explains so much of what that does */
+/* A shift that leaves so many times as much unexplained as the best fits as well ... */
+#define FITS_TOO 1.5
+#define GYRO_LOSS 0.002 /* share that errors of the gyroscope may cost here and not there */
+#define NEARLY 0.9      /* ... if it explains so much of what that does */
 #define CLEARLY_LESS 0.95
 
 static void centre(lab_turning *t)
@@ -115,7 +114,7 @@ static marl_status shares_at_all_lags(const lab_turning *x, const lab_turning *y
  * the neighbours reach too far. */
 static size_t overlap_of_rivals(const lab_lag_grid *g, const double *share, size_t at)
 {
-    double enough = 1 - SLACK - LAB_RIVAL * (1 - share[at]);
+    double enough = 1 - GYRO_LOSS - LAB_RIVAL * (1 - share[at]);
     size_t low = at, high = at, max = 0, widest = (size_t)(LAB_WIDEST_S / g->step_s);
     while (low > 0 && (share[low - 1] >= enough || at - low < widest / 2)) {
         low--;
@@ -142,7 +141,7 @@ static void decide(const lab_lag_grid *g, const double *share, lab_clock_shift *
     if (best == SIZE_MAX || best == 0 || best + 1 == g->lags || !(share[best] > LAB_MIN_SHARE)) {
         return;
     }
-    double enough = fmax(1 - SLACK - FITS_TOO * (1 - share[best]), NEARLY * share[best]);
+    double enough = fmax(1 - GYRO_LOSS - FITS_TOO * (1 - share[best]), NEARLY * share[best]);
     best = lab_longest_fit(g, share, enough, none, best);
     size_t rivals = overlap_of_rivals(g, share, best);
     double place = lab_peak_place(share[best - 1], share[best], share[best + 1]);

@@ -68,16 +68,16 @@ static void add_place(fitting *w, const alignment *at, size_t k)
     int64_t t_ns = w->edge[k + 1] - w->edge[0];
     for (int i = 0; i < 3; i++) {
         const double *m = at->map[i];
-        double row[LAB_BLOCK_FIT_MAX] = {0}, change = 0, reported = m[3];
+        double row[LAB_BLOCK_FIT_MAX] = {0}, change = 0, predicted = m[3];
         for (int j = 0; j < 3; j++) {
             row[4 * i + j] = x[j];
-            reported += m[j] * x[j];
+            predicted += m[j] * x[j];
             change += m[j] * w->x.change[k][j];
         }
         row[4 * i + 3] = 1;
         row[SHIFT] = change;
         row[RATE] = change * ((double)t_ns * 1e-9 - w->middle_s);
-        lab_block_fit_add(&w->fit, t_ns, row, w->centred[k][i] - reported);
+        lab_block_fit_add(&w->fit, t_ns, row, w->centred[k][i] - predicted);
     }
 }
 
@@ -108,8 +108,7 @@ static void centre_by_stretch(fitting *w)
     }
 }
 
-/* Noise of the gyroscope's readings at the edges of the windows makes its change look larger than it is, and
- * so the fit surer: the share of that in the squares. */
+/* Errors in variables: gyroscope noise inflates the regressor. Its share of the regressor's squares. */
 static double noise_share(const fitting *w, double noise)
 {
     double squares = 0, of_noise = 2 * noise / pow(2e-9 * w->step_ns, 2);

@@ -14,7 +14,7 @@
 #include <string.h>
 
 #define MIN_STEP_S 0.02
-#define ROOM 1.05 /* mean steps in a step of the grid, so that jitter leaves none empty */
+#define GRID_MARGIN 1.05 /* mean steps in a step of the grid, so that jitter leaves none empty */
 #define MAX_SIGMA 0.05
 /* As LAB_RIVAL: the part of the rate that one direction shows explains less, so that chance comes closer. */
 #define RIVAL_WITHOUT_GYRO 1.5
@@ -46,16 +46,16 @@ typedef struct source {
 /* The slower sensor's step, so that no step of the grid is empty. */
 static double grid_step(source a, source b)
 {
-    const source of[2] = {a, b};
+    const source pair[2] = {a, b};
     double step = MIN_STEP_S;
     for (size_t k = 0; k < 2; k++) {
-        const marl_log *log = of[k].log;
+        const marl_log *log = pair[k].log;
         size_t n = 0;
         for (size_t i = 0; i < log->n; i++) {
-            n += ((unsigned)log->row[i].sample.fresh >> of[k].sensor) & 1u;
+            n += ((unsigned)log->row[i].sample.fresh >> pair[k].sensor) & 1u;
         }
         double seconds = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns);
-        step = n > 1 ? fmax(step, ROOM * seconds / (double)(n - 1)) : step;
+        step = n > 1 ? fmax(step, GRID_MARGIN * seconds / (double)(n - 1)) : step;
     }
     return step;
 }
@@ -238,22 +238,22 @@ static marl_status find_shift(grids *g, marl_clock_offset *offset, marl_error *e
     return status;
 }
 
-/* By one sensor of each: the one explains what the other saw. */
-static marl_status find_by(source cause, source effect, marl_clock_offset *offset, marl_error *error)
+/* By one sensor of each: the regressor explains the response. */
+static marl_status find_by(source regressor, source response, marl_clock_offset *offset, marl_error *error)
 {
-    grids g = {.grid.step_s = grid_step(cause, effect),
-               .rival = cause.sensor == MARL_GYRO ? LAB_RIVAL : RIVAL_WITHOUT_GYRO};
+    grids g = {.grid.step_s = grid_step(regressor, response),
+               .rival = regressor.sensor == MARL_GYRO ? LAB_RIVAL : RIVAL_WITHOUT_GYRO};
     *offset = nothing_found();
-    marl_status status = lab_find_regressor(cause.log, cause.sensor, g.grid.step_s, &g.a, error);
-    status =
-        status != MARL_OK ? status : lab_find_response(effect.log, effect.sensor, g.grid.step_s, &g.b, error);
+    marl_status status = lab_find_regressor(regressor.log, regressor.sensor, g.grid.step_s, &g.a, error);
+    status = status != MARL_OK ? status
+                               : lab_find_response(response.log, response.sensor, g.grid.step_s, &g.b, error);
     status = status != MARL_OK ? status : find_shift(&g, offset, error);
-    free(g.a.scratch);
-    free(g.b.scratch);
+    free(g.a.memory);
+    free(g.b.memory);
     return status;
 }
 
-/* The gyroscope sees all of the turning; without one, the field's direction, which nothing shakes. */
+/* Use the gyroscope, else the magnetometer, which vibration does not disturb. */
 static int regressor_sensor_of(const marl_log *log)
 {
     return has_sensor(log, MARL_GYRO)    ? MARL_GYRO

@@ -11,18 +11,18 @@
 static const int pair[LAB_PAIRS][2] = {{0, 0}, {1, 1}, {2, 2}, {0, 1}, {0, 2}, {1, 2}};
 
 /* Means of a sensor's vectors over the steps of the grid; a step without a reading repeats the one before. */
-static size_t grid_means(const marl_log *log, int sensor, double step_s, double (*mean)[3], size_t scratch)
+static size_t grid_means(const marl_log *log, int sensor, double step_s, double (*mean)[3], size_t capacity)
 {
     size_t count = 0, at = 0;
     int64_t from = log->row[0].sample.t_ns;
-    memset(mean, 0, scratch * sizeof *mean);
+    memset(mean, 0, capacity * sizeof *mean);
     for (size_t i = 0; i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;
         if (!(s->fresh & (1u << sensor))) {
             continue;
         }
         size_t k = (size_t)((double)(s->t_ns - from) * 1e-9 / step_s);
-        for (; at < k && at + 1 < scratch; at++) {
+        for (; at < k && at + 1 < capacity; at++) {
             memcpy(mean[at + 1], mean[at], sizeof *mean);
             count = 0;
         }
@@ -38,13 +38,13 @@ static size_t grid_means(const marl_log *log, int sensor, double step_s, double 
 }
 
 /* Memory for `count` series. */
-static marl_status make_series(double **scratch, double **series, size_t count, size_t n, marl_error *error)
+static marl_status make_series(double **memory, double **series, size_t count, size_t n, marl_error *error)
 {
-    *scratch = n > 0 ? calloc(count * n, sizeof **scratch) : NULL;
+    *memory = n > 0 ? calloc(count * n, sizeof **memory) : NULL;
     for (size_t i = 0; i < count; i++) {
-        series[i] = *scratch != NULL ? *scratch + i * n : NULL;
+        series[i] = *memory != NULL ? *memory + i * n : NULL;
     }
-    return *scratch != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    return *memory != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
 }
 
 /* The means on the grid, and the whole recording's root mean square of them. */
@@ -57,14 +57,14 @@ typedef struct grid {
 static marl_status make_grid(grid *g, const marl_log *log, int sensor, double step_s, marl_error *error)
 {
     double seconds = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns), squares = 0;
-    size_t scratch = seconds / step_s < 1e8 ? (size_t)(seconds / step_s) + 2 : 0;
+    size_t capacity = seconds / step_s < 1e8 ? (size_t)(seconds / step_s) + 2 : 0;
     g->step_s = step_s;
-    g->mean = scratch > 0 ? malloc(scratch * sizeof *g->mean) : NULL;
+    g->mean = capacity > 0 ? malloc(capacity * sizeof *g->mean) : NULL;
     if (g->mean == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "%s: no memory for a recording of %.4g s", log->path,
                          seconds);
     }
-    g->n = grid_means(log, sensor, step_s, g->mean, scratch);
+    g->n = grid_means(log, sensor, step_s, g->mean, capacity);
     for (size_t k = 0; k < g->n; k++) {
         squares += lab_dot3(g->mean[k], g->mean[k]);
     }
@@ -96,11 +96,11 @@ marl_status lab_find_regressor(const marl_log *log, int sensor, double step_s, l
         return status;
     }
     c->n = g.n;
-    status = make_series(&c->scratch, all, 3 + LAB_PAIRS, c->n, error);
+    status = make_series(&c->memory, all, 3 + LAB_PAIRS, c->n, error);
     memcpy(c->rate, all, sizeof c->rate);
     memcpy(c->square, all + 3, sizeof c->square);
     c->from_ns = log->row[0].sample.t_ns;
-    for (size_t k = 0; k < c->n && c->scratch != NULL; k++) {
+    for (size_t k = 0; k < c->n && c->memory != NULL; k++) {
         double w[3], u[3], change[3];
         (void)direction(&g, k, 0, u, change);
         lab_cross3(u, change, w);
@@ -151,12 +151,12 @@ marl_status lab_find_response(const marl_log *log, int sensor, double step_s, la
     }
     e->n = g.n;
     e->may_be_off = sensor == MARL_MAG;
-    status = make_series(&e->scratch, all, sizeof all / sizeof all[0], e->n, error);
+    status = make_series(&e->memory, all, sizeof all / sizeof all[0], e->n, error);
     memcpy(e->first, all, sizeof e->first);
     memcpy(e->second, all + LAB_FIRST_ORDER, sizeof e->second);
     e->length = all[LAB_FIRST_ORDER + LAB_SECOND_ORDER];
     e->from_ns = log->row[0].sample.t_ns;
-    for (size_t k = 0; k < e->n && e->scratch != NULL; k++) {
+    for (size_t k = 0; k < e->n && e->memory != NULL; k++) {
         put_response(e, &g, sensor, k);
     }
     free(g.mean);

@@ -16,7 +16,7 @@ enum {
 typedef struct lab_regressor {
     int64_t from_ns;
     size_t n;
-    double *scratch, *rate[3], *square[LAB_PAIRS];
+    double *memory, *rate[3], *square[LAB_PAIRS];
 } lab_regressor;
 
 /* The response: y = P (Bw) with P the cross product with u, or 1 where y is itself a rate. A vector that is
@@ -25,10 +25,10 @@ typedef struct lab_response {
     int64_t from_ns;
     size_t n;
     int may_be_off; /* by a constant: a magnetometer by its hard iron */
-    double *scratch, *first[LAB_FIRST_ORDER], *second[LAB_SECOND_ORDER], *length; /* y'y */
+    double *memory, *first[LAB_FIRST_ORDER], *second[LAB_SECOND_ORDER], *length; /* y'y */
 } lab_response;
 
-/* The gyroscope's rate; of another sensor the part of the rate across its direction. `scratch` is to be
+/* The gyroscope's rate; of another sensor the part of the rate across its direction. `memory` is to be
  * freed, also on failure. */
 MARL_CHECKED marl_status lab_find_regressor(const marl_log *log, int sensor, double step_s,
                                             lab_regressor *regressor, marl_error *error);

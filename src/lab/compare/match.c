@@ -96,9 +96,9 @@ static marl_quat small_turn(const double v[3])
 /* The rotation that is left, in the world, and how a turn of the body side moves it. */
 static void residual(const lab_pairs *p, size_t i, const marl_match *m, double left[3], double turned[3][3])
 {
-    marl_quat reported = marl_quat_product(m->world, marl_quat_product(p->reference[i], m->body));
-    marl_quat e = marl_quat_product(p->estimate[i].q, marl_quat_conjugate(reported));
-    marl_mat3 r = marl_quat_to_matrix(reported);
+    marl_quat rotated = marl_quat_product(m->world, marl_quat_product(p->reference[i], m->body));
+    marl_quat e = marl_quat_product(p->estimate[i].q, marl_quat_conjugate(rotated));
+    marl_mat3 r = marl_quat_to_matrix(rotated);
     double sine = sqrt((double)e.x * (double)e.x + (double)e.y * (double)e.y + (double)e.z * (double)e.z);
     double angle = 2 * atan2(sine, fabs((double)e.w)) * (e.w < 0 ? -1 : 1);
     double scale = sine > 1e-12 ? angle / sine : 2;

@@ -67,8 +67,8 @@ marl_quat lab_pairs_mean_world(const lab_pairs *p, marl_quat body)
 {
     double sums[16] = {0};
     for (size_t i = 0; i < p->n; i++) {
-        marl_quat reported = marl_quat_product(p->reference[i], body);
-        marl_quat m = marl_quat_product(p->estimate[i].q, marl_quat_conjugate(reported));
+        marl_quat rotated = marl_quat_product(p->reference[i], body);
+        marl_quat m = marl_quat_product(p->estimate[i].q, marl_quat_conjugate(rotated));
         const double v[4] = {(double)m.w, (double)m.x, (double)m.y, (double)m.z};
         for (int k = 0; k < 16; k++) {
             sums[k] += v[k / 4] * v[k % 4];

@@ -25,7 +25,7 @@ typedef struct sums {
 typedef struct blocks {
     size_t n;
     int64_t from_ns, length_ns;
-    sums *of; /* n for each tuning */
+    sums *sum; /* n for each tuning */
 } blocks;
 
 /* How long the squared errors of a comparison remember, s: the sum of their autocorrelation over means of a
@@ -65,11 +65,12 @@ static double memory_of(const marl_comparison *c, marl_rank_by by, double *secon
 }
 
 /* The longest memory of a case's errors; negative without memory for it. */
-static double memory_of_case(const marl_comparison *const *of, size_t tunings, size_t cases, marl_rank_by by)
+static double memory_of_case(const marl_comparison *const *compared, size_t tunings, size_t cases,
+                             marl_rank_by by)
 {
     double longest = 0;
     for (size_t t = 0; t < tunings; t++) {
-        const marl_comparison *c = of[t * cases];
+        const marl_comparison *c = compared[t * cases];
         if (c == NULL || c->n == 0) {
             continue;
         }
@@ -84,12 +85,13 @@ static double memory_of_case(const marl_comparison *const *of, size_t tunings, s
     return longest;
 }
 
-static void cover(const marl_comparison *const *of, size_t tunings, size_t cases, double memory_s, blocks *b)
+static void cover(const marl_comparison *const *compared, size_t tunings, size_t cases, double memory_s,
+                  blocks *b)
 {
     int64_t last = 0;
     int any = 0;
     for (size_t t = 0; t < tunings; t++) {
-        const marl_comparison *c = of[t * cases];
+        const marl_comparison *c = compared[t * cases];
         if (c != NULL && c->n > 0) {
             b->from_ns = !any || c->t_ns[0] < b->from_ns ? c->t_ns[0] : b->from_ns;
             last = !any || c->t_ns[c->n - 1] > last ? c->t_ns[c->n - 1] : last;
@@ -104,32 +106,32 @@ static void cover(const marl_comparison *const *of, size_t tunings, size_t cases
     b->n = any && b->n == 0 ? 1 : b->n;
 }
 
-static void add_up(const marl_comparison *c, marl_rank_by by, const blocks *b, sums *of)
+static void add_up(const marl_comparison *c, marl_rank_by by, const blocks *b, sums *sum)
 {
     for (size_t i = 0; i < c->n; i++) {
         double e = by == MARL_RANK_BY_TILT ? c->error[i].tilt_deg : c->error[i].total_deg;
         size_t at = (size_t)((c->t_ns[i] - b->from_ns) / b->length_ns);
         at = at < b->n ? at : b->n - 1; /* the rest at the end belongs to the last */
-        of[at].squares += e * e;
-        of[at].n++;
+        sum[at].squares += e * e;
+        sum[at].n++;
     }
 }
 
 static marl_status make_blocks(const marl_contest *c, blocks *b, marl_error *error)
 {
     for (size_t k = 0; k < c->cases; k++) {
-        double memory_s = memory_of_case(c->of + k, c->tunings, c->cases, c->by);
+        double memory_s = memory_of_case(c->compared + k, c->tunings, c->cases, c->by);
         if (memory_s < 0) {
             return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
         }
-        cover(c->of + k, c->tunings, c->cases, memory_s, &b[k]);
-        b[k].of = calloc(c->tunings * b[k].n + 1, sizeof *b[k].of);
-        if (b[k].of == NULL) {
+        cover(c->compared + k, c->tunings, c->cases, memory_s, &b[k]);
+        b[k].sum = calloc(c->tunings * b[k].n + 1, sizeof *b[k].sum);
+        if (b[k].sum == NULL) {
             return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
         }
         for (size_t t = 0; t < c->tunings; t++) {
-            if (c->of[t * c->cases + k] != NULL) {
-                add_up(c->of[t * c->cases + k], c->by, &b[k], b[k].of + t * b[k].n);
+            if (c->compared[t * c->cases + k] != NULL) {
+                add_up(c->compared[t * c->cases + k], c->by, &b[k], b[k].sum + t * b[k].n);
             }
         }
     }
@@ -137,11 +139,11 @@ static marl_status make_blocks(const marl_contest *c, blocks *b, marl_error *err
 }
 
 /* Mean square error of a case from some of its blocks; `drawn` NULL = all once. */
-static double mean_square(const sums *of, const size_t *drawn, size_t n)
+static double mean_square(const sums *block, const size_t *drawn, size_t n)
 {
     double squares = 0, count = 0;
     for (size_t i = 0; i < n; i++) {
-        const sums *s = &of[drawn != NULL ? drawn[i] : i];
+        const sums *s = &block[drawn != NULL ? drawn[i] : i];
         squares += s->squares;
         count += s->n;
     }
@@ -150,7 +152,7 @@ static double mean_square(const sums *of, const size_t *drawn, size_t n)
 
 /* The blocks of all cases. */
 typedef struct blocked {
-    const blocks *of;
+    const blocks *by_case;
     size_t tunings, cases;
 } blocked;
 
@@ -161,11 +163,11 @@ static void score_without(const blocked *b, size_t without, size_t *const *drawn
     for (size_t t = 0; t < b->tunings; t++) {
         double sum = 0, n = 0;
         for (size_t k = 0; k < b->cases; k++) {
-            const blocks *one = &b->of[k];
+            const blocks *one = &b->by_case[k];
             if (k == without) {
                 continue;
             }
-            double square = mean_square(one->of + t * one->n, drawn != NULL ? drawn[k] : NULL, one->n);
+            double square = mean_square(one->sum + t * one->n, drawn != NULL ? drawn[k] : NULL, one->n);
             sum += isfinite(square) ? square : 0;
             n += isfinite(square);
         }
@@ -205,7 +207,7 @@ typedef struct scratch {
     double *score, *difference; /* a tuning; DRAWS a tuning */
 } scratch;
 
-static int ensure_capacity(scratch *r, const blocked *b)
+static int allocate_scratch(scratch *r, const blocked *b)
 {
     size_t tunings = b->tunings, cases = b->cases;
     int fits = 1;
@@ -213,7 +215,7 @@ static int ensure_capacity(scratch *r, const blocked *b)
     r->score = malloc((tunings + 1) * sizeof *r->score);
     r->difference = malloc((tunings + 1) * DRAWS * sizeof *r->difference);
     for (size_t k = 0; k < cases && r->drawn != NULL; k++) {
-        r->drawn[k] = malloc((b->of[k].n + 1) * sizeof *r->drawn[k]);
+        r->drawn[k] = malloc((b->by_case[k].n + 1) * sizeof *r->drawn[k]);
         fits = fits && r->drawn[k] != NULL;
     }
     return fits && r->drawn != NULL && r->score != NULL && r->difference != NULL;
@@ -234,8 +236,8 @@ static void draw(scratch *r, const blocked *b, size_t first)
     lab_random random = lab_random_seeded(SEED, 0);
     for (size_t i = 0; i < DRAWS; i++) {
         for (size_t k = 0; k < b->cases; k++) {
-            for (size_t j = 0; j < b->of[k].n; j++) {
-                r->drawn[k][j] = (size_t)(lab_random_uniform(&random) * (double)b->of[k].n);
+            for (size_t j = 0; j < b->by_case[k].n; j++) {
+                r->drawn[k][j] = (size_t)(lab_random_uniform(&random) * (double)b->by_case[k].n);
             }
         }
         score_all(b, r->drawn, r->score);
@@ -289,7 +291,7 @@ static marl_status find_over_logs(const blocked *b, marl_rank *rank, marl_error 
 static marl_status find_intervals(const blocked *b, marl_rank *rank, marl_error *error)
 {
     scratch r = {NULL, NULL, NULL};
-    if (!ensure_capacity(&r, b)) {
+    if (!allocate_scratch(&r, b)) {
         free_scratch(&r, b->cases);
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
@@ -322,7 +324,7 @@ marl_status marl_rank_tunings(const marl_contest *contest, marl_rank *rank, marl
         for (size_t t = 0; t < tunings; t++) {
             rank[t] = (marl_rank){.tuning = t, .score_deg = score[t], .low = NAN, .high = NAN};
             for (size_t k = 0; k < cases; k++) {
-                rank[t].failed += contest->of[t * cases + k] == NULL;
+                rank[t].failed += contest->compared[t * cases + k] == NULL;
             }
         }
         put_in_order(rank, tunings);
@@ -336,7 +338,7 @@ marl_status marl_rank_tunings(const marl_contest *contest, marl_rank *rank, marl
         }
     }
     for (size_t k = 0; k < cases && b != NULL; k++) {
-        free(b[k].of);
+        free(b[k].sum);
     }
     free(b);
     free(score);

@@ -92,7 +92,7 @@ static marl_status read_converter(const lab_json_at *at, marl_sensor_sheet *sens
     return MARL_OK;
 }
 
-/* A sensor whose axis reads as much of another axis as of its own is none. */
+/* Cross-axis sensitivity must be below 1. */
 static marl_status check_shares(const lab_json_at *at, const marl_sensor_sheet *sensor)
 {
     for (int i = 0; i < 3; i++) {

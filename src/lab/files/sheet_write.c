@@ -53,16 +53,16 @@ static json_t *sensor_json(const marl_sensor_sheet *s, const char *unit)
 
 marl_status marl_sheet_write(const marl_sheet *sheet, const char *path, marl_error *error)
 {
-    const marl_sensor_sheet *of[MARL_SENSOR_COUNT] = {&sheet->accel, &sheet->gyro, &sheet->mag};
+    const marl_sensor_sheet *sensor[MARL_SENSOR_COUNT] = {&sheet->accel, &sheet->gyro, &sheet->mag};
     json_t *root = json_object();
     lab_json_put(&root, "marlinspike", json_string("sheet/1"));
     if (sheet->name[0] != '\0') {
         lab_json_put(&root, "name", json_string(sheet->name));
     }
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
-        if (of[i]->present) {
+        if (sensor[i]->present) {
             lab_json_put(&root, marl_sensor_name((marl_sensor)i),
-                         sensor_json(of[i], marl_sensor_unit((marl_sensor)i)));
+                         sensor_json(sensor[i], marl_sensor_unit((marl_sensor)i)));
         }
     }
     return lab_json_save(root, path, error);

@@ -18,11 +18,11 @@
 #define WRONG_UNIT_HIGH 1.4
 
 /* A file while its first rows are looked at. */
-typedef struct show {
+typedef struct preview {
     lab_lines lines;
     lab_scanner scan;
     int blanks;
-} show;
+} preview;
 
 void lab_guess_remark(marl_columns_guess *guess, const char *format, ...)
 {
@@ -36,7 +36,7 @@ void lab_guess_remark(marl_columns_guess *guess, const char *format, ...)
     va_end(arguments);
 }
 
-static int is_row_of_numbers(const show *l)
+static int is_row_of_numbers(const preview *l)
 {
     size_t numbers = 0, empty = 0;
     for (size_t i = 0; i < l->scan.csv.cells; i++) {
@@ -62,7 +62,7 @@ static void parse_names(marl_columns_guess *guess, const lab_csv_row *csv, long 
 }
 
 /* The first row of numbers, left in `lines`; the line of words before it gives the names. */
-static marl_status find_first_row(show *l, marl_columns_guess *guess, const char *path, marl_error *error)
+static marl_status find_first_row(preview *l, marl_columns_guess *guess, const char *path, marl_error *error)
 {
     for (;;) {
         const char *line;
@@ -94,7 +94,7 @@ static marl_status find_first_row(show *l, marl_columns_guess *guess, const char
     }
 }
 
-static marl_status read_rows(show *l, lab_rows *rows, const char *path, marl_error *error)
+static marl_status read_rows(preview *l, lab_rows *rows, const char *path, marl_error *error)
 {
     rows->value = malloc(LAB_GUESS_ROWS * rows->columns * sizeof *rows->value);
     if (rows->value == NULL) {
@@ -143,15 +143,15 @@ static void find_ranges(marl_columns_guess *guess, const lab_rows *rows)
 /* The first column with a name keeps it. */
 static void guess_by_names(marl_columns_guess *guess)
 {
-    unsigned used_bytes = 0;
+    unsigned assigned = 0;
     for (size_t k = 0; k < guess->n; k++) {
         marl_column_guess *c = &guess->column[k];
         lab_guess_by_name(c);
-        if (c->target >= 0 && ((used_bytes & (1u << c->target)) || isnan(c->min))) {
+        if (c->target >= 0 && ((assigned & (1u << c->target)) || isnan(c->min))) {
             c->target = -1;
             snprintf(c->why, sizeof c->why, isnan(c->min) ? "no numbers in it" : "another one is called so");
         }
-        used_bytes |= c->target >= 0 ? 1u << c->target : 0;
+        assigned |= c->target >= 0 ? 1u << c->target : 0;
     }
 }
 
@@ -190,7 +190,7 @@ static int column_of(const marl_columns_guess *guess, int target)
     return -1;
 }
 
-/* Do all axes stand still from row to row more often than not, but not for ever? */
+/* Do all axes repeat their value in most rows, but not in all? */
 static int seldom_changes(const marl_columns_guess *guess, int first)
 {
     for (int k = 0; k < 3; k++) {
@@ -300,7 +300,7 @@ static void check_rates(marl_columns_guess *guess, const char *path, char decima
     marl_log_free(&log);
 }
 
-static void finish(marl_columns_guess *guess, int reported, const char *path, char decimal)
+static void finish(marl_columns_guess *guess, int unit_known, const char *path, char decimal)
 {
     if (column_of(guess, MARL_COLUMN_T) < 0) {
         lab_guess_remark(guess, "no column increases like a time: put the rate in Hz for RATE");
@@ -308,7 +308,7 @@ static void finish(marl_columns_guess *guess, int reported, const char *path, ch
     write_map(guess);
     if (strstr(guess->map, "[count]") != NULL) {
         lab_guess_remark(guess, "counts need --sheet, or give the value of one count, such as [0.061 mg]");
-    } else if (!reported) {
+    } else if (!unit_known) {
         check_rates(guess, path, decimal);
         write_map(guess);
     }
@@ -318,7 +318,7 @@ marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path,
                                     marl_error *error)
 {
     lab_rows rows = {0};
-    show *l = calloc(1, sizeof *l);
+    preview *l = calloc(1, sizeof *l);
     memset(guess, 0, sizeof *guess);
     if (l == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
@@ -335,9 +335,9 @@ marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path,
         find_ranges(guess, &rows);
         guess_by_names(guess);
         int rates = column_of(guess, MARL_COLUMN_GYRO_X);
-        int reported = rates >= 0 && guess->column[rates].unit[0] != '\0';
+        int unit_known = rates >= 0 && guess->column[rates].unit[0] != '\0';
         lab_guess_by_numbers(guess, &rows);
-        finish(guess, reported, path, decimal);
+        finish(guess, unit_known, path, decimal);
     }
     free(rows.value);
     lab_lines_close(&l->lines);

@@ -126,22 +126,22 @@ static double spread_of_length(const lab_rows *rows, size_t column, double middl
     return n > 0 ? sqrt(squares / (double)n) : NAN;
 }
 
-typedef struct consistency {
+typedef struct length_range {
     marl_column first;
     const char *unit;
     double low, high; /* of the median length */
-} consistency;
+} length_range;
 
 /* Gravity, then the Earth's field (22 to 67 uT). */
-static const consistency accels[] = {{MARL_COLUMN_ACCEL_X, "m/s^2", 9.2, 10.4},
-                                     {MARL_COLUMN_ACCEL_X, "g", 0.94, 1.06},
-                                     {MARL_COLUMN_ACCEL_X, "mg", 940, 1060}};
-static const consistency mags[] = {{MARL_COLUMN_MAG_X, "uT", 18, 90},
-                                   {MARL_COLUMN_MAG_X, "G", 0.18, 0.9},
-                                   {MARL_COLUMN_MAG_X, "mG", 180, 900},
-                                   {MARL_COLUMN_MAG_X, "nT", 18000, 90000}};
+static const length_range accels[] = {{MARL_COLUMN_ACCEL_X, "m/s^2", 9.2, 10.4},
+                                      {MARL_COLUMN_ACCEL_X, "g", 0.94, 1.06},
+                                      {MARL_COLUMN_ACCEL_X, "mg", 940, 1060}};
+static const length_range mags[] = {{MARL_COLUMN_MAG_X, "uT", 18, 90},
+                                    {MARL_COLUMN_MAG_X, "G", 0.18, 0.9},
+                                    {MARL_COLUMN_MAG_X, "mG", 180, 900},
+                                    {MARL_COLUMN_MAG_X, "nT", 18000, 90000}};
 
-static const consistency *like(const consistency *table, size_t n, double length)
+static const length_range *like(const length_range *table, size_t n, double length)
 {
     for (size_t i = 0; i < n; i++) {
         if (length >= table[i].low && length <= table[i].high) {
@@ -185,8 +185,8 @@ static void find_axes(const marl_columns_guess *guess, size_t at, int axis[3])
     }
 }
 
-static void parse_triple(marl_columns_guess *guess, size_t at, marl_column first, const char *unit,
-                         const char *why)
+static void assign_triple(marl_columns_guess *guess, size_t at, marl_column first, const char *unit,
+                          const char *why)
 {
     int axis[3];
     find_axes(guess, at, axis);
@@ -226,7 +226,7 @@ static void find_triples(marl_columns_guess *guess, const lab_rows *rows)
             continue;
         }
         double length = median_of(rows, k, length_at), spread = spread_of_length(rows, k, length);
-        const consistency *found = NULL;
+        const length_range *found = NULL;
         if (!is_assigned(guess, MARL_COLUMN_ACCEL_X) && spread < 0.5) {
             found = like(accels, sizeof accels / sizeof accels[0], length);
         }
@@ -236,19 +236,19 @@ static void find_triples(marl_columns_guess *guess, const lab_rows *rows)
         if (found != NULL) {
             snprintf(why, sizeof why, "length %.4g, as %s", length,
                      found->first == MARL_COLUMN_ACCEL_X ? "gravity" : "the Earth's field");
-            parse_triple(guess, k, found->first, found->unit, why);
+            assign_triple(guess, k, found->first, found->unit, why);
         } else if (!is_assigned(guess, MARL_COLUMN_ACCEL_X) && spread < 0.1 && in_counts(rows, k)) {
             snprintf(why, sizeof why, "length %.5g in whole numbers, hardly changing", length);
-            parse_triple(guess, k, MARL_COLUMN_ACCEL_X, "count", why);
+            assign_triple(guess, k, MARL_COLUMN_ACCEL_X, "count", why);
         } else if (is_assigned(guess, MARL_COLUMN_ACCEL_X) && !is_assigned(guess, MARL_COLUMN_GYRO_X)) {
-            parse_triple(guess, k, MARL_COLUMN_GYRO_X, "", "three columns behind the accelerometer's");
+            assign_triple(guess, k, MARL_COLUMN_GYRO_X, "", "three columns behind the accelerometer's");
         }
     }
     for (size_t k = 0; k + 2 < guess->n && !is_assigned(guess, MARL_COLUMN_ACCEL_X) &&
                        !is_assigned(guess, MARL_COLUMN_GYRO_X) && !is_assigned(guess, MARL_COLUMN_MAG_X);
          k++) {
         if (is_free_triple(guess, k)) { /* nothing else in the file */
-            parse_triple(guess, k, MARL_COLUMN_GYRO_X, "", "neither gravity nor a field");
+            assign_triple(guess, k, MARL_COLUMN_GYRO_X, "", "neither gravity nor a field");
             lab_guess_remark(
                 guess, "columns %zu to %zu may be angular rates, since they are neither gravity nor a field",
                 k + 1, k + 3);
@@ -283,9 +283,9 @@ static void report_units(marl_columns_guess *guess, const lab_rows *rows)
             continue;
         }
         double length = median_of(rows, k, length_at);
-        const consistency *found = sensor == MARL_COLUMN_ACCEL_X ? like(accels, 3, length)
-                                   : sensor == MARL_COLUMN_MAG_X ? like(mags, 4, length)
-                                                                 : NULL;
+        const length_range *found = sensor == MARL_COLUMN_ACCEL_X ? like(accels, 3, length)
+                                    : sensor == MARL_COLUMN_MAG_X ? like(mags, 4, length)
+                                                                  : NULL;
         const char *unit = sensor == MARL_COLUMN_GYRO_X ? unit_of_rates(rows, k)
                            : found != NULL              ? found->unit
                            : in_counts(rows, k)         ? "count"

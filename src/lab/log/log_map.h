@@ -17,8 +17,7 @@ char lab_delimiter_of_any(const char *line, size_t n, char point);
  * new length. Blanks in quotes stay. */
 size_t lab_join_blanks(char *line, size_t n);
 
-/* What stands in a line that may be words: without byte order mark, CR and the sign of a comment, which may
- * stand before names. */
+/* Strips BOM, CR and a comment mark, which may stand before names, from a possible header line. */
 char *lab_open_line(lab_lines *lines, const char *line, size_t *n);
 
 /* The number in a cell; NaN when it holds none, or more than one. */

@@ -54,8 +54,8 @@ row_fault lab_row_time(const lab_row_order *order, int64_t raw, lab_moment *at);
 /* Where the next row is to be written, once lab_row_next has given out all before it. */
 lab_kept_row *lab_row_slot(lab_row_order *order);
 
-/* Takes the row in the slot, whose time goes on. One that jumps ahead waits for the next: were a single
- * spoilt stamp accepted, all rows up to it would seem to go back. */
+/* Takes the row in the slot, whose time goes on. One that jumps ahead waits for the next: accepting one
+ * corrupt stamp would make the following rows look late. */
 row_fault lab_row_put(lab_row_order *order, marl_log_report *report);
 
 /* No more rows will come: one that waits is ready now. */

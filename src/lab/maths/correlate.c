@@ -17,7 +17,7 @@ typedef struct scratch {
     size_t na, nb; /* lengths of the series */
 } scratch;
 
-static int ensure_capacity(scratch *w, const lab_series_set *a, const lab_series_set *b)
+static int allocate_scratch(scratch *w, const lab_series_set *a, const lab_series_set *b)
 {
     w->size = kiss_fftr_next_fast_size_real((int)(a->n + b->n));
     w->bins = (size_t)w->size / 2 + 1;
@@ -64,7 +64,7 @@ marl_status lab_cross_sums(const lab_series_set *a, const lab_series_set *b, flo
 {
     scratch w = {.na = a->n, .nb = b->n};
     size_t lags = a->n + b->n - 1;
-    int fits = a->n > 0 && b->n > 0 && lags < (1u << 28) && ensure_capacity(&w, a, b);
+    int fits = a->n > 0 && b->n > 0 && lags < (1u << 28) && allocate_scratch(&w, a, b);
     kiss_fft_cpx *of_a = fits ? malloc(a->count * w.bins * sizeof *of_a) : NULL;
     kiss_fft_cpx *of_b = fits ? malloc(b->count * w.bins * sizeof *of_b) : NULL;
     float *all = fits ? malloc(a->count * b->count * lags * sizeof *all) : NULL;

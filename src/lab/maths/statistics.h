@@ -5,6 +5,9 @@
 
 #include <stddef.h>
 
+#define LAB_PI 3.14159265358979323846
+#define LAB_DEVIATIONS_99 2.5758293035489004 /* of the normal distribution: 99 % lie within */
+
 /* Mean and sum of squares in one pass; start zeroed. */
 typedef struct lab_moments {
     size_t n;

@@ -8,7 +8,6 @@
 
 #define MIN 16
 #define PER_OCTAVE 4
-#define BAND 2.5758293035489004 /* of the normal distribution: 99 % */
 
 /* Degrees of freedom under white noise. */
 static double dof(double n, double m)
@@ -36,8 +35,8 @@ static void add_point(marl_allan *allan, const double *sum, size_t m)
     p->tau_s = (double)m * allan->step_s;
     p->deviation = sqrt(found);
     p->dof = nu;
-    p->low = sqrt(found * nu / lab_chi_square(nu, BAND));
-    double min = lab_chi_square(nu, -BAND);
+    p->low = sqrt(found * nu / lab_chi_square(nu, LAB_DEVIATIONS_99));
+    double min = lab_chi_square(nu, -LAB_DEVIATIONS_99);
     p->high = min > 0 ? sqrt(found * nu / min) : INFINITY;
 }
 

@@ -6,7 +6,6 @@
 
 #define MIN_LIMIT 1.1
 #define CHANCE 0.01
-#define BAND 2.5758293035489004 /* of the normal distribution: 99 %, as the bands of the estimates */
 enum { OCTAVE = 4, MAX_PLACES = MARL_ALLAN_MAX };
 
 /* One estimate at each place, with its scatter (of its logarithm, one deviation). */
@@ -20,7 +19,7 @@ static void add(estimates *e, double at, double value, double low, double high)
     if (value > 0 && isfinite(high) && low > 0 && e->n < MAX_PLACES) {
         e->at[e->n] = at;
         e->value[e->n] = value;
-        e->scatter[e->n] = fmax(log(high / value), log(value / low)) / BAND;
+        e->scatter[e->n] = fmax(log(high / value), log(value / low)) / LAB_DEVIATIONS_99;
         e->n++;
     }
 }

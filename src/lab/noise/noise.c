@@ -8,7 +8,7 @@
 enum { WHITE, FLICKER, WALK, LOW_PASS, TERMS };
 
 #define FLICKER_SHARE 0.44127123 /* 2 ln 2 / pi */
-#define SEEN 9.0                 /* a term is seen when chi-square falls by so much: three deviations */
+#define MIN_CHI_SQUARE 9.0       /* a term is seen when chi-square falls by so much: three deviations */
 #define WHITE_SLOPE (-0.4)
 #define RISEN 1.15 /* the curve behind its floor */
 
@@ -64,12 +64,12 @@ static void report(double term, double sigma, double *value, double *value_sigma
     *value_sigma = 0.5 * sigma / *value;
 }
 
-/* A term that is seen, or the least that would have been. */
+/* The term where significant, else its detection limit. */
 static void report_or_bound(const lab_variances *p, const lab_positive_fit *f, int term, double *value,
                             double *sigma, double *max)
 {
     double errors[TERMS];
-    if (f->term[term] > 0 && lab_positive_fit_without(p, f, term) > SEEN) {
+    if (f->term[term] > 0 && lab_positive_fit_without(p, f, term) > MIN_CHI_SQUARE) {
         report(f->term[term], f->sigma[term], value, sigma);
         return;
     }
@@ -88,7 +88,7 @@ void lab_noise_fit(const marl_allan *allan, marl_noise *noise)
         return; /* too short, or the axis never moves: no result */
     }
     lab_positive_fit_find(&p, all, &f);
-    if (isfinite(f.chi) && lab_positive_fit_without(&p, &f, LOW_PASS) < SEEN) {
+    if (isfinite(f.chi) && lab_positive_fit_without(&p, &f, LOW_PASS) < MIN_CHI_SQUARE) {
         lab_positive_fit_find(&p, all & ~(1u << LOW_PASS), &f);
     }
     if (!isfinite(f.chi)) {

@@ -119,7 +119,7 @@ marl_status marl_sheet_of_recording(const marl_log *log, const marl_sensor_noise
                                     const marl_sensor_spectrum spectrum[MARL_SENSOR_COUNT],
                                     const marl_sheet *base, marl_sheet *sheet, marl_error *error)
 {
-    marl_sensor_sheet *of[MARL_SENSOR_COUNT] = {&sheet->accel, &sheet->gyro, &sheet->mag};
+    marl_sensor_sheet *sensor[MARL_SENSOR_COUNT] = {&sheet->accel, &sheet->gyro, &sheet->mag};
     int seen = 0;
     memset(sheet, 0, sizeof *sheet);
     snprintf(sheet->name, sizeof sheet->name, "%.63s", log->info.device);
@@ -129,7 +129,7 @@ marl_status marl_sheet_of_recording(const marl_log *log, const marl_sensor_noise
                                         : i == MARL_GYRO  ? &base->gyro
                                                           : &base->mag;
         if (noise[i].axes && over_axes(&noise[i], offsetof(marl_noise, white), 2) > 0) {
-            describe(log, (marl_sensor)i, &noise[i], &spectrum[i], from, of[i]);
+            describe(log, (marl_sensor)i, &noise[i], &spectrum[i], from, sensor[i]);
             seen = 1;
         }
     }

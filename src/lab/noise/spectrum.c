@@ -9,8 +9,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define PI 3.141592653589793
-#define BAND 2.5758293035489004      /* of the normal distribution: 99 % */
 #define OVERLAP_CORRELATION 0.027778 /* of half-overlapping raised cosines, squared */
 enum { MIN_SEGMENT = 32 };
 
@@ -59,7 +57,7 @@ static marl_status average(const double *value, size_t n, size_t length, marl_sp
     double *window = malloc(length * sizeof *window), squares = 0;
     int fits = transform != NULL && series != NULL && out != NULL && window != NULL;
     for (size_t i = 0; fits && i < length; i++) {
-        window[i] = 0.5 - 0.5 * cos(2 * PI * (double)i / (double)length);
+        window[i] = 0.5 - 0.5 * cos(2 * LAB_PI * (double)i / (double)length);
         squares += window[i] * window[i];
     }
     for (size_t from = 0; fits && from + length <= n; from += length / 2) {
@@ -83,8 +81,8 @@ static void find_bands(marl_spectrum *s)
     for (size_t i = 0; i < s->bands; i++) {
         double nu = band[i].dof;
         s->band[i] = (marl_band){band[i].hz, sqrt(band[i].power), NAN, NAN};
-        s->band[i].low = sqrt(band[i].power * nu / lab_chi_square(nu, BAND));
-        s->band[i].high = sqrt(band[i].power * nu / lab_chi_square(nu, -BAND));
+        s->band[i].low = sqrt(band[i].power * nu / lab_chi_square(nu, LAB_DEVIATIONS_99));
+        s->band[i].high = sqrt(band[i].power * nu / lab_chi_square(nu, -LAB_DEVIATIONS_99));
     }
 }
 

@@ -5,7 +5,7 @@
 #include <math.h>
 
 #define BEND 8.0
-#define SEEN 9.0 /* chi-square falls by so much: three deviations */
+#define MIN_CHI_SQUARE 9.0 /* chi-square falls by so much: three deviations */
 enum { FILTERED, FLICKER, WALK, UNFILTERED, TERMS, ALIASES = 3, TRIES = 24, ROUNDS = 20, MIN_BANDS = 6 };
 
 /* The flattest second-order low-pass, with what sampling folds back. */
@@ -91,7 +91,7 @@ void lab_find_corner(marl_spectrum *s, const unsigned char *skip)
         chi[i] = chi_at(s, band, low * exp(i * step), &v, &fit);
         best = chi[i] < chi[best] ? i : best;
     }
-    if (best == 0 || best == TRIES - 1 || !(without - chi[best] > SEEN)) {
+    if (best == 0 || best == TRIES - 1 || !(without - chi[best] > MIN_CHI_SQUARE)) {
         return;
     }
     report_corner(s, band, &v, log(low) + best * step, step, chi + best);

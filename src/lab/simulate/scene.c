@@ -7,7 +7,7 @@
 
 #define FIELD 48.7              /* uT */
 #define DIP (61.2 * LAB_DEGREE) /* below the horizon, towards magnetic north */
-#define CAPACITY 24.0           /* degC */
+#define ROOM_TEMPERATURE 24.0   /* degC */
 
 static const struct {
     const char *name;
@@ -92,7 +92,7 @@ static void to_body(const double q[4], const double v[3], double out[3])
 }
 
 /* rate = 2 q* dq/dt */
-static void body_rate(const lab_turning *q, double rate[3])
+static void body_rate(const lab_jet_attitude *q, double rate[3])
 {
     const double *v = q->v, *d = q->d;
     rate[0] = 2 * (v[0] * d[1] - v[1] * d[0] - v[2] * d[3] + v[3] * d[2]);
@@ -102,7 +102,7 @@ static void body_rate(const lab_turning *q, double rate[3])
 
 marl_motion marl_scene_at(const marl_scene *scene, double t)
 {
-    lab_pose p = {.q = {.v = {1}}, .temp = CAPACITY};
+    lab_pose p = {.q = {.v = {1}}, .temp = ROOM_TEMPERATURE};
     scenes[scene->kind].pose(scene, t, &p);
     const double north = FIELD * cos(DIP), down = FIELD * sin(DIP);
     const double field[3] = {p.field[0], p.field[1] + north, p.field[2] - down};

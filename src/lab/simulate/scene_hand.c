@@ -95,7 +95,7 @@ void lab_scene_turns(const marl_scene *scene, double seconds, lab_pose *pose)
     upright(up[(i + 1) % 3], 0, to);
     jet angle = jet_scale(lab_hump(t, 3, 9, 12, 18), 2 * LAB_PI);
     jet_quat table = jet_quat_seated(jet_quat_about(2, lab_heading(scene, angle)), scene->seat);
-    pose->q = lab_turns(jet_quat_product(table, between(from, to, t, 21, 23.5)));
+    pose->q = lab_jet_attitude_of(jet_quat_product(table, between(from, to, t, 21, 23.5)));
 }
 
 /* Turned in the hand about all axes at rates that have no common period; the hand moves it about as well. */

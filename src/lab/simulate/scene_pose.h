@@ -10,17 +10,17 @@
 #define LAB_PI 3.141592653589793
 #define LAB_DEGREE (LAB_PI / 180)
 
-/* A quaternion and its first derivative: nobody asks for the second, so it need not be computed. */
-typedef struct lab_turning {
+/* A quaternion and its first derivative: the second derivative is not used. */
+typedef struct lab_jet_attitude {
     double v[4], d[4];
-} lab_turning;
+} lab_jet_attitude;
 
 /* Rates and specific force follow from these by their derivatives. */
 typedef struct lab_pose {
-    lab_turning q;   /* body to world */
-    jet position[3]; /* m, world */
-    double field[3]; /* added to the Earth's, uT, world */
-    double temp;     /* degC */
+    lab_jet_attitude q; /* body to world */
+    jet position[3];    /* m, world */
+    double field[3];    /* added to the Earth's, uT, world */
+    double temp;        /* degC */
 } lab_pose;
 
 /* The scenes: fill a pose that stands at the origin, untilted, at room temperature. t in s from the start. */
@@ -66,15 +66,15 @@ static inline void lab_move(lab_pose *pose, int axis, jet path)
     pose->position[axis] = jet_add(pose->position[axis], path);
 }
 
-static inline lab_turning lab_turns(jet_quat q)
+static inline lab_jet_attitude lab_jet_attitude_of(jet_quat q)
 {
-    return (lab_turning){{q.w.v, q.x.v, q.y.v, q.z.v}, {q.w.d, q.x.d, q.y.d, q.z.d}};
+    return (lab_jet_attitude){{q.w.v, q.x.v, q.y.v, q.z.v}, {q.w.d, q.x.d, q.y.d, q.z.d}};
 }
 
 /* The attitude of what carries the pod, and on it the pod's seat. */
-static inline lab_turning lab_seated(const marl_scene *scene, jet_quat carrier)
+static inline lab_jet_attitude lab_seated(const marl_scene *scene, jet_quat carrier)
 {
-    return lab_turns(jet_quat_seated(carrier, scene->seat));
+    return lab_jet_attitude_of(jet_quat_seated(carrier, scene->seat));
 }
 
 /* The angle about the vertical: where it points at the start is anywhere. */

@@ -2,10 +2,10 @@
  * The model of one sensor. */
 #include "lab/simulate/sensor_model.h"
 #include "lab/maths/random.h"
+#include "lab/maths/statistics.h"
 #include "lab/simulate/lowpass2.h"
 #include <math.h>
 
-#define PI 3.141592653589793
 #define FLICKER_RATIO 4.0
 #define ROUNDER 6755399441055744.0 /* 1.5 * 2^52 */
 #define FLATTEST 0.70710678118654752
@@ -14,7 +14,7 @@
 /* The density of the sum is that of 1/f noise when each process has the variance flicker^2 ln(ratio) / pi. */
 static void make_flicker(lab_flicker *f, double flicker, double rate_hz, lab_normals *normals)
 {
-    f->sigma = flicker * sqrt(log(FLICKER_RATIO) / PI);
+    f->sigma = flicker * sqrt(log(FLICKER_RATIO) / LAB_PI);
     f->n = 0;
     for (double time = 1 / rate_hz; time < SLOWEST_S && f->n < LAB_FLICKER_MAX; time *= FLICKER_RATIO) {
         double every = fmax(1, floor(time * rate_hz / 4));

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The start of an estimate, and its way to the next knot. */
 #include "lab/smooth/smooth_model.h"
+#include "lab/maths/statistics.h"
 #include <math.h>
 #include <string.h>
 
@@ -13,7 +14,6 @@
 #define FIELD_START 5.0     /* uT */
 #define VELOCITY_LEAK 600.0 /* T_v, s */
 #define VELOCITY_NOISE 1e-4 /* m^2/s^3 */
-#define PI 3.14159265358979323846
 
 void lab_smooth_begin(const lab_smoother *s, lab_estimate *e)
 {
@@ -119,7 +119,8 @@ void lab_smooth_predict(const lab_knot *before, const lab_knot *k, const double 
 {
     predict_states(before, k, f, e);
     propagate(f, e->p);
-    double turn2 = (GYRO_NOISE * GYRO_NOISE + 2 * PI * GYRO_SCALE * GYRO_SCALE * sqrt(k->rate2)) * k->length;
+    double turn2 =
+        (GYRO_NOISE * GYRO_NOISE + 2 * LAB_PI * GYRO_SCALE * GYRO_SCALE * sqrt(k->rate2)) * k->length;
     for (int i = 0; i < 3; i++) {
         e->p[(THETA + i) * DIAGONAL] += turn2 + (k->gap ? k->gap_turn2 : 0);
         e->p[(BIAS + i) * DIAGONAL] += BIAS_WALK * BIAS_WALK * k->length;

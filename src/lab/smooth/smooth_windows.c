@@ -118,20 +118,20 @@ static marl_status smooth_windows(const marl_log *log, const marl_smooth_options
     joined j = {.all = smoothed};
     size_t windows = (size_t)ceil((seconds - 2 * EDGE_S) / (WINDOW_S - 2 * EDGE_S));
     double step = (seconds - 2 * EDGE_S) / (double)windows;
-    int64_t begin = log->row[0].sample.t_ns;
+    int64_t start_ns = log->row[0].sample.t_ns;
     marl_status status = MARL_OK;
     for (size_t w = 0; w < windows && status == MARL_OK; w++) {
         double from = (double)w * step, to = from + step + 2 * EDGE_S;
         marl_log part = *log;
-        size_t first = lab_row_at(log, begin + (int64_t)(from * NS)),
-               end = w + 1 < windows ? lab_row_at(log, begin + (int64_t)(to * NS)) : log->n;
+        size_t first = lab_row_at(log, start_ns + (int64_t)(from * NS)),
+               end = w + 1 < windows ? lab_row_at(log, start_ns + (int64_t)(to * NS)) : log->n;
         part.row += first;
         part.n = end - first;
         marl_smoothed one;
         const lab_smooth_part progress = {(double)w / (double)windows, 1.0 / (double)windows};
         status = lab_smooth_whole(&part, options, &progress, &one, error);
-        int64_t keep_from = w == 0 ? begin : begin + (int64_t)((from + EDGE_S) * NS);
-        int64_t keep_to = w + 1 == windows ? INT64_MAX : begin + (int64_t)((from + step + EDGE_S) * NS);
+        int64_t keep_from = w == 0 ? start_ns : start_ns + (int64_t)((from + EDGE_S) * NS);
+        int64_t keep_to = w + 1 == windows ? INT64_MAX : start_ns + (int64_t)((from + step + EDGE_S) * NS);
         if (status == MARL_OK && !add_part(&j, &one, keep_from, keep_to)) {
             status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
         }
@@ -143,7 +143,7 @@ static marl_status smooth_windows(const marl_log *log, const marl_smooth_options
     return status;
 }
 
-/* A heading without a magnetometer would begin anew in every window: such a log stays whole. */
+/* A heading without a magnetometer would start anew in every window: such a log stays whole. */
 marl_status marl_smooth(const marl_log *log, const marl_smooth_options *options, marl_smoothed *smoothed,
                         marl_error *error)
 {

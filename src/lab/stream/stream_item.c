@@ -168,35 +168,34 @@ typedef struct event {
     char fault[80];
 } event;
 
-static int event_pair(int64_t key, const cbor_item_t *value, lab_item *item, event *reported)
+static int event_pair(int64_t key, const cbor_item_t *value, lab_item *item, event *e)
 {
     switch (key) {
     case EVENT_T:
         return get_int(value, &item->t_ns);
     case EVENT_PART:
-        return get_int(value, &reported->part);
+        return get_int(value, &e->part);
     case EVENT_BUS:
-        return get_int(value, &reported->bus);
+        return get_int(value, &e->bus);
     case EVENT_ADDRESS:
-        return get_int(value, &reported->address);
+        return get_int(value, &e->address);
     case EVENT_IDENTITY:
-        return get_int(value, &reported->identity);
+        return get_int(value, &e->identity);
     case EVENT_FAULT:
-        return get_text(value, reported->fault, sizeof reported->fault);
+        return get_text(value, e->fault, sizeof e->fault);
     default:
         return 1;
     }
 }
 
-static void put_event_into_words(const event *reported, lab_item *item)
+static void put_event_into_words(const event *e, lab_item *item)
 {
-    int used =
-        snprintf(item->event, sizeof item->event, "%.3f s: chip %lld (bus %lld, address 0x%02llx): %s",
-                 (double)item->t_ns * 1e-9, (long long)reported->part, (long long)reported->bus,
-                 (unsigned long long)reported->address, reported->fault[0] ? reported->fault : "works again");
-    if (reported->identity >= 0 && used < (int)sizeof item->event) {
+    int used = snprintf(item->event, sizeof item->event, "%.3f s: chip %lld (bus %lld, address 0x%02llx): %s",
+                        (double)item->t_ns * 1e-9, (long long)e->part, (long long)e->bus,
+                        (unsigned long long)e->address, e->fault[0] ? e->fault : "works again");
+    if (e->identity >= 0 && used < (int)sizeof item->event) {
         snprintf(item->event + used, sizeof item->event - (size_t)used, ": it identifies as 0x%02llx",
-                 (unsigned long long)reported->identity);
+                 (unsigned long long)e->identity);
     }
 }
 
