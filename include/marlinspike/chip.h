@@ -131,7 +131,7 @@ typedef struct marl_part {
     uint8_t range[MARL_SENSOR_COUNT], rate[MARL_SENSOR_COUNT], filter[MARL_SENSOR_COUNT]; /* choices */
 } marl_part;
 
-/* MARL_ERR_ARGUMENT when the table, the mounting or a choice is none. */
+/* MARL_ERR_ARGUMENT when the table, the mounting or a choice is invalid. */
 MARL_CHECKED marl_status marl_part_check(const marl_part *part, const char **what);
 
 /* Identifies and configures a chip, reads every setting back. Lasts as long as the waits of its setup and
@@ -185,7 +185,7 @@ typedef struct marl_board {
     marl_part_state state[MARL_BOARD_MAX_PARTS];
 } marl_board;
 
-/* The caller keeps `part` for as long as the board. MARL_ERR_ARGUMENT when the port or a part is none; *what
+/* The caller keeps `part` for as long as the board. MARL_ERR_ARGUMENT when the port or a part is invalid; *what
  * (may be NULL) names what. Nothing is sent yet. */
 MARL_CHECKED marl_status marl_board_init(marl_board *board, const marl_port *port, const marl_part *part,
                                          uint8_t parts, const char **what);

@@ -64,7 +64,7 @@ typedef struct marl_port {
 enum { MARL_PORT_BUS = 1, MARL_PORT_NV = 2, MARL_PORT_OUT = 4, MARL_PORT_IN = 8 };
 
 /* MARL_ERR_ARGUMENT when clock, sleep or a member of the groups in `needs` (MARL_PORT_...) is missing, when
- * the memory is there in part, or its shape is none. *missing (may be NULL) names the first such member. */
+ * the memory is there in part, or its shape is invalid. *missing (may be NULL) names the first such member. */
 MARL_CHECKED marl_status marl_port_check(const marl_port *port, unsigned needs, const char **missing);
 
 /* For boards whose timer is a 32-bit count of microseconds: carries it on past its end. Begin with zeros;

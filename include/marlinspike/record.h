@@ -42,7 +42,7 @@ typedef enum marl_guide_kind {
 } marl_guide_kind;
 
 const char *marl_guide_name(marl_guide_kind kind);
-/* MARL_ERR_ARGUMENT for a name that is none; "seconds" is none, its number is given instead. */
+/* MARL_ERR_ARGUMENT for an unknown name; for "seconds" the number is given instead. */
 MARL_CHECKED marl_status marl_guide_from_name(const char *name, marl_guide_kind *kind);
 
 /* Three lines: time, rates and rest; what is in; what to do now. */

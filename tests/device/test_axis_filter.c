@@ -38,9 +38,9 @@ START_TEST(both_find_the_bias)
 }
 END_TEST
 
-/* The covariance of a filter that is told the true noises is that of its errors: the mean normalised square
+/* The covariance of a filter that has the true noises is that of its errors: the mean normalised square
  * is 1 within the 99.9 % of a mean of 400 chi-squares. */
-START_TEST(kalman_knows_how_sure_it_is)
+START_TEST(kalman_variance_is_that_of_its_errors)
 {
     dice d = {52};
     double sum = 0;
@@ -70,7 +70,7 @@ START_TEST(kalman_settles_at_the_ratio_of_noises)
     for (int i = 0; i < 200000; i++) {
         marl_axis_filter_kalman_update(&h, 0, 0, 0.01f);
     }
-    /* p = q r, densities; some of the bias's own doubt is left */
+    /* p = q r, densities; some of the bias's own variance is left */
     ck_assert_double_eq_tol((double)h.p_angle / (1e-3 * 2e-3), 1, 0.05);
 }
 END_TEST
@@ -93,7 +93,7 @@ END_TEST
 
 /* Biases of 0.05 rad/s rms, and readings so poor that they say little: what is stated of the bias is what is
  * so. */
-START_TEST(kalman_starts_with_the_bias_that_it_says)
+START_TEST(kalman_starts_with_the_documented_bias)
 {
     dice d = {54};
     double ratio = 0;
@@ -114,7 +114,7 @@ START_TEST(kalman_starts_with_the_bias_that_it_says)
 END_TEST
 
 /* The limits that the header states: on either side of each. */
-START_TEST(limits_are_where_the_header_says)
+START_TEST(limits_are_as_documented)
 {
     marl_axis_filter_complementary simple;
     marl_axis_filter_kalman h;
@@ -145,5 +145,5 @@ START_TEST(limits_are_where_the_header_says)
 END_TEST
 
 MARL_SUITE("axis filter", complementary_has_its_time_constant, both_find_the_bias,
-           kalman_knows_how_sure_it_is, kalman_settles_at_the_ratio_of_noises, nothing_makes_them_wild,
-           kalman_starts_with_the_bias_that_it_says, limits_are_where_the_header_says)
+           kalman_variance_is_that_of_its_errors, kalman_settles_at_the_ratio_of_noises,
+           nothing_makes_them_wild, kalman_starts_with_the_documented_bias, limits_are_as_documented)

@@ -128,7 +128,7 @@ START_TEST(maps_arrays_and_texts)
 }
 END_TEST
 
-START_TEST(a_writer_without_room_says_so)
+START_TEST(a_full_writer_is_marked)
 {
     uint8_t bytes[6] = {0, 0, 0, 0, 0, 0x77};
     const float value[3] = {1, 2, 3};
@@ -180,5 +180,5 @@ START_TEST(garbage_is_survived)
 END_TEST
 
 MARL_SUITE_OF_CASES("cbor", integers, integers_are_as_the_standard_has_them, floats_of_every_kind_are_read,
-                    floats_keep_their_bits, maps_arrays_and_texts, a_writer_without_room_says_so,
+                    floats_keep_their_bits, maps_arrays_and_texts, a_full_writer_is_marked,
                     garbage_is_survived)

@@ -60,7 +60,7 @@ START_TEST(only_fresh_readings_and_present_sensors_change)
 END_TEST
 
 /* One number at a time made what nobody can have meant. */
-START_TEST(what_cannot_be_meant_is_refused)
+START_TEST(implausible_corrections_are_refused)
 {
     static const float wrong[] = {NAN, INFINITY, -INFINITY};
     marl_calibration good = marl_calibration_none();
@@ -125,5 +125,5 @@ START_TEST(a_mount_becomes_a_rotation_once)
 END_TEST
 
 MARL_SUITE("correction", undoes_the_errors_it_describes, end_value_is_held_outside_the_range,
-           only_fresh_readings_and_present_sensors_change, what_cannot_be_meant_is_refused,
+           only_fresh_readings_and_present_sensors_change, implausible_corrections_are_refused,
            a_mount_becomes_a_rotation_once)

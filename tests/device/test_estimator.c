@@ -253,7 +253,7 @@ START_TEST(sensors_may_come_in_separate_samples)
 }
 END_TEST
 
-START_TEST(both_worlds_tell_the_same_attitude)
+START_TEST(both_worlds_give_the_same_attitude)
 {
     dice d = {24};
     marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
@@ -273,7 +273,7 @@ END_TEST
 
 /* An attitude that was said is the one given out, in either world, before the first sample and later; the
  * vectors agree with it or bring it back. */
-START_TEST(an_attitude_can_be_said)
+START_TEST(an_attitude_can_be_set)
 {
     dice d = {25};
     for (int i = 0; i < 200; i++) {
@@ -366,7 +366,7 @@ END_TEST
 
 /* The standard deviations are those of the covariance: large at the start, small after rest, larger after a
  * gap in motion; none for the other filters. */
-START_TEST(sigma_says_what_is_known)
+START_TEST(sigma_covers_the_error)
 {
     float tilt, heading;
     for (int f = 0; f < MARL_FILTER_COUNT; f++) {
@@ -403,5 +403,5 @@ MARL_SUITE("estimator", all_start_right_in_any_attitude, gyro_follows_a_steady_t
            magnetometer_never_moves_the_tilt, a_late_magnetometer_sets_the_heading_at_once,
            time_that_stops_or_jumps, bad_readings_are_left_out_and_counted,
            a_clock_set_back_is_used_after_ten_samples, sensors_may_come_in_separate_samples,
-           both_worlds_tell_the_same_attitude, an_attitude_can_be_said, any_attitude_can_be_zero,
-           a_known_speed_takes_the_bend_out, a_lever_does_not_shake_the_start, sigma_says_what_is_known)
+           both_worlds_give_the_same_attitude, an_attitude_can_be_set, any_attitude_can_be_zero,
+           a_known_speed_takes_the_bend_out, a_lever_does_not_shake_the_start, sigma_covers_the_error)

@@ -3,8 +3,8 @@
 #include "marlinspike/quat.h"
 #include "random_values.h"
 
-/* The same body vector, told in both worlds, names the same place: north is y in enu and x in ned. */
-START_TEST(worlds_tell_the_same_thing)
+/* The same body vector, expressed in both worlds, names the same place: north is y in enu and x in ned. */
+START_TEST(worlds_are_consistent)
 {
     dice d = {5};
     for (int i = 0; i < 2000; i++) {
@@ -122,5 +122,5 @@ START_TEST(a_scene_shows_the_body_as_it_is)
 END_TEST
 
 MARL_SUITE("frame", enu_and_ned_agree, rest_has_no_acceleration_but_gravity, angles_go_on,
-           a_scene_shows_the_body_as_it_is, worlds_tell_the_same_thing, headings_of_the_compass,
+           a_scene_shows_the_body_as_it_is, worlds_are_consistent, headings_of_the_compass,
            no_heading_when_x_is_upright)

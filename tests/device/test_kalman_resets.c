@@ -24,7 +24,7 @@ typedef struct change {
 /* s from the change until it happens, 20: never. */
 typedef struct reaction {
     double restart;       /* the filter starts again */
-    double doubt;         /* the heading becomes as uncertain as at a start */
+    double reset;         /* the heading becomes as uncertain as at a start */
     double sigma_heading; /* largest before either, rad */
     double long_force;    /* the limit of the speed would be exceeded by the model of (3.8) */
     double off;           /* tilt at the restart from the low-passed force, rad */
@@ -75,8 +75,8 @@ static reaction react(change c)
             return r;
         }
         ck_assert_int_eq(marl_estimator_sigma(&e, &tilt, &heading), MARL_OK);
-        r.doubt = t > 0 && r.doubt == 20 && (double)heading > 0.4 ? t : r.doubt;
-        r.sigma_heading = t > 0 && r.doubt == 20 ? fmax(r.sigma_heading, (double)heading) : r.sigma_heading;
+        r.reset = t > 0 && r.reset == 20 && (double)heading > 0.4 ? t : r.reset;
+        r.sigma_heading = t > 0 && r.reset == 20 ? fmax(r.sigma_heading, (double)heading) : r.sigma_heading;
         if (t > 0) { /* 30 s low-pass of the horizontal force, turned with every correction */
             double now = 9.80665 * sin(tilt_between(attitude_of(&e), attitude_at(&c, t)));
             mean += STEP / 30 * ((before > 0 ? before : 9.80665 * sin(c.tilt)) - mean) +
@@ -116,7 +116,7 @@ START_TEST(what_counts_as_rest)
 END_TEST
 
 /* The memory of a change of the force is 0.3 s: rest is seen when the jump is forgotten. */
-START_TEST(rest_is_seen_when_the_jump_is_forgotten)
+START_TEST(rest_is_seen_after_the_jump_leaves_the_memory)
 {
     double tilt = 0.3, share = STEP / (STEP + 0.3), jump = 2 * 9.80665 * sin(tilt / 2);
     double expected = STEP * ceil(log(share * jump * jump / square(0.02)) / -log(1 - share));
@@ -148,8 +148,8 @@ START_TEST(heading_is_contradicted)
         reaction r = react(c);
         double limit = (moves ? 0.25 : 0.1) + 4 * r.sigma_heading;
         double expected = fmin(time_to_contradict(c.heading, limit), 20);
-        ck_assert_msg(fabs((moves ? r.doubt : r.restart) - expected) < 0.3,
-                      "%g rad, %g uT: %g and %g s for %g", c.heading, c.mag_noise, r.restart, r.doubt,
+        ck_assert_msg(fabs((moves ? r.reset : r.restart) - expected) < 0.3,
+                      "%g rad, %g uT: %g and %g s for %g", c.heading, c.mag_noise, r.restart, r.reset,
                       expected);
     }
 }
@@ -172,5 +172,5 @@ START_TEST(a_force_that_needs_an_impossible_speed)
 END_TEST
 
 MARL_SUITE("kalman resets", gravity_from_elsewhere, what_counts_as_rest,
-           rest_is_seen_when_the_jump_is_forgotten, heading_is_contradicted,
+           rest_is_seen_after_the_jump_leaves_the_memory, heading_is_contradicted,
            a_force_that_needs_an_impossible_speed)

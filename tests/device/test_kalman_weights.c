@@ -22,7 +22,7 @@ static double turn_rate(double t)
 }
 
 /* (3.3), (3.4): W, and the variance after a start that it stands for. */
-START_TEST(scatter_of_the_rate_doubts_the_start)
+START_TEST(scatter_of_the_rate_raises_the_start_variance)
 {
     marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
     marl_estimator e;
@@ -175,6 +175,6 @@ START_TEST(a_jolt_is_no_speed_over_100_m_s)
 }
 END_TEST
 
-MARL_SUITE("kalman weights", scatter_of_the_rate_doubts_the_start, accelerations_lose_weight,
+MARL_SUITE("kalman weights", scatter_of_the_rate_raises_the_start_variance, accelerations_lose_weight,
            heading_turns_slowly_after_five_seconds, sigma_of_the_heading_follows_the_horizontal_field,
            sigma_of_the_tilt_under_slow_accelerations, a_jolt_is_no_speed_over_100_m_s)

@@ -49,7 +49,7 @@ START_TEST(a_packet_is_stuffed_contents_and_checksum)
 }
 END_TEST
 
-START_TEST(the_room_said_is_enough_and_needed)
+START_TEST(the_documented_size_is_enough_and_needed)
 {
     for (size_t n = 0; n <= MAX; n++) {
         uint8_t bytes[MAX], out[MARL_PACKET_SIZE(MAX)];
@@ -193,6 +193,6 @@ START_TEST(a_packet_too_long_is_broken_and_the_next_is_good)
 }
 END_TEST
 
-MARL_SUITE("packet", a_packet_is_stuffed_contents_and_checksum, the_room_said_is_enough_and_needed,
+MARL_SUITE("packet", a_packet_is_stuffed_contents_and_checksum, the_documented_size_is_enough_and_needed,
            every_packet_of_a_clean_line_comes, faults_cost_what_they_touch_and_nothing_wrong_comes,
            a_stream_may_begin_in_the_middle, a_packet_too_long_is_broken_and_the_next_is_good)

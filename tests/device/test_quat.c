@@ -90,7 +90,7 @@ START_TEST(angles_round_trip)
 }
 END_TEST
 
-START_TEST(poles_are_said_and_still_right)
+START_TEST(poles_are_flagged_and_still_right)
 {
     dice d = {4};
     for (int i = 0; i < 200; i++) {
@@ -121,5 +121,5 @@ START_TEST(canonical_has_one_sign_and_no_minus_zero)
 END_TEST
 
 MARL_SUITE("quat", product_follows_from_rotating_twice, handedness, matrix_round_trip_everywhere,
-           what_is_no_rotation_is_refused, angles_round_trip, poles_are_said_and_still_right,
+           what_is_no_rotation_is_refused, angles_round_trip, poles_are_flagged_and_still_right,
            canonical_has_one_sign_and_no_minus_zero)

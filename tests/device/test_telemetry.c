@@ -58,7 +58,7 @@ START_TEST(a_calibration_comes_back_whole_and_fits)
 }
 END_TEST
 
-START_TEST(a_calibration_that_cannot_be_meant_is_refused)
+START_TEST(an_implausible_calibration_is_refused)
 {
     marl_calibration good = marl_calibration_none(), back;
     char device[MARL_DEVICE_NAME];
@@ -164,6 +164,6 @@ START_TEST(a_sample_comes_back_whole)
 }
 END_TEST
 
-MARL_SUITE("telemetry", a_calibration_comes_back_whole_and_fits,
-           a_calibration_that_cannot_be_meant_is_refused, a_tuning_comes_back_whole,
-           a_tuning_of_an_unknown_filter_or_parameter_is_refused, a_sample_comes_back_whole)
+MARL_SUITE("telemetry", a_calibration_comes_back_whole_and_fits, an_implausible_calibration_is_refused,
+           a_tuning_comes_back_whole, a_tuning_of_an_unknown_filter_or_parameter_is_refused,
+           a_sample_comes_back_whole)

@@ -44,7 +44,7 @@ static marl_axes find(const marl_log *log)
     return axes;
 }
 
-START_TEST(a_hundred_tumbles_tell_the_axes)
+START_TEST(a_hundred_tumbles_determine_the_axes)
 {
     for (uint64_t seed = 1; seed <= 100; seed++) {
         int gyro[3], mag[3], undo_gyro[3], undo_mag[3];
@@ -70,7 +70,7 @@ START_TEST(a_hundred_tumbles_tell_the_axes)
 }
 END_TEST
 
-START_TEST(all_48_are_reported_apart)
+START_TEST(all_48_are_separated)
 {
     for (int number = 0; number < 48; number++) {
         int gyro[3], undo[3];
@@ -88,7 +88,7 @@ START_TEST(all_48_are_reported_apart)
 }
 END_TEST
 
-START_TEST(what_cannot_be_reported_is_not)
+START_TEST(what_is_not_determined_is_not_reported)
 {
     marl_sheet sheet = marl_sheet_grommet();
     marl_log still = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 60, 1);
@@ -141,5 +141,6 @@ START_TEST(a_wrong_unit_shows_in_the_scale)
 }
 END_TEST
 
-MARL_SUITE("axes", a_hundred_tumbles_tell_the_axes, all_48_are_reported_apart, what_cannot_be_reported_is_not,
-           a_turn_about_one_level_axis_is_undecided, a_wrong_unit_shows_in_the_scale)
+MARL_SUITE("axes", a_hundred_tumbles_determine_the_axes, all_48_are_separated,
+           what_is_not_determined_is_not_reported, a_turn_about_one_level_axis_is_undecided,
+           a_wrong_unit_shows_in_the_scale)

@@ -78,7 +78,7 @@ START_TEST(a_small_rotation_is_found)
 END_TEST
 
 /* A mirrored accelerometer looks like a turned gyroscope, until it is said what points up. */
-START_TEST(a_mirrored_accelerometer_needs_a_word)
+START_TEST(a_mirrored_accelerometer_needs_the_up_option)
 {
     marl_sheet sheet = marl_sheet_grommet();
     marl_log log = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 60, 5);
@@ -127,7 +127,7 @@ START_TEST(the_earth_turns)
 }
 END_TEST
 
-START_TEST(rest_cannot_report_axes)
+START_TEST(rest_does_not_determine_axes)
 {
     marl_sheet sheet = marl_sheet_grommet();
     marl_log log = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 30, 5);
@@ -186,5 +186,5 @@ START_TEST(zero_is_level_and_north)
 END_TEST
 
 MARL_SUITE_OF_CASES("calibrate axes", mixes, mixed_up_axes_are_put_right, a_small_rotation_is_found,
-                    a_mirrored_accelerometer_needs_a_word, the_earth_turns, rest_cannot_report_axes,
-                    zero_is_level_and_north)
+                    a_mirrored_accelerometer_needs_the_up_option, the_earth_turns,
+                    rest_does_not_determine_axes, zero_is_level_and_north)

@@ -55,7 +55,7 @@ START_TEST(a_tumble_gives_iron_field_and_dip)
 }
 END_TEST
 
-/* A part of a tumble, with soft iron of 6 %: whatever is told of the hard iron is true within its errors. */
+/* A part of a tumble, with soft iron of 6 %: whatever is reported of the hard iron is true within its errors. */
 START_TEST(half_a_tumble_is_reported_honestly)
 {
     marl_sheet sheet = marl_sheet_grommet();

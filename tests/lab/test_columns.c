@@ -187,7 +187,7 @@ static void write_shape(const shape *s, const marl_log *log, const char *path)
 
 /* Whatever the delimiter, the units and the order of a tumble's columns: the map that is proposed reads the
  * recording back. Without names the order accelerometer, gyroscope, magnetometer is assumed among what cannot
- * be told otherwise. */
+ * be determined otherwise. */
 START_TEST(a_guessed_map_reads_the_recording_back)
 {
     temporary dir = temporary_make();
@@ -225,7 +225,7 @@ START_TEST(a_guessed_map_reads_the_recording_back)
 }
 END_TEST
 
-START_TEST(what_is_no_table_is_said)
+START_TEST(what_is_no_table_is_reported)
 {
     temporary dir = temporary_make();
     marl_columns_guess guess;
@@ -298,4 +298,4 @@ START_TEST(any_bytes_are_survived)
 END_TEST
 
 MARL_SUITE_OF_CASES("columns", cases, each_case, a_guessed_map_reads_the_recording_back,
-                    axes_go_by_their_names, what_is_no_table_is_said, any_bytes_are_survived)
+                    axes_go_by_their_names, what_is_no_table_is_reported, any_bytes_are_survived)

@@ -138,7 +138,7 @@ static marl_quat turn(double x, double y, double z)
     return (marl_quat){(float)cos(angle / 2), (float)(share * x), (float)(share * y), (float)(share * z)};
 }
 
-/* A constant offset is told to a thousandth of a degree, whatever else goes on. */
+/* A constant offset is found to a thousandth of a degree, whatever else goes on. */
 START_TEST(constant_offsets)
 {
     marl_series reference = swing(20000, 0, 0), estimate = swing(20000, 0, 0);
@@ -184,7 +184,7 @@ START_TEST(known_noise)
         estimate.at[i].q = marl_quat_product(off, reference.at[i].q);
     }
     marl_comparison c = compare(&estimate, &reference);
-    double bound = 4 / sqrt(2.0 * 20000); /* of one axis; the others are surer */
+    double bound = 4 / sqrt(2.0 * 20000); /* of one axis; the others have smaller errors */
     ck_assert_double_eq_tol(c.all.heading.rms / s, 1, bound);
     ck_assert_double_eq_tol(c.all.tilt.rms / s / sqrt(2), 1, bound);
     ck_assert_double_eq_tol(c.all.total.rms / s / sqrt(3), 1, bound);
@@ -217,7 +217,7 @@ START_TEST(who_is_lost)
 }
 END_TEST
 
-/* What was wrong only while a condition held is told only there. */
+/* What was wrong only while a condition held is reported only there. */
 START_TEST(errors_by_condition)
 {
     marl_series reference = swing(8000, 0, 0), estimate = swing(8000, 0, 0);

@@ -60,7 +60,7 @@ static marl_guide *make(marl_guide_kind kind)
 }
 
 /* At two rates and for some seeds, within the scene's own length. */
-START_TEST(a_guide_is_content_with_its_scene)
+START_TEST(a_guide_ends_with_its_scene)
 {
     for (uint64_t seed = 1; seed <= 4; seed++) {
         for (int k = 0; k < 2; k++) {
@@ -78,7 +78,7 @@ START_TEST(a_guide_is_content_with_its_scene)
 END_TEST
 
 /* What the others lack: rest, turns, faces, directions, warmth. */
-START_TEST(a_guide_is_not_content_with_another_scene)
+START_TEST(a_guide_does_not_end_with_another_scene)
 {
     static const marl_scene_kind others[] = {MARL_SCENE_STILL, MARL_SCENE_LIFT, MARL_SCENE_SHAKE};
     for (int i = 0; i < 5; i++) {
@@ -164,7 +164,6 @@ START_TEST(names_are_those_of_the_recordings)
 }
 END_TEST
 
-MARL_SUITE_OF_CASES("guide", recordings, a_guide_is_content_with_its_scene,
-                    a_guide_is_not_content_with_another_scene, a_missing_sensor_is_named,
-                    turns_are_measured_from_rest_to_rest, gaps_and_rates_are_counted,
-                    names_are_those_of_the_recordings)
+MARL_SUITE_OF_CASES("guide", recordings, a_guide_ends_with_its_scene, a_guide_does_not_end_with_another_scene,
+                    a_missing_sensor_is_named, turns_are_measured_from_rest_to_rest,
+                    gaps_and_rates_are_counted, names_are_those_of_the_recordings)

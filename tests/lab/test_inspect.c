@@ -63,7 +63,7 @@ START_TEST(clipped_readings_are_counted)
         beyond[2] += fabs((double)v->z) >= narrow.gyro.full_scale;
     }
     ck_assert_uint_gt(beyond[0], 1000);
-    for (int k = 0; k < 3; k++) { /* lone ones at the edge are not told */
+    for (int k = 0; k < 3; k++) { /* lone ones at the edge are not reported */
         ck_assert_uint_le(in.sensor[MARL_GYRO].clipped[k], beyond[k] + 2);
         ck_assert_uint_ge(in.sensor[MARL_GYRO].clipped[k] + 40, beyond[k]);
         ck_assert_uint_eq(in.sensor[MARL_ACCEL].clipped[k], 0);
@@ -82,7 +82,7 @@ START_TEST(clipped_readings_are_counted)
 }
 END_TEST
 
-START_TEST(a_stuck_axis_is_reported_from_a_quiet_one)
+START_TEST(a_stuck_axis_differs_from_a_quiet_one)
 {
     marl_sheet sheet = marl_sheet_grommet();
     marl_log log = memory_log_simulated(MARL_SCENE_LIFT, &sheet, 100, 60, 4);
@@ -129,7 +129,7 @@ END_TEST
 /* Over many recordings the error divided by its standard error has mean square one: with three axes and n
  * runs its deviation is sqrt(2 / 3 n); the larger-of-two rule and few blocks push it below, never far above.
  */
-START_TEST(bias_error_is_as_large_as_it_says)
+START_TEST(bias_error_has_the_stated_size)
 {
     enum { RUNS = 150 };
     marl_sheet sheet = marl_sheet_grommet();
@@ -158,7 +158,7 @@ START_TEST(bias_error_is_as_large_as_it_says)
 END_TEST
 
 /* Noise that wanders: white noise alone would promise far too much. */
-START_TEST(wandering_noise_is_not_reported_as_sure)
+START_TEST(wandering_noise_widens_the_standard_error)
 {
     dice d = {52};
     marl_sheet sheet = marl_sheet_grommet();
@@ -177,7 +177,7 @@ START_TEST(wandering_noise_is_not_reported_as_sure)
 END_TEST
 
 /* Rest reaches to the last row at any rate, and a knock at the very end is seen. */
-START_TEST(the_end_of_a_recording_is_judged)
+START_TEST(the_open_window_at_the_end_is_decided)
 {
     const double rates[] = {10, 25, 100};
     marl_sheet sheet = marl_sheet_grommet();
@@ -251,7 +251,7 @@ START_TEST(a_short_knock_is_left_out)
 END_TEST
 
 MARL_SUITE("inspect", rates_jitter_and_gaps_as_they_were_made, clipped_readings_are_counted,
-           a_stuck_axis_is_reported_from_a_quiet_one, rest_is_found_at_both_ends_of_the_lift,
-           bias_error_is_as_large_as_it_says, the_end_of_a_recording_is_judged,
-           wandering_noise_is_not_reported_as_sure, refused_with_what_to_record_next,
+           a_stuck_axis_differs_from_a_quiet_one, rest_is_found_at_both_ends_of_the_lift,
+           bias_error_has_the_stated_size, the_open_window_at_the_end_is_decided,
+           wandering_noise_widens_the_standard_error, refused_with_what_to_record_next,
            a_short_knock_is_left_out)

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * Logs: what is understood, what is refused and how it is told. */
+ * Logs: what is understood, what is refused and with which message. */
 #include "check_main.h"
 #include "marlinspike/files.h"
 #include "marlinspike/log.h"
@@ -240,7 +240,7 @@ START_TEST(round_trip_to_the_bit)
 }
 END_TEST
 
-/* A log cut at any byte never crashes, never gives a row that was not written, and is told as cut. */
+/* A log cut at any byte never crashes, never gives a row that was not written, and is reported as cut. */
 START_TEST(cut_at_every_byte)
 {
     const char *text =

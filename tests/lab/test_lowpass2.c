@@ -57,7 +57,7 @@ START_TEST(two_steps_are_one)
 END_TEST
 
 /* At its own frequency the flattest section passes 1/sqrt(2), a quarter period late. */
-START_TEST(corner_is_where_it_is_said)
+START_TEST(corner_is_where_it_was_set)
 {
     lab_lowpass2 s = lab_lowpass2_make(5, sqrt(0.5), 1e-4);
     double state[2] = {0, 0}, in_phase = 0, late = 0, before = 0;
@@ -97,5 +97,5 @@ START_TEST(noise_has_the_bandwidth_of_theory)
 }
 END_TEST
 
-MARL_SUITE("section", follows_as_fine_steps_do, two_steps_are_one, corner_is_where_it_is_said,
+MARL_SUITE("section", follows_as_fine_steps_do, two_steps_are_one, corner_is_where_it_was_set,
            noise_has_the_bandwidth_of_theory)

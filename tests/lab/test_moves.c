@@ -93,7 +93,7 @@ END_TEST
 
 /* A bias that drifted is drift; a wrong scale is a wrong calibration; both on the next recording of the part.
  */
-START_TEST(drift_is_told_from_a_wrong_scale)
+START_TEST(drift_and_wrong_scale_are_separated)
 {
     int false_alarms = 0;
     for (uint64_t seed = 1; seed <= 5; seed++) {
@@ -123,4 +123,4 @@ START_TEST(drift_is_told_from_a_wrong_scale)
 END_TEST
 
 MARL_SUITE("moves", the_whole_matrix_comes_from_moves, bad_moves_are_left_out_and_few_refused,
-           drift_is_told_from_a_wrong_scale)
+           drift_and_wrong_scale_are_separated)

@@ -77,7 +77,7 @@ END_TEST
 /* White noise of sigma 1 has the deviation 1 / sqrt(m): it lies in the 99 % bands so often. Of 400 recordings
  * 396 are expected, with a deviation of 2; the formula of the freedom is an approximation of a percent or
  * two. */
-START_TEST(bands_hold_what_they_say)
+START_TEST(bands_hold_at_their_level)
 {
     enum { RUNS = 400, N = 2000 };
     int held[MARL_ALLAN_MAX] = {0};
@@ -251,5 +251,5 @@ START_TEST(too_little_and_nothing_at_all)
 END_TEST
 
 MARL_SUITE_OF_CASES("noise", recordings, what_was_put_in_comes_out, closed_forms,
-                    the_sum_is_that_of_the_definition, bands_hold_what_they_say,
+                    the_sum_is_that_of_the_definition, bands_hold_at_their_level,
                     a_sheet_made_of_a_recording_gives_its_like, too_little_and_nothing_at_all)

@@ -119,7 +119,7 @@ START_TEST(several_logs_and_failures)
     const marl_comparison *two[] = {&brief, &brief};
     ck_assert_int_eq(marl_rank_tunings(&(marl_contest){two, 2, 1, MARL_RANK_BY_TOTAL}, rank, &error),
                      MARL_OK);
-    ck_assert(isnan(rank[1].low) && rank[1].difference == 0); /* one block tells no scatter */
+    ck_assert(isnan(rank[1].low) && rank[1].difference == 0); /* one block has no scatter */
     marl_comparison_free(&brief);
 }
 END_TEST

@@ -19,7 +19,7 @@ static const struct {
 } long_motions[] = {{MARL_SCENE_LIFT, 0.001}, {MARL_SCENE_TUMBLE, 0.001}, {MARL_SCENE_SLEW, 0.02}};
 
 /* Ten minutes at 100 Hz, 5 % of the rows of both lost, 50 ppm, a mount that is tilted by a good deal and 0.05
- * degrees of noise: within 1 ms, and within four of its own standard errors; then the reference can be told
+ * degrees of noise: within 1 ms, and within four of its own standard errors; then the reference can be reported
  * by the log's clock. */
 START_TEST(clock_of_ten_minutes)
 {
@@ -122,7 +122,7 @@ static double body_off(const marl_match *m, const spoiling *how)
 
 static const marl_quat as_it_is = {1, 0, 0, 0};
 
-/* 60 s of turning about all axes, 0.05 degrees of noise on both: within 0.02 degrees, and as sure as told:
+/* 60 s of turning about all axes, 0.05 degrees of noise on both: within 0.02 degrees, and within the stated error:
  * the squares of errors over standard errors are a chi-square with 60 degrees of freedom, if anything. */
 START_TEST(match_of_two_sides)
 {
@@ -170,7 +170,7 @@ static marl_series turned_about_up(const spoiling *how, double tilt_deg, dice *d
     return s;
 }
 
-START_TEST(match_says_what_motion_cannot_tell)
+START_TEST(match_leaves_out_what_motion_does_not_determine)
 {
     dice d = {93};
     const spoiling none = {0, 0, 0.05, 0, 1, as_it_is, as_it_is};
@@ -271,5 +271,5 @@ START_TEST(what_is_no_reference)
 END_TEST
 
 MARL_SUITE_OF_CASES("reference", long_motions, clock_of_ten_minutes, clock_of_poorer_references,
-                    no_clock_is_made_up, match_of_two_sides, match_says_what_motion_cannot_tell,
+                    no_clock_is_made_up, match_of_two_sides, match_leaves_out_what_motion_does_not_determine,
                     match_of_heading_world_and_start, what_is_no_reference)

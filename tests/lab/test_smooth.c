@@ -66,7 +66,7 @@ static const marl_scene_kind scenes[] = {MARL_SCENE_LIFT, MARL_SCENE_SLEW, MARL_
 
 /* Over four seeds of a scene the mean of squared error over variance is near 1, and a filter is far worse.
  * The bounds of single scenes are those of docs/methods/smoother.md. */
-START_TEST(it_beats_the_filter_and_knows_its_error)
+START_TEST(it_beats_the_filter_with_true_standard_deviations)
 {
     double smoothed = 0, kalman = 0, tilt = 0, heading = 0;
     enum { SEEDS = 4 };
@@ -170,7 +170,7 @@ START_TEST(a_gap_in_motion_is_less_sure)
 }
 END_TEST
 
-START_TEST(what_cannot_be_smoothed_says_why)
+START_TEST(what_cannot_be_smoothed_is_refused_with_its_reason)
 {
     marl_smoothed s;
     marl_error error = {0};
@@ -375,8 +375,9 @@ START_TEST(a_long_log_is_smoothed_in_windows)
 }
 END_TEST
 
-MARL_SUITE_OF_CASES("smooth", scenes, it_beats_the_filter_and_knows_its_error,
+MARL_SUITE_OF_CASES("smooth", scenes, it_beats_the_filter_with_true_standard_deviations,
                     a_bias_that_is_left_is_found_and_added, without_a_magnetometer_the_heading_is_relative,
-                    a_gap_in_motion_is_less_sure, what_cannot_be_smoothed_says_why, closures_are_found,
-                    a_long_log_is_smoothed_in_windows, what_is_left_of_the_gyroscopes_matrix,
-                    a_mount_turns_attitudes_and_no_remainder, only_what_is_calibrated_is_sure)
+                    a_gap_in_motion_is_less_sure, what_cannot_be_smoothed_is_refused_with_its_reason,
+                    closures_are_found, a_long_log_is_smoothed_in_windows,
+                    what_is_left_of_the_gyroscopes_matrix, a_mount_turns_attitudes_and_no_remainder,
+                    only_what_is_calibrated_is_sure)

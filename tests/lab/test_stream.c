@@ -193,7 +193,7 @@ START_TEST(the_desk_reads_the_samples_that_a_board_writes)
 }
 END_TEST
 
-START_TEST(the_desk_reads_what_else_a_board_says)
+START_TEST(the_desk_reads_what_else_a_board_sends)
 {
     static wire w;
     uint8_t item[MARL_ITEM_MAX];
@@ -323,6 +323,6 @@ END_TEST
 
 MARL_SUITE("stream", a_board_reads_the_calibration_that_the_desk_writes,
            a_board_reads_the_tuning_that_the_desk_writes, a_message_without_contents_is_refused,
-           the_desk_reads_the_samples_that_a_board_writes, the_desk_reads_what_else_a_board_says,
+           the_desk_reads_the_samples_that_a_board_writes, the_desk_reads_what_else_a_board_sends,
            what_a_noisy_line_loses_is_counted, a_board_that_begins_anew_ends_the_stream,
            garbage_in_good_packets_is_survived)

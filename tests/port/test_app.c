@@ -61,7 +61,7 @@ static marl_calibration_record calibration_for(const char *device)
     return c;
 }
 
-START_TEST(a_board_says_who_it_is)
+START_TEST(a_board_sends_its_identity)
 {
     sim_test t;
     start(&t, MARL_SCENE_STILL);
@@ -359,7 +359,7 @@ START_TEST(chips_that_fail_are_reported_and_reported_well_again)
 END_TEST
 
 /* The firmware expects another chip than the one soldered on. */
-START_TEST(another_chip_is_reported_with_what_it_says)
+START_TEST(another_chip_is_reported_with_its_identity)
 {
     sim_test t;
     marl_chip expected = *marl_chip_grommet();
@@ -383,7 +383,7 @@ START_TEST(another_chip_is_reported_with_what_it_says)
 }
 END_TEST
 
-START_TEST(a_station_without_name_or_stream_is_refused)
+START_TEST(an_app_without_name_or_stream_is_refused)
 {
     sim_test t;
     marl_app app;
@@ -403,10 +403,10 @@ START_TEST(a_station_without_name_or_stream_is_refused)
 }
 END_TEST
 
-MARL_SUITE("app", a_board_says_who_it_is, streamed_attitudes_are_those_of_a_replay,
+MARL_SUITE("app", a_board_sends_its_identity, streamed_attitudes_are_those_of_a_replay,
            what_was_committed_survives_a_power_cut, zero_makes_this_attitude_level_and_north,
            a_board_that_moves_has_no_zero, what_cannot_be_used_is_refused_and_changes_nothing,
            nonsense_does_no_harm, samples_sent_in_are_estimated, lines_say_the_same_as_packets,
            a_line_too_slow_loses_whole_items_and_counts_them,
-           chips_that_fail_are_reported_and_reported_well_again, another_chip_is_reported_with_what_it_says,
-           a_station_without_name_or_stream_is_refused)
+           chips_that_fail_are_reported_and_reported_well_again, another_chip_is_reported_with_its_identity,
+           an_app_without_name_or_stream_is_refused)

@@ -165,7 +165,7 @@ START_TEST(each_case)
 }
 END_TEST
 
-/* Damage that can be lived with: done, counted, told with its line, and in the JSON. */
+/* Damage that can be lived with: done, counted, reported with its line, and in the JSON. */
 START_TEST(bad_rows_are_counted_and_reported)
 {
     temporary dir = tool_folder();

@@ -50,8 +50,8 @@ START_TEST(a_reference_as_the_rig_writes_it)
 }
 END_TEST
 
-/* About one axis the mount cannot be told from the world; the world still can. */
-START_TEST(what_a_slew_cannot_tell_is_null)
+/* About one axis the mount cannot be separated from the world; the world still can. */
+START_TEST(what_a_slew_does_not_determine_is_null)
 {
     temporary dir = tool_folder();
     run_wants(0, "simulate --scene slew --seed 3 -o slew.csv --truth slew.ref.csv --quiet");
@@ -247,7 +247,7 @@ START_TEST(figures_in_all_three_forms)
 }
 END_TEST
 
-START_TEST(worlds_and_relative_headings_are_said)
+START_TEST(worlds_and_relative_headings_are_reported)
 {
     temporary dir = tool_folder();
     temporary_text(&dir, "t.json",
@@ -269,7 +269,7 @@ START_TEST(worlds_and_relative_headings_are_said)
                    "{\"marlinspike\": \"tuning/2\", \"filter\": \"complementary\", \"world\": \"ned\"}");
     run_wants(0, "replay lift.csv --tuning n.json -o n.csv");
     json_t *same = run_json(0, "compare lift.csv --reference n.csv --tuning complementary");
-    ck_assert_double_lt(json_at(same, "runs.0.error_deg.max"), 1e-3); /* ned is told in enu */
+    ck_assert_double_lt(json_at(same, "runs.0.error_deg.max"), 1e-3); /* ned is expressed in enu */
     json_decref(same);
     run_wants(0, "compare lift.csv --reference n.csv --reference-world ned --tuning complementary");
     run_wants(3, "compare lift.csv --reference n.csv --reference-world enu --tuning complementary");
@@ -277,6 +277,6 @@ START_TEST(worlds_and_relative_headings_are_said)
 }
 END_TEST
 
-MARL_SUITE("compare", a_reference_as_the_rig_writes_it, what_a_slew_cannot_tell_is_null, several_logs,
+MARL_SUITE("compare", a_reference_as_the_rig_writes_it, what_a_slew_does_not_determine_is_null, several_logs,
            rates_and_losses, the_boards_own_attitude, a_filter_that_diverges, compare_splits_and_measures,
-           figures_in_all_three_forms, worlds_and_relative_headings_are_said)
+           figures_in_all_three_forms, worlds_and_relative_headings_are_reported)

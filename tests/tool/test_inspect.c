@@ -87,7 +87,7 @@ START_TEST(two_files_become_one_log)
         "decided");
     json_decref(root);
     run_wants(4, "inspect force.csv rate.csv --time-offset 500");
-    /* at rest nothing tells: said, and the times stand as they are */
+    /* at rest nothing determines it: reported, and the times stand as they are */
     ck_assert_int_eq(system("cut -d, -f1-4 still.csv > force.csv; cut -d, -f1,5-7 still.csv > rate.csv"), 0);
     tool_run r = run("inspect force.csv rate.csv");
     ck_assert(r.code == 0 && strstr(r.err, "the motion does not determine its clock offset") != NULL);

@@ -340,7 +340,7 @@ START_TEST(a_recorded_board_is_calibrated_and_replayed)
 }
 END_TEST
 
-START_TEST(send_speaks_to_a_simulated_board_that_keeps_its_memory)
+START_TEST(send_works_with_a_simulated_board_that_keeps_its_memory)
 {
     temporary t = tool_folder();
     run_wants(0, "calibrate still still.csv -o cal.json --quiet");
@@ -438,5 +438,5 @@ MARL_SUITE_OF_CASES("record", kinds, a_guided_recording_ends_by_itself,
                     chips_of_a_split_board_keep_their_rates_and_stamps, standard_input_is_taken,
                     what_cannot_be_recorded_leaves_no_file, what_is_left_of_a_recording_is_not_overwritten,
                     a_full_disk_keeps_what_was_written, a_recorded_board_is_calibrated_and_replayed,
-                    send_speaks_to_a_simulated_board_that_keeps_its_memory, the_guide_is_redrawn_in_place,
+                    send_works_with_a_simulated_board_that_keeps_its_memory, the_guide_is_redrawn_in_place,
                     without_a_terminal_there_are_plain_lines)

@@ -94,7 +94,7 @@ START_TEST(columns_agree_with_the_attitude)
 }
 END_TEST
 
-START_TEST(what_cannot_be_written_says_why)
+START_TEST(what_cannot_be_written_is_refused_with_its_reason)
 {
     temporary dir = tool_folder();
     const char *const wrong[] = {
@@ -110,4 +110,5 @@ START_TEST(what_cannot_be_written_says_why)
 }
 END_TEST
 
-MARL_SUITE("tool replay write", columns_agree_with_the_attitude, what_cannot_be_written_says_why)
+MARL_SUITE("tool replay write", columns_agree_with_the_attitude,
+           what_cannot_be_written_is_refused_with_its_reason)

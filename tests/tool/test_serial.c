@@ -221,7 +221,7 @@ START_TEST(send_repeats_until_it_is_answered)
     ck_assert_msg(strstr(r.err, "pod-08 refuses the calibration: meant for another device") != NULL, "%s",
                   r.err);
     run_free(&r);
-    wait_ms(3500); /* the scene has begun to move */
+    wait_ms(3500); /* the scene moves by now */
     r = run("send --to serial:%s --zero", b.device);
     ck_assert_int_eq(r.code, 4);
     ck_assert_msg(strstr(r.err, "pod-08 refuses the zero: the board moves; it must be at rest") != NULL, "%s",

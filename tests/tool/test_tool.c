@@ -158,7 +158,7 @@ START_TEST(simulate_makes_log_and_truth)
 }
 END_TEST
 
-START_TEST(inspect_tells_what_is_there)
+START_TEST(inspect_lists_what_is_there)
 {
     temporary dir = tool_folder();
     json_t *r = run_json(0, "inspect lift.csv");
@@ -262,7 +262,7 @@ START_TEST(corrected_log_gives_the_same_attitudes)
 END_TEST
 
 /* One start for all: said or taken from the reference, it is where the first attitude lies. */
-START_TEST(a_replay_starts_where_it_is_reported)
+START_TEST(a_replay_starts_at_the_given_attitude)
 {
     temporary dir = tool_folder();
     json_t *r = run_json(0, "compare lift.csv --reference lift.reference.csv --start reference");
@@ -351,7 +351,7 @@ START_TEST(demo_does_the_whole_job)
 END_TEST
 
 MARL_SUITE("tool", inspect_reports_the_noise, a_sheet_is_made_of_a_recording, inspect_suspects_units_and_axes,
-           help_is_there_for_all, simulate_makes_log_and_truth, inspect_tells_what_is_there,
+           help_is_there_for_all, simulate_makes_log_and_truth, inspect_lists_what_is_there,
            calibrate_merges_and_keeps_the_rest, a_board_that_moved_is_refused,
-           corrected_log_gives_the_same_attitudes, a_replay_starts_where_it_is_reported,
+           corrected_log_gives_the_same_attitudes, a_replay_starts_at_the_given_attitude,
            memory_stays_flat_from_file_to_file, demo_does_the_whole_job)

@@ -99,7 +99,8 @@ static int finish(const cli *c, const options *o, marl_session *session, marl_er
     if (r->accepted && target != NULL) {
         written = marl_calibration_write(&session->record, target, error) == MARL_OK;
     }
-    int reported = !r->accepted || error->status == MARL_OK; /* a result that could not be written is none */
+    int reported =
+        !r->accepted || error->status == MARL_OK; /* a result that could not be written is not shown */
     if (r->fit.present && reported) {
         draw(o, session, &drawing);
     }

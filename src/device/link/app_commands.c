@@ -141,7 +141,7 @@ static marl_status feed_recorded(marl_app *app, wire_reader *r)
     return marlp_app_feed(app, &sample);
 }
 
-/* What a message asks for; MARL_ERR_MESSAGE when it is none. */
+/* Executes a message; MARL_ERR_MESSAGE when it cannot be read. */
 static marl_status execute(marl_app *app, marl_item_kind kind, wire_reader *r)
 {
     marl_status status = MARL_ERR_MESSAGE;
@@ -180,7 +180,7 @@ static marl_status read_packet(marl_app *app, size_t n)
         return feed_recorded(app, &r);
     }
     if (kind == MARL_ITEM_IDENTIFY) {
-        app->fed = 0; /* whoever asks wants to hear the board itself */
+        app->fed = 0; /* from now on the board's own samples again */
         MARL_TRY(marlp_app_send_identity(app));
     }
     marl_status done = execute(app, kind, &r);

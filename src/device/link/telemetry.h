@@ -36,7 +36,7 @@ void marlp_item_put_tuning(wire_writer *w, const marl_tuning *tuning);
 /* Reading. MARL_ERR_MESSAGE when it is not such an item. The body follows. */
 MARL_CHECKED marl_status marlp_item_get_head(wire_reader *r, marl_item_kind *kind, uint32_t *number);
 MARL_CHECKED marl_status marlp_item_get_sample(wire_reader *r, marl_sample *sample);
-/* MARL_ERR_MESSAGE, or MARL_ERR_ARGUMENT when a value is none that could be used. `device` is "" when the
+/* MARL_ERR_MESSAGE, or MARL_ERR_ARGUMENT when a value is out of range. `device` is "" when the
  * item names none. */
 MARL_CHECKED marl_status marlp_item_get_calibration(wire_reader *r, marl_calibration *calibration,
                                                     char device[MARL_DEVICE_NAME]);

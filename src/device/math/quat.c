@@ -53,7 +53,7 @@ marl_mat3 marl_quat_to_matrix(marl_quat q)
                         {2.0f * (xz - wy), 2.0f * (yz + wx), 1.0f - 2.0f * (xx + yy)}}};
 }
 
-/* Rows of unit length, square to each other, right-handed, within 1e-3; NaN is none of these. */
+/* Rows of unit length, square to each other, right-handed, within 1e-3; NaN fails. */
 static int is_rotation(marl_vec3 r0, marl_vec3 r1, marl_vec3 r2)
 {
     marl_vec3 off = vec3_sub(vec3_cross(r0, r1), r2);

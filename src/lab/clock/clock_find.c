@@ -293,8 +293,9 @@ static marl_status find_fine(const lab_two_clocks *r, alignment at, marl_clock *
         status = find_by(r, step, &here, &by, error);
         int agrees =
             !clock->found || fabs(here.shift_s - at.shift_s) < AGREE * clock->offset_sigma_s + AGREE_S;
-        int surer = by.offset_sigma_s < clock->offset_sigma_s && (isfinite(by.ppm) || !isfinite(clock->ppm));
-        if (status == MARL_OK && by.found && agrees && (!clock->found || surer)) {
+        int smaller =
+            by.offset_sigma_s < clock->offset_sigma_s && (isfinite(by.ppm) || !isfinite(clock->ppm));
+        if (status == MARL_OK && by.found && agrees && (!clock->found || smaller)) {
             *clock = by;
             at = here;
         }

@@ -127,7 +127,7 @@ json_t *lab_json_from_matrix(const double value[3][3])
     return rows;
 }
 
-/* jansson leaves parts out without an error when memory is short while it writes: a second text tells. */
+/* jansson leaves parts out without an error when memory is short while it writes: a second text shows it. */
 static char *text_of(const json_t *root)
 {
     const size_t flags = JSON_INDENT(2) | JSON_REAL_PRECISION(9);
