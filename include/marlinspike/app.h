@@ -72,7 +72,7 @@ typedef enum marl_item_kind {
 } marl_item_kind;
 
 /* Longest contents of an item, and of the calibration and tuning that the store keeps. */
-enum { MARL_ITEM_MAX = 640, MARL_DEVICE_NAME = 64 };
+enum { MARL_ITEM_MAX = 1024, MARL_DEVICE_NAME = 64 };
 
 /* 1 when these bytes are one CBOR item and nothing else, whatever it holds. Reads no byte beyond them. */
 int marl_item_is_whole(const uint8_t *bytes, size_t n);

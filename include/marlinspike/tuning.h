@@ -48,7 +48,7 @@ typedef enum marl_parameter_id {
     MARL_PARAMETER_LEVER_X,
     MARL_PARAMETER_LEVER_Y,
     MARL_PARAMETER_LEVER_Z,
-    MARL_PARAMETER_ACCEL_THRESHOLD, /* from here on: the group "weighting" */
+    MARL_PARAMETER_ACCEL_THRESHOLD,
     MARL_PARAMETER_FORCE_TIME,
     MARL_PARAMETER_BIAS_SHARE,
     MARL_PARAMETER_MAG_THRESHOLD,
@@ -61,10 +61,21 @@ typedef enum marl_parameter_id {
 
 typedef enum marl_parameter_kind { MARL_KIND_NUMBER, MARL_KIND_SWITCH } marl_parameter_kind;
 
+/* In which object of a tuning file a parameter stands. */
+typedef enum marl_parameter_group {
+    MARL_GROUP_PARAMETERS,
+    MARL_GROUP_WEIGHTING, /* acts only while the weighting is on: how disturbed readings lose weight */
+    MARL_GROUP_COUNT
+} marl_parameter_group;
+
+/* Capacities that buffers are sized by: of a name with its NUL, and of the parameters of one filter. */
+enum { MARL_PARAMETER_NAME_MAX = 20, MARL_FILTER_PARAMETERS_MAX = 24 };
+
 typedef struct marl_parameter {
-    const char *name;
+    char name[MARL_PARAMETER_NAME_MAX];
     const char *unit; /* "" for a switch */
     marl_parameter_kind kind;
+    marl_parameter_group group;
     float standard;    /* default */
     float low, high;   /* allowed range, both ends included */
     unsigned filters;  /* bit 1 << marl_filter for each filter that uses it */
@@ -87,9 +98,8 @@ const marl_parameter *marl_parameter_row(marl_parameter_id id);
 /* MARL_ERR_ARGUMENT when no parameter of that filter has this name. */
 MARL_CHECKED marl_status marl_parameter_find(marl_filter filter, const char *name, marl_parameter_id *id);
 
-/* 1 when the parameter acts only while the weighting is on: how readings that disturbances spoil lose weight.
- */
-int marl_parameter_is_weighting(marl_parameter_id id);
+/* "parameters", "weighting": also the key of a tuning file. */
+const char *marl_parameter_group_name(marl_parameter_group group);
 
 /* Defaults, world enu. */
 marl_tuning marl_tuning_default(marl_filter filter);

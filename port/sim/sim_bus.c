@@ -49,10 +49,7 @@ marl_status lab_sim_bus_read(void *context, marl_place at, uint8_t reg, uint8_t 
 {
     marl_sim *sim = context;
     sim_chip *chip;
-    marl_status status = start(sim, at, n, &chip);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(start(sim, at, n, &chip));
     if (reg + n > SIM_REGISTERS) {
         return MARL_ERR_ARGUMENT;
     }
@@ -71,10 +68,7 @@ marl_status lab_sim_bus_write(void *context, marl_place at, uint8_t reg, const u
 {
     marl_sim *sim = context;
     sim_chip *chip;
-    marl_status status = start(sim, at, n, &chip);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(start(sim, at, n, &chip));
     if (reg + n > SIM_REGISTERS) {
         return MARL_ERR_ARGUMENT;
     }

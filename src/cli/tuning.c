@@ -32,9 +32,7 @@ static json_t *parameter_json(const marl_named_tuning *t, int id)
     const marl_parameter *row = marl_parameter_row((marl_parameter_id)id);
     json_t *one = json_object();
     json_object_set_new(one, "name", cli_text(row->name));
-    json_object_set_new(
-        one, "group",
-        cli_text(marl_parameter_is_weighting((marl_parameter_id)id) ? "weighting" : "parameters"));
+    json_object_set_new(one, "group", cli_text(marl_parameter_group_name(row->group)));
     json_object_set_new(one, "value", value_json(row, t->tuning.value[id]));
     json_object_set_new(one, "default", value_json(row, row->standard));
     json_object_set_new(one, "unit", cli_text(row->unit));
@@ -119,18 +117,19 @@ static void print_gains(const marl_tuning *t)
 
 static int print_table(const marl_named_tuning *t)
 {
-    static const char *const title[2] = {"",
-                                         "\nweighting: how readings that disturbances spoil lose weight\n"};
+    static const char *const title[MARL_GROUP_COUNT] = {
+        [MARL_GROUP_PARAMETERS] = "",
+        [MARL_GROUP_WEIGHTING] = "\nweighting: how readings that disturbances spoil lose weight\n"};
     cli_print("%s: filter %s, world %s\n", t->name, marl_filter_name(t->tuning.filter),
               marl_world_name(t->tuning.world));
     if (t->about[0] != '\0') {
         cli_print("%s\n", t->about);
     }
     cli_print("\n  %-16s %8s %8s  %-27s%s\n", "parameter", "value", "default", "range", "meaning");
-    for (int group = 0; group < 2; group++) {
+    for (int group = 0; group < MARL_GROUP_COUNT; group++) {
         int titled = 0;
         for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
-            if (is_used(t, i) && marl_parameter_is_weighting((marl_parameter_id)i) == group) {
+            if (is_used(t, i) && (int)marl_parameter_row((marl_parameter_id)i)->group == group) {
                 fputs(titled ? "" : title[group], stdout);
                 titled = 1;
                 print_parameter(t, i);

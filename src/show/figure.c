@@ -361,11 +361,8 @@ static marl_status draw_image(const marl_figure *figure, const char *end, const 
     }
     snprintf(script, sizeof script, "%.4060s.%ld.gp", path, (long)getpid());
     snprintf(image, sizeof image, "%.4060s.%ld.tmp", path, (long)getpid());
-    marl_status status = write_script(figure, end, script, image, error);
-    if (status != MARL_OK) {
-        return status;
-    }
-    status = run_gnuplot(script, error);
+    MARL_TRY(write_script(figure, end, script, image, error));
+    marl_status status = run_gnuplot(script, error);
     if (status == MARL_OK && rename(image, path) != 0) {
         status = marl_fail(error, MARL_ERR_SYSTEM, "%s: cannot be written: %s", path, strerror(errno));
     }

@@ -8,12 +8,20 @@ START_TEST(the_table_is_complete)
 {
     for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
         const marl_parameter *row = marl_parameter_row((marl_parameter_id)i);
-        ck_assert_ptr_nonnull(row->name);
+        ck_assert(row->name[0] != '\0' && memchr(row->name, 0, sizeof row->name) != NULL);
+        ck_assert_str_ne(marl_parameter_group_name(row->group), "?");
         ck_assert(row->filters != 0 && row->about[0] != '\0');
         ck_assert(row->low <= row->standard && row->standard <= row->high);
         for (int k = 0; k < i; k++) {
             ck_assert_str_ne(row->name, marl_parameter_row((marl_parameter_id)k)->name);
         }
+    }
+    for (int f = 0; f < MARL_FILTER_COUNT; f++) { /* buffers are sized by it */
+        int used = 0;
+        for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
+            used += (int)(marl_parameter_row((marl_parameter_id)i)->filters >> f & 1u);
+        }
+        ck_assert_int_le(used, MARL_FILTER_PARAMETERS_MAX);
     }
     ck_assert_ptr_null(marl_parameter_row(MARL_PARAMETER_COUNT));
     ck_assert_ptr_null(marl_parameter_row((marl_parameter_id)-1));

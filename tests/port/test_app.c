@@ -146,6 +146,44 @@ START_TEST(what_was_committed_survives_a_power_cut)
 }
 END_TEST
 
+/* All sensors with their curves and a mount, and each filter's tuning, are kept together. */
+START_TEST(a_full_calibration_and_any_tuning_are_kept)
+{
+    marl_calibration_record record = calibration_for("pod-07");
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        marl_fit *fit = &record.fit[i];
+        fit->present = fit->has_curve = 1;
+        fit->reference_degC = 20.3;
+        fit->range_degC[0] = -5.1;
+        fit->range_degC[1] = 45.7;
+        fit->bias_per_degC[0] = 0.0013;
+        fit->bias_per_degC2[2] = -0.00017;
+    }
+    record.has_mount = 1;
+    record.mount[0] = 0.8;
+    record.mount[1] = 0.6;
+    for (int f = 0; f < MARL_FILTER_COUNT; f++) {
+        sim_test t;
+        marl_tuning tuning = marl_tuning_default((marl_filter)f);
+        sim_test_prepare(&t, MARL_SCENE_STILL, 100);
+        t.config.faults.cut_s = 5;
+        sim_test_start(&t);
+        ck_assert_int_eq(sim_test_run(&t, 2), MARL_OK);
+        ck_assert_int_eq(ask(&t, (marl_message){.kind = MARL_ITEM_CALIBRATION, .calibration = &record}),
+                         MARL_OUTCOME_DONE);
+        ck_assert_int_eq(send_tuning(&t, &tuning), MARL_OUTCOME_DONE);
+        ck_assert_int_eq(ask_for(&t, MARL_ITEM_COMMIT), MARL_OUTCOME_DONE);
+        ck_assert_int_eq(sim_test_run(&t, 6), MARL_OK);
+        const marl_settings *kept = &marl_sim_app(t.sim)->settings;
+        ck_assert_uint_eq(marl_sim_counted(t.sim)->starts, 2);
+        ck_assert(kept->has_tuning && kept->tuning.filter == (marl_filter)f);
+        ck_assert(kept->calibration.has_mount && kept->calibration.mag.has_curve);
+        ck_assert_float_eq(kept->calibration.mag.curve.per_degC2.z, -0.00017f);
+        sim_test_end(&t);
+    }
+}
+END_TEST
+
 /* The seat of the pod is some degrees out of level: after zero its attitude is level and north. */
 START_TEST(zero_makes_this_attitude_level_and_north)
 {
@@ -404,9 +442,10 @@ START_TEST(an_app_without_name_or_stream_is_refused)
 END_TEST
 
 MARL_SUITE("app", a_board_sends_its_identity, streamed_attitudes_are_those_of_a_replay,
-           what_was_committed_survives_a_power_cut, zero_makes_this_attitude_level_and_north,
-           a_board_that_moves_has_no_zero, what_cannot_be_used_is_refused_and_changes_nothing,
-           nonsense_does_no_harm, samples_sent_in_are_estimated, lines_say_the_same_as_packets,
+           what_was_committed_survives_a_power_cut, a_full_calibration_and_any_tuning_are_kept,
+           zero_makes_this_attitude_level_and_north, a_board_that_moves_has_no_zero,
+           what_cannot_be_used_is_refused_and_changes_nothing, nonsense_does_no_harm,
+           samples_sent_in_are_estimated, lines_say_the_same_as_packets,
            a_line_too_slow_loses_whole_items_and_counts_them,
            chips_that_fail_are_reported_and_reported_well_again, another_chip_is_reported_with_its_identity,
            an_app_without_name_or_stream_is_refused)

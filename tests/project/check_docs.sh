@@ -21,7 +21,7 @@ done
 documented=$(sed -n '/^## Tuning/,/^## Sheet/p' docs/formats.md | awk -F'|' 'NF == 8 && $2 ~ /^ `/' | wc -l)
 coded=$(grep -c '^    \[MARL_PARAMETER_' src/device/attitude/tuning.c)
 [ "$documented" = "$coded" ] || complain "docs/formats.md has $documented parameters, the code $coded"
-sed -n 's/^    \[MARL_PARAMETER_[A-Z_]*\] = {"\([a-z_]*\)", "[^"]*", MARL_KIND_\([A-Z]*\), \([0-9.]*\)f, \(-\{0,1\}[0-9.]*\)f, \([0-9.]*\)f,.*/\1 \2 \3 \4 \5/p' \
+sed -n 's/^    \[MARL_PARAMETER_[A-Z_]*\] = {"\([a-z_]*\)", "[^"]*", MARL_KIND_\([A-Z]*\), [A-Z]*, \([0-9.]*\)f, \(-\{0,1\}[0-9.]*\)f, \([0-9.]*\)f,.*/\1 \2 \3 \4 \5/p' \
     src/device/attitude/tuning.c >"${TMPDIR:-/tmp}/parameters.$$"
 [ "$(wc -l <"${TMPDIR:-/tmp}/parameters.$$")" = "$coded" ] || complain "the table in src/device/attitude/tuning.c cannot be read"
 while read -r name kind standard low high; do

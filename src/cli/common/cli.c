@@ -189,10 +189,7 @@ static marl_status read_window(marl_log_window *w, const char *text, marl_error 
 marl_status cli_reading_prepare(cli_reading *reading, marl_error *error)
 {
     if (reading->window != NULL) {
-        marl_status status = read_window(&reading->options.window, reading->window, error);
-        if (status != MARL_OK) {
-            return status;
-        }
+        MARL_TRY(read_window(&reading->options.window, reading->window, error));
     }
     if (reading->decimal != NULL) {
         if (strcmp(reading->decimal, ".") != 0 && strcmp(reading->decimal, ",") != 0) {
@@ -204,17 +201,11 @@ marl_status cli_reading_prepare(cli_reading *reading, marl_error *error)
         if (reading->maps == CLI_MAPS_MAX) {
             return marl_fail(error, MARL_ERR_USE, "--columns: at most %d", CLI_MAPS_MAX);
         }
-        marl_status status = marl_column_map_read(&reading->map[reading->maps++], *text, error);
-        if (status != MARL_OK) {
-            return status;
-        }
+        MARL_TRY(marl_column_map_read(&reading->map[reading->maps++], *text, error));
     }
     reading->options.columns = reading->maps > 0 ? &reading->map[0] : NULL;
     if (reading->sheet != NULL) {
-        marl_status status = marl_sheet_read(&reading->sheet_read, reading->sheet, error);
-        if (status != MARL_OK) {
-            return status;
-        }
+        MARL_TRY(marl_sheet_read(&reading->sheet_read, reading->sheet, error));
         reading->options.sheet = &reading->sheet_read;
     }
     return MARL_OK;

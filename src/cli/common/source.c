@@ -46,10 +46,7 @@ static marl_status fit_chips(source *s, const source_options *o, const marl_shee
             return marl_fail(error, MARL_ERR_USE, "--chip: a board has at most %d chips",
                              MARL_BOARD_MAX_PARTS);
         }
-        marl_status status = marl_chip_read_file(&s->chip[*parts], *path, error);
-        if (status != MARL_OK) {
-            return status;
-        }
+        MARL_TRY(marl_chip_read_file(&s->chip[*parts], *path, error));
         ++*parts;
     }
     if (*parts == 0) {
@@ -113,11 +110,7 @@ static marl_status open_log(source *s, const source_options *o, const char *path
     source_options of_log = *o;
     snprintf(s->name, sizeof s->name, "%.299s", path);
     s->max_s = INFINITY;
-    marl_status status =
-        marl_log_load(&s->log, path, o->reading != NULL ? &o->reading->options : NULL, error);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(marl_log_load(&s->log, path, o->reading != NULL ? &o->reading->options : NULL, error));
     s->sheet = marl_sim_sheet_of_log(&s->log);
     if (o->device[0] == '\0') {
         of_log.device = s->log.info.device[0] ? s->log.info.device : "sim";

@@ -171,11 +171,8 @@ static marl_status merge(const cli *c, const cli_reading *reading, const cli_clo
                          cli_inspected *seen, marl_error *error)
 {
     marl_log a, b = {0};
-    marl_status status = load(c, reading, 0, &a, error);
-    if (status != MARL_OK) {
-        return status;
-    }
-    status = load(c, reading, 1, &b, error);
+    MARL_TRY(load(c, reading, 0, &a, error));
+    marl_status status = load(c, reading, 1, &b, error);
     if (status == MARL_OK) {
         marl_log_warn(&seen->warnings, &a.report, a.path);
         marl_log_warn(&seen->warnings, &b.report, b.path);
@@ -207,10 +204,7 @@ marl_status cli_inspect_read(const cli *c, const cli_reading *reading, const cli
 marl_status cli_inspect_write(const cli_inspected *seen, const char *path, marl_error *error)
 {
     marl_log_writer *writer;
-    marl_status status = marl_log_create(&writer, path, &seen->log.info, error);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(marl_log_create(&writer, path, &seen->log.info, error));
     for (size_t i = 0; i < seen->log.n; i++) {
         marl_log_write(writer, &seen->log.row[i]);
     }

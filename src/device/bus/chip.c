@@ -194,10 +194,7 @@ marl_status marl_part_read(const marl_port *port, const marl_part *part, marl_sa
     uint8_t burst[MARL_CHIP_MAX_BURST];
     const marl_chip *chip = part->chip;
     *sample = (marl_sample){0};
-    marl_status status = read_burst(port, part, burst);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(read_burst(port, part, burst));
     uint8_t use = part->use ? part->use : 0xff;
     uint8_t fresh = fresh_in(part, burst) & use;
     if (fresh == 0) {

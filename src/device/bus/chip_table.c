@@ -127,10 +127,7 @@ static int bad_mount(const int8_t m[3])
 marl_status marl_part_check(const marl_part *part, const char **what)
 {
     const char *first = NULL;
-    marl_status status = marl_chip_check(part->chip, what);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(marl_chip_check(part->chip, what));
     complain(bad_mount(part->mount), "mount", &first);
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_chip_sensor *s = &part->chip->sensor[i];

@@ -86,10 +86,7 @@ marl_status marl_store_load(const marl_port *port, uint8_t *bytes, size_t size, 
     uint32_t at;
     head h;
     *n = 0;
-    marl_status status = find(port, &at, &h);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(find(port, &at, &h));
     if (h.n > size) {
         return MARL_ERR_CAPACITY;
     }

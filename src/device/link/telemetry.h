@@ -8,6 +8,27 @@
 #include "marlinspike/sample.h"
 #include "marlinspike/tuning.h"
 
+/* Longest encodings in bytes, from the tables: a map, an array, a key and a text of under 24 characters have a
+ * head of one byte, longer ones of two; a float takes five bytes, a vector sixteen. */
+enum {
+    ITEM_VECTOR_MAX = 1 + 3 * 5,
+    ITEM_CORRECTION_MAX =
+        1 + 1 + 5 + ITEM_VECTOR_MAX + (1 + 9 * 5) + 3 * ITEM_VECTOR_MAX, /* key, map, keys */
+    ITEM_CALIBRATION_MAX = 1 + 3 * ITEM_CORRECTION_MAX + 1 + (1 + 4 * 5),
+    ITEM_PARAMETER_MAX = 1 + (MARL_PARAMETER_NAME_MAX - 1) + 5,
+    ITEM_TUNING_MAX =
+        1 + (1 + 1 + 23) + (1 + 1 + 3) + (1 + 2 + MARL_FILTER_PARAMETERS_MAX * ITEM_PARAMETER_MAX),
+    ITEM_HEAD_MAX = 1 + 2 + 5,
+    ITEM_DEVICE_MAX = 1 + 2 + MARL_DEVICE_NAME,
+    ITEM_KEPT_MAX = 1 + 1 + ITEM_CALIBRATION_MAX + 1 + ITEM_TUNING_MAX /* what the store keeps together */
+};
+_Static_assert((int)MARL_PARAMETER_NAME_MAX <= 24, "a parameter's name has a head of one byte");
+_Static_assert((int)MARL_ITEM_MAX >= (int)ITEM_KEPT_MAX,
+               "a full calibration and any tuning are kept together");
+_Static_assert((int)MARL_ITEM_MAX >= (int)ITEM_HEAD_MAX + ITEM_DEVICE_MAX + ITEM_CALIBRATION_MAX,
+               "a full calibration is one message");
+_Static_assert((int)MARL_ITEM_MAX >= (int)ITEM_HEAD_MAX + ITEM_TUNING_MAX, "any tuning is one message");
+
 typedef struct item_identity {
     int64_t t_ns;
     const char *device, *firmware;

@@ -223,10 +223,7 @@ marl_status marl_calibrate_moves(const marl_log *log, const marl_calibration_rec
     found_rests rests = {.accel = &record->fit[MARL_ACCEL]};
     memset(r, 0, sizeof *r);
     marl_calibrated *o = &r->outcome;
-    marl_status status = lab_calibration_log_check(log, MARL_GYRO, o, error);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(lab_calibration_log_check(log, MARL_GYRO, o, error));
     o->model = "bias, scale and misalignment";
     o->fit.residual_rms = NAN;
     for (int e = 0; e < N; e++) { /* where it starts: axes may be swapped, as 'axes' found */
@@ -237,7 +234,7 @@ marl_status marl_calibrate_moves(const marl_log *log, const marl_calibration_rec
              "lay the pod down in twenty attitudes, three seconds each, and turn it about all of its axes by "
              "a right "
              "angle and more in between");
-    status = marl_log_require(&log->info, log->path, MARL_COLUMNS_ACCEL, error);
+    marl_status status = marl_log_require(&log->info, log->path, MARL_COLUMNS_ACCEL, error);
     status = status != MARL_OK ? status : lab_rests_find(log, record, &rests.at, &rests.n, error);
     status = status != MARL_OK ? status : collect_moves(log, rests.at, rests.n, r, error);
     if (status == MARL_OK && r->n < MIN_MOVES) {

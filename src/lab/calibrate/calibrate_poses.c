@@ -155,10 +155,7 @@ static marl_status fit_poses(material *m, double gravity, marl_poses_result *r, 
         full = sees_misalignment(&o->fit);
     }
     if (!full) {
-        marl_status status = fit_model(m, LAB_DIAGONAL, &e, error);
-        if (status != MARL_OK) {
-            return status;
-        }
+        MARL_TRY(fit_model(m, LAB_DIAGONAL, &e, error));
         report_fit(m, gravity, &e, r);
         snprintf(o->remark, sizeof o->remark,
                  "these poses do not show a misalignment of the axes: one of %.0f %% is in the standard "
@@ -215,15 +212,12 @@ marl_status marl_calibrate_poses(const marl_log *log, double gravity, marl_poses
 {
     material m = {0};
     memset(r, 0, sizeof *r);
-    marl_status status = lab_calibration_log_check(log, MARL_ACCEL, &r->outcome, error);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(lab_calibration_log_check(log, MARL_ACCEL, &r->outcome, error));
     marl_calibrated *o = &r->outcome;
     snprintf(o->next, sizeof o->next,
              "lay the pod on each of its six sides, better in 24 attitudes, and leave it there for three "
              "seconds each");
-    status = marl_poses_find(log, &r->poses, error);
+    marl_status status = marl_poses_find(log, &r->poses, error);
     if (status == MARL_OK && !gather_readings(&r->poses, &m)) {
         status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }

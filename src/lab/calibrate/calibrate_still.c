@@ -138,11 +138,8 @@ static marl_status find_later(const marl_log *log, marl_still_result *rest, marl
 {
     marl_inspection in;
     marl_sensor_noise noise;
-    marl_status status = marl_inspect(log, &in, error);
-    if (status != MARL_OK) {
-        return status;
-    }
-    status = marl_noise_of_log(log, &in, MARL_GYRO, &noise, error);
+    MARL_TRY(marl_inspect(log, &in, error));
+    marl_status status = marl_noise_of_log(log, &in, MARL_GYRO, &noise, error);
     marl_inspection_free(&in);
     for (int k = 0; k < 3 && status == MARL_OK; k++) {
         const marl_noise *n = &noise.noise[k];

@@ -144,10 +144,7 @@ static marl_status fit_once(const lab_two_clocks *r, fitting *w, alignment *at, 
     for (size_t k = 0; k < w->y.n + 2; k++) {
         w->moved[k] = from + llround((double)(w->edge[k] - r->reference_from) * (1 + at->rate));
     }
-    marl_status status = lab_turning_of_gyro(&w->x, r->log, w->moved, error);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(lab_turning_of_gyro(&w->x, r->log, w->moved, error));
     centre_by_stretch(w);
     lab_block_fit_init(&w->fit, unknowns, w->block_ns);
     for (size_t k = 0; k < w->y.n; k++) {

@@ -279,11 +279,7 @@ marl_status marl_clock_offset_find(const marl_log *first, const marl_log *second
         if (!has_sensor(effects, sensor)) {
             continue;
         }
-        marl_status status =
-            find_by((source){causes, turned ? s2 : s1}, (source){effects, sensor}, &by, error);
-        if (status != MARL_OK) {
-            return status;
-        }
+        MARL_TRY(find_by((source){causes, turned ? s2 : s1}, (source){effects, sensor}, &by, error));
         int better = by.found != offset->found ? by.found : by.r_squared > offset->r_squared;
         *offset = better ? by : *offset;
     }

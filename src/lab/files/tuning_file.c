@@ -98,9 +98,9 @@ static marl_status read_parameter(const lab_json_at *at, const marl_parameter *r
 static int is_in_group(int parameter, marl_filter filter, const char *group)
 {
     marl_parameter_id id = (marl_parameter_id)parameter;
-    const char *own = marl_parameter_is_weighting(id) ? "weighting" : "parameters";
-    return id != MARL_PARAMETER_WEIGHTING && ((marl_parameter_row(id)->filters >> filter) & 1u) &&
-           strcmp(own, group) == 0;
+    const marl_parameter *row = marl_parameter_row(id);
+    return id != MARL_PARAMETER_WEIGHTING && ((row->filters >> filter) & 1u) &&
+           strcmp(marl_parameter_group_name(row->group), group) == 0;
 }
 
 static marl_status read_group(const lab_json_at *root, const char *group, marl_tuning *tuning)
@@ -186,11 +186,8 @@ marl_status lab_tuning_file_read(marl_named_tuning *tuning, const char *path, ma
     lab_json file;
     snprintf(tuning->name, sizeof tuning->name, "%.63s", path);
     tuning->about[0] = '\0';
-    marl_status status = lab_json_load(&file, path, NULL, error);
-    if (status != MARL_OK) {
-        return status;
-    }
-    status = check_kind(&file);
+    MARL_TRY(lab_json_load(&file, path, NULL, error));
+    marl_status status = check_kind(&file);
     status = status != MARL_OK ? status : read_root(&file, tuning);
     lab_json_free(&file);
     return status;

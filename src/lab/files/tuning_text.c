@@ -92,10 +92,7 @@ static marl_status apply_all(const char *all, const char *changes, marl_tuning *
         }
         memcpy(one, changes, n);
         one[n] = '\0';
-        marl_status status = apply(all, one, tuning, error);
-        if (status != MARL_OK) {
-            return status;
-        }
+        MARL_TRY(apply(all, one, tuning, error));
         changes += n + (changes[n] == ',');
     } while (*changes != '\0');
     return MARL_OK;

@@ -232,10 +232,7 @@ static marl_status parse(marl_column_map *map, cursor *c)
         if (*c->at == '\0') {
             break;
         }
-        marl_status status = parse_entry(c, map);
-        if (status != MARL_OK) {
-            return status;
-        }
+        MARL_TRY(parse_entry(c, map));
     }
     for (size_t i = 0; i < map->n; i++) {
         timed += map->source[i].target == MARL_COLUMN_T;

@@ -62,11 +62,8 @@ marl_status marl_log_load(marl_log *log, const char *path, const marl_log_option
 {
     marl_log_reader *reader;
     memset(log, 0, sizeof *log);
-    marl_status status = marl_log_open(&reader, path, options, error);
-    if (status != MARL_OK) {
-        return status;
-    }
-    status = read_all(log, reader, error);
+    MARL_TRY(marl_log_open(&reader, path, options, error));
+    marl_status status = read_all(log, reader, error);
     log->info = *marl_log_reader_info(reader);
     log->report = *marl_log_reader_report(reader);
     log->path = strdup(path);

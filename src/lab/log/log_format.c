@@ -204,10 +204,7 @@ marl_status lab_layout_read(lab_layout *layout, const lab_csv_row *header, const
         return marl_fail(h->error, MARL_ERR_INPUT, "%s: more than %d columns", h->where, LAB_LOG_MAX_COLUMNS);
     }
     for (size_t i = 0; i < header->cells; i++) {
-        marl_status status = read_column(layout, lab_csv_cell(header, i), h);
-        if (status != MARL_OK) {
-            return status;
-        }
+        MARL_TRY(read_column(layout, lab_csv_cell(header, i), h));
     }
     if (!(h->info->columns & (1u << MARL_COLUMN_T))) {
         return marl_fail(h->error, MARL_ERR_INPUT,

@@ -59,10 +59,7 @@ marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line
         if (stop != NULL || lines->at_end) {
             break;
         }
-        marl_status status = refill(lines, path, error);
-        if (status != MARL_OK) {
-            return status;
-        }
+        MARL_TRY(refill(lines, path, error));
     }
     lines->whole = stop != NULL;
     if (stop == NULL) {

@@ -208,10 +208,7 @@ static marl_status lay_out(lab_scanner *s, const marl_column_map *map, const hea
                              source->name);
         }
         at -= source->number > 0;
-        marl_status status = lay_column(&s->layout, at, source, names, h);
-        if (status != MARL_OK) {
-            return status;
-        }
+        MARL_TRY(lay_column(&s->layout, at, source, names, h));
     }
     return MARL_OK;
 }

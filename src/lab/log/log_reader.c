@@ -223,10 +223,7 @@ static marl_status read_header(marl_log_reader *r, const marl_sheet *sheet, marl
     const char *line;
     size_t n;
     char where[600];
-    marl_status status = find_header(r, &line, &n, error);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(find_header(r, &line, &n, error));
     snprintf(where, sizeof where, "%s:%ld", r->path, r->lines.line);
     r->scan.delimiter = lab_delimiter(line, n);
     if (r->scan.delimiter == r->scan.point) {
@@ -238,8 +235,8 @@ static marl_status read_header(marl_log_reader *r, const marl_sheet *sheet, marl
     if (!lab_scan_split(&r->scan, line, n)) {
         return marl_fail(error, MARL_ERR_INPUT, "%s: the header is not CSV", where);
     }
-    status = lab_layout_read(&r->scan.layout, &r->scan.csv,
-                             &(lab_header){where, sheet, &r->info, &r->report, error});
+    marl_status status = lab_layout_read(&r->scan.layout, &r->scan.csv,
+                                         &(lab_header){where, sheet, &r->info, &r->report, error});
     if (status == MARL_OK) {
         r->all_fresh = lab_cells_all_fresh(r->info.columns);
     }

@@ -98,10 +98,7 @@ marl_status lab_spectrum_of(const double *value, size_t n, double step_s, marl_s
     s->rate_hz = 1 / step_s;
     s->step_hz = s->rate_hz / (double)length;
     s->bins = length / 2 + 1;
-    marl_status status = average(value, n, length, s, error);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(average(value, n, length, s, error));
     double many = (double)s->segments;
     s->dof = 2 * many / (1 + 2 * OVERLAP_CORRELATION * (many - 1) / many);
     unsigned char skip[MARL_SPECTRUM_BINS] = {0};

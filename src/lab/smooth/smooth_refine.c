@@ -100,10 +100,7 @@ marl_status marl_smooth_refine(const marl_log *log, const marl_smooth_options *o
     part[1].n = log->n - log->n / 2;
     for (int i = 0; i < 2; i++) {
         marl_smoothed s;
-        marl_status status = marl_smooth(&part[i], &of_half, &s, error);
-        if (status != MARL_OK) {
-            return status;
-        }
+        MARL_TRY(marl_smooth(&part[i], &of_half, &s, error));
         half[MARL_ACCEL][i] = leftover_of(&s, MARL_ACCEL);
         half[MARL_MAG][i] = leftover_of(&s, MARL_MAG);
         half[MARL_GYRO][i] = leftover_of(&s, MARL_GYRO);

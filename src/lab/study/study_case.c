@@ -76,10 +76,7 @@ static marl_status smooth_reference(marl_study *study, marl_study_case *it, marl
     marl_smoothed s;
     const marl_smooth_options options = {.record = study->options.record,
                                          .record_path = study->options.record_path};
-    marl_status status = marl_smooth(&it->log, &options, &s, error);
-    if (status != MARL_OK) {
-        return status;
-    }
+    MARL_TRY(marl_smooth(&it->log, &options, &s, error));
     it->reference_relative = !s.heading_is_magnetic;
     it->reference_smoothed = 1;
     it->reference_tilt_deg = s.sigma_tilt_rms / MARL_DEGREE;
@@ -90,7 +87,7 @@ static marl_status smooth_reference(marl_study *study, marl_study_case *it, marl
             "%s: the %s is off by more than twice what was assumed: calibrate first, or pass --calibration",
             it->log_path, s.mag_is_worse ? "magnetometer" : "accelerometer");
     }
-    status = marl_smoothed_series(&s, &it->reference, error);
+    marl_status status = marl_smoothed_series(&s, &it->reference, error);
     marl_smoothed_free(&s);
     return status;
 }
@@ -100,10 +97,7 @@ static marl_status find_clock(marl_study *study, marl_study_case *it, marl_error
     const marl_clock given = {1, study->options.offset_s, NAN, 0, NAN, NAN, 0};
     it->clock = given;
     if (study->options.find_offset) {
-        marl_status status = marl_clock_find(&it->log, &it->reference, &it->clock, error);
-        if (status != MARL_OK) {
-            return status;
-        }
+        MARL_TRY(marl_clock_find(&it->log, &it->reference, &it->clock, error));
         if (!it->clock.found) {
             return marl_fail(error, MARL_ERR_INSUFFICIENT,
                              "%s: no offset to %s stands out: both must see the same turning, which must not "
