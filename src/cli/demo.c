@@ -2,6 +2,7 @@
  * marlinspike demo: the other commands, one after the other, on the demo data. */
 #include "cli/common/cli.h"
 #include <errno.h>
+#include <fcntl.h>
 #include <spawn.h>
 #include <stdio.h>
 #include <string.h>
@@ -126,17 +127,25 @@ static void split(const char *command, const char *dir, words *w)
     }
 }
 
-/* Runs this program with the given words. Returns its exit code. */
-static int run(words *w)
+/* Runs this program with the given words, its tables left out on demand. Returns its exit code. */
+static int run(words *w, int quiet)
 {
     char self[] = "/proc/self/exe", name[] = "marlinspike";
     char *arguments[MAX_WORDS + 2] = {name};
+    posix_spawn_file_actions_t actions;
     pid_t child;
     int result = 0;
+    if (posix_spawn_file_actions_init(&actions) != 0) {
+        cli_message("no memory");
+        return CLI_MACHINE;
+    }
     for (int i = 0; i < w->n; i++) {
         arguments[i + 1] = w->text[i];
     }
-    if (posix_spawn(&child, self, NULL, NULL, arguments, environ) != 0) {
+    int failed = quiet && posix_spawn_file_actions_addopen(&actions, STDOUT_FILENO, "/dev/null", O_WRONLY, 0);
+    failed = failed || posix_spawn(&child, self, &actions, NULL, arguments, environ) != 0;
+    posix_spawn_file_actions_destroy(&actions);
+    if (failed) {
         cli_message("demo: this program cannot be started again");
         return CLI_MACHINE;
     }
@@ -145,27 +154,34 @@ static int run(words *w)
     return WIFEXITED(result) ? WEXITSTATUS(result) : CLI_MACHINE;
 }
 
-static int run_step(size_t i, const char *dir)
+/* One step; it is printed, or with --json added to the list. */
+static int run_step(size_t i, const char *dir, int quiet, json_t *list)
 {
     words w;
+    char line[4096] = "marlinspike";
     split(steps[i].command, dir, &w);
-    cli_print("%s\n$ marlinspike", steps[i].why);
     for (int k = 0; k < w.n; k++) {
-        cli_print(strchr(w.text[k], ' ') != NULL ? " '%s'" : " %s", w.text[k]);
+        size_t used = strlen(line);
+        snprintf(line + used, sizeof line - used, strchr(w.text[k], ' ') != NULL ? " '%s'" : " %s", w.text[k]);
     }
-    cli_print("\n");
+    json_array_append_new(list, json_pack("{s:s,s:o}", "why", steps[i].why, "command", cli_text(line)));
+    if (!quiet) {
+        cli_print("%s\n$ %s\n", steps[i].why, line);
+    }
     int code = cli_print_done();
     if (code == CLI_DONE) {
-        code = run(&w);
+        code = run(&w, quiet);
     }
-    if (code == CLI_DONE) {
+    if (code == CLI_DONE && !quiet) {
         cli_print("\n");
     }
     return code;
 }
 
-static int demo(const char *dir)
+static int demo(const cli *c)
 {
+    const char *dir = c->files > 0 ? c->file[0] : "marlinspike-demo";
+    int quiet = c->json || c->quiet;
     marl_error error = {0};
     if (strlen(dir) >= MAX_PATH) {
         cli_message("demo: the folder's name is too long");
@@ -180,13 +196,22 @@ static int demo(const char *dir)
             return cli_exit(&error);
         }
     }
+    json_t *list = json_array();
     for (size_t i = 0; i < sizeof steps / sizeof steps[0]; i++) {
-        int code = run_step(i, dir);
+        int code = run_step(i, dir, quiet, list);
         if (code != CLI_DONE) {
+            json_decref(list);
             return code;
         }
     }
-    cli_print("All files of this demo are in %s\n", dir);
+    json_t *root = json_pack("{s:o,s:o}", "dir", cli_text(dir), "steps", list);
+    if (c->json) {
+        return cli_print_json(root);
+    }
+    json_decref(root);
+    if (!c->quiet) {
+        cli_print("All files of this demo are in %s\n", dir);
+    }
     return cli_print_done();
 }
 
@@ -200,7 +225,7 @@ int cli_demo(int argc, const char **argv)
         "its files in DIR (default marlinspike-demo).",
         "demo"};
     int code = cli_open(&c, argc, argv, table, &usage);
-    code = code == CLI_GO ? demo(c.files > 0 ? c.file[0] : "marlinspike-demo") : code;
+    code = code == CLI_GO ? demo(&c) : code;
     cli_close(&c);
     return code;
 }

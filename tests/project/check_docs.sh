@@ -35,6 +35,22 @@ while read -r name kind standard low high; do
 done <"${TMPDIR:-/tmp}/parameters.$$"
 rm -f "${TMPDIR:-/tmp}/parameters.$$"
 
+# Numbers that the pages give in words are those of the code.
+words=(zero one two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen eighteen nineteen twenty)
+says() { # PAGE NUMBER WHAT
+    grep -qi "\b${words[$2]:-$2} $3" "$1" || grep -q "\b$2 $3" "$1" || complain "$1: there are $2 $3"
+}
+scenes=$("$tool" simulate --help | grep -cE '^  [a-z]+ +.*; [0-9]+ s$')
+filters=$(sed -n '/filter_names\[/,/};/p' src/device/attitude/tuning.c | grep -c '= "')
+classes=$(sed -n 's/.*ACCURACY_CLASSES = \([0-9]*\).*/\1/p' tests/trials/accuracy_scenes.h)
+says README.md "$scenes" scenes
+says README.md "$filters" filters
+says docs/which-filter.md "$filters" filters
+says README.md "$classes" "classes of motion"
+says docs/which-filter.md "$classes" classes
+says docs/methods/estimators.md "$classes" "classes of motion"
+says README.md "$(ls include/marlinspike | wc -l)" "public headers"
+
 # Every command stands in the README, every option in the README exists.
 "$tool" --help | sed -n 's/^  \([a-z]*\) .*/\1/p' | while read -r command; do
     grep -q "^| \`$command" README.md || { echo "README.md: no $command"; exit 1; }

@@ -29,6 +29,22 @@ for path in files:
     assert not schemas[document["marlinspike"]].is_valid(document), path
 print(len(files), "files are as", len(schemas), "schemas say")
 PYTHON
+# --json: an object of every command, of every kind of recording, accepted and not, is as docs/schema/output says.
+"$python" "$source/tests/project/check_json.py" "$source" "$tool" "$work"
+# A complete tuning file of every filter, every parameter in its group, is as the schema says, and reads back.
+for filter in gyro vectors complementary gradient-descent kalman; do
+    "$tool" tuning $filter -o "$work/$filter.json" --quiet
+    "$tool" replay "$source/data/demo/still.csv" --tuning "$work/$filter.json" --quiet
+done
+"$python" - "$source" "$work" <<'PYTHON'
+import json, sys
+import jsonschema
+
+source, work = sys.argv[1:]
+schema = jsonschema.Draft202012Validator(json.load(open(source + "/docs/schema/tuning.schema.json")))
+for name in ("gyro", "vectors", "complementary", "gradient-descent", "kalman"):
+    schema.validate(json.load(open(f"{work}/{name}.json")))
+PYTHON
 for tuning in "$source"/data/tunings/*.json; do
     "$tool" replay "$source/data/demo/still.csv" --tuning "$tuning" --quiet
 done

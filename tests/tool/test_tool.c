@@ -90,7 +90,7 @@ START_TEST(inspect_reports_the_noise)
     json_t *walk = json_object_get(
         json_object_get(json_object_get(json_object_get(root, "sensors"), "gyro"), "noise"), "walk");
     ck_assert(json_is_null(json_array_get(walk, 0)));
-    ck_assert_double_gt(json_at(root, "sensors.gyro.noise.walk_most.0"), 1e-4 * deg); /* which is there */
+    ck_assert_double_gt(json_at(root, "sensors.gyro.noise.walk_max.0"), 1e-4 * deg); /* which is there */
     ck_assert_double_eq(json_at(root, "sensors.gyro.clipped.0"), 0);
     ck_assert_double_eq(json_at(root, "sensors.gyro.stuck.2"), 0);
     json_decref(root);

@@ -48,8 +48,8 @@ static json_t *noise_json(const marl_sensor_noise *noise)
                       {"white_sigma", offsetof(marl_noise, white_sigma)},
                       {"flicker_sigma", offsetof(marl_noise, flicker_sigma)},
                       {"walk_sigma", offsetof(marl_noise, walk_sigma)},
-                      {"flicker_most", offsetof(marl_noise, flicker_max)},
-                      {"walk_most", offsetof(marl_noise, walk_max)}};
+                      {"flicker_max", offsetof(marl_noise, flicker_max)},
+                      {"walk_max", offsetof(marl_noise, walk_max)}};
     json_t *root = json_object();
     for (size_t i = 0; i < sizeof quantities / sizeof quantities[0]; i++) {
         json_object_set_new(root, quantities[i].name, quantity_json(noise, quantities[i].offset));

@@ -90,8 +90,8 @@ static void print_guess_json(const marl_columns_guess *guess, char decimal)
         const marl_column_guess *c = &guess->column[i];
         json_t *item = json_object();
         json_object_set_new(item, "name", c->name[0] ? cli_text(c->name) : json_null());
-        json_object_set_new(item, "least", cli_number(c->min));
-        json_object_set_new(item, "most", cli_number(c->max));
+        json_object_set_new(item, "min", cli_number(c->min));
+        json_object_set_new(item, "max", cli_number(c->max));
         json_object_set_new(
             item, "is", c->target >= 0 ? cli_text(marl_column_name((marl_column)c->target)) : json_null());
         json_object_set_new(item, "unit", c->unit[0] ? cli_text(c->unit) : json_null());

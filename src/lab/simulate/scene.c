@@ -6,7 +6,7 @@
 #include <string.h>
 
 #define FIELD 48.7              /* uT */
-#define DIP (61.2 * LAB_DEGREE) /* below the horizon, towards magnetic north */
+#define DIP (61.2 * MARL_DEGREE) /* below the horizon, towards magnetic north */
 #define ROOM_TEMPERATURE 24.0   /* degC */
 
 static const struct {
@@ -69,8 +69,8 @@ marl_scene marl_scene_make(marl_scene_kind kind, uint64_t seed)
     for (size_t i = 0; i < sizeof scene.draw / sizeof scene.draw[0]; i++) {
         scene.draw[i] = lab_random_uniform(&random);
     }
-    jet_quat roll = jet_quat_about(0, jet_constant(lab_drawn(&scene, 0, -4, 4) * LAB_DEGREE));
-    jet_quat pitch = jet_quat_about(1, jet_constant(lab_drawn(&scene, 1, -4, 4) * LAB_DEGREE));
+    jet_quat roll = jet_quat_about(0, jet_constant(lab_drawn(&scene, 0, -4, 4) * MARL_DEGREE));
+    jet_quat pitch = jet_quat_about(1, jet_constant(lab_drawn(&scene, 1, -4, 4) * MARL_DEGREE));
     jet_quat seat = jet_quat_product(pitch, roll);
     scene.seat[0] = seat.w.v;
     scene.seat[1] = seat.x.v;

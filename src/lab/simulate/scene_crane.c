@@ -36,13 +36,13 @@ void lab_scene_lift(const marl_scene *scene, double seconds, lab_pose *pose)
     jet swing = lab_hump(t, 10.5, 18, 80, 105), twist = lab_hump(t, 12, 24, 84, 105);
     jet hoist = jet_add(lab_hump(t, 10, 11, 21, 22), lab_hump(t, 90, 91, 103, 104));
     jet rope = jet_add(jet_constant(14), jet_scale(lab_hump(t, 10, 22, 90, 104), -4));
-    jet slew = jet_scale(lab_hump(t, 25, 60, 62, 95), lab_drawn(scene, 3, 70, 100) * LAB_DEGREE);
+    jet slew = jet_scale(lab_hump(t, 25, 60, 62, 95), lab_drawn(scene, 3, 70, 100) * MARL_DEGREE);
 
     double f = swing_frequency(11), phase = lab_drawn(scene, 4, 0, 2 * LAB_PI);
-    jet about_x = lab_swung(lab_drawn(scene, 5, 5, 8) * LAB_DEGREE, swing, t, f, phase);
-    jet about_y = lab_swung(lab_drawn(scene, 6, 4, 7) * LAB_DEGREE, swing, t, 1.03 * f, phase + 1.8);
-    jet turn = lab_swung(lab_drawn(scene, 7, 15, 30) * LAB_DEGREE, twist, t, 1 / 19.0, 0);
-    jet rattle = lab_swung(0.15 * LAB_DEGREE, hoist, t, lab_drawn(scene, 9, 8, 10), 0);
+    jet about_x = lab_swung(lab_drawn(scene, 5, 5, 8) * MARL_DEGREE, swing, t, f, phase);
+    jet about_y = lab_swung(lab_drawn(scene, 6, 4, 7) * MARL_DEGREE, swing, t, 1.03 * f, phase + 1.8);
+    jet turn = lab_swung(lab_drawn(scene, 7, 15, 30) * MARL_DEGREE, twist, t, 1 / 19.0, 0);
+    jet rattle = lab_swung(0.15 * MARL_DEGREE, hoist, t, lab_drawn(scene, 9, 8, 10), 0);
 
     jet_quat rope_q = jet_quat_turned(jet_quat_about(0, about_x), 1, about_y);
     jet_quat block = jet_quat_turned(rope_q, 2, lab_heading(scene, jet_add(slew, turn)));
@@ -61,7 +61,7 @@ void lab_scene_slew(const marl_scene *scene, double seconds, lab_pose *pose)
     jet before = jet_constant(72 * floor(seconds / 100)); /* it begins again where it ended */
     jet slew = jet_scale(jet_add(before, once), rate);
     jet lean = jet_scale(jet_product(share, share), atan2(radius * rate * rate, MARL_STANDARD_GRAVITY));
-    jet sway = lab_swung(lab_drawn(scene, 5, 0.5, 1.5) * LAB_DEGREE, lab_hump(t, 12, 24, 76, 88), t,
+    jet sway = lab_swung(lab_drawn(scene, 5, 0.5, 1.5) * MARL_DEGREE, lab_hump(t, 12, 24, 76, 88), t,
                          swing_frequency(14), 0);
     jet_quat outward = jet_quat_turned(jet_quat_about(2, slew), 1, jet_scale(jet_add(lean, sway), -1));
     jet_quat rope_q = jet_quat_turned(outward, 2, jet_scale(slew, -1));
@@ -75,9 +75,9 @@ void lab_scene_shake(const marl_scene *scene, double seconds, lab_pose *pose)
     jet t = jet_time(fmod(seconds, 60));
     jet hoist = lab_hump(t, 5, 7, 53, 55);
     double f = swing_frequency(12);
-    jet about_x = lab_swung(lab_drawn(scene, 5, 1, 3) * LAB_DEGREE, hoist, t, f, 0);
-    jet about_y = lab_swung(lab_drawn(scene, 6, 1, 3) * LAB_DEGREE, hoist, t, f, 2);
-    jet rattle = lab_swung(0.3 * LAB_DEGREE, hoist, t, lab_drawn(scene, 9, 8, 10), 0);
+    jet about_x = lab_swung(lab_drawn(scene, 5, 1, 3) * MARL_DEGREE, hoist, t, f, 0);
+    jet about_y = lab_swung(lab_drawn(scene, 6, 1, 3) * MARL_DEGREE, hoist, t, f, 2);
+    jet rattle = lab_swung(0.3 * MARL_DEGREE, hoist, t, lab_drawn(scene, 9, 8, 10), 0);
     jet rope = jet_constant(12);
     for (int i = 0; i < 3; i++) { /* 0.1 m in 0.3 s: some 8 m/s^2 */
         double at = 12 + 13 * i + lab_drawn(scene, 10 + i, 0, 5);
@@ -110,9 +110,9 @@ void lab_scene_steel(const marl_scene *scene, double seconds, lab_pose *pose)
     double now = fmod(seconds, 90);
     jet t = jet_time(now), moving = lab_hump(t, 5, 12, 75, 85);
     double f = swing_frequency(14);
-    jet about_x = lab_swung(lab_drawn(scene, 5, 1, 3) * LAB_DEGREE, moving, t, f, 0);
-    jet about_y = lab_swung(lab_drawn(scene, 6, 1, 3) * LAB_DEGREE, moving, t, f, 1);
-    jet turn = lab_swung(lab_drawn(scene, 7, 10, 20) * LAB_DEGREE, moving, t, 1 / 23.0, 0);
+    jet about_x = lab_swung(lab_drawn(scene, 5, 1, 3) * MARL_DEGREE, moving, t, f, 0);
+    jet about_y = lab_swung(lab_drawn(scene, 6, 1, 3) * MARL_DEGREE, moving, t, f, 1);
+    jet turn = lab_swung(lab_drawn(scene, 7, 10, 20) * MARL_DEGREE, moving, t, 1 / 23.0, 0);
     jet_quat rope_q = jet_quat_turned(jet_quat_about(0, about_x), 1, about_y);
     pose->q = lab_seated(scene, jet_quat_turned(rope_q, 2, lab_heading(scene, turn)));
     hang(pose, rope_q, jet_constant(14), 18, jet_constant(0));
@@ -127,7 +127,7 @@ void lab_scene_upside(const marl_scene *scene, double seconds, lab_pose *pose)
 {
     jet t = jet_time(fmod(seconds, 60));
     jet over = jet_scale(lab_hump(t, 5, 17, 40, 55), 3 * LAB_PI);
-    jet roll = lab_swung(lab_drawn(scene, 5, 5, 12) * LAB_DEGREE, lab_hump(t, 18, 22, 35, 39), t, 0.3, 0);
+    jet roll = lab_swung(lab_drawn(scene, 5, 5, 12) * MARL_DEGREE, lab_hump(t, 18, 22, 35, 39), t, 0.3, 0);
     jet_quat block = jet_quat_about(2, lab_heading(scene, jet_constant(0)));
     jet_quat turned = jet_quat_turned(block, 1, jet_add(over, jet_constant(LAB_PI)));
     pose->q = lab_seated(scene, jet_quat_turned(turned, 0, roll));

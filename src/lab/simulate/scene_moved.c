@@ -94,10 +94,10 @@ void lab_scene_carry(const marl_scene *scene, double seconds, lab_pose *pose)
     lab_move(pose, 2, lab_vibration(0.3 * bounce, 2 * step, walking, t, 1));
     lab_move(pose, 0, lab_vibration(lab_drawn(scene, 11, 0.3, 1.2), step, walking, t, 2));
     lab_move(pose, 1, lab_vibration(lab_drawn(scene, 12, 0.3, 1.0), 0.5 * step, walking, t, 3));
-    jet sway = lab_swung(lab_drawn(scene, 13, 1, 6) * LAB_DEGREE, walking, t, 0.5 * step, 1);
-    jet nod = lab_swung(lab_drawn(scene, 14, 1, 5) * LAB_DEGREE, walking, t, step, 2);
+    jet sway = lab_swung(lab_drawn(scene, 13, 1, 6) * MARL_DEGREE, walking, t, 0.5 * step, 1);
+    jet nod = lab_swung(lab_drawn(scene, 14, 1, 5) * MARL_DEGREE, walking, t, step, 2);
     jet held =
-        lab_swung(lab_drawn(scene, 15, 3, 20) * LAB_DEGREE, walking, t, lab_drawn(scene, 16, 0.04, 0.1), 0);
+        lab_swung(lab_drawn(scene, 15, 3, 20) * MARL_DEGREE, walking, t, lab_drawn(scene, 16, 0.04, 0.1), 0);
     jet_quat body = jet_quat_turned(jet_quat_about(2, lab_heading(scene, heading)), 1, jet_add(nod, held));
     pose->q = lab_seated(scene, jet_quat_turned(body, 0, sway));
 }
@@ -116,8 +116,8 @@ void lab_scene_drive(const marl_scene *scene, double seconds, lab_pose *pose)
     lab_move(pose, 2, lab_vibration(rough, f, driving, t, 0));
     lab_move(pose, 2, lab_vibration(0.7 * rough, 0.13 * f, driving, t, 1));
     lab_move(pose, 1, lab_vibration(0.4 * rough, 1.7 * f, driving, t, 2));
-    jet roll = lab_swung(lab_drawn(scene, 12, 0.5, 2) * LAB_DEGREE, driving, t, 0.4, 1);
-    jet pitch = lab_swung(lab_drawn(scene, 13, 0.5, 3) * LAB_DEGREE, driving, t, 0.07, 2);
+    jet roll = lab_swung(lab_drawn(scene, 12, 0.5, 2) * MARL_DEGREE, driving, t, 0.4, 1);
+    jet pitch = lab_swung(lab_drawn(scene, 13, 0.5, 3) * MARL_DEGREE, driving, t, 0.07, 2);
     jet_quat truck = jet_quat_turned(jet_quat_about(2, heading), 1, pitch);
     pose->q = lab_seated(scene, jet_quat_turned(truck, 0, roll));
 }
@@ -127,13 +127,13 @@ void lab_scene_drive(const marl_scene *scene, double seconds, lab_pose *pose)
 void lab_scene_swing(const marl_scene *scene, double seconds, lab_pose *pose)
 {
     double length = lab_drawn(scene, 3, 3, 10), f = sqrt(MARL_STANDARD_GRAVITY / length) / (2 * LAB_PI);
-    double size = lab_drawn(scene, 4, 4, 18) * LAB_DEGREE, phase = lab_drawn(scene, 5, 0, 2 * LAB_PI);
+    double size = lab_drawn(scene, 4, 4, 18) * MARL_DEGREE, phase = lab_drawn(scene, 5, 0, 2 * LAB_PI);
     jet t = jet_time(seconds), always = jet_constant(1);
     jet about_x = lab_swung(size, always, t, f, phase);
     jet about_y = lab_swung(lab_drawn(scene, 6, 0.1, 0.9) * size, always, t, 1.01 * f,
                             phase + lab_drawn(scene, 7, 0, 3));
     jet twist =
-        lab_swung(lab_drawn(scene, 8, 5, 60) * LAB_DEGREE, always, t, lab_drawn(scene, 9, 0.03, 0.08), 1);
+        lab_swung(lab_drawn(scene, 8, 5, 60) * MARL_DEGREE, always, t, lab_drawn(scene, 9, 0.03, 0.08), 1);
     jet_quat rope = jet_quat_turned(jet_quat_about(0, about_x), 1, about_y);
     pose->q = lab_seated(scene, jet_quat_turned(rope, 2, lab_heading(scene, twist)));
     jet_quat_third(rope, jet_constant(-length), pose->position);

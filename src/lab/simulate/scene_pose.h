@@ -3,12 +3,11 @@
 #ifndef LAB_SCENE_POSE_H
 #define LAB_SCENE_POSE_H
 
+#include "lab/maths/statistics.h"
 #include "lab/simulate/jet.h"
 #include "marlinspike/quat.h"
 #include "marlinspike/simulate.h"
 
-#define LAB_PI 3.141592653589793
-#define LAB_DEGREE (LAB_PI / 180)
 
 /* A quaternion and its first derivative: the second derivative is not used. */
 typedef struct lab_jet_attitude {
