@@ -26,13 +26,13 @@ shoot() {
     for command in "$@"; do
         printf 'echo "\$ %s"\n%s\necho\n' "$command" "$command" >>session.sh
     done
-    printf 'tput civis\ntouch done\nsleep 30\n' >>session.sh
-    rm -f done
+    printf 'tput civis\ntouch shown\nsleep 30\n' >>session.sh
+    rm -f shown
     DISPLAY=$display xterm -fa 'DejaVu Sans Mono' -fs 11 -geometry 140x44+0+0 -bg '#ffffff' -fg '#202020' \
         -e bash session.sh &
     local terminal=$!
     for _ in $(seq 100); do
-        [ -e done ] && break
+        [ -e shown ] && break
         sleep 0.1
     done
     sleep 0.7

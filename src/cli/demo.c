@@ -162,7 +162,8 @@ static int run_step(size_t i, const char *dir, int quiet, json_t *list)
     split(steps[i].command, dir, &w);
     for (int k = 0; k < w.n; k++) {
         size_t used = strlen(line);
-        snprintf(line + used, sizeof line - used, strchr(w.text[k], ' ') != NULL ? " '%s'" : " %s", w.text[k]);
+        snprintf(line + used, sizeof line - used, strchr(w.text[k], ' ') != NULL ? " '%s'" : " %s",
+                 w.text[k]);
     }
     json_array_append_new(list, json_pack("{s:s,s:o}", "why", steps[i].why, "command", cli_text(line)));
     if (!quiet) {

@@ -141,6 +141,6 @@ START_TEST(a_wrong_unit_shows_in_the_scale)
 }
 END_TEST
 
-MARL_SUITE("axes", a_hundred_tumbles_determine_the_axes, all_48_are_separated,
+MARL_SUITE("axes", CAMPAIGN(a_hundred_tumbles_determine_the_axes), all_48_are_separated,
            what_is_not_determined_is_not_reported, a_turn_about_one_level_axis_is_undecided,
            a_wrong_unit_shows_in_the_scale)

@@ -386,8 +386,8 @@ START_TEST(verify_holds_where_it_should)
 }
 END_TEST
 
-MARL_SUITE_OF_CASES("calibrate", sensors, poses_are_found_and_fitted, bad_poses_are_left_out_and_listed,
-                    six_faces_and_five, turns_give_the_scale, a_soak_gives_the_curve_and_no_more,
-                    a_soak_notices_what_is_no_curve, six_faces_leave_the_misalignment_open,
-                    parts_of_a_fit_come_together_in_any_order, desk_and_device_correct_alike,
-                    verify_holds_where_it_should)
+MARL_SUITE_OF_TRIALS("calibrate", sensors, poses_are_found_and_fitted, bad_poses_are_left_out_and_listed,
+                     six_faces_and_five, turns_give_the_scale, a_soak_gives_the_curve_and_no_more,
+                     a_soak_notices_what_is_no_curve, six_faces_leave_the_misalignment_open,
+                     parts_of_a_fit_come_together_in_any_order, desk_and_device_correct_alike,
+                     verify_holds_where_it_should)

@@ -297,5 +297,5 @@ START_TEST(any_bytes_are_survived)
 }
 END_TEST
 
-MARL_SUITE_OF_CASES("columns", cases, each_case, a_guessed_map_reads_the_recording_back,
-                    axes_go_by_their_names, what_is_no_table_is_reported, any_bytes_are_survived)
+MARL_SUITE_OF_CASES("columns", cases, each_case, CAMPAIGN(a_guessed_map_reads_the_recording_back),
+                    axes_go_by_their_names, what_is_no_table_is_reported, CAMPAIGN(any_bytes_are_survived))

@@ -357,8 +357,8 @@ START_TEST(a_sheet_makes_a_tuning)
 }
 END_TEST
 
-MARL_SUITE("estimators", every_class_of_motion_beside_the_textbook, steady_turns_do_not_drag_kalman,
-           a_known_speed_or_lever_arm_takes_the_turn_out, steel_does_not_move_the_tilt,
-           kalman_heals_an_unseen_turn, gains_act_as_published, a_start_in_motion_settles,
-           a_gap_in_hand_motion_heals, rates_and_losses_hardly_matter, shipped_tunings_are_for_something,
-           a_sheet_makes_a_tuning)
+MARL_SUITE("estimators", CAMPAIGN(every_class_of_motion_beside_the_textbook), steady_turns_do_not_drag_kalman,
+           CAMPAIGN(a_known_speed_or_lever_arm_takes_the_turn_out), steel_does_not_move_the_tilt,
+           kalman_heals_an_unseen_turn, gains_act_as_published, CAMPAIGN(a_start_in_motion_settles),
+           a_gap_in_hand_motion_heals, rates_and_losses_hardly_matter,
+           CAMPAIGN(shipped_tunings_are_for_something), a_sheet_makes_a_tuning)

@@ -252,6 +252,6 @@ END_TEST
 
 MARL_SUITE("inspect", rates_jitter_and_gaps_as_they_were_made, clipped_readings_are_counted,
            a_stuck_axis_differs_from_a_quiet_one, rest_is_found_at_both_ends_of_the_lift,
-           bias_error_has_the_stated_size, the_open_window_at_the_end_is_decided,
+           CAMPAIGN(bias_error_has_the_stated_size), the_open_window_at_the_end_is_decided,
            wandering_noise_widens_the_standard_error, refused_with_what_to_record_next,
            a_short_knock_is_left_out)

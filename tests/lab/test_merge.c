@@ -176,6 +176,6 @@ START_TEST(what_does_not_belong_together_is_refused)
 }
 END_TEST
 
-MARL_SUITE_OF_CASES("merge", motions, offset_is_found_from_motion, no_offset_is_made_up,
-                    a_short_log_is_found_or_called_ambiguous, a_split_log_comes_together_again,
-                    what_does_not_belong_together_is_refused)
+MARL_SUITE_OF_TRIALS("merge", motions, offset_is_found_from_motion, no_offset_is_made_up,
+                     a_short_log_is_found_or_called_ambiguous, a_split_log_comes_together_again,
+                     what_does_not_belong_together_is_refused)

@@ -250,6 +250,6 @@ START_TEST(too_little_and_nothing_at_all)
 }
 END_TEST
 
-MARL_SUITE_OF_CASES("noise", recordings, what_was_put_in_comes_out, closed_forms,
-                    the_sum_is_that_of_the_definition, bands_hold_at_their_level,
-                    a_sheet_made_of_a_recording_gives_its_like, too_little_and_nothing_at_all)
+MARL_SUITE_OF_TRIALS("noise", recordings, what_was_put_in_comes_out, closed_forms,
+                     the_sum_is_that_of_the_definition, bands_hold_at_their_level,
+                     a_sheet_made_of_a_recording_gives_its_like, too_little_and_nothing_at_all)

@@ -270,6 +270,6 @@ START_TEST(what_is_no_reference)
 }
 END_TEST
 
-MARL_SUITE_OF_CASES("reference", long_motions, clock_of_ten_minutes, clock_of_poorer_references,
-                    no_clock_is_made_up, match_of_two_sides, match_leaves_out_what_motion_does_not_determine,
-                    match_of_heading_world_and_start, what_is_no_reference)
+MARL_SUITE_OF_TRIALS("reference", long_motions, clock_of_ten_minutes, clock_of_poorer_references,
+                     no_clock_is_made_up, match_of_two_sides, match_leaves_out_what_motion_does_not_determine,
+                     match_of_heading_world_and_start, what_is_no_reference)

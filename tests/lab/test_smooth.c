@@ -375,9 +375,9 @@ START_TEST(a_long_log_is_smoothed_in_windows)
 }
 END_TEST
 
-MARL_SUITE_OF_CASES("smooth", scenes, it_beats_the_filter_with_true_standard_deviations,
-                    a_bias_that_is_left_is_found_and_added, without_a_magnetometer_the_heading_is_relative,
-                    a_gap_in_motion_is_less_sure, what_cannot_be_smoothed_is_refused_with_its_reason,
-                    closures_are_found, a_long_log_is_smoothed_in_windows,
-                    what_is_left_of_the_gyroscopes_matrix, a_mount_turns_attitudes_and_no_remainder,
-                    only_what_is_calibrated_is_sure)
+MARL_SUITE_OF_TRIALS("smooth", scenes, it_beats_the_filter_with_true_standard_deviations,
+                     a_bias_that_is_left_is_found_and_added, without_a_magnetometer_the_heading_is_relative,
+                     a_gap_in_motion_is_less_sure, what_cannot_be_smoothed_is_refused_with_its_reason,
+                     closures_are_found, CAMPAIGN(a_long_log_is_smoothed_in_windows),
+                     CAMPAIGN(what_is_left_of_the_gyroscopes_matrix),
+                     CAMPAIGN(a_mount_turns_attitudes_and_no_remainder), only_what_is_calibrated_is_sure)

@@ -213,6 +213,7 @@ START_TEST(too_little_and_nothing_at_all)
 }
 END_TEST
 
-MARL_SUITE("spectrum", white_noise_stands_at_its_density, lines_are_found_where_they_are_and_nowhere_else,
-           a_slope_is_no_line, the_corner_is_found_with_its_error, the_same_sheet_is_alike,
+MARL_SUITE("spectrum", CAMPAIGN(white_noise_stands_at_its_density),
+           CAMPAIGN(lines_are_found_where_they_are_and_nowhere_else), a_slope_is_no_line,
+           CAMPAIGN(the_corner_is_found_with_its_error), CAMPAIGN(the_same_sheet_is_alike),
            another_sheet_is_not, too_little_and_nothing_at_all)

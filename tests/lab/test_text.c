@@ -84,5 +84,5 @@ START_TEST(a_message_is_one_clean_line)
 }
 END_TEST
 
-MARL_SUITE("texts", any_bytes_become_a_text_of_the_same_length, words_of_any_language_stay,
+MARL_SUITE("texts", CAMPAIGN(any_bytes_become_a_text_of_the_same_length), words_of_any_language_stay,
            a_message_is_one_clean_line)

@@ -37,7 +37,8 @@ class Page(unittest.TestCase):
     def setUpClass(cls):
         cls.folder = tempfile.TemporaryDirectory()
         os.chdir(cls.folder.name)
-        tool("simulate", "--scene", "lift", "--rate", "50", "--seed", "3", "-o", NASTY, "--truth", "truth.csv", "--quiet")
+        tool("simulate", "--scene", "lift", "--rate", "50", "--seed", "3", "-o", NASTY, "--truth", "truth.csv",
+             "--quiet")
         tool("simulate", "--scene", "tumble", "-o", "tumble.csv", "--quiet")
         tool("simulate", "--scene", "poses", "-o", "poses.csv", "--quiet")
         tool("calibrate", "poses", "poses.csv", "--into", "pod.json", "--report", "poses.html", "--quiet")
@@ -47,7 +48,8 @@ class Page(unittest.TestCase):
                                      "--json", "--report", "compare.html").stdout)
         options = webdriver.ChromeOptions()
         for word in ("--headless=new", "--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader",
-                     "--enable-unsafe-swiftshader", "--disable-accelerated-2d-canvas", "--disable-dev-shm-usage", "--window-size=1280,800"):
+                     "--enable-unsafe-swiftshader", "--disable-accelerated-2d-canvas", "--disable-dev-shm-usage",
+                     "--window-size=1280,800"):
             options.add_argument(word)
         options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
         cls.browser = webdriver.Chrome(service=Service("/usr/bin/chromedriver"), options=options)
@@ -102,7 +104,8 @@ class Page(unittest.TestCase):
                   self.browser.find_elements(By.CSS_SELECTOR, "table")[0].find_elements(By.CSS_SELECTOR, "tbody tr")]
         self.assertEqual(values, sorted(values))
         first.click()
-        self.assertEqual(self.browser.find_elements(By.CSS_SELECTOR, "th[aria-sort=descending]")[0].text.split(" ")[0], "error")
+        heading = self.browser.find_elements(By.CSS_SELECTOR, "th[aria-sort=descending]")[0]
+        self.assertEqual(heading.text.split(" ")[0], "error")
         best = min(self.result["ranking"], key=lambda r: r["rms_deg"])["name"]
         self.assertTrue(self.browser.find_element(By.CSS_SELECTOR, ".verdict").text.startswith(best))
 
@@ -182,7 +185,8 @@ class Page(unittest.TestCase):
         self.assertLess(sum(off) / len(off), 1)
 
     def test_long_log_stays_small(self):
-        tool("simulate", "--scene", "handle", "--rate", "200", "--duration", "600", "-o", "long.csv", "--truth", "long.truth.csv", "--quiet")
+        tool("simulate", "--scene", "handle", "--rate", "200", "--duration", "600", "-o", "long.csv",
+             "--truth", "long.truth.csv", "--quiet")
         tool("compare", "long.csv", "--reference", "long.truth.csv", "--report", "long.html", "--quiet")
         self.assertLess(os.path.getsize("long.html"), 8e6)
         self.open("long.html")
@@ -191,7 +195,8 @@ class Page(unittest.TestCase):
 
     def test_what_is_missing_is_said(self):
         nowhere = dict(os.environ, MARLINSPIKE_JAVASCRIPT="/nowhere")
-        done = tool("compare", NASTY, "--reference", "truth.csv", "--json", "--report", "none.html", code=5, env=nowhere)
+        done = tool("compare", NASTY, "--reference", "truth.csv", "--json", "--report", "none.html", code=5,
+                    env=nowhere)
         self.assertIn("libjs-dygraphs", done.stderr)
         self.assertEqual(len(json.loads(done.stdout)["runs"]), 5)
         self.assertFalse(os.path.exists("none.html"))

@@ -41,7 +41,7 @@ says() { # PAGE NUMBER WHAT
     grep -qi "\b${words[$2]:-$2} $3" "$1" || grep -q "\b$2 $3" "$1" || complain "$1: there are $2 $3"
 }
 scenes=$("$tool" simulate --help | grep -cE '^  [a-z]+ +.*; [0-9]+ s$')
-filters=$(sed -n '/filter_names\[/,/};/p' src/device/attitude/tuning.c | grep -c '= "')
+filters=$(grep -c '^    \[MARL_FILTER_[A-Z_]*\] = "' src/device/attitude/tuning.c)
 classes=$(sed -n 's/.*ACCURACY_CLASSES = \([0-9]*\).*/\1/p' tests/trials/accuracy_scenes.h)
 says README.md "$scenes" scenes
 says README.md "$filters" filters

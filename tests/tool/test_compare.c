@@ -278,5 +278,5 @@ START_TEST(worlds_and_relative_headings_are_reported)
 END_TEST
 
 MARL_SUITE("compare", a_reference_as_the_rig_writes_it, what_a_slew_does_not_determine_is_null, several_logs,
-           rates_and_losses, the_boards_own_attitude, a_filter_that_diverges, compare_splits_and_measures,
-           figures_in_all_three_forms, worlds_and_relative_headings_are_reported)
+           CAMPAIGN(rates_and_losses), the_boards_own_attitude, a_filter_that_diverges,
+           compare_splits_and_measures, figures_in_all_three_forms, worlds_and_relative_headings_are_reported)

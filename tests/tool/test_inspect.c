@@ -199,5 +199,5 @@ START_TEST(repeated_readings_are_reported)
 END_TEST
 
 MARL_SUITE("inspect", a_foreign_file_becomes_a_log, two_files_become_one_log,
-           a_sheet_is_checked_against_its_recording, curves_and_lines_are_reported, one_axis_is_a_log,
-           repeated_readings_are_reported)
+           CAMPAIGN(a_sheet_is_checked_against_its_recording), curves_and_lines_are_reported,
+           one_axis_is_a_log, repeated_readings_are_reported)

@@ -432,7 +432,7 @@ END_TEST
 
 MARL_SUITE_OF_CASES("record", kinds, a_guided_recording_ends_by_itself,
                     too_little_is_exit_4_with_what_to_do_next,
-                    every_combination_of_faults_ends_in_a_whole_log,
+                    CAMPAIGN(every_combination_of_faults_ends_in_a_whole_log),
                     a_power_cut_and_a_wrapped_clock_are_named, ten_minutes_of_the_boards_time_are_recorded,
                     a_log_is_recorded_again_through_the_chips,
                     chips_of_a_split_board_keep_their_rates_and_stamps, standard_input_is_taken,

@@ -252,8 +252,8 @@ START_TEST(another_library_reads_the_stream)
 }
 END_TEST
 
-MARL_SUITE("serial", a_fast_board_loses_nothing, lines_come_over_the_same_wire, a_noisy_line_is_counted,
-           unplugged_in_the_middle_what_came_is_kept, a_wrong_baud_rate_is_suspected,
-           a_board_that_goes_silent_is_not_waited_for, ctrl_c_keeps_what_is_there,
-           a_crash_leaves_a_log_that_can_be_read, send_repeats_until_it_is_answered,
-           another_library_reads_the_stream)
+MARL_SUITE("serial", CAMPAIGN(a_fast_board_loses_nothing), CAMPAIGN(lines_come_over_the_same_wire),
+           CAMPAIGN(a_noisy_line_is_counted), CAMPAIGN(unplugged_in_the_middle_what_came_is_kept),
+           CAMPAIGN(a_wrong_baud_rate_is_suspected), CAMPAIGN(a_board_that_goes_silent_is_not_waited_for),
+           ctrl_c_keeps_what_is_there, CAMPAIGN(a_crash_leaves_a_log_that_can_be_read),
+           CAMPAIGN(send_repeats_until_it_is_answered), another_library_reads_the_stream)

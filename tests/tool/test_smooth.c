@@ -90,4 +90,5 @@ START_TEST(what_it_needs_and_what_it_adds)
 }
 END_TEST
 
-MARL_SUITE("tool smooth", it_stands_in_for_the_rig, gyro_matrix_on_request, what_it_needs_and_what_it_adds)
+MARL_SUITE("tool smooth", CAMPAIGN(it_stands_in_for_the_rig), gyro_matrix_on_request,
+           what_it_needs_and_what_it_adds)

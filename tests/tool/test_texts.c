@@ -188,6 +188,6 @@ START_TEST(figures_stay_well_formed)
 }
 END_TEST
 
-MARL_SUITE("tool texts", no_text_becomes_a_command, no_random_text_becomes_a_command,
+MARL_SUITE("tool texts", no_text_becomes_a_command, CAMPAIGN(no_random_text_becomes_a_command),
            no_control_character_reaches_the_terminal, a_device_name_that_is_no_text_is_kept_apart,
            figures_stay_well_formed)

@@ -336,7 +336,7 @@ START_TEST(demo_does_the_whole_job)
         ck_assert_msg(at != NULL, "%s", given[i]);
     }
     run_free(&r);
-    tool_run spaced = run("demo 'made too' --quiet");
+    tool_run spaced = run("demo 'made too'");
     ck_assert(spaced.code == 0 && strstr(spaced.out, "$ marlinspike inspect 'made too/still.csv'") != NULL);
     run_free(&spaced);
     ck_assert_int_eq(system("rm -r 'made too'"), 0);
@@ -354,4 +354,4 @@ MARL_SUITE("tool", inspect_reports_the_noise, a_sheet_is_made_of_a_recording, in
            help_is_there_for_all, simulate_makes_log_and_truth, inspect_lists_what_is_there,
            calibrate_merges_and_keeps_the_rest, a_board_that_moved_is_refused,
            corrected_log_gives_the_same_attitudes, a_replay_starts_at_the_given_attitude,
-           memory_stays_flat_from_file_to_file, demo_does_the_whole_job)
+           memory_stays_flat_from_file_to_file, CAMPAIGN(demo_does_the_whole_job))

@@ -5,9 +5,9 @@
 #include "lab/simulate/scene_pose.h"
 #include <string.h>
 
-#define FIELD 48.7              /* uT */
+#define FIELD 48.7               /* uT */
 #define DIP (61.2 * MARL_DEGREE) /* below the horizon, towards magnetic north */
-#define ROOM_TEMPERATURE 24.0   /* degC */
+#define ROOM_TEMPERATURE 24.0    /* degC */
 
 static const struct {
     const char *name;

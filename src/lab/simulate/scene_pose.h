@@ -8,7 +8,6 @@
 #include "marlinspike/quat.h"
 #include "marlinspike/simulate.h"
 
-
 /* A quaternion and its first derivative: the second derivative is not used. */
 typedef struct lab_jet_attitude {
     double v[4], d[4];

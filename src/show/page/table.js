@@ -15,10 +15,10 @@ function shown(value, decimals) {
 
 /* columns: {name, of: row => value, decimals}. A click on a heading sorts by it, once more the other way round. */
 function table(columns, rows) {
-  const scroll = element("div", "scroll"), t = element("table"), head = element("tr"), body = element("tbody");
+  const scroll = element("div", "scroll"), t = element("table"), head = element("tr"), tbody = element("tbody");
   const state = { column: -1, down: false };
   const fill = list => {
-    body.replaceChildren(...list.map(row => {
+    tbody.replaceChildren(...list.map(row => {
       const tr = element("tr");
       columns.forEach((c, i) => tr.append(element(i ? "td" : "th", "", shown(c.of(row), c.decimals))));
       tr.firstChild.scope = "row";
@@ -49,7 +49,7 @@ function table(columns, rows) {
   });
   const thead = element("thead");
   thead.append(head);
-  t.append(thead, body);
+  t.append(thead, tbody);
   fill(rows);
   scroll.append(t);
   return scroll;
