@@ -130,9 +130,11 @@ int main(int argc, char **argv)
         }
     }
     if (found + 1 < (size_t)argc) {
-        fprintf(
-            stderr,
-            "tables: files numbers estimators accuracy plain recovery tunings inspect calibrate compare\n");
+        fprintf(stderr, "tables:");
+        for (size_t i = 0; i < sizeof tables / sizeof tables[0]; i++) {
+            fprintf(stderr, " %s", tables[i].name);
+        }
+        fprintf(stderr, "\n");
         return 2;
     }
     return 0;

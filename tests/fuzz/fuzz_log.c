@@ -4,11 +4,19 @@
 #include "marlinspike/lab.h"
 #include <math.h>
 
+static int is_finite(marl_vec3 v)
+{
+    return isfinite(v.x) && isfinite(v.y) && isfinite(v.z);
+}
+
 static void check_row(const marl_log *log, size_t i)
 {
     const marl_sample *s = &log->row[i].sample;
     FUZZ_HOLDS(i == 0 || s->t_ns > log->row[i - 1].sample.t_ns);
-    FUZZ_HOLDS(!(s->fresh & MARL_FRESH_ACCEL) || isfinite(s->accel.x + s->accel.y + s->accel.z) || 1);
+    FUZZ_HOLDS(!(s->fresh & MARL_FRESH_ACCEL) || is_finite(s->accel));
+    FUZZ_HOLDS(!(s->fresh & MARL_FRESH_GYRO) || is_finite(s->gyro));
+    FUZZ_HOLDS(!(s->fresh & MARL_FRESH_MAG) || is_finite(s->mag));
+    FUZZ_HOLDS(!(s->fresh & MARL_FRESH_TEMP) || isfinite(s->temp));
     if (log->row[i].has_q) {
         marl_quat q = log->row[i].q;
         FUZZ_HOLDS(fabsf(q.w * q.w + q.x * q.x + q.y * q.y + q.z * q.z - 1.0f) < 1e-3f);

@@ -126,10 +126,10 @@ class Page(unittest.TestCase):
 
     def test_play_moves_on(self):
         self.open("compare.html")
-        self.browser.find_element(By.CSS_SELECTOR, "select[aria-label=speed]").send_keys("8")
+        self.browser.find_element(By.CSS_SELECTOR, "select[aria-label=speed]").send_keys("2")
         play = self.browser.find_element(By.XPATH, "//button[text()='Play']")
         play.click()
-        self.wait("return page.view.player.state.i > 40")
+        self.wait("return page.view.player.state.i > 20")
         play.click()
         self.assertEqual(play.text, "Play")
         at = self.run_script("page.view.player.state.i")
