@@ -53,6 +53,9 @@ void marl_text_clean(char *text);
 /* The same, but line ends stay. */
 void marl_text_clean_lines(char *text);
 
+/* The file's own name, without its folders. */
+const char *marl_base_name(const char *path);
+
 /* Appends an item to a list inside a text of `size` bytes, ", " between; a list that is full ends in " ...".
  */
 void marl_list_append(char *list, size_t size, const char *item);

@@ -3,6 +3,8 @@
 #ifndef MARLINSPIKE_SHOW_H
 #define MARLINSPIKE_SHOW_H
 
+#include "marlinspike/calibrate.h"
+#include "marlinspike/compare.h"
 #include "marlinspike/error.h"
 #include <stddef.h>
 
@@ -60,6 +62,16 @@ typedef struct marl_figure {
  * it. MARL_ERR_USE for another ending; MARL_ERR_SYSTEM when gnuplot is missing or the file cannot be
  * written. The file is complete or absent. */
 MARL_CHECKED marl_status marl_figure_draw(const marl_figure *figure, const char *path, marl_error *error);
+/* A study that has run: errors over time, the best estimate with its reference, what the board was doing; the
+ * first tunings, at the first rate. Several cases have a figure each: the second one's name gets -2, and so on. */
+enum { MARL_FIGURE_TUNINGS = MARL_FIGURE_CURVES - 1 };
+MARL_CHECKED marl_status marl_figure_draw_study(const marl_study *study, const char *path, marl_error *error);
+
+/* A calibration after its fit: points in three planes, residuals, or the curve. MARL_ERR_USE for axes, which
+ * have none. */
+MARL_CHECKED marl_status marl_figure_draw_session(const marl_session *session, const char *path,
+                                                  marl_error *error);
+
 /* MARL_OK when the ending of the path is one of these: call it before expensive work. */
 MARL_CHECKED marl_status marl_figure_check_path(const char *path, marl_error *error);
 

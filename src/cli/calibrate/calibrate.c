@@ -81,7 +81,7 @@ static void draw(const options *o, const marl_session *session, marl_error *draw
 {
     marl_error page = {0};
     if (o->figure != NULL) {
-        (void)!cli_calibrated_figure(session, o->figure, drawing);
+        (void)!marl_figure_draw_session(session, o->figure, drawing);
     }
     if (o->page != NULL && cli_calibrated_page(session, o->page, &page) != MARL_OK &&
         drawing->status == MARL_OK) {

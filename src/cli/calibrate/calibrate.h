@@ -8,9 +8,6 @@
 int cli_calibrated_json(const marl_session *session);
 /* The table, and under it what became of the result. */
 int cli_calibrated_table(const marl_session *session, const char *written, const char *target);
-/* Points in three planes, residuals, or the curve: whatever the recording is looked at by. */
-MARL_CHECKED marl_status cli_calibrated_figure(const marl_session *session, const char *path,
-                                               marl_error *error);
 MARL_CHECKED marl_status cli_calibrated_page(const marl_session *session, const char *path,
                                              marl_error *error);
 

@@ -133,7 +133,7 @@ marl_status cli_calibrated_page(const marl_session *session, const char *path, m
     for (int i = 0; i < 2 && session->recording == MARL_RECORDING_SOAK && session->soak[i].n > 0; i++) {
         made &= add_soak(&session->soak[i], scatters);
     }
-    snprintf(title, sizeof title, "%.200s: calibrate %s", cli_base_name(session->log.path),
+    snprintf(title, sizeof title, "%.200s: calibrate %s", marl_base_name(session->log.path),
              marl_recording_name(session->recording));
     write_verdict(session, verdict, sizeof verdict);
     json_object_set_new(root, "kind", json_string("calibration"));

@@ -151,8 +151,6 @@ json_t *cli_downweighted_json(const marl_estimator_counts *counts);
 void cli_print_warnings(const marl_warnings *warnings);
 json_t *cli_warnings_json(const marl_warnings *warnings);
 
-/* The file's own name, without its folders. */
-const char *cli_base_name(const char *path);
 /* The unit in which a sensor's values are shown, in SI, and its name: m/s^2, deg/s, uT. */
 double cli_unit_of(marl_sensor sensor);
 const char *cli_unit_name(marl_sensor sensor);

@@ -83,12 +83,6 @@ json_t *cli_text(const char *text)
     return value;
 }
 
-const char *cli_base_name(const char *path)
-{
-    const char *slash = strrchr(path, '/');
-    return slash != NULL ? slash + 1 : path;
-}
-
 double cli_unit_of(marl_sensor sensor)
 {
     return sensor == MARL_GYRO ? MARL_DEGREE : 1;

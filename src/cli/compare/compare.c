@@ -169,7 +169,11 @@ static void draw(const options *o, const marl_study *study, marl_error *error)
 {
     marl_error other = {0};
     if (o->figure != NULL) {
-        (void)!cli_compare_figure(study, o->figure, error);
+        (void)!marl_figure_draw_study(study, o->figure, error);
+        if (study->tuning_n > MARL_FIGURE_TUNINGS) {
+            cli_message("%s: shows the first %d tunings, %s and those behind it are left out", o->figure,
+                        MARL_FIGURE_TUNINGS, study->tunings[MARL_FIGURE_TUNINGS].name);
+        }
     }
     if (o->page != NULL && cli_compare_page(study, o->page, &other) != MARL_OK && error->status == MARL_OK) {
         *error = other;

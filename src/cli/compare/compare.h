@@ -9,7 +9,5 @@ json_t *cli_compare_object(const marl_study *study);
 int cli_compare_table(const marl_study *study, const char *figure);
 /* The report page; traces of the first few logs, tables of all. */
 MARL_CHECKED marl_status cli_compare_page(const marl_study *study, const char *path, marl_error *error);
-/* Several cases have a figure each: the second one's name gets -2, and so on. */
-MARL_CHECKED marl_status cli_compare_figure(const marl_study *study, const char *path, marl_error *error);
 
 #endif

@@ -287,7 +287,7 @@ static json_t *view_json(const marl_study *study, const marl_study_case *it, con
         json_array_append_new(rms, cli_number(s[i].run->comparison.all.total.rms));
     }
     json_object_set_new(root, "rms", rms);
-    json_object_set_new(root, "name", cli_text(cli_base_name(it->log_path)));
+    json_object_set_new(root, "name", cli_text(marl_base_name(it->log_path)));
     json_object_set_new(root, "names", names);
     json_object_set_new(root, "spans", spans_json(&it->conditions));
     json_object_set_new(root, "panels", panels_json(&reference, s, n, &grid));
@@ -380,9 +380,9 @@ marl_status cli_compare_page(const marl_study *study, const char *path, marl_err
         json_decref(root);
         return status;
     }
-    snprintf(title, sizeof title, "%.240s: estimates compared", cli_base_name(study->cases[0].log_path));
+    snprintf(title, sizeof title, "%.240s: estimates compared", marl_base_name(study->cases[0].log_path));
     snprintf(question, sizeof question, "Which estimate is nearest to %.160s on %.160s%s?",
-             cli_base_name(study->cases[0].reference_path), cli_base_name(study->cases[0].log_path),
+             marl_base_name(study->cases[0].reference_path), marl_base_name(study->cases[0].log_path),
              study->case_n > 1 ? " and the other logs" : "");
     write_verdict(study, verdict, sizeof verdict);
     json_object_set_new(root, "kind", json_string("comparison"));

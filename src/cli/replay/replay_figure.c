@@ -194,7 +194,7 @@ static void fill(marl_figure *figure, const cli_replay_trace *trace, const bands
 static void name_figure(char *title, size_t size, const cli_replay_trace *trace, const char *tuning,
                         const char *log)
 {
-    const char *name = cli_base_name(log);
+    const char *name = marl_base_name(log);
     if (!has_weights(trace)) {
         snprintf(title, size, "%.60s on %.60s: tilt and heading", tuning, name);
         return;

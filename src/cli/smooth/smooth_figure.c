@@ -128,7 +128,7 @@ marl_status cli_smooth_figure(const cli_smoothed *job, const char *path, marl_er
         status = marl_fail(error, MARL_ERR_SYSTEM, "no memory for the figure");
     } else {
         snprintf(title, sizeof title, "smoothed %.60s: standard deviation %.3f deg tilt, %.3f deg heading",
-                 cli_base_name(job->log.path), s->sigma_tilt_rms / MARL_DEGREE,
+                 marl_base_name(job->log.path), s->sigma_tilt_rms / MARL_DEGREE,
                  s->sigma_heading_rms / MARL_DEGREE);
         fill_rows(&t, s);
         fill_knots(&t, s);

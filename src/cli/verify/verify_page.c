@@ -56,8 +56,8 @@ marl_status cli_verify_page(const cli_verified *job, const char *path, marl_erro
     json_t *root = json_object(), *spheres = json_array(), *scatters = json_array(), *tables = json_array();
     int made = add_points(job, &(cli_page_lists){spheres, scatters});
     json_array_append_new(tables, sensors_table(&job->result));
-    snprintf(title, sizeof title, "%.120s on %.120s", cli_base_name(job->record_path),
-             cli_base_name(job->log.path));
+    snprintf(title, sizeof title, "%.120s on %.120s", marl_base_name(job->record_path),
+             marl_base_name(job->log.path));
     snprintf(verdict, sizeof verdict, "The calibration %s for this recording.%s",
              job->result.holds ? "holds" : "does not hold",
              job->result.drifted && job->result.sensor[MARL_GYRO].holds

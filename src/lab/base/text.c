@@ -53,3 +53,9 @@ void marl_text_clean_lines(char *text)
 {
     clean(text, 1);
 }
+
+const char *marl_base_name(const char *path)
+{
+    const char *slash = strrchr(path, '/');
+    return slash != NULL ? slash + 1 : path;
+}

@@ -1,14 +1,14 @@
 /* SPDX-License-Identifier: MIT
  * A comparison as figures: errors over time on the left, the best estimate against the reference on the
  * right, behind them what the board was doing. */
-#include "cli/compare/compare.h"
+#include "marlinspike/show.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
 #define POOR 5.0 /* times the error of the best */
-enum { MAX_CURVES = MARL_FIGURE_CURVES - 1, MAX_TITLED = 5 };
+enum { MAX_CURVES = MARL_FIGURE_TUNINGS, MAX_TITLED = 5 };
 
 /* Everything that a figure draws; its data are freed together. */
 typedef struct drawing {
@@ -167,7 +167,7 @@ static void leave_poor_out(drawing *d, const marl_run *const *drawn, size_t n)
 /* What came out, the best first: "lift.csv: kalman 0.94 deg rms, complementary 2.57". */
 static void write_title(const marl_study *study, drawing *d, const marl_run *const *drawn, size_t n)
 {
-    int used = snprintf(d->title, sizeof d->title, "%.120s: ", cli_base_name(drawn[0]->on->log_path));
+    int used = snprintf(d->title, sizeof d->title, "%.120s: ", marl_base_name(drawn[0]->on->log_path));
     double last = -1;
     for (size_t k = 0; k < n && k < MAX_TITLED && used > 0 && (size_t)used < sizeof d->title; k++) {
         const marl_run *next = NULL;
@@ -233,8 +233,6 @@ static marl_status draw_case(const marl_study *study, const marl_study_case *it,
             continue;
         }
         if (n == MAX_CURVES) {
-            cli_message("%s: shows the first %d tunings, %s and those behind it are left out", path,
-                        MAX_CURVES, run->tuning->name);
             break;
         }
         drawn[n++] = run;
@@ -254,7 +252,7 @@ static marl_status draw_case(const marl_study *study, const marl_study_case *it,
     return status;
 }
 
-marl_status cli_compare_figure(const marl_study *study, const char *path, marl_error *error)
+marl_status marl_figure_draw_study(const marl_study *study, const char *path, marl_error *error)
 {
     marl_status status = MARL_OK;
     const char *dot = strrchr(path, '.');

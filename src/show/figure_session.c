@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * What a calibration was made from, as a figure. */
-#include "cli/calibrate/calibrate.h"
+#include "marlinspike/show.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -330,7 +330,7 @@ static marl_status draw_still(const marl_session *session, const char *path, mar
     return status;
 }
 
-marl_status cli_calibrated_figure(const marl_session *session, const char *path, marl_error *error)
+marl_status marl_figure_draw_session(const marl_session *session, const char *path, marl_error *error)
 {
     switch (session->recording) {
     case MARL_RECORDING_STILL:
@@ -344,6 +344,6 @@ marl_status cli_calibrated_figure(const marl_session *session, const char *path,
     case MARL_RECORDING_MOVES:
         return draw_errors(session, path, error);
     default:
-        return marl_fail(error, MARL_ERR_USE, "calibrate: --figure is of all but axes, which are a table");
+        return marl_fail(error, MARL_ERR_USE, "a calibration of axes has no figure: it is a table");
     }
 }
