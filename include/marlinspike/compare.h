@@ -78,6 +78,26 @@ typedef struct marl_comparison {
                       NaN = it never did */
 } marl_comparison;
 
+/* The measures beside the errors, a row each: tables, --json, the page and their checks go by it. */
+typedef enum marl_scalar_id {
+    MARL_SCALAR_SETTLE,
+    MARL_SCALAR_JITTER,
+    MARL_SCALAR_LAG,
+    MARL_SCALAR_DRIFT,
+    MARL_SCALAR_COUNT
+} marl_scalar_id;
+
+typedef struct marl_scalar {
+    const char *key;     /* as in --json: "settle_s" */
+    const char *title;   /* of a column: "settle" */
+    const char *unit;    /* "s" */
+    int width, decimals; /* of a column */
+    size_t offset;       /* private: of its double in marl_comparison */
+} marl_scalar;
+
+const marl_scalar *marl_scalar_row(marl_scalar_id id);
+double marl_scalar_value(const marl_comparison *comparison, marl_scalar_id id);
+
 /* MARL_ERR_INSUFFICIENT when the two have no time in common. `conditions` may be NULL: then no jitter, and no
  * measures by condition. */
 MARL_CHECKED marl_status marl_compare(const marl_series *estimate, const marl_series *reference,

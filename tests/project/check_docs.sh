@@ -56,6 +56,11 @@ says README.md "$(ls include/marlinspike | wc -l)" "public headers"
     grep -q "^| \`$command" README.md || { echo "README.md: no $command"; exit 1; }
 done || bad=1
 
+# Every measure beside the errors is defined in docs/measures.md.
+for key in $(sed -n 's/^    \[MARL_SCALAR_[A-Z_]*\] = {"\([a-z_]*\)".*/\1/p' src/lab/compare/measures.c); do
+    grep -q "^| \`$key\` |" docs/measures.md || complain "docs/measures.md: no $key"
+done
+
 # Every package that ./run installs has its reason in docs/dependencies.md.
 for package in $(sed -n 's/^ *need \([a-z0-9.+-]*\) .*/\1/p' run | sort -u); do
     grep -qwF -- "$package" docs/dependencies.md || [ "$package" = libc6-dev ] || complain "docs/dependencies.md: no $package"

@@ -6,6 +6,8 @@
 #include "cli/common/cli.h"
 
 json_t *cli_compare_object(const marl_study *study);
+/* The columns of the measures beside the errors, for the page. */
+json_t *cli_compare_measures(void);
 int cli_compare_table(const marl_study *study, const char *figure);
 /* The report page; traces of the first few logs, tables of all. */
 MARL_CHECKED marl_status cli_compare_page(const marl_study *study, const char *path, marl_error *error);

@@ -51,10 +51,10 @@ static void add_measures(json_t *run, const marl_run *r)
     snprintf(digest, sizeof digest, "%08x", (unsigned)r->digest);
     add_angles(run, &c->all);
     json_object_set_new(run, "heading", cli_text(r->heading_is_magnetic ? "magnetic" : "relative"));
-    json_object_set_new(run, "settle_s", cli_number(c->settle_s));
-    json_object_set_new(run, "jitter_deg", cli_number(c->jitter_deg));
-    json_object_set_new(run, "lag_ms", cli_number(c->lag_ms));
-    json_object_set_new(run, "drift_deg_per_h", cli_number(c->drift_deg_per_h));
+    for (int i = 0; i < MARL_SCALAR_COUNT; i++) {
+        json_object_set_new(run, marl_scalar_row((marl_scalar_id)i)->key,
+                            cli_number(marl_scalar_value(c, (marl_scalar_id)i)));
+    }
     json_object_set_new(run, "by_condition", conditions_json(c));
     json_object_set_new(run, "invalid", cli_invalid_json(&r->counts));
     json_object_set_new(run, "downweighted", cli_downweighted_json(&r->counts));
@@ -163,4 +163,15 @@ json_t *cli_compare_object(const marl_study *study)
     json_object_set_new(root, "ranking", ranking_json(study));
     json_object_set_new(root, "warnings", cli_warnings_json(&study->warnings));
     return root;
+}
+
+json_t *cli_compare_measures(void)
+{
+    json_t *list = json_array();
+    for (int i = 0; i < MARL_SCALAR_COUNT; i++) {
+        const marl_scalar *row = marl_scalar_row((marl_scalar_id)i);
+        json_array_append_new(list, json_pack("{s:s,s:s,s:s,s:i}", "key", row->key, "title", row->title,
+                                              "unit", row->unit, "decimals", row->decimals));
+    }
+    return list;
 }

@@ -391,6 +391,7 @@ marl_status cli_compare_page(const marl_study *study, const char *path, marl_err
     json_object_set_new(root, "verdict", cli_text(verdict));
     json_object_set_new(root, "warnings", cli_warnings_json(&study->warnings));
     json_object_set_new(root, "result", cli_compare_object(study));
+    json_object_set_new(root, "measures", cli_compare_measures());
     json_object_set_new(root, "views", views);
     json_object_set_new(root, "calibration",
                         study->options.record != NULL ? calibration_json(study) : json_null());

@@ -101,10 +101,10 @@ static void print_run(const marl_study *study, const marl_run *r)
     print_cell(8, 2, c->all.heading.rms);
     print_cell(6, 2, c->all.heading.max);
     print_cell(7, 2, c->all.total.rms);
-    print_cell(6, 1, c->settle_s);
-    print_cell(7, 3, c->jitter_deg);
-    print_cell(5, 0, c->lag_ms);
-    print_cell(6, 0, c->drift_deg_per_h);
+    for (int i = 0; i < MARL_SCALAR_COUNT; i++) {
+        const marl_scalar *row = marl_scalar_row((marl_scalar_id)i);
+        print_cell(row->width, row->decimals, marl_scalar_value(c, (marl_scalar_id)i));
+    }
     print_cell(6, 1, percent(r->counts.downweighted_accel, r->counts.used_accel));
     print_cell(5, 1, percent(r->counts.downweighted_mag, r->counts.used_mag));
     cli_print("%s%s\n", r->heading_is_magnetic ? "" : "  heading relative",
@@ -113,10 +113,18 @@ static void print_run(const marl_study *study, const marl_run *r)
 
 static void print_runs(const marl_study *study, const marl_study_case *it)
 {
-    cli_print("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %12s\n", name_width(study), "", "tilt", "", "",
-              "heading", "", "total", "settle", "jitter", "lag", "drift", "weight < 0.5");
-    cli_print("%-*s %6s %6s %6s %8s %6s %7s %6s %7s %5s %6s %6s %5s\n", name_width(study), "error in degrees",
-              "rms", "p95", "max", "rms", "max", "rms", "s", "deg", "ms", "deg/h", "acc %", "mag %");
+    cli_print("%-*s %6s %6s %6s %8s %6s %7s", name_width(study), "", "tilt", "", "", "heading", "", "total");
+    for (int i = 0; i < MARL_SCALAR_COUNT; i++) {
+        const marl_scalar *row = marl_scalar_row((marl_scalar_id)i);
+        cli_print(" %*s", row->width, row->title);
+    }
+    cli_print(" %12s\n%-*s %6s %6s %6s %8s %6s %7s", "weight < 0.5", name_width(study), "error in degrees",
+              "rms", "p95", "max", "rms", "max", "rms");
+    for (int i = 0; i < MARL_SCALAR_COUNT; i++) {
+        const marl_scalar *row = marl_scalar_row((marl_scalar_id)i);
+        cli_print(" %*s", row->width, row->unit);
+    }
+    cli_print(" %6s %5s\n", "acc %", "mag %");
     for (size_t i = 0; i < study->run_n; i++) {
         if (study->runs[i].on == it) {
             print_run(study, &study->runs[i]);

@@ -3,7 +3,9 @@
 #include "lab/compare/measures.h"
 #include "lab/log/series.h"
 #include <math.h>
+#include <stddef.h>
 #include <stdlib.h>
+#include <string.h>
 
 #define SETTLED_DEG 2.0
 #define SETTLED_NS INT64_C(5000000000)
@@ -125,4 +127,24 @@ marl_status lab_find_jitter_deg(const marl_series *s, const marl_spans *still, d
     free(sum);
     *jitter = n > 0 ? sqrt(squares / n) / MARL_DEGREE : NAN;
     return MARL_OK;
+}
+
+static const marl_scalar scalars[MARL_SCALAR_COUNT] = {
+    [MARL_SCALAR_SETTLE] = {"settle_s", "settle", "s", 6, 1, offsetof(marl_comparison, settle_s)},
+    [MARL_SCALAR_JITTER] = {"jitter_deg", "jitter", "deg", 7, 3, offsetof(marl_comparison, jitter_deg)},
+    [MARL_SCALAR_LAG] = {"lag_ms", "lag", "ms", 5, 0, offsetof(marl_comparison, lag_ms)},
+    [MARL_SCALAR_DRIFT] = {"drift_deg_per_h", "drift", "deg/h", 6, 0,
+                           offsetof(marl_comparison, drift_deg_per_h)},
+};
+
+const marl_scalar *marl_scalar_row(marl_scalar_id id)
+{
+    return &scalars[id];
+}
+
+double marl_scalar_value(const marl_comparison *comparison, marl_scalar_id id)
+{
+    double value;
+    memcpy(&value, (const char *)comparison + scalars[id].offset, sizeof value);
+    return value;
 }

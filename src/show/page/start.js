@@ -11,16 +11,15 @@ function heading(data) {
 
 const angle = (name, kind, measure) => ({ name, of: r => r[kind] ? r[kind][measure] : null, decimals: 2 });
 
-/* The rows of the runs' table are those of --json. */
-function runsTable(result) {
+/* The rows of the runs' table are those of --json; `measures` are the columns beside the errors. */
+function runsTable(result, measures) {
   const several = result.cases.length > 1;
   return table([
     { name: "estimate", of: r => r.rate_hz ? r.name + ", " + r.rate_hz + " Hz" : r.name },
     ...(several ? [{ name: "log", of: r => r.case }] : []),
     angle("error rms, deg", "error_deg", "rms"), angle("tilt rms", "tilt_deg", "rms"), angle("tilt max", "tilt_deg", "max"),
     angle("heading rms", "heading_deg", "rms"), angle("heading max", "heading_deg", "max"),
-    { name: "settles, s", of: r => r.settle_s, decimals: 1 }, { name: "jitter, deg", of: r => r.jitter_deg, decimals: 3 },
-    { name: "lag, ms", of: r => r.lag_ms, decimals: 0 },
+    ...measures.map(m => ({ name: m.title + ", " + m.unit, of: r => r[m.key], decimals: m.decimals })),
     { name: "", of: r => r.status === "ok" ? "" : "failed: " + r.reason },
   ], result.runs);
 }
@@ -82,7 +81,7 @@ function caseView(one) {
 }
 
 function comparison(data, main) {
-  main.append(...heading(data), element("h2", "", "Errors"), runsTable(data.result), conditionsTable(data.result));
+  main.append(...heading(data), element("h2", "", "Errors"), runsTable(data.result, data.measures), conditionsTable(data.result));
   const holder = element("div");
   const open = i => {
     page.view = caseView(data.views[i]);
