@@ -2,7 +2,7 @@
  * Preloaded into the tool: lets one allocation fail, or all from one on. MARL_FAIL_AT is the number of the
  * first that fails (0: none), MARL_FAIL_ON=1 lets all later ones fail, too; MARL_FAIL_COUNT names a file that
  * gets the number of allocations at the end. Programs that the tool starts are left alone. */
-#define _GNU_SOURCE
+#define _GNU_SOURCE /* NOLINT(bugprone-reserved-identifier): RTLD_NEXT */
 #include <dlfcn.h>
 #include <errno.h>
 #include <fcntl.h>

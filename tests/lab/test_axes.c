@@ -73,7 +73,7 @@ END_TEST
 START_TEST(all_48_are_separated)
 {
     for (int number = 0; number < 48; number++) {
-        int gyro[3], undo[3];
+        int gyro[3] = {0}, undo[3] = {0};
         marl_log log = tumble(5, 30);
         make_mix(number, gyro, undo);
         for (size_t i = 0; i < log.n; i++) {

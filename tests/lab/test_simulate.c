@@ -112,7 +112,7 @@ static int direction_of(const double v[3])
     double best = -1;
     int which = 0;
     for (int i = 0; i < 27; i++) {
-        double x = i % 3 - 1, y = i / 3 % 3 - 1, z = i / 9 - 1, n = sqrt(x * x + y * y + z * z);
+        double x = i % 3 - 1, y = (i / 3) % 3 - 1, z = (int)(i / 9) - 1, n = sqrt(x * x + y * y + z * z);
         double along = n > 0 ? (x * v[0] + y * v[1] + z * v[2]) / n : -1e9;
         which = along > best ? i : which;
         best = along > best ? along : best;
@@ -377,12 +377,12 @@ START_TEST(a_low_pass_delays_and_calms)
     lab_sensor_model model = lab_sensor_model_make(&sheet, 200, lab_random_seeded(3, 3));
     const double w = 2 * 3.14159265358979 * 10, theory = 1e-4 * w * sqrt(2) / 4;
     double squares = 0, late = 0;
-    const int n = 100000;
+    const int n = 100000, half = n / 2;
     for (int i = 0; i < n; i++) { /* a ramp of 0.1 per s on x, nothing on y */
         const double truth[3] = {0.1 * i / 200.0, 0, 0};
         marl_vec3 v = lab_sensor_model_read(&model, truth, 24);
         squares += (double)v.y * (double)v.y / n;
-        late += i >= n / 2 ? (truth[0] - (double)v.x) / 0.1 / (n / 2) : 0;
+        late += i >= half ? (truth[0] - (double)v.x) / 0.1 / half : 0;
     }
     /* samples a tenth of a second apart are independent */
     ck_assert_double_eq_tol(squares / theory, 1, 5 * sqrt(2.0 / (n / 20.0)));
