@@ -307,8 +307,35 @@ START_TEST(speed_has_its_low_pass_and_its_time)
 }
 END_TEST
 
+/* Down-weighted are readings whose weight is under one half: none at rest, nearly all under hard vibration. */
+START_TEST(downweighted_are_readings_of_low_weight)
+{
+    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
+        marl_tuning tuning = marl_tuning_default((marl_filter)f);
+        marl_estimator e;
+        uint32_t first = 0; /* a start may have some */
+        ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
+        for (int i = 0; i < 6000; i++) {
+            float push =
+                i < 3000 ? 0.0f : 4.0f * sinf(0.9f * (float)(i / 11)) * (float)(1 - 2 * (i / 50 % 2));
+            marl_sample s = {.t_ns = (int64_t)i * 10000000,
+                             .accel = {push, 0, 9.80665f},
+                             .mag = {20, 0, -43},
+                             .fresh = MARL_FRESH_ACCEL | MARL_FRESH_GYRO | MARL_FRESH_MAG};
+            ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+            first = i == 1000 ? marl_estimator_count(&e).downweighted_accel : first;
+            ck_assert(i < 1000 || i >= 3000 || marl_estimator_count(&e).downweighted_accel == first);
+        }
+        marl_estimator_counts c = marl_estimator_count(&e);
+        ck_assert_uint_gt(c.downweighted_accel, 2000);
+        ck_assert_uint_eq(c.downweighted_mag, 0);
+    }
+}
+END_TEST
+
 MARL_SUITE("estimator limits", a_gap_adds_its_unseen_turn_to_sigma,
            a_lost_attitude_lets_the_heading_turn_fast, run_down_starts_where_the_attitude_is_as_uncertain,
            run_down_of_the_bias, corrections_come_at_their_time, one_correction_turns_by_half_a_radian,
            a_steep_field_has_no_north, half_a_second_of_invalid_readings_restarts,
-           sigma_of_what_is_set_and_of_what_is_unknown, speed_has_its_low_pass_and_its_time)
+           sigma_of_what_is_set_and_of_what_is_unknown, speed_has_its_low_pass_and_its_time,
+           downweighted_are_readings_of_low_weight)

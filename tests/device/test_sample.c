@@ -58,4 +58,15 @@ START_TEST(steps_of_time)
 }
 END_TEST
 
-MARL_SUITE("sample", each_sensor_is_refused_alone, steps_of_time)
+START_TEST(sensors_have_names_and_units)
+{
+    static const char *const names[] = {"accel", "gyro", "mag", "?"}, *const units[] = {"m/s^2", "rad/s",
+                                                                                        "uT", "?"};
+    for (int i = 0; i <= MARL_SENSOR_COUNT; i++) {
+        ck_assert_str_eq(marl_sensor_name((marl_sensor)i), names[i]);
+        ck_assert_str_eq(marl_sensor_unit((marl_sensor)i), units[i]);
+    }
+}
+END_TEST
+
+MARL_SUITE("sample", each_sensor_is_refused_alone, steps_of_time, sensors_have_names_and_units)

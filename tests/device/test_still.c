@@ -121,5 +121,25 @@ START_TEST(gaps_and_clocks_that_go_back_close_the_window)
 }
 END_TEST
 
+/* At the end the open window decides by what it has: three readings of accelerometer or gyroscope. */
+START_TEST(the_end_decides_by_three_readings)
+{
+    for (int n = 0; n < 6; n++) {
+        for (int gyro = 0; gyro < 2; gyro++) {
+            dice d = {5};
+            marl_still still;
+            marl_still_limits limits = marl_still_default_limits();
+            ck_assert_int_eq(marl_still_init(&still, &limits), MARL_OK);
+            for (int i = 0; i < n; i++) {
+                marl_sample s = rest(&d, (int64_t)i * 10000000);
+                s.fresh = gyro ? MARL_FRESH_GYRO : MARL_FRESH_ACCEL;
+                ck_assert_int_eq(marl_still_update(&still, &s), MARL_STILL_OPEN);
+            }
+            ck_assert_int_eq(marl_still_finish(&still), n < 3 ? MARL_STILL_OPEN : MARL_STILL_QUIET);
+        }
+    }
+}
+END_TEST
+
 MARL_SUITE("still", rest_is_quiet_at_any_rate, motion_is_not, a_small_swing_is_mostly_seen,
-           gaps_and_clocks_that_go_back_close_the_window)
+           gaps_and_clocks_that_go_back_close_the_window, the_end_decides_by_three_readings)

@@ -28,8 +28,10 @@ START_TEST(poses_are_found_and_fitted)
         marl_error error = {0};
         ck_assert_msg(marl_calibrate_poses(&log, 9.80665, &r, &error) == MARL_OK, "%s", error.text);
         ck_assert(r.outcome.accepted && r.outcome.fit.coverage > 0.5);
+        ck_assert_double_eq_tol(r.outcome.fit.temperature_degC, 24, 0.01);
         int used = 0;
         for (size_t i = 0; i < r.poses.n; i++) {
+            ck_assert_double_eq_tol(r.poses.pose[i].temp, 24, 0.01);
             used += r.poses.pose[i].used;
         }
         ck_assert_int_ge(used, 23); /* one may be left out by chance, or be cut in two */
@@ -366,7 +368,8 @@ START_TEST(verify_holds_where_it_should)
             holds += v.sensor[i].present && v.sensor[i].holds;
             sensors_seen += v.sensor[i].present;
         }
-        ck_assert_double_eq_tol(v.dip_deg, 61, 2);
+        ck_assert_double_eq_tol(v.dip_deg, 61.2, 1);
+        ck_assert(v.dip_deviation > 0.01 && v.dip_deviation < 5);
         /* the readings of another device: a stronger field, a shifted rate */
         for (size_t i = 0; i < lift.n; i++) {
             lift.row[i].sample.mag.x += 1;

@@ -185,6 +185,29 @@ START_TEST(zero_is_level_and_north)
 }
 END_TEST
 
+/* Rests of 4 and 12 s in two attitudes: the longer one is the zero, whichever comes first. */
+START_TEST(zero_is_the_longest_rest)
+{
+    for (int second = 0; second < 2; second++) {
+        marl_sheet sheet = marl_sheet_grommet();
+        marl_log log = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 20, 6);
+        marl_calibration_record record = marl_calibration_record_empty();
+        marl_span span;
+        double from_s = second ? 8 : 0, to_s = second ? 20 : 12;
+        for (size_t i = 0; i < log.n; i++) { /* moved for the four seconds between, and for good */
+            marl_sample *s = &log.row[i].sample;
+            double t = 1e-9 * (double)s->t_ns, begin = second ? 4 : 12;
+            s->accel.x += t > begin + 4 ? 3.0f : 0.0f;
+            s->accel.y += t > begin && t < begin + 4 ? 3.0f * (float)sin(9 * t) : 0.0f;
+        }
+        ck_assert_int_eq(marl_zero(&log, &record, &span, NULL), MARL_OK);
+        ck_assert_double_eq_tol(1e-9 * (double)span.from_ns, from_s, 1.1);
+        ck_assert_double_eq_tol(1e-9 * (double)span.to_ns, to_s, 1.1);
+        marl_log_free(&log);
+    }
+}
+END_TEST
+
 MARL_SUITE_OF_CASES("calibrate axes", mixes, mixed_up_axes_are_put_right, a_small_rotation_is_found,
                     a_mirrored_accelerometer_needs_the_up_option, the_earth_turns,
-                    rest_does_not_determine_axes, zero_is_level_and_north)
+                    rest_does_not_determine_axes, zero_is_level_and_north, zero_is_the_longest_rest)

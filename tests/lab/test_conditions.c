@@ -92,4 +92,30 @@ START_TEST(beyond_the_reference)
 }
 END_TEST
 
-MARL_SUITE("conditions", slew_and_shake, steel_disturbs, beyond_the_reference)
+/* Turning is 5 deg/s from end to end of half a second: a reference that turns evenly, slower and faster. */
+START_TEST(turning_begins_at_five_degrees_a_second)
+{
+    static const double rates[] = {1, 3, 4.5, 5.5, 7, 20};
+    for (size_t k = 0; k < sizeof rates / sizeof rates[0]; k++) {
+        marl_sheet sheet = marl_sheet_grommet();
+        marl_log log = memory_log_simulated(MARL_SCENE_STILL, &sheet, 100, 20, 3);
+        marl_series truth = {.n = log.n, .at = calloc(log.n, sizeof(marl_attitude))};
+        marl_conditions c;
+        for (size_t i = 0; i < log.n; i++) {
+            double angle = rates[k] * MARL_DEGREE * 0.01 * (double)i;
+            truth.at[i].t_ns = log.row[i].sample.t_ns;
+            truth.at[i].q =
+                marl_quat_canonical((marl_quat){(float)cos(angle / 2), 0, 0, (float)sin(angle / 2)});
+        }
+        ck_assert_int_eq(marl_conditions_find(&log, NULL, &truth, &c, NULL), MARL_OK);
+        double turning = marl_spans_seconds(&c.spans[MARL_CONDITION_TURNING]);
+        ck_assert_msg(rates[k] < 5 ? turning < 0.01 : turning > 19, "%g deg/s: %g s", rates[k], turning);
+        marl_conditions_free(&c);
+        marl_series_free(&truth);
+        marl_log_free(&log);
+    }
+}
+END_TEST
+
+MARL_SUITE("conditions", slew_and_shake, steel_disturbs, beyond_the_reference,
+           turning_begins_at_five_degrees_a_second)

@@ -213,6 +213,59 @@ START_TEST(an_interval_over_logs_holds_for_further_logs)
 }
 END_TEST
 
+/* Readings are repeats where all three axes are the same: one axis that moves makes another reading. */
+START_TEST(one_axis_makes_another_reading)
+{
+    for (int axis = 0; axis < 3; axis++) {
+        marl_log log = log_of(MARL_SCENE_TUMBLE, 60, 3);
+        const marl_tumble_options options = {.field = NAN};
+        marl_tumble_result r;
+        size_t pairs = 0;
+        marl_vec3 last = {0, 0, 0};
+        for (size_t i = 0, n = 0; i < log.n;
+             i++) { /* every second reading differs from the one before in one axis */
+            marl_sample *s = &log.row[i].sample;
+            if (!(s->fresh & MARL_FRESH_MAG)) {
+                continue;
+            }
+            if (n++ % 2 == 1) {
+                float *now = &s->mag.x, moved[3] = {last.x, last.y, last.z};
+                moved[axis] += 0.01f;
+                memcpy(now, moved, sizeof moved);
+                pairs++;
+            }
+            last = s->mag;
+        }
+        (void)!marl_calibrate_tumble(&log, &options, &r, NULL);
+        ck_assert_uint_gt(pairs, 100);
+        ck_assert_uint_eq(r.repeats, 0);
+        marl_tumble_result_free(&r);
+        marl_log_free(&log);
+    }
+}
+END_TEST
+
+/* An axis that keeps one value in most readings is stuck, also when it moves in some. */
+START_TEST(an_axis_stuck_most_of_the_time_is_refused)
+{
+    for (int share = 1; share < 10; share += 4) { /* of ten parts of the recording */
+        marl_log log = log_of(MARL_SCENE_TUMBLE, 60, 3);
+        const marl_tumble_options options = {.field = NAN};
+        marl_tumble_result r;
+        marl_error error = {0};
+        for (size_t i = 0; i < log.n * (size_t)share / 10; i++) {
+            log.row[i].sample.mag.y = 3;
+        }
+        marl_status status = marl_calibrate_tumble(&log, &options, &r, &error);
+        ck_assert_int_eq(strstr(error.text, "mag_y is stuck") != NULL, share > 5);
+        ck_assert(share <= 5 || status == MARL_ERR_INSUFFICIENT);
+        marl_tumble_result_free(&r);
+        marl_log_free(&log);
+    }
+}
+END_TEST
+
 MARL_SUITE("verdicts", a_steady_turn_is_no_bias, CAMPAIGN(rest_is_still_accepted),
            a_handling_move_is_left_out, repeated_readings_are_no_readings,
-           a_magnetometer_bias_is_seen_through_the_noise, an_interval_over_logs_holds_for_further_logs)
+           a_magnetometer_bias_is_seen_through_the_noise, an_interval_over_logs_holds_for_further_logs,
+           one_axis_makes_another_reading, an_axis_stuck_most_of_the_time_is_refused)
