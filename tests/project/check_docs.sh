@@ -56,6 +56,15 @@ says README.md "$(ls include/marlinspike | wc -l)" "public headers"
     grep -q "^| \`$command" README.md || { echo "README.md: no $command"; exit 1; }
 done || bad=1
 
+# Every unit of the code stands in docs/formats.md, those of sensors in the schemas of sheets and chips, too.
+while read -r quantity unit; do
+    grep -qE "(\`| )${unit//^/\\^}(\`| |,)" docs/formats.md || complain "docs/formats.md: no unit $unit"
+    case $quantity in ACCEL | GYRO | MAG) ;; *) continue ;; esac
+    for schema in sheet chip; do
+        grep -qF "\"$unit\"" docs/schema/$schema.schema.json || complain "docs/schema/$schema.schema.json: no unit $unit"
+    done
+done < <(sed -n 's/^    {LAB_\([A-Z]*\), "\([^"]*\)".*/\1 \2/p' src/lab/log/units.c)
+
 # Every measure beside the errors is defined in docs/measures.md.
 for key in $(sed -n 's/^    \[MARL_SCALAR_[A-Z_]*\] = {"\([a-z_]*\)".*/\1/p' src/lab/compare/measures.c); do
     grep -q "^| \`$key\` |" docs/measures.md || complain "docs/measures.md: no $key"
