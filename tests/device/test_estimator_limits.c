@@ -316,8 +316,8 @@ START_TEST(downweighted_are_readings_of_low_weight)
         uint32_t first = 0; /* a start may have some */
         ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
         for (int i = 0; i < 6000; i++) {
-            float push =
-                i < 3000 ? 0.0f : 4.0f * sinf(0.9f * (float)(i / 11)) * (float)(1 - 2 * (i / 50 % 2));
+            int step = i / 11, backward = i / 50 % 2;
+            float push = i < 3000 ? 0.0f : (backward ? -4.0f : 4.0f) * sinf(0.9f * (float)step);
             marl_sample s = {.t_ns = (int64_t)i * 10000000,
                              .accel = {push, 0, 9.80665f},
                              .mag = {20, 0, -43},

@@ -72,6 +72,10 @@ START_TEST(every_recording_fills_the_record)
             ck_assert_msg(fabs(off) < 5 * fit->bias_sigma[k] + 1e-9, "%s: axis %d is off by %g, sigma %g",
                           marl_recording_name((marl_recording)i), k, off, fit->bias_sigma[k]);
         }
+        for (size_t k = 0; k < s->warnings.n; k++) {
+            const char *text = s->warnings.item[k].text; /* "path: what", and there is something */
+            ck_assert_msg(text[0] != '\0' && text[strlen(text) - 1] != ' ', "an empty warning: %s", text);
+        }
         marl_session_free(s);
         temporary_remove(&t);
     }

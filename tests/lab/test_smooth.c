@@ -92,6 +92,28 @@ START_TEST(it_beats_the_filter_with_true_standard_deviations)
 }
 END_TEST
 
+/* At rest and between slow turns the direction of gravity is what was measured, and as sure as stated. */
+START_TEST(at_rest_tilt_is_as_sure_as_stated)
+{
+    static const marl_scene_kind quiet[] = {MARL_SCENE_STILL, MARL_SCENE_TURNS};
+    for (int k = 0; k < 2; k++) {
+        double tilt = 0;
+        enum { SEEDS = 4 };
+        for (uint64_t seed = 40; seed < 40 + SEEDS; seed++) {
+            marl_log log = corrected_log(quiet[k], 60, seed);
+            marl_smoothed s;
+            double rms, t, heading;
+            ck_assert_int_eq(marl_smooth(&log, NULL, &s, NULL), MARL_OK);
+            errors_of(&log, &s, &rms, &t, &heading);
+            tilt += t / SEEDS;
+            marl_smoothed_free(&s);
+            marl_log_free(&log);
+        }
+        ck_assert_msg(tilt > 0.02 && tilt < 2.5, "%s: %.2f", marl_scene_name(quiet[k]), tilt);
+    }
+}
+END_TEST
+
 /* What calibration left is found: twice what was assumed is noticed, and added where both halves agree. */
 START_TEST(a_bias_that_is_left_is_found_and_added)
 {
@@ -119,6 +141,27 @@ START_TEST(a_bias_that_is_left_is_found_and_added)
     marl_smoothed_free(&s);
     marl_smoothed_free(&again);
     marl_log_free(&log);
+}
+END_TEST
+
+/* A calibrated magnetometer is assumed to be within 0.3 uT (one sigma): over twice that is worse. */
+START_TEST(only_a_remainder_over_twice_what_was_assumed_is_worse)
+{
+    static const double left[] = {0.1, 0.4, 0.8, 1.1};
+    for (size_t i = 0; i < sizeof left / sizeof left[0]; i++) {
+        marl_sheet sheet = calibrated_sheet();
+        sheet.mag.bias[0] = sheet.mag.bias[1] = 0;
+        sheet.mag.bias[2] = left[i];
+        marl_log log = memory_log_simulated(MARL_SCENE_HANDLE, &sheet, 100, 120, 5);
+        marl_smoothed s;
+        log.info.corrected = 1;
+        ck_assert_int_eq(marl_smooth(&log, NULL, &s, NULL), MARL_OK);
+        ck_assert_msg(s.mag_is_worse == (left[i] > 2 * 0.3), "%.2f uT: %.3f +- %.3f", left[i], s.mag_bias[2],
+                      s.mag_bias_sigma[2]);
+        ck_assert_int_eq(s.accel_is_worse, 0);
+        marl_smoothed_free(&s);
+        marl_log_free(&log);
+    }
 }
 END_TEST
 
@@ -208,6 +251,11 @@ START_TEST(closures_are_found)
         const marl_log_row *a = &log.row[(c.at[i].first.from_ns + c.at[i].first.to_ns) / 20000000];
         const marl_log_row *b = &log.row[(c.at[i].again.from_ns + c.at[i].again.to_ns) / 20000000];
         ck_assert_double_lt(marl_error_between(a->q, b->q).total_deg, 0.5);
+        double away = 0;
+        for (const marl_log_row *now = a; now < b; now++) {
+            away = fmax(away, marl_error_between(a->q, now->q).total_deg);
+        }
+        ck_assert_double_eq_tol(c.at[i].away_deg, away, 1);
     }
     marl_smoothed_free(&s);
     marl_log_free(&log);
@@ -370,14 +418,21 @@ START_TEST(a_long_log_is_smoothed_in_windows)
         squares += off * off / (double)s.n;
     }
     ck_assert_double_lt(sqrt(squares), 0.3);
+    for (size_t i = 1; i < s.knots; i++) {
+        ck_assert(s.knot[i].t_ns > s.knot[i - 1].t_ns);
+    }
+    ck_assert_int_le(s.knot[0].t_ns, 1000000000);
+    ck_assert_int_ge(s.knot[s.knots - 1].t_ns, log.row[log.n - 1].sample.t_ns - 1000000000);
     marl_smoothed_free(&s);
     marl_log_free(&log);
 }
 END_TEST
 
 MARL_SUITE_OF_TRIALS("smooth", scenes, it_beats_the_filter_with_true_standard_deviations,
-                     a_bias_that_is_left_is_found_and_added, without_a_magnetometer_the_heading_is_relative,
-                     a_gap_in_motion_is_less_sure, what_cannot_be_smoothed_is_refused_with_its_reason,
-                     closures_are_found, CAMPAIGN(a_long_log_is_smoothed_in_windows),
+                     at_rest_tilt_is_as_sure_as_stated, a_bias_that_is_left_is_found_and_added,
+                     only_a_remainder_over_twice_what_was_assumed_is_worse,
+                     without_a_magnetometer_the_heading_is_relative, a_gap_in_motion_is_less_sure,
+                     what_cannot_be_smoothed_is_refused_with_its_reason, closures_are_found,
+                     CAMPAIGN(a_long_log_is_smoothed_in_windows),
                      CAMPAIGN(what_is_left_of_the_gyroscopes_matrix),
                      CAMPAIGN(a_mount_turns_attitudes_and_no_remainder), only_what_is_calibrated_is_sure)
