@@ -65,11 +65,12 @@ NOT_SHAPING = {
 }
 
 
-def run(words, folder, campaign=False, seconds=600):
+def run(words, folder, campaign=False):
     settings = {**os.environ, "CK_FORK": "yes"}
     settings.pop("MARLINSPIKE_CAMPAIGN", None)
     if campaign:
         settings["MARLINSPIKE_CAMPAIGN"] = "1"
+    seconds = 600 if campaign else 100
     return subprocess.run(words, cwd=folder, capture_output=True, text=True, timeout=seconds, env=settings).returncode
 
 

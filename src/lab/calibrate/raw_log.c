@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The raw log that a calibration needs. */
 #include "lab/calibrate/raw_log.h"
+#include "lab/inspect/sensor_summary.h"
 #include "marlinspike/calibrate.h"
 #include "marlinspike/quat.h"
 #include <stdio.h>
@@ -8,11 +9,14 @@
 enum { MIN_READINGS = 50 }; /* fewer say nothing of a unit */
 
 /* A scale can be off by a few per cent; what is off by twice and more is another unit. */
-static marl_status check_unit(const marl_log *log, const marl_spans *still, marl_error *error)
+static marl_status check_unit(const marl_log *log, marl_error *error)
 {
     const marl_axes unknown = {.gyro.verdict = MARL_AXES_ABSENT};
-    marl_unit_suspicions units = marl_suspect_units(log, still, &unknown);
+    marl_spans still = {0};
+    MARL_TRY(marl_inspect_still(log, &still, error));
+    marl_unit_suspicions units = marl_suspect_units(log, &still, &unknown);
     double share = units.gravity / MARL_STANDARD_GRAVITY;
+    marl_spans_free(&still);
     if (units.accel[0] == '\0' || (share > 0.5 && share < 2)) {
         return MARL_OK;
     }
@@ -21,42 +25,48 @@ static marl_status check_unit(const marl_log *log, const marl_spans *still, marl
                      units.accel);
 }
 
+/* Neither clipped nor stuck. */
+static marl_status check_axis(const marl_log *log, const marl_sensor_summary *s, int k,
+                              marl_calibrated *outcome, marl_error *error)
+{
+    const char *name = marl_sensor_name(outcome->sensor);
+    if (s->clipped[k] > 0) {
+        snprintf(outcome->next, sizeof outcome->next,
+                 "choose a larger range for the %s, or keep away from what is too strong, and record again",
+                 name);
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: %s_%c is clipped in %zu of %zu readings",
+                         log->path, name, 'x' + k, s->clipped[k], s->readings);
+    }
+    if (s->deviation[k] <= 0 || (s->stuck[k] > 0 && 2 * s->stuck[k] > s->readings)) {
+        snprintf(outcome->next, sizeof outcome->next,
+                 "check the wiring and the sensor's settings, then record again");
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: %s_%c is stuck: it keeps one value", log->path,
+                         name, 'x' + k);
+    }
+    return MARL_OK;
+}
+
 marl_status lab_calibration_log_check(const marl_log *log, marl_sensor sensor, marl_calibrated *outcome,
                                       marl_error *error)
 {
     static const unsigned columns[MARL_SENSOR_COUNT] = {MARL_COLUMNS_ACCEL, MARL_COLUMNS_GYRO,
                                                         MARL_COLUMNS_MAG};
     const char *name = marl_sensor_name(sensor);
+    marl_sensor_summary summary;
     *outcome = (marl_calibrated){.sensor = sensor, .fit = marl_fit_none(), .model = ""};
     if (log->info.corrected) {
         return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; a calibration needs the raw log",
                          log->path);
     }
     snprintf(outcome->next, sizeof outcome->next, "record a log with %s_x, %s_y and %s_z", name, name, name);
-    marl_status status = marl_log_require(&log->info, log->path, columns[sensor], error);
-    marl_inspection in = {0};
-    status = status != MARL_OK ? status : marl_inspect(log, &in, error);
-    if (status == MARL_OK && sensor == MARL_ACCEL && in.sensor[MARL_ACCEL].readings >= MIN_READINGS) {
-        status = check_unit(log, &in.still, error);
+    MARL_TRY(marl_log_require(&log->info, log->path, columns[sensor], error));
+    MARL_TRY(lab_sensor_summarise(log, sensor, &summary, error));
+    if (sensor == MARL_ACCEL && summary.readings >= MIN_READINGS) {
+        MARL_TRY(check_unit(log, error));
     }
-    const marl_sensor_summary *s = &in.sensor[sensor];
-    for (int k = 0; k < 3 && status == MARL_OK; k++) {
-        int held = s->deviation[k] <= 0 || (s->stuck[k] > 0 && 2 * s->stuck[k] > s->readings);
-        if (s->clipped[k] > 0) {
-            snprintf(
-                outcome->next, sizeof outcome->next,
-                "choose a larger range for the %s, or keep away from what is too strong, and record again",
-                name);
-            status = marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: %s_%c is clipped in %zu of %zu readings",
-                               log->path, name, 'x' + k, s->clipped[k], s->readings);
-        } else if (held) {
-            snprintf(outcome->next, sizeof outcome->next,
-                     "check the wiring and the sensor's settings, then record again");
-            status = marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: %s_%c is stuck: it keeps one value",
-                               log->path, name, 'x' + k);
-        }
+    for (int k = 0; k < 3; k++) {
+        MARL_TRY(check_axis(log, &summary, k, outcome, error));
     }
-    marl_inspection_free(&in);
-    outcome->next[0] = status == MARL_OK ? '\0' : outcome->next[0];
-    return status;
+    outcome->next[0] = '\0';
+    return MARL_OK;
 }

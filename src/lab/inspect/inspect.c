@@ -2,6 +2,7 @@
  * What a recording is. */
 #include "marlinspike/inspect.h"
 #include "lab/inspect/axis_faults.h"
+#include "lab/inspect/sensor_summary.h"
 #include "lab/log/reading.h"
 #include "lab/maths/statistics.h"
 #include <math.h>
@@ -73,11 +74,16 @@ static int same(const marl_vec3 *a, const marl_vec3 *b)
     return fabsf(a->x - b->x) <= 0 && fabsf(a->y - b->y) <= 0 && fabsf(a->z - b->z) <= 0;
 }
 
-static void summarise(const marl_log *log, marl_sensor sensor, double *step, marl_sensor_summary *summary)
+marl_status lab_sensor_summarise(const marl_log *log, marl_sensor sensor, marl_sensor_summary *summary,
+                                 marl_error *error)
 {
     lab_moments moments[3] = {{0}};
     const marl_vec3 *before = NULL;
-    summary->axes = (log->info.columns >> first_column[sensor]) & 7u;
+    double *step = malloc((log->n + 1) * sizeof *step);
+    if (step == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    *summary = (marl_sensor_summary){.axes = (log->info.columns >> first_column[sensor]) & 7u};
     for (size_t i = 0; i < log->n; i++) {
         const marl_sample *s = &log->row[i].sample;
         if (s->fresh & flags[sensor]) {
@@ -94,19 +100,16 @@ static void summarise(const marl_log *log, marl_sensor sensor, double *step, mar
     }
     summarise_steps(log, sensor, step, collect_steps(log, sensor, step), summary);
     lab_find_axis_faults(log, sensor, summary);
+    free(step);
+    return MARL_OK;
 }
 
 marl_status marl_inspect(const marl_log *log, marl_inspection *inspection, marl_error *error)
 {
     memset(inspection, 0, sizeof *inspection);
-    double *step = malloc((log->n + 1) * sizeof *step);
-    if (step == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    }
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
-        summarise(log, (marl_sensor)i, step, &inspection->sensor[i]);
+        MARL_TRY(lab_sensor_summarise(log, (marl_sensor)i, &inspection->sensor[i], error));
     }
-    free(step);
     if (log->n > 0) {
         uint64_t span = (uint64_t)log->row[log->n - 1].sample.t_ns - (uint64_t)log->row[0].sample.t_ns;
         inspection->duration_s = (double)span * 1e-9;
