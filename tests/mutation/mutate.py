@@ -152,7 +152,7 @@ def main():
         missed = known = total = 0
         reason = reasons()
         for path, i, line, what in changes(copy):
-            if not re.search(ONLY, f"{path.name}:{what}"):
+            if not re.search(ONLY, f"{path.name}: {what}"):
                 continue
             text = path.read_text()
             lines = text.splitlines(keepends=True)
