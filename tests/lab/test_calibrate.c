@@ -391,8 +391,15 @@ START_TEST(verify_holds_where_it_should)
         }
         ck_assert_double_eq_tol(v.dip_deg, 61.2, 1);
         ck_assert(v.dip_deviation > 0.01 && v.dip_deviation < 5);
+        double dip_deg = v.dip_deg;
+        for (size_t i = 0; i < lift.n; i++) { /* pushes do not tilt what is seen as up */
+            lift.row[i].sample.accel.x += i % 200 < 100 ? 8.0f : 0.0f;
+        }
+        ck_assert_int_eq(marl_verify(&record, &lift, 9.80665, &v, NULL), MARL_OK);
+        ck_assert(fabs(v.dip_deg - dip_deg) < 1 && v.dip_deviation < 5);
         /* the readings of another device: a stronger field, a shifted rate */
         for (size_t i = 0; i < lift.n; i++) {
+            lift.row[i].sample.accel.x -= i % 200 < 100 ? 8.0f : 0.0f;
             lift.row[i].sample.mag.x += 1;
             lift.row[i].sample.gyro.z += 0.002f;
         }

@@ -244,6 +244,7 @@ START_TEST(closures_are_found)
     ck_assert_int_eq(marl_smooth(&log, NULL, &s, NULL), MARL_OK);
     ck_assert_int_eq(marl_smooth_closures(&log, &s, &c, NULL), MARL_OK);
     ck_assert_uint_ge(c.n, 3);
+    ck_assert_int_lt(c.at[0].first.from_ns, 2000000000); /* the first rest, which nothing went before */
     for (size_t i = 0; i < c.n; i++) {
         ck_assert(c.at[i].first.to_ns < c.at[i].again.from_ns && c.at[i].away_deg > 90);
         ck_assert_msg(c.at[i].error_deg < 3 * c.at[i].sigma_deg && c.at[i].sigma_deg < 0.5, "%.3f +- %.3f",
