@@ -340,8 +340,9 @@ MARL_CHECKED marl_status marl_session_add_log(marl_session *session, const char 
 MARL_CHECKED marl_status marl_session_start_record(marl_session *session, const char *path,
                                                    marl_error *error);
 
-/* Fits, warns, and merges the result into the record. MARL_ERR_INSUFFICIENT with outcome->next when it is not
- * accepted; other errors as of the calibration (calibrate.h). */
+/* Fits, warns, and merges the result into the record; once a session. MARL_ERR_INSUFFICIENT with
+ * outcome->next when it is not accepted, MARL_ERR_ARGUMENT without a log; other errors as of the calibration
+ * above. */
 MARL_CHECKED marl_status marl_session_fit(marl_session *session, marl_error *error);
 
 #ifdef __cplusplus

@@ -301,14 +301,15 @@ MARL_CHECKED marl_status marl_study_add_filters(marl_study *study, marl_error *e
 MARL_CHECKED marl_status marl_study_add_rate(marl_study *study, double rate_hz, marl_error *error);
 
 /* Loads a log and its reference ("smooth": the log itself, smoothed), finds clock and frames once, and what
- * the board was doing. The options must be set before. Errors as of the readers; MARL_ERR_INSUFFICIENT where
+ * the board was doing. The options must be set before. A case that fails is left out. Errors as of the readers; MARL_ERR_INSUFFICIENT where
  * clock, frames or a common time cannot be found. */
 MARL_CHECKED marl_status marl_study_add_case(marl_study *study, const char *log_path,
                                              const char *reference_path, marl_error *error);
 
 /* Replays and compares everything, and ranks the tunings: by the total error, unless a heading among them
- * cannot be compared. A run that fails keeps its reason, the others go on. MARL_ERR_INSUFFICIENT for a rate
- * above a log's own, MARL_ERR_SYSTEM without memory. */
+ * cannot be compared. A run that fails keeps its reason, the others go on. May be called again after tunings
+ * were changed or added; the runs before are then freed. MARL_ERR_INSUFFICIENT for a rate above a log's own,
+ * MARL_ERR_ARGUMENT without tunings or cases, MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_study_run(marl_study *study, marl_error *error);
 
 /* One run's attitudes once more; `watch` (may be NULL) is called for each. *estimate is to be freed by the

@@ -119,6 +119,7 @@ START_TEST(recordings_go_on_and_none_says_what_to_record)
     marl_error error = {0};
     marl_session *s = marl_session_create(MARL_RECORDING_STILL);
     ck_assert(!s->outcome->accepted && s->outcome->next[0] != '\0');
+    ck_assert_int_eq(marl_session_fit(s, &error), MARL_ERR_ARGUMENT);
     const char *path = write_scene(&t, MARL_SCENE_STILL, 30, "");
     ck_assert_int_eq(marl_session_add_log(s, path, NULL, &error), MARL_OK);
     size_t n = s->log.n;

@@ -56,6 +56,7 @@ START_TEST(a_study_is_its_parts_called_by_hand)
     marl_error error = {0};
     marl_study *study = make_study();
     ck_assert_int_eq(marl_study_add_tuning(study, "kalman", &error), MARL_OK);
+    ck_assert_int_eq(marl_study_run(study, &error), MARL_ERR_ARGUMENT);
     ck_assert_int_eq(marl_study_add_tuning(study, "gyro", &error), MARL_OK);
     for (int i = 0; i < CASES; i++) {
         marl_status status = marl_study_add_case(study, f.log[i], f.truth[i], &error);
@@ -80,6 +81,12 @@ START_TEST(a_study_is_its_parts_called_by_hand)
         marl_series_free(&estimate);
     }
     ck_assert_uint_eq(study->rank[0].tuning, 0);
+    uint32_t digest = study->runs[0].digest;
+    study->tunings[1] = study->tunings[0]; /* and once more with another tuning: a search */
+    ck_assert_int_eq(marl_study_run(study, &error), MARL_OK);
+    ck_assert_uint_eq(study->run_n, 4);
+    ck_assert_uint_eq(study->runs[0].digest, digest);
+    ck_assert_uint_eq(study->runs[2].digest, digest);
     double squares = 0; /* the score is the root mean square over the logs */
     for (size_t i = 0; i < CASES; i++) {
         double rms = study->runs[i].comparison.all.total.rms;
@@ -153,6 +160,7 @@ START_TEST(errors_name_what_is_wrong)
     error = (marl_error){0};
     ck_assert_int_eq(marl_study_add_case(study, "missing.csv", "smooth", &error), MARL_ERR_INPUT);
     ck_assert_ptr_nonnull(strstr(error.text, "missing.csv"));
+    ck_assert_uint_eq(study->case_n, 0); /* nothing half loaded is left to run */
     ck_assert_int_eq(marl_study_add_tuning(study, "nonsense", NULL), MARL_ERR_INPUT);
     ck_assert_uint_eq(study->tuning_n, 0);
     ck_assert_int_eq(marl_study_add_rate(study, -1, NULL), MARL_ERR_USE);
@@ -165,6 +173,7 @@ START_TEST(errors_name_what_is_wrong)
     study = make_study();
     error = (marl_error){0};
     ck_assert_int_eq(marl_study_add_rate(study, 200, NULL), MARL_OK);
+    ck_assert_int_eq(marl_study_add_tuning(study, "kalman", NULL), MARL_OK);
     ck_assert_int_eq(marl_study_add_case(study, f.log[0], "smooth", &error), MARL_OK);
     ck_assert_int_eq(marl_study_run(study, &error), MARL_ERR_INSUFFICIENT);
     ck_assert_ptr_nonnull(strstr(error.text, "too few for 200 Hz"));

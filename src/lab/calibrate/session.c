@@ -238,8 +238,9 @@ marl_status marl_session_start_record(marl_session *s, const char *path, marl_er
     if (path != NULL && access(path, F_OK) == 0) {
         MARL_TRY(marl_calibration_read(&s->record, path, error));
     }
-    MARL_TRY(marl_device_match(s->log.info.device, s->log.path, s->record.device, path != NULL ? path : "",
-                               error));
+    const char *log_path = s->log.path != NULL ? s->log.path : "";
+    MARL_TRY(
+        marl_device_match(s->log.info.device, log_path, s->record.device, path != NULL ? path : "", error));
     if (s->record.device[0] == '\0') {
         snprintf(s->record.device, sizeof s->record.device, "%s", s->log.info.device);
     }
@@ -256,6 +257,9 @@ static void stamp(char made[32])
 
 marl_status marl_session_fit(marl_session *s, marl_error *error)
 {
+    if (s->log.n == 0) {
+        return marl_fail(error, MARL_ERR_ARGUMENT, "a session needs a log");
+    }
     marl_status status = recordings[s->recording].fit(s, error);
     if (s->outcome->accepted && s->outcome->remark[0] != '\0') {
         marl_warn(&s->warnings, "remark", "%s: %s", s->log.path, s->outcome->remark);

@@ -21,13 +21,10 @@ void marl_study_free(marl_study *study)
     if (study == NULL) {
         return;
     }
-    for (size_t i = 0; i < study->run_n; i++) {
-        marl_comparison_free(&study->runs[i].comparison);
-    }
+    lab_study_free_runs(study);
     for (size_t i = 0; i < study->case_n; i++) {
         lab_study_case_free(&study->cases[i]);
     }
-    free(study->runs);
     free(study);
 }
 
@@ -65,13 +62,17 @@ marl_status marl_study_add_case(marl_study *study, const char *log_path, const c
     if (study->case_n == MARL_STUDY_MAX_CASES) {
         return marl_fail(error, MARL_ERR_USE, "at most %d cases", MARL_STUDY_MAX_CASES);
     }
-    marl_study_case *it = &study->cases[study->case_n++];
-    it->log_path = strdup(log_path);
-    it->reference_path = strdup(reference_path);
-    if (it->log_path == NULL || it->reference_path == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    marl_study_case *it = &study->cases[study->case_n];
+    *it = (marl_study_case){.log_path = strdup(log_path), .reference_path = strdup(reference_path)};
+    marl_status status = it->log_path == NULL || it->reference_path == NULL
+                             ? marl_fail(error, MARL_ERR_SYSTEM, "no memory")
+                             : lab_study_case_load(study, it, error);
+    if (status != MARL_OK) {
+        lab_study_case_free(it);
+        return status;
     }
-    return lab_study_case_load(study, it, error);
+    study->case_n++;
+    return MARL_OK;
 }
 
 double marl_study_score(const marl_study *study, const marl_measures *measures)

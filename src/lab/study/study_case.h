@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * The cases of a study. */
+ * The cases and the runs of a study. */
 #ifndef LAB_STUDY_CASE_H
 #define LAB_STUDY_CASE_H
 
@@ -8,5 +8,8 @@
 /* Loads the case whose paths are set, with clock, frames and conditions. */
 MARL_CHECKED marl_status lab_study_case_load(marl_study *study, marl_study_case *it, marl_error *error);
 void lab_study_case_free(marl_study_case *it);
+
+/* No runs are left; there may have been none. */
+void lab_study_free_runs(marl_study *study);
 
 #endif

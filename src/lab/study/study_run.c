@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The runs of a study: each tuning at each rate on each log, and their order. */
+#include "lab/study/study_case.h"
 #include "marlinspike/compare.h"
 #include <math.h>
 #include <stdio.h>
@@ -105,8 +106,22 @@ static marl_status check_rates(const marl_study *study, const marl_study_case *i
     return MARL_OK;
 }
 
+void lab_study_free_runs(marl_study *study)
+{
+    for (size_t i = 0; i < study->run_n; i++) {
+        marl_comparison_free(&study->runs[i].comparison);
+    }
+    free(study->runs);
+    study->runs = NULL;
+    study->run_n = 0;
+}
+
 marl_status marl_study_run(marl_study *study, marl_error *error)
 {
+    lab_study_free_runs(study);
+    if (study->tuning_n == 0 || study->case_n == 0) {
+        return marl_fail(error, MARL_ERR_ARGUMENT, "a study needs a tuning and a log with its reference");
+    }
     for (size_t i = 0; i < study->case_n; i++) {
         MARL_TRY(check_rates(study, &study->cases[i], error));
     }
