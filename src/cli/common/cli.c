@@ -41,57 +41,43 @@ static int print_help(cli *c, const cli_usage *usage)
     return cli_print_done();
 }
 
-/* The text that was given to an option last; NULL when it was not given. */
-static const char *given_text(const struct poptOption *o, int argc, const char **argv)
-{
-    const char *text = NULL;
-    for (int i = 1; i < argc && strcmp(argv[i], "--") != 0; i++) {
-        const char *word = argv[i], *after = argv[i + 1];
-        size_t length = o->longName != NULL ? strlen(o->longName) : 0;
-        if (length > 0 && strncmp(word, "--", 2) == 0 && strncmp(word + 2, o->longName, length) == 0) {
-            text = word[2 + length] == '=' ? word + 3 + length : word[2 + length] == '\0' ? after : text;
-        } else if (o->shortName != '\0' && word[0] == '-' && word[1] == o->shortName) {
-            text = word[2] == '=' ? word + 3 : word[2] != '\0' ? word + 2 : after;
-        }
-    }
-    return text;
-}
+enum { OPTIONS_MAX = 40 };
 
-/* popt leaves an option out without an error when it finds no memory for its text. */
-static int is_whole(const struct poptOption *o, const char *text)
+/* Called for every option: popt leaves one out without an error when it finds no memory for its text. */
+static void check_memory(poptContext context, enum poptCallbackReason reason, const struct poptOption *o,
+                         const char *text, const void *no_memory)
 {
-    switch (o->argInfo & POPT_ARG_MASK) {
-    case POPT_ARG_STRING:
-        return *(char **)o->arg != NULL;
-    case POPT_ARG_ARGV:
-        return *(char ***)o->arg != NULL;
-    case POPT_ARG_INT:
-        return *(int *)o->arg == (int)strtol(text, NULL, 0);
-    case POPT_ARG_LONGLONG:
-        return *(long long *)o->arg == strtoll(text, NULL, 0);
-    case POPT_ARG_DOUBLE:
-        return !(fabs(*(double *)o->arg - strtod(text, NULL)) > 0);
-    default:
-        return 1;
+    unsigned kind = o->argInfo & POPT_ARG_MASK;
+    (void)context;
+    (void)reason;
+    if (kind != POPT_ARG_NONE) {
+        *(int *)no_memory |= text == NULL || (kind == POPT_ARG_STRING && *(char **)o->arg == NULL) ||
+                             (kind == POPT_ARG_ARGV && *(char ***)o->arg == NULL);
     }
 }
 
-static int options_are_whole(const struct poptOption *own, int argc, const char **argv)
+/* popt calls back for the options of a table alone in which the call stands. */
+static void watch_options(struct poptOption *watched, const struct poptOption *own, int *no_memory)
 {
-    for (const struct poptOption *o = own; o->longName != NULL || o->shortName != '\0'; o++) {
-        const char *text = given_text(o, argc, argv);
-        if (text != NULL && !is_whole(o, text)) {
-            return 0;
-        }
+    union {
+        poptCallbackType call;
+        void *data;
+    } check = {.call = check_memory};
+    *watched++ =
+        (struct poptOption){NULL, '\0', POPT_ARG_CALLBACK, check.data, 0, (const char *)no_memory, NULL};
+    for (int i = 0; i < OPTIONS_MAX && (own[i].longName != NULL || own[i].shortName != '\0'); i++) {
+        *watched++ = own[i];
     }
-    return 1;
+    *watched = (struct poptOption)POPT_TABLEEND;
 }
 
 int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, const cli_usage *usage)
 {
-    int help = 0, result;
+    int help = 0, no_memory = 0, result;
     char line[128];
+    struct poptOption watched[OPTIONS_MAX + 2];
     *c = (cli){.own = own};
+    watch_options(watched, own, &no_memory);
     struct poptOption common[] = {
         {"help", 'h', POPT_ARG_NONE, &help, 0, "print this", NULL},
         {"json", '\0', POPT_ARG_NONE, &c->json, 0, "one JSON object on stdout, nothing else there", NULL},
@@ -99,7 +85,7 @@ int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, 
         POPT_TABLEEND,
     };
     struct poptOption table[] = {
-        {NULL, '\0', POPT_ARG_INCLUDE_TABLE, (void *)own, 0, "Options", NULL},
+        {NULL, '\0', POPT_ARG_INCLUDE_TABLE, watched, 0, "Options", NULL},
         {NULL, '\0', POPT_ARG_INCLUDE_TABLE, common, 0, "Everywhere", NULL},
         POPT_TABLEEND,
     };
@@ -126,7 +112,7 @@ int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, 
     if (help) {
         return print_help(c, usage);
     }
-    if (!options_are_whole(own, argc, argv)) {
+    if (no_memory) {
         cli_message("no memory");
         return CLI_MACHINE;
     }
