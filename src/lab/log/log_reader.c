@@ -71,18 +71,16 @@ static void drop_repeats(marl_log_reader *r)
     }
 }
 
-/* The line that stands in [line, line + n), into the slot of the order. */
-static marl_status parse_line(marl_log_reader *r, const char *line, size_t n, row_fault *fault,
-                              marl_error *error)
+/* The line that stands in [line, line + n), into the order of the rows. */
+static marl_status parse_line(marl_log_reader *r, const char *line, size_t n, marl_error *error)
 {
-    lab_kept_row *row = lab_row_slot(&r->order);
     lab_cells *c = &r->cells;
     if (r->blanks) {
         char *joined = r->lines.buffer + (line - r->lines.buffer);
         n = lab_join_blanks(joined, n);
         joined[n] = '\n';
     }
-    *fault = lab_scan_row(&r->scan, line, n, c);
+    row_fault fault = lab_scan_row(&r->scan, line, n, c);
     if (r->rate_hz > 0) {
         c->t_ns = (int64_t)llround((double)r->lines_of_rows++ / r->rate_hz * 1e9);
         c->good |= 1u << MARL_COLUMN_T;
@@ -90,20 +88,23 @@ static marl_status parse_line(marl_log_reader *r, const char *line, size_t n, ro
     if (r->changed != 0) {
         drop_repeats(r);
     }
-    if (!r->lines.whole && (*fault != ROW_GOOD || r->ours)) {
-        *fault = ROW_CUT;
+    if (!r->lines.whole && (fault != ROW_GOOD || r->ours)) {
+        fault = ROW_CUT;
     }
     if (r->scan.met_comma) {
         return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: a decimal comma: use --decimal ,", r->path,
                          r->lines.line);
     }
-    if (*fault == ROW_GOOD) {
-        int timed = (c->good & (1u << MARL_COLUMN_T)) != 0;
-        *fault = timed ? lab_row_time(&r->order, c->t_ns, &row->at) : ROW_NO_TIME;
+    if (fault == ROW_GOOD && !(c->good & (1u << MARL_COLUMN_T))) {
+        fault = ROW_NO_TIME;
     }
-    if (*fault == ROW_GOOD) {
-        row->row.sample.t_ns = row->at.t_ns;
-        count_missing(r, lab_cells_to_row(c, r->info.columns, r->all_fresh, &row->row));
+    if (fault != ROW_GOOD) {
+        lab_row_fault(&r->report, fault, r->lines.line);
+        return MARL_OK;
+    }
+    unsigned missing = lab_cells_to_row(c, r->info.columns, r->all_fresh, lab_row_slot(&r->order));
+    if (lab_row_push(&r->order, c->t_ns, r->lines.line, &r->report) == ROW_GOOD) {
+        count_missing(r, missing);
         count_not_unit(r);
     }
     return MARL_OK;
@@ -126,28 +127,20 @@ static marl_status verdict_at_end(const marl_log_reader *r, marl_error *error)
 /* The next usable row, in the window or not. */
 static marl_status next_row(marl_log_reader *r, marl_log_row *row, marl_error *error)
 {
-    while (!lab_row_next(&r->order, row, &r->report)) {
+    while (!lab_row_pop(&r->order, row, &r->report)) {
         const char *line;
         size_t n;
         marl_status status = lab_lines_next(&r->lines, r->path, &line, &n, error);
         if (status == MARL_END) {
             lab_row_end(&r->order);
-            return lab_row_next(&r->order, row, &r->report) ? MARL_OK : verdict_at_end(r, error);
+            return lab_row_pop(&r->order, row, &r->report) ? MARL_OK : verdict_at_end(r, error);
         }
         if (status != MARL_OK) {
             return status;
         }
         n -= n > 0 && line[n - 1] == '\r';
-        if (n == 0) {
-            continue;
-        }
-        row_fault fault;
-        long number = r->lines.line;
-        lab_row_slot(&r->order)->line = number;
-        MARL_TRY(parse_line(r, line, n, &fault, error));
-        fault = fault == ROW_GOOD ? lab_row_put(&r->order, &r->report) : fault;
-        if (fault != ROW_GOOD) {
-            lab_row_fault(&r->report, fault, number);
+        if (n > 0) {
+            MARL_TRY(parse_line(r, line, n, error));
         }
     }
     return MARL_OK;

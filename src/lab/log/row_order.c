@@ -72,17 +72,29 @@ static void make_ready(lab_row_order *o, int from)
     o->timed = 1;
 }
 
-lab_kept_row *lab_row_slot(lab_row_order *o)
+static lab_kept_row *slot(lab_row_order *o)
 {
     return &o->ready[ROWS_AT_ONCE - 1];
 }
 
-row_fault lab_row_put(lab_row_order *o, marl_log_report *report)
+marl_log_row *lab_row_slot(lab_row_order *o)
 {
-    const lab_kept_row *row = lab_row_slot(o);
-    if (o->has_ahead && row->at.t_ns == o->ahead.at.t_ns) {
-        return ROW_TIME_REPEATED;
+    return &slot(o)->row;
+}
+
+row_fault lab_row_push(lab_row_order *o, int64_t raw, long line, marl_log_report *report)
+{
+    lab_kept_row *row = slot(o);
+    row_fault fault = lab_row_time(o, raw, &row->at);
+    if (fault == ROW_GOOD && o->has_ahead && row->at.t_ns == o->ahead.at.t_ns) {
+        fault = ROW_TIME_REPEATED;
     }
+    if (fault != ROW_GOOD) {
+        lab_row_fault(report, fault, line);
+        return fault;
+    }
+    row->line = line;
+    row->row.sample.t_ns = row->at.t_ns;
     if (o->has_ahead && row->at.t_ns > o->ahead.at.t_ns) {
         o->ready[0] = o->ahead;
         o->has_ahead = 0;
@@ -105,13 +117,13 @@ row_fault lab_row_put(lab_row_order *o, marl_log_report *report)
 void lab_row_end(lab_row_order *o)
 {
     if (o->has_ahead) {
-        *lab_row_slot(o) = o->ahead;
+        *slot(o) = o->ahead;
         o->has_ahead = 0;
         make_ready(o, ROWS_AT_ONCE - 1);
     }
 }
 
-int lab_row_next(lab_row_order *o, marl_log_row *row, marl_log_report *report)
+int lab_row_pop(lab_row_order *o, marl_log_row *row, marl_log_report *report)
 {
     if (o->first == ROWS_AT_ONCE) {
         return 0;

@@ -51,18 +51,19 @@ void lab_row_order_init(lab_row_order *order);
 /* The moment that a time stamp means, unwrapped; ROW_GOOD when time goes on. Changes nothing. */
 row_fault lab_row_time(const lab_row_order *order, int64_t raw, lab_moment *at);
 
-/* Where the next row is to be written, once lab_row_next has given out all before it. */
-lab_kept_row *lab_row_slot(lab_row_order *order);
+/* Where the next row is to be written, once lab_row_pop has given out all before it. */
+marl_log_row *lab_row_slot(lab_row_order *order);
 
-/* Takes the row in the slot, whose time goes on. One that jumps ahead waits for the next: accepting one
- * corrupt stamp would make the following rows look late. */
-row_fault lab_row_put(lab_row_order *order, marl_log_report *report);
+/* Takes the row in the slot, with its time stamp and line. One that jumps ahead waits for the next: accepting
+ * one corrupt stamp would make the following rows look late. A row whose time does not go on is dropped and
+ * counted. */
+row_fault lab_row_push(lab_row_order *order, int64_t raw, long line, marl_log_report *report);
 
 /* No more rows will come: one that waits is ready now. */
 void lab_row_end(lab_row_order *order);
 
 /* Gives out the next row; 0 when none is ready. */
-int lab_row_next(lab_row_order *order, marl_log_row *row, marl_log_report *report);
+int lab_row_pop(lab_row_order *order, marl_log_row *row, marl_log_report *report);
 
 /* Counts a dropped row. */
 void lab_row_fault(marl_log_report *report, row_fault fault, long line);

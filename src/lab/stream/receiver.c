@@ -90,7 +90,7 @@ static int began_anew(const marl_receiver *r, int64_t raw)
 static marl_status queue_ready(marl_receiver *r, marl_error *error)
 {
     marl_log_row row;
-    while (lab_row_next(&r->order, &row, &r->report.rows)) {
+    while (lab_row_pop(&r->order, &row, &r->report.rows)) {
         r->info.columns |= columns_of(&row);
         r->report.last_ns = row.sample.t_ns;
         if (!lab_row_queue_add(&r->queue, &row)) {
@@ -103,14 +103,8 @@ static marl_status queue_ready(marl_receiver *r, marl_error *error)
 static marl_status add_row(marl_receiver *r, const marl_log_row *row, int64_t raw, marl_error *error)
 {
     marl_log_report *report = &r->report.rows;
-    lab_kept_row *kept = lab_row_slot(&r->order);
-    *kept = (lab_kept_row){.line = (long)(report->rows + report->rows_dropped + 1), .row = *row};
-    row_fault fault = lab_row_time(&r->order, raw, &kept->at);
-    kept->row.sample.t_ns = kept->at.t_ns;
-    fault = fault == ROW_GOOD ? lab_row_put(&r->order, report) : fault;
-    if (fault != ROW_GOOD) {
-        lab_row_fault(report, fault, kept->line);
-    }
+    *lab_row_slot(&r->order) = *row;
+    (void)lab_row_push(&r->order, raw, (long)(report->rows + report->rows_dropped + 1), report);
     return queue_ready(r, error);
 }
 
