@@ -65,12 +65,18 @@ void marl_list_append(char *list, size_t size, const char *item);
 /* Files that are complete or absent: written beside their target as TARGET.tmp.XXXXXX, flushed, then renamed,
  * and the folder is flushed too. Symbolic links are followed; a file that is replaced hands on its
  * permissions. Temporary files of runs that were killed are cleared by the next run with the same target. A
- * target that exists and is no regular file (a pipe, a terminal) is written directly. */
+ * folder, a device or a FIFO is never replaced. */
 
 typedef struct marl_outfile marl_outfile;
 
-/* MARL_ERR_SYSTEM when the folder, or the file that is there, cannot be written. */
+/* MARL_ERR_SYSTEM when the folder, or the file that is there, cannot be written, or is no regular file. */
 MARL_CHECKED marl_status marl_outfile_open(marl_outfile **out, const char *path, marl_error *error);
+/* The same for rows: a FIFO that is there takes them as they come, and waits for its reader here. */
+MARL_CHECKED marl_status marl_outfile_open_rows(marl_outfile **out, const char *path, marl_error *error);
+
+/* Before there is anything to write: MARL_ERR_SYSTEM with its kind when something stands there that is never
+ * replaced; for `rows` a FIFO is right. */
+MARL_CHECKED marl_status marl_outfile_check(const char *path, int rows, marl_error *error);
 
 /* Writing cannot fail at the call: the first failure is kept and reported by commit. */
 void marl_outfile_write(marl_outfile *out, const char *bytes, size_t n);

@@ -183,7 +183,7 @@ MARL_CHECKED marl_status marl_log_commit(marl_log_writer *writer, marl_error *er
 void marl_log_abort(marl_log_writer *writer); /* NULL is allowed */
 /* Gives up a recording that grows and leaves its PATH.part as it is. NULL is allowed. */
 void marl_log_leave(marl_log_writer *writer);
-/* The file that it leaves; NULL where the log is written directly. */
+/* The file that it leaves; NULL where a FIFO takes the rows. */
 const char *marl_log_part(const marl_log_writer *writer);
 
 /* Adds what a reader repaired, assumed or left out. */

@@ -96,13 +96,17 @@ int cli_correct(int argc, const char **argv)
     marl_warnings warnings = {0};
     cli c;
     const struct poptOption table[] = {
-        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "the calibration to apply", "CAL"},
-        {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the log to write", "LOG"},
+        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, CLI_CALIBRATION, "the calibration to apply",
+         "CAL"},
+        {NULL, 'o', POPT_ARG_STRING, &o.out, CLI_WRITES_ROWS, "the log to write", "LOG"},
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "LOG", 1, 1,
+        "LOG",
+        CLI_READS,
+        1,
+        1,
         "Applies a calibration to a log. The new log is marked as corrected, so that it is never\n"
         "corrected twice.",
         "correct lift.csv --calibration pod-07.json -o lift.corrected.csv"};

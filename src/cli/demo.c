@@ -221,7 +221,10 @@ int cli_demo(int argc, const char **argv)
     cli c;
     const struct poptOption table[] = {POPT_TABLEEND};
     const cli_usage usage = {
-        "[DIR]", 0, 1,
+        "[DIR]",
+        CLI_READS,
+        0,
+        1,
         "Does the whole job once on the demo data: prints each command before it runs it, and leaves\n"
         "its files in DIR (default marlinspike-demo).",
         "demo"};

@@ -221,11 +221,12 @@ int cli_send(int argc, const char **argv)
     options o = {0};
     cli c;
     const struct poptOption table[] = {
-        {"to", '\0', POPT_ARG_STRING, &o.to, 0,
+        {"to", '\0', POPT_ARG_STRING, &o.to, CLI_BOARD,
          "serial:DEVICE[@BAUD], sim, or sim:FILE that keeps its memory", "T"},
-        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "use this calibration from now on", "CAL"},
-        {"tuning", '\0', POPT_ARG_STRING, &o.tuning, 0, "estimate with this tuning, and stream attitudes",
-         "T|FILTER"},
+        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, CLI_CALIBRATION,
+         "use this calibration from now on", "CAL"},
+        {"tuning", '\0', POPT_ARG_STRING, &o.tuning, CLI_TUNING,
+         "estimate with this tuning, and stream attitudes", "T|FILTER"},
         {"zero", '\0', POPT_ARG_NONE, &o.zero, 0, "the attitude of now is level (and north); at rest", NULL},
         {"commit", '\0', POPT_ARG_NONE, &o.commit, 0, "keep all that over power cuts", NULL},
         {"device", '\0', POPT_ARG_STRING, &o.device, 0, "name of the simulated board (default pod-07)",
@@ -233,7 +234,10 @@ int cli_send(int argc, const char **argv)
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "", 0, 0,
+        "",
+        CLI_NO_FILE,
+        0,
+        0,
         "Sends to a board and waits for its acknowledgement, five times at most. Several commands are sent "
         "in the order\n"
         "given above. The board refuses what it cannot use, what is for another device, and a zero while\n"

@@ -143,21 +143,23 @@ int cli_simulate(int argc, const char **argv)
     cli c;
     const struct poptOption table[] = {
         {"scene", '\0', POPT_ARG_STRING, &o.scene, 0, "what happens (listed below)", "S"},
-        {"sheet", '\0', POPT_ARG_STRING, &o.sheet, 0, "sensor sheet (default: the Grommet chip)", "F"},
+        {"sheet", '\0', POPT_ARG_STRING, &o.sheet, CLI_READS, "sensor sheet (default: the Grommet chip)",
+         "F"},
         {"rate", '\0', POPT_ARG_DOUBLE, &o.rate, 0, "rows per second (default: that of the sheet)", "HZ"},
         {"duration", '\0', POPT_ARG_DOUBLE, &o.duration, 0, "length in s (default: that of the scene)", "S"},
         {"skip", '\0', POPT_ARG_DOUBLE, &o.skip, 0, "start the log S seconds late in the scene", "S"},
         {"speed", '\0', POPT_ARG_NONE, &o.speed, 0, "the log holds the speed along body x as well", NULL},
         {"seed", '\0', POPT_ARG_LONGLONG, &o.seed, 0, "same seed, same log (default 1)", "N"},
         {"device", '\0', POPT_ARG_STRING, &o.device, 0, "device named in the log (default pod-07)", "NAME"},
-        {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the log to write", "LOG"},
-        {"truth", '\0', POPT_ARG_STRING, &o.truth, 0, "the true attitude to write", "ATT"},
+        {NULL, 'o', POPT_ARG_STRING, &o.out, CLI_WRITES_ROWS, "the log to write", "LOG"},
+        {"truth", '\0', POPT_ARG_STRING, &o.truth, CLI_WRITES_ROWS, "the true attitude to write", "ATT"},
         POPT_TABLEEND,
     };
     char about[2000] = "Makes a log as the pod would record it, and the attitude it really had. Scenes:\n";
     list_scenes(about, sizeof about);
     const cli_usage usage = {
-        "", 0, 0, about, "simulate --scene lift --duration 120 --seed 7 -o lift.csv --truth lift.truth.csv"};
+        "", CLI_NO_FILE, 0,
+        0,  about,       "simulate --scene lift --duration 120 --seed 7 -o lift.csv --truth lift.truth.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
     if (code == CLI_GO) {
         (void)!simulate(&o, &rows, &error);

@@ -171,12 +171,13 @@ int cli_tuning(int argc, const char **argv)
     options o = {0};
     cli c;
     const struct poptOption table[] = {
-        {"sheet", '\0', POPT_ARG_STRING, &o.sheet, 0, "the defaults that follow from this sensor sheet", "F"},
-        {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "write a complete tuning file to start from", "T"},
+        {"sheet", '\0', POPT_ARG_STRING, &o.sheet, CLI_READS,
+         "the defaults that follow from this sensor sheet", "F"},
+        {NULL, 'o', POPT_ARG_STRING, &o.out, CLI_WRITES, "write a complete tuning file to start from", "T"},
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "FILTER|FILE[:NAME=VALUE,...]", 1, 1,
+        "FILTER|FILE[:NAME=VALUE,...]", CLI_TUNING, 1, 1,
         "Prints every parameter of a tuning with value, default, unit, range and meaning; '*' marks\n"
         "what is not the default. Filters: gyro, vectors, complementary, gradient-descent, kalman.",
         "tuning complementary:tilt_time=0.5 -o half.json"};

@@ -79,15 +79,18 @@ int cli_zero(int argc, const char **argv)
     options o = {.declination = NAN};
     cli c;
     const struct poptOption table[] = {
-        {"into", '\0', POPT_ARG_STRING, &o.into, 0, "put the mount into this calibration", "CAL"},
-        {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "write here (default: the file of --into)", "CAL"},
+        {"into", '\0', POPT_ARG_STRING, &o.into, CLI_UPDATES, "put the mount into this calibration", "CAL"},
+        {NULL, 'o', POPT_ARG_STRING, &o.out, CLI_UPDATES, "write here (default: the file of --into)", "CAL"},
         {"declination", '\0', POPT_ARG_DOUBLE, &o.declination, 0,
          "of the magnetic from the true north there, east positive; kept in the calibration", "DEG"},
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "LOG", 1, 1,
+        "LOG",
+        CLI_READS,
+        1,
+        1,
         "The attitude in which the board rests longest becomes the zero: level, and, with a magnetometer, x\n"
         "to the north. It goes into the calibration as its mount, which turns the corrected vectors.",
         "zero still.csv --into pod-07.json"};

@@ -2,14 +2,11 @@
  * Figures by gnuplot. */
 #include "marlinspike/error.h"
 #include "marlinspike/show.h"
-#include <errno.h>
+#include "show/gnuplot.h"
 #include <math.h>
-#include <spawn.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/wait.h>
-#include <unistd.h>
 
 /* A curve with more points is drawn by the extremes of this many columns. */
 #define COLUMNS 1200
@@ -34,8 +31,6 @@ static const struct {
     {"fc rgb '#909090' fs solid noborder", "0", "0.025"},
 };
 
-extern char **environ;
-
 static const char *ending(const char *path)
 {
     const char *dot = strrchr(path, '.');
@@ -51,19 +46,17 @@ marl_status marl_figure_check_path(const char *path, marl_error *error)
     return marl_fail(error, MARL_ERR_USE, "%s: a figure ends in .png, .svg or .gp", path);
 }
 
-static void put_point(marl_outfile *out, double x, double y)
+static void put_point(FILE *out, double x, double y)
 {
-    char line[64];
     if (isfinite(x) && isfinite(y)) {
-        snprintf(line, sizeof line, "%.9g %.6g\n", x, y);
-        marl_outfile_text(out, line);
+        fprintf(out, "%.9g %.6g\n", x, y);
     } else {
-        marl_outfile_text(out, "\n");
+        fputs("\n", out);
     }
 }
 
 /* Least and greatest y of [from, to), in the order in which they stand. */
-static void put_extremes(marl_outfile *out, const marl_curve *curve, size_t from, size_t to)
+static void put_extremes(FILE *out, const marl_curve *curve, size_t from, size_t to)
 {
     size_t min = from, max = from;
     for (size_t i = from; i < to; i++) {
@@ -81,11 +74,9 @@ static void put_extremes(marl_outfile *out, const marl_curve *curve, size_t from
     }
 }
 
-static void put_data(marl_outfile *out, const marl_curve *curve, size_t panel, size_t number)
+static void put_data(FILE *out, const marl_curve *curve, size_t panel, size_t number)
 {
-    char line[64];
-    snprintf(line, sizeof line, "$p%zuc%zu << END\n", panel, number);
-    marl_outfile_text(out, line);
+    fprintf(out, "$p%zuc%zu << END\n", panel, number);
     size_t columns = curve->n > 2 * COLUMNS ? COLUMNS : curve->n;
     if (curve->points) { /* of many, an even share */
         columns = curve->n > 4 * COLUMNS ? 4 * COLUMNS : curve->n;
@@ -98,30 +89,27 @@ static void put_data(marl_outfile *out, const marl_curve *curve, size_t panel, s
         }
         put_extremes(out, curve, i * curve->n / columns, (i + 1) * curve->n / columns);
     }
-    marl_outfile_text(out, "END\n");
+    fputs("END\n", out);
 }
 
 /* A text between gnuplot's single quotes. A line end would end the string, and what follows would be a
  * command; invalid UTF-8 would make an SVG malformed: such bytes are replaced. */
-static void put_quoted(marl_outfile *out, const char *before, const char *text, const char *after)
+static void put_quoted(FILE *out, const char *before, const char *text, const char *after)
 {
     char shown[400];
     snprintf(shown, sizeof shown, "%s", text);
     marl_text_clean(shown);
-    marl_outfile_text(out, before);
-    marl_outfile_text(out, "'");
+    fprintf(out, "%s'", before);
     for (const char *c = shown; *c != '\0'; c++) {
-        marl_outfile_write(out, *c == '\'' ? "''" : c, *c == '\'' ? 2 : 1);
+        fprintf(out, *c == '\'' ? "''" : "%c", *c);
     }
-    marl_outfile_text(out, "'");
-    marl_outfile_text(out, after);
+    fprintf(out, "'%s", after);
 }
 
 /* At most five labelled places below a narrow panel, at 1, 2 or 5 times a power of ten. */
-static void put_few_tics(marl_outfile *out, const marl_panel *panel)
+static void put_few_tics(FILE *out, const marl_panel *panel)
 {
     double min = INFINITY, max = -INFINITY;
-    char line[64];
     for (size_t i = 0; i < panel->curves; i++) {
         const marl_curve *c = &panel->curve[i];
         for (size_t k = 0; k < c->n; k++) {
@@ -132,31 +120,26 @@ static void put_few_tics(marl_outfile *out, const marl_panel *panel)
     double wanted = (max - min) / 5, step = pow(10, floor(log10(wanted)));
     step *= wanted > 5 * step ? 10 : wanted > 2 * step ? 5 : wanted > step ? 2 : 1;
     if (isfinite(step) && step > 0) {
-        snprintf(line, sizeof line, "set xtics %.9g\n", step);
-        marl_outfile_text(out, line);
+        fprintf(out, "set xtics %.9g\n", step);
     }
 }
 
-static void put_shades(marl_outfile *out, const marl_panel *panel)
+static void put_shades(FILE *out, const marl_panel *panel)
 {
-    char line[200];
-    marl_outfile_text(out, "unset object\n");
+    fputs("unset object\n", out);
     for (size_t i = 0; i < panel->shades; i++) {
         const marl_shade *s = &panel->shade[i];
         for (size_t k = 0; k < s->n; k++) {
-            snprintf(line, sizeof line,
-                     "set object rectangle from %.9g, graph %s to %.9g, graph %s behind %s\n", s->from[k],
-                     shades[i].low, s->to[k], shades[i].high, shades[i].fill);
-            marl_outfile_text(out, line);
+            fprintf(out, "set object rectangle from %.9g, graph %s to %.9g, graph %s behind %s\n", s->from[k],
+                    shades[i].low, s->to[k], shades[i].high, shades[i].fill);
         }
     }
 }
 
 /* What stands in the key without being a curve of this panel. */
-static void put_key_entry(marl_outfile *out, const char *how, const char *label)
+static void put_key_entry(FILE *out, const char *how, const char *label)
 {
-    marl_outfile_text(out, ", keyentry with ");
-    marl_outfile_text(out, how);
+    fprintf(out, ", keyentry with %s", how);
     put_quoted(out, " title ", label, "");
 }
 
@@ -182,46 +165,43 @@ static int ends_with_data(const marl_figure *figure, const marl_panel *panel)
     return 0;
 }
 
-static void put_axes(marl_outfile *out, const marl_figure *figure, size_t number)
+static void put_axes(FILE *out, const marl_figure *figure, size_t number)
 {
     const marl_panel *panel = &figure->panel[number];
-    char line[120];
     put_quoted(out, "set xlabel ", panel->x_label, "\n");
     put_quoted(out, "set ylabel ", panel->y_label, "\n");
     if (number > 0) {
-        marl_outfile_text(out, "set key off\n");
+        fputs("set key off\n", out);
     } else if (figure->columns > 1) {
-        snprintf(
-            line, sizeof line,
+        fprintf(
+            out,
             "set key at screen 0.53,0.955 center top vertical maxrows %d samplen 1.5 width %d font ',13'\n",
             is_crowded(figure) ? 2 : 1, key_entries(figure) > MAX_WIDE ? -4 : 0);
-        marl_outfile_text(out, line);
     } else {
-        marl_outfile_text(out,
-                          "set key at screen 0.53,0.95 center top horizontal maxrows 2 samplen 2 width 2\n");
+        fputs("set key at screen 0.53,0.95 center top horizontal maxrows 2 samplen 2 width 2\n", out);
     }
-    marl_outfile_text(out, panel->logarithmic ? "set logscale xy\nset format xy '%g'\nset xtics 100\n"
-                                              : "unset logscale\nset format xy '%h'\nset xtics autofreq\n");
-    marl_outfile_text(out, panel->square ? "set size ratio -1\n" : "set size noratio\n");
+    fputs(panel->logarithmic ? "set logscale xy\nset format xy '%g'\nset xtics 100\n"
+                             : "unset logscale\nset format xy '%h'\nset xtics autofreq\n",
+          out);
+    fputs(panel->square ? "set size ratio -1\n" : "set size noratio\n", out);
     if (figure->columns > 1 && !panel->logarithmic && !panel->square) {
         put_few_tics(out, panel);
     }
-    marl_outfile_text(out, ends_with_data(figure, panel) ? "set autoscale xfix\n" : "set autoscale x\n");
+    fputs(ends_with_data(figure, panel) ? "set autoscale xfix\n" : "set autoscale x\n", out);
     if (panel->y_from < panel->y_to) {
-        snprintf(line, sizeof line, "set yrange [%.9g:%.9g]\n", panel->y_from, panel->y_to);
-        marl_outfile_text(out, line);
+        fprintf(out, "set yrange [%.9g:%.9g]\n", panel->y_from, panel->y_to);
     } else {
-        marl_outfile_text(out, "set autoscale y\n");
+        fputs("set autoscale y\n", out);
     }
 }
 
-static void put_curve(marl_outfile *out, const marl_panel *panel, size_t number, size_t i, int first)
+static void put_curve(FILE *out, const marl_panel *panel, size_t number, size_t i, int first)
 {
     const marl_curve *c = &panel->curve[i];
     size_t like = (size_t)c->like, from = c->place > 0            ? (size_t)c->place - 1
                                           : like > 0 && like <= i ? i - like
                                                                   : i;
-    char pen[80], line[160];
+    char pen[80];
     if (c->points) {
         /* few dots are large, many do not hide each other */
         snprintf(pen, sizeof pen, "points pt 7 ps %s lc rgb '%s'", c->n < FEW_DOTS ? "1.1" : "0.4",
@@ -236,21 +216,20 @@ static void put_curve(marl_outfile *out, const marl_panel *panel, size_t number,
         put_key_entry(out, pen, c->label);
         return;
     }
-    snprintf(line, sizeof line, "%s$p%zuc%zu with %s ", first ? "" : ", ", number, i, pen);
-    marl_outfile_text(out, line);
+    fprintf(out, "%s$p%zuc%zu with %s ", first ? "" : ", ", number, i, pen);
     if (c->label != NULL) {
         put_quoted(out, "title ", c->label, "");
     } else {
-        marl_outfile_text(out, "notitle");
+        fputs("notitle", out);
     }
 }
 
-static void put_plot(marl_outfile *out, const marl_figure *figure, size_t number)
+static void put_plot(FILE *out, const marl_figure *figure, size_t number)
 {
     const marl_panel *panel = &figure->panel[number];
     put_axes(out, figure, number);
     put_shades(out, panel);
-    marl_outfile_text(out, "plot ");
+    fputs("plot ", out);
     int first = 1;
     for (int key_only = 0; key_only < 2; key_only++) {
         for (size_t i = 0; i < panel->curves; i++) {
@@ -269,7 +248,7 @@ static void put_plot(marl_outfile *out, const marl_figure *figure, size_t number
         snprintf(pen, sizeof pen, "boxes %s", shades[i].fill);
         put_key_entry(out, pen, panel->shade[i].label);
     }
-    marl_outfile_text(out, "\n");
+    fputs("\n", out);
 }
 
 static int has_data(const marl_panel *panel)
@@ -281,27 +260,24 @@ static int has_data(const marl_panel *panel)
     return n > 0;
 }
 
-static void put_script(marl_outfile *out, const marl_figure *figure, const char *end, const char *image)
+static void put_script(FILE *out, const marl_figure *figure, const char *end)
 {
     char line[120];
-    marl_outfile_text(out, "# gnuplot\n");
-    marl_outfile_text(out,
-                      strcmp(end, ".svg") == 0
-                          ? "set terminal svg size 1280,800 font 'sans,16' background 'white' noenhanced\n"
-                          : "set terminal pngcairo size 1280,800 font 'sans,16' noenhanced\n");
-    if (image != NULL) {
-        put_quoted(out, "set output ", image, "\n");
-    }
+    fputs("# gnuplot\n", out);
+    fputs(strcmp(end, ".svg") == 0
+              ? "set terminal svg size 1280,800 font 'sans,16' background 'white' noenhanced\n"
+              : "set terminal pngcairo size 1280,800 font 'sans,16' noenhanced\n",
+          out);
     for (size_t p = 0; p < figure->panels; p++) {
         for (size_t c = 0; c < figure->panel[p].curves; c++) {
             put_data(out, &figure->panel[p].curve[c], p, c);
         }
     }
     if (figure->columns > 1) {
-        marl_outfile_text(
-            out, "set tics font ',12'\nset xlabel font ',13' offset 0,0.6\nset ylabel font ',13' offset 1\n");
+        fputs("set tics font ',12'\nset xlabel font ',13' offset 0,0.6\nset ylabel font ',13' offset 1\n",
+              out);
     }
-    marl_outfile_text(out, "set grid lc rgb '#d0d0d0' lt 1\nset border 3\nset tics nomirror\n");
+    fputs("set grid lc rgb '#d0d0d0' lt 1\nset border 3\nset tics nomirror\n", out);
     size_t columns = figure->columns > 0 ? figure->columns : 1;
     size_t rows = (figure->panels + columns - 1) / columns;
     const char *top_and_bottom = rows == 1 || columns == 1 ? "0.1,0.88"
@@ -314,74 +290,52 @@ static void put_script(marl_outfile *out, const marl_figure *figure, const char 
         if (has_data(&figure->panel[p])) {
             put_plot(out, figure, p);
         } else {
-            marl_outfile_text(out, "set multiplot next\n");
+            fputs("set multiplot next\n", out);
         }
     }
-    marl_outfile_text(out, "unset multiplot\n");
+    fputs("unset multiplot\n", out);
 }
 
-static marl_status write_script(const marl_figure *figure, const char *end, const char *script,
-                                const char *image, marl_error *error)
+/* The script, to be freed. */
+static marl_status make_script(const marl_figure *figure, const char *end, char **script, size_t *n,
+                               marl_error *error)
 {
-    marl_outfile *out;
-    marl_status status = marl_outfile_open(&out, script, error);
-    if (status == MARL_OK) {
-        put_script(out, figure, end, image);
-        status = marl_outfile_commit(out, error);
+    FILE *out = open_memstream(script, n);
+    int whole = out != NULL;
+    if (whole) {
+        put_script(out, figure, end);
+        whole = !ferror(out);
+        whole = fclose(out) == 0 && whole;
     }
-    return status;
-}
-
-/* Without the user's own settings, which may hold anything. */
-static marl_status run_gnuplot(const char *script, marl_error *error)
-{
-    char program[] = "gnuplot", no_habits[] = "-d", argument[4100];
-    char *arguments[] = {program, no_habits, argument, NULL};
-    pid_t child;
-    int result = -1;
-    snprintf(argument, sizeof argument, "%s%s", script[0] == '-' ? "./" : "", script); /* no option */
-    if (posix_spawnp(&child, program, NULL, NULL, arguments, environ) != 0) {
-        return marl_fail(error, MARL_ERR_SYSTEM,
-                         "gnuplot is missing: install it, or ask for a .gp file and draw it elsewhere");
-    }
-    while (waitpid(child, &result, 0) < 0 && errno == EINTR) {
-    }
-    if (!WIFEXITED(result) || WEXITSTATUS(result) != 0) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "gnuplot could not draw the figure");
+    if (!whole) {
+        free(out != NULL ? *script : NULL);
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     return MARL_OK;
 }
 
-/* Script and image lie beside the target until it is complete. */
-static marl_status draw_image(const marl_figure *figure, const char *end, const char *path, marl_error *error)
+static marl_status write_file(const char *path, const char *bytes, size_t n, marl_error *error)
 {
-    char script[4096], image[4096];
-    if (strlen(path) + 32 > sizeof image) {
-        return marl_fail(error, MARL_ERR_USE, "%s: too long a name", path);
-    }
-    snprintf(script, sizeof script, "%.4060s.%ld.gp", path, (long)getpid());
-    snprintf(image, sizeof image, "%.4060s.%ld.tmp", path, (long)getpid());
-    MARL_TRY(write_script(figure, end, script, image, error));
-    marl_status status = run_gnuplot(script, error);
-    if (status == MARL_OK && rename(image, path) != 0) {
-        status = marl_fail(error, MARL_ERR_SYSTEM, "%s: cannot be written: %s", path, strerror(errno));
-    }
-    unlink(script);
-    if (status != MARL_OK) {
-        unlink(image);
-    }
-    return status;
+    marl_outfile *out;
+    MARL_TRY(marl_outfile_open(&out, path, error));
+    marl_outfile_write(out, bytes, n);
+    return marl_outfile_commit(out, error);
 }
 
 marl_status marl_figure_draw(const marl_figure *figure, const char *path, marl_error *error)
 {
-    const char *end = ending(path);
-    marl_status status = marl_figure_check_path(path, error);
-    if (status != MARL_OK || strcmp(end, ".gp") == 0) {
-        return status != MARL_OK ? status : write_script(figure, end, path, NULL, error);
+    char *script, *image = NULL;
+    size_t n, size;
+    MARL_TRY(marl_figure_check_path(path, error));
+    MARL_TRY(make_script(figure, ending(path), &script, &n, error));
+    if (strcmp(ending(path), ".gp") == 0) {
+        marl_status written = write_file(path, script, n, error);
+        free(script);
+        return written;
     }
-    char *followed = marl_outfile_followed(path);
-    status = draw_image(figure, end, followed != NULL ? followed : path, error);
-    free(followed);
+    marl_status status = show_gnuplot_draw(script, n, &image, &size, error);
+    free(script);
+    status = status == MARL_OK ? write_file(path, image, size, error) : status;
+    free(image);
     return status;
 }

@@ -2,6 +2,7 @@
  * Tunings as texts of the command line: a filter or a file, and changes behind a colon. */
 #include "check_main.h"
 #include "marlinspike/lab.h"
+#include "random_values.h"
 #include "temporary.h"
 #include <math.h>
 
@@ -84,21 +85,69 @@ START_TEST(files_take_changes)
 }
 END_TEST
 
-/* The weighting switched off survives writing. */
-START_TEST(weighting_off_survives_writing)
+/* A number in the parameter's range: an end, or logarithmic where the range spans decades. */
+static float some_value(const marl_parameter *row, dice *random, int trial)
+{
+    if (trial < 2 || row->kind == MARL_KIND_SWITCH) {
+        return trial % 2 == 0 ? row->low : row->high;
+    }
+    float share = (float)dice_between(random, 0, 1);
+    if (row->low > 0 && row->high > 100 * row->low) {
+        return row->low * powf(row->high / row->low, share);
+    }
+    return row->low + (row->high - row->low) * share;
+}
+
+static void survives_writing(const marl_named_tuning *a, temporary *dir)
+{
+    marl_error error = {0};
+    marl_named_tuning b;
+    ck_assert_msg(marl_tuning_write(a, temporary_path(dir, "a.json"), &error) == MARL_OK, "%s", error.text);
+    ck_assert_msg(marl_tuning_read(&b, dir->path, NULL, &error) == MARL_OK, "%s", error.text);
+    ck_assert_mem_eq(&a->tuning, &b.tuning, sizeof a->tuning);
+    ck_assert_str_eq(a->name, b.name);
+    ck_assert_str_eq(a->about, b.about);
+}
+
+/* Every parameter of every filter, both ends of its range and values between, with and without the weighting:
+ * what is written is read back with the same bits. */
+START_TEST(every_value_in_range_survives_writing)
+{
+    temporary dir = temporary_make();
+    dice random = {0x1d872b41u};
+    for (int i = 0; i < MARL_FILTER_COUNT * MARL_PARAMETER_COUNT; i++) {
+        int filter = i / MARL_PARAMETER_COUNT, p = i % MARL_PARAMETER_COUNT;
+        const marl_parameter *row = marl_parameter_row((marl_parameter_id)p);
+        for (int trial = 0; trial < 12 && ((row->filters >> filter) & 1u); trial++) {
+            marl_named_tuning a = {
+                .name = "x", .about = "y", .tuning = marl_tuning_default((marl_filter)filter)};
+            a.tuning.value[MARL_PARAMETER_WEIGHTING] =
+                trial % 4 < 2 || filter < MARL_FILTER_COMPLEMENTARY ? 1.0f : 0.0f;
+            a.tuning.value[p] = some_value(row, &random, trial);
+            survives_writing(&a, &dir);
+        }
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* A name that is cut in the middle of a character, or holds what is no text. */
+START_TEST(any_name_of_a_file_can_be_written)
 {
     temporary dir = temporary_make();
     marl_error error = {0};
-    for (int f = MARL_FILTER_COMPLEMENTARY; f < MARL_FILTER_COUNT; f++) {
-        marl_named_tuning a = {.name = "x",
-                               .about = "for nothing",
-                               .tuning = marl_tuning_default((marl_filter)f)},
-                          b;
-        a.tuning.value[MARL_PARAMETER_WEIGHTING] = 0;
-        ck_assert_int_eq(marl_tuning_write(&a, temporary_path(&dir, "a.json"), &error), MARL_OK);
-        ck_assert_int_eq(marl_tuning_read(&b, dir.path, NULL, &error), MARL_OK);
-        ck_assert_mem_eq(&a.tuning, &b.tuning, sizeof a.tuning);
-        ck_assert_str_eq(b.about, "for nothing");
+    marl_named_tuning a;
+    char name[90], text[160];
+    for (int before = 0; before < 4; before++) {
+        memset(name, 'a', sizeof name);
+        for (int i = before; i + 2 < 80; i += 2) {
+            memcpy(name + i, "\xc3\xa9", 2);
+        }
+        memcpy(name + 80, "\xff\x1b.json", 8);
+        snprintf(text, sizeof text, "%s",
+                 temporary_text(&dir, name, "{\"marlinspike\": \"tuning/2\", \"filter\": \"kalman\"}"));
+        ck_assert_msg(marl_tuning_read(&a, text, NULL, &error) == MARL_OK, "%s", error.text);
+        survives_writing(&a, &dir);
     }
     temporary_remove(&dir);
 }
@@ -119,4 +168,5 @@ START_TEST(a_sheet_comes_before_the_changes)
 END_TEST
 
 MARL_SUITE_OF_CASES("tuning texts", cases, each_text_gives_a_tuning_or_a_message, files_take_changes,
-                    weighting_off_survives_writing, a_sheet_comes_before_the_changes)
+                    every_value_in_range_survives_writing, any_name_of_a_file_can_be_written,
+                    a_sheet_comes_before_the_changes)

@@ -171,9 +171,9 @@ int cli_calibrate(int argc, const char **argv)
     options o = {.turn_angle = 360, .gravity = MARL_STANDARD_GRAVITY, .latitude = NAN};
     cli c;
     const struct poptOption table[] = {
-        {"into", '\0', POPT_ARG_STRING, &o.into, 0,
+        {"into", '\0', POPT_ARG_STRING, &o.into, CLI_UPDATES,
          "put the result into this calibration, keep its other sensors", "CAL"},
-        {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "write here (default: the file of --into)", "CAL"},
+        {NULL, 'o', POPT_ARG_STRING, &o.out, CLI_UPDATES, "write here (default: the file of --into)", "CAL"},
         {"turn-angle", '\0', POPT_ARG_DOUBLE, &o.turn_angle, 0, "turns: the angle of each (default 360)",
          "DEG"},
         {"gravity", '\0', POPT_ARG_DOUBLE, &o.gravity, 0, "poses: local gravity, m/s^2 (default 9.80665)",
@@ -189,15 +189,15 @@ int cli_calibrate(int argc, const char **argv)
          "still: subtracts the Earth's rate; north is positive (default: it stays in the bias)", "DEG"},
         {"quick", '\0', POPT_ARG_NONE, &o.quick, 0, "tumble: midpoint of the extremes, a rough first result",
          NULL},
-        {"figure", '\0', POPT_ARG_STRING, &o.figure, 0, "what was fitted, and how well: .png, .svg or .gp",
-         "FILE"},
-        {"report", '\0', POPT_ARG_STRING, &o.page, 0,
+        {"figure", '\0', POPT_ARG_STRING, &o.figure, CLI_WRITES,
+         "what was fitted, and how well: .png, .svg or .gp", "FILE"},
+        {"report", '\0', POPT_ARG_STRING, &o.page, CLI_WRITES,
          "write a page to look at: numbers, points on the sphere, what is left", "PAGE.html"},
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "still|turns|poses|tumble|soak|axes|moves LOG...", 2, 64,
+        "still|turns|poses|tumble|soak|axes|moves LOG...", CLI_NO_FILE, 2, 64,
         "still   the gyroscope's bias, from a recording in which nobody touches the board: 60 s are good\n"
         "turns   the gyroscope's bias and scale, from turns through a known angle with rest between, both "
         "ways\n"

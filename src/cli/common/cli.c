@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Options, messages and exit codes. */
 #include "cli/common/cli.h"
+#include "cli/common/paths.h"
 #include <math.h>
 #include <stdarg.h>
 #include <stdio.h>
@@ -124,7 +125,8 @@ int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, 
         return wrong_use(argv[0], "%s: %s: %s", c->files < usage->min ? "missing" : "too many arguments",
                          usage->files);
     }
-    return CLI_GO;
+    marl_error error = {0};
+    return paths_check(c, usage->first, &error) == MARL_OK ? CLI_GO : cli_exit(&error);
 }
 
 void cli_close(cli *c)

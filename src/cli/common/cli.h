@@ -48,18 +48,34 @@ enum {
     CLI_MACHINE = 5
 };
 
+/* What an option's text names; the `val` of its entry in the table. */
+enum {
+    CLI_READS = 1,   /* a file, LOG=ATT, FILE:MAP, or a text that is no file */
+    CLI_TUNING,      /* FILTER or FILE, with or without :NAME=VALUE,... */
+    CLI_CALIBRATION, /* a calibration that is read */
+    CLI_UPDATES,     /* a calibration that is read and replaced */
+    CLI_WRITES,      /* a file */
+    CLI_WRITES_ROWS, /* a log or attitudes: a file, or a FIFO */
+    CLI_SOURCE,      /* log:FILE is read; others are no files */
+    CLI_BOARD,       /* sim:FILE is read and replaced; others are no files */
+    CLI_NO_FILE
+};
+
 /* cli_open returns this when the command shall run; anything else is the exit code. */
 #define CLI_GO (-1)
 
-/* The usage line behind "marlinspike", the least and most number of files, and an example. */
+/* The usage line behind "marlinspike", what its first argument names, the least and most number of files, and an
+ * example. */
 typedef struct cli_usage {
     const char *files;
+    int first;
     int min, max;
     const char *about;
     const char *example;
 } cli_usage;
 
-/* Reads the options. --help, --json and --quiet are added to the command's own table. */
+/* Reads the options. --help, --json and --quiet are added to the command's own table. Wrong use when a file
+ * would be written that is an input, or twice. */
 int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, const cli_usage *usage);
 void cli_close(cli *c);
 
@@ -95,7 +111,7 @@ typedef struct cli_reading {
          '\0',                                                                                               \
          POPT_ARG_ARGV,                                                                                      \
          &(reading).columns,                                                                                 \
-         0,                                                                                                  \
+         CLI_READS,                                                                                          \
          "of a log from elsewhere, such as 't=1[ms]; accel=2,3,4[g]'; or a file that holds such a map",      \
          "MAP"},                                                                                             \
         {"window",                                                                                           \
@@ -106,7 +122,7 @@ typedef struct cli_reading {
          "only this part of the log, in seconds of its own time; either may be left out",                    \
          "FROM:TO"},                                                                                         \
     {                                                                                                        \
-        "sheet", '\0', POPT_ARG_STRING, &(reading).sheet, 0,                                                 \
+        "sheet", '\0', POPT_ARG_STRING, &(reading).sheet, CLI_READS,                                         \
             "sensor sheet: for a log in counts, and for a filter's defaults", "F"                            \
     }
 

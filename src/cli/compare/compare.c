@@ -223,20 +223,21 @@ int cli_compare(int argc, const char **argv)
     options o = {.degradation = CLI_NO_DEGRADATION};
     cli c;
     const struct poptOption table[] = {
-        {"reference", '\0', POPT_ARG_STRING, &o.reference, 0,
+        {"reference", '\0', POPT_ARG_STRING, &o.reference, CLI_READS,
          "the attitude to compare LOG with; smooth: LOG itself, smoothed", "ATT"},
-        {"case", '\0', POPT_ARG_ARGV, &o.pair, 0, "a log and its reference; repeat it", "LOG=ATT"},
-        {"tuning", '\0', POPT_ARG_ARGV, &o.tuning, 0,
+        {"case", '\0', POPT_ARG_ARGV, &o.pair, CLI_READS, "a log and its reference; repeat it", "LOG=ATT"},
+        {"tuning", '\0', POPT_ARG_ARGV, &o.tuning, CLI_TUNING,
          "a tuning, or gyro, vectors, complementary, gradient-descent, kalman; repeat it (default: all five)",
          "T"},
-        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "correct the readings first", "CAL"},
+        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, CLI_CALIBRATION, "correct the readings first",
+         "CAL"},
         {"time-offset", '\0', POPT_ARG_STRING, &o.time_offset, 0,
          "how much more the reference's clock shows, in seconds (default 0), or auto: found from turning",
          "auto|S"},
         {"match", '\0', POPT_ARG_STRING, &o.match, 0,
          "remove constant rotations between the frames: none (default), start, heading, world, world+body",
          "HOW"},
-        {"match-by", '\0', POPT_ARG_STRING, &o.match_by, 0,
+        {"match-by", '\0', POPT_ARG_STRING, &o.match_by, CLI_TUNING,
          "the tuning whose attitude is matched, for all of them (default: the smoothed log; start: kalman)",
          "T"},
         {"reference-world", '\0', POPT_ARG_STRING, &o.reference_world, 0,
@@ -246,15 +247,19 @@ int cli_compare(int argc, const char **argv)
         {"rates", '\0', POPT_ARG_STRING, &o.rates, 0, "as if rows came at these rates, slower than the log's",
          "HZ,..."},
         CLI_DEGRADATION_OPTIONS(o.degradation),
-        {"figure", '\0', POPT_ARG_STRING, &o.figure, 0, "draw error over time (.png, .svg or .gp)", "FILE"},
-        {"report", '\0', POPT_ARG_STRING, &o.page, 0,
+        {"figure", '\0', POPT_ARG_STRING, &o.figure, CLI_WRITES, "draw error over time (.png, .svg or .gp)",
+         "FILE"},
+        {"report", '\0', POPT_ARG_STRING, &o.page, CLI_WRITES,
          "write a page to look at: tables, traces, the hook block turning (opens from disk, no network)",
          "PAGE.html"},
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "[LOG]", 0, 1,
+        "[LOG]",
+        CLI_READS,
+        0,
+        1,
         "Replays logs with each tuning and compares with reference attitudes: errors in degrees, split\n"
         "into tilt and heading and by what the board was doing; settling, jitter at rest, lag, drift; and\n"
         "which is better, and how sure that is. '-' = the recording cannot determine it. docs/measures.md "

@@ -301,22 +301,25 @@ int cli_inspect(int argc, const char **argv)
     options o = {0};
     cli c;
     const struct poptOption table[] = {
-        {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
+        {"figure", '\0', POPT_ARG_STRING, &o.figure, CLI_WRITES,
          "readings over time, Allan deviation and spectrum: .png, .svg or .gp", "FILE"},
-        {"against", '\0', POPT_ARG_STRING, &o.against, 0,
+        {"against", '\0', POPT_ARG_STRING, &o.against, CLI_READS,
          "is the noise at rest of this log the same? (one simulated by a sheet)", "LOG"},
-        {"sheet-out", '\0', POPT_ARG_STRING, &o.sheet_out, 0,
+        {"sheet-out", '\0', POPT_ARG_STRING, &o.sheet_out, CLI_WRITES,
          "a sheet of these sensors for simulate; --sheet gives range and bits", "F"},
-        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0,
+        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, CLI_CALIBRATION,
          "is this recording within its temperatures?", "CAL"},
-        {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the recording as a log of ours", "LOG"},
+        {NULL, 'o', POPT_ARG_STRING, &o.out, CLI_WRITES_ROWS, "the recording as a log of ours", "LOG"},
         {"time-offset", '\0', POPT_ARG_STRING, &o.time_offset, 0,
          "to be added to the times of the second log: auto (from motion), or seconds", "S"},
         CLI_READING_OPTIONS(reading),
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "LOG [LOG]", 1, 2,
+        "LOG [LOG]",
+        CLI_READS,
+        1,
+        2,
         "Reports what a recording holds: rows, real rates, jitter, gaps, mean and deviation of each axis "
         "over\n"
         "the whole recording, clipped and stuck axes, when the board was at rest, and what noise its "

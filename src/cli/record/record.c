@@ -86,13 +86,14 @@ int cli_record(int argc, const char **argv)
     cli_reading reading = {0};
     cli c;
     const struct poptOption table[] = {
-        {"from", '\0', POPT_ARG_STRING, &o.from, 0,
+        {"from", '\0', POPT_ARG_STRING, &o.from, CLI_SOURCE,
          "sim:SCENE, log:FILE, serial:DEVICE[@BAUD], or - for stdin", "F"},
         {"until", '\0', POPT_ARG_STRING, &o.until, 0,
          "still, turns, poses, tumble, soak: until there is enough; or seconds", "U"},
-        {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the log to write; grows as LOG.part", "LOG"},
+        {NULL, 'o', POPT_ARG_STRING, &o.out, CLI_WRITES_ROWS, "the log to write; grows as LOG.part", "LOG"},
         {"turn-angle", '\0', POPT_ARG_DOUBLE, &o.turn_angle, 0, "of each turn (default 360)", "DEG"},
-        {"chip", '\0', POPT_ARG_ARGV, &o.chips, 0, "chip table of the simulated board; may be repeated", "F"},
+        {"chip", '\0', POPT_ARG_ARGV, &o.chips, CLI_READS,
+         "chip table of the simulated board; may be repeated", "F"},
         {"rate", '\0', POPT_ARG_DOUBLE, &o.rate, 0, "rate its chips are set to (default: that of the sheet)",
          "HZ"},
         {"seed", '\0', POPT_ARG_LONGLONG, &o.seed, 0, "same seed, same recording (default 1)", "N"},
@@ -103,7 +104,10 @@ int cli_record(int argc, const char **argv)
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "", 0, 0,
+        "",
+        CLI_NO_FILE,
+        0,
+        0,
         "Records what a board streams, packets or CSV lines, and shows what is in and what is\n"
         "missing, what to do now. Ends by itself when there is enough; Ctrl-C keeps what is there.\n"
         "The simulated board (sim: a scene as simulate has it, log: a recorded log played through its\n"

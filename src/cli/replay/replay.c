@@ -335,8 +335,9 @@ int cli_replay(int argc, const char **argv)
     options o = {.degradation = CLI_NO_DEGRADATION};
     cli c;
     const struct poptOption table[] = {
-        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "correct the readings first", "CAL"},
-        {"tuning", '\0', POPT_ARG_STRING, &o.tuning, 0,
+        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, CLI_CALIBRATION, "correct the readings first",
+         "CAL"},
+        {"tuning", '\0', POPT_ARG_STRING, &o.tuning, CLI_TUNING,
          "FILTER or FILE, with changes as FILTER:NAME=VALUE,...: gyro, vectors, complementary (default), "
          "gradient-descent, kalman; marlinspike tuning lists the parameters",
          "T"},
@@ -345,18 +346,21 @@ int cli_replay(int argc, const char **argv)
         CLI_DEGRADATION_OPTIONS(o.degradation),
         {"pace", '\0', POPT_ARG_DOUBLE, &o.pace, 0,
          "go at X times the speed of the recording (default: as fast as it goes)", "X"},
-        {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
+        {"figure", '\0', POPT_ARG_STRING, &o.figure, CLI_WRITES,
          "draw angles, bias and weights over time (.png, .svg or .gp)", "FILE"},
         {"digest", '\0', POPT_ARG_NONE, &o.digest, 0, "print the CRC-32 of all times and attitudes", NULL},
         {"write", '\0', POPT_ARG_STRING, &o.write, 0, cli_replay_write_help, "COLUMNS"},
         {"point", '\0', POPT_ARG_STRING, &o.point, 0, "a point fixed to the body, m, for --write point",
          "X,Y,Z"},
-        {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the attitudes to write", "ATT"},
+        {NULL, 'o', POPT_ARG_STRING, &o.out, CLI_WRITES_ROWS, "the attitudes to write", "ATT"},
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "LOG", 1, 1,
+        "LOG",
+        CLI_READS,
+        1,
+        1,
         "Runs a log through the code that runs on the device, row by row: the same log gives the same\n"
         "attitudes bit for bit, on the desk and on the device; the digest proves it.",
         "replay lift.csv --calibration pod-07.json --tuning complementary -o attitude.csv"};

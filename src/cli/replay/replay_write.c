@@ -165,7 +165,7 @@ marl_status cli_replay_write_open(cli_replay_write *w, const char *path, const m
 {
     char line[200];
     w->world = info->world;
-    MARL_TRY(marl_outfile_open(&w->file, path, error));
+    MARL_TRY(marl_outfile_open_rows(&w->file, path, error));
     snprintf(line, sizeof line, "# marlinspike log/1 world=%s%s\n", marl_world_name(info->world),
              info->relative_heading ? " heading=relative" : "");
     marl_outfile_text(w->file, line);

@@ -126,21 +126,26 @@ int cli_smooth(int argc, const char **argv)
 {
     options o = {0};
     const struct poptOption own[] = {
-        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, 0, "correct the readings first", "CAL"},
-        {"into", '\0', POPT_ARG_STRING, &o.into, 0,
+        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, CLI_CALIBRATION, "correct the readings first",
+         "CAL"},
+        {"into", '\0', POPT_ARG_STRING, &o.into, CLI_UPDATES,
          "add the remainders that are significant, and that both halves of the log agree on, to this "
          "calibration",
          "CAL"},
         {"gyro-matrix", '\0', POPT_ARG_NONE, &o.gyro_matrix, 0,
          "show what is left of the gyroscope's scale and misalignment, and let --into add it", NULL},
-        {NULL, 'o', POPT_ARG_STRING, &o.out, 0, "the attitudes with their standard deviations", "ATT"},
-        {"figure", '\0', POPT_ARG_STRING, &o.figure, 0,
+        {NULL, 'o', POPT_ARG_STRING, &o.out, CLI_WRITES_ROWS, "the attitudes with their standard deviations",
+         "ATT"},
+        {"figure", '\0', POPT_ARG_STRING, &o.figure, CLI_WRITES,
          "standard deviations, attitude, bias, disturbances; .png, .svg or .gp", "FILE"},
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "LOG", 1, 1,
+        "LOG",
+        CLI_READS,
+        1,
+        1,
         "A reference attitude without a rig: the whole log is smoothed forwards and backwards, and each "
         "attitude\n"
         "comes with its standard deviation. The result serves as --reference of compare, which also takes\n"

@@ -158,15 +158,18 @@ int cli_verify(int argc, const char **argv)
     const struct poptOption table[] = {
         {"gravity", '\0', POPT_ARG_DOUBLE, &job.gravity, 0,
          "as calibrate poses had it, m/s^2 (default 9.80665)", "G"},
-        {"figure", '\0', POPT_ARG_STRING, &to.figure, 0,
+        {"figure", '\0', POPT_ARG_STRING, &to.figure, CLI_WRITES,
          "draw what is left over time and direction (.png, .svg or .gp)", "FILE"},
-        {"report", '\0', POPT_ARG_STRING, &to.page, 0,
+        {"report", '\0', POPT_ARG_STRING, &to.page, CLI_WRITES,
          "write a page to look at: numbers, points on the sphere, what is left", "PAGE.html"},
         CLI_READING_OPTIONS(reading),
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "CAL LOG", 2, 2,
+        "CAL LOG",
+        CLI_READS,
+        2,
+        2,
         "Does the calibration hold on a recording that it has not seen? The length of the corrected\n"
         "accelerometer in still poses, the corrected gyroscope at rest, the spread of the corrected field's\n"
         "strength, and the magnetometer's bias that it shows over directions: each against what noise and "

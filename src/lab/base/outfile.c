@@ -8,18 +8,25 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/file.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
 #define BUFFER (1u << 18)
 
+typedef enum outfile_kind {
+    WHOLE,  /* complete or absent */
+    ROWS,   /* the same, and a FIFO takes them as they come */
+    GROWING /* what has been written stays when writing fails; a FIFO as well */
+} outfile_kind;
+
 struct marl_outfile {
     int fd;
-    int failed;      /* errno of the first failure */
-    int growing;     /* what has been written stays when writing fails */
+    int failed; /* errno of the first failure */
+    outfile_kind kind;
     char *path;      /* as given, for messages */
     char *target;    /* the target of symbolic links */
-    char *temporary; /* NULL: written directly */
+    char *temporary; /* NULL: a FIFO takes what is written */
     size_t used;
     char buffer[BUFFER];
 };
@@ -35,7 +42,8 @@ static void release(marl_outfile *out)
     free(out);
 }
 
-/* PATH.part, which must not be there yet. */
+/* PATH.part, which must not be there yet. Locked for as long as it is open: so is a recording that is going
+ * on told from one that was cut short. */
 static int open_part(marl_outfile *out)
 {
     size_t size = strlen(out->target) + sizeof ".part";
@@ -44,7 +52,21 @@ static int open_part(marl_outfile *out)
         return -1;
     }
     snprintf(out->temporary, size, "%s.part", out->target);
-    return open(out->temporary, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
+    int fd = open(out->temporary, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
+    if (fd >= 0) {
+        (void)flock(fd, LOCK_EX | LOCK_NB);
+    }
+    return fd;
+}
+
+static int is_locked(const char *path)
+{
+    int fd = open(path, O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK);
+    int locked = fd >= 0 && flock(fd, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK;
+    if (fd >= 0) {
+        close(fd);
+    }
+    return locked;
 }
 
 /* A temporary file with the owner and the permissions of the file that it replaces, where there is one. */
@@ -62,43 +84,61 @@ static int open_temporary(marl_outfile *out, const struct stat *old)
     return fd;
 }
 
-/* A regular file is replaced whole; anything else that exists is written as it stands. */
+/* What stands there, when it is no regular file. */
+static const char *kind_of(mode_t mode)
+{
+    return S_ISDIR(mode)                    ? "a folder"
+           : S_ISFIFO(mode)                 ? "a FIFO"
+           : S_ISSOCK(mode)                 ? "a socket"
+           : S_ISCHR(mode) || S_ISBLK(mode) ? "a device"
+                                            : "no regular file";
+}
+
+marl_status marl_outfile_check(const char *path, int rows, marl_error *error)
+{
+    struct stat file; /* of the path itself: what it links to may have no name */
+    if (stat(path, &file) != 0 || S_ISREG(file.st_mode) || (rows && S_ISFIFO(file.st_mode))) {
+        return MARL_OK;
+    }
+    return marl_fail(error, MARL_ERR_SYSTEM, "%s: is %s: only a file is replaced", path,
+                     kind_of(file.st_mode));
+}
+
 static int open_target(marl_outfile *out)
 {
     struct stat target;
-    int exists = stat(out->target, &target) == 0;
-    if (exists && S_ISDIR(target.st_mode)) {
-        errno = EISDIR;
-        return -1;
-    }
-    if (exists && !S_ISREG(target.st_mode)) {
-        return open(out->target, O_WRONLY | O_CLOEXEC);
+    int exists = stat(out->path, &target) == 0;
+    if (exists && S_ISFIFO(target.st_mode)) {
+        return open(out->path, O_WRONLY | O_CLOEXEC);
     }
     if (exists && access(out->target, W_OK) != 0) {
         return -1;
     }
-    return out->growing ? open_part(out) : open_temporary(out, exists ? &target : NULL);
+    return out->kind == GROWING ? open_part(out) : open_temporary(out, exists ? &target : NULL);
 }
 
 static marl_status print_why(const marl_outfile *out, marl_error *error)
 {
-    if (out->growing && errno == EEXIST) {
+    if (out->kind == GROWING && errno == EEXIST) {
         return marl_fail(error, MARL_ERR_SYSTEM,
-                         "%s.part: left of a recording that was cut short; rename or remove it first",
+                         is_locked(out->temporary)
+                             ? "%s.part: another recording is being written to it now"
+                             : "%s.part: left of a recording that was cut short; rename or remove it first",
                          out->target);
     }
     return marl_fail(error, MARL_ERR_SYSTEM, "%s: cannot be written: %s", out->path, strerror(errno));
 }
 
-static marl_status open_out(marl_outfile **out, const char *path, int growing, marl_error *error)
+static marl_status open_out(marl_outfile **out, const char *path, outfile_kind kind, marl_error *error)
 {
-    marl_outfile *o = calloc(1, sizeof *o);
     *out = NULL;
+    MARL_TRY(marl_outfile_check(path, kind != WHOLE, error));
+    marl_outfile *o = calloc(1, sizeof *o);
     if (o == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     o->fd = -1;
-    o->growing = growing;
+    o->kind = kind;
     o->path = strdup(path);
     o->target = marl_outfile_followed(path);
     if (o->path == NULL) {
@@ -117,12 +157,17 @@ static marl_status open_out(marl_outfile **out, const char *path, int growing, m
 
 marl_status marl_outfile_open(marl_outfile **out, const char *path, marl_error *error)
 {
-    return open_out(out, path, 0, error);
+    return open_out(out, path, WHOLE, error);
+}
+
+marl_status marl_outfile_open_rows(marl_outfile **out, const char *path, marl_error *error)
+{
+    return open_out(out, path, ROWS, error);
 }
 
 marl_status lab_outfile_open_growing(marl_outfile **out, const char *path, marl_error *error)
 {
-    return open_out(out, path, 1, error);
+    return open_out(out, path, GROWING, error);
 }
 
 static void put(marl_outfile *out, const char *bytes, size_t n)
@@ -210,7 +255,7 @@ marl_status marl_outfile_commit(marl_outfile *out, marl_error *error)
     if (out->failed) {
         status =
             marl_fail(error, MARL_ERR_SYSTEM, "%s: cannot be written: %s", out->path, strerror(out->failed));
-        if (!in_place && !out->growing) {
+        if (!in_place && out->kind != GROWING) {
             unlink(out->temporary);
         }
     }

@@ -16,8 +16,7 @@ MARL_CHECKED marl_status lab_outfile_flush(marl_outfile *out, marl_error *error)
 char *lab_outfile_reserve(marl_outfile *out, size_t max);
 void lab_outfile_advance(marl_outfile *out, const char *end);
 
-/* What is written until then: the PATH.part or the temporary file. NULL where the target is written directly.
- */
+/* What is written until then: the PATH.part or the temporary file. NULL where a FIFO takes what is written. */
 const char *lab_outfile_path(const marl_outfile *out);
 /* Leaves a growing file as PATH.part, with what has been flushed, and frees. NULL is allowed. */
 void lab_outfile_leave(marl_outfile *out);

@@ -32,12 +32,27 @@ static int is_control(const unsigned char *p)
     return p[0] < 0x20 || p[0] == 0x7f || (p[0] == 0xc2 && p[1] < 0xa0);
 }
 
+/* What moves or hides the text beside it: marks, embeddings, overrides and isolates of direction ("Unicode
+ * bidirectional algorithm", Unicode Standard Annex 9), line and paragraph separators, the byte order mark. */
+static int is_direction(const unsigned char *p, size_t n)
+{
+    if (n == 2) {
+        return p[0] == 0xd8 && p[1] == 0x9c; /* U+061C */
+    }
+    if (n != 3) {
+        return 0;
+    }
+    unsigned code = (p[0] & 0x0fu) << 12 | (p[1] & 0x3fu) << 6 | (p[2] & 0x3fu);
+    return code == 0x200e || code == 0x200f || (code >= 0x2028 && code <= 0x202e) ||
+           (code >= 0x2066 && code <= 0x2069) || code == 0xfeff;
+}
+
 static void clean(char *text, int keep_line_ends)
 {
     unsigned char *p = (unsigned char *)text;
     while (*p != '\0') {
         size_t n = utf8_length(p);
-        if (n == 0 || (is_control(p) && !(keep_line_ends && *p == '\n'))) {
+        if (n == 0 || is_direction(p, n) || (is_control(p) && !(keep_line_ends && *p == '\n'))) {
             memset(p, '?', n > 0 ? n : 1);
         }
         p += n > 0 ? n : 1;

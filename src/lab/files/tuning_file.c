@@ -1,11 +1,15 @@
 /* SPDX-License-Identifier: MIT
  * Tunings as JSON. */
 #include "lab/files/tuning_file.h"
+#include <math.h>
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 
 #define KIND "tuning/2"
 #define OLD_KIND "tuning/1"
+/* Whether the weighting acts, beside its parameters. */
+#define USE "use"
 
 /* What became of the keys of tuning/1; NULL: nothing took its place. */
 static const struct {
@@ -69,14 +73,14 @@ static marl_status check_kind(const lab_json *file)
                          list[0] ? "; " : "", list);
 }
 
-static marl_status read_switch(const lab_json_at *at, const marl_parameter *row, float *value)
+static marl_status read_switch(const lab_json_at *at, const char *name, float *value)
 {
-    const json_t *found = json_object_get(at->object, row->name);
+    const json_t *found = json_object_get(at->object, name);
     if (found == NULL) {
         return MARL_OK;
     }
     if (!json_is_boolean(found)) {
-        return lab_json_fail(at, row->name, "must be true or false");
+        return lab_json_fail(at, name, "must be true or false");
     }
     *value = json_is_true(found) ? 1.0f : 0.0f;
     return MARL_OK;
@@ -86,12 +90,16 @@ static marl_status read_parameter(const lab_json_at *at, const marl_parameter *r
 {
     double number = (double)*value;
     if (row->kind == MARL_KIND_SWITCH) {
-        return read_switch(at, row, value);
+        return read_switch(at, row->name, value);
     }
-    marl_status status = lab_json_number(at, row->name, LAB_OPTIONAL,
-                                         (lab_json_range){(double)row->low, (double)row->high}, &number);
+    const lab_json_range any = {-HUGE_VAL, HUGE_VAL}; /* the range is one of floats, as the table has it */
+    MARL_TRY(lab_json_number(at, row->name, LAB_OPTIONAL, any, &number));
     *value = (float)number;
-    return status;
+    if (!(*value >= row->low && *value <= row->high)) {
+        return lab_json_fail(at, row->name, "%g is out of its range, %g to %g", number, (double)row->low,
+                             (double)row->high);
+    }
+    return MARL_OK;
 }
 
 /* 1 when the parameter stands in this object of the file. The switch "weighting" is the object itself. */
@@ -105,7 +113,7 @@ static int is_in_group(int parameter, marl_filter filter, const char *group)
 
 static marl_status read_group(const lab_json_at *root, const char *group, marl_tuning *tuning)
 {
-    const char *known[MARL_PARAMETER_COUNT + 1] = {NULL};
+    const char *known[MARL_PARAMETER_COUNT + 2] = {NULL};
     size_t n = 0;
     lab_json_at at;
     MARL_TRY(lab_json_object(root, group, LAB_OPTIONAL, &at));
@@ -117,6 +125,10 @@ static marl_status read_group(const lab_json_at *root, const char *group, marl_t
             known[n++] = marl_parameter_row((marl_parameter_id)i)->name;
         }
     }
+    if (strcmp(group, "weighting") == 0) {
+        known[n++] = USE;
+        MARL_TRY(read_switch(&at, USE, &tuning->value[MARL_PARAMETER_WEIGHTING]));
+    }
     MARL_TRY(refuse_old_keys(&at));
     MARL_TRY(lab_json_only(&at, known));
     for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
@@ -127,7 +139,7 @@ static marl_status read_group(const lab_json_at *root, const char *group, marl_t
     return MARL_OK;
 }
 
-/* "weighting": "off", or an object of its parameters. */
+/* "weighting": "off", or an object of its parameters, which are kept where "use" is false. */
 static marl_status read_weighting(const lab_json_at *root, marl_tuning *tuning)
 {
     const json_t *found = json_object_get(root->object, "weighting");
@@ -193,6 +205,21 @@ marl_status lab_tuning_file_read(marl_named_tuning *tuning, const char *path, ma
     return status;
 }
 
+/* The shortest decimal that reads back as the same float: 0.1 and not 0.100000001. */
+static double shortest(float value)
+{
+    char text[32];
+    double number = (double)value;
+    for (int digits = 6; digits <= 9; digits++) {
+        snprintf(text, sizeof text, "%.*g", digits, (double)value);
+        number = strtod(text, NULL);
+        if ((float)number == value) {
+            break;
+        }
+    }
+    return number;
+}
+
 static json_t *group_json(const marl_tuning *tuning, const char *group)
 {
     json_t *object = json_object();
@@ -201,8 +228,27 @@ static json_t *group_json(const marl_tuning *tuning, const char *group)
         if (is_in_group(i, tuning->filter, group)) {
             lab_json_put(&object, row->name,
                          row->kind == MARL_KIND_SWITCH ? json_boolean(tuning->value[i] != 0.0f)
-                                                       : json_real((double)tuning->value[i]));
+                                                       : json_real(shortest(tuning->value[i])));
         }
+    }
+    return object;
+}
+
+/* "off" is all there is to say while the parameters, which do not act, have their defaults. */
+static json_t *weighting_json(const marl_tuning *t)
+{
+    int changed = 0;
+    for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
+        changed |= is_in_group(i, t->filter, "weighting") &&
+                   t->value[i] != marl_parameter_row((marl_parameter_id)i)->standard;
+    }
+    int off = t->value[MARL_PARAMETER_WEIGHTING] == 0.0f;
+    if (off && !changed) {
+        return json_string("off");
+    }
+    json_t *object = group_json(t, "weighting");
+    if (off) {
+        lab_json_put(&object, USE, json_false());
     }
     return object;
 }
@@ -211,7 +257,6 @@ marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path,
 {
     json_t *root = json_object();
     const marl_tuning *t = &tuning->tuning;
-    int off = t->value[MARL_PARAMETER_WEIGHTING] == 0.0f;
     lab_json_put(&root, "marlinspike", json_string(KIND));
     lab_json_put(&root, "name", json_string(tuning->name));
     if (tuning->about[0] != '\0') {
@@ -220,6 +265,6 @@ marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path,
     lab_json_put(&root, "filter", json_string(marl_filter_name(t->filter)));
     lab_json_put(&root, "world", json_string(marl_world_name(t->world)));
     lab_json_put(&root, "parameters", group_json(t, "parameters"));
-    lab_json_put(&root, "weighting", off ? json_string("off") : group_json(t, "weighting"));
+    lab_json_put(&root, "weighting", weighting_json(t));
     return lab_json_save(root, path, error);
 }

@@ -127,11 +127,13 @@ marl_status marl_tuning_read(marl_named_tuning *tuning, const char *text, const 
     }
     memcpy(base, text, n);
     base[n] = '\0';
-    marl_status status = read_base(tuning, base, sheet, error);
-    if (status != MARL_OK || colon == NULL) {
-        return status;
+    MARL_TRY(read_base(tuning, base, sheet, error));
+    if (colon != NULL) {
+        size_t named = strlen(tuning->name);
+        snprintf(tuning->name + named, sizeof tuning->name - named, "%s", colon);
+        MARL_TRY(apply_all(text, colon + 1, &tuning->tuning, error));
     }
-    size_t named = strlen(tuning->name);
-    snprintf(tuning->name + named, sizeof tuning->name - named, "%s", colon);
-    return apply_all(text, colon + 1, &tuning->tuning, error);
+    marl_text_clean(tuning->name); /* of a path, and cut: it must be a text that can be written */
+    marl_text_clean(tuning->about);
+    return MARL_OK;
 }

@@ -60,8 +60,8 @@ static marl_status create(marl_log_writer **writer, const char *path, const marl
     }
     w->columns = info->columns & ~(MARL_COLUMNS_RPY | 1u << MARL_COLUMN_T);
     w->columns |= info->columns & MARL_COLUMNS_RPY ? MARL_COLUMNS_Q : 0; /* the same attitude */
-    marl_status status =
-        growing ? lab_outfile_open_growing(&w->file, path, error) : marl_outfile_open(&w->file, path, error);
+    marl_status status = growing ? lab_outfile_open_growing(&w->file, path, error)
+                                 : marl_outfile_open_rows(&w->file, path, error);
     if (status != MARL_OK) {
         free(w);
         return status;
