@@ -102,6 +102,7 @@ typedef struct marl_log_report {
     unsigned long time_repeated, time_back; /* of the dropped */
     unsigned long cells_missing; /* not a number, NaN, infinite, or one axis empty where others are filled */
     unsigned long clock_wraps;   /* of a 32-bit microsecond clock; unwrapped */
+    unsigned long nuls_at_end;   /* NUL bytes behind the last row: of a card that lost its power; left out */
     long first_dropped_line, first_missing_line;
     unsigned long not_unit; /* rows whose quaternion's length is not 1 within 1 %; they are scaled to it */
     long first_not_unit_line;

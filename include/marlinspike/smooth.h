@@ -48,13 +48,15 @@ typedef struct marl_smoothed {
     size_t knots;
     marl_smoothed_knot *knot;
     int heading_is_magnetic;
-    double accel_bias[3], accel_bias_sigma[3];       /* what calibration left, m/s^2, sensors' frame */
-    double mag_bias[3], mag_bias_sigma[3];           /* the same, uT; 0 and NaN without a magnetometer */
-    double field_north, field_up;                    /* uT */
-    double sigma_tilt_rms, sigma_heading_rms;        /* over the rows, rad */
-    double still_share, disturbed_share;             /* of the log: still; field off by over 2 uT */
-    double longest_gap_s;                            /* between rows; 0 when there is none over 0.1 s */
-    double gyro_matrix[9], gyro_matrix_sigma[9];     /* E of reading = (1 + E) rate + bias, by rows */
+    double accel_bias[3], accel_bias_sigma[3];   /* what calibration left, m/s^2, sensors' frame */
+    double mag_bias[3], mag_bias_sigma[3];       /* the same, uT; 0 and NaN without a magnetometer */
+    double field_north, field_up;                /* uT */
+    double sigma_tilt_rms, sigma_heading_rms;    /* over the rows, rad */
+    double still_share, disturbed_share;         /* of the log: still; field off by over 2 uT */
+    double longest_gap_s;                        /* between rows; 0 when there is none over 0.1 s */
+    double gyro_matrix[9], gyro_matrix_sigma[9]; /* E of reading = (1 + E) rate + bias, by rows */
+    unsigned pieces; /* smoothed each for itself: between them rows are missing for over 1,000 s */
+    unsigned long rows_left_out;                     /* of pieces that were not smoothed */
     int accel_is_worse, mag_is_worse, gyro_is_worse; /* the remainder is over twice what was assumed */
 } marl_smoothed;
 
@@ -75,7 +77,9 @@ typedef struct marl_smooth_options {
  * when no attitude can be started; MARL_ERR_INPUT when it is corrected already and a calibration is given, or
  * of another device; MARL_ERR_SYSTEM without memory (about 60 KB for each second of a log at 200 Hz). Logs
  * with a magnetometer of over 90 minutes are smoothed in windows of an hour that overlap by two minutes: the
- * memory of an hour, however long they are, beside the log and its attitudes. Where the scale of the
+ * memory of an hour, however long they are, beside the log and its attitudes. What lies on both sides of a
+ * gap of over 1,000 s is smoothed each for itself; a piece of under 10 s is left out, and so is all but the
+ * longest without a magnetometer. Where the scale of the
  * accelerometer or the magnetometer is not calibrated, the standard deviations allow for half a percent: 0.29
  * degrees of tilt, 0.40 of heading. */
 MARL_CHECKED marl_status marl_smooth(const marl_log *log, const marl_smooth_options *options,

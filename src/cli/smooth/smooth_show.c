@@ -31,10 +31,20 @@ void cli_smooth_warn(cli_smoothed *job)
                   "the first 20 s",
                   path, 100 * s->disturbed_share);
     }
-    if (s->longest_gap_s >= LONG_GAP) {
+    if (s->pieces > 1) {
+        marl_warn(&job->warnings, "gap",
+                  "%s: rows are missing for up to %.1f s; %u parts were smoothed, each for itself", path,
+                  s->longest_gap_s, s->pieces);
+    } else if (s->rows_left_out == 0 && s->longest_gap_s >= LONG_GAP) {
         marl_warn(&job->warnings, "gap",
                   "%s: rows are missing for up to %.1f s; the standard deviations grow there", path,
                   s->longest_gap_s);
+    }
+    if (s->rows_left_out > 0) {
+        marl_warn(&job->warnings, "gap",
+                  "%s: rows are missing for up to %.1f s; %lu rows are left out: a part of under 10 s, or, "
+                  "without a magnetometer, all but the longest part",
+                  path, s->longest_gap_s, s->rows_left_out);
     }
 }
 
@@ -193,6 +203,7 @@ int cli_smooth_json(const cli_smoothed *job)
     json_object_set_new(root, "still_share", cli_number(s->still_share));
     json_object_set_new(root, "disturbed_share", cli_number(s->disturbed_share));
     json_object_set_new(root, "longest_gap_s", cli_number(s->longest_gap_s));
+    json_object_set_new(root, "rows_left_out", json_integer((json_int_t)s->rows_left_out));
     json_object_set_new(root, "field_north", cli_number(s->field_north));
     json_object_set_new(root, "field_up", cli_number(s->field_up));
     json_object_set_new(root, "accel",

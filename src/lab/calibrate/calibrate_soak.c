@@ -34,7 +34,7 @@ enum { MIN_POINTS = 12, RATE_REACH = 6 /* means */ };
 static marl_status collect(const marl_log *log, marl_sensor sensor, const marl_spans *still,
                            marl_soak_result *r, marl_error *error)
 {
-    double seconds = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns);
+    double seconds = lab_log_seconds(log);
     lab_moments value[3] = {{0}}, temp = {0};
     int64_t start = log->row[0].sample.t_ns;
     size_t at = 0;
@@ -178,7 +178,7 @@ static marl_status decide(const marl_log *log, const marl_spans *still, marl_soa
                           marl_error *error)
 {
     marl_calibrated *o = &r->outcome;
-    double seconds = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns);
+    double seconds = lab_log_seconds(log);
     double rested = marl_spans_seconds(still), low = INFINITY, high = -INFINITY;
     snprintf(
         o->next, sizeof o->next,

@@ -6,6 +6,7 @@
 #include "lab/clock/clock_coarse.h"
 #include "lab/clock/lag_grid.h"
 #include "lab/clock/turning.h"
+#include "lab/log/reading.h"
 #include "lab/log/series.h"
 #include "lab/maths/block_fit.h"
 #include <math.h>
@@ -300,6 +301,15 @@ static marl_status find_fine(const lab_two_clocks *r, alignment at, marl_clock *
     return status;
 }
 
+/* From the first row of a piece to that of the log, which is so much before it. */
+static void move_to_first_row(marl_clock *clock, double before_s)
+{
+    if (clock->found && isfinite(clock->ppm)) {
+        clock->offset_s -= before_s * 1e-6 * clock->ppm;
+        clock->offset_sigma_s = hypot(clock->offset_sigma_s, before_s * 1e-6 * clock->ppm_sigma);
+    }
+}
+
 marl_status marl_clock_find(const marl_log *log, const marl_series *reference, marl_clock *clock,
                             marl_error *error)
 {
@@ -315,11 +325,13 @@ marl_status marl_clock_find(const marl_log *log, const marl_series *reference, m
     if (!isfinite(step)) {
         return MARL_OK;
     }
-    lab_two_clocks r = {.log = log, .reference = reference};
-    r.log_from = log->row[0].sample.t_ns;
-    r.reference_from = reference->at[0].t_ns;
-    r.log_s = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - r.log_from);
-    r.reference_s = 1e-9 * (double)(reference->at[reference->n - 1].t_ns - r.reference_from);
+    const marl_log part = lab_longest_piece(log);
+    const marl_series piece = lab_series_longest_piece(reference);
+    lab_two_clocks r = {.log = &part, .reference = &piece};
+    r.log_from = part.row[0].sample.t_ns;
+    r.reference_from = piece.at[0].t_ns;
+    r.log_s = lab_log_seconds(&part);
+    r.reference_s = 1e-9 * (double)(piece.at[piece.n - 1].t_ns - r.reference_from);
     r.gyro_noise = lab_gyro_noise(log);
     r.min_step_ns = 1e9 * fmax(gyro_step, step);
     if (fmax(r.log_s, r.reference_s) > MAX_SECONDS) {
@@ -330,6 +342,7 @@ marl_status marl_clock_find(const marl_log *log, const marl_series *reference, m
     if (status == MARL_OK && coarse.found) {
         status = find_fine(&r, (alignment){.shift_s = coarse.shift_s}, clock, error);
         clock->repeats = coarse.repeats;
+        move_to_first_row(clock, 1e-9 * (double)(r.log_from - log->row[0].sample.t_ns));
     }
     return status;
 }

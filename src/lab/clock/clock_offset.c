@@ -6,6 +6,7 @@
  */
 #include "lab/clock/lag_grid.h"
 #include "lab/clock/turn_sums.h"
+#include "lab/log/reading.h"
 #include "lab/maths/correlate.h"
 #include "lab/maths/statistics.h"
 #include "marlinspike/log.h"
@@ -54,7 +55,7 @@ static double grid_step(source a, source b)
         for (size_t i = 0; i < log->n; i++) {
             n += ((unsigned)log->row[i].sample.fresh >> pair[k].sensor) & 1u;
         }
-        double seconds = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns);
+        double seconds = lab_log_seconds(log);
         step = n > 1 ? fmax(step, GRID_MARGIN * seconds / (double)(n - 1)) : step;
     }
     return step;

@@ -56,7 +56,7 @@ typedef struct grid {
 
 static marl_status make_grid(grid *g, const marl_log *log, int sensor, double step_s, marl_error *error)
 {
-    double seconds = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns), squares = 0;
+    double seconds = lab_log_seconds(log), squares = 0;
     size_t capacity = seconds / step_s < 1e8 ? (size_t)(seconds / step_s) + 2 : 0;
     g->step_s = step_s;
     g->mean = capacity > 0 ? malloc(capacity * sizeof *g->mean) : NULL;

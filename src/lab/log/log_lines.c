@@ -11,6 +11,7 @@ marl_status lab_lines_open(lab_lines *lines, const char *path, marl_error *error
     lines->at_end = 0;
     lines->line = 0;
     lines->first = lines->end = 0;
+    lines->nuls = 0;
     lines->fd = open(path, O_RDONLY);
     if (lines->fd < 0) {
         return marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
@@ -26,26 +27,38 @@ void lab_lines_close(lab_lines *lines)
     lines->fd = -1;
 }
 
-/* Moves what is unread to the front and reads more behind it. */
+/* Moves what is unread to the front and reads more behind it. NUL bytes at the end are set aside; when more comes
+ * behind them one stands for all. */
 static marl_status refill(lab_lines *lines, const char *path, marl_error *error)
 {
     size_t kept = lines->end - lines->first;
-    if (kept == LAB_LINES_BUFFER) {
+    if (kept + 1 >= LAB_LINES_BUFFER) {
         return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: line of over 1 MiB: not a log", path,
                          lines->line + 1);
     }
     memmove(lines->buffer, lines->buffer + lines->first, kept);
     lines->first = 0;
     lines->end = kept;
+    char *to = lines->buffer + kept + (lines->nuls > 0);
     ssize_t got;
     do {
-        got = read(lines->fd, lines->buffer + kept, LAB_LINES_BUFFER - kept);
+        got = read(lines->fd, to, LAB_LINES_BUFFER - kept - 1);
     } while (got < 0 && errno == EINTR);
     if (got < 0) {
         return marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
     }
-    lines->end += (size_t)got;
     lines->at_end = got == 0;
+    size_t n = (size_t)got;
+    while (n > 0 && to[n - 1] == '\0') {
+        n--;
+    }
+    if (n == 0) {
+        lines->nuls += (size_t)got;
+        return MARL_OK;
+    }
+    lines->buffer[kept] = lines->nuls > 0 ? '\0' : lines->buffer[kept];
+    lines->end = (size_t)(to - lines->buffer) + n;
+    lines->nuls = (size_t)got - n;
     return MARL_OK;
 }
 

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * A file line by line, through one buffer. */
+ * A file line by line, through one buffer. NUL bytes at its end, which a power cut leaves where a card has been
+ * allocated and not written, are left out, however many they are. */
 #ifndef LAB_LOG_LINES_H
 #define LAB_LOG_LINES_H
 
@@ -16,6 +17,7 @@ typedef struct lab_lines {
     size_t first, end; /* unread bytes */
     size_t last;       /* where the line last given begins */
     int whole;         /* it has a line end; a last line may have none */
+    size_t nuls; /* NUL bytes that have been left out behind what is in the buffer; at the end: its tail */
     char buffer[LAB_LINES_BUFFER + LAB_LINES_SLACK];
 } lab_lines;
 

@@ -14,6 +14,10 @@ void marl_log_warn(marl_warnings *w, const marl_log_report *r, const char *path)
         marl_warn(w, "bad-rows", "%s:%ld: %s; %lu of %lu rows dropped", path, r->first_dropped_line,
                   r->first_dropped_why, r->rows_dropped, r->rows + r->rows_dropped);
     }
+    if (r->nuls_at_end > 0) {
+        marl_warn(w, "nul-tail", "%s: %lu NUL bytes at its end, as a power cut leaves them; left out", path,
+                  r->nuls_at_end);
+    }
     if (r->time_repeated > 0) {
         marl_warn(w, "time-repeat", "%s: time stands still in %lu rows", path, r->time_repeated);
     }

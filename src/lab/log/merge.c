@@ -89,6 +89,7 @@ static void add_reports(const marl_log_report *b, marl_log_report *sum)
     sum->time_back += b->time_back;
     sum->cells_missing += b->cells_missing;
     sum->clock_wraps += b->clock_wraps;
+    sum->nuls_at_end += b->nuls_at_end;
     sum->truncated |= b->truncated;
 }
 

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Series of attitudes, and reading between their lines. */
 #include "lab/log/series.h"
+#include "lab/log/reading.h"
 #include "lab/maths/statistics.h"
 #include <math.h>
 #include <stdlib.h>
@@ -62,6 +63,23 @@ marl_quat marl_slerp(marl_quat a, marl_quat b, double u)
     }
     double angle = acos(fmin(fabs(dot), 1.0));
     return lab_quat_mix(a, sin((1 - u) * angle), b, sign * sin(u * angle));
+}
+
+marl_series lab_series_longest_piece(const marl_series *series)
+{
+    size_t first = 0, from = 0, to = 0;
+    for (size_t i = 1; i <= series->n; i++) {
+        if (i < series->n && series->at[i].t_ns - series->at[i - 1].t_ns <= LAB_BREAK_NS) {
+            continue;
+        }
+        if (to == 0 || series->at[i - 1].t_ns - series->at[first].t_ns >
+                           series->at[to - 1].t_ns - series->at[from].t_ns) {
+            from = first;
+            to = i;
+        }
+        first = i;
+    }
+    return (marl_series){to - from, series->at + from};
 }
 
 double lab_median_step_s(const marl_series *series)

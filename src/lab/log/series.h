@@ -10,6 +10,9 @@ marl_quat lab_quat_mix(marl_quat a, double ka, marl_quat b, double kb);
 /* Angle between two attitudes, rad, 0 to pi. */
 double lab_quat_angle(marl_quat a, marl_quat b);
 
+/* The longest piece in time without a step of over LAB_BREAK_NS, as a series that shares its attitudes. */
+marl_series lab_series_longest_piece(const marl_series *series);
+
 /* Of at most 4096 steps, evenly chosen; NaN under two attitudes. */
 double lab_median_step_s(const marl_series *series);
 

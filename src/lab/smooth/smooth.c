@@ -1,12 +1,12 @@
 /* SPDX-License-Identifier: MIT
  * Smoothing a log: passes, and the attitude of every row. */
 #include "marlinspike/smooth.h"
+#include "lab/log/reading.h"
 #include "lab/smooth/smooth_parts.h"
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
 
-#define MIN_S 10.0
 #define MAG_PRIOR 0.3     /* h0, uT, after a calibration */
 #define MAG_PRIOR_RAW 1.5 /* without */
 #define ACCEL_PRIOR 0.02  /* c0, m/s^2 */
@@ -36,11 +36,10 @@ static marl_status check(const marl_log *log, const marl_smooth_options *options
     if (record != NULL) {
         status = marl_device_match(log->info.device, log->path, record->device, options->record_path, error);
     }
-    double seconds =
-        log->n > 1 ? 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns) : 0;
-    if (status == MARL_OK && seconds < MIN_S) {
+    double seconds = lab_log_seconds(log);
+    if (status == MARL_OK && seconds < LAB_SMOOTH_MIN_S) {
         return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: %.3g s; %.0f s are needed for a reference",
-                         log->path, seconds, MIN_S);
+                         log->path, seconds, LAB_SMOOTH_MIN_S);
     }
     return status;
 }

@@ -23,6 +23,8 @@ enum {
 
 #define LAB_MAG_NOISE 0.5 /* sigma_m, uT: of one reading */
 
+#define LAB_SMOOTH_MIN_S 10.0
+
 /* One block of rows, about 0.1 s, and the knot at its end. */
 typedef struct lab_knot {
     size_t first, last; /* rows of the block; `last` is the knot's */

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * Long logs are smoothed in windows that overlap, so that memory does not grow with the log. */
+ * Long logs are smoothed in windows that overlap, so that memory does not grow with the log; what lies on both
+ * sides of a very long gap, each side for itself. */
 #include "lab/log/reading.h"
 #include "lab/smooth/smooth_parts.h"
 #include <math.h>
@@ -112,52 +113,92 @@ static void finish(joined *j)
     all->sigma_heading_rms = sqrt(j->heading2 / (double)all->n);
 }
 
-static marl_status smooth_windows(const marl_log *log, const marl_smooth_options *options, double seconds,
-                                  marl_smoothed *smoothed, marl_error *error)
+/* Smooths one window; keeps of it what lies in [from, to). */
+static marl_status smooth_window(joined *j, const marl_log *window, const marl_smooth_options *options,
+                                 const lab_smooth_part *progress, int64_t from, int64_t to, marl_error *error)
 {
-    joined j = {.all = smoothed};
-    size_t windows = (size_t)ceil((seconds - 2 * EDGE_S) / (WINDOW_S - 2 * EDGE_S));
-    double step = (seconds - 2 * EDGE_S) / (double)windows;
-    int64_t start_ns = log->row[0].sample.t_ns;
-    marl_status status = MARL_OK;
-    for (size_t w = 0; w < windows && status == MARL_OK; w++) {
-        double from = (double)w * step, to = from + step + 2 * EDGE_S;
-        marl_log part = *log;
-        size_t first = lab_row_at(log, start_ns + (int64_t)(from * NS)),
-               end = w + 1 < windows ? lab_row_at(log, start_ns + (int64_t)(to * NS)) : log->n;
-        part.row += first;
-        part.n = end - first;
-        marl_smoothed one;
-        const lab_smooth_part progress = {(double)w / (double)windows, 1.0 / (double)windows};
-        status = lab_smooth_whole(&part, options, &progress, &one, error);
-        int64_t keep_from = w == 0 ? start_ns : start_ns + (int64_t)((from + EDGE_S) * NS);
-        int64_t keep_to = w + 1 == windows ? INT64_MAX : start_ns + (int64_t)((from + step + EDGE_S) * NS);
-        if (status == MARL_OK && !add_part(&j, &one, keep_from, keep_to)) {
-            status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-        }
-        if (status == MARL_OK) {
-            marl_smoothed_free(&one);
-        }
-    }
-    finish(&j);
-    return status;
+    marl_smoothed one;
+    MARL_TRY(lab_smooth_whole(window, options, progress, &one, error));
+    int added = add_part(j, &one, from, to);
+    marl_smoothed_free(&one);
+    return added ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+}
+
+static int has_mag(const marl_log *log)
+{
+    return (log->info.columns & MARL_COLUMNS_MAG) == MARL_COLUMNS_MAG;
 }
 
 /* A heading without a magnetometer would start anew in every window: such a log stays whole. */
+static int fits_whole(const marl_log *log)
+{
+    return lab_log_seconds(log) <= LONGEST_WHOLE_S || !has_mag(log);
+}
+
+/* A log without a break. */
+static marl_status smooth_piece(joined *j, const marl_log *log, const marl_smooth_options *options,
+                                const lab_smooth_part *progress, marl_error *error)
+{
+    double seconds = lab_log_seconds(log);
+    size_t windows = fits_whole(log) ? 1 : (size_t)ceil((seconds - 2 * EDGE_S) / (WINDOW_S - 2 * EDGE_S));
+    double step = (seconds - 2 * EDGE_S) / (double)windows;
+    int64_t start_ns = log->row[0].sample.t_ns, end_ns = log->row[log->n - 1].sample.t_ns + 1;
+    for (size_t w = 0; w < windows; w++) {
+        double from = (double)w * step, to = from + step + 2 * EDGE_S;
+        int is_last = w + 1 == windows;
+        marl_log window = *log;
+        size_t first = lab_row_at(log, start_ns + (int64_t)(from * NS)),
+               end = is_last ? log->n : lab_row_at(log, start_ns + (int64_t)(to * NS));
+        window.row += first;
+        window.n = end - first;
+        const lab_smooth_part share = {progress->from + progress->length * (double)w / (double)windows,
+                                       progress->length / (double)windows};
+        int64_t keep_from = w == 0 ? start_ns : start_ns + (int64_t)((from + EDGE_S) * NS);
+        int64_t keep_to = is_last ? end_ns : start_ns + (int64_t)((from + step + EDGE_S) * NS);
+        MARL_TRY(smooth_window(j, &window, options, &share, keep_from, keep_to, error));
+    }
+    return MARL_OK;
+}
+
+/* Without a magnetometer the headings of two pieces have nothing to do with each other: the longest counts. */
+static marl_status smooth_pieces(joined *j, const marl_log *log, const marl_smooth_options *options,
+                                 marl_error *error)
+{
+    marl_log longest = lab_longest_piece(log), piece;
+    for (size_t first = 0; first < log->n; first += piece.n) {
+        piece = lab_log_piece(log, first);
+        const lab_smooth_part progress = {(double)first / (double)log->n, (double)piece.n / (double)log->n};
+        if (first > 0) {
+            double gap_s = 1e-9 * (double)(piece.row[0].sample.t_ns - piece.row[-1].sample.t_ns);
+            j->all->longest_gap_s = fmax(j->all->longest_gap_s, gap_s);
+        }
+        int is_longest = piece.row == longest.row;
+        if (!is_longest && (!has_mag(log) || lab_log_seconds(&piece) < LAB_SMOOTH_MIN_S)) {
+            j->all->rows_left_out += piece.n;
+            continue;
+        }
+        MARL_TRY(smooth_piece(j, &piece, options, &progress, error));
+        j->all->pieces++;
+    }
+    return MARL_OK;
+}
+
 marl_status marl_smooth(const marl_log *log, const marl_smooth_options *options, marl_smoothed *smoothed,
                         marl_error *error)
 {
     static const marl_smooth_options standard = {0};
     options = options != NULL ? options : &standard;
-    double seconds =
-        log->n > 1 ? 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns) : 0;
-    int has_mag = (log->info.columns & MARL_COLUMNS_MAG) == MARL_COLUMNS_MAG;
     memset(smoothed, 0, sizeof *smoothed);
-    if (seconds <= LONGEST_WHOLE_S || !has_mag) {
-        return lab_smooth_whole(log, options, &(lab_smooth_part){0, 1}, smoothed, error);
+    if (log->n == 0 || (lab_log_piece(log, 0).n == log->n && fits_whole(log))) {
+        MARL_TRY(lab_smooth_whole(log, options, &(lab_smooth_part){0, 1}, smoothed, error));
+        smoothed->pieces = 1;
+        return MARL_OK;
     }
-    marl_status status = smooth_windows(log, options, seconds, smoothed, error);
-    if (status != MARL_OK) {
+    joined j = {.all = smoothed};
+    marl_status status = smooth_pieces(&j, log, options, error);
+    if (status == MARL_OK) {
+        finish(&j);
+    } else {
         marl_smoothed_free(smoothed);
     }
     return status;

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The runs of a study: each tuning at each rate on each log, and their order. */
+#include "lab/log/reading.h"
 #include "lab/study/study_case.h"
 #include "marlinspike/compare.h"
 #include <math.h>
@@ -94,7 +95,7 @@ static marl_status rank_runs(marl_study *study, marl_error *error)
 static marl_status check_rates(const marl_study *study, const marl_study_case *it, marl_error *error)
 {
     const marl_log *log = &it->log;
-    double seconds = 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns);
+    double seconds = lab_log_seconds(log);
     double rate = log->n > 1 ? (double)(log->n - 1) / seconds : 0;
     for (size_t i = 0; i < study->rate_n; i++) {
         if (study->rates[i] > 1.05 * rate) {
