@@ -87,14 +87,16 @@ typedef struct marl_stream_report {
     unsigned long bytes;         /* that came in */
     unsigned long bytes_skipped; /* that belonged to no good packet, or to no whole line behind a header */
     unsigned long items, items_lost; /* the gaps in the packet numbers */
+    unsigned long items_unknown;     /* packets without an item of a board, as far as this version knows */
     unsigned long events;            /* of the board, about its chips */
     char first_event[160];
     char firmware[MARL_DEVICE_NAME];
-    int identified;  /* the board has sent its identity */
-    uint8_t sensors; /* MARL_FRESH_..., of its identity */
-    char fault[600]; /* of the first header or row of CSV lines that had one, with file and line */
-    int restarted;   /* the board restarted: the stream ends there */
-    int64_t last_ns; /* time of the last row */
+    int identified;           /* the board has sent its identity */
+    uint8_t sensors;          /* MARL_FRESH_..., of its identity */
+    char fault[600];          /* of the first header or row of CSV lines that had one, with file and line */
+    unsigned long restarts;   /* of the board, and of its clock: the next row is put 2 s after the last */
+    int64_t first_restart_ns; /* time of the last row before the first of them */
+    int64_t last_ns;          /* time of the last row */
 } marl_stream_report;
 
 /* What a board answered to the item of that number. */
@@ -117,8 +119,7 @@ MARL_CHECKED marl_status marl_receiver_feed(marl_receiver *receiver, const uint8
 /* No more bytes will come: what waited for them becomes a row. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_receiver_finish(marl_receiver *receiver, marl_error *error);
 
-/* The next row in the order of time. MARL_ERR_NOT_READY when more bytes are needed, MARL_END when the
- * board has restarted and its clock with it. */
+/* The next row in the order of time. MARL_ERR_NOT_READY when more bytes are needed. */
 MARL_CHECKED marl_status marl_receiver_next(marl_receiver *receiver, marl_log_row *row);
 /* The next acknowledgement, MARL_ERR_NOT_READY when there is none. */
 MARL_CHECKED marl_status marl_receiver_ack(marl_receiver *receiver, marl_ack *ack);

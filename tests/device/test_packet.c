@@ -155,16 +155,17 @@ START_TEST(a_stream_may_begin_in_the_middle)
     marl_packet_reader reader;
     dice d = {9};
     make_stream(&s, &d, 50);
-    for (size_t from = 1; from < s.n / 2; from++) {
+    for (size_t from = 0; from < s.n / 2; from++) {
         tail.n = s.n - from;
         memcpy(tail.bytes, s.bytes + from, tail.n);
         int good = receive(&tail, &reader, scratch, sizeof scratch);
         size_t zeros = 0;
-        for (size_t i = 0; i < tail.n; i++) {
+        for (size_t i = 1; i < tail.n; i++) { /* one at the front ends nothing */
             zeros += tail.bytes[i] == 0;
         }
         /* all but the one whose begin was missed, and that is no fault of the line */
-        if (good != (int)zeros - 1 || reader.broken != 0) {
+        int missed = from > 0 && s.bytes[from - 1] != 0 && s.bytes[from] != 0;
+        if (good != (int)zeros - missed || reader.broken != 0) {
             ck_abort_msg("%d good of %zu from %zu", good, zeros, from);
         }
     }

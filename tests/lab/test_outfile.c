@@ -4,6 +4,7 @@
 #include "lab/base/outfile.h"
 #include "marlinspike/error.h"
 #include "temporary.h"
+#include <fcntl.h>
 #include <signal.h>
 #include <sys/resource.h>
 #include <sys/stat.h>
@@ -99,17 +100,42 @@ END_TEST
 
 START_TEST(where_nothing_can_be_written)
 {
-    marl_error error = {0}, full = {0};
+    marl_error error = {0}, device = {0}, folder = {0};
     marl_outfile *out;
     ck_assert_int_eq(marl_outfile_open(&out, "/nonexistent/a", &error), MARL_ERR_SYSTEM);
     ck_assert_str_eq(error.text, "/nonexistent/a: cannot be written: No such file or directory");
-    error = (marl_error){0};
-    ck_assert_int_eq(marl_outfile_open(&out, "/tmp", &error), MARL_ERR_SYSTEM);
-    out = open_or_fail("/dev/full"); /* no regular file: written directly */
-    marl_outfile_text(out, "x");
-    ck_assert_int_eq(marl_outfile_commit(out, &full), MARL_ERR_SYSTEM);
-    struct stat device;
-    ck_assert(stat("/dev/full", &device) == 0 && S_ISCHR(device.st_mode));
+    ck_assert_int_eq(marl_outfile_open(&out, "/tmp", &folder), MARL_ERR_SYSTEM);
+    ck_assert_str_eq(folder.text, "/tmp: is a folder: only a file is replaced");
+    ck_assert_int_eq(marl_outfile_open_rows(&out, "/dev/full", &device), MARL_ERR_SYSTEM);
+    ck_assert_str_eq(device.text, "/dev/full: is a device: only a file is replaced");
+}
+END_TEST
+
+/* Rows go into a FIFO, and it stays one; nothing else does, and a link to one changes nothing. */
+START_TEST(a_fifo_takes_rows_alone)
+{
+    temporary dir = temporary_make();
+    char fifo[160], got[40] = "";
+    marl_error error = {0}, refused = {0};
+    marl_outfile *out;
+    struct stat kind;
+    snprintf(fifo, sizeof fifo, "%s", temporary_path(&dir, "fifo"));
+    ck_assert_int_eq(mkfifo(fifo, 0600), 0);
+    ck_assert_int_eq(symlink("fifo", temporary_path(&dir, "link")), 0);
+    int reader = open(fifo, O_RDONLY | O_NONBLOCK);
+    ck_assert_int_ge(reader, 0);
+    ck_assert_int_eq(marl_outfile_open(&out, dir.path, &refused), MARL_ERR_SYSTEM);
+    ck_assert_msg(strstr(refused.text, "link: is a FIFO: only a file is replaced") != NULL, "%s",
+                  refused.text);
+    ck_assert_msg(marl_outfile_open_rows(&out, dir.path, &error) == MARL_OK, "%s", error.text);
+    marl_outfile_text(out, "1,2,3");
+    ck_assert_int_eq(marl_outfile_commit(out, &error), MARL_OK);
+    ck_assert_int_eq(read(reader, got, sizeof got - 1), 5);
+    ck_assert_str_eq(got, "1,2,3");
+    ck_assert(stat(fifo, &kind) == 0 && S_ISFIFO(kind.st_mode));
+    ck_assert_int_eq(temporary_count(&dir), 2);
+    close(reader);
+    temporary_remove(&dir);
 }
 END_TEST
 
@@ -222,5 +248,5 @@ START_TEST(the_first_reason_is_kept)
 END_TEST
 
 MARL_SUITE("outfile", nothing_is_there_before_commit, everything_arrives_in_order, a_full_disk_leaves_nothing,
-           where_nothing_can_be_written, links_are_followed, permissions_stay,
+           where_nothing_can_be_written, a_fifo_takes_rows_alone, links_are_followed, permissions_stay,
            a_killed_run_is_cleared_by_the_next, the_first_reason_is_kept)

@@ -2,6 +2,7 @@
  * CSV lines as they come over a line: cases are what was sent, and what became of it. */
 #include "check_main.h"
 #include "marlinspike/record.h"
+#include "random_values.h"
 #include <stdio.h>
 #include <string.h>
 
@@ -73,8 +74,9 @@ START_TEST(device_and_columns_come_from_the_header)
 }
 END_TEST
 
-/* A single spoilt stamp ends nothing; ten rows in a row from the past do. */
-START_TEST(a_board_that_begins_anew_ends_the_lines)
+/* A single spoilt stamp changes nothing; rows in a row from the past are those of a board that restarted, and go on
+ * two seconds later. */
+START_TEST(a_board_that_restarts_goes_on)
 {
     marl_receiver *receiver;
     marl_log_row row;
@@ -84,14 +86,47 @@ START_TEST(a_board_that_begins_anew_ends_the_lines)
     ck_assert_int_eq(marl_receiver_feed(receiver, (const uint8_t *)"t[s],temp[degC]\n", 16, NULL), MARL_OK);
     for (int i = 0; i < 200; i++) {
         double t = 100 + 0.01 * i - (i == 50 ? 60 : 0) - (i >= 150 ? 101.5 : 0);
-        int n = snprintf(text, sizeof text, "%.3f,20\n", t);
+        int n = snprintf(text, sizeof text, "%.3f,%d\n", t, i);
         ck_assert_int_eq(marl_receiver_feed(receiver, (const uint8_t *)text, (size_t)n, NULL), MARL_OK);
     }
-    while (marl_receiver_next(receiver, &row) == MARL_OK) {
-        came++;
+    ck_assert_int_eq(marl_receiver_finish(receiver, NULL), MARL_OK);
+    for (; marl_receiver_next(receiver, &row) == MARL_OK; came++) {
+        int i = (int)row.sample.temp;
+        double t = i < 150 ? 100 + 0.01 * i : 101.49 + 2 + 0.01 * (i - 150);
+        ck_assert_double_eq_tol(1e-9 * (double)row.sample.t_ns, t, 1e-6);
     }
-    ck_assert_int_eq(came, 149);
-    ck_assert_int_eq(marl_receiver_report(receiver)->restarted, 1);
+    ck_assert_int_eq(came, 199);
+    ck_assert_uint_eq(marl_receiver_report(receiver)->restarts, 1);
+    ck_assert_double_eq_tol(1e-9 * (double)marl_receiver_report(receiver)->first_restart_ns, 101.49, 1e-6);
+    marl_receiver_free(receiver);
+}
+END_TEST
+
+/* Of stamps that are mostly absurd, all over what 64 bits hold, those that are not are kept, every one that follows
+ * another good one, and nothing else. */
+START_TEST(among_absurd_stamps_the_good_ones_are_kept)
+{
+    marl_receiver *receiver;
+    marl_log_row row;
+    dice d = {77};
+    char text[80];
+    int good = 0, came = 0;
+    ck_assert_int_eq(marl_receiver_create(&receiver, "test", NULL, NULL), MARL_OK);
+    ck_assert_int_eq(marl_receiver_feed(receiver, (const uint8_t *)"t[ns],temp[degC]\n", 17, NULL), MARL_OK);
+    for (int i = 0; i < 5000; i++) {
+        int absurd = dice_below(&d, 10) < 6;
+        int64_t t = absurd && i > 0 ? (int64_t)dice_bits(&d) : INT64_C(10000000) * i;
+        int n = snprintf(text, sizeof text, "%lld,%d\n", (long long)t, i);
+        ck_assert_int_eq(marl_receiver_feed(receiver, (const uint8_t *)text, (size_t)n, NULL), MARL_OK);
+        good += !absurd || i == 0;
+    }
+    ck_assert_int_eq(marl_receiver_finish(receiver, NULL), MARL_OK);
+    for (; marl_receiver_next(receiver, &row) == MARL_OK; came++) {
+        ck_assert_int_eq(row.sample.t_ns, INT64_C(10000000) * (int)row.sample.temp);
+    }
+    ck_assert_int_le(came, good);
+    ck_assert_int_ge(came, good - 8); /* at the start, until two in a row have come */
+    ck_assert_uint_eq(marl_receiver_report(receiver)->restarts, 0);
     marl_receiver_free(receiver);
 }
 END_TEST
@@ -115,5 +150,5 @@ START_TEST(a_line_without_end_is_no_line)
 END_TEST
 
 MARL_SUITE_OF_CASES("receiver_lines", cases, lines_are_taken_as_they_come,
-                    device_and_columns_come_from_the_header, a_board_that_begins_anew_ends_the_lines,
-                    a_line_without_end_is_no_line)
+                    device_and_columns_come_from_the_header, a_board_that_restarts_goes_on,
+                    among_absurd_stamps_the_good_ones_are_kept, a_line_without_end_is_no_line)

@@ -269,7 +269,7 @@ START_TEST(what_a_noisy_line_loses_is_counted)
 }
 END_TEST
 
-START_TEST(a_board_that_begins_anew_ends_the_stream)
+START_TEST(a_board_that_restarts_goes_on_in_the_stream)
 {
     static wire w;
     marl_log_row row;
@@ -282,12 +282,53 @@ START_TEST(a_board_that_begins_anew_ends_the_stream)
         put_sample(&w, &s, NULL);
     }
     marl_receiver *receiver = receive(&w);
-    while (marl_receiver_next(receiver, &row) == MARL_OK) {
-        came++;
+    ck_assert_int_eq(marl_receiver_finish(receiver, NULL), MARL_OK);
+    for (; marl_receiver_next(receiver, &row) == MARL_OK; came++) {
+        int64_t later = came < 150 ? 0 : INT64_C(1990000000); /* two seconds behind the row before */
+        ck_assert_int_eq(row.sample.t_ns, came * INT64_C(10000000) + later);
     }
-    ck_assert_int_eq(came, 150);
-    ck_assert_int_eq(marl_receiver_next(receiver, &row), MARL_END);
-    ck_assert_int_eq(marl_receiver_report(receiver)->restarted, 1);
+    ck_assert_int_eq(came, 200);
+    ck_assert_uint_eq(marl_receiver_report(receiver)->restarts, 1);
+    ck_assert_uint_eq(marl_receiver_report(receiver)->items_lost, 0);
+    marl_receiver_free(receiver);
+}
+END_TEST
+
+/* Items of a kind that is not known, those that are meant for a board, and packets of others between the samples:
+ * counted as such, and no sample counts as lost. A kind that a newer board sends has its place in the numbers. */
+START_TEST(what_is_no_item_of_a_board_is_no_loss)
+{
+    static wire w;
+    marl_log_row row;
+    int came = 0;
+    w.n = 0;
+    w.number = 0;
+    for (int i = 0; i < 30; i++) {
+        marl_sample s = {.t_ns = i * INT64_C(10000000), .fresh = 0};
+        const uint8_t newer[] = {0x83, 0x05, 0x18, (uint8_t)w.number, 0x80}; /* kind 5 with an array */
+        const uint8_t asked[] = {0x83, 0x10, 0x19, 0x77, 0x77, 0xa0};        /* 16: for a board */
+        const uint8_t others[] = {0x01, 0x02, 0x03};
+        size_t size = 0;
+        if (i % 3 == 0) {
+            ck_assert_int_eq(
+                marl_packet_make(newer, sizeof newer, w.bytes + w.n, sizeof w.bytes - w.n, &size), MARL_OK);
+            w.number++;
+        } else if (i % 3 == 1) {
+            ck_assert_int_eq(
+                marl_packet_make(asked, sizeof asked, w.bytes + w.n, sizeof w.bytes - w.n, &size), MARL_OK);
+        } else {
+            ck_assert_int_eq(
+                marl_packet_make(others, sizeof others, w.bytes + w.n, sizeof w.bytes - w.n, &size), MARL_OK);
+        }
+        w.n += size;
+        put_sample(&w, &s, NULL);
+    }
+    marl_receiver *receiver = receive(&w);
+    ck_assert_int_eq(marl_receiver_finish(receiver, NULL), MARL_OK);
+    for (; marl_receiver_next(receiver, &row) == MARL_OK; came++) {
+    }
+    ck_assert_int_eq(came, 30);
+    ck_assert_uint_eq(marl_receiver_report(receiver)->items_unknown, 30);
     ck_assert_uint_eq(marl_receiver_report(receiver)->items_lost, 0);
     marl_receiver_free(receiver);
 }
@@ -324,5 +365,5 @@ END_TEST
 MARL_SUITE("stream", a_board_reads_the_calibration_that_the_desk_writes,
            a_board_reads_the_tuning_that_the_desk_writes, a_message_without_contents_is_refused,
            the_desk_reads_the_samples_that_a_board_writes, the_desk_reads_what_else_a_board_sends,
-           what_a_noisy_line_loses_is_counted, a_board_that_begins_anew_ends_the_stream,
-           garbage_in_good_packets_is_survived)
+           what_a_noisy_line_loses_is_counted, a_board_that_restarts_goes_on_in_the_stream,
+           what_is_no_item_of_a_board_is_no_loss, garbage_in_good_packets_is_survived)

@@ -78,9 +78,6 @@ static marl_status write_rows(recording *r, marl_error *error)
             return MARL_END;
         }
     }
-    if (status == MARL_END) {
-        r->end = END_RESTARTED;
-    }
     return status == MARL_ERR_NOT_READY ? MARL_OK : status;
 }
 
@@ -184,16 +181,9 @@ static marl_status ask(recording *r, marl_error *error)
 
 static marl_status complete(recording *r, marl_error *error)
 {
-    const marl_log_report *rows = &marl_receiver_report(r->receiver)->rows;
     marl_status status = MARL_OK;
     if (r->log == NULL && r->first_n == 0) {
         return nothing_understood(r, error);
-    }
-    if (rows->rows_dropped > rows->rows) {
-        const char *fault = marl_receiver_report(r->receiver)->fault;
-        return marl_fail(error, MARL_ERR_INPUT, "%s%s%s: %lu of %lu rows cannot be used", fault,
-                         fault[0] ? "; " : "", r->from->name, rows->rows_dropped,
-                         rows->rows + rows->rows_dropped);
     }
     if (r->log == NULL) {
         status = start_log(r, error);

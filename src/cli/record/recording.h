@@ -12,7 +12,6 @@ typedef enum recording_end {
     END_OVER,      /* end of file, of the scene, of the log */
     END_VANISHED,  /* the line is gone */
     END_SILENT,    /* nothing came for long */
-    END_RESTARTED, /* the board restarted */
     END_COUNT
 } recording_end;
 

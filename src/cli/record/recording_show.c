@@ -12,8 +12,7 @@
 #define DRAW_LOG_S 1.0
 #define LINE_S 10.0 /* otherwise, of the recording, at the latest */
 
-static const char *const end_names[END_COUNT] = {"enough",   "stopped", "over",
-                                                 "vanished", "silent",  "restarted"};
+static const char *const end_names[END_COUNT] = {"enough", "stopped", "over", "vanished", "silent"};
 
 static double wall_now(void)
 {
@@ -94,10 +93,6 @@ static void warn_of_end(recording *r)
     } else if (r->end == END_SILENT) {
         marl_warn(&r->warnings, "silent", "%s: the board went silent after %.1f s; what was received is kept",
                   name, at);
-    } else if (r->end == END_RESTARTED) {
-        marl_warn(&r->warnings, "restarted",
-                  "%s: the board restarted after %.1f s (was its power cut?); the recording ends there", name,
-                  at);
     }
 }
 
@@ -113,6 +108,19 @@ static void warn_of_degradation(recording *r)
         marl_warn(&r->warnings, "noise", "%s: %lu of %lu bytes belonged to no whole %s", name,
                   s->bytes_skipped, s->bytes,
                   s->kind == MARL_STREAM_LINES ? "line behind a header" : "packet");
+    }
+    if (s->items_unknown > 0) {
+        marl_warn(
+            &r->warnings, "unknown-packets",
+            "%s: %lu packets hold no item that a board sends, as far as this version knows; passed over",
+            name, s->items_unknown);
+    }
+    if (s->restarts > 0) {
+        marl_warn(
+            &r->warnings, "restarted",
+            "%s: the board restarted %lu times, first after %.1f s (was its power cut?); the recording goes "
+            "on 2 s later each time",
+            name, s->restarts, 1e-9 * (double)s->first_restart_ns);
     }
     if (s->events > 0) {
         marl_warn(&r->warnings, "chip", "%s: the board sent %lu events about its chips, the first: %s", name,
@@ -196,6 +204,8 @@ int recording_print_json(recording *r)
     json_object_set_new(root, "sensors", rates_json(r));
     json_object_set_new(root, "gaps", json_integer((json_int_t)marl_guide_gaps(r->guide)));
     json_object_set_new(root, "packets_lost", json_integer((json_int_t)s->items_lost));
+    json_object_set_new(root, "packets_unknown", json_integer((json_int_t)s->items_unknown));
+    json_object_set_new(root, "restarts", json_integer((json_int_t)s->restarts));
     json_object_set_new(root, "bytes", json_integer((json_int_t)s->bytes));
     json_object_set_new(root, "bytes_skipped", json_integer((json_int_t)s->bytes_skipped));
     json_object_set_new(root, "events", json_integer((json_int_t)s->events));

@@ -46,7 +46,7 @@ marl_status marl_packet_make(const uint8_t *contents, size_t n, uint8_t *out, si
 
 void marl_packet_reader_init(marl_packet_reader *reader, uint8_t *bytes, size_t size)
 {
-    *reader = (marl_packet_reader){.bytes = bytes, .size = size, .skipping = 1};
+    *reader = (marl_packet_reader){.bytes = bytes, .size = size, .full = 1};
 }
 
 static void start(marl_packet_reader *r)

@@ -133,7 +133,7 @@ static marl_status next_row(marl_log_reader *r, marl_log_row *row, marl_error *e
         marl_status status = lab_lines_next(&r->lines, r->path, &line, &n, error);
         if (status == MARL_END) {
             r->report.nuls_at_end = r->lines.nuls;
-            lab_row_end(&r->order);
+            lab_row_end(&r->order, &r->report);
             return lab_row_pop(&r->order, row, &r->report) ? MARL_OK : verdict_at_end(r, error);
         }
         if (status != MARL_OK) {

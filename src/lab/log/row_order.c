@@ -10,6 +10,11 @@
 
 /* A step of over a second may be a stamp that noise has spoilt. */
 #define AHEAD INT64_C(1000000000)
+/* Rows that are farther apart do not follow each other: one of the stamps is spoilt. */
+#define SLOW INT64_C(10000000000)
+#define SLOWEST (360 * SLOW)
+/* Between the last row before a restart of the board and the first after it. */
+#define RESTART_GAP INT64_C(2000000000)
 /* A century and more; differences of such times always fit. */
 #define TIME_MAX (INT64_MAX / 4)
 
@@ -42,6 +47,9 @@ row_fault lab_row_time(const lab_row_order *o, int64_t raw, lab_moment *at)
     at->raw = raw;
     at->wrapped = o->at.wrapped + (wraps ? CLOCK_WRAP : 0);
     at->t_ns = raw + at->wrapped;
+    if (at->t_ns > TIME_MAX) { /* after restarts */
+        return ROW_NO_TIME;
+    }
     if (o->timed && at->t_ns <= o->at.t_ns) {
         return at->t_ns == o->at.t_ns ? ROW_TIME_REPEATED : ROW_TIME_BACK;
     }
@@ -67,9 +75,10 @@ static void make_ready(lab_row_order *o, int from)
     for (int i = from; i < ROWS_AT_ONCE; i++) {
         lab_kept_row *ready = &o->ready[i];
         ready->wraps = ready->at.wrapped != o->at.wrapped;
+        o->fast |= o->timed && ready->at.t_ns - o->at.t_ns <= SLOW;
         o->at = ready->at;
+        o->timed = 1;
     }
-    o->timed = 1;
 }
 
 static lab_kept_row *slot(lab_row_order *o)
@@ -80,6 +89,28 @@ static lab_kept_row *slot(lab_row_order *o)
 marl_log_row *lab_row_slot(lab_row_order *o)
 {
     return &slot(o)->row;
+}
+
+/* Decides about the row that waits, by the one in the slot. Returns 1 when that has found its place with it. */
+static int settle_ahead(lab_row_order *o, marl_log_report *report)
+{
+    lab_kept_row *row = slot(o), first = o->ahead;
+    int64_t step = row->at.t_ns - first.at.t_ns;
+    o->has_ahead = 0;
+    if (o->timed ? lab_row_follows(o, first.at.t_ns, row->at.t_ns) : step > 0 && step <= AHEAD) {
+        o->ready[0] = first;
+        make_ready(o, 0);
+        return 1;
+    }
+    if (!o->timed && step > 0) { /* the first is good, and this one jumps ahead */
+        o->ahead = *row;
+        o->has_ahead = 1;
+        *row = first;
+        make_ready(o, ROWS_AT_ONCE - 1);
+        return 1;
+    }
+    lab_row_fault(report, ROW_TIME_AHEAD, first.line);
+    return 0;
 }
 
 row_fault lab_row_push(lab_row_order *o, int64_t raw, long line, marl_log_report *report)
@@ -95,17 +126,10 @@ row_fault lab_row_push(lab_row_order *o, int64_t raw, long line, marl_log_report
     }
     row->line = line;
     row->row.sample.t_ns = row->at.t_ns;
-    if (o->has_ahead && row->at.t_ns > o->ahead.at.t_ns) {
-        o->ready[0] = o->ahead;
-        o->has_ahead = 0;
-        make_ready(o, 0);
+    if (o->has_ahead && settle_ahead(o, report)) {
         return ROW_GOOD;
     }
-    if (o->has_ahead) {
-        lab_row_fault(report, ROW_TIME_AHEAD, o->ahead.line);
-        o->has_ahead = 0;
-    }
-    if (o->timed && row->at.t_ns - o->at.t_ns > AHEAD) {
+    if (!o->timed || row->at.t_ns - o->at.t_ns > AHEAD) {
         o->ahead = *row;
         o->has_ahead = 1;
     } else {
@@ -114,13 +138,26 @@ row_fault lab_row_push(lab_row_order *o, int64_t raw, long line, marl_log_report
     return ROW_GOOD;
 }
 
-void lab_row_end(lab_row_order *o)
+int lab_row_follows(const lab_row_order *o, int64_t before, int64_t t)
 {
-    if (o->has_ahead) {
+    return t > before && t - before <= (o->fast ? SLOW : SLOWEST);
+}
+
+void lab_row_restart(lab_row_order *o, int64_t raw)
+{
+    o->at.wrapped = o->at.t_ns + RESTART_GAP - raw;
+    o->at.raw = raw - RESTART_GAP;
+}
+
+void lab_row_end(lab_row_order *o, marl_log_report *report)
+{
+    if (o->has_ahead && o->timed && o->ahead.at.t_ns - o->at.t_ns > SLOWEST) {
+        lab_row_fault(report, ROW_TIME_AHEAD, o->ahead.line);
+    } else if (o->has_ahead) {
         *slot(o) = o->ahead;
-        o->has_ahead = 0;
         make_ready(o, ROWS_AT_ONCE - 1);
     }
+    o->has_ahead = 0;
 }
 
 int lab_row_pop(lab_row_order *o, marl_log_row *row, marl_log_report *report)

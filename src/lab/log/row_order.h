@@ -40,8 +40,9 @@ enum { ROWS_AT_ONCE = 2 };
 typedef struct lab_row_order {
     int timed;     /* `at` is set */
     lab_moment at; /* of the last row that is ready or given out */
+    int fast;      /* rows have come within ten seconds */
     int has_ahead;
-    lab_kept_row ahead;               /* its time jumps ahead: the next row shows whether time does */
+    lab_kept_row ahead; /* the first, or its time jumps ahead: the next row shows whether it does */
     lab_kept_row ready[ROWS_AT_ONCE]; /* from `first` on to be given out */
     int first;
 } lab_row_order;
@@ -54,13 +55,19 @@ row_fault lab_row_time(const lab_row_order *order, int64_t raw, lab_moment *at);
 /* Where the next row is to be written, once lab_row_pop has given out all before it. */
 marl_log_row *lab_row_slot(lab_row_order *order);
 
-/* Takes the row in the slot, with its time stamp and line. One that jumps ahead waits for the next: accepting
- * one corrupt stamp would make the following rows look late. A row whose time does not go on is dropped and
- * counted. */
+/* Takes the row in the slot, with its time stamp and line. The first one, and one that jumps ahead, waits for the
+ * next, which has to follow it: accepting one corrupt stamp would make the following rows look late. A row whose time does not go on is dropped and counted. */
 row_fault lab_row_push(lab_row_order *order, int64_t raw, long line, marl_log_report *report);
 
-/* No more rows will come: one that waits is ready now. */
-void lab_row_end(lab_row_order *order);
+/* Could a row at `t` be the next behind one at `before`? Within ten seconds, where rows have come faster so far, else an hour. */
+int lab_row_follows(const lab_row_order *order, int64_t before, int64_t t);
+
+/* The clock began anew: its stamp `raw` means two seconds after the last row, a gap behind which every filter
+ * starts again. */
+void lab_row_restart(lab_row_order *order, int64_t raw);
+
+/* No more rows will come: one that waits is ready now, unless it jumps ahead by more than an hour. */
+void lab_row_end(lab_row_order *order, marl_log_report *report);
 
 /* Gives out the next row; 0 when none is ready. */
 int lab_row_pop(lab_row_order *order, marl_log_row *row, marl_log_report *report);

@@ -9,12 +9,21 @@
 
 /* Time that goes back by more than this, and is no wrap, is a board that restarted. */
 #define RESTART_NS INT64_C(500000000)
-enum { MAX_ACKS = 8 };
+/* So many in a row, each a next one to the one before: no stamps that noise has spoilt. */
+enum { RESTART_ROWS = 3, MAX_ACKS = 8 };
+
+/* Rows from the past, which may be the first of a board that restarted. */
+typedef struct past_rows {
+    marl_log_row row[RESTART_ROWS];
+    int64_t raw[RESTART_ROWS];
+    int n;
+} past_rows;
 
 struct marl_receiver {
     marl_stream_report report;
     marl_log_info info;
     lab_row_order order;
+    past_rows past;
     lab_row_queue queue;
     marl_ack ack[MAX_ACKS];
     int acks;
@@ -78,8 +87,7 @@ static unsigned columns_of(const marl_log_row *row)
     return columns;
 }
 
-/* Is this a board that restarted, and not a 32-bit clock that wrapped? Of packets one is enough; lines are
- * not checked, so that it takes some in a row. */
+/* Is this a board that restarted, and not a 32-bit clock that wrapped? */
 static int began_anew(const marl_receiver *r, int64_t raw)
 {
     lab_moment at;
@@ -100,12 +108,50 @@ static marl_status queue_ready(marl_receiver *r, marl_error *error)
     return MARL_OK;
 }
 
-static marl_status add_row(marl_receiver *r, const marl_log_row *row, int64_t raw, marl_error *error)
+static marl_status push_row(marl_receiver *r, const marl_log_row *row, int64_t raw, marl_error *error)
 {
     marl_log_report *report = &r->report.rows;
     *lab_row_slot(&r->order) = *row;
     (void)lab_row_push(&r->order, raw, (long)(report->rows + report->rows_dropped + 1), report);
     return queue_ready(r, error);
+}
+
+/* The past rows in their turn: given out behind a restart, else dropped and counted. */
+static marl_status push_past(marl_receiver *r, marl_error *error)
+{
+    int n = r->past.n;
+    r->past.n = 0;
+    for (int i = 0; i < n; i++) {
+        MARL_TRY(push_row(r, &r->past.row[i], r->past.raw[i], error));
+    }
+    return MARL_OK;
+}
+
+static void restart(marl_receiver *r)
+{
+    if (r->report.restarts++ == 0) {
+        r->report.first_restart_ns = r->order.at.t_ns;
+    }
+    lab_row_restart(&r->order, r->past.raw[0]);
+}
+
+static marl_status add_row(marl_receiver *r, const marl_log_row *row, int64_t raw, marl_error *error)
+{
+    past_rows *past = &r->past;
+    int is_past = began_anew(r, raw);
+    if (past->n > 0 && !(is_past && lab_row_follows(&r->order, past->raw[past->n - 1], raw))) {
+        MARL_TRY(push_past(r, error));
+    }
+    if (!is_past) {
+        return push_row(r, row, raw, error);
+    }
+    past->row[past->n] = *row;
+    past->raw[past->n++] = raw;
+    if (past->n < RESTART_ROWS) {
+        return MARL_OK;
+    }
+    restart(r);
+    return push_past(r, error);
 }
 
 static void read_identity(marl_receiver *r, const lab_identity *identity)
@@ -137,11 +183,14 @@ static marl_status read_item(marl_receiver *r, size_t n, marl_error *error)
 {
     lab_item item;
     lab_item_result result = lab_item_read(r->packet, n, &item);
-    if (result != LAB_ITEM_GOOD) {
-        return result == LAB_ITEM_BAD ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    if (result == LAB_ITEM_NO_MEMORY) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    if ((item.kind == MARL_ITEM_SAMPLE || item.kind == MARL_ITEM_IDENTITY) && began_anew(r, item.t_ns)) {
-        r->report.restarted = 1;
+    if (result == LAB_ITEM_BAD || !lab_item_is_ours(&item)) {
+        r->report.items_unknown++;
+        if (result == LAB_ITEM_GOOD && item.kind < MARL_ITEM_IDENTIFY) { /* else it has a number of its own */
+            count_lost(r, item.number);
+        }
         return MARL_OK;
     }
     r->report.items++;
@@ -174,12 +223,8 @@ static marl_status add_line(marl_receiver *r, marl_error *error)
 {
     marl_log_row row;
     int64_t raw;
-    int restarts = 0;
     marl_status status = lab_lines_in_feed(&r->lines, &r->report.rows, &row, &raw);
     if (status == MARL_OK) {
-        restarts = began_anew(r, raw);
-        r->lines.back_in_row = restarts ? r->lines.back_in_row + 1 : 0;
-        r->report.restarted = r->lines.back_in_row >= LAB_BACK_IN_ROW;
         status = add_row(r, &row, raw, error);
     }
     snprintf(r->report.fault, sizeof r->report.fault, "%s", r->lines.fault.text);
@@ -198,7 +243,7 @@ marl_status marl_receiver_feed(marl_receiver *r, const uint8_t *bytes, size_t n,
 {
     marl_status status = MARL_OK;
     r->report.bytes += n;
-    for (size_t i = 0; i < n && status == MARL_OK && !r->report.restarted; i++) {
+    for (size_t i = 0; i < n && status == MARL_OK; i++) {
         size_t length;
         if (marl_packet_feed(&r->reader, bytes[i], &length) == MARL_OK) {
             status = read_item(r, length, error);
@@ -217,7 +262,8 @@ marl_status marl_receiver_finish(marl_receiver *r, marl_error *error)
         return MARL_OK;
     }
     r->finished = 1;
-    lab_row_end(&r->order);
+    MARL_TRY(push_past(r, error));
+    lab_row_end(&r->order, &r->report.rows);
     return queue_ready(r, error);
 }
 
@@ -227,7 +273,7 @@ marl_status marl_receiver_next(marl_receiver *r, marl_log_row *row)
         *row = r->queue.row[r->queue.start++];
         return MARL_OK;
     }
-    return r->report.restarted ? MARL_END : MARL_ERR_NOT_READY;
+    return MARL_ERR_NOT_READY;
 }
 
 marl_status marl_receiver_ack(marl_receiver *r, marl_ack *ack)

@@ -8,7 +8,7 @@
 #include "marlinspike/app.h"
 #include "marlinspike/record.h"
 
-enum { LAB_LINE_MAX = 4096, LAB_BACK_IN_ROW = 10 };
+enum { LAB_LINE_MAX = 4096 };
 
 typedef struct lab_row_queue {
     marl_log_row *row;
@@ -24,7 +24,6 @@ typedef struct lab_lines_in {
     marl_log_info info;
     int headed;            /* a header has come */
     marl_error fault;      /* of the first header, or row, that had one */
-    int back_in_row;       /* rows from the past in a row */
     unsigned long skipped; /* bytes before the header, and of lines too long */
     long line;
     uint8_t all_fresh;

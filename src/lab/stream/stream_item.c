@@ -223,6 +223,12 @@ static int read_body(const cbor_item_t *body, lab_item *item)
     return 1;
 }
 
+int lab_item_is_ours(const lab_item *item)
+{
+    return item->kind == MARL_ITEM_SAMPLE || item->kind == MARL_ITEM_IDENTITY ||
+           item->kind == MARL_ITEM_ACK || item->kind == MARL_ITEM_EVENT;
+}
+
 static int read_item(const cbor_item_t *root, lab_item *item)
 {
     int64_t kind, number;
@@ -231,12 +237,12 @@ static int read_item(const cbor_item_t *root, lab_item *item)
     }
     cbor_item_t **part = cbor_array_handle(root);
     if (!get_int(part[0], &kind) || kind < 1 || kind > 255 || !get_int(part[1], &number) || number < 0 ||
-        number > UINT32_MAX || !cbor_isa_map(part[2])) {
+        number > UINT32_MAX) {
         return 0;
     }
     item->kind = (marl_item_kind)kind;
     item->number = (uint32_t)number;
-    return read_body(part[2], item);
+    return !lab_item_is_ours(item) || (cbor_isa_map(part[2]) && read_body(part[2], item));
 }
 
 lab_item_result lab_item_read(const uint8_t *bytes, size_t n, lab_item *item)

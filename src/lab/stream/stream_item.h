@@ -26,7 +26,10 @@ typedef enum lab_item_result {
     LAB_ITEM_NO_MEMORY
 } lab_item_result;
 
-/* Kinds that are not known are items with nothing in them. */
+/* Of other kinds than those below nothing but kind and number is read. */
 lab_item_result lab_item_read(const uint8_t *bytes, size_t n, lab_item *item);
+
+/* Is it of a kind that a board sends, as far as this version knows? */
+int lab_item_is_ours(const lab_item *item);
 
 #endif
