@@ -4,6 +4,8 @@
 #include "marlinspike/show.h"
 #include "show/page_assets.h"
 #include <errno.h>
+#include <nettle/base64.h>
+#include <nettle/sha2.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -95,68 +97,124 @@ static void put_json(marl_outfile *out, const char *json)
     }
 }
 
-/* A script of others: an end tag in it can only stand in a string. */
-static void put_script(marl_outfile *out, const char *script)
+/* A script as it stands in the page, to be freed: an end tag in it can only stand in a string. */
+static char *script_text(const char *script)
 {
-    marl_outfile_text(out, "<script>");
-    for (const char *end; (end = strstr(script, "</script")) != NULL; script = end + 2) {
-        marl_outfile_write(out, script, (size_t)(end - script));
-        marl_outfile_text(out, "<\\/");
+    size_t n = strlen(script);
+    char *text = malloc(2 * n + 1), *to = text;
+    if (text == NULL) {
+        return NULL;
     }
-    marl_outfile_text(out, script);
-    marl_outfile_text(out, "</script>\n");
+    for (const char *end; (end = strstr(script, "</script")) != NULL; script = end + 2) {
+        memcpy(to, script, (size_t)(end - script));
+        to += end - script;
+        memcpy(to, "<\\/", 3);
+        to += 3;
+    }
+    memcpy(to, script, strlen(script) + 1);
+    return text;
 }
 
-static void put_head(marl_outfile *out, const char *title, const char *style)
+enum { SCRIPTS = LIBRARIES + 1 };
+
+/* Everything that the page is made of. */
+typedef struct parts {
+    char *style;
+    char *script[SCRIPTS];
+} parts;
+
+static void free_parts(parts *p)
 {
-    marl_outfile_text(out,
-                      "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n"
-                      "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n"
-                      "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; script-src "
-                      "'unsafe-inline'; style-src 'unsafe-inline'; img-src data: blob:\">\n<title>");
+    free(p->style);
+    for (int i = 0; i < SCRIPTS; i++) {
+        free(p->script[i]);
+    }
+}
+
+static marl_status read_parts(parts *p, marl_error *error)
+{
+    p->style = read_library(library_style, libraries[0].package, error);
+    if (p->style == NULL) {
+        return MARL_ERR_SYSTEM;
+    }
+    for (int i = 0; i < SCRIPTS; i++) {
+        char *script = i < LIBRARIES ? read_library(libraries[i].file, libraries[i].package, error) : NULL;
+        if (i < LIBRARIES && script == NULL) {
+            return MARL_ERR_SYSTEM;
+        }
+        p->script[i] = script_text(i < LIBRARIES ? script : show_page_script);
+        free(script);
+        if (p->script[i] == NULL) {
+            return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+        }
+    }
+    return MARL_OK;
+}
+
+/* The source expression that allows this very script ("Content Security Policy Level 3", 2.3.1). */
+static void put_hash(marl_outfile *out, const char *script)
+{
+    struct sha256_ctx hash;
+    uint8_t digest[SHA256_DIGEST_SIZE];
+    char text[BASE64_ENCODE_RAW_LENGTH(SHA256_DIGEST_SIZE)];
+    sha256_init(&hash);
+    sha256_update(&hash, strlen(script), (const uint8_t *)script);
+    sha256_digest(&hash, sizeof digest, digest);
+    base64_encode_raw(text, sizeof digest, digest);
+    marl_outfile_text(out, " 'sha256-");
+    marl_outfile_write(out, text, sizeof text);
+    marl_outfile_text(out, "'");
+}
+
+/* No script runs but the page's own, should anything of a log ever come through as markup. */
+static void put_policy(marl_outfile *out, const parts *p)
+{
+    marl_outfile_text(
+        out, "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; script-src");
+    for (int i = 0; i < SCRIPTS; i++) {
+        put_hash(out, p->script[i]);
+    }
+    marl_outfile_text(out, "; style-src 'unsafe-inline'; img-src data: blob:\">\n");
+}
+
+static void put_head(marl_outfile *out, const char *title, const parts *p)
+{
+    marl_outfile_text(out, "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n"
+                           "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n");
+    put_policy(out, p);
+    marl_outfile_text(out, "<title>");
     put_text(out, title);
     marl_outfile_text(out, "</title>\n<style>\n");
-    marl_outfile_text(out, style);
+    marl_outfile_text(out, p->style);
     marl_outfile_text(out, show_page_style);
     marl_outfile_text(out, "</style>\n</head>\n<body>\n<noscript>This page needs JavaScript.</noscript>\n"
                            "<main id=\"page\"></main>\n<script type=\"application/json\" id=\"data\">");
 }
 
-static marl_status put_page(marl_outfile *out, const char *title, const char *json, marl_error *error)
+static void put_page(marl_outfile *out, const char *title, const char *json, const parts *p)
 {
-    char *style = read_library(library_style, libraries[0].package, error);
-    if (style == NULL) {
-        return MARL_ERR_SYSTEM;
-    }
-    put_head(out, title, style);
-    free(style);
+    put_head(out, title, p);
     put_json(out, json);
     marl_outfile_text(out, "</script>\n");
-    for (int i = 0; i < LIBRARIES; i++) {
-        char *script = read_library(libraries[i].file, libraries[i].package, error);
-        if (script == NULL) {
-            return MARL_ERR_SYSTEM;
-        }
-        put_script(out, script);
-        free(script);
+    for (int i = 0; i < SCRIPTS; i++) {
+        marl_outfile_text(out, "<script>");
+        marl_outfile_text(out, p->script[i]);
+        marl_outfile_text(out, "</script>\n");
     }
-    put_script(out, show_page_script);
     marl_outfile_text(out, "</body>\n</html>\n");
-    return MARL_OK;
 }
 
 marl_status marl_page_write(const char *path, const char *title, const char *json, marl_error *error)
 {
     marl_outfile *out;
+    parts p = {0};
     marl_status status = marl_page_check_path(path, error);
+    status = status != MARL_OK ? status : read_parts(&p, error);
     status = status != MARL_OK ? status : marl_outfile_open(&out, path, error);
-    if (status != MARL_OK) {
-        return status;
+    if (status == MARL_OK) {
+        put_page(out, title, json, &p);
+        status = marl_outfile_commit(out, error);
     }
-    status = put_page(out, title, json, error);
-    if (status != MARL_OK) {
-        marl_outfile_abort(out);
-        return status;
-    }
-    return marl_outfile_commit(out, error);
+    free_parts(&p);
+    return status;
 }

@@ -160,6 +160,22 @@ class Page(unittest.TestCase):
         tool("compare", NASTY, "--reference", "truth.csv", "--tuning", "kalman", "--figure", "f.svg", "--quiet")
         self.assertFalse(os.path.exists("owned"))
 
+    def test_no_script_runs_but_the_pages_own(self):
+        self.open("compare.html")
+        policy = self.browser.find_element(By.CSS_SELECTOR, "meta[http-equiv]").get_attribute("content")
+        scripts = policy.split("script-src")[1].split(";")[0].split()
+        self.assertTrue(all(word.startswith("'sha256-") for word in scripts), policy)
+        self.browser.execute_script("""
+            const element = document.createElement("script");
+            element.textContent = "window.owned = 1";
+            document.body.append(element);
+            const image = document.createElement("div");
+            image.innerHTML = '<img src="data:," onerror="window.owned = 2">';
+            document.body.append(image);""")
+        time.sleep(0.5)
+        self.assertIsNone(self.browser.execute_script("return window.owned"))
+        self.browser.get_log("browser")  # the refusals are meant
+
     def test_sizes_and_themes(self):
         pages = ["compare.html", "tumble.html", "poses.html", "verify.html"]
         for name in pages:
