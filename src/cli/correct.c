@@ -49,7 +49,7 @@ static marl_status correct(const cli *c, options *o, marl_log_reader **reader, m
     if (o->calibration == NULL || o->out == NULL) {
         return marl_fail(error, MARL_ERR_USE, "correct: --calibration and -o are needed");
     }
-    MARL_TRY(cli_reading_prepare(&o->reading, error));
+    MARL_TRY(cli_reading_prepare(&o->reading, 1, error));
     MARL_TRY(marl_calibration_read(&record, o->calibration, error));
     MARL_TRY(marl_log_open(reader, c->file[0], &o->reading.options, error));
     MARL_TRY(check(&record, marl_log_reader_info(*reader), o, c->file[0], error));

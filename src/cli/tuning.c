@@ -177,7 +177,10 @@ int cli_tuning(int argc, const char **argv)
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "FILTER|FILE[:NAME=VALUE,...]", CLI_TUNING, 1, 1,
+        "FILTER|FILE[:NAME=VALUE,...]",
+        CLI_TUNING,
+        1,
+        1,
         "Prints every parameter of a tuning with value, default, unit, range and meaning; '*' marks\n"
         "what is not the default. Filters: gyro, vectors, complementary, gradient-descent, kalman.",
         "tuning complementary:tilt_time=0.5 -o half.json"};

@@ -17,7 +17,7 @@ static marl_status find(const cli *c, options *o, marl_calibration_record *recor
     marl_log log = {0};
     *record = marl_calibration_record_empty();
     marl_status status = o->into != NULL || o->out != NULL
-                             ? cli_reading_prepare(&o->reading, error)
+                             ? cli_reading_prepare(&o->reading, 1, error)
                              : marl_fail(error, MARL_ERR_USE, "zero: --into CAL or -o CAL is needed");
     status = status != MARL_OK ? status : marl_log_load(&log, c->file[0], &o->reading.options, error);
     if (status == MARL_OK && log.info.corrected) {

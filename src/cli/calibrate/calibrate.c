@@ -49,7 +49,7 @@ static marl_status load(options *o, const cli *c, marl_session *session, marl_er
 {
     marl_session_options *to = &session->options;
     MARL_TRY(check_options(o, session, error));
-    MARL_TRY(cli_reading_prepare(&o->reading, error));
+    MARL_TRY(cli_reading_prepare(&o->reading, 1, error));
     MARL_TRY(o->up != NULL ? read_up(o->up, &to->up, error) : MARL_OK);
     to->turn_angle = o->turn_angle * MARL_DEGREE;
     to->gravity = o->gravity;
@@ -197,7 +197,10 @@ int cli_calibrate(int argc, const char **argv)
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "still|turns|poses|tumble|soak|axes|moves LOG...", CLI_NO_FILE, 2, 64,
+        "still|turns|poses|tumble|soak|axes|moves LOG...",
+        CLI_NO_FILE,
+        2,
+        64,
         "still   the gyroscope's bias, from a recording in which nobody touches the board: 60 s are good\n"
         "turns   the gyroscope's bias and scale, from turns through a known angle with rest between, both "
         "ways\n"

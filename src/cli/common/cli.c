@@ -174,7 +174,7 @@ static marl_status read_window(marl_log_window *w, const char *text, marl_error 
     return MARL_OK;
 }
 
-marl_status cli_reading_prepare(cli_reading *reading, marl_error *error)
+marl_status cli_reading_prepare(cli_reading *reading, int files, marl_error *error)
 {
     if (reading->window != NULL) {
         MARL_TRY(read_window(&reading->options.window, reading->window, error));
@@ -190,6 +190,10 @@ marl_status cli_reading_prepare(cli_reading *reading, marl_error *error)
             return marl_fail(error, MARL_ERR_USE, "--columns: at most %d", CLI_MAPS_MAX);
         }
         MARL_TRY(marl_column_map_read(&reading->map[reading->maps++], *text, error));
+    }
+    if (reading->maps > 1 && reading->maps > files) {
+        return marl_fail(error, MARL_ERR_USE, "--columns: %d maps for %d log%s", reading->maps, files,
+                         files == 1 ? "" : "s");
     }
     reading->options.columns = reading->maps > 0 ? &reading->map[0] : NULL;
     if (reading->sheet != NULL) {

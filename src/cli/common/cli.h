@@ -126,7 +126,8 @@ typedef struct cli_reading {
             "sensor sheet: for a log in counts, and for a filter's defaults", "F"                            \
     }
 
-MARL_CHECKED marl_status cli_reading_prepare(cli_reading *reading, marl_error *error);
+/* For so many logs that may have a map each. */
+MARL_CHECKED marl_status cli_reading_prepare(cli_reading *reading, int files, marl_error *error);
 
 /* --start: how a replay begins. */
 typedef struct cli_start {

@@ -155,9 +155,9 @@ static void print_name(char *name, size_t size, const use *u)
 }
 
 /* The first other option or argument that names this output. */
-static const use *find_clash(const use *list, size_t n, const use *output)
+static const use *find_clash(const use *list, size_t n, const use *output, const char *path)
 {
-    place file = place_of(path_in(output));
+    place file = place_of(path);
     for (const use *u = list; u < list + n; u++) {
         if (u != output && !may_be_one(output->what, u->what) && uses(u, &file)) {
             return u;
@@ -166,10 +166,10 @@ static const use *find_clash(const use *list, size_t n, const use *output)
     return NULL;
 }
 
-static marl_status check_output(const use *list, size_t n, const use *output, marl_error *error)
+static marl_status check_output(const use *list, size_t n, const use *output, const char *path,
+                                marl_error *error)
 {
-    const char *path = path_in(output);
-    const use *clash = find_clash(list, n, output);
+    const use *clash = find_clash(list, n, output, path);
     if (clash != NULL) {
         char by[80], other[300];
         print_name(by, sizeof by, output);
@@ -187,8 +187,9 @@ marl_status paths_check(const cli *c, int first, marl_error *error)
     use list[USES_MAX];
     size_t n = collect(list, c, first);
     for (const use *u = list; u < list + n; u++) {
-        if (is_output(u->what) && path_in(u) != NULL) {
-            MARL_TRY(check_output(list, n, u, error));
+        const char *path = is_output(u->what) ? path_in(u) : NULL;
+        if (path != NULL) {
+            MARL_TRY(check_output(list, n, u, path, error));
         }
     }
     return MARL_OK;

@@ -2,10 +2,12 @@
  * marlinspike compare */
 #include "cli/compare/compare.h"
 #include "cli/common/cli.h"
+#include <limits.h>
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 typedef struct options {
     cli_reading reading;
@@ -44,11 +46,28 @@ static marl_status read_matching(options *o, marl_study_options *to, marl_error 
     return MARL_OK;
 }
 
-/* Where the reference begins in LOG=REFERENCE; NULL when it is no such pair. */
+/* Is there a file of this name, of n characters? */
+static int is_file(const char *name, size_t n)
+{
+    char path[PATH_MAX];
+    snprintf(path, sizeof path, "%.*s", n < sizeof path ? (int)n : 0, name);
+    return access(path, F_OK) == 0;
+}
+
+/* Where the reference begins in LOG=REFERENCE, both of which may hold the sign: where it stands between two files,
+ * else the last. NULL when it is no such pair. */
 static char *sign_of(char *pair)
 {
-    char *equals = strrchr(pair, '=');
-    return equals == NULL || equals == pair || equals[1] == '\0' ? NULL : equals;
+    char *last = NULL;
+    for (char *at = strchr(pair, '='); at != NULL; at = strchr(at + 1, '=')) {
+        if (at > pair && at[1] != '\0') {
+            last = at;
+            if (is_file(pair, (size_t)(at - pair)) && is_file(at + 1, strlen(at + 1))) {
+                break;
+            }
+        }
+    }
+    return last;
 }
 
 static marl_status check_cases(const cli *c, const options *o, marl_error *error)
@@ -118,7 +137,7 @@ static marl_status load(const cli *c, options *o, marl_study *study, marl_calibr
     MARL_TRY(o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK);
     MARL_TRY(o->page != NULL ? marl_page_check_path(o->page, error) : MARL_OK);
     MARL_TRY(check_cases(c, o, error));
-    MARL_TRY(cli_reading_prepare(&o->reading, error));
+    MARL_TRY(cli_reading_prepare(&o->reading, 1, error));
     to->reading = o->reading.options;
     MARL_TRY(read_matching(o, to, error));
     MARL_TRY(read_tunings(o, study, error));

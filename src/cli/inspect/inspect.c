@@ -265,7 +265,7 @@ static int inspect(const cli *c, cli_reading *reading, options *o)
         return CLI_MACHINE;
     }
     marl_status status = o->figure != NULL ? marl_figure_check_path(o->figure, &error) : MARL_OK;
-    status = status != MARL_OK ? status : cli_reading_prepare(reading, &error);
+    status = status != MARL_OK ? status : cli_reading_prepare(reading, c->files, &error);
     status = status != MARL_OK ? status : check_options(c, o, &error);
     status = status != MARL_OK ? status : examine(c, seen, reading, o, &error);
     if (status == MARL_OK && o->calibration != NULL) {

@@ -59,7 +59,7 @@ static int record(const cli *c, const options *o, cli_reading *reading)
                             .reading = reading};
     int code = CLI_DONE;
     marl_status status = check(o, &error);
-    status = status != MARL_OK ? status : cli_reading_prepare(reading, &error);
+    status = status != MARL_OK ? status : cli_reading_prepare(reading, 1, &error);
     status = status != MARL_OK ? status : source_open(&from, &where, &error);
     status = status != MARL_OK ? status : find_guide(o, &from, &r.guide, &error);
     if (status == MARL_OK) {

@@ -7,11 +7,11 @@
 
 /* Why a recording ended. */
 typedef enum recording_end {
-    END_ENOUGH,    /* the guide has what it wants */
-    END_STOPPED,   /* Ctrl-C */
-    END_OVER,      /* end of file, of the scene, of the log */
-    END_VANISHED,  /* the line is gone */
-    END_SILENT,    /* nothing came for long */
+    END_ENOUGH,   /* the guide has what it wants */
+    END_STOPPED,  /* Ctrl-C */
+    END_OVER,     /* end of file, of the scene, of the log */
+    END_VANISHED, /* the line is gone */
+    END_SILENT,   /* nothing came for long */
     END_COUNT
 } recording_end;
 

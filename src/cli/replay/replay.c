@@ -35,7 +35,7 @@ typedef struct job {
 static marl_status read_options(job *j, options *o, marl_error *error)
 {
     marl_degradation degradation;
-    MARL_TRY(cli_reading_prepare(&o->reading, error));
+    MARL_TRY(cli_reading_prepare(&o->reading, 1, error));
     if (!(o->pace >= 0)) {
         return marl_fail(error, MARL_ERR_USE, "replay: --pace is so many times real time, and not %g",
                          o->pace);

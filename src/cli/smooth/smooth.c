@@ -82,7 +82,7 @@ static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *
     marl_calibration_record record;
     int given = 0;
     MARL_TRY(o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK);
-    MARL_TRY(cli_reading_prepare(&o->reading, error));
+    MARL_TRY(cli_reading_prepare(&o->reading, 1, error));
     MARL_TRY(read_calibration(o, &record, &given, error));
     MARL_TRY(marl_log_load(&job->log, c->file[0], &o->reading.options, error));
     marl_log_warn(&job->warnings, &job->log.report, job->log.path);

@@ -128,7 +128,7 @@ static int verify(const cli *c, cli_reading *reading, cli_verified *job, const d
     marl_status status = to->page != NULL ? marl_page_check_path(to->page, &error) : MARL_OK;
     status = status == MARL_OK && to->figure != NULL ? marl_figure_check_path(to->figure, &error) : status;
     job->record_path = c->file[0];
-    status = status != MARL_OK ? status : cli_reading_prepare(reading, &error);
+    status = status != MARL_OK ? status : cli_reading_prepare(reading, 1, &error);
     status = status != MARL_OK ? status : marl_calibration_read(&job->record, c->file[0], &error);
     status = status != MARL_OK ? status : marl_log_load(log, c->file[1], &reading->options, &error);
     status = status != MARL_OK

@@ -226,7 +226,7 @@ marl_status marl_part_write_offset(const marl_port *port, const marl_part *part,
                                    marl_vec3 bias)
 {
     const marl_chip_sensor *s = &part->chip->sensor[sensor];
-    float chip[3];
+    float chip[3] = {0.0f, 0.0f, 0.0f};
     uint8_t bytes[3][4];
     int32_t min, max;
     if (!s->present || !s->offset.present) {

@@ -119,7 +119,7 @@ static int open_target(marl_outfile *out)
 
 static marl_status print_why(const marl_outfile *out, marl_error *error)
 {
-    if (out->kind == GROWING && errno == EEXIST) {
+    if (out->kind == GROWING && out->temporary != NULL && errno == EEXIST) {
         return marl_fail(error, MARL_ERR_SYSTEM,
                          is_locked(out->temporary)
                              ? "%s.part: another recording is being written to it now"

@@ -9,6 +9,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+/* Beyond it a reading would not fit into a float, or vanish. */
+#define MAX_FACTOR 1e15
 #define MAX_TEXT 4096
 
 static const char changed[] = "changed"; /* the word behind an entry */
@@ -138,8 +140,8 @@ static marl_status parse_unit(cursor *c, double *factor, char *unit, size_t size
     char *end;
     double value = strtod(++c->at, &end);
     if (end != c->at) {
-        if (!(isfinite(value) && value > 0)) {
-            return wrong(c, "a factor that is not positive");
+        if (!(value >= 1 / MAX_FACTOR && value <= MAX_FACTOR)) {
+            return wrong(c, "a factor that lies outside 1e-15 to 1e15");
         }
         *factor = value;
         c->at = end;
