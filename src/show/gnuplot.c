@@ -20,9 +20,11 @@ typedef struct transfer {
     char *image;
     size_t size, capacity;
     int no_memory;
+    pid_t child;
+    int ended, result; /* of the child */
 } transfer;
 
-enum { FIRST_CAPACITY = 1 << 16 };
+enum { FIRST_CAPACITY = 1 << 16, SILENCE_MS = 500 };
 
 extern char **environ;
 
@@ -87,16 +89,28 @@ static int take(transfer *t, int from)
     return n > 0 || (n < 0 && errno == EINTR);
 }
 
-/* Both ways at once: gnuplot prints before it has read all. */
+static void wait_for_child(transfer *t, int options)
+{
+    pid_t got = 0;
+    while (!t->ended && ((got = waitpid(t->child, &t->result, options)) < 0) && errno == EINTR) {
+    }
+    t->ended |= got != 0;
+    t->result = got < 0 ? -1 : t->result;
+}
+
+/* Both ways at once: gnuplot prints before it has read all. Its end is seen by the end of what it prints, or by a
+ * silence behind which it is gone, since another process may hold the channel open. */
 static void exchange(transfer *t, int to, int from)
 {
     struct pollfd end[2] = {{.fd = from, .events = POLLIN}, {.fd = to, .events = POLLOUT}};
-    while (end[0].fd >= 0) {
-        if (poll(end, 2, -1) < 0) {
-            if (errno == EINTR) {
-                continue;
-            }
+    while (end[0].fd >= 0 && !t->ended) {
+        int events = poll(end, 2, SILENCE_MS);
+        if (events < 0 && errno != EINTR) {
             return;
+        }
+        if (events <= 0) {
+            wait_for_child(t, WNOHANG);
+            continue;
         }
         if (end[1].fd >= 0 && end[1].revents != 0 && !hand_over(t, to)) {
             (void)shutdown(to, SHUT_WR);
@@ -108,26 +122,13 @@ static void exchange(transfer *t, int to, int from)
     }
 }
 
-/* 1 when gnuplot has ended without an error. */
-static int wait_for(pid_t child)
-{
-    int result = -1;
-    while (waitpid(child, &result, 0) < 0) {
-        if (errno != EINTR) {
-            return 0;
-        }
-    }
-    return WIFEXITED(result) && WEXITSTATUS(result) == 0;
-}
-
 static marl_status run(transfer *t, const int script[2], const int image[2], marl_error *error)
 {
-    pid_t child;
     for (int i = 0; i < 2; i++) {
         (void)fcntl(script[i], F_SETFD, FD_CLOEXEC);
         (void)fcntl(image[i], F_SETFD, FD_CLOEXEC);
     }
-    int started = start(&child, script[1], image[1]);
+    int started = start(&t->child, script[1], image[1]);
     close(script[1]);
     close(image[1]);
     if (!started) {
@@ -137,11 +138,11 @@ static marl_status run(transfer *t, const int script[2], const int image[2], mar
     exchange(t, script[0], image[0]);
     close(script[0]);
     close(image[0]);
-    int ended = wait_for(child);
+    wait_for_child(t, 0);
     if (t->no_memory) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    return ended && t->size > 0 && is_whole(t->image, t->size)
+    return WIFEXITED(t->result) && WEXITSTATUS(t->result) == 0 && t->size > 0 && is_whole(t->image, t->size)
                ? MARL_OK
                : marl_fail(error, MARL_ERR_SYSTEM, "gnuplot could not draw the figure");
 }

@@ -1,9 +1,10 @@
 #!/usr/bin/env python3
 # SPDX-License-Identifier: MIT
 """Faults in every command that writes: each allocation fails, each system call on files fails, the process is
-killed. What has to hold afterwards: no crash and no hang, no half file, and no success with a wrong result.
+killed, the disk is full. What has to hold afterwards: no crash and no hang, no half file, no file that nobody asked
+for, and no success with a wrong result.
 
-  faults.py TOOL FAIL_ALLOC_LIBRARY [allocations|io|kills ...] [--share N] [--only REGEX]
+  faults.py TOOL FAIL_ALLOC_LIBRARY [allocations|io|kills|disk ...] [--share N] [--only REGEX]
   (one fault in N; commands that match)
 """
 import concurrent.futures
@@ -18,7 +19,8 @@ import tempfile
 import time
 
 TOOL, LIBRARY = os.path.abspath(sys.argv[1]), os.path.abspath(sys.argv[2])
-KINDS = [word for word in sys.argv[3:] if word in ("allocations", "io", "kills")] or ["allocations", "io", "kills"]
+ALL_KINDS = ("allocations", "io", "kills", "disk")
+KINDS = [word for word in sys.argv[3:] if word in ALL_KINDS] or ALL_KINDS
 ONLY = sys.argv[sys.argv.index("--only") + 1] if "--only" in sys.argv else ""
 SHARE = int(sys.argv[sys.argv.index("--share") + 1]) if "--share" in sys.argv else 1
 
@@ -29,7 +31,7 @@ INPUTS = [
     "simulate --scene tumble --seed 5 --rate 50 -o tumble.csv",
     "simulate --scene turns --seed 5 --rate 50 -o turns.csv",
     "simulate --scene soak --seed 5 --rate 5 -o soak.csv",
-    "simulate --scene lift --duration 15 --seed 5 --rate 50 -o lift.csv --truth ref.csv",
+    "simulate --scene lift --duration 21 --seed 5 --rate 50 -o lift.csv --truth ref.csv",
     "calibrate still still.csv --into cal.json",
     "calibrate poses poses.csv --into cal.json",
     "tuning kalman -o tuning.json",
@@ -46,7 +48,6 @@ COMMANDS = [
     "correct lift.csv --calibration cal.json -o log.out",
     "replay lift.csv --calibration cal.json --tuning tuning.json -o log.out --json",
     "compare lift.csv --reference ref.csv --tuning kalman --json --report page.out.html",
-    "calibrate poses poses.csv --into cal.out --report page.out.html",
     "calibrate moves poses.csv --into cal.out",
     "smooth lift.csv --calibration cal.json -o log.out --json",
     "replay lift.csv --tuning kalman --write rpy,matrix,bias -o log.out --json",
@@ -58,6 +59,23 @@ COMMANDS = [
     "record --from sim:still --until 1 --quiet -o log.out",
     "send --to sim --calibration cal.json --tuning tuning.json --commit",
 ]
+# What draws, or writes a page.
+DRAWING = [
+    "inspect still.csv --figure fig.out.png",
+    "replay lift.csv --tuning kalman --figure fig.out.svg -o log.out",
+    "smooth lift.csv --figure fig.out.png --into cal.out -o log.out",
+    "compare lift.csv --reference ref.csv --figure fig.out.svg --report page.out.html",
+    "calibrate still still.csv --into cal.out --figure fig.out.svg",
+    "calibrate poses poses.csv --into cal.out --figure fig.out.png --report page.out.html",
+    "calibrate turns turns.csv --into cal.out --figure fig.out.png",
+    "calibrate tumble tumble.csv --into cal.out --figure fig.out.gp --report page.out.html",
+    "calibrate soak soak.csv --into cal.out --figure fig.out.png",
+    "calibrate moves poses.csv --into cal.out --figure fig.out.svg",
+    "verify cal.json still.csv --figure fig.out.png --report page.out.html",
+]
+COMMANDS += DRAWING
+# What is killed again and again.
+KILLED = "calibrate poses|record|correct|smooth|inspect still.csv --figure|compare.*--figure"
 CALLS = "openat,read,write,lseek,fsync,rename,renameat,renameat2,close,fchmod,flock,ftruncate,mkdir,unlink," \
         "newfstatat,fstat,readlink"
 TIMEOUT = 8
@@ -81,10 +99,14 @@ def plain(content):
     return re.sub(rb'"made": "[^"]*"', b"", content)
 
 
+INPUT_FILES = set()  # and what the harness itself puts there
+
+
 def written(folder):
+    """Every file that is there and was not before, whatever its name."""
     files = {}
     for name in os.listdir(folder):
-        if name.endswith(".out") or ".out." in name or name.endswith(".part"):
+        if name not in INPUT_FILES:
             with open(os.path.join(folder, name), "rb") as f:
                 files[name] = plain(f.read())
     return files
@@ -125,7 +147,7 @@ class Trial:
         for name, content in now.items():
             if name.endswith(".part") or (".tmp." in name and may_leave):
                 continue
-            if ".tmp." in name:
+            if name not in self.after:
                 return f"leaves {name}"
             if content not in (self.before.get(name), self.after.get(name)):
                 return f"half a file: {name}"
@@ -190,7 +212,7 @@ def kill(trial, after_s, seed):
         finding = trial.check("killed", b"", folder, may_leave=True)
         if finding is None:  # the next run has to work and to clear up
             code, out, _ = run(trial.words, folder)
-            left = [name for name in os.listdir(folder) if ".tmp." in name]
+            left = [name for name in written(folder) if name not in trial.after and not name.endswith(".part")]
             part = [name for name in os.listdir(folder) if name.endswith(".part")]
             if code == 5 and part:  # it does not overwrite the .part of the one that was killed, which is a log
                 empty = os.path.getsize(os.path.join(folder, part[0])) == 0  # killed before its first byte
@@ -202,7 +224,7 @@ def kill(trial, after_s, seed):
 
 def kills(trials, pool):
     total = 1000 // SHARE
-    chosen = [t for t in trials if re.match("calibrate poses|record|correct", t.command)]
+    chosen = [t for t in trials if re.match(KILLED, t.command)]
     jobs = []
     for trial in chosen:
         started = time.monotonic()
@@ -213,11 +235,55 @@ def kills(trials, pool):
     return len(jobs), [f for f in pool.map(lambda job: kill(*job), jobs) if f]
 
 
+def fill(trial, size_kb):
+    """The command on a disk of its own, which is too small for what it writes, or not."""
+    with tempfile.TemporaryDirectory() as disk:
+        mount(disk, f"size={size_kb}k")
+        try:
+            for name in os.listdir(trial.inputs):
+                os.symlink(os.path.join(trial.inputs, name), os.path.join(disk, name))
+            if "--into" in trial.command:
+                shutil.copy(os.path.join(trial.inputs, "cal.json"), os.path.join(disk, "cal.out"))
+            code, out, _ = run(trial.words, disk)
+            finding = trial.check(code, out, disk, may_leave=False)
+            if finding is None and code not in (trial.code, 5):
+                finding = f"ends with {code}"
+            return code == 5, f"{trial.command}: a disk of {size_kb} KB: {finding}" if finding else None
+        finally:
+            subprocess.run(["umount", disk], check=True)
+
+
+def mount(folder, options):
+    subprocess.run(["mount", "-t", "tmpfs", "-o", options, "tmpfs", folder], check=True, stderr=subprocess.DEVNULL)
+
+
+def can_mount():
+    with tempfile.TemporaryDirectory() as folder:
+        try:
+            mount(folder, "size=64k")
+        except (subprocess.CalledProcessError, OSError):
+            return False
+        subprocess.run(["umount", folder], check=True)
+        return True
+
+
+def disks(trials, pool):
+    if not can_mount():
+        print("disk: not tried, since nothing may be mounted here (it takes root)")
+        return []
+    jobs = [(trial, size) for trial in trials if trial.command in DRAWING for size in range(64, 1025, 64)][::SHARE]
+    results = list(pool.map(lambda job: fill(*job), jobs))
+    findings = [finding for _, finding in results if finding]
+    print(f"disk: {len(jobs)} disks, {sum(full for full, _ in results)} of them full, {len(findings)} findings")
+    return findings
+
+
 def main():
     inputs = tempfile.TemporaryDirectory()
     for command in INPUTS:
         code, _, err = run(command.split(), inputs.name)
         assert code == 0, f"{command}: {err.decode()}"
+    INPUT_FILES.update(os.listdir(inputs.name), ["count", "trace"])
     trials = [Trial(command, inputs.name) for command in COMMANDS if re.search(ONLY, command)]
     findings = []
     with concurrent.futures.ThreadPoolExecutor(os.cpu_count()) as pool:
@@ -236,6 +302,8 @@ def main():
             count, found = kills(trials, pool)
             findings += found
             print(f"kills: {count}, {len(found)} findings")
+        if "disk" in KINDS:
+            findings += disks(trials, pool)
     for finding in findings[:200]:
         print("  " + finding)
     print(f"findings: {len(findings)}")
