@@ -80,8 +80,8 @@ static const struct {
     {"open quote", "0,1\n", "t=\"a", MARL_ERR_USE, "column map: a quote is not closed", 0, 0, 0, 0},
     {"column 0", "0,1\n", "t=0", MARL_ERR_USE, "column map: columns are numbered from 1", 0, 0, 0, 0},
     {"no rate", "0,1\n", "t=@fast", MARL_ERR_USE, "column map: a rate in Hz is missing", 0, 0, 0, 0},
-    {"factor of nothing", "0,1\n", "t=1[0 ms]", MARL_ERR_USE, "column map: a factor that lies outside 1e-15 to 1e15", 0,
-     0, 0, 0},
+    {"factor of nothing", "0,1\n", "t=1[0 ms]", MARL_ERR_USE,
+     "column map: a factor that lies outside 1e-15 to 1e15", 0, 0, 0, 0},
     {"words between", "0,1\n", "t=1 temp=2", MARL_ERR_INPUT, ": no line has all the columns", 0, 0, 0, 0},
 };
 

@@ -190,6 +190,39 @@ START_TEST(a_spoilt_stamp_costs_one_row)
 }
 END_TEST
 
+/* A card that lost its power: NUL bytes behind the last row, of any number, are left out and counted, and the row that
+ * they cut is dropped; within a log they spoil one row. */
+START_TEST(nul_bytes_of_a_power_cut)
+{
+    static const size_t tails[] = {1, 37, 1u << 20, 3u << 20};
+    static const char rows[] = "# marlinspike log/1\nt,temp\n0,20\n0.01,21\n0.02,22\n0.03,2";
+    const size_t n = sizeof rows - 1;
+    for (size_t i = 0; i < sizeof tails / sizeof tails[0]; i++) {
+        temporary dir = temporary_make();
+        marl_error error = {0};
+        marl_log log;
+        char *text = calloc(n + tails[i] + 20, 1);
+        memcpy(text, rows, n);
+        temporary_write(&dir, "a.csv", text, n + tails[i]);
+        ck_assert_msg(marl_log_load(&log, dir.path, NULL, &error) == MARL_OK, "%s", error.text);
+        ck_assert_uint_eq(log.n, 3);
+        ck_assert_uint_eq(log.report.nuls_at_end, tails[i]);
+        ck_assert_uint_eq(log.report.rows_dropped, 1);
+        ck_assert_int_eq(log.report.truncated, 1);
+        marl_log_free(&log);
+        memcpy(text + n + tails[i], "\n0.04,24\n", 9);
+        temporary_write(&dir, "a.csv", text, n + tails[i] + 9);
+        ck_assert_msg(marl_log_load(&log, dir.path, NULL, &error) == MARL_OK, "%s", error.text);
+        ck_assert_uint_eq(log.report.nuls_at_end, 0);
+        ck_assert_uint_eq(log.report.rows_dropped + log.report.cells_missing, 1);
+        ck_assert_int_eq(log.row[log.n - 1].sample.t_ns, 40000000);
+        marl_log_free(&log);
+        free(text);
+        temporary_remove(&dir);
+    }
+}
+END_TEST
+
 /* What is written is read back to the same bits, times to the nanosecond, empty where it was not fresh. */
 START_TEST(round_trip_to_the_bit)
 {
@@ -304,5 +337,6 @@ START_TEST(missing_columns_are_named)
 END_TEST
 
 MARL_SUITE_OF_CASES("log", cases, each_case, units_become_si, counts_by_the_sheet_and_decimal_commas,
-                    a_wrapping_clock_goes_on, a_spoilt_stamp_costs_one_row, metadata_and_attitudes,
-                    round_trip_to_the_bit, cut_at_every_byte, noise_on_the_line, missing_columns_are_named)
+                    a_wrapping_clock_goes_on, a_spoilt_stamp_costs_one_row, nul_bytes_of_a_power_cut,
+                    metadata_and_attitudes, round_trip_to_the_bit, cut_at_every_byte, noise_on_the_line,
+                    missing_columns_are_named)

@@ -51,6 +51,30 @@ START_TEST(clock_of_ten_minutes)
 }
 END_TEST
 
+/* Both clocks jump by a million seconds: the offset is that of the longest side, as if nothing had been. */
+START_TEST(clock_behind_a_jump)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    dice d = {86};
+    marl_log log = memory_log_simulated(MARL_SCENE_LIFT, &sheet, 100, 120, 511);
+    const spoiling how = {5.5, 0, 0.02, 0, 1, {1, 0, 0, 0}, turn(0, 0, 1.5)};
+    marl_series reference = reference_of(&log, &how, &d);
+    const int64_t at = log.row[4000].sample.t_ns, jump = INT64_C(1000000000000000);
+    for (size_t i = 0; i < log.n; i++) {
+        log.row[i].sample.t_ns += log.row[i].sample.t_ns >= at ? jump : 0;
+    }
+    for (size_t i = 0; i < reference.n; i++) {
+        reference.at[i].t_ns += reference.at[i].t_ns >= at + 5500000000 ? jump : 0;
+    }
+    marl_clock c = find_clock(&log, &reference);
+    ck_assert(c.found);
+    double at_the_side = c.offset_s + (isfinite(c.ppm) ? 1e-6 * c.ppm * 1e-9 * (double)(jump + at) : 0);
+    ck_assert_msg(fabs(at_the_side - 5.5) < 0.002, "off by %.6f", at_the_side - 5.5);
+    marl_series_free(&reference);
+    marl_log_free(&log);
+}
+END_TEST
+
 /* A reference at a tenth of the rate, one that covers a part, one with a hole in it. */
 START_TEST(clock_of_poorer_references)
 {
@@ -273,5 +297,6 @@ START_TEST(what_is_no_reference)
 END_TEST
 
 MARL_SUITE_OF_TRIALS("reference", long_motions, clock_of_ten_minutes, clock_of_poorer_references,
-                     no_clock_is_made_up, match_of_two_sides, match_leaves_out_what_motion_does_not_determine,
-                     match_of_heading_world_and_start, what_is_no_reference)
+                     clock_behind_a_jump, no_clock_is_made_up, match_of_two_sides,
+                     match_leaves_out_what_motion_does_not_determine, match_of_heading_world_and_start,
+                     what_is_no_reference)

@@ -396,6 +396,46 @@ static void thin_out(marl_log *log)
 }
 
 /* A log of over 90 minutes is smoothed in windows: every row is there once, and nothing jumps at a seam. */
+/* A clock that jumps by a billion seconds: both sides are smoothed, each for itself; a side that is too short is left
+ * out, and without a magnetometer all but the longest. */
+START_TEST(a_jump_of_the_clock_leaves_both_sides)
+{
+    static const struct {
+        size_t at;
+        int mag;
+        unsigned pieces;
+        unsigned long left_out;
+    } jumps[] = {{4000, 1, 2, 0}, {8500, 1, 1, 500}, {4000, 0, 1, 4000}};
+    for (size_t j = 0; j < sizeof jumps / sizeof jumps[0]; j++) {
+        marl_log log = corrected_log(MARL_SCENE_HANDLE, 90, 9);
+        marl_smoothed s;
+        marl_error error = {0};
+        log.info.columns &= jumps[j].mag ? ~0u : ~MARL_COLUMNS_MAG;
+        for (size_t i = 0; i < log.n; i++) {
+            marl_sample *to = &log.row[i].sample;
+            to->t_ns += i >= jumps[j].at ? INT64_C(1000000000000000000) : 0;
+            to->fresh = (uint8_t)(jumps[j].mag ? to->fresh : to->fresh & ~MARL_FRESH_MAG);
+        }
+        ck_assert_msg(marl_smooth(&log, NULL, &s, &error) == MARL_OK, "%s", error.text);
+        ck_assert_uint_eq(s.pieces, jumps[j].pieces);
+        ck_assert_uint_eq(s.rows_left_out, jumps[j].left_out);
+        ck_assert_uint_eq(s.n, log.n - jumps[j].left_out);
+        ck_assert_double_eq_tol(s.longest_gap_s, 1e9, 1);
+        size_t first = 0;
+        for (size_t i = 0; i < s.n && jumps[j].mag; i++) {
+            while (log.row[first].sample.t_ns < s.row[i].t_ns) {
+                first++;
+            }
+            ck_assert(log.row[first].sample.t_ns == s.row[i].t_ns);
+            double off = marl_error_between(s.row[i].q, log.row[first].q).total_deg * MARL_DEGREE;
+            ck_assert_double_lt(off, 5 * hypot((double)s.row[i].sigma_tilt, (double)s.row[i].sigma_heading));
+        }
+        marl_smoothed_free(&s);
+        marl_log_free(&log);
+    }
+}
+END_TEST
+
 START_TEST(a_long_log_is_smoothed_in_windows)
 {
     marl_sheet sheet = calibrated_sheet();
@@ -434,6 +474,6 @@ MARL_SUITE_OF_TRIALS("smooth", scenes, it_beats_the_filter_with_true_standard_de
                      only_a_remainder_over_twice_what_was_assumed_is_worse,
                      without_a_magnetometer_the_heading_is_relative, a_gap_in_motion_is_less_sure,
                      what_cannot_be_smoothed_is_refused_with_its_reason, closures_are_found,
-                     CAMPAIGN(a_long_log_is_smoothed_in_windows),
+                     a_jump_of_the_clock_leaves_both_sides, CAMPAIGN(a_long_log_is_smoothed_in_windows),
                      CAMPAIGN(what_is_left_of_the_gyroscopes_matrix),
                      CAMPAIGN(a_mount_turns_attitudes_and_no_remainder), only_what_is_calibrated_is_sure)

@@ -269,6 +269,27 @@ START_TEST(what_a_noisy_line_loses_is_counted)
 }
 END_TEST
 
+/* A stream that is read from its first byte, without a zero before it: its first packet is the identity. */
+START_TEST(the_first_packet_of_a_stream_is_read)
+{
+    static wire w;
+    uint8_t item[MARL_ITEM_MAX];
+    w.n = 0;
+    w.number = 0;
+    item_identity identity = {
+        .t_ns = 5, .device = "pod-09", .firmware = "1.2", .sensors = 3, .period_us = 100};
+    wire_writer writer = marlp_wire_into(item, sizeof item);
+    marlp_item_put_identity(&writer, w.number, &identity);
+    put(&w, &writer);
+    marl_receiver *receiver;
+    ck_assert_int_eq(marl_receiver_create(&receiver, "test", NULL, NULL), MARL_OK);
+    ck_assert_int_eq(marl_receiver_feed(receiver, w.bytes, w.n, NULL), MARL_OK);
+    ck_assert_int_eq(marl_receiver_report(receiver)->identified, 1);
+    ck_assert_str_eq(marl_receiver_info(receiver)->device, "pod-09");
+    marl_receiver_free(receiver);
+}
+END_TEST
+
 START_TEST(a_board_that_restarts_goes_on_in_the_stream)
 {
     static wire w;
@@ -365,5 +386,6 @@ END_TEST
 MARL_SUITE("stream", a_board_reads_the_calibration_that_the_desk_writes,
            a_board_reads_the_tuning_that_the_desk_writes, a_message_without_contents_is_refused,
            the_desk_reads_the_samples_that_a_board_writes, the_desk_reads_what_else_a_board_sends,
-           what_a_noisy_line_loses_is_counted, a_board_that_restarts_goes_on_in_the_stream,
-           what_is_no_item_of_a_board_is_no_loss, garbage_in_good_packets_is_survived)
+           what_a_noisy_line_loses_is_counted, the_first_packet_of_a_stream_is_read,
+           a_board_that_restarts_goes_on_in_the_stream, what_is_no_item_of_a_board_is_no_loss,
+           garbage_in_good_packets_is_survived)

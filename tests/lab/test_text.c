@@ -21,7 +21,9 @@ static int is_clean(const char *text, int line_ends)
         if (n == (size_t)-1 || n == (size_t)-2 || (control && !allowed)) {
             return 0;
         }
-        if ((c >= 0xd800 && c < 0xe000) || c == 0xfffe || c == 0xffff || c > 0x10ffff) {
+        int turns = c == 0x61c || c == 0x200e || c == 0x200f || (c >= 0x2028 && c <= 0x202e) ||
+                    (c >= 0x2066 && c <= 0x2069) || c == 0xfeff;
+        if (turns || (c >= 0xd800 && c < 0xe000) || c == 0xfffe || c == 0xffff || c > 0x10ffff) {
             return 0;
         }
     }
@@ -76,6 +78,23 @@ START_TEST(words_of_any_language_stay)
 }
 END_TEST
 
+/* Overrides and isolates of direction, separators of lines, byte order marks: each byte becomes a '?'. Their
+ * neighbours, such as a joiner, stay. */
+START_TEST(what_turns_or_hides_text_is_replaced)
+{
+    char text[] = "a\xe2\x80\xae"
+                  "b\xe2\x81\xa6"
+                  "c\xe2\x80\xa8"
+                  "d\xef\xbb\xbf"
+                  "e\xd8\x9c"
+                  "f\xe2\x80\x8d"
+                  "g\xe2\x80\x90";
+    marl_text_clean(text);
+    ck_assert_str_eq(text, "a???b???c???d???e??f\xe2\x80\x8d"
+                           "g\xe2\x80\x90");
+}
+END_TEST
+
 START_TEST(a_message_is_one_clean_line)
 {
     marl_error error = {0};
@@ -85,4 +104,4 @@ START_TEST(a_message_is_one_clean_line)
 END_TEST
 
 MARL_SUITE("texts", CAMPAIGN(any_bytes_become_a_text_of_the_same_length), words_of_any_language_stay,
-           a_message_is_one_clean_line)
+           what_turns_or_hides_text_is_replaced, a_message_is_one_clean_line)

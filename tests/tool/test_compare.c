@@ -3,6 +3,7 @@
 #include "check_main.h"
 #include "run_tool.h"
 #include <math.h>
+#include <sys/stat.h>
 #include <time.h>
 
 /* Angle between an array w, x, y, z and a rotation by `deg` about one axis, degrees. */
@@ -247,6 +248,42 @@ START_TEST(figures_in_all_three_forms)
 }
 END_TEST
 
+/* A figure as a file like others: its permissions stay, a name of any characters is its name, and nothing lies beside it;
+ * what gnuplot leaves unfinished, or was killed over, is no figure. */
+START_TEST(a_figure_is_whole_or_absent)
+{
+    static const char *const broken[] = {"printf '\\211PNG\\r\\n\\032\\nhalf'", "printf '<svg>half'",
+                                         "exit 1", "kill -9 $$", "true"};
+    temporary dir = tool_folder();
+    struct stat file;
+    char saved[4000], with_ours[4100];
+    temporary_text(&dir, "f.png", "old");
+    ck_assert_int_eq(chmod("f.png", 0640), 0);
+    run_wants(0, "inspect still.csv --figure f.png --quiet");
+    ck_assert(stat("f.png", &file) == 0 && (file.st_mode & 0777) == 0640 && file.st_size > 10000);
+    run_wants(0, "inspect still.csv --figure \"$(printf 'a\\tb\\033c.svg')\" --quiet");
+    ck_assert_int_eq(access("a\tb\033c.svg", F_OK), 0);
+    snprintf(saved, sizeof saved, "%s", getenv("PATH"));
+    snprintf(with_ours, sizeof with_ours, "%s:%s", dir.dir, saved);
+    temporary_text(&dir, "gnuplot", "");
+    int before = temporary_count(&dir);
+    for (size_t i = 0; i < sizeof broken / sizeof broken[0]; i++) {
+        char script[200];
+        snprintf(script, sizeof script, "#!/bin/sh\ncat >/dev/null\n%s\n", broken[i]);
+        temporary_text(&dir, "gnuplot", script);
+        ck_assert_int_eq(chmod("gnuplot", 0755), 0);
+        setenv("PATH", with_ours, 1);
+        tool_run r = run("inspect still.csv --figure new.png --quiet");
+        setenv("PATH", saved, 1);
+        ck_assert_int_eq(r.code, 5);
+        ck_assert_msg(strstr(r.err, "gnuplot could not draw the figure") != NULL, "%s", r.err);
+        run_free(&r);
+        ck_assert_int_eq(temporary_count(&dir), before);
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
 START_TEST(worlds_and_relative_headings_are_reported)
 {
     temporary dir = tool_folder();
@@ -279,4 +316,5 @@ END_TEST
 
 MARL_SUITE("compare", a_reference_as_the_rig_writes_it, what_a_slew_does_not_determine_is_null, several_logs,
            CAMPAIGN(rates_and_losses), the_boards_own_attitude, a_filter_that_diverges,
-           compare_splits_and_measures, figures_in_all_three_forms, worlds_and_relative_headings_are_reported)
+           compare_splits_and_measures, figures_in_all_three_forms, a_figure_is_whole_or_absent,
+           worlds_and_relative_headings_are_reported)

@@ -210,6 +210,31 @@ static int same_sample(const marl_sample *a, const marl_sample *b)
            memcmp(&a->speed, &b->speed, sizeof a->speed) == 0;
 }
 
+/* The one that comes second is told so, whatever the first has written, and the first goes on. */
+START_TEST(a_second_recorder_is_told_that_one_is_running)
+{
+    temporary t = tool_folder();
+    char command[1500];
+    snprintf(command, sizeof command,
+             "mkfifo feed; '%s' record --from - -o r.csv --quiet <feed 2>.first & exec 9>feed; "
+             "head -n 1002 lift.csv >&9; "
+             "for i in $(seq 100); do [ -s r.csv.part ] && break; sleep 0.05; done; "
+             "'%s' record --from sim:still --until 2 -o r.csv --quiet 2>.err; "
+             "code=$?; exec 9>&-; wait; exit $code",
+             TOOL, TOOL);
+    int result = system(command);
+    ck_assert(WIFEXITED(result) && WEXITSTATUS(result) == 5);
+    char *given = temporary_read(".err");
+    ck_assert_msg(strstr(given, "r.csv.part: another recording is being written to it now") != NULL, "%s",
+                  given);
+    free(given);
+    marl_log log = whole_log("r.csv");
+    ck_assert_uint_eq(log.n, 1000);
+    marl_log_free(&log);
+    temporary_remove(&t);
+}
+END_TEST
+
 START_TEST(standard_input_is_taken)
 {
     temporary t = tool_folder();
@@ -437,7 +462,8 @@ MARL_SUITE_OF_CASES("record", kinds, a_guided_recording_ends_by_itself,
                     a_power_cut_and_a_wrapped_clock_are_named, ten_minutes_of_the_boards_time_are_recorded,
                     a_log_is_recorded_again_through_the_chips,
                     chips_of_a_split_board_keep_their_rates_and_stamps, standard_input_is_taken,
-                    what_cannot_be_recorded_leaves_no_file, what_is_left_of_a_recording_is_not_overwritten,
-                    a_full_disk_keeps_what_was_written, a_recorded_board_is_calibrated_and_replayed,
+                    a_second_recorder_is_told_that_one_is_running, what_cannot_be_recorded_leaves_no_file,
+                    what_is_left_of_a_recording_is_not_overwritten, a_full_disk_keeps_what_was_written,
+                    a_recorded_board_is_calibrated_and_replayed,
                     send_works_with_a_simulated_board_that_keeps_its_memory, the_guide_is_redrawn_in_place,
                     without_a_terminal_there_are_plain_lines)
