@@ -3,6 +3,7 @@
 #include "marlinspike/error.h"
 #include "marlinspike/show.h"
 #include "show/gnuplot.h"
+#include "show/script.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -46,17 +47,17 @@ marl_status marl_figure_check_path(const char *path, marl_error *error)
     return marl_fail(error, MARL_ERR_USE, "%s: a figure ends in .png, .svg or .gp", path);
 }
 
-static void put_point(FILE *out, double x, double y)
+static void put_point(show_script *out, double x, double y)
 {
     if (isfinite(x) && isfinite(y)) {
-        fprintf(out, "%.9g %.6g\n", x, y);
+        show_put(out, "%.9g %.6g\n", x, y);
     } else {
-        fputs("\n", out);
+        show_put(out, "\n");
     }
 }
 
 /* Least and greatest y of [from, to), in the order in which they stand. */
-static void put_extremes(FILE *out, const marl_curve *curve, size_t from, size_t to)
+static void put_extremes(show_script *out, const marl_curve *curve, size_t from, size_t to)
 {
     size_t min = from, max = from;
     for (size_t i = from; i < to; i++) {
@@ -74,9 +75,9 @@ static void put_extremes(FILE *out, const marl_curve *curve, size_t from, size_t
     }
 }
 
-static void put_data(FILE *out, const marl_curve *curve, size_t panel, size_t number)
+static void put_data(show_script *out, const marl_curve *curve, size_t panel, size_t number)
 {
-    fprintf(out, "$p%zuc%zu << END\n", panel, number);
+    show_put(out, "$p%zuc%zu << END\n", panel, number);
     size_t columns = curve->n > 2 * COLUMNS ? COLUMNS : curve->n;
     if (curve->points) { /* of many, an even share */
         columns = curve->n > 4 * COLUMNS ? 4 * COLUMNS : curve->n;
@@ -89,25 +90,25 @@ static void put_data(FILE *out, const marl_curve *curve, size_t panel, size_t nu
         }
         put_extremes(out, curve, i * curve->n / columns, (i + 1) * curve->n / columns);
     }
-    fputs("END\n", out);
+    show_put(out, "END\n");
 }
 
 /* A text between gnuplot's single quotes. A line end would end the string, and what follows would be a
  * command; invalid UTF-8 would make an SVG malformed: such bytes are replaced. */
-static void put_quoted(FILE *out, const char *before, const char *text, const char *after)
+static void put_quoted(show_script *out, const char *before, const char *text, const char *after)
 {
     char shown[400];
     snprintf(shown, sizeof shown, "%s", text);
     marl_text_clean(shown);
-    fprintf(out, "%s'", before);
+    show_put(out, "%s'", before);
     for (const char *c = shown; *c != '\0'; c++) {
-        fprintf(out, *c == '\'' ? "''" : "%c", *c);
+        show_put(out, *c == '\'' ? "''" : "%c", *c);
     }
-    fprintf(out, "'%s", after);
+    show_put(out, "'%s", after);
 }
 
 /* At most five labelled places below a narrow panel, at 1, 2 or 5 times a power of ten. */
-static void put_few_tics(FILE *out, const marl_panel *panel)
+static void put_few_tics(show_script *out, const marl_panel *panel)
 {
     double min = INFINITY, max = -INFINITY;
     for (size_t i = 0; i < panel->curves; i++) {
@@ -120,26 +121,26 @@ static void put_few_tics(FILE *out, const marl_panel *panel)
     double wanted = (max - min) / 5, step = pow(10, floor(log10(wanted)));
     step *= wanted > 5 * step ? 10 : wanted > 2 * step ? 5 : wanted > step ? 2 : 1;
     if (isfinite(step) && step > 0) {
-        fprintf(out, "set xtics %.9g\n", step);
+        show_put(out, "set xtics %.9g\n", step);
     }
 }
 
-static void put_shades(FILE *out, const marl_panel *panel)
+static void put_shades(show_script *out, const marl_panel *panel)
 {
-    fputs("unset object\n", out);
+    show_put(out, "unset object\n");
     for (size_t i = 0; i < panel->shades; i++) {
         const marl_shade *s = &panel->shade[i];
         for (size_t k = 0; k < s->n; k++) {
-            fprintf(out, "set object rectangle from %.9g, graph %s to %.9g, graph %s behind %s\n", s->from[k],
-                    shades[i].low, s->to[k], shades[i].high, shades[i].fill);
+            show_put(out, "set object rectangle from %.9g, graph %s to %.9g, graph %s behind %s\n",
+                     s->from[k], shades[i].low, s->to[k], shades[i].high, shades[i].fill);
         }
     }
 }
 
 /* What stands in the key without being a curve of this panel. */
-static void put_key_entry(FILE *out, const char *how, const char *label)
+static void put_key_entry(show_script *out, const char *how, const char *label)
 {
-    fprintf(out, ", keyentry with %s", how);
+    show_put(out, ", keyentry with %s", how);
     put_quoted(out, " title ", label, "");
 }
 
@@ -165,37 +166,37 @@ static int ends_with_data(const marl_figure *figure, const marl_panel *panel)
     return 0;
 }
 
-static void put_axes(FILE *out, const marl_figure *figure, size_t number)
+static void put_axes(show_script *out, const marl_figure *figure, size_t number)
 {
     const marl_panel *panel = &figure->panel[number];
     put_quoted(out, "set xlabel ", panel->x_label, "\n");
     put_quoted(out, "set ylabel ", panel->y_label, "\n");
     if (number > 0) {
-        fputs("set key off\n", out);
+        show_put(out, "set key off\n");
     } else if (figure->columns > 1) {
-        fprintf(
+        show_put(
             out,
             "set key at screen 0.53,0.955 center top vertical maxrows %d samplen 1.5 width %d font ',13'\n",
             is_crowded(figure) ? 2 : 1, key_entries(figure) > MAX_WIDE ? -4 : 0);
     } else {
-        fputs("set key at screen 0.53,0.95 center top horizontal maxrows 2 samplen 2 width 2\n", out);
+        show_put(out, "set key at screen 0.53,0.95 center top horizontal maxrows 2 samplen 2 width 2\n");
     }
-    fputs(panel->logarithmic ? "set logscale xy\nset format xy '%g'\nset xtics 100\n"
-                             : "unset logscale\nset format xy '%h'\nset xtics autofreq\n",
-          out);
-    fputs(panel->square ? "set size ratio -1\n" : "set size noratio\n", out);
+    show_put(out, "%s",
+             panel->logarithmic ? "set logscale xy\nset format xy '%g'\nset xtics 100\n"
+                                : "unset logscale\nset format xy '%h'\nset xtics autofreq\n");
+    show_put(out, "%s", panel->square ? "set size ratio -1\n" : "set size noratio\n");
     if (figure->columns > 1 && !panel->logarithmic && !panel->square) {
         put_few_tics(out, panel);
     }
-    fputs(ends_with_data(figure, panel) ? "set autoscale xfix\n" : "set autoscale x\n", out);
+    show_put(out, "%s", ends_with_data(figure, panel) ? "set autoscale xfix\n" : "set autoscale x\n");
     if (panel->y_from < panel->y_to) {
-        fprintf(out, "set yrange [%.9g:%.9g]\n", panel->y_from, panel->y_to);
+        show_put(out, "set yrange [%.9g:%.9g]\n", panel->y_from, panel->y_to);
     } else {
-        fputs("set autoscale y\n", out);
+        show_put(out, "set autoscale y\n");
     }
 }
 
-static void put_curve(FILE *out, const marl_panel *panel, size_t number, size_t i, int first)
+static void put_curve(show_script *out, const marl_panel *panel, size_t number, size_t i, int first)
 {
     const marl_curve *c = &panel->curve[i];
     size_t like = (size_t)c->like, from = c->place > 0            ? (size_t)c->place - 1
@@ -216,20 +217,20 @@ static void put_curve(FILE *out, const marl_panel *panel, size_t number, size_t 
         put_key_entry(out, pen, c->label);
         return;
     }
-    fprintf(out, "%s$p%zuc%zu with %s ", first ? "" : ", ", number, i, pen);
+    show_put(out, "%s$p%zuc%zu with %s ", first ? "" : ", ", number, i, pen);
     if (c->label != NULL) {
         put_quoted(out, "title ", c->label, "");
     } else {
-        fputs("notitle", out);
+        show_put(out, "notitle");
     }
 }
 
-static void put_plot(FILE *out, const marl_figure *figure, size_t number)
+static void put_plot(show_script *out, const marl_figure *figure, size_t number)
 {
     const marl_panel *panel = &figure->panel[number];
     put_axes(out, figure, number);
     put_shades(out, panel);
-    fputs("plot ", out);
+    show_put(out, "plot ");
     int first = 1;
     for (int key_only = 0; key_only < 2; key_only++) {
         for (size_t i = 0; i < panel->curves; i++) {
@@ -248,7 +249,7 @@ static void put_plot(FILE *out, const marl_figure *figure, size_t number)
         snprintf(pen, sizeof pen, "boxes %s", shades[i].fill);
         put_key_entry(out, pen, panel->shade[i].label);
     }
-    fputs("\n", out);
+    show_put(out, "\n");
 }
 
 static int has_data(const marl_panel *panel)
@@ -260,24 +261,24 @@ static int has_data(const marl_panel *panel)
     return n > 0;
 }
 
-static void put_script(FILE *out, const marl_figure *figure, const char *end)
+static void put_script(show_script *out, const marl_figure *figure, const char *end)
 {
     char line[120];
-    fputs("# gnuplot\n", out);
-    fputs(strcmp(end, ".svg") == 0
-              ? "set terminal svg size 1280,800 font 'sans,16' background 'white' noenhanced\n"
-              : "set terminal pngcairo size 1280,800 font 'sans,16' noenhanced\n",
-          out);
+    show_put(out, "# gnuplot\n");
+    show_put(out, "%s",
+             strcmp(end, ".svg") == 0
+                 ? "set terminal svg size 1280,800 font 'sans,16' background 'white' noenhanced\n"
+                 : "set terminal pngcairo size 1280,800 font 'sans,16' noenhanced\n");
     for (size_t p = 0; p < figure->panels; p++) {
         for (size_t c = 0; c < figure->panel[p].curves; c++) {
             put_data(out, &figure->panel[p].curve[c], p, c);
         }
     }
     if (figure->columns > 1) {
-        fputs("set tics font ',12'\nset xlabel font ',13' offset 0,0.6\nset ylabel font ',13' offset 1\n",
-              out);
+        show_put(out,
+                 "set tics font ',12'\nset xlabel font ',13' offset 0,0.6\nset ylabel font ',13' offset 1\n");
     }
-    fputs("set grid lc rgb '#d0d0d0' lt 1\nset border 3\nset tics nomirror\n", out);
+    show_put(out, "set grid lc rgb '#d0d0d0' lt 1\nset border 3\nset tics nomirror\n");
     size_t columns = figure->columns > 0 ? figure->columns : 1;
     size_t rows = (figure->panels + columns - 1) / columns;
     const char *top_and_bottom = rows == 1 || columns == 1 ? "0.1,0.88"
@@ -290,28 +291,10 @@ static void put_script(FILE *out, const marl_figure *figure, const char *end)
         if (has_data(&figure->panel[p])) {
             put_plot(out, figure, p);
         } else {
-            fputs("set multiplot next\n", out);
+            show_put(out, "set multiplot next\n");
         }
     }
-    fputs("unset multiplot\n", out);
-}
-
-/* The script, to be freed. */
-static marl_status make_script(const marl_figure *figure, const char *end, char **script, size_t *n,
-                               marl_error *error)
-{
-    FILE *out = open_memstream(script, n);
-    int whole = out != NULL;
-    if (whole) {
-        put_script(out, figure, end);
-        whole = !ferror(out);
-        whole = fclose(out) == 0 && whole;
-    }
-    if (!whole) {
-        free(out != NULL ? *script : NULL);
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    }
-    return MARL_OK;
+    show_put(out, "unset multiplot\n");
 }
 
 static marl_status write_file(const char *path, const char *bytes, size_t n, marl_error *error)
@@ -324,18 +307,21 @@ static marl_status write_file(const char *path, const char *bytes, size_t n, mar
 
 marl_status marl_figure_draw(const marl_figure *figure, const char *path, marl_error *error)
 {
-    char *script, *image = NULL;
-    size_t n, size;
+    show_script script = {0};
+    char *image = NULL;
+    size_t size;
     MARL_TRY(marl_figure_check_path(path, error));
-    MARL_TRY(make_script(figure, ending(path), &script, &n, error));
-    if (strcmp(ending(path), ".gp") == 0) {
-        marl_status written = write_file(path, script, n, error);
-        free(script);
-        return written;
+    put_script(&script, figure, ending(path));
+    marl_status status = MARL_OK;
+    if (script.no_memory) {
+        status = marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    } else if (strcmp(ending(path), ".gp") == 0) {
+        status = write_file(path, script.text, script.n, error);
+    } else {
+        status = show_gnuplot_draw(script.text, script.n, &image, &size, error);
+        status = status == MARL_OK ? write_file(path, image, size, error) : status;
     }
-    marl_status status = show_gnuplot_draw(script, n, &image, &size, error);
-    free(script);
-    status = status == MARL_OK ? write_file(path, image, size, error) : status;
+    free(script.text);
     free(image);
     return status;
 }

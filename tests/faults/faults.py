@@ -38,44 +38,34 @@ INPUTS = [
 ]
 COMMANDS = [
     "simulate --scene lift --duration 1 --seed 3 --rate 50 -o log.out --truth truth.out",
-    "calibrate still still.csv --into cal.out",
+    "calibrate still still.csv --into cal.out --figure fig.out.svg",
     "calibrate poses poses.csv --into cal.out",
-    "calibrate tumble tumble.csv --into cal.out --json",
-    "calibrate turns turns.csv --into cal.out",
-    "calibrate soak soak.csv --into cal.out",
+    "calibrate tumble tumble.csv --into cal.out --json --figure fig.out.gp --report page.out.html",
+    "calibrate turns turns.csv --into cal.out --figure fig.out.png",
+    "calibrate soak soak.csv --into cal.out --figure fig.out.png",
     "calibrate axes tumble.csv --into cal.out",
     "zero still.csv --into cal.out",
     "correct lift.csv --calibration cal.json -o log.out",
     "replay lift.csv --calibration cal.json --tuning tuning.json -o log.out --json",
     "compare lift.csv --reference ref.csv --tuning kalman --json --report page.out.html",
-    "calibrate moves poses.csv --into cal.out",
+    "calibrate poses poses.csv --into cal.out --figure fig.out.png --report page.out.html",
+    "calibrate moves poses.csv --into cal.out --figure fig.out.svg",
     "smooth lift.csv --calibration cal.json -o log.out --json",
-    "replay lift.csv --tuning kalman --write rpy,matrix,bias -o log.out --json",
+    "replay lift.csv --tuning kalman --write rpy,matrix,bias -o log.out --json --figure fig.out.svg",
     "compare lift.csv --reference smooth --match world --calibration cal.json --tuning kalman --json",
-    "inspect still.csv --json",
+    "inspect still.csv --json --figure fig.out.png",
+    "smooth lift.csv --figure fig.out.png --into cal.out -o log.out",
+    "compare lift.csv --reference ref.csv --tuning kalman --figure fig.out.svg",
     "inspect still.csv --sheet-out sheet.out -o log.out",
-    "verify cal.json still.csv --json --report page.out.html",
+    "verify cal.json still.csv --json --report page.out.html --figure fig.out.png",
     "tuning complementary -o tuning.out",
     "record --from sim:still --until 1 --quiet -o log.out",
     "send --to sim --calibration cal.json --tuning tuning.json --commit",
 ]
 # What draws, or writes a page.
-DRAWING = [
-    "inspect still.csv --figure fig.out.png",
-    "replay lift.csv --tuning kalman --figure fig.out.svg -o log.out",
-    "smooth lift.csv --figure fig.out.png --into cal.out -o log.out",
-    "compare lift.csv --reference ref.csv --figure fig.out.svg --report page.out.html",
-    "calibrate still still.csv --into cal.out --figure fig.out.svg",
-    "calibrate poses poses.csv --into cal.out --figure fig.out.png --report page.out.html",
-    "calibrate turns turns.csv --into cal.out --figure fig.out.png",
-    "calibrate tumble tumble.csv --into cal.out --figure fig.out.gp --report page.out.html",
-    "calibrate soak soak.csv --into cal.out --figure fig.out.png",
-    "calibrate moves poses.csv --into cal.out --figure fig.out.svg",
-    "verify cal.json still.csv --figure fig.out.png --report page.out.html",
-]
-COMMANDS += DRAWING
+DRAWING = "--figure|--report"
 # What is killed again and again.
-KILLED = "calibrate poses|record|correct|smooth|inspect still.csv --figure|compare.*--figure"
+KILLED = "calibrate poses|record|correct|smooth|inspect.*--figure|compare.*--figure"
 CALLS = "openat,read,write,lseek,fsync,rename,renameat,renameat2,close,fchmod,flock,ftruncate,mkdir,unlink," \
         "newfstatat,fstat,readlink"
 TIMEOUT = 8
@@ -271,7 +261,8 @@ def disks(trials, pool):
     if not can_mount():
         print("disk: not tried, since nothing may be mounted here (it takes root)")
         return []
-    jobs = [(trial, size) for trial in trials if trial.command in DRAWING for size in range(64, 1025, 64)][::SHARE]
+    drawing = [trial for trial in trials if re.search(DRAWING, trial.command)]
+    jobs = [(trial, size) for trial in drawing for size in range(64, 1025, 64)][::SHARE]
     results = list(pool.map(lambda job: fill(*job), jobs))
     findings = [finding for _, finding in results if finding]
     print(f"disk: {len(jobs)} disks, {sum(full for full, _ in results)} of them full, {len(findings)} findings")

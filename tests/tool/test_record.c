@@ -210,8 +210,8 @@ static int same_sample(const marl_sample *a, const marl_sample *b)
            memcmp(&a->speed, &b->speed, sizeof a->speed) == 0;
 }
 
-/* The one that comes second is told so, whatever the first has written, and the first goes on. */
-START_TEST(a_second_recorder_is_told_that_one_is_running)
+/* The one that comes second ends with that message, and the first goes on. */
+START_TEST(a_second_recorder_is_refused)
 {
     temporary t = tool_folder();
     char command[1500];
@@ -462,7 +462,7 @@ MARL_SUITE_OF_CASES("record", kinds, a_guided_recording_ends_by_itself,
                     a_power_cut_and_a_wrapped_clock_are_named, ten_minutes_of_the_boards_time_are_recorded,
                     a_log_is_recorded_again_through_the_chips,
                     chips_of_a_split_board_keep_their_rates_and_stamps, standard_input_is_taken,
-                    a_second_recorder_is_told_that_one_is_running, what_cannot_be_recorded_leaves_no_file,
+                    a_second_recorder_is_refused, what_cannot_be_recorded_leaves_no_file,
                     what_is_left_of_a_recording_is_not_overwritten, a_full_disk_keeps_what_was_written,
                     a_recorded_board_is_calibrated_and_replayed,
                     send_works_with_a_simulated_board_that_keeps_its_memory, the_guide_is_redrawn_in_place,

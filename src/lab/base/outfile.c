@@ -42,8 +42,8 @@ static void release(marl_outfile *out)
     free(out);
 }
 
-/* PATH.part, which must not be there yet. Locked for as long as it is open: so is a recording that is going
- * on told from one that was cut short. */
+/* PATH.part, which must not be there yet. Locked for as long as it is open: that distinguishes
+ * a recording that is going on from one that was cut short. */
 static int open_part(marl_outfile *out)
 {
     size_t size = strlen(out->target) + sizeof ".part";
