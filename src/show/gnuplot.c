@@ -2,6 +2,7 @@
  * gnuplot as a child process: the script goes to its standard input, the image comes from its standard output.
  */
 #include "show/gnuplot.h"
+#include "show/script.h"
 #include <errno.h>
 #include <fcntl.h>
 #include <poll.h>
@@ -17,14 +18,12 @@
 typedef struct transfer {
     const char *script;
     size_t left;
-    char *image;
-    size_t size, capacity;
-    int no_memory;
+    show_script image;
     pid_t child;
     int ended, result; /* of the child */
 } transfer;
 
-enum { FIRST_CAPACITY = 1 << 16, SILENCE_MS = 500 };
+enum { PIECE = 1 << 14, SILENCE_MS = 500 };
 
 extern char **environ;
 
@@ -74,18 +73,11 @@ static int hand_over(transfer *t, int to)
 /* Takes what gnuplot has printed. Returns 0 at its end. */
 static int take(transfer *t, int from)
 {
-    if (t->size == t->capacity) {
-        size_t capacity = t->capacity > 0 ? 2 * t->capacity : FIRST_CAPACITY;
-        char *more = realloc(t->image, capacity);
-        if (more == NULL) {
-            t->no_memory = 1;
-            return 0;
-        }
-        t->image = more;
-        t->capacity = capacity;
+    if (!show_room(&t->image, PIECE)) {
+        return 0;
     }
-    ssize_t n = read(from, t->image + t->size, t->capacity - t->size);
-    t->size += n > 0 ? (size_t)n : 0;
+    ssize_t n = read(from, t->image.text + t->image.n, PIECE);
+    t->image.n += n > 0 ? (size_t)n : 0;
     return n > 0 || (n < 0 && errno == EINTR);
 }
 
@@ -131,18 +123,20 @@ static marl_status run(transfer *t, const int script[2], const int image[2], mar
     int started = start(&t->child, script[1], image[1]);
     close(script[1]);
     close(image[1]);
+    if (started) {
+        exchange(t, script[0], image[0]);
+    }
+    close(script[0]);
+    close(image[0]);
     if (!started) {
         return marl_fail(error, MARL_ERR_SYSTEM,
                          "gnuplot is missing: install it, or ask for a .gp file and draw it elsewhere");
     }
-    exchange(t, script[0], image[0]);
-    close(script[0]);
-    close(image[0]);
     wait_for_child(t, 0);
-    if (t->no_memory) {
+    if (t->image.no_memory) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    return WIFEXITED(t->result) && WEXITSTATUS(t->result) == 0 && t->size > 0 && is_whole(t->image, t->size)
+    return WIFEXITED(t->result) && WEXITSTATUS(t->result) == 0 && is_whole(t->image.text, t->image.n)
                ? MARL_OK
                : marl_fail(error, MARL_ERR_SYSTEM, "gnuplot could not draw the figure");
 }
@@ -163,13 +157,12 @@ marl_status show_gnuplot_draw(const char *script, size_t n, char **image, size_t
         close(to[1]);
         return status;
     }
-    const int image_ends[2] = {from[0], from[1]};
-    marl_status status = run(&t, to, image_ends, error);
+    marl_status status = run(&t, to, from, error);
     if (status != MARL_OK) {
-        free(t.image);
+        free(t.image.text);
         return status;
     }
-    *image = t.image;
-    *size = t.size;
+    *image = t.image.text;
+    *size = t.image.n;
     return MARL_OK;
 }

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * A text that grows in memory. */
+ * Bytes that grow in memory. */
 #include "show/script.h"
 #include <stdarg.h>
 #include <stdio.h>
@@ -7,11 +7,14 @@
 
 enum { FIRST_CAPACITY = 1 << 14 };
 
-static int grow(show_script *s, size_t wanted)
+int show_room(show_script *s, size_t more)
 {
     size_t capacity = s->capacity > 0 ? s->capacity : FIRST_CAPACITY;
-    while (capacity < wanted) {
+    while (capacity < s->n + more) {
         capacity *= 2;
+    }
+    if (capacity == s->capacity) {
+        return 1;
     }
     char *larger = realloc(s->text, capacity);
     if (larger == NULL) {
@@ -35,7 +38,7 @@ void show_put(show_script *s, const char *format, ...)
         s->no_memory = 1;
     } else if ((size_t)n < room) {
         s->n += (size_t)n;
-    } else if (grow(s, s->n + (size_t)n + 1)) {
+    } else if (show_room(s, (size_t)n + 1)) {
         s->n += (size_t)vsnprintf(s->text + s->n, s->capacity - s->n, format, again);
     }
     va_end(again);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * A text that grows in memory. A stream of the C library would lose parts without an error where memory is short. */
+ * Bytes that grow in memory. A stream of the C library would lose parts without an error where memory is short. */
 #ifndef SHOW_SCRIPT_H
 #define SHOW_SCRIPT_H
 
@@ -10,6 +10,9 @@ typedef struct show_script {
     size_t n, capacity;
     int no_memory; /* a part is missing */
 } show_script;
+
+/* Makes room for so many bytes more. 0 without memory. */
+int show_room(show_script *script, size_t more);
 
 void show_put(show_script *script, const char *format, ...) __attribute__((format(printf, 2, 3)));
 
