@@ -28,6 +28,8 @@ void bench_reading(const char *log);
 void bench_numbers(void);
 void bench_estimators(void);
 void bench_accuracy(void);
+/* The filters under a gyroscope bias that is not known; not part of a run without words. */
+void bench_bias(void);
 /* Finds the one tuning of each textbook loop; not part of a run without words. */
 void bench_plain(void);
 void bench_recovery(void);

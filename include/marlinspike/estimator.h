@@ -35,13 +35,15 @@ typedef struct marl_pipeline_config {
     marl_tuning tuning;
     marl_calibration calibration;
     uint8_t sensors;     /* MARL_FRESH_...: which of accel, gyro and mag there are */
+    uint8_t corrected;   /* MARL_FRESH_...: which of them come corrected by a calibration already */
     uint8_t watch_still; /* keep `still` up to date: costs about as much as a simple filter */
 } marl_pipeline_config;
 
 /* Default tuning of this filter, no calibration, all three sensors, stillness not watched. */
 marl_pipeline_config marl_pipeline_default(marl_filter filter);
 
-/* Starts anew with nothing known. MARL_ERR_ARGUMENT when tuning or calibration do not pass their checks. */
+/* Starts anew with nothing known. What is calibrated decides what is assumed: where `calibration` holds the
+ * gyroscope, or it comes corrected, a bias_spread at its default becomes MARL_BIAS_SPREAD_CALIBRATED. MARL_ERR_ARGUMENT when tuning or calibration do not pass their checks. */
 MARL_CHECKED marl_status marl_pipeline_init(marl_pipeline *pipeline, const marl_pipeline_config *config);
 
 /* The same with other settings while running: the last temperature and the stillness stay known. */
@@ -94,6 +96,7 @@ typedef struct marl_estimator_counts {
     uint32_t downweighted_accel; /* of these, with a weight under one half */
     uint32_t downweighted_mag;
     uint32_t invalid_time; /* samples whose time stood still or went back */
+    uint32_t limited_bias; /* corrections in which the bias stood at the tuning's limit: it is larger */
     uint32_t restarts;     /* after gaps longer than gap_limit, clocks set back, and attitudes found wrong */
 } marl_estimator_counts;
 
@@ -258,6 +261,7 @@ struct marl_estimator {
     marl_body_motion motion;
     marl_kalman kalman;             /* kalman only */
     float mean_force[2];            /* complementary, gradient-descent: horizontal world force, low-passed */
+    float lasting_force[2];         /* the same from zero at a start, not moved with corrections */
     float weight_accel, weight_mag; /* of the last correction */
     float since_start;              /* s */
     float gyro_age;                 /* s since the last good gyroscope reading */

@@ -141,7 +141,7 @@ START_TEST(run_down_starts_where_the_attitude_is_as_uncertain)
 }
 END_TEST
 
-/* (4.5): a heading step at the age t changes the bias about up by 10 / (t + 4 s)^2 T psi. */
+/* (4.5): a heading step at the age t changes the bias about up by 20 / (t + 6 s)^2 T psi. */
 START_TEST(run_down_of_the_bias)
 {
     const double age[] = {1, 3, 12};
@@ -158,7 +158,7 @@ START_TEST(run_down_of_the_bias)
             t += d.step;
         }
         double change = (double)(marl_estimator_bias(&d.e).z - bias.z);
-        ck_assert_double_eq_tol(change / (-10 / square(t + 4) * (t - from) * 0.05), 1, 0.05);
+        ck_assert_double_eq_tol(change / (-20 / square(t + 6) * (t - from) * 0.05), 1, 0.05);
     }
 }
 END_TEST

@@ -258,6 +258,36 @@ START_TEST(a_temperature_holds_until_the_next)
 }
 END_TEST
 
+/* What is known of the gyroscope's bias decides how far it may be off; a value in the tuning goes before. */
+START_TEST(what_is_calibrated_decides_what_is_assumed)
+{
+    static const struct {
+        float tuned; /* 0: the default */
+        int calibrated, corrected;
+        float spread;
+    } cases[] = {
+        {0, 0, 0, 0.04f}, {0, 1, 0, 0.01f}, {0, 0, 1, 0.01f}, {0.002f, 1, 0, 0.002f}, {0.1f, 0, 0, 0.1f}};
+    for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
+        marl_pipeline_config config = marl_pipeline_default(MARL_FILTER_KALMAN);
+        marl_pipeline pipeline;
+        marl_quat q;
+        marl_vec3 sigma;
+        const marl_sample s = {.accel = {0, 0, 9.8f}, .fresh = MARL_FRESH_ACCEL | MARL_FRESH_GYRO};
+        config.sensors = MARL_FRESH_ACCEL | MARL_FRESH_GYRO;
+        config.calibration.gyro =
+            (marl_correction){.present = cases[i].calibrated, .matrix = marl_mat3_identity()};
+        config.corrected = cases[i].corrected ? MARL_FRESH_GYRO : 0;
+        if (cases[i].tuned > 0) {
+            config.tuning.value[MARL_PARAMETER_BIAS_SPREAD] = cases[i].tuned;
+        }
+        ck_assert_int_eq(marl_pipeline_init(&pipeline, &config), MARL_OK);
+        ck_assert_int_eq(marl_pipeline_step(&pipeline, &s, &q), MARL_OK);
+        ck_assert_int_eq(marl_estimator_bias_sigma(&pipeline.estimator, &sigma), MARL_OK);
+        ck_assert_float_eq_tol(sigma.x, cases[i].spread, 1e-6f);
+    }
+}
+END_TEST
+
 /* Settings that no check passes are refused. */
 START_TEST(wild_settings_are_refused)
 {
@@ -272,4 +302,5 @@ START_TEST(wild_settings_are_refused)
 END_TEST
 
 MARL_SUITE("pipeline", board_and_replay_give_the_same_bits, broken_rates_are_counted_once,
-           a_temperature_holds_until_the_next, wild_settings_are_refused)
+           a_temperature_holds_until_the_next, what_is_calibrated_decides_what_is_assumed,
+           wild_settings_are_refused)

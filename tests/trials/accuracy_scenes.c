@@ -75,12 +75,10 @@ accuracy_run accuracy_run_make(const accuracy_class *of, uint64_t seed)
     return accuracy_run_make_at(of, seed, RATE_HZ, MAG_RATE_HZ);
 }
 
-accuracy_run accuracy_run_make_at(const accuracy_class *of, uint64_t seed, double rate_hz, double mag_hz)
+static accuracy_run make_run(const accuracy_class *of, uint64_t seed, const marl_sheet *sheet)
 {
-    accuracy_run run = {.seed = seed, .sheet = accuracy_sheet(seed)};
+    accuracy_run run = {.seed = seed, .sheet = *sheet};
     marl_simulator simulator;
-    run.sheet.accel.rate_hz = run.sheet.gyro.rate_hz = rate_hz;
-    run.sheet.mag.rate_hz = mag_hz;
     run.n = (size_t)(of->seconds * run.sheet.gyro.rate_hz);
     run.sample = malloc(run.n * sizeof *run.sample);
     run.truth = malloc(run.n * sizeof *run.truth);
@@ -94,6 +92,27 @@ accuracy_run accuracy_run_make_at(const accuracy_class *of, uint64_t seed, doubl
         marl_simulator_next(&simulator, &run.sample[i], &run.truth[i]);
     }
     return run;
+}
+
+accuracy_run accuracy_run_make_at(const accuracy_class *of, uint64_t seed, double rate_hz, double mag_hz)
+{
+    marl_sheet sheet = accuracy_sheet(seed);
+    sheet.accel.rate_hz = sheet.gyro.rate_hz = rate_hz;
+    sheet.mag.rate_hz = mag_hz;
+    accuracy_run run = make_run(of, seed, &sheet);
+    run.calibrated = 1;
+    return run;
+}
+
+accuracy_run accuracy_run_make_biased(const accuracy_class *of, uint64_t seed, double factor)
+{
+    marl_sheet sheet = accuracy_sheet(seed);
+    sheet.accel.rate_hz = sheet.gyro.rate_hz = RATE_HZ;
+    sheet.mag.rate_hz = MAG_RATE_HZ;
+    for (int i = 0; i < 3; i++) {
+        sheet.gyro.bias[i] *= factor;
+    }
+    return make_run(of, seed, &sheet);
 }
 
 void accuracy_run_free(accuracy_run *run)
@@ -189,17 +208,21 @@ void accuracy_run_plain(const accuracy_plain *plain, const accuracy_run *run, ac
 
 void accuracy_run_ours(const marl_tuning *tuning, const accuracy_run *run, accuracy_sum *sum)
 {
-    marl_estimator e;
+    marl_pipeline_config config = {
+        .tuning = *tuning,
+        .calibration = marl_calibration_none(),
+        .sensors = MARL_FRESH_ACCEL | MARL_FRESH_GYRO | MARL_FRESH_MAG,
+        .corrected = run->calibrated ? MARL_FRESH_ACCEL | MARL_FRESH_GYRO | MARL_FRESH_MAG : 0};
+    marl_pipeline pipeline;
     marl_quat q;
-    if (marl_estimator_init(&e, tuning) != MARL_OK) {
+    if (marl_pipeline_init(&pipeline, &config) != MARL_OK) {
         fprintf(stderr, "a parameter is out of its range\n");
         exit(1);
     }
     for (size_t i = 0; i < run->n; i++) {
-        (void)!marl_estimator_update(&e, &run->sample[i]);
-        if (marl_estimator_attitude(&e, &q) == MARL_OK) {
+        if (marl_pipeline_step(&pipeline, &run->sample[i], &q) == MARL_OK) {
             accuracy_add(sum, run, i, q);
-            add_stated(sum, run, i, &e, q);
+            add_stated(sum, run, i, &pipeline.estimator, q);
         }
     }
 }

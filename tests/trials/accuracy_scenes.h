@@ -25,6 +25,7 @@ enum { ACCURACY_SEEDS = 10, ACCURACY_TUNED_FROM = 1001, ACCURACY_REPORTED_FROM =
 
 typedef struct accuracy_run {
     uint64_t seed;
+    int calibrated; /* the gyroscope's bias counts as known, as the pipeline has it */
     size_t n;
     marl_sheet sheet;
     marl_sample *sample;
@@ -42,9 +43,11 @@ typedef struct accuracy_sum {
  * 0.012 m/s^2 and 0.15 uT per axis, 0.05 to 0.1 % of scale; 200 Hz, magnetometer 25 Hz. */
 marl_sheet accuracy_sheet(uint64_t seed);
 
-/* At 200 Hz, the magnetometer at 25 Hz, or at other rates. Stops the program without memory. */
+/* At 200 Hz, the magnetometer at 25 Hz, or at other rates; calibrated. Stops the program without memory. */
 accuracy_run accuracy_run_make(const accuracy_class *of, uint64_t seed);
 accuracy_run accuracy_run_make_at(const accuracy_class *of, uint64_t seed, double rate_hz, double mag_hz);
+/* With the gyroscope's bias so many times as large, and nothing known of it. */
+accuracy_run accuracy_run_make_biased(const accuracy_class *of, uint64_t seed, double factor);
 void accuracy_run_free(accuracy_run *run);
 /* Every sample with a gap of `gap_s` before it, one in `every_s`, is gone. */
 void accuracy_run_cut(accuracy_run *run, double gap_s, double every_s);

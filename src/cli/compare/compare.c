@@ -199,10 +199,28 @@ static void draw(const options *o, const marl_study *study, marl_error *error)
     }
 }
 
-static int show(const cli *c, const options *o, const marl_study *study)
+/* A bias beyond its limit ruins every filter: that is what to cure first. */
+static void warn_of_limits(marl_study *study)
+{
+    for (size_t i = 0; i < study->run_n; i++) {
+        const marl_run *run = &study->runs[i];
+        if (run->counts.limited_bias > 0) {
+            marl_warn(&study->warnings, "bias-limit",
+                      "%s: %s: the gyroscope bias stood at bias_limit, %.1f deg/s, during %u corrections: "
+                      "calibrate the "
+                      "gyroscope (calibrate still), or raise bias_limit",
+                      run->on->log_path, run->tuning->name,
+                      (double)run->tuning->tuning.value[MARL_PARAMETER_BIAS_LIMIT] / MARL_DEGREE,
+                      (unsigned)run->counts.limited_bias);
+        }
+    }
+}
+
+static int show(const cli *c, const options *o, marl_study *study)
 {
     marl_error error = {0};
     int printed = CLI_DONE, something = 0;
+    warn_of_limits(study);
     if (!c->quiet) {
         cli_print_warnings(&study->warnings);
     }

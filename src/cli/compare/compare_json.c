@@ -60,6 +60,7 @@ static void add_measures(json_t *run, const marl_run *r)
     json_object_set_new(run, "downweighted", cli_downweighted_json(&r->counts));
     json_object_set_new(run, "downweighted_share", share_json(&r->counts));
     json_object_set_new(run, "restarts", json_integer(r->counts.restarts));
+    json_object_set_new(run, "limited_bias", json_integer(r->counts.limited_bias));
     json_object_set_new(run, "updates", json_integer(r->counts.updates));
     json_object_set_new(run, "compared", json_integer((json_int_t)c->n));
     json_object_set_new(run, "digest", cli_text(digest));

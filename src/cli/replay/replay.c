@@ -190,6 +190,7 @@ static int print_json(const job *j)
     json_object_set_new(root, "attitudes", json_integer((json_int_t)j->pipeline.attitudes));
     json_object_set_new(root, "updates", json_integer(counts.updates));
     json_object_set_new(root, "restarts", json_integer(counts.restarts));
+    json_object_set_new(root, "limited_bias", json_integer(counts.limited_bias));
     json_object_set_new(root, "invalid", cli_invalid_json(&counts));
     json_object_set_new(root, "downweighted", cli_downweighted_json(&counts));
     add_state(root, &j->pipeline.estimator);
@@ -239,6 +240,13 @@ static void print_bias(const marl_estimator *e)
                   (double)sigma.z / MARL_DEGREE);
     }
     cli_print("\n");
+    uint32_t limited = marl_estimator_count(e).limited_bias;
+    if (limited > 0) {
+        cli_print("  It stood at bias_limit, %.1f deg/s, during %u corrections, and the attitude is wrong by "
+                  "what is "
+                  "beyond:\n  calibrate the gyroscope (calibrate still), or raise bias_limit.\n",
+                  (double)e->tuning.value[MARL_PARAMETER_BIAS_LIMIT] / MARL_DEGREE, (unsigned)limited);
+    }
 }
 
 static void print_state(const marl_estimator *e)

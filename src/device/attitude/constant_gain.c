@@ -11,8 +11,13 @@
 /* Gains of the run-down: those of a mean of all readings so far, and of the slope through them (4.5).
  */
 #define RUN_DOWN_GAIN 4.0f
-#define RUN_DOWN_BIAS_GAIN 10.0f
-#define RUN_DOWN_BIAS_DELAY 4.0f
+#define RUN_DOWN_BIAS_GAIN 20.0f
+#define RUN_DOWN_BIAS_DELAY 6.0f
+/* (4.2) An error that stays is that of a bias, and no disturbance: so many times the square of its mean, for each
+ * square of the bias that is expected, (rad/s)^2, widens the threshold's square, for about this time after a start,
+ * s, by which the bias is known. */
+#define LASTING_SHARE 6250.0f
+#define LASTING_TIME 10.0f
 
 /* What the levelling goes by: horizontal force over gravity, the sine of the tilt error. */
 typedef struct levelling {
@@ -21,9 +26,20 @@ typedef struct levelling {
     float share;          /* for the bias of gradient descent, 0 to 1 */
 } levelling;
 
-static float weight_of(float excess2, float threshold)
+static float weight_of(float excess2, float threshold2)
 {
-    return 1.0f / (1.0f + excess2 / (threshold * threshold));
+    return 1.0f / (1.0f + excess2 / threshold2);
+}
+
+/* (4.2) The square of the threshold, (m/s^2)^2. */
+static float accel_threshold2(marl_estimator *e, const estimator_means *means)
+{
+    float threshold = PARAMETER(e, ACCEL_THRESHOLD), *mean = e->lasting_force;
+    float share = means->age / (means->age + PARAMETER(e, FORCE_TIME)), t = e->since_start / LASTING_TIME;
+    mean[0] = float_snap(mean[0] + share * (means->force.x - mean[0]));
+    mean[1] = float_snap(mean[1] + share * (means->force.y - mean[1]));
+    float lasting2 = mean[0] * mean[0] + mean[1] * mean[1], spread = PARAMETER(e, BIAS_SPREAD);
+    return threshold * threshold + LASTING_SHARE * spread * spread * lasting2 / (1.0f + t * t);
 }
 
 /* (4.1) The published filters take the direction of the force as it is. */
@@ -48,7 +64,7 @@ static levelling weighted(marl_estimator *e, const estimator_means *means)
     mean[0] = float_snap(mean[0] + share * (f.x - mean[0]));
     mean[1] = float_snap(mean[1] + share * (f.y - mean[1]));
     float up = f.z - MARL_GRAVITY;
-    float w = weight_of(f.x * f.x + f.y * f.y + up * up, PARAMETER(e, ACCEL_THRESHOLD));
+    float w = weight_of(f.x * f.x + f.y * f.y + up * up, accel_threshold2(e, means));
     float k = w / MARL_GRAVITY, rest = (1.0f - w) / MARL_GRAVITY;
     float bias = rest * PARAMETER(e, BIAS_SHARE);
     e->weight_accel = w;
@@ -65,7 +81,7 @@ static float run_down(const marl_estimator *e, float gain, float age)
     return float_min(gain * age, 1.0f);
 }
 
-/* The same for the bias from the heading, 1/s^2. */
+/* The same for the bias, 1/s^2. */
 static float run_down_bias(const marl_estimator *e, float gain)
 {
     float t = e->since_start + RUN_DOWN_BIAS_DELAY;
@@ -88,7 +104,8 @@ typedef struct correction {
 static void complementary_level(const marl_estimator *e, const levelling *in, float age, correction *c)
 {
     float gain = 1.0f / PARAMETER(e, TILT_TIME);
-    float share = run_down(e, gain, age), integral = integral_gain(e, gain, age) * age;
+    float share = run_down(e, gain, age);
+    float integral = run_down_bias(e, integral_gain(e, gain, age)) * age;
     c->turn = (marl_vec3){share * in->y, -share * in->x, 0.0f};
     c->bias = (marl_vec3){-integral * in->bias_y, integral * in->bias_x, 0.0f};
 }
@@ -108,7 +125,8 @@ static void gradient_level(const marl_estimator *e, const levelling *in, float a
     float n = float_root(in->x * in->x + in->y * in->y);
     float way = float_min(PARAMETER(e, BETA) * age, n);
     way = float_max(way, run_down(e, 0.0f, age) * n);
-    float k = n > 1e-12f ? 1.0f / n : 0.0f, bias = k * PARAMETER(e, ZETA) * age * in->share;
+    float k = n > 1e-12f ? 1.0f / n : 0.0f;
+    float bias = k * float_max(PARAMETER(e, ZETA), run_down_bias(e, 0.0f) * n) * age * in->share;
     c->turn = (marl_vec3){k * way * in->y, -k * way * in->x, 0.0f};
     c->bias = (marl_vec3){-bias * in->y, bias * in->x, 0.0f};
 }
@@ -126,7 +144,8 @@ static void gradient_heading(const marl_estimator *e, float angle, float weight,
 static float weigh_field(marl_estimator *e, marl_vec3 field, float age)
 {
     float excess = marlp_field_reference_excess(&e->field, field, PARAMETER(e, MAG_NOISE));
-    float w = weight_of(float_max(excess, 0.0f), PARAMETER(e, MAG_THRESHOLD));
+    float threshold = PARAMETER(e, MAG_THRESHOLD),
+          w = weight_of(float_max(excess, 0.0f), threshold * threshold);
     float min = e->since_start < FIELD_FIRST_TIME ? FIELD_FIRST_SHARE : FIELD_MIN_SHARE;
     marlp_field_reference_follow(&e->field, field, age, float_max(w, min));
     return w;

@@ -285,7 +285,10 @@ marl_vec3 marlp_estimator_turn(marl_estimator *e, marl_vec3 d)
 void marlp_estimator_change_bias(marl_estimator *e, marl_vec3 change)
 {
     float limit = PARAMETER(e, BIAS_LIMIT);
-    e->bias = vec3_snap(vec3_clamp(vec3_add(e->bias, change), limit));
+    marl_vec3 wanted = vec3_add(e->bias, change);
+    e->bias = vec3_snap(vec3_clamp(wanted, limit));
+    int cut = float_abs(wanted.x) > limit || float_abs(wanted.y) > limit || float_abs(wanted.z) > limit;
+    e->counts.limited_bias += cut && limit > 0.0f; /* at 0 it is off, and nobody expects a bias */
 }
 
 marl_status marl_estimator_attitude(const marl_estimator *estimator, marl_quat *q)

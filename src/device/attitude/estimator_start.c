@@ -96,6 +96,7 @@ static void start(marl_estimator *e, int heading_known, float spread)
     e->sum = (marl_accumulator){.forces = 0};
     e->field = (marl_field_reference){.known = 0};
     e->mean_force[0] = e->mean_force[1] = 0.0f;
+    e->lasting_force[0] = e->lasting_force[1] = 0.0f;
     e->heading_known = (uint8_t)heading_known;
     marlp_kalman_start(e, spread);
     marlp_motion_start(e);
@@ -141,6 +142,7 @@ void marlp_estimator_find_heading(marl_estimator *e)
         e->sum =
             (marl_accumulator){.age = e->sum.age, .wait = e->sum.wait}; /* another heading had turned them */
         e->mean_force[0] = e->mean_force[1] = 0.0f;
+        e->lasting_force[0] = e->lasting_force[1] = 0.0f;
         marlp_kalman_start_heading(e);
     }
 }

@@ -22,9 +22,11 @@
 /* Disturbances against which the reported weights are given, m/s^2 and uT. */
 #define HALF_WEIGHT_ACCEL 0.1f
 #define HALF_WEIGHT_FIELD2 1.0f
-/* The heading turns no faster than this by the magnetometer, rad/s (0.9 deg/s), but for the time after a
- * start or a gap, s, and there by no more than half a turn. */
+/* The heading turns no faster than this by the magnetometer, rad/s (0.9 deg/s), and so many standard deviations of
+ * the bias along up, by which it runs away; but for the time after a start or a gap, s, and there by no more than
+ * half a turn. */
 #define HEADING_RATE 0.0157f
+#define HEADING_RATE_SIGMAS 2.0f
 #define SETTLING_TIME 5.0f
 #define MAX_HEADING_TURN 4.0f
 /* The field's reference follows at least with this share, and with half of it where the excess is so many
@@ -184,6 +186,24 @@ static void level(marl_estimator *e, const estimator_means *means, float x[STATE
     marlp_kalman_update_scalar(k, x, SPEED + 1, -k->velocity[1], speed);
 }
 
+/* Variance of the bias along up (body), (rad/s)^2. */
+static float bias_variance(const marl_kalman *k, marl_vec3 up)
+{
+    float(*p)[STATES] = (float(*)[STATES])k->p;
+    float along = up.x * up.x * p[3][3] + up.y * up.y * p[4][4] + up.z * up.z * p[5][5];
+    float mixed = up.x * up.y * p[4][3] + up.x * up.z * p[5][3] + up.y * up.z * p[5][4];
+    return float_max(along + 2.0f * mixed, 0.0f);
+}
+
+/* (3.7) The most by which the heading may turn, rad. */
+static float heading_limit(const marl_estimator *e, marl_vec3 up, float age)
+{
+    if (e->kalman.settling > 0.0f || !IS_ON(e, WEIGHTING)) {
+        return MAX_HEADING_TURN;
+    }
+    return (HEADING_RATE + HEADING_RATE_SIGMAS * float_root(bias_variance(&e->kalman, up))) * age;
+}
+
 /* (3.7) The horizontal field; what its reference does not explain widens the noise. */
 static void correct_heading(marl_estimator *e, const estimator_means *means, marl_vec3 up, float x[STATES])
 {
@@ -203,7 +223,7 @@ static void correct_heading(marl_estimator *e, const estimator_means *means, mar
             .angle = angle_from_north(m.x, m.y),
             .slope = -m.z / level,
             .variance = correlated * (noise2 + excess) / level2,
-            .limit = k->settling > 0.0f || !weighted ? MAX_HEADING_TURN : HEADING_RATE * means->age,
+            .limit = heading_limit(e, up, means->age),
         };
         k->innovation = z.angle;
         k->innovation_weight = 1.0f / (1.0f + excess / noise2);

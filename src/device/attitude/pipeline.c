@@ -12,6 +12,15 @@ marl_pipeline_config marl_pipeline_default(marl_filter filter)
         .tuning = marl_tuning_default(filter), .calibration = marl_calibration_none(), .sensors = VECTORS};
 }
 
+/* A value in the tuning goes before what follows from the calibration. */
+static void assume_bias(marl_tuning *tuning, const marl_pipeline_config *config)
+{
+    float *spread = &tuning->value[MARL_PARAMETER_BIAS_SPREAD];
+    float standard = marl_parameter_row(MARL_PARAMETER_BIAS_SPREAD)->standard;
+    int calibrated = config->calibration.gyro.present || (config->corrected & MARL_FRESH_GYRO);
+    *spread = calibrated && *spread == standard ? MARL_BIAS_SPREAD_CALIBRATED : *spread;
+}
+
 marl_status marl_pipeline_configure(marl_pipeline *p, const marl_pipeline_config *config)
 {
     marl_tuning tuning = config->tuning;
@@ -25,6 +34,7 @@ marl_status marl_pipeline_configure(marl_pipeline *p, const marl_pipeline_config
     if (!(config->sensors & MARL_FRESH_MAG)) {
         tuning.value[MARL_PARAMETER_USE_MAG] = 0.0f;
     }
+    assume_bias(&tuning, config);
     return marl_estimator_init(&p->estimator, &tuning);
 }
 

@@ -39,7 +39,8 @@ marl_status marl_replay_init(marl_pipeline *pipeline, const marl_tuning *tuning,
     const marl_pipeline_config config = {.tuning = *tuning,
                                          .calibration = record != NULL ? marl_calibration_for_device(record)
                                                                        : marl_calibration_none(),
-                                         .sensors = sensors_of(info->columns)};
+                                         .sensors = sensors_of(info->columns),
+                                         .corrected = info->corrected ? MARL_FRESH_GYRO : 0};
     if (marl_pipeline_init(pipeline, &config) != MARL_OK) {
         return marl_fail(error, MARL_ERR_USE, "%s: a parameter is out of its range",
                          marl_filter_name(tuning->filter));
