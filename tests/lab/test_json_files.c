@@ -73,7 +73,7 @@ static const struct {
     {tuning, TUNING "\"world\": \"xyz\"}", ":3: world: is 'xyz', wanted enu or ned"},
     {tuning, TUNING "\"parameters\": {\n\"tilt_tim\": 3}}",
      ":4: parameters.tilt_tim: unknown key; known: use_mag, run_down, tilt_time, heading_time, damping, "
-     "mag_noise, "
+     "bias_spread, mag_noise, "
      "bias_limit, gap_limit, lever_x, lever_y, lever_z"},
     {tuning, TUNING "\"parameters\": {\"tilt_time\": -3}}",
      ":3: parameters.tilt_time: -3 is out of its range, 0.01 to 1000"},
