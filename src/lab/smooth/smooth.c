@@ -64,6 +64,7 @@ static void assume(const marl_log *log, const marl_calibration_record *record, l
 {
     s->mag_prior = has_bias(log, record, MARL_MAG) ? MAG_PRIOR : MAG_PRIOR_RAW;
     s->accel_prior = has_bias(log, record, MARL_ACCEL) ? ACCEL_PRIOR : ACCEL_PRIOR_RAW;
+    s->gyro_is_calibrated = has_bias(log, record, MARL_GYRO);
     s->matrix_prior = has_matrix(log, record, MARL_GYRO) ? MATRIX_PRIOR : MATRIX_PRIOR_RAW;
     s->unmodelled_tilt = has_matrix(log, record, MARL_ACCEL) ? 0 : RAW_TILT;
     s->unmodelled_heading = !s->has_mag || has_matrix(log, record, MARL_MAG) ? 0 : RAW_HEADING;

@@ -58,6 +58,7 @@ typedef struct lab_smoother {
     double *store;                              /* (3c) the filter's estimates, for the way back */
     int has_mag;
     double mag_prior, accel_prior, matrix_prior; /* uT, m/s^2, 1 */
+    int gyro_is_calibrated;                      /* its bias is known */
     double last_covariance[STATES];
 } lab_smoother;
 

@@ -84,6 +84,9 @@ marl_status lab_smooth_start(lab_smoother *s, const char *path, marl_error *erro
     marl_quat q;
     size_t at = 0, started = 0;
     tuning.value[MARL_PARAMETER_USE_MAG] = s->has_mag ? 1.0f : 0.0f;
+    if (s->gyro_is_calibrated) {
+        tuning.value[MARL_PARAMETER_BIAS_SPREAD] = MARL_BIAS_SPREAD_CALIBRATED;
+    }
     s->knot = calloc(s->rows + 1, sizeof *s->knot);
     if (s->knot == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
