@@ -163,6 +163,33 @@ START_TEST(run_down_of_the_bias)
 }
 END_TEST
 
+/* (4.2): a force of 0.5 m/s^2 that stays widens the threshold's square by 10 (bias_spread / 0.04)^2 |L|^2 / (1 + (t / 10
+ * s)^2), L being its low-pass over 2.5 s from zero at the start. */
+START_TEST(an_error_that_stays_widens_the_threshold)
+{
+    const float spread[] = {0.04f, 0.02f, 0};
+    for (int i = 0; i < 3; i++) {
+        marl_tuning tuning = without_magnetometer(MARL_FILTER_COMPLEMENTARY);
+        tuning.value[MARL_PARAMETER_RUN_DOWN] = tuning.value[MARL_PARAMETER_BIAS_LIMIT] = 0.0f;
+        tuning.value[MARL_PARAMETER_TILT_TIME] = 1000; /* it stays */
+        tuning.value[MARL_PARAMETER_BIAS_SPREAD] = spread[i];
+        device d = power_on(&tuning, 0.01);
+        feed_after(&d, 0.01, at_rest(marl_quat_identity(), 0));
+        for (double t = 0.01, worst = 0; t < 30; t += 0.01) {
+            float weight, mag;
+            marl_sample s = at_rest(marl_quat_identity(), 0);
+            s.accel.x = 0.5f;
+            feed_after(&d, 0.01, s);
+            marl_estimator_weights(&d.e, &weight, &mag);
+            double mean = 0.5 * (1 - exp(-t / 2.5)), width = 10 * square((double)spread[i] / 0.04 * mean);
+            double want = 1 / (1 + 0.25 / (square(0.12) + width / (1 + square(t / 10))));
+            worst = t > 1 ? fmax(worst, fabs((double)weight / want - 1)) : 0;
+            ck_assert_msg(worst < 0.12, "%g s: %g, wanted %g", t, (double)weight, want);
+        }
+    }
+}
+END_TEST
+
 /* (2.4): corrections are 0.105 s apart; without an accelerometer 1 s; a field counts for 1 s at most. */
 START_TEST(corrections_come_at_their_time)
 {
@@ -335,7 +362,7 @@ END_TEST
 
 MARL_SUITE("estimator limits", a_gap_adds_its_unseen_turn_to_sigma,
            a_lost_attitude_lets_the_heading_turn_fast, run_down_starts_where_the_attitude_is_as_uncertain,
-           run_down_of_the_bias, corrections_come_at_their_time, one_correction_turns_by_half_a_radian,
-           a_steep_field_has_no_north, half_a_second_of_invalid_readings_restarts,
-           sigma_of_what_is_set_and_of_what_is_unknown, speed_has_its_low_pass_and_its_time,
-           downweighted_are_readings_of_low_weight)
+           run_down_of_the_bias, an_error_that_stays_widens_the_threshold, corrections_come_at_their_time,
+           one_correction_turns_by_half_a_radian, a_steep_field_has_no_north,
+           half_a_second_of_invalid_readings_restarts, sigma_of_what_is_set_and_of_what_is_unknown,
+           speed_has_its_low_pass_and_its_time, downweighted_are_readings_of_low_weight)
