@@ -116,11 +116,11 @@ static void warn_of_degradation(recording *r)
             name, s->items_unknown);
     }
     if (s->restarts > 0) {
-        marl_warn(
-            &r->warnings, "restarted",
-            "%s: the board restarted %lu times, first after %.1f s (was its power cut?); the recording goes "
-            "on 2 s later each time",
-            name, s->restarts, 1e-9 * (double)s->first_restart_ns);
+        marl_warn(&r->warnings, "restarted",
+                  "%s: restarts of the board: %lu, the first after %.1f s (was its power cut?); the "
+                  "recording goes on "
+                  "2 s later each time",
+                  name, s->restarts, 1e-9 * (double)s->first_restart_ns);
     }
     if (s->events > 0) {
         marl_warn(&r->warnings, "chip", "%s: the board sent %lu events about its chips, the first: %s", name,
