@@ -36,6 +36,8 @@ static void add_kalman(const accuracy_run *run, sums *sum)
     marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
     marl_estimator e;
     marl_quat q;
+    tuning.value[MARL_PARAMETER_BIAS_SPREAD] =
+        MARL_BIAS_SPREAD_CALIBRATED; /* as of a log that is corrected */
     if (marl_estimator_init(&e, &tuning) != MARL_OK) {
         exit(1);
     }
