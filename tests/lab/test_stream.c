@@ -329,18 +329,11 @@ START_TEST(what_is_no_item_of_a_board_is_no_loss)
         const uint8_t newer[] = {0x83, 0x05, 0x18, (uint8_t)w.number, 0x80}; /* kind 5 with an array */
         const uint8_t asked[] = {0x83, 0x10, 0x19, 0x77, 0x77, 0xa0};        /* 16: for a board */
         const uint8_t others[] = {0x01, 0x02, 0x03};
+        const uint8_t *item = i % 3 == 0 ? newer : i % 3 == 1 ? asked : others;
+        const size_t n = i % 3 == 0 ? sizeof newer : i % 3 == 1 ? sizeof asked : sizeof others;
         size_t size = 0;
-        if (i % 3 == 0) {
-            ck_assert_int_eq(
-                marl_packet_make(newer, sizeof newer, w.bytes + w.n, sizeof w.bytes - w.n, &size), MARL_OK);
-            w.number++;
-        } else if (i % 3 == 1) {
-            ck_assert_int_eq(
-                marl_packet_make(asked, sizeof asked, w.bytes + w.n, sizeof w.bytes - w.n, &size), MARL_OK);
-        } else {
-            ck_assert_int_eq(
-                marl_packet_make(others, sizeof others, w.bytes + w.n, sizeof w.bytes - w.n, &size), MARL_OK);
-        }
+        ck_assert_int_eq(marl_packet_make(item, n, w.bytes + w.n, sizeof w.bytes - w.n, &size), MARL_OK);
+        w.number += i % 3 == 0;
         w.n += size;
         put_sample(&w, &s, NULL);
     }
