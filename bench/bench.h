@@ -30,6 +30,7 @@ void bench_estimators(void);
 void bench_accuracy(void);
 /* The filters under a gyroscope bias that is not known; not part of a run without words. */
 void bench_bias(void);
+void bench_grades(void);
 /* Finds the one tuning of each textbook loop; not part of a run without words. */
 void bench_plain(void);
 void bench_recovery(void);
@@ -38,7 +39,6 @@ void bench_verdicts(void);
 /* The smoother against the truth; not part of a run without words. */
 void bench_smooth(void);
 void bench_decisions(void);
-void bench_smooth_raw(void);
 void bench_tunings(void);
 void bench_inspect(void);
 void bench_calibrate(void);

@@ -126,6 +126,5 @@ void bench_smooth(void)
     printf("%.0f s of log at 200 Hz: %.3f s\n", seconds, bench_min(smooth_once, &t));
     free(log.row);
     accuracy_run_free(&run);
-    bench_smooth_raw();
     bench_decisions();
 }

@@ -48,16 +48,27 @@ typedef struct marl_smoothed {
     size_t knots;
     marl_smoothed_knot *knot;
     int heading_is_magnetic;
-    double accel_bias[3], accel_bias_sigma[3];   /* what calibration left, m/s^2, sensors' frame */
-    double mag_bias[3], mag_bias_sigma[3];       /* the same, uT; 0 and NaN without a magnetometer */
-    double field_north, field_up;                /* uT */
+    double accel_bias[3], accel_bias_sigma[3]; /* what calibration left, m/s^2, sensors' frame */
+    double mag_bias[3], mag_bias_sigma[3];     /* the same, uT; 0 and NaN without a magnetometer */
+    double accel_matrix[9],
+        accel_matrix_sigma[9]; /* D of reading = (1 + D) truth + bias, by rows; 0 where the
+                                                    * matrix counts as calibrated */
+    double mag_matrix[9], mag_matrix_sigma[9];
+    double arm[3], arm_sigma[3];  /* place of the accelerometer from the point that moves the least, m */
+    double field_north, field_up; /* uT */
     double sigma_tilt_rms, sigma_heading_rms;    /* over the rows, rad */
     double still_share, disturbed_share;         /* of the log: still; field off by over 2 uT */
     double longest_gap_s;                        /* between rows; 0 when there is none over 0.1 s */
     double gyro_matrix[9], gyro_matrix_sigma[9]; /* E of reading = (1 + E) rate + bias, by rows */
     unsigned pieces; /* smoothed each for itself: between them rows are missing for over 1,000 s */
     unsigned long rows_left_out;                     /* of pieces that were not smoothed */
-    int accel_is_worse, mag_is_worse, gyro_is_worse; /* the remainder is over twice what was assumed */
+    int accel_is_worse, mag_is_worse, gyro_is_worse; /* over twice what a calibration leaves; 0 without one */
+    int sensors_are_raw;      /* the standard deviations are those of uncalibrated sensors */
+    int calibration_is_wrong; /* the log contradicts the calibration; it counts as raw */
+    double change;            /* mean square of the last pass' turns over their variance */
+    double missed; /* largest mean square over 2 s of what the gyroscope's motion misses, over its variance */
+    double worst;  /* largest error of a raw sensor over its assumed standard deviation */
+    double preference; /* -2 log likelihood as calibrated less as raw */
 } marl_smoothed;
 
 /* Called now and then with the share that is done, 0 to 1. */
@@ -85,6 +96,9 @@ typedef struct marl_smooth_options {
 MARL_CHECKED marl_status marl_smooth(const marl_log *log, const marl_smooth_options *options,
                                      marl_smoothed *smoothed, marl_error *error);
 void marl_smoothed_free(marl_smoothed *smoothed);
+
+/* Why the result must not be trusted; NULL where nothing speaks against it. */
+MARL_CHECKED const char *marl_smoothed_distrust(const marl_smoothed *smoothed);
 
 /* The remainders that may be added to a calibration: over three standard errors on the whole log, and the
  * same on each of its halves within three standard errors of their difference. */

@@ -115,6 +115,39 @@ accuracy_run accuracy_run_make_biased(const accuracy_class *of, uint64_t seed, d
     return make_run(of, seed, &sheet);
 }
 
+static void draw_grade(marl_sensor_sheet *sensor, const accuracy_grade *grade, double bias,
+                       lab_random *random)
+{
+    for (int i = 0; i < 3; i++) {
+        sensor->bias[i] = bias > 0 ? bias * lab_random_normal(random) : sensor->bias[i];
+        sensor->scale_error[i] = grade->scale * lab_random_normal(random);
+        for (int k = 0; k < 3; k++) {
+            sensor->cross_axis[i][k] = i == k ? 0 : grade->misalignment * lab_random_normal(random);
+        }
+    }
+}
+
+accuracy_run accuracy_run_make_graded(const accuracy_class *of, uint64_t seed, const accuracy_grade *grade)
+{
+    marl_sheet sheet = accuracy_sheet(seed);
+    lab_random random = lab_random_seeded(seed * 31 + (uint64_t)of->kind, 78);
+    double *bias = sheet.gyro.bias, length = sqrt(bias[0] * bias[0] + bias[1] * bias[1] + bias[2] * bias[2]);
+    double size = grade->gyro_low + (grade->gyro_high - grade->gyro_low) * lab_random_uniform(&random);
+    sheet.accel.rate_hz = sheet.gyro.rate_hz = RATE_HZ;
+    sheet.mag.rate_hz = MAG_RATE_HZ;
+    for (int i = 0; i < 3 && grade->gyro_high > 0; i++) {
+        bias[i] *= size * MARL_DEGREE / length;
+    }
+    if (grade->scale > 0) {
+        draw_grade(&sheet.gyro, grade, 0, &random);
+        draw_grade(&sheet.accel, grade, grade->accel_bias, &random);
+        draw_grade(&sheet.mag, grade, grade->mag_bias, &random);
+    }
+    accuracy_run run = make_run(of, seed, &sheet);
+    run.calibrated = grade->declared;
+    return run;
+}
+
 void accuracy_run_free(accuracy_run *run)
 {
     free(run->sample);

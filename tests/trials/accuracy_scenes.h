@@ -48,6 +48,16 @@ accuracy_run accuracy_run_make(const accuracy_class *of, uint64_t seed);
 accuracy_run accuracy_run_make_at(const accuracy_class *of, uint64_t seed, double rate_hz, double mag_hz);
 /* With the gyroscope's bias so many times as large, and nothing known of it. */
 accuracy_run accuracy_run_make_biased(const accuracy_class *of, uint64_t seed, double factor);
+/* What is wrong with sensors before calibration, or what calibration has left. */
+typedef struct accuracy_grade {
+    const char *name;
+    int declared;               /* the log says that it is corrected */
+    double gyro_low, gyro_high; /* length of the gyroscope's bias, deg/s; 0: that of accuracy_sheet */
+    double scale, misalignment; /* standard deviation of each element; 0: those of accuracy_sheet */
+    double accel_bias, mag_bias;
+} accuracy_grade;
+/* Errors by the grade, drawn anew for each seed; nothing known of them unless they are declared calibrated. */
+accuracy_run accuracy_run_make_graded(const accuracy_class *of, uint64_t seed, const accuracy_grade *grade);
 void accuracy_run_free(accuracy_run *run);
 /* Every sample with a gap of `gap_s` before it, one in `every_s`, is gone. */
 void accuracy_run_cut(accuracy_run *run, double gap_s, double every_s);

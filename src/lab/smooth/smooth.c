@@ -7,19 +7,10 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define MAG_PRIOR 0.3     /* h0, uT, after a calibration */
-#define MAG_PRIOR_RAW 1.5 /* without */
-#define ACCEL_PRIOR 0.02  /* c0, m/s^2 */
-#define ACCEL_PRIOR_RAW 0.1
-#define MATRIX_PRIOR 0.001 /* of each element of the gyroscope's matrix, 1 */
-#define MATRIX_PRIOR_RAW 0.005
-/* Scale and misalignment of half a percent in accelerometer and magnetometer, which have no states: what they
- * do to tilt and heading of a raw log, rad. */
-#define RAW_TILT 0.005
-#define RAW_HEADING 0.007
-#define DISTURBED2 4.0 /* uT^2 */
-#define WORSE 2.0      /* times the prior */
-enum { PASSES = 4 };
+#define DISTURBED2 4.0          /* uT^2 */
+#define WRONG_CALIBRATION 900.0 /* of J: the log speaks against a calibration that was given */
+#define WORSE 2.0               /* times what a calibration leaves, one sigma */
+#define SIGNIFICANT 3.0         /* standard errors */
 
 static marl_status check(const marl_log *log, const marl_smooth_options *options, marl_error *error)
 {
@@ -59,15 +50,15 @@ static int has_matrix(const marl_log *log, const marl_calibration_record *record
     return differs;
 }
 
-/* What is assumed of each sensor: only what is calibrated is nearly right. */
-static void assume(const marl_log *log, const marl_calibration_record *record, lab_smoother *s)
+/* What somebody says of the sensors: only what is calibrated is nearly right. */
+static lab_assumption find_claim(const marl_log *log, const marl_calibration_record *record)
 {
-    s->mag_prior = has_bias(log, record, MARL_MAG) ? MAG_PRIOR : MAG_PRIOR_RAW;
-    s->accel_prior = has_bias(log, record, MARL_ACCEL) ? ACCEL_PRIOR : ACCEL_PRIOR_RAW;
-    s->gyro_is_calibrated = has_bias(log, record, MARL_GYRO);
-    s->matrix_prior = has_matrix(log, record, MARL_GYRO) ? MATRIX_PRIOR : MATRIX_PRIOR_RAW;
-    s->unmodelled_tilt = has_matrix(log, record, MARL_ACCEL) ? 0 : RAW_TILT;
-    s->unmodelled_heading = !s->has_mag || has_matrix(log, record, MARL_MAG) ? 0 : RAW_HEADING;
+    lab_assumption claimed = lab_assume_raw();
+    for (int sensor = 0; sensor < MARL_SENSOR_COUNT; sensor++) {
+        lab_assume_calibrated(&claimed, (marl_sensor)sensor, has_bias(log, record, (marl_sensor)sensor),
+                              has_matrix(log, record, (marl_sensor)sensor));
+    }
+    return claimed;
 }
 
 /* Corrected samples in the sensors' frame, whose remainders they show, without what is invalid; a gyroscope
@@ -95,7 +86,6 @@ static marl_status load(const marl_log *log, const marl_smooth_options *options,
         to->gyro = rate;
         s->has_mag |= (to->fresh & MARL_FRESH_MAG) != 0;
     }
-    assume(log, record, s);
     return MARL_OK;
 }
 
@@ -105,8 +95,8 @@ static void set_row(marl_smoothed_row *row, const lab_smoother *s, const double 
 {
     marl_quat sensors = {(float)q[0], (float)q[1], (float)q[2], (float)q[3]};
     row->q = marl_quat_canonical(marl_quat_product(sensors, s->from_body));
-    row->sigma_tilt = (float)sqrt(variance[0] + s->unmodelled_tilt * s->unmodelled_tilt);
-    row->sigma_heading = (float)sqrt(variance[1] + s->unmodelled_heading * s->unmodelled_heading);
+    row->sigma_tilt = (float)sqrt(variance[0]);
+    row->sigma_heading = (float)sqrt(variance[1]);
 }
 
 /* Rows of a block: by the gyroscope from the knot before, and turned by their share of what is missing at its
@@ -119,7 +109,7 @@ static void write_block(const lab_smoother *s, const lab_knot *before, const lab
     for (size_t i = k->first; i <= k->last; i++) {
         const marl_sample *now = &s->sample[i], *last = &s->sample[i - 1];
         double rate[3], dt = 1e-9 * (double)(now->t_ns - last->t_ns);
-        lab_rate_between(last, now, k->state, rate);
+        lab_rate_between(s, last, now, k->state + BIAS, rate);
         const double turned[3] = {rate[0] * dt, rate[1] * dt, rate[2] * dt};
         lab_turn_body(q, turned);
         row[i].q = (marl_quat){(float)q[0], (float)q[1], (float)q[2], (float)q[3]};
@@ -171,10 +161,50 @@ static marl_status write_rows(const lab_smoother *s, marl_smoothed *out, marl_er
     return MARL_OK;
 }
 
-/* Sums over rows and knots, and the constants from the last knot. */
+static void put_constants(const lab_smoother *s, int at, int n, double *value, double *sigma)
+{
+    for (int i = 0; i < n; i++) {
+        value[i] = s->constant[at + i];
+        sigma[i] = s->constant_sigma[at + i];
+    }
+}
+
+/* Is one of them over twice what its calibration may leave, and no accident? */
+static int is_worse(const lab_smoother *s, const lab_assumption *claimed, int at, int n)
+{
+    int worse = 0;
+    for (int i = at; i < at + n; i++) {
+        double value = fabs(s->constant[i]);
+        worse |= value > WORSE * claimed->sigma[i] && value > SIGNIFICANT * s->constant_sigma[i];
+    }
+    return worse;
+}
+
+static void summarise_constants(const lab_smoother *s, const lab_assumption *claimed, int claims,
+                                marl_smoothed *out)
+{
+    put_constants(s, ACCEL, 3, out->accel_bias, out->accel_bias_sigma);
+    put_constants(s, ACCEL_MATRIX, 9, out->accel_matrix, out->accel_matrix_sigma);
+    put_constants(s, GYRO_MATRIX, 9, out->gyro_matrix, out->gyro_matrix_sigma);
+    put_constants(s, MAG, 3, out->mag_bias, out->mag_bias_sigma);
+    put_constants(s, MAG_MATRIX, 9, out->mag_matrix, out->mag_matrix_sigma);
+    put_constants(s, ARM, 3, out->arm, out->arm_sigma);
+    out->heading_is_magnetic = s->has_mag;
+    out->field_north = s->has_mag ? s->constant[FIELD] : NAN;
+    out->field_up = s->has_mag ? s->constant[FIELD + 1] : NAN;
+    for (int i = 0; i < 9 && !s->has_mag; i++) {
+        out->mag_bias_sigma[i % 3] = out->mag_matrix_sigma[i] = NAN;
+    }
+    if (claims) {
+        out->accel_is_worse = is_worse(s, claimed, ACCEL, 3);
+        out->mag_is_worse = s->has_mag && is_worse(s, claimed, MAG, 3);
+        out->gyro_is_worse = is_worse(s, claimed, GYRO_MATRIX, 9);
+    }
+}
+
+/* Sums over rows and knots. */
 static void summarise(const lab_smoother *s, marl_smoothed *out)
 {
-    const lab_knot *last = &s->knot[s->knots - 1];
     double tilt2 = 0, heading2 = 0, seconds = 0;
     for (size_t i = 0; i < out->n; i++) {
         tilt2 += pow((double)out->row[i].sigma_tilt, 2) / (double)out->n;
@@ -191,47 +221,29 @@ static void summarise(const lab_smoother *s, marl_smoothed *out)
     out->disturbed_share /= seconds;
     out->sigma_tilt_rms = sqrt(tilt2);
     out->sigma_heading_rms = sqrt(heading2);
-    out->heading_is_magnetic = s->has_mag;
-    out->field_north = s->has_mag ? last->state[FIELD] : NAN;
-    out->field_up = s->has_mag ? last->state[FIELD + 1] : NAN;
-    for (int j = 0; j < 3; j++) {
-        out->accel_bias[j] = last->state[ACCEL + j];
-        out->accel_bias_sigma[j] = sqrt(s->last_covariance[ACCEL + j]);
-        out->mag_bias[j] = s->has_mag ? last->state[MAG + j] : 0;
-        out->mag_bias_sigma[j] = s->has_mag ? sqrt(s->last_covariance[MAG + j]) : NAN;
-        out->accel_is_worse |= fabs(out->accel_bias[j]) > WORSE * s->accel_prior;
-        out->mag_is_worse |= fabs(out->mag_bias[j]) > WORSE * s->mag_prior;
-    }
-    for (int j = 0; j < 9; j++) {
-        out->gyro_matrix[j] = last->state[MATRIX + j];
-        out->gyro_matrix_sigma[j] = sqrt(s->last_covariance[MATRIX + j]);
-        out->gyro_is_worse |= fabs(out->gyro_matrix[j]) > WORSE * s->matrix_prior;
-    }
-}
-
-static void report_progress(const marl_smooth_options *options, const lab_smooth_part *part, double share)
-{
-    if (options->progress != NULL) {
-        options->progress(options->progress_context, part->from + share * part->length);
-    }
 }
 
 marl_status lab_smooth_whole(const marl_log *log, const marl_smooth_options *options,
-                             const lab_smooth_part *part, marl_smoothed *smoothed, marl_error *error)
+                             const lab_progress *progress, marl_smoothed *smoothed, marl_error *error)
 {
     lab_smoother s = {0};
+    lab_assumption claimed = find_claim(log, options->record);
+    lab_verdict verdict;
     memset(smoothed, 0, sizeof *smoothed);
     marl_status status = check(log, options, error);
     status = status != MARL_OK ? status : load(log, options, &s, error);
-    status = status != MARL_OK ? status : lab_smooth_start(&s, log->path, error);
-    for (int pass = 0; pass < PASSES && status == MARL_OK; pass++) {
-        lab_smooth_move(&s);
-        status = lab_smooth_find_evidence(&s, pass, error);
-        status = status != MARL_OK ? status : lab_smooth_filter(&s, error);
-        report_progress(options, part, (pass + 1.0) / PASSES);
-    }
+    status = status != MARL_OK ? status : lab_smooth_cut(&s, error);
+    status =
+        status != MARL_OK ? status : lab_smooth_settle(&s, &claimed, progress, log->path, &verdict, error);
     status = status != MARL_OK ? status : write_rows(&s, smoothed, error);
     if (status == MARL_OK) {
+        smoothed->sensors_are_raw = !verdict.calibrated;
+        smoothed->change = verdict.change;
+        smoothed->missed = verdict.missed;
+        smoothed->worst = verdict.worst;
+        smoothed->preference = verdict.preference;
+        smoothed->calibration_is_wrong = verdict.preference > WRONG_CALIBRATION;
+        summarise_constants(&s, &claimed, verdict.claimed, smoothed);
         summarise(&s, smoothed);
     } else {
         marl_smoothed_free(smoothed);
@@ -240,6 +252,11 @@ marl_status lab_smooth_whole(const marl_log *log, const marl_smooth_options *opt
     free(s.knot);
     free(s.store);
     return status;
+}
+
+const char *marl_smoothed_distrust(const marl_smoothed *s)
+{
+    return lab_smooth_distrust(s->change, s->missed, s->worst);
 }
 
 marl_status marl_smoothed_series(const marl_smoothed *smoothed, marl_series *series, marl_error *error)

@@ -40,15 +40,6 @@ static void smooth_both_ways(const lab_smoother *s, double memory, double *value
     }
 }
 
-static void without_remainder(const double mean[3], const double turn[9], const double remainder[3],
-                              double out[3])
-{
-    for (int i = 0; i < 3; i++) {
-        out[i] = mean[i] - turn[3 * i] * remainder[0] - turn[3 * i + 1] * remainder[1] -
-                 turn[3 * i + 2] * remainder[2];
-    }
-}
-
 static double length_of(const double v[3])
 {
     return sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]);
@@ -60,29 +51,27 @@ static void find_first_field(lab_smoother *s, double *length, double *up)
     size_t n = 0;
     for (size_t i = 0; i < s->knots; i++) {
         const lab_knot *k = &s->knot[i];
-        if (k->fields > 0 && (n == 0 || 1e-9 * (double)(k->t_ns - s->knot[0].t_ns) < FIRST_SPAN)) {
-            length[n] = length_of(k->field);
-            up[n++] = k->field[2];
+        if (k->field.n > 0 && (n == 0 || 1e-9 * (double)(k->t_ns - s->knot[0].t_ns) < FIRST_SPAN)) {
+            length[n] = length_of(k->field.mean);
+            up[n++] = k->field.mean[2];
         }
     }
     double strength = n > 0 ? lab_quantile(length, n, 0.5) : 0,
            vertical = n > 0 ? lab_quantile(up, n, 0.5) : 0;
-    for (size_t i = 0; i < s->knots; i++) {
-        s->knot[i].state[FIELD] = sqrt(fmax(MIN_HORIZONTAL, strength * strength - vertical * vertical));
-        s->knot[i].state[FIELD + 1] = vertical;
-    }
+    s->constant[FIELD] = sqrt(fmax(MIN_HORIZONTAL, strength * strength - vertical * vertical));
+    s->constant[FIELD + 1] = vertical;
 }
 
 static void find_disturbance(lab_smoother *s, double *value, double *forward, double *weight)
 {
     for (size_t i = 0; i < s->knots; i++) {
         const lab_knot *k = &s->knot[i];
-        double m[3], field = hypot(k->state[FIELD], k->state[FIELD + 1]);
+        double m[3], field = hypot(s->constant[FIELD], s->constant[FIELD + 1]);
         value[i] = NAN;
-        if (k->fields > 0) {
-            without_remainder(k->field, k->field_turn, k->state + MAG, m);
-            value[i] = pow(length_of(m) - field, 2) + pow(m[2] - k->state[FIELD + 1], 2) -
-                       2 * LAB_MAG_NOISE * LAB_MAG_NOISE / k->fields;
+        if (k->field.n > 0) {
+            lab_smooth_field(s, k, m);
+            value[i] = pow(length_of(m) - field, 2) + pow(m[2] - s->constant[FIELD + 1], 2) -
+                       2 * LAB_MAG_NOISE * LAB_MAG_NOISE / k->field.n;
         }
     }
     smooth_both_ways(s, DISTURBANCE_MEMORY, value, forward, weight);
@@ -119,32 +108,42 @@ static int is_still(const lab_smoother *s, size_t at)
            rate < STILL_RATE * STILL_RATE;
 }
 
-marl_status lab_smooth_find_evidence(lab_smoother *s, int pass, marl_error *error)
+/* Horizontal and vertical force that gravity and the constants do not explain. */
+static void find_motion(lab_smoother *s, double *value, double *forward, double *weight)
+{
+    for (int vertical = 0; vertical < 2; vertical++) {
+        for (size_t i = 0; i < s->knots; i++) {
+            double f[3];
+            lab_smooth_force(s, &s->knot[i], f);
+            double f2 = vertical ? f[2] * f[2] : f[0] * f[0] + f[1] * f[1];
+            value[i] = s->knot[i].force.n > 0 ? f2 : NAN;
+        }
+        smooth_both_ways(s, MOTION_MEMORY, value, forward, weight);
+        for (size_t i = 0; i < s->knots; i++) {
+            *(vertical ? &s->knot[i].vertical : &s->knot[i].motion) = value[i];
+        }
+    }
+}
+
+marl_status lab_smooth_find_evidence(lab_smoother *s, marl_error *error)
 {
     double *value = malloc(3 * s->knots * sizeof *value);
     if (value == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     double *forward = value + s->knots, *weight = forward + s->knots;
+    find_motion(s, value, forward, weight);
     for (size_t i = 0; i < s->knots; i++) {
         const lab_knot *k = &s->knot[i];
-        double f[3];
-        without_remainder(k->force, k->force_turn, k->state + ACCEL, f);
-        value[i] = k->forces > 0 ? f[0] * f[0] + f[1] * f[1] : NAN;
-    }
-    smooth_both_ways(s, MOTION_MEMORY, value, forward, weight);
-    for (size_t i = 0; i < s->knots; i++) {
-        const lab_knot *k = &s->knot[i];
-        s->knot[i].motion = value[i];
-        value[i] = pass == 0 ? k->speed : pow(k->state[VELOCITY], 2) + pow(k->state[VELOCITY + 1], 2);
+        value[i] = s->passes == 0 ? k->speed : pow(k->state[VELOCITY], 2) + pow(k->state[VELOCITY + 1], 2);
     }
     smooth_both_ways(s, SPEED_MEMORY, value, forward, weight);
     for (size_t i = 0; i < s->knots; i++) {
         s->knot[i].speed = value[i];
-        s->knot[i].still = pass > 0 && !s->knot[i].moves_fast && is_still(s, i);
+        s->knot[i].still = s->passes > 0 && !s->knot[i].moves_fast && is_still(s, i);
     }
     if (s->has_mag) {
-        if (pass == 0) {
+        if (s->passes == 0) {
             find_first_field(s, value, forward);
         }
         find_disturbance(s, value, forward, weight);

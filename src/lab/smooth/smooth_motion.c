@@ -1,81 +1,34 @@
 /* SPDX-License-Identifier: MIT
- * Attitudes in double, and the nominal motion of a block. */
+ * The nominal motion of a block, and what its readings are in the world. */
 #include "lab/smooth/smooth_parts.h"
 #include <math.h>
 #include <string.h>
 
-static void product(const double a[4], const double b[4], double out[4])
-{
-    double q[4] = {a[0] * b[0] - a[1] * b[1] - a[2] * b[2] - a[3] * b[3],
-                   a[0] * b[1] + a[1] * b[0] + a[2] * b[3] - a[3] * b[2],
-                   a[0] * b[2] - a[1] * b[3] + a[2] * b[0] + a[3] * b[1],
-                   a[0] * b[3] + a[1] * b[2] - a[2] * b[1] + a[3] * b[0]};
-    double length = sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3]);
-    for (int k = 0; k < 4; k++) {
-        out[k] = q[k] / length;
-    }
-}
+#define MAX_ARM_SPAN 0.1 /* s: over a longer one the angular acceleration is not known */
 
-static void exponential(const double rotation[3], double q[4])
-{
-    double angle = sqrt(rotation[0] * rotation[0] + rotation[1] * rotation[1] + rotation[2] * rotation[2]);
-    double share = angle > 1e-9 ? sin(0.5 * angle) / angle : 0.5;
-    q[0] = cos(0.5 * angle);
-    for (int k = 0; k < 3; k++) {
-        q[k + 1] = share * rotation[k];
-    }
-}
+/* One row on its way: rotation there, and the integrals from the start of the block. */
+typedef struct step {
+    const marl_sample *sample;
+    double turn[9];
+    double to_here[9], by_rate[3][9]; /* rotation, and rotation times rate */
+} step;
 
-void lab_turn_world(const double rotation[3], double q[4])
-{
-    double turn[4];
-    exponential(rotation, turn);
-    product(turn, q, q);
-}
-
-void lab_turn_body(double q[4], const double rotation[3])
-{
-    double turn[4];
-    exponential(rotation, turn);
-    product(q, turn, q);
-}
-
-void lab_matrix_of(const double q[4], double m[9])
-{
-    double w = q[0], x = q[1], y = q[2], z = q[3];
-    const double r[9] = {1 - 2 * (y * y + z * z), 2 * (x * y - w * z),     2 * (x * z + w * y),
-                         2 * (x * y + w * z),     1 - 2 * (x * x + z * z), 2 * (y * z - w * x),
-                         2 * (x * z - w * y),     2 * (y * z + w * x),     1 - 2 * (x * x + y * y)};
-    memcpy(m, r, sizeof r);
-}
-
-void lab_rotation_between(const double a[4], const double b[4], double rotation[3])
-{
-    const double inverse[4] = {b[0], -b[1], -b[2], -b[3]};
-    double q[4];
-    product(a, inverse, q);
-    double sign = q[0] < 0 ? -1 : 1, sine = sqrt(q[1] * q[1] + q[2] * q[2] + q[3] * q[3]);
-    double scale = sine > 1e-12 ? 2 * atan2(sine, sign * q[0]) / sine : 2;
-    for (int k = 0; k < 3; k++) {
-        rotation[k] = sign * scale * q[k + 1];
-    }
-}
-
-static void mean_reading(const marl_sample *before, const marl_sample *after, double rate[3])
-{
-    rate[0] = 0.5 * ((double)before->gyro.x + (double)after->gyro.x);
-    rate[1] = 0.5 * ((double)before->gyro.y + (double)after->gyro.y);
-    rate[2] = 0.5 * ((double)before->gyro.z + (double)after->gyro.z);
-}
-
-void lab_rate_between(const marl_sample *before, const marl_sample *after, const double state[STATES],
+static void mean_rate(const marl_sample *before, const marl_sample *after, const double bias[3],
                       double rate[3])
 {
+    rate[0] = 0.5 * ((double)before->gyro.x + (double)after->gyro.x) - bias[0];
+    rate[1] = 0.5 * ((double)before->gyro.y + (double)after->gyro.y) - bias[1];
+    rate[2] = 0.5 * ((double)before->gyro.z + (double)after->gyro.z) - bias[2];
+}
+
+void lab_rate_between(const lab_smoother *s, const marl_sample *before, const marl_sample *after,
+                      const double bias[3], double rate[3])
+{
     double read[3];
-    mean_reading(before, after, read);
+    mean_rate(before, after, bias, read);
     for (int i = 0; i < 3; i++) {
-        const double *row = state + MATRIX + 3 * i;
-        rate[i] = read[i] - state[BIAS + i] - (row[0] * read[0] + row[1] * read[1] + row[2] * read[2]);
+        const double *row = s->constant + GYRO_MATRIX + 3 * i;
+        rate[i] = read[i] - (row[0] * read[0] + row[1] * read[1] + row[2] * read[2]);
     }
 }
 
@@ -88,18 +41,106 @@ static void multiply(const double a[9], const double b[9], double out[9])
     memcpy(out, m, sizeof m);
 }
 
-static void add_turned(const double m[9], const marl_vec3 *v, double sum[3])
+/* The transposed rotation times v. */
+static void to_body(const double m[9], const double v[3], double out[3])
 {
     for (int i = 0; i < 3; i++) {
-        sum[i] += m[3 * i] * (double)v->x + m[3 * i + 1] * (double)v->y + m[3 * i + 2] * (double)v->z;
+        out[i] = m[i] * v[0] + m[3 + i] * v[1] + m[6 + i] * v[2];
     }
 }
 
-static void turn_vector(const double m[9], double v[3])
+/* sum += scale * (column i of the rotation) * v[j], for each element (i, j) of a matrix. */
+static void add_matrix(const double turn[9], const double v[3], double scale, double sum[3][9])
 {
-    const double x[3] = {v[0], v[1], v[2]};
+    for (int r = 0; r < 3; r++) {
+        for (int i = 0; i < 3; i++) {
+            double share = scale * turn[3 * r + i];
+            sum[r][3 * i] += share * v[0];
+            sum[r][3 * i + 1] += share * v[1];
+            sum[r][3 * i + 2] += share * v[2];
+        }
+    }
+}
+
+/* Adds a reading v, of which the world expects `expected`. by_bias and by_rate sum the integrals up to here. */
+static void add_reading(const step *at, marl_vec3 v, const double expected[3], lab_block_vector *to)
+{
+    double body[3];
+    const double read[3] = {(double)v.x, (double)v.y, (double)v.z};
+    to_body(at->turn, expected, body);
+    add_matrix(at->turn, body, 1, to->matrix);
     for (int i = 0; i < 3; i++) {
-        v[i] = m[3 * i] * x[0] + m[3 * i + 1] * x[1] + m[3 * i + 2] * x[2];
+        to->mean[i] +=
+            at->turn[3 * i] * read[0] + at->turn[3 * i + 1] * read[1] + at->turn[3 * i + 2] * read[2];
+    }
+    for (int i = 0; i < 9; i++) {
+        to->turn[i] += at->turn[i];
+        to->by_bias[i] += at->to_here[i];
+    }
+    for (int r = 0; r < 3; r++) {
+        for (int i = 0; i < 9; i++) {
+            to->by_rate[r][i] += at->by_rate[r][i];
+        }
+    }
+    to->n++;
+}
+
+/* The acceleration of a point at r in the body is ([alpha]x + [w]x[w]x) r: alpha from the rates about row i. */
+static void add_arm(const lab_smoother *s, size_t i, const step *at, const double bias[3], double arm[9])
+{
+    const marl_sample *before = &s->sample[i > 0 ? i - 1 : 0],
+                      *after = &s->sample[i + 1 < s->rows ? i + 1 : i];
+    double span = 1e-9 * (double)(after->t_ns - before->t_ns), w[3], turned[9];
+    if (span <= 0 || span > MAX_ARM_SPAN) {
+        return;
+    }
+    const double a[3] = {((double)after->gyro.x - (double)before->gyro.x) / span,
+                         ((double)after->gyro.y - (double)before->gyro.y) / span,
+                         ((double)after->gyro.z - (double)before->gyro.z) / span};
+    mean_rate(at->sample, at->sample, bias, w);
+    const double x2 = w[0] * w[0], y2 = w[1] * w[1], z2 = w[2] * w[2];
+    const double point[9] = {-y2 - z2,           w[0] * w[1] - a[2], w[0] * w[2] + a[1],
+                             w[0] * w[1] + a[2], -x2 - z2,           w[1] * w[2] - a[0],
+                             w[0] * w[2] - a[1], w[1] * w[2] + a[0], -x2 - y2};
+    multiply(at->turn, point, turned);
+    for (int e = 0; e < 9; e++) {
+        arm[e] += turned[e];
+    }
+}
+
+/* The row's step of the nominal motion q, and its share of the integrals and of the block's sums. */
+static void take_step(const lab_smoother *s, const marl_sample *before, const double bias[3], double q[4],
+                      step *at, lab_knot *k)
+{
+    double dt = 1e-9 * (double)(at->sample->t_ns - before->t_ns), rate[3];
+    lab_rate_between(s, before, at->sample, bias, rate);
+    const double turned[3] = {rate[0] * dt, rate[1] * dt, rate[2] * dt};
+    lab_turn_body(q, turned);
+    lab_matrix_of(q, at->turn);
+    mean_rate(before, at->sample, bias, rate);
+    add_matrix(at->turn, rate, 1, k->by_rate);
+    add_matrix(at->turn, rate, dt, at->by_rate);
+    for (int e = 0; e < 9; e++) {
+        k->turn[e] += at->turn[e];
+        at->to_here[e] += at->turn[e] * dt;
+    }
+}
+
+/* Sums over the rows of a block; `at` ends at the knot. */
+static void add_rows(const lab_smoother *s, lab_knot *k, const double bias[3], double q[4], step *at)
+{
+    const double gravity[3] = {0, 0, MARL_STANDARD_GRAVITY};
+    const double field[3] = {0, s->constant[FIELD], s->constant[FIELD + 1]};
+    for (size_t i = k->first; i <= k->last; i++) {
+        at->sample = &s->sample[i];
+        take_step(s, &s->sample[i > 0 ? i - 1 : 0], bias, q, at, k);
+        if (at->sample->fresh & MARL_FRESH_ACCEL) {
+            add_reading(at, at->sample->accel, gravity, &k->force);
+            add_arm(s, i, at, bias, k->arm);
+        }
+        if (at->sample->fresh & MARL_FRESH_MAG) {
+            add_reading(at, at->sample->mag, field, &k->field);
+        }
     }
 }
 
@@ -110,71 +151,80 @@ static void scale(double *v, int n, int count)
     }
 }
 
-/* Sums over the rows of a block, each turned into the world by the nominal motion q. */
-static void add_rows(const lab_smoother *s, lab_knot *k, const double state[STATES], double q[4])
+static void turn_columns(const double m[9], double v[3][9])
 {
-    for (size_t i = k->first; i <= k->last; i++) {
-        const marl_sample *now = &s->sample[i], *before = &s->sample[i > 0 ? i - 1 : 0];
-        double rate[3], m[9], dt = 1e-9 * (double)(now->t_ns - before->t_ns);
-        if (i > 0) {
-            lab_rate_between(before, now, state, rate);
-            const double turned[3] = {rate[0] * dt, rate[1] * dt, rate[2] * dt};
-            lab_turn_body(q, turned);
-        }
-        lab_matrix_of(q, m);
-        mean_reading(before, now, rate);
-        for (int e = 0; e < 9; e++) {
-            k->turn[e] += m[e];
-            for (int j = 0; j < 3; j++) {
-                k->turn_by_rate[j][e] += m[e] * rate[j];
-            }
-            k->force_turn[e] += now->fresh & MARL_FRESH_ACCEL ? m[e] : 0;
-            k->field_turn[e] += now->fresh & MARL_FRESH_MAG ? m[e] : 0;
-        }
-        if (now->fresh & MARL_FRESH_ACCEL) {
-            add_turned(m, &now->accel, k->force);
-            k->forces++;
-        }
-        if (now->fresh & MARL_FRESH_MAG) {
-            add_turned(m, &now->mag, k->field);
-            k->fields++;
+    for (int c = 0; c < 9; c++) {
+        const double x[3] = {v[0][c], v[1][c], v[2][c]};
+        for (int r = 0; r < 3; r++) {
+            v[r][c] = m[3 * r] * x[0] + m[3 * r + 1] * x[1] + m[3 * r + 2] * x[2];
         }
     }
+}
+
+static void turn_vector(const double m[9], double v[3])
+{
+    const double x[3] = {v[0], v[1], v[2]};
+    for (int r = 0; r < 3; r++) {
+        v[r] = m[3 * r] * x[0] + m[3 * r + 1] * x[1] + m[3 * r + 2] * x[2];
+    }
+}
+
+/* Sums become means that refer to the knot; integrals up to a reading become those from it to the knot. */
+static void finish_vector(const double back[9], const step *end, lab_block_vector *v)
+{
+    scale(v->mean, 3, v->n);
+    scale(v->turn, 9, v->n);
+    scale(v->by_bias, 9, v->n);
+    for (int r = 0; r < 3; r++) {
+        scale(v->matrix[r], 9, v->n);
+        scale(v->by_rate[r], 9, v->n);
+        for (int e = 0; e < 9; e++) {
+            v->by_rate[r][e] = end->by_rate[r][e] - v->by_rate[r][e];
+        }
+    }
+    for (int e = 0; e < 9; e++) {
+        v->by_bias[e] = end->to_here[e] - v->by_bias[e];
+    }
+    turn_vector(back, v->mean);
+    multiply(back, v->turn, v->turn);
+    multiply(back, v->by_bias, v->by_bias);
+    turn_columns(back, v->matrix);
+    turn_columns(back, v->by_rate);
+}
+
+static void clear_sums(lab_knot *k)
+{
+    memset(k->turn, 0, sizeof k->turn);
+    memset(k->by_rate, 0, sizeof k->by_rate);
+    memset(k->arm, 0, sizeof k->arm);
+    memset(&k->force, 0, sizeof k->force);
+    memset(&k->field, 0, sizeof k->field);
 }
 
 /* The block's motion from the knot before (NULL: none), its sums turned to refer to the knot. */
 static void move_block(const lab_smoother *s, const lab_knot *before, lab_knot *k)
 {
-    double q[4], back[9];
+    static const double none[3] = {0};
+    double q[4], back[9], identity[4] = {1, 0, 0, 0};
+    step at = {0};
+    int rows = (int)(k->last - k->first) + 1;
     memcpy(q, before != NULL ? before->q : k->q, sizeof q);
-    memset(k->turn, 0, sizeof k->turn);
-    memset(k->turn_by_rate, 0, sizeof k->turn_by_rate);
-    memset(k->force, 0, sizeof k->force);
-    memset(k->force_turn, 0, sizeof k->force_turn);
-    memset(k->field, 0, sizeof k->field);
-    memset(k->field_turn, 0, sizeof k->field_turn);
-    k->forces = k->fields = 0;
-    static const double none[STATES] = {0};
-    add_rows(s, k, before != NULL ? before->state : none, q); /* the first knot is its row */
+    clear_sums(k);
+    add_rows(s, k, before != NULL ? before->state + BIAS : none, q, &at); /* the first knot is its row */
     lab_rotation_between(q, k->q, k->delta);
-    double identity[4] = {1, 0, 0, 0}, minus[3] = {-k->delta[0], -k->delta[1], -k->delta[2]};
+    const double minus[3] = {-k->delta[0], -k->delta[1], -k->delta[2]};
     lab_turn_world(minus, identity);
     lab_matrix_of(identity, back);
-    int rows = (int)(k->last - k->first) + 1;
     scale(k->turn, 9, rows);
-    for (int j = 0; j < 3; j++) {
-        scale(k->turn_by_rate[j], 9, rows);
-        multiply(back, k->turn_by_rate[j], k->turn_by_rate[j]);
-    }
-    scale(k->force, 3, k->forces);
-    scale(k->force_turn, 9, k->forces);
-    scale(k->field, 3, k->fields);
-    scale(k->field_turn, 9, k->fields);
     multiply(back, k->turn, k->turn);
-    multiply(back, k->force_turn, k->force_turn);
-    multiply(back, k->field_turn, k->field_turn);
-    turn_vector(back, k->force);
-    turn_vector(back, k->field);
+    for (int r = 0; r < 3; r++) {
+        scale(k->by_rate[r], 9, rows);
+    }
+    turn_columns(back, k->by_rate);
+    scale(k->arm, 9, k->force.n);
+    multiply(back, k->arm, k->arm);
+    finish_vector(back, &at, &k->force);
+    finish_vector(back, &at, &k->field);
 }
 
 void lab_smooth_move(lab_smoother *s)
@@ -182,4 +232,34 @@ void lab_smooth_move(lab_smoother *s)
     for (size_t i = 0; i < s->knots; i++) {
         move_block(s, i > 0 ? &s->knot[i - 1] : NULL, &s->knot[i]);
     }
+}
+
+/* mean - turn bias - matrix D. */
+static void without_constants(const lab_block_vector *v, const double *bias, const double *matrix,
+                              double out[3])
+{
+    for (int r = 0; r < 3; r++) {
+        out[r] = v->mean[r];
+        for (int i = 0; i < 3; i++) {
+            out[r] -= v->turn[3 * r + i] * bias[i];
+        }
+        for (int e = 0; e < 9; e++) {
+            out[r] -= v->matrix[r][e] * matrix[e];
+        }
+    }
+}
+
+void lab_smooth_force(const lab_smoother *s, const lab_knot *k, double force[3])
+{
+    const double *arm = s->constant + ARM;
+    without_constants(&k->force, s->constant + ACCEL, s->constant + ACCEL_MATRIX, force);
+    for (int r = 0; r < 3; r++) {
+        force[r] -= k->arm[3 * r] * arm[0] + k->arm[3 * r + 1] * arm[1] + k->arm[3 * r + 2] * arm[2];
+    }
+    force[2] -= MARL_STANDARD_GRAVITY;
+}
+
+void lab_smooth_field(const lab_smoother *s, const lab_knot *k, double field[3])
+{
+    without_constants(&k->field, s->constant + MAG, s->constant + MAG_MATRIX, field);
 }

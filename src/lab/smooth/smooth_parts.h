@@ -6,70 +6,97 @@
 #include "marlinspike/sample.h"
 #include "marlinspike/smooth.h"
 
-/* States: turn of the nominal attitude (world), gyroscope bias (body), horizontal velocity, remainder of the
- * magnetometer's bias, of the accelerometer's (body), field north and up, and what calibration left of the
- * gyroscope's matrix, by rows. All but the turn are absolute; all from MAG on are constant. */
+/* States that change: turn of the nominal attitude (world), gyroscope bias (body), horizontal velocity. */
+enum { THETA = 0, BIAS = 3, VELOCITY = 6, STATES = 8 };
+
+/* Constants: bias of magnetometer and accelerometer (body), field north and up, matrix of the gyroscope (E), place of
+ * the accelerometer from the point whose velocity is estimated (m, body), matrices of accelerometer and magnetometer
+ * (D). Of a reading = (1 + E or D) truth + bias; matrices by rows. */
 enum {
-    THETA = 0,
-    BIAS = 3,
-    VELOCITY = 6,
-    MAG = 8,
-    ACCEL = 11,
-    FIELD = 14,
-    MATRIX = 16,
-    STATES = 25,
-    CHANGING = MAG
+    MAG = 0,
+    ACCEL = 3,
+    FIELD = 6,
+    GYRO_MATRIX = 8,
+    ARM = 17,
+    ACCEL_MATRIX = 20,
+    MAG_MATRIX = 29,
+    CONSTANTS = 38
 };
 
 #define LAB_MAG_NOISE 0.5 /* sigma_m, uT: of one reading */
-
 #define LAB_SMOOTH_MIN_S 10.0
+
+/* Means over the readings of a vector sensor in a block, turned into the world; they refer to the knot. With a 9 by
+ * 3 entry [r][3 i + j]: by row r of the world, and element (i, j) of a matrix. */
+typedef struct lab_block_vector {
+    int n;
+    double mean[3];
+    double turn[9];       /* rotation: what a bias adds */
+    double matrix[3][9];  /* what a matrix D adds to the expected reading */
+    double by_bias[9];    /* (I_b) rotation, integrated from the reading to the knot, s */
+    double by_rate[3][9]; /* (I_E) the same times the rate, rad */
+} lab_block_vector;
 
 /* One block of rows, about 0.1 s, and the knot at its end. */
 typedef struct lab_knot {
     size_t first, last; /* rows of the block; `last` is the knot's */
     int64_t t_ns;
-    double length;                  /* T, s; 0 for the first knot */
-    int gap;                        /* a single step of over 0.1 s */
-    double gap_turn2;               /* rad^2 that the gyroscope may have missed in it */
-    double q[4];                    /* nominal attitude at the knot */
-    double state[STATES];           /* the turn is applied to q at the end of each pass */
-    double delta[3];                /* (3a) rotation by which the block's nominal motion misses the knot */
-    double turn[9];                 /* mean rotation over the block */
-    double turn_by_rate[3][9];      /* the same times the rate about each axis, rad/s */
-    double force[3], force_turn[9]; /* mean world force, and its mean rotation; of `forces` readings */
-    double field[3], field_turn[9];
-    int forces, fields;
-    double field_age;                        /* s since the last block with a field */
-    double rate2;                            /* squared angular rate, (rad/s)^2 */
+    double length;          /* T, s; 0 for the first knot */
+    int gap;                /* a single step of over 0.1 s */
+    double gap_turn2;       /* rad^2 that the gyroscope may have missed in it */
+    double q[4];            /* nominal attitude at the knot */
+    double state[STATES];   /* the turn is applied to q at the end of each pass */
+    double delta[3];        /* (3a) rotation by which the block's nominal motion misses the knot */
+    double turn[9];         /* mean rotation over the block */
+    double by_rate[3][9];   /* the same times the rate, rad/s */
+    lab_block_vector force; /* m/s^2 */
+    double arm[9];          /* mean acceleration of a point by its place in the body, 1/s^2 */
+    lab_block_vector field; /* uT */
+    double field_age;       /* s since the last block with a field */
+    double rate2;           /* squared angular rate, (rad/s)^2 */
     double gyro[3], gyro2, accel[3], accel2; /* sums over the block's rows, for still spans */
     int gyros;
-    double motion, speed, disturbance; /* (3b) A, V, e */
+    double motion, vertical, speed, disturbance; /* (3b) A, A_z, V, e */
     int still, moves_fast;
     double covariance[12]; /* of the turn: xx yy zz xy xz yz; variances of bias and of the velocity */
 } lab_knot;
+
+/* What is assumed of the sensors: standard deviation of each constant, 0 where it is exact. */
+typedef struct lab_assumption {
+    double sigma[CONSTANTS];
+} lab_assumption;
 
 typedef struct lab_smoother {
     size_t rows, knots;
     marl_sample *sample; /* corrected, in the sensors' frame */
     marl_quat from_body; /* turns vectors of the body into the sensors' frame */
     lab_knot *knot;
-    double unmodelled_tilt, unmodelled_heading; /* rad: scale and misalignment that nothing has corrected */
-    double *store;                              /* (3c) the filter's estimates, for the way back */
     int has_mag;
-    double mag_prior, accel_prior, matrix_prior; /* uT, m/s^2, 1 */
-    int gyro_is_calibrated;                      /* its bias is known */
-    double last_covariance[STATES];
+    lab_assumption assumed;
+    double constant[CONSTANTS], constant_sigma[CONSTANTS]; /* of the last pass */
+    double *store;                                         /* (3c) the filter's estimates, for the way back */
+    int passes;                                            /* that were made from the last start */
+    double made;                                           /* in all */
+    double change; /* u: mean square of the turn in the last pass over its variance */
+    double misfit; /* J: -2 log likelihood of the last pass, up to a constant */
 } lab_smoother;
 
-/* (2) Cuts the rows into blocks and takes the start from the causal filter. */
-MARL_CHECKED marl_status lab_smooth_start(lab_smoother *s, const char *path, marl_error *error);
+/* (2) Cuts the rows into blocks. MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status lab_smooth_cut(lab_smoother *s, marl_error *error);
+/* (2) Takes the start from the causal filter, with or without its weighting. */
+MARL_CHECKED marl_status lab_smooth_start(lab_smoother *s, int weighting, const char *path,
+                                          marl_error *error);
 /* (3a) Nominal motion within the blocks. */
 void lab_smooth_move(lab_smoother *s);
-/* (3b) Evidence over the knots, `pass` from 0. */
-MARL_CHECKED marl_status lab_smooth_find_evidence(lab_smoother *s, int pass, marl_error *error);
+/* (3b) Evidence over the knots. */
+MARL_CHECKED marl_status lab_smooth_find_evidence(lab_smoother *s, marl_error *error);
 /* (3c) to (3e). MARL_ERR_INSUFFICIENT when the covariance cannot be inverted. */
 MARL_CHECKED marl_status lab_smooth_filter(lab_smoother *s, marl_error *error);
+
+/* Mean force or field of a block, world, without what the constants say of bias and matrix and, of the force,
+ * gravity and the motion of the arm. */
+void lab_smooth_force(const lab_smoother *s, const lab_knot *k, double force[3]);
+void lab_smooth_field(const lab_smoother *s, const lab_knot *k, double field[3]);
 
 /* Attitudes in double: w first. */
 void lab_turn_world(const double rotation[3], double q[4]); /* q := exp(rotation) q */
@@ -77,18 +104,40 @@ void lab_turn_body(double q[4], const double rotation[3]);  /* q := q exp(rotati
 void lab_matrix_of(const double q[4], double matrix[9]);
 /* The rotation vector of a q^-1, world. */
 void lab_rotation_between(const double a[4], const double b[4], double rotation[3]);
-/* The rate that turns from one row to the next, without bias and remainder of the matrix. */
-void lab_rate_between(const marl_sample *before, const marl_sample *after, const double state[STATES],
-                      double rate[3]);
+/* The rate that turns from one row to the next, without bias and matrix. */
+void lab_rate_between(const lab_smoother *s, const marl_sample *before, const marl_sample *after,
+                      const double bias[3], double rate[3]);
 
-/* The part of a log that is being smoothed, as a share of it, for the progress. */
-typedef struct lab_smooth_part {
-    double from, length;
-} lab_smooth_part;
+/* What came of all passes. */
+typedef struct lab_verdict {
+    int claimed;       /* somebody says that sensors are calibrated */
+    int calibrated;    /* the result is that of the claim */
+    double preference; /* J as claimed less J as raw */
+    double change;     /* u: mean square of the last turns over their variance */
+    double
+        missed; /* k: of what the gyroscope's motion misses, mean square over 2 s over its variance; largest */
+    double worst; /* largest constant over its raw assumption; 0 where the claim was kept */
+} lab_verdict;
+
+typedef struct lab_progress {
+    marl_smooth_progress *call; /* may be NULL */
+    void *context;
+    double from, length; /* the part of the log that is being smoothed, as a share of it */
+} lab_progress;
+
+/* (4) All passes, first as raw, then as `claimed`; the result is the one that the log supports. */
+MARL_CHECKED marl_status lab_smooth_settle(lab_smoother *s, const lab_assumption *claimed,
+                                           const lab_progress *progress, const char *path,
+                                           lab_verdict *verdict, marl_error *error);
+/* Why such a result is not trusted, or NULL. */
+const char *lab_smooth_distrust(double change, double missed, double worst);
+/* What is assumed of sensors that nobody has calibrated, and of those of which a calibration is right. */
+lab_assumption lab_assume_raw(void);
+void lab_assume_calibrated(lab_assumption *assumed, marl_sensor sensor, int bias, int matrix);
 
 /* As marl_smooth, the log in one piece. */
 MARL_CHECKED marl_status lab_smooth_whole(const marl_log *log, const marl_smooth_options *options,
-                                          const lab_smooth_part *part, marl_smoothed *smoothed,
+                                          const lab_progress *progress, marl_smoothed *smoothed,
                                           marl_error *error);
 
 #endif

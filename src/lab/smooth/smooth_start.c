@@ -7,7 +7,9 @@
 #include <string.h>
 
 #define BLOCK_NS INT64_C(100000000)
-#define RATE_UNSEEN 0.2 /* share of the rate that may change unseen in a gap */
+#define START_BIAS_LIMIT 0.4f  /* rad/s */
+#define START_GYRO_SCALE 0.03f /* 1 */
+#define RATE_UNSEEN 0.2        /* share of the rate that may change unseen in a gap */
 
 static void add_stillness(lab_knot *k, const marl_sample *s)
 {
@@ -44,6 +46,14 @@ static void close_block(lab_smoother *s, size_t first, size_t last)
     s->knots++;
 }
 
+/* A block lasts 0.1 s or ends at a gap of over 0.1 s. */
+static size_t most_knots(const lab_smoother *s)
+{
+    uint64_t ns = (uint64_t)s->sample[s->rows - 1].t_ns - (uint64_t)s->sample[0].t_ns;
+    size_t most = 2 * (size_t)(ns / (uint64_t)BLOCK_NS) + 3;
+    return most < s->rows + 1 ? most : s->rows + 1;
+}
+
 /* A row step of over 0.1 s is a block of its own. */
 static void cut(lab_smoother *s)
 {
@@ -77,53 +87,98 @@ static void set_attitude(lab_knot *k, marl_quat q)
     k->q[3] = (double)q.z;
 }
 
-marl_status lab_smooth_start(lab_smoother *s, const char *path, marl_error *error)
+/* The causal filter from the first row on, wide open for errors of the gyroscope. */
+static marl_status begin(const lab_smoother *s, int weighting, float bias_spread, marl_estimator *e,
+                         marl_error *error)
 {
     marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
-    marl_estimator e;
-    marl_quat q;
-    size_t at = 0, started = 0;
     tuning.value[MARL_PARAMETER_USE_MAG] = s->has_mag ? 1.0f : 0.0f;
-    if (s->gyro_is_calibrated) {
-        tuning.value[MARL_PARAMETER_BIAS_SPREAD] = MARL_BIAS_SPREAD_CALIBRATED;
-    }
-    s->knot = calloc(s->rows + 1, sizeof *s->knot);
-    if (s->knot == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    }
-    cut(s);
-    if (marl_estimator_init(&e, &tuning) != MARL_OK) {
-        return marl_fail(error, MARL_ERR_USE, "the filter's parameters are out of range");
-    }
+    tuning.value[MARL_PARAMETER_BIAS_LIMIT] = START_BIAS_LIMIT;
+    tuning.value[MARL_PARAMETER_BIAS_SPREAD] = bias_spread;
+    tuning.value[MARL_PARAMETER_GYRO_SCALE] = START_GYRO_SCALE;
+    tuning.value[MARL_PARAMETER_WEIGHTING] = weighting ? 1.0f : 0.0f;
+    return marl_estimator_init(e, &tuning) == MARL_OK
+               ? MARL_OK
+               : marl_fail(error, MARL_ERR_USE, "the filter's parameters are out of range");
+}
+
+static marl_sample without_bias(const marl_sample *from, const double bias[3])
+{
+    marl_sample sample = *from;
+    sample.gyro.x -= (float)bias[0];
+    sample.gyro.y -= (float)bias[1];
+    sample.gyro.z -= (float)bias[2];
+    return sample;
+}
+
+static void add_bias(const marl_estimator *e, double bias[3])
+{
+    marl_vec3 b = marl_estimator_bias(e);
+    bias[0] += (double)b.x;
+    bias[1] += (double)b.y;
+    bias[2] += (double)b.z;
+}
+
+/* Attitude and speed of each knot from the filter; *started is the first that it has. 0 when it has none. */
+static int run_filter(lab_smoother *s, marl_estimator *e, const double bias[3], size_t *started)
+{
+    marl_quat q;
+    size_t at = 0;
     int any = 0;
     for (size_t i = 0; i < s->rows; i++) {
-        (void)!marl_estimator_update(&e, &s->sample[i]);
+        marl_sample sample = without_bias(&s->sample[i], bias);
+        (void)!marl_estimator_update(e, &sample);
         if (at >= s->knots || s->knot[at].last != i) {
             continue;
         }
         lab_knot *k = &s->knot[at++];
-        if (marl_estimator_attitude(&e, &q) == MARL_OK) {
-            started = any ? started : at - 1;
+        if (marl_estimator_attitude(e, &q) == MARL_OK) {
+            *started = any ? *started : at - 1;
             any = 1;
             set_attitude(k, q);
-            k->speed = (double)marl_estimator_speed_evidence(&e);
+            k->speed = (double)marl_estimator_speed_evidence(e);
         } else if (any) { /* it restarts behind a gap */
             memcpy(k->q, s->knot[at - 2].q, sizeof k->q);
             k->speed = s->knot[at - 2].speed;
         }
     }
-    if (!any) {
-        return marl_fail(error, MARL_ERR_INSUFFICIENT,
-                         "%s: no attitude: no good accelerometer reading to start from", path);
+    return any;
+}
+
+marl_status lab_smooth_cut(lab_smoother *s, marl_error *error)
+{
+    s->knot = calloc(most_knots(s), sizeof *s->knot);
+    if (s->knot == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    marl_vec3 bias = marl_estimator_bias(&e);
-    for (size_t i = 0; i < s->knots; i++) {
-        if (i < started) {
-            memcpy(s->knot[i].q, s->knot[started].q, sizeof s->knot[i].q);
+    cut(s);
+    return MARL_OK;
+}
+
+/* Twice over the log: the last bias of the first time is taken off the readings of the second. */
+marl_status lab_smooth_start(lab_smoother *s, int weighting, const char *path, marl_error *error)
+{
+    static const float spread[] = {0.06f, 0.02f}; /* rad/s */
+    double bias[3] = {0, 0, 0};
+    size_t started = 0;
+    for (int time = 0; time < 2; time++) {
+        marl_estimator e;
+        MARL_TRY(begin(s, weighting, spread[time], &e, error));
+        if (!run_filter(s, &e, bias, &started)) {
+            return marl_fail(error, MARL_ERR_INSUFFICIENT,
+                             "%s: no attitude: no good accelerometer reading to start from", path);
         }
-        s->knot[i].state[BIAS] = (double)bias.x;
-        s->knot[i].state[BIAS + 1] = (double)bias.y;
-        s->knot[i].state[BIAS + 2] = (double)bias.z;
+        add_bias(&e, bias);
     }
+    for (size_t i = 0; i < s->knots; i++) {
+        lab_knot *k = &s->knot[i];
+        if (i < started) {
+            memcpy(k->q, s->knot[started].q, sizeof k->q);
+        }
+        memset(k->state, 0, sizeof k->state);
+        memcpy(k->state + BIAS, bias, sizeof bias);
+    }
+    memset(s->constant, 0, sizeof s->constant);
+    s->passes = 0;
     return MARL_OK;
 }

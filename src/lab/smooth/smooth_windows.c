@@ -16,7 +16,7 @@
 typedef struct joined {
     marl_smoothed *all;
     size_t row_capacity, knot_capacity;
-    double accel[3], mag[3], matrix[9], accel_weight[3], mag_weight[3], matrix_weight[9];
+    double sum[CONSTANTS], weight[CONSTANTS];
     double seconds, tilt2, heading2;
 } joined;
 
@@ -42,30 +42,58 @@ static int make_room(joined *j, size_t rows, size_t knots)
     return 1;
 }
 
-/* Means of n constants, weighted by their variances. */
-static void add_remainder(int n, const double *value, const double *sigma, double *sum, double *weight)
+/* Where the constants of a smoothed log are. */
+typedef struct constants_of {
+    int at, n;
+    double *value, *sigma;
+} constants_of;
+
+enum { KINDS = 6 };
+
+static void list_constants(marl_smoothed *s, constants_of kind[KINDS])
 {
-    for (int k = 0; k < n; k++) {
-        double w = 1 / (sigma[k] * sigma[k]);
-        if (isfinite(w)) {
-            sum[k] += w * value[k];
-            weight[k] += w;
+    const constants_of all[KINDS] = {
+        {MAG, 3, s->mag_bias, s->mag_bias_sigma},
+        {ACCEL, 3, s->accel_bias, s->accel_bias_sigma},
+        {GYRO_MATRIX, 9, s->gyro_matrix, s->gyro_matrix_sigma},
+        {ARM, 3, s->arm, s->arm_sigma},
+        {ACCEL_MATRIX, 9, s->accel_matrix, s->accel_matrix_sigma},
+        {MAG_MATRIX, 9, s->mag_matrix, s->mag_matrix_sigma},
+    };
+    memcpy(kind, all, sizeof all);
+}
+
+/* Sums weighted by the variances; what a part took for exact has no say. */
+static void add_constants(joined *j, marl_smoothed *part)
+{
+    constants_of kind[KINDS];
+    list_constants(part, kind);
+    for (int c = 0; c < KINDS; c++) {
+        for (int i = 0; i < kind[c].n; i++) {
+            double w = 1 / (kind[c].sigma[i] * kind[c].sigma[i]);
+            if (isfinite(w)) {
+                j->sum[kind[c].at + i] += w * kind[c].value[i];
+                j->weight[kind[c].at + i] += w;
+            }
         }
     }
 }
 
-static void add_constants(joined *j, const marl_smoothed *part, double seconds)
+static void add_summary(joined *j, const marl_smoothed *part, double seconds)
 {
     marl_smoothed *all = j->all;
     double share = seconds / (j->seconds + seconds);
-    add_remainder(3, part->accel_bias, part->accel_bias_sigma, j->accel, j->accel_weight);
-    add_remainder(3, part->mag_bias, part->mag_bias_sigma, j->mag, j->mag_weight);
-    add_remainder(9, part->gyro_matrix, part->gyro_matrix_sigma, j->matrix, j->matrix_weight);
     all->field_north += share * (part->field_north - all->field_north);
     all->field_up += share * (part->field_up - all->field_up);
     all->still_share += share * (part->still_share - all->still_share);
     all->disturbed_share += share * (part->disturbed_share - all->disturbed_share);
     all->longest_gap_s = fmax(all->longest_gap_s, part->longest_gap_s);
+    all->change = fmax(all->change, part->change);
+    all->missed = fmax(all->missed, part->missed);
+    all->worst = fmax(all->worst, part->worst);
+    all->preference += part->preference;
+    all->sensors_are_raw |= part->sensors_are_raw;
+    all->calibration_is_wrong |= part->calibration_is_wrong;
     all->accel_is_worse |= part->accel_is_worse;
     all->mag_is_worse |= part->mag_is_worse;
     all->gyro_is_worse |= part->gyro_is_worse;
@@ -74,7 +102,7 @@ static void add_constants(joined *j, const marl_smoothed *part, double seconds)
 }
 
 /* Takes over what lies in [from, to). */
-static int add_part(joined *j, const marl_smoothed *part, int64_t from, int64_t to)
+static int add_part(joined *j, marl_smoothed *part, int64_t from, int64_t to)
 {
     if (!make_room(j, part->n, part->knots)) {
         return 0;
@@ -91,31 +119,30 @@ static int add_part(joined *j, const marl_smoothed *part, int64_t from, int64_t 
             j->all->knot[j->all->knots++] = part->knot[i];
         }
     }
-    add_constants(j, part, 1e-9 * (double)(to - from));
+    add_constants(j, part);
+    add_summary(j, part, 1e-9 * (double)(to - from));
     return 1;
-}
-
-static void put_means(int n, const double *sum, const double *weight, double *value, double *sigma)
-{
-    for (int k = 0; k < n; k++) {
-        value[k] = weight[k] > 0 ? sum[k] / weight[k] : 0;
-        sigma[k] = 1 / sqrt(weight[k]);
-    }
 }
 
 static void finish(joined *j)
 {
     marl_smoothed *all = j->all;
-    put_means(3, j->accel, j->accel_weight, all->accel_bias, all->accel_bias_sigma);
-    put_means(3, j->mag, j->mag_weight, all->mag_bias, all->mag_bias_sigma);
-    put_means(9, j->matrix, j->matrix_weight, all->gyro_matrix, all->gyro_matrix_sigma);
+    constants_of kind[KINDS];
+    list_constants(all, kind);
+    for (int c = 0; c < KINDS; c++) {
+        for (int i = 0; i < kind[c].n; i++) {
+            double weight = j->weight[kind[c].at + i];
+            kind[c].value[i] = weight > 0 ? j->sum[kind[c].at + i] / weight : 0;
+            kind[c].sigma[i] = weight > 0 ? 1 / sqrt(weight) : 0;
+        }
+    }
     all->sigma_tilt_rms = sqrt(j->tilt2 / (double)all->n);
     all->sigma_heading_rms = sqrt(j->heading2 / (double)all->n);
 }
 
 /* Smooths one window; keeps of it what lies in [from, to). */
 static marl_status smooth_window(joined *j, const marl_log *window, const marl_smooth_options *options,
-                                 const lab_smooth_part *progress, int64_t from, int64_t to, marl_error *error)
+                                 const lab_progress *progress, int64_t from, int64_t to, marl_error *error)
 {
     marl_smoothed one;
     MARL_TRY(lab_smooth_whole(window, options, progress, &one, error));
@@ -137,7 +164,7 @@ static int fits_whole(const marl_log *log)
 
 /* A log without a break. */
 static marl_status smooth_piece(joined *j, const marl_log *log, const marl_smooth_options *options,
-                                const lab_smooth_part *progress, marl_error *error)
+                                const lab_progress *progress, marl_error *error)
 {
     double seconds = lab_log_seconds(log);
     size_t windows = fits_whole(log) ? 1 : (size_t)ceil((seconds - 2 * EDGE_S) / (WINDOW_S - 2 * EDGE_S));
@@ -151,8 +178,9 @@ static marl_status smooth_piece(joined *j, const marl_log *log, const marl_smoot
                end = is_last ? log->n : lab_row_at(log, start_ns + (int64_t)(to * NS));
         window.row += first;
         window.n = end - first;
-        const lab_smooth_part share = {progress->from + progress->length * (double)w / (double)windows,
-                                       progress->length / (double)windows};
+        const lab_progress share = {progress->call, progress->context,
+                                    progress->from + progress->length * (double)w / (double)windows,
+                                    progress->length / (double)windows};
         int64_t keep_from = w == 0 ? start_ns : start_ns + (int64_t)((from + EDGE_S) * NS);
         int64_t keep_to = is_last ? end_ns : start_ns + (int64_t)((from + step + EDGE_S) * NS);
         MARL_TRY(smooth_window(j, &window, options, &share, keep_from, keep_to, error));
@@ -167,7 +195,8 @@ static marl_status smooth_pieces(joined *j, const marl_log *log, const marl_smoo
     marl_log longest = lab_longest_piece(log), piece;
     for (size_t first = 0; first < log->n; first += piece.n) {
         piece = lab_log_piece(log, first);
-        const lab_smooth_part progress = {(double)first / (double)log->n, (double)piece.n / (double)log->n};
+        const lab_progress progress = {options->progress, options->progress_context,
+                                       (double)first / (double)log->n, (double)piece.n / (double)log->n};
         if (first > 0) {
             double gap_s = 1e-9 * (double)(piece.row[0].sample.t_ns - piece.row[-1].sample.t_ns);
             j->all->longest_gap_s = fmax(j->all->longest_gap_s, gap_s);
@@ -190,7 +219,8 @@ marl_status marl_smooth(const marl_log *log, const marl_smooth_options *options,
     options = options != NULL ? options : &standard;
     memset(smoothed, 0, sizeof *smoothed);
     if (log->n == 0 || (lab_log_piece(log, 0).n == log->n && fits_whole(log))) {
-        MARL_TRY(lab_smooth_whole(log, options, &(lab_smooth_part){0, 1}, smoothed, error));
+        const lab_progress all = {options->progress, options->progress_context, 0, 1};
+        MARL_TRY(lab_smooth_whole(log, options, &all, smoothed, error));
         smoothed->pieces = 1;
         return MARL_OK;
     }

@@ -1,0 +1,171 @@
+/* SPDX-License-Identifier: MIT
+ * The smoother on sensors of seven grades, from calibrated to twice as bad as it assumes: errors, whether the standard
+ * deviations hold, which results it does not trust, and whether decisions between tunings are right. */
+#include "accuracy_scenes.h"
+#include "bench.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* Nothing was chosen by these seeds. */
+enum { SEEDS = 2, FROM_SEED = 3201, CLASSES = ACCURACY_CLASSES + ACCURACY_UNTUNED, TUNINGS = 5 };
+#define SKIP_LONGER_THAN 200.0 /* s: the day is left out */
+
+static const accuracy_grade grades[] = {
+    {"calibrated, declared", 1, 0, 0, 0, 0, 0, 0},
+    {"bias 1.2 to 2.4 deg/s", 0, 1.2, 2.4, 0, 0, 0, 0},
+    {"bias 3 to 6 deg/s", 0, 3, 6, 0, 0, 0, 0},
+    {"bias 10 to 20 deg/s", 0, 10, 20, 0, 0, 0, 0},
+    {"raw, 0.5 %", 0, 1.2, 2.4, 0.005, 0.004, 0.1, 1},
+    {"raw, 0.5 %, declared", 1, 0, 0, 0.005, 0.004, 0.1, 1},
+    {"raw, 2 %", 0, 1.2, 2.4, 0.02, 0.01, 0.3, 5},
+    {"raw, 2 %, declared", 1, 1.2, 2.4, 0.02, 0.01, 0.3, 5},
+    {"raw, 5 %", 0, 1.2, 2.4, 0.05, 0.025, 1, 20},
+};
+enum { GRADES = sizeof grades / sizeof grades[0] };
+
+static const char *const tunings[TUNINGS] = {"kalman", "complementary", "gradient-descent",
+                                             "complementary:tilt_time=0.3", "complementary:tilt_time=3"};
+
+/* Results by squared error over stated variance: under 3, under 25, and more. */
+typedef struct table {
+    int logs, kept_calibrated;
+    double log_rms, log_stated, worst_rms, worst_ratio, ratio;
+    int by_ratio[3], distrusted[3];
+    int pairs, decided, wrong, settled_pairs;
+} table;
+
+static double run_tuning(const char *text, const accuracy_run *run, const marl_smoothed *s, double *truth)
+{
+    marl_named_tuning tuning;
+    marl_pipeline_config config = {.calibration = marl_calibration_none(),
+                                   .sensors = MARL_FRESH_ACCEL | MARL_FRESH_GYRO | MARL_FRESH_MAG,
+                                   .corrected = run->calibrated ? MARL_FRESH_GYRO : 0};
+    marl_pipeline pipeline;
+    marl_quat q;
+    double found = 0, n = 0;
+    *truth = 0;
+    if (marl_tuning_read(&tuning, text, NULL, NULL) != MARL_OK) {
+        exit(1);
+    }
+    config.tuning = tuning.tuning;
+    if (marl_pipeline_init(&pipeline, &config) != MARL_OK) {
+        exit(1);
+    }
+    for (size_t i = 0; i < run->n; i++) {
+        if (marl_pipeline_step(&pipeline, &run->sample[i], &q) == MARL_OK) {
+            *truth += pow(marl_error_between(q, run->truth[i]).total_deg, 2);
+            found += pow(marl_error_between(q, s->row[i].q).total_deg, 2);
+            n++;
+        }
+    }
+    *truth = sqrt(*truth / n);
+    return sqrt(found / n);
+}
+
+static void add_decisions(const accuracy_run *run, const marl_smoothed *s, table *t)
+{
+    double truth[TUNINGS], found[TUNINGS];
+    double sigma = hypot(s->sigma_tilt_rms, s->sigma_heading_rms) / MARL_DEGREE;
+    for (int k = 0; k < TUNINGS; k++) {
+        found[k] = run_tuning(tunings[k], run, s, &truth[k]);
+    }
+    for (int a = 0; a < TUNINGS; a++) {
+        for (int b = a + 1; b < TUNINGS; b++) {
+            int decided = fabs(found[a] - found[b]) > sigma && marl_smoothed_distrust(s) == NULL;
+            t->pairs++;
+            t->decided += decided;
+            t->wrong += decided && (found[a] - found[b]) * (truth[a] - truth[b]) < 0;
+        }
+    }
+}
+
+static void add_run(const char *grade, const char *name, const accuracy_run *run, table *t)
+{
+    static char path[] = "made.csv";
+    marl_log made = {.path = path, .n = run->n, .row = calloc(run->n, sizeof *made.row)};
+    marl_smoothed s;
+    marl_error error = {0};
+    double total = 0, tilt = 0, heading = 0, n = (double)run->n;
+    made.info.columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG;
+    made.info.corrected = run->calibrated;
+    for (size_t i = 0; i < run->n && made.row != NULL; i++) {
+        made.row[i].sample = run->sample[i];
+    }
+    if (made.row == NULL || marl_smooth(&made, NULL, &s, &error) != MARL_OK) {
+        fprintf(stderr, "%s\n", error.text);
+        exit(1);
+    }
+    for (size_t i = 0; i < run->n; i++) {
+        marl_error_angles e = marl_error_between(s.row[i].q, run->truth[i]);
+        total += e.total_deg * e.total_deg / n;
+        tilt += pow(e.tilt_deg * MARL_DEGREE / (double)s.row[i].sigma_tilt, 2) / n;
+        heading += pow(e.heading_deg * MARL_DEGREE / (double)s.row[i].sigma_heading, 2) / n;
+    }
+    double ratio = fmax(tilt, heading), stated = hypot(s.sigma_tilt_rms, s.sigma_heading_rms) / MARL_DEGREE;
+    int kind = ratio < 3 ? 0 : ratio < 25 ? 1 : 2;
+    t->logs++;
+    t->kept_calibrated += !s.sensors_are_raw;
+    t->log_rms += 0.5 * log(total);
+    t->log_stated += log(stated);
+    t->ratio += 0.5 * (tilt + heading);
+    t->worst_rms = fmax(t->worst_rms, sqrt(total));
+    t->worst_ratio = fmax(t->worst_ratio, ratio);
+    t->by_ratio[kind]++;
+    t->distrusted[kind] += marl_smoothed_distrust(&s) != NULL;
+    if (getenv("BENCH_VERBOSE") != NULL) {
+        printf("  %-22s %-18s %7.3f stated %6.3f ratio %7.2f %7.2f change %.3f missed %.2f worst %.2f prefer "
+               "%.0f %s%s\n",
+               grade, name, sqrt(total), stated, tilt, heading, s.change, s.missed, s.worst, s.preference,
+               s.sensors_are_raw ? "raw" : "calibrated", marl_smoothed_distrust(&s) ? " DISTRUST" : "");
+    }
+    add_decisions(run, &s, t);
+    marl_smoothed_free(&s);
+    free(made.row);
+}
+
+static void print_table(const char *name, const table *t)
+{
+    double n = t->logs;
+    printf("%-22s %4d %5d  %6.3f %7.3f %6.3f  %5.2f %8.2f  %2d/%-3d %2d/%-3d %2d/%-3d  %4d %4d %3d\n", name,
+           t->logs, t->kept_calibrated, exp(t->log_rms / n), t->worst_rms, exp(t->log_stated / n),
+           t->ratio / n, t->worst_ratio, t->distrusted[0], t->by_ratio[0], t->distrusted[1], t->by_ratio[1],
+           t->distrusted[2], t->by_ratio[2], t->pairs, t->decided, t->wrong);
+}
+
+void bench_grades(void)
+{
+    int from = getenv("BENCH_FROM") ? atoi(getenv("BENCH_FROM")) : FROM_SEED;
+    int seeds = getenv("BENCH_SEEDS") ? atoi(getenv("BENCH_SEEDS")) : SEEDS;
+    const char *only = getenv("BENCH_ONLY"), *grade = getenv("BENCH_GRADE");
+    printf(
+        "\nsmoother by grade of sensors, seeds %d to %d; degrees rms of the whole log (geometric mean, "
+        "worst), "
+        "stated\nstandard deviation, squared error over stated variance (mean, worst); not trusted of all "
+        "with a "
+        "ratio under 3, to 25,\nover; pairs of five tunings, decided, wrong\n%-22s %4s %5s  %6s %7s %6s  %5s "
+        "%8s  %6s %6s %6s  %4s %4s %3s\n",
+        from, from + seeds - 1, "", "logs", "cal", "rms", "worst", "stated", "ratio", "worst", "< 3", "< 25",
+        "more", "pair", "dec", "bad");
+    for (int g = 0; g < GRADES; g++) {
+        table t = {0};
+        if (grade != NULL && g != atoi(grade)) {
+            continue;
+        }
+        for (int c = 0; c < CLASSES; c++) {
+            const accuracy_class *of =
+                c < ACCURACY_CLASSES ? &accuracy_classes[c] : &accuracy_untuned[c - ACCURACY_CLASSES];
+            for (int seed = from; of->seconds < SKIP_LONGER_THAN && !of->speed && seed < from + seeds;
+                 seed++) {
+                if (only != NULL && strcmp(only, of->name) != 0) {
+                    continue;
+                }
+                accuracy_run run = accuracy_run_make_graded(of, (uint64_t)seed, &grades[g]);
+                add_run(grades[g].name, of->name, &run, &t);
+                accuracy_run_free(&run);
+            }
+        }
+        print_table(grades[g].name, &t);
+    }
+}

@@ -1,0 +1,306 @@
+/* SPDX-License-Identifier: MIT
+ * Passes until the trajectory has settled, under each of two assumptions about the sensors, and which of them the log
+ * supports. */
+#include "lab/smooth/smooth_model.h"
+#include "lab/smooth/smooth_parts.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum { MIN_PASSES = 4, MAX_PASSES = 16 };
+#define SETTLED 0.02        /* u: the last pass moved nothing worth mentioning */
+#define SETTLED_MISFIT 10.0 /* of J: neither did the evidence */
+#define PREFERENCE 30.0     /* of J: what it takes to go against what was said of the sensors */
+#define PRIOR_WEIGHT 1.0    /* of the assumption beside each error of a kind, when their size is estimated */
+#define FIELD_SIGMA 5.0     /* uT */
+#define ARM_SIGMA 0.1       /* r, m */
+#define MISSED_BLOCKS 20    /* about 2 s */
+#define USUAL_PASSES 6.0    /* to go, for the progress */
+/* A result beyond these is not trusted: docs/methods/smoother.md. */
+#define MAX_CHANGE 0.1
+#define MAX_MISSED 3.0
+#define MAX_WORST 3.5
+
+/* Standard deviations of what is wrong with a sensor: bias of accelerometer and magnetometer, elements of the matrices
+ * on the diagonal and beside it. */
+typedef struct level {
+    double accel, mag, diagonal, beside;
+} level;
+
+static const level raw_level = {0.3, 5, 0.02, 0.01}, calibrated_level = {0.02, 0.3, 0.001, 0.0007};
+
+/* What a pass leaves behind at a knot. */
+typedef struct saved_knot {
+    double q[4], state[STATES], covariance[12], motion, vertical, speed, disturbance;
+    int still, moves_fast;
+} saved_knot;
+
+typedef struct saved {
+    saved_knot *knot;
+    double constant[CONSTANTS], constant_sigma[CONSTANTS], change, misfit;
+} saved;
+
+/* Errors of one kind have one size. */
+static const struct {
+    int at, n;
+} kinds[] = {{MAG, 3}, {ACCEL, 3}, {GYRO_MATRIX, 9}, {ACCEL_MATRIX, 9}, {MAG_MATRIX, 9}};
+
+enum { KINDS = sizeof kinds / sizeof kinds[0] };
+
+static void set_bias(lab_assumption *assumed, marl_sensor sensor, const level *to)
+{
+    for (int i = 0; i < 3 && sensor != MARL_GYRO; i++) {
+        assumed->sigma[(sensor == MARL_ACCEL ? ACCEL : MAG) + i] = sensor == MARL_ACCEL ? to->accel : to->mag;
+    }
+}
+
+static void set_matrix(lab_assumption *assumed, marl_sensor sensor, const level *to)
+{
+    int at = sensor == MARL_ACCEL ? ACCEL_MATRIX : sensor == MARL_GYRO ? GYRO_MATRIX : MAG_MATRIX;
+    for (int i = 0; i < 9; i++) {
+        assumed->sigma[at + i] = i % 4 == 0 ? to->diagonal : to->beside;
+    }
+}
+
+static lab_assumption assume(const level *all)
+{
+    lab_assumption assumed;
+    for (int sensor = 0; sensor < MARL_SENSOR_COUNT; sensor++) {
+        set_bias(&assumed, (marl_sensor)sensor, all);
+        set_matrix(&assumed, (marl_sensor)sensor, all);
+    }
+    for (int i = 0; i < 3; i++) {
+        assumed.sigma[ARM + i] = ARM_SIGMA;
+    }
+    assumed.sigma[FIELD] = assumed.sigma[FIELD + 1] = FIELD_SIGMA;
+    return assumed;
+}
+
+lab_assumption lab_assume_raw(void)
+{
+    return assume(&raw_level);
+}
+
+void lab_assume_calibrated(lab_assumption *assumed, marl_sensor sensor, int bias, int matrix)
+{
+    if (bias) {
+        set_bias(assumed, sensor, &calibrated_level);
+    }
+    if (matrix) {
+        set_matrix(assumed, sensor, &calibrated_level);
+    }
+}
+
+/* Expectation maximisation: the size of each kind of error by what the pass found of it, where it saw anything. It is
+ * never larger than that of raw sensors. */
+static void adapt(lab_smoother *s)
+{
+    const lab_assumption raw = assume(&raw_level);
+    for (int k = 0; k < KINDS; k++) {
+        double sum = PRIOR_WEIGHT;
+        int from = kinds[k].at, to = from + kinds[k].n;
+        for (int i = from; i < to; i++) {
+            double value = s->constant[i] / raw.sigma[i], sigma = s->constant_sigma[i] / raw.sigma[i];
+            sum += value * value + sigma * sigma;
+        }
+        double scale = sqrt(fmin(1, sum / (PRIOR_WEIGHT + kinds[k].n)));
+        for (int i = from; i < to; i++) {
+            s->assumed.sigma[i] = s->assumed.sigma[i] > 0 ? scale * raw.sigma[i] : 0;
+        }
+    }
+}
+
+static void report(const lab_progress *progress, double share)
+{
+    if (progress->call != NULL) {
+        progress->call(progress->context, progress->from + share * progress->length);
+    }
+}
+
+/* Passes until turns and evidence have settled; raw sensors also show how bad they are. */
+static marl_status run_passes(lab_smoother *s, int adapts, const lab_progress *progress, marl_error *error)
+{
+    double before = INFINITY;
+    for (int pass = 1; pass <= MAX_PASSES; pass++) {
+        lab_smooth_move(s);
+        MARL_TRY(lab_smooth_find_evidence(s, error));
+        MARL_TRY(lab_smooth_filter(s, error));
+        s->made++;
+        report(progress, s->made / (s->made + USUAL_PASSES));
+        if (adapts && s->passes >= 2) {
+            adapt(s);
+        }
+        if (pass >= MIN_PASSES && s->change < SETTLED && fabs(s->misfit - before) < SETTLED_MISFIT) {
+            break;
+        }
+        before = s->misfit;
+    }
+    return MARL_OK;
+}
+
+static int save(const lab_smoother *s, saved *to)
+{
+    to->knot = malloc(s->knots * sizeof *to->knot);
+    for (size_t i = 0; i < s->knots && to->knot != NULL; i++) {
+        const lab_knot *k = &s->knot[i];
+        saved_knot *one = &to->knot[i];
+        *one = (saved_knot){.motion = k->motion,
+                            .vertical = k->vertical,
+                            .speed = k->speed,
+                            .disturbance = k->disturbance,
+                            .still = k->still,
+                            .moves_fast = k->moves_fast};
+        memcpy(one->q, k->q, sizeof k->q);
+        memcpy(one->state, k->state, sizeof k->state);
+        memcpy(one->covariance, k->covariance, sizeof k->covariance);
+    }
+    memcpy(to->constant, s->constant, sizeof s->constant);
+    memcpy(to->constant_sigma, s->constant_sigma, sizeof s->constant_sigma);
+    to->change = s->change;
+    to->misfit = s->misfit;
+    return to->knot != NULL;
+}
+
+static void restore(const saved *from, lab_smoother *s)
+{
+    for (size_t i = 0; i < s->knots; i++) {
+        lab_knot *k = &s->knot[i];
+        const saved_knot *one = &from->knot[i];
+        k->motion = one->motion;
+        k->vertical = one->vertical;
+        k->speed = one->speed;
+        k->disturbance = one->disturbance;
+        k->still = one->still;
+        k->moves_fast = one->moves_fast;
+        memcpy(k->q, one->q, sizeof k->q);
+        memcpy(k->state, one->state, sizeof k->state);
+        memcpy(k->covariance, one->covariance, sizeof k->covariance);
+    }
+    memcpy(s->constant, from->constant, sizeof s->constant);
+    memcpy(s->constant_sigma, from->constant_sigma, sizeof s->constant_sigma);
+    s->change = from->change;
+    s->misfit = from->misfit;
+}
+
+/* (k) |sum of what is missed|^2 / (3 sum of its variance) over 20 blocks without a gap, the largest. */
+static double find_missed(const lab_smoother *s)
+{
+    double largest = 0;
+    for (size_t from = 1; from + MISSED_BLOCKS <= s->knots; from++) {
+        double sum[3] = {0}, variance = 0;
+        for (size_t i = from; i < from + MISSED_BLOCKS; i++) {
+            for (int j = 0; j < 3; j++) {
+                sum[j] += s->knot[i].delta[j];
+            }
+            variance += lab_smooth_turn_variance(&s->knot[i]);
+        }
+        largest = fmax(largest, (sum[0] * sum[0] + sum[1] * sum[1] + sum[2] * sum[2]) / (3 * variance));
+    }
+    return largest;
+}
+
+/* The largest error of a sensor over what raw ones are assumed to have. */
+static double find_worst(const lab_smoother *s)
+{
+    const lab_assumption raw = assume(&raw_level);
+    double worst = 0;
+    for (int k = 0; k < KINDS; k++) {
+        for (int i = kinds[k].at; i < kinds[k].at + kinds[k].n; i++) {
+            worst = fmax(worst, fabs(s->constant[i]) / raw.sigma[i]);
+        }
+    }
+    return worst;
+}
+
+static void check_result(lab_smoother *s, lab_verdict *verdict)
+{
+    lab_smooth_move(s);
+    verdict->change = s->change;
+    verdict->missed = find_missed(s);
+    verdict->worst = find_worst(s);
+}
+
+const char *lab_smooth_distrust(double change, double missed, double worst)
+{
+    if (!(change <= MAX_CHANGE)) {
+        return "the trajectory did not settle";
+    }
+    if (!(missed <= MAX_MISSED)) {
+        return "the gyroscope's motion contradicts accelerometer and magnetometer";
+    }
+    return worst <= MAX_WORST ? NULL : "a sensor is worse than an uncalibrated one is assumed to be";
+}
+
+/* As raw, from the start that the causal filter gives; where the result is not trusted also from that of the filter
+ * without weighting, and the likelier of the two. */
+static marl_status run_raw(lab_smoother *s, const lab_assumption *raw, const lab_progress *progress,
+                           const char *path, lab_verdict *verdict, marl_error *error)
+{
+    saved first;
+    s->assumed = *raw;
+    MARL_TRY(lab_smooth_start(s, 1, path, error));
+    MARL_TRY(run_passes(s, 1, progress, error));
+    check_result(s, verdict);
+    if (lab_smooth_distrust(verdict->change, verdict->missed, verdict->worst) == NULL) {
+        return MARL_OK;
+    }
+    if (!save(s, &first)) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    s->assumed = *raw;
+    marl_status status = lab_smooth_start(s, 0, path, error);
+    status = status != MARL_OK ? status : run_passes(s, 1, progress, error);
+    if (status == MARL_OK && !(s->misfit < first.misfit)) {
+        restore(&first, s);
+    }
+    check_result(s, verdict);
+    free(first.knot);
+    return status;
+}
+
+/* From the raw result, as claimed; goes back to raw where the log speaks against it. */
+static marl_status try_claim(lab_smoother *s, const lab_assumption *claim, const lab_progress *progress,
+                             double *preference, marl_error *error)
+{
+    saved raw;
+    if (!save(s, &raw)) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    s->assumed = *claim;
+    marl_status status = run_passes(s, 0, progress, error);
+    *preference = s->misfit - raw.misfit;
+    if (status == MARL_OK && !(*preference < PREFERENCE)) {
+        restore(&raw, s);
+    }
+    free(raw.knot);
+    return status;
+}
+
+/* Without a magnetometer nothing of it is estimated. */
+static lab_assumption without_field(const lab_smoother *s, const lab_assumption *of)
+{
+    lab_assumption assumed = *of;
+    if (!s->has_mag) {
+        memset(assumed.sigma + MAG, 0, 3 * sizeof *assumed.sigma);
+        memset(assumed.sigma + FIELD, 0, 2 * sizeof *assumed.sigma);
+        memset(assumed.sigma + MAG_MATRIX, 0, 9 * sizeof *assumed.sigma);
+    }
+    return assumed;
+}
+
+marl_status lab_smooth_settle(lab_smoother *s, const lab_assumption *claimed, const lab_progress *progress,
+                              const char *path, lab_verdict *verdict, marl_error *error)
+{
+    const lab_assumption all_raw = assume(&raw_level);
+    const lab_assumption raw = without_field(s, &all_raw), claim = without_field(s, claimed);
+    *verdict = (lab_verdict){.claimed = memcmp(claim.sigma, raw.sigma, sizeof raw.sigma) != 0};
+    MARL_TRY(run_raw(s, &raw, progress, path, verdict, error));
+    if (verdict->claimed) {
+        MARL_TRY(try_claim(s, &claim, progress, &verdict->preference, error));
+        verdict->calibrated = verdict->preference < PREFERENCE;
+        check_result(s, verdict);
+        verdict->worst = verdict->calibrated ? 0 : verdict->worst;
+    }
+    report(progress, 1);
+    return MARL_OK;
+}
