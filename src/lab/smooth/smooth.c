@@ -7,10 +7,10 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define DISTURBED2 4.0          /* uT^2 */
-#define WRONG_CALIBRATION 900.0 /* of J: the log speaks against a calibration that was given */
-#define WORSE 2.0               /* times what a calibration leaves, one sigma */
-#define SIGNIFICANT 3.0         /* standard errors */
+#define DISTURBED2 4.0         /* uT^2 */
+#define WRONG_CALIBRATION 60.0 /* of J: the log speaks against a calibration that was given */
+#define WORSE 2.0              /* times what a calibration leaves, one sigma */
+#define SIGNIFICANT 3.0        /* standard errors */
 
 static marl_status check(const marl_log *log, const marl_smooth_options *options, marl_error *error)
 {

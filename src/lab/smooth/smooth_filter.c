@@ -136,16 +136,25 @@ static void step_back(const lab_constants *c, const lab_estimate *after, const l
     step_back_covariance(after, predicted, gain, e);
 }
 
-/* Covariance of states a and b: where the constants are known, and what they add. */
-static double covariance(const lab_constants *c, const lab_estimate *e, int a, int b)
+/* The constants' share of the covariance of states a and b is share[a] share[b]': the slopes times L. */
+static void find_shares(const lab_constants *c, const lab_estimate *e, double share[STATES][CONSTANTS])
+{
+    for (int a = 0; a < STATES; a++) {
+        memset(share[a], 0, sizeof share[a]);
+        for (int i = 0; i < c->used; i++) {
+            for (int j = 0; j <= i; j++) {
+                share[a][j] += e->slope[a][i] * c->matrix[i * CONSTANTS + j];
+            }
+        }
+    }
+}
+
+static double covariance(const lab_constants *c, const lab_estimate *e, double share[STATES][CONSTANTS],
+                         int a, int b)
 {
     double sum = e->p[a * STATES + b];
-    for (int i = 0; i < c->used; i++) {
-        double inner = 0;
-        for (int j = 0; j < c->used; j++) {
-            inner += c->matrix[i * CONSTANTS + j] * e->slope[b][j];
-        }
-        sum += e->slope[a][i] * inner;
+    for (int j = 0; j < c->used; j++) {
+        sum += share[a][j] * share[b][j];
     }
     return sum;
 }
@@ -155,6 +164,8 @@ static void keep(const lab_constants *c, const double value[CONSTANTS], const la
                  lab_smoother *s, lab_knot *k)
 {
     static const int row[6] = {0, 1, 2, 0, 0, 1}, column[6] = {0, 1, 2, 1, 2, 2};
+    double share[STATES][CONSTANTS];
+    find_shares(c, e, share);
     for (int i = 0; i < STATES; i++) {
         k->state[i] = e->x[i];
         for (int j = 0; j < c->used; j++) {
@@ -162,15 +173,15 @@ static void keep(const lab_constants *c, const double value[CONSTANTS], const la
         }
     }
     for (int i = 0; i < 6; i++) {
-        k->covariance[i] = covariance(c, e, row[i], column[i]);
+        k->covariance[i] = covariance(c, e, share, row[i], column[i]);
     }
     for (int i = 0; i < 3; i++) {
-        k->covariance[6 + i] = covariance(c, e, BIAS + i, BIAS + i);
+        k->covariance[6 + i] = covariance(c, e, share, BIAS + i, BIAS + i);
     }
     const double *v = k->state + VELOCITY, *t = k->state + THETA, *p = k->covariance;
-    k->moves_fast = v[0] * v[0] + v[1] * v[1] + covariance(c, e, VELOCITY, VELOCITY) +
-                        covariance(c, e, VELOCITY + 1, VELOCITY + 1) >
-                    MAX_STILL_SPEED * MAX_STILL_SPEED;
+    double speed2 = v[0] * v[0] + v[1] * v[1] + covariance(c, e, share, VELOCITY, VELOCITY) +
+                    covariance(c, e, share, VELOCITY + 1, VELOCITY + 1);
+    k->moves_fast = speed2 > MAX_STILL_SPEED * MAX_STILL_SPEED;
     s->change += (t[0] * t[0] + t[1] * t[1] + t[2] * t[2]) / (p[0] + p[1] + p[2]) / (double)s->knots;
 }
 
@@ -211,7 +222,11 @@ static void apply(lab_smoother *s, const lab_constants *c, const double value[CO
     memcpy(s->constant_sigma, s->assumed.sigma, sizeof s->constant_sigma);
     for (int i = 0; i < c->used; i++) {
         s->constant[c->place[i]] += value[i] * c->unit[i];
-        s->constant_sigma[c->place[i]] = c->unit[i] * sqrt(c->matrix[i * CONSTANTS + i]);
+        double variance = 0;
+        for (int j = 0; j <= i; j++) {
+            variance += c->matrix[i * CONSTANTS + j] * c->matrix[i * CONSTANTS + j];
+        }
+        s->constant_sigma[c->place[i]] = c->unit[i] * sqrt(variance);
     }
     s->misfit = c->misfit;
     s->passes++;

@@ -2,6 +2,7 @@
  * What is measured at a knot, and what all knots give for the constants. */
 #include "lab/maths/linear.h"
 #include "lab/smooth/smooth_model.h"
+#include <lapacke.h>
 #include <math.h>
 #include <string.h>
 
@@ -14,6 +15,7 @@
 /* A scalar measurement: 0 = value + by_state x + by_constant p, from the present x and the p of the pass before. */
 typedef struct row {
     double value, by_state[STATES], by_constant[CONSTANTS], variance;
+    double share; /* of an independent measurement: 1 of white noise, less of a disturbance that lasts */
 } row;
 
 void lab_constants_begin(const lab_smoother *s, lab_constants *c)
@@ -51,7 +53,7 @@ int lab_constants_solve(lab_constants *c, double value[CONSTANTS])
         c->misfit -= c->vector[i] * value[i];
         c->misfit += 2 * log(factor[i * n + i]);
     }
-    if (!lab_invert_factor(n, factor)) {
+    if (!lab_invert_factor(n, factor) || LAPACKE_dpotrf_work(LAPACK_ROW_MAJOR, 'L', n, factor, n) != 0) {
         return 0;
     }
     for (int i = 0; i < n * n; i++) {
@@ -95,7 +97,7 @@ static void measure(const row *m, lab_estimate *e, lab_constants *c)
             c->matrix[i * CONSTANTS + j] += share * slope[j];
         }
     }
-    c->misfit += innovation * innovation / variance + log(variance);
+    c->misfit += innovation * innovation / variance + m->share * log(variance);
 }
 
 /* By bias and gyroscope matrix, since the reading comes before the knot: the row's turn is that of the reading. */
@@ -147,7 +149,7 @@ static void measure_force(const lab_smoother *s, const double bias[3], const lab
     double force[3];
     lab_smooth_force(s, k, force);
     for (int i = 0; i < (s->passes > 0 ? 3 : 2); i++) {
-        row m = {.value = force[i]};
+        row m = {.value = force[i], .share = k->length / (2 * CORRELATION)};
         m.variance = i < 2 ? 2 * time_of_motion(k) / k->length * (ACCEL_NOISE * ACCEL_NOISE + 0.5 * k->motion)
                            : 2 * CORRELATION / k->length * (ACCEL_NOISE * ACCEL_NOISE + k->vertical);
         if (i < 2) {
@@ -165,7 +167,7 @@ static void measure_force(const lab_smoother *s, const double bias[3], const lab
 static void measure_velocity(const lab_knot *k, lab_estimate *e, lab_constants *c)
 {
     for (int i = 0; i < 2; i++) {
-        row m = {.value = e->x[VELOCITY + i]};
+        row m = {.value = e->x[VELOCITY + i], .share = k->length / (k->still ? 1.0 : 2 * CORRELATION)};
         m.by_state[VELOCITY + i] = 1;
         m.variance = k->still ? STILL_SPEED * STILL_SPEED / k->length
                               : 2 * CORRELATION / k->length *
@@ -187,6 +189,7 @@ static void measure_field(const lab_smoother *s, const double bias[3], const lab
     const double cross[3][3] = {{0, b[2], -b[1]}, {-b[2], 0, b[0]}, {b[1], -b[0], 0}};
     for (int i = 0; i < 3; i++) {
         row m = {.value = field[i] - expected[i], .variance = variance};
+        m.share = (LAB_MAG_NOISE * LAB_MAG_NOISE / k->field.n + k->disturbance) / variance;
         memcpy(m.by_state + THETA, cross[i], sizeof cross[i]);
         for (int j = 0; j < 3; j++) {
             m.by_constant[MAG + j] = -k->field.turn[3 * i + j];

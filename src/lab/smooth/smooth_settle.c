@@ -8,14 +8,14 @@
 #include <string.h>
 
 enum { MIN_PASSES = 4, MAX_PASSES = 16 };
-#define SETTLED 0.02        /* u: the last pass moved nothing worth mentioning */
-#define SETTLED_MISFIT 10.0 /* of J: neither did the evidence */
-#define PREFERENCE 30.0     /* of J: what it takes to go against what was said of the sensors */
-#define PRIOR_WEIGHT 1.0    /* of the assumption beside each error of a kind, when their size is estimated */
-#define FIELD_SIGMA 5.0     /* uT */
-#define ARM_SIGMA 0.1       /* r, m */
-#define MISSED_BLOCKS 20    /* about 2 s */
-#define USUAL_PASSES 6.0    /* to go, for the progress */
+#define SETTLED 0.02       /* u: the last pass moved nothing worth mentioning */
+#define SETTLED_MISFIT 5.0 /* of J: neither did the evidence */
+#define PREFERENCE 5.0     /* of J: what it takes to go against what was said of the sensors */
+#define PRIOR_WEIGHT 1.0   /* of the assumption beside each error of a kind, when their size is estimated */
+#define FIELD_SIGMA 5.0    /* uT */
+#define ARM_SIGMA 0.1      /* r, m */
+#define MISSED_BLOCKS 20   /* about 2 s */
+#define USUAL_PASSES 6.0   /* to go, for the progress */
 /* A result beyond these is not trusted: docs/methods/smoother.md. */
 #define MAX_CHANGE 0.1
 #define MAX_MISSED 3.0
