@@ -37,6 +37,7 @@ typedef struct saved_knot {
 
 typedef struct saved {
     saved_knot *knot;
+    lab_assumption assumed;
     double constant[CONSTANTS], constant_sigma[CONSTANTS], change, misfit;
 } saved;
 
@@ -156,6 +157,7 @@ static int save(const lab_smoother *s, saved *to)
     }
     memcpy(to->constant, s->constant, sizeof s->constant);
     memcpy(to->constant_sigma, s->constant_sigma, sizeof s->constant_sigma);
+    to->assumed = s->assumed;
     to->change = s->change;
     to->misfit = s->misfit;
     return to->knot != NULL;
@@ -178,6 +180,7 @@ static void restore(const saved *from, lab_smoother *s)
     }
     memcpy(s->constant, from->constant, sizeof s->constant);
     memcpy(s->constant_sigma, from->constant_sigma, sizeof s->constant_sigma);
+    s->assumed = from->assumed;
     s->change = from->change;
     s->misfit = from->misfit;
 }
@@ -292,9 +295,13 @@ marl_status lab_smooth_settle(lab_smoother *s, const lab_assumption *claimed, co
                               const char *path, lab_verdict *verdict, marl_error *error)
 {
     const lab_assumption all_raw = assume(&raw_level);
-    const lab_assumption raw = without_field(s, &all_raw), claim = without_field(s, claimed);
+    const lab_assumption raw = without_field(s, &all_raw);
+    lab_assumption claim = without_field(s, claimed);
     *verdict = (lab_verdict){.claimed = memcmp(claim.sigma, raw.sigma, sizeof raw.sigma) != 0};
     MARL_TRY(run_raw(s, &raw, progress, path, verdict, error));
+    for (int i = 0; i < CONSTANTS; i++) { /* of what nobody claims, what the log has shown */
+        claim.sigma[i] = claim.sigma[i] < raw.sigma[i] ? claim.sigma[i] : s->assumed.sigma[i];
+    }
     if (verdict->claimed) {
         MARL_TRY(try_claim(s, &claim, progress, &verdict->preference, error));
         verdict->calibrated = verdict->preference < PREFERENCE;
