@@ -253,8 +253,9 @@ typedef struct marl_study_case {
     int reference_relative;
     int reference_smoothed; /* it comes from the log itself, with these standard deviations, rms */
     double reference_tilt_deg, reference_heading_deg;
-    int match_smoothed; /* the match is of the smoothed log */
-    marl_clock clock;   /* found, or as given with no standard errors */
+    int reference_untrusted; /* smoothed, but nothing may be decided by it */
+    int match_smoothed;      /* the match is of the smoothed log */
+    marl_clock clock;        /* found, or as given with no standard errors */
     marl_match match;
     marl_conditions conditions;
     marl_quat start; /* of MARL_START_REFERENCE */
@@ -321,9 +322,14 @@ MARL_CHECKED marl_status marl_study_replay(const marl_study *study, const marl_r
 /* The error by which tunings are ranked, of all moments or of those of a condition. */
 double marl_study_score(const marl_study *study, const marl_measures *measures);
 
-/* Standard deviation of smoothed references, deg, rms over the cases, of what is ranked by; NaN when another
- * reference is among them. A difference of two tunings under it is not decided. */
+/* Standard deviation of smoothed references, deg, rms over the cases, of what is ranked by; infinite when one of them
+ * is not trusted, NaN when another reference is among them. A difference of two tunings under it is not decided. */
 double marl_study_reference_sigma(const marl_study *study);
+/* Is a difference to the first one that the recording shows, and that exceeds the standard deviation of the smoothed
+ * references, if any? */
+int marl_study_is_worse(const marl_study *study, const marl_rank *rank);
+/* Is it one that the recordings show: the interval is above what is printed, 0.0005 deg? */
+int marl_rank_is_worse(const marl_rank *rank);
 
 /* "kalman", or with several rates "kalman, 50 Hz". */
 void marl_study_run_name(const marl_study *study, const marl_run *run, char *name, size_t size);

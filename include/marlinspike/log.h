@@ -134,6 +134,7 @@ typedef struct marl_log_options {
     marl_log_window window;  /* rows outside are passed over */
     const struct marl_column_map
         *columns; /* of a file from elsewhere (marl_column_map_read); NULL = a log of ours */
+    int calibrated; /* the readings are calibrated, whatever the header says */
 } marl_log_options;
 
 typedef struct marl_log_reader marl_log_reader;

@@ -42,29 +42,30 @@ typedef struct marl_smoothed_knot {
     int still;
 } marl_smoothed_knot;
 
+/* What a calibration left of a sensor's errors, or all of them where there is none, in the sensors' frame: reading =
+ * (1 + matrix) truth + bias; matrix by rows, 1; bias in m/s^2, rad/s, uT. */
+typedef struct marl_sensor_errors {
+    double bias[3], bias_sigma[3]; /* of the gyroscope at the end of the log */
+    double matrix[9], matrix_sigma[9];
+} marl_sensor_errors;
+
 typedef struct marl_smoothed {
     size_t n;
     marl_smoothed_row *row;
     size_t knots;
     marl_smoothed_knot *knot;
     int heading_is_magnetic;
-    double accel_bias[3], accel_bias_sigma[3]; /* what calibration left, m/s^2, sensors' frame */
-    double mag_bias[3], mag_bias_sigma[3];     /* the same, uT; 0 and NaN without a magnetometer */
-    double accel_matrix[9],
-        accel_matrix_sigma[9]; /* D of reading = (1 + D) truth + bias, by rows; 0 where the
-                                                    * matrix counts as calibrated */
-    double mag_matrix[9], mag_matrix_sigma[9];
-    double arm[3], arm_sigma[3];  /* place of the accelerometer from the point that moves the least, m */
+    marl_sensor_errors errors[MARL_SENSOR_COUNT]; /* without a magnetometer 0 and NaN for it */
+    double arm[3], arm_sigma[3];  /* place of the accelerometer from the point that moves least, m */
     double field_north, field_up; /* uT */
-    double sigma_tilt_rms, sigma_heading_rms;    /* over the rows, rad */
-    double still_share, disturbed_share;         /* of the log: still; field off by over 2 uT */
-    double longest_gap_s;                        /* between rows; 0 when there is none over 0.1 s */
-    double gyro_matrix[9], gyro_matrix_sigma[9]; /* E of reading = (1 + E) rate + bias, by rows */
+    double sigma_tilt_rms, sigma_heading_rms; /* over the rows, rad */
+    double still_share, disturbed_share;      /* of the log: still; field off by over 2 uT */
+    double longest_gap_s;                     /* between rows; 0 when there is none over 0.1 s */
     unsigned pieces; /* smoothed each for itself: between them rows are missing for over 1,000 s */
-    unsigned long rows_left_out;                     /* of pieces that were not smoothed */
-    int accel_is_worse, mag_is_worse, gyro_is_worse; /* over twice what a calibration leaves; 0 without one */
-    int sensors_are_raw;      /* the standard deviations are those of uncalibrated sensors */
-    int calibration_is_wrong; /* the log contradicts the calibration; it counts as raw */
+    unsigned long rows_left_out;     /* of pieces that were not smoothed */
+    int is_worse[MARL_SENSOR_COUNT]; /* an error is over twice what a calibration leaves; 0 without one */
+    int sensors_are_raw;             /* the standard deviations are those of uncalibrated sensors */
+    int calibration_is_wrong; /* the log contradicts what was given or stated of calibration; it counts as raw */
     double change;            /* mean square of the last pass' turns over their variance */
     double missed; /* largest mean square over 2 s of what the gyroscope's motion misses, over its variance */
     double worst;  /* largest error of a raw sensor over its assumed standard deviation */
@@ -78,21 +79,19 @@ typedef void marl_smooth_progress(void *context, double share);
 typedef struct marl_smooth_options {
     const marl_calibration_record *record; /* may be NULL */
     const char *record_path;
-    int gyro_matrix;                /* marl_smooth_refine may change the gyroscope's matrix, too */
     marl_smooth_progress *progress; /* may be NULL */
     void *progress_context;
 } marl_smooth_options;
 
-/* Smooths a log; `options` may be NULL. Of a sensor that neither `record` nor the log itself has corrected
- * larger remainders are assumed. MARL_ERR_INSUFFICIENT under 10 s, without accelerometer or gyroscope, or
- * when no attitude can be started; MARL_ERR_INPUT when it is corrected already and a calibration is given, or
- * of another device; MARL_ERR_SYSTEM without memory (about 60 KB for each second of a log at 200 Hz). Logs
- * with a magnetometer of over 90 minutes are smoothed in windows of an hour that overlap by two minutes: the
- * memory of an hour, however long they are, beside the log and its attitudes. What lies on both sides of a
- * gap of over 1,000 s is smoothed each for itself; a piece of under 10 s is left out, and so is all but the
- * longest without a magnetometer. Where the scale of the
- * accelerometer or the magnetometer is not calibrated, the standard deviations allow for half a percent: 0.29
- * degrees of tilt, 0.40 of heading. */
+/* Smooths a log; `options` may be NULL. All errors of the sensors are estimated: first as of uncalibrated sensors
+ * (0.3 m/s^2, 5 uT, 2 % of scale, 1 % of misalignment, several deg/s), then, where `record` or the log itself states
+ * that sensors are calibrated, as of those; the log's likelihood decides which of the two the result is.
+ * MARL_ERR_INSUFFICIENT under 10 s, without accelerometer or gyroscope, or when no attitude can be started;
+ * MARL_ERR_INPUT when it is corrected already and a calibration is given, or of another device; MARL_ERR_SYSTEM
+ * without memory (about 70 KB for each second of a log at 200 Hz). Logs with a magnetometer of over 90 minutes are
+ * smoothed in windows of an hour that overlap by two minutes: the memory of an hour, however long they are, beside the
+ * log and its attitudes. What lies on both sides of a gap of over 1,000 s is smoothed each for itself; a piece of under
+ * 10 s is left out, and so is all but the longest without a magnetometer. */
 MARL_CHECKED marl_status marl_smooth(const marl_log *log, const marl_smooth_options *options,
                                      marl_smoothed *smoothed, marl_error *error);
 void marl_smoothed_free(marl_smoothed *smoothed);
@@ -100,16 +99,27 @@ void marl_smoothed_free(marl_smoothed *smoothed);
 /* Why the result must not be trusted; NULL where nothing speaks against it. */
 MARL_CHECKED const char *marl_smoothed_distrust(const marl_smoothed *smoothed);
 
-/* The remainders that may be added to a calibration: over three standard errors on the whole log, and the
- * same on each of its halves within three standard errors of their difference. */
+/* What became of an error when a calibration was refined. */
+typedef enum marl_refinement {
+    MARL_REFINE_NOT_SIGNIFICANT = 0, /* within three standard errors */
+    MARL_REFINE_HALVES_DIFFER = 1,   /* the two halves of the log do not agree on it */
+    MARL_REFINE_ADDED = 2
+} marl_refinement;
+
+typedef struct marl_refined_sensor {
+    marl_refinement bias[3], matrix[9];
+} marl_refined_sensor;
+
 typedef struct marl_refined {
-    int accel[3], mag[3]; /* 1: this axis was added */
-    int gyro_matrix[9];   /* 1: this element was added */
+    marl_refined_sensor sensor[MARL_SENSOR_COUNT];
     int any;
 } marl_refined;
 
-/* Adds them to `record`, whose sensors that are not calibrated count as perfect. `smoothed` is of the whole
- * log, with the same options, whose record is this one or NULL. Errors as marl_smooth. */
+/* Adds to `record` every error that is over three standard errors on the whole log, and the same on each of its halves
+ * within three standard errors of their difference (of the gyroscope's bias, which changes: within half of it). A
+ * sensor that is not calibrated counts as perfect; the standard errors then also say how wrong what is left out may be.
+ * `smoothed` is of the whole log, with the same options, whose record is this one or NULL. MARL_ERR_INSUFFICIENT when
+ * it is not trusted; other errors as marl_smooth. */
 MARL_CHECKED marl_status marl_smooth_refine(const marl_log *log, const marl_smooth_options *options,
                                             const marl_smoothed *smoothed, marl_calibration_record *record,
                                             marl_refined *refined, marl_error *error);

@@ -196,6 +196,7 @@ marl_status cli_reading_prepare(cli_reading *reading, int files, marl_error *err
                          files == 1 ? "" : "s");
     }
     reading->options.columns = reading->maps > 0 ? &reading->map[0] : NULL;
+    reading->options.calibrated = reading->calibrated;
     if (reading->sheet != NULL) {
         MARL_TRY(marl_sheet_read(&reading->sheet_read, reading->sheet, error));
         reading->options.sheet = &reading->sheet_read;

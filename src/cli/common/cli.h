@@ -101,7 +101,7 @@ typedef struct cli_reading {
     char *decimal, *sheet, *window, **columns;
     marl_sheet sheet_read;
     marl_column_map map[CLI_MAPS_MAX]; /* as many as were given */
-    int maps;
+    int maps, calibrated;
     marl_log_options options;
 } cli_reading;
 
@@ -121,6 +121,13 @@ typedef struct cli_reading {
          0,                                                                                                  \
          "only this part of the log, in seconds of its own time; either may be left out",                    \
          "FROM:TO"},                                                                                         \
+        {"calibrated",                                                                                       \
+         '\0',                                                                                               \
+         POPT_ARG_NONE,                                                                                      \
+         &(reading).calibrated,                                                                              \
+         0,                                                                                                  \
+         "the log's readings are calibrated already, as those of a log with corrected=yes",                  \
+         NULL},                                                                                              \
     {                                                                                                        \
         "sheet", '\0', POPT_ARG_STRING, &(reading).sheet, CLI_READS,                                         \
             "sensor sheet: for a log in counts, and for a filter's defaults", "F"                            \

@@ -144,7 +144,7 @@ static json_t *ranking_json(const marl_study *study)
         double sigma = marl_study_reference_sigma(study);
         json_object_set_new(one, "reference_sigma_deg", cli_number(sigma));
         json_object_set_new(one, "decided",
-                            sigma > 0 && i > 0 ? json_boolean(k->difference > sigma) : json_null());
+                            sigma > 0 && i > 0 ? json_boolean(marl_study_is_worse(study, k)) : json_null());
         json_object_set_new(one, "interval_of", cli_text(k->over_logs ? "logs" : "recording"));
         json_object_set_new(one, "failed", json_integer((json_int_t)k->failed));
         json_array_append_new(list, one);

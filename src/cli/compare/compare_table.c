@@ -223,24 +223,27 @@ static void print_rates(const marl_study *study, const marl_study_case *it)
     }
 }
 
-/* Significance of the ranking; differences below the printed resolution count as zero. */
+/* Significance of the ranking. */
 static const char *worth(const marl_rank *k)
 {
     if (!isfinite(k->low)) {
         return "";
     }
-    if (k->low <= 0.0005) {
+    if (!marl_rank_is_worse(k)) {
         return "  not distinguishable from the first";
     }
     return k->over_logs ? "  worse" : "  worse on this recording";
 }
 
-/* A difference of two tunings is decided by a smoothed reference only where it exceeds that reference's own
+/* A difference that the recording shows is decided by a smoothed reference only where it exceeds that reference's own
  * standard deviation. */
 static const char *decided(const marl_study *study, const marl_rank *k)
 {
     double sigma = marl_study_reference_sigma(study);
-    return !(sigma > 0) ? "" : k->difference > sigma ? ", decided" : ", not decided by this reference";
+    if (!(sigma > 0) || !marl_rank_is_worse(k)) {
+        return "";
+    }
+    return marl_study_is_worse(study, k) ? ", decided" : ", not decided by this reference";
 }
 
 static void print_ranking(const marl_study *study)
@@ -269,7 +272,11 @@ static void print_ranking(const marl_study *study)
         cli_print("The interval holds for what was recorded. Three logs or more (--case) show what holds for "
                   "others.\n");
     }
-    if (marl_study_reference_sigma(study) > 0) {
+    if (isinf(marl_study_reference_sigma(study))) {
+        cli_print(
+            "The reference is the log itself, smoothed, and not to be trusted (see the warnings): nothing is "
+            "decided.\n");
+    } else if (marl_study_reference_sigma(study) > 0) {
         cli_print(
             "The reference is the log itself, smoothed, with a standard deviation of %.3f deg. It shares the "
             "sensors of\n"

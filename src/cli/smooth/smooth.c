@@ -41,6 +41,25 @@ static marl_status write_attitudes(const cli_smoothed *job, marl_error *error)
     return status == MARL_OK ? marl_log_commit(writer, error) : status;
 }
 
+/* Did --into leave out elements of the magnetometer's matrix that calibrate tumble would give? */
+static int would_tumble(const cli_smoothed *job)
+{
+    const marl_refinement *outcome = job->refined.sensor[MARL_MAG].matrix;
+    marl_tumble_result result = {0};
+    int missing = 0, accepted;
+    for (int k = 0; k < 9; k++) {
+        missing |= outcome[k] != MARL_REFINE_ADDED;
+    }
+    if (!job->smoothed.heading_is_magnetic || !missing) {
+        return 0;
+    }
+    const marl_tumble_options standard = {.field = NAN};
+    accepted =
+        marl_calibrate_tumble(&job->log, &standard, &result, NULL) == MARL_OK && result.outcome.accepted;
+    marl_tumble_result_free(&result);
+    return accepted;
+}
+
 /* Adds what is significant to the calibration: that of --calibration, or a new one. */
 static marl_status refine(cli_smoothed *job, const marl_smooth_options *how, marl_calibration_record *record,
                           marl_error *error)
@@ -49,9 +68,10 @@ static marl_status refine(cli_smoothed *job, const marl_smooth_options *how, mar
         return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; --into needs the raw log",
                          job->log.path);
     }
-    marl_status status = marl_smooth_refine(&job->log, how, &job->smoothed, record, &job->refined, error);
-    if (status != MARL_OK || !job->refined.any) {
-        return status;
+    MARL_TRY(marl_smooth_refine(&job->log, how, &job->smoothed, record, &job->refined, error));
+    job->tumbles = would_tumble(job);
+    if (!job->refined.any) {
+        return MARL_OK;
     }
     if (record->device[0] == '\0') {
         snprintf(record->device, sizeof record->device, "%s", job->log.info.device);
@@ -87,8 +107,7 @@ static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *
     MARL_TRY(marl_log_load(&job->log, c->file[0], &o->reading.options, error));
     marl_log_warn(&job->warnings, &job->log.report, job->log.path);
     const char *path = o->calibration != NULL ? o->calibration : o->into;
-    marl_smooth_options how = {
-        .record = given ? &record : NULL, .record_path = path, .gyro_matrix = o->gyro_matrix};
+    marl_smooth_options how = {.record = given ? &record : NULL, .record_path = path};
     if (job->log.n >= LONG_LOG_ROWS && isatty(STDERR_FILENO) && !o->quiet) {
         how.progress = show_progress;
         how.progress_context = job->log.path;
@@ -96,9 +115,14 @@ static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *
     MARL_TRY(marl_smooth(&job->log, &how, &job->smoothed, error));
     cli_smooth_warn(job);
     MARL_TRY(marl_smooth_closures(&job->log, &job->smoothed, &job->closures, error));
+    job->calibration = given ? path : NULL;
+    MARL_TRY(o->figure != NULL ? cli_smooth_figure(job, o->figure, error) : MARL_OK);
+    if (marl_smoothed_distrust(&job->smoothed) != NULL) {
+        job->out = job->into = NULL; /* nothing is made of it */
+        return MARL_OK;
+    }
     MARL_TRY(o->out != NULL ? write_attitudes(job, error) : MARL_OK);
-    MARL_TRY(o->into != NULL ? refine(job, &how, &record, error) : MARL_OK);
-    return o->figure != NULL ? cli_smooth_figure(job, o->figure, error) : MARL_OK;
+    return o->into != NULL ? refine(job, &how, &record, error) : MARL_OK;
 }
 
 static int smooth(const cli *c, options *o, cli_smoothed *job)
@@ -116,10 +140,17 @@ static int smooth(const cli *c, options *o, cli_smoothed *job)
     if (status != MARL_OK) {
         return cli_exit(&error);
     }
-    if (c->json) {
-        return cli_smooth_json(job);
+    int code = c->json ? cli_smooth_json(job) : c->quiet ? CLI_DONE : cli_smooth_table(job);
+    const char *why = marl_smoothed_distrust(&job->smoothed);
+    if (code != CLI_DONE || why == NULL) {
+        return code;
     }
-    return c->quiet ? CLI_DONE : cli_smooth_table(job);
+    status =
+        marl_fail(&error, MARL_ERR_INSUFFICIENT,
+                  "%s: not to be trusted: %s; nothing is written. Calibrate first (still, poses, tumble) and "
+                  "pass --calibration, or record longer, with turns about all axes",
+                  job->log.path, why);
+    return cli_exit(&error);
 }
 
 int cli_smooth(int argc, const char **argv)
@@ -129,11 +160,11 @@ int cli_smooth(int argc, const char **argv)
         {"calibration", '\0', POPT_ARG_STRING, &o.calibration, CLI_CALIBRATION, "correct the readings first",
          "CAL"},
         {"into", '\0', POPT_ARG_STRING, &o.into, CLI_UPDATES,
-         "add the remainders that are significant, and that both halves of the log agree on, to this "
-         "calibration",
+         "add the errors of the sensors that are significant, and that both halves of the log agree on, to "
+         "this calibration",
          "CAL"},
         {"gyro-matrix", '\0', POPT_ARG_NONE, &o.gyro_matrix, 0,
-         "show what is left of the gyroscope's scale and misalignment, and let --into add it", NULL},
+         "show the gyroscope's errors of scale and misalignment", NULL},
         {NULL, 'o', POPT_ARG_STRING, &o.out, CLI_WRITES_ROWS, "the attitudes with their standard deviations",
          "ATT"},
         {"figure", '\0', POPT_ARG_STRING, &o.figure, CLI_WRITES,

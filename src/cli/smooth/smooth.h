@@ -10,8 +10,9 @@ typedef struct cli_smoothed {
     marl_smoothed smoothed;
     marl_closures closures;
     marl_refined refined;
-    const char *out, *into, *figure; /* NULL: not asked for */
-    int gyro_matrix;                 /* asked for */
+    const char *out, *into, *figure, *calibration; /* NULL: not asked for */
+    int gyro_matrix;                               /* asked for */
+    int tumbles; /* the log would do for calibrate tumble, of which --into did not get everything */
     marl_warnings warnings;
 } cli_smoothed;
 

@@ -7,6 +7,28 @@
 #define LONG_GAP 1.0      /* s */
 #define MAX_DISTURBED 0.3 /* of the log */
 
+static const char *const sensor_name[] = {
+    [MARL_ACCEL] = "accelerometer", [MARL_GYRO] = "gyroscope", [MARL_MAG] = "magnetometer"};
+
+static void warn_of_sensors(cli_smoothed *job)
+{
+    const marl_smoothed *s = &job->smoothed;
+    const char *path = job->log.path;
+    if (s->calibration_is_wrong) {
+        marl_warn(&job->warnings, "calibration-wrong",
+                  "%s: %s does not hold on this log: its sensors count as not calibrated; calibrate again",
+                  path, job->calibration != NULL ? job->calibration : "\"corrected\"");
+        return;
+    }
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        if (s->is_worse[i]) {
+            marl_warn(&job->warnings, "calibrate-first",
+                      "%s: the %s is off by more than twice what a calibration leaves: calibrate it again",
+                      path, sensor_name[i]);
+        }
+    }
+}
+
 void cli_smooth_warn(cli_smoothed *job)
 {
     const marl_smoothed *s = &job->smoothed;
@@ -16,15 +38,7 @@ void cli_smooth_warn(cli_smoothed *job)
                   "%s: no magnetometer: the heading is relative to the start, its standard deviation too",
                   path);
     }
-    if (s->accel_is_worse || s->mag_is_worse || s->gyro_is_worse) {
-        marl_warn(
-            &job->warnings, "calibrate-first",
-            "%s: the %s is off by more than twice what was assumed: calibrate first, or pass --calibration",
-            path,
-            s->mag_is_worse     ? "magnetometer"
-            : s->accel_is_worse ? "accelerometer"
-                                : "gyroscope's matrix");
-    }
+    warn_of_sensors(job);
     if (s->disturbed_share > MAX_DISTURBED) {
         marl_warn(&job->warnings, "disturbed",
                   "%s: the field is disturbed for %.0f %% of the time; the heading is that of the field of "
@@ -48,30 +62,104 @@ void cli_smooth_warn(cli_smoothed *job)
     }
 }
 
-static void print_remainder(const char *name, const char *unit, const double value[3], const double sigma[3],
-                            const int added[3])
+static void print_errors(const char *name, const char *unit, const double value[3], const double sigma[3],
+                         const marl_refinement outcome[3])
 {
-    cli_print("%-14s", name);
+    cli_print("%-15s", name);
     for (int k = 0; k < 3; k++) {
-        cli_print("  %+8.4f +- %-7.4f%s", value[k], sigma[k], added[k] ? "*" : " ");
+        cli_print("  %+8.4f +- %-7.4f%s", value[k], sigma[k], outcome[k] == MARL_REFINE_ADDED ? "*" : " ");
     }
     cli_print(" %s\n", unit);
 }
 
-/* Scale on the diagonal, misalignment beside it. */
-static void print_gyro_matrix(const cli_smoothed *job)
+static int any_added(const marl_refinement *outcome, int n)
 {
-    static const char *const axis[] = {"x", "y", "z"};
-    const marl_smoothed *s = &job->smoothed;
-    for (int i = 0; i < 3 && job->gyro_matrix; i++) {
+    int any = 0;
+    for (int k = 0; k < n; k++) {
+        any |= outcome[k] == MARL_REFINE_ADDED;
+    }
+    return any;
+}
+
+static int shows_matrix(const cli_smoothed *job, int sensor)
+{
+    return (sensor == MARL_GYRO && job->gyro_matrix) || any_added(job->refined.sensor[sensor].matrix, 9);
+}
+
+/* Scale on the diagonal, misalignment beside it. */
+static void print_matrix(const cli_smoothed *job, int sensor)
+{
+    static const char *const axis[] = {"x", "y", "z"}, *const name[] = {"accel", "gyro", "mag"};
+    const marl_sensor_errors *e = &job->smoothed.errors[sensor];
+    for (int i = 0; i < 3 && shows_matrix(job, sensor); i++) {
         double value[3], sigma[3];
-        char name[24];
+        char title[24];
         for (int k = 0; k < 3; k++) {
-            value[k] = 100 * s->gyro_matrix[3 * i + k];
-            sigma[k] = 100 * s->gyro_matrix_sigma[3 * i + k];
+            value[k] = 100 * e->matrix[3 * i + k];
+            sigma[k] = 100 * e->matrix_sigma[3 * i + k];
         }
-        snprintf(name, sizeof name, "gyro matrix %s", axis[i]);
-        print_remainder(name, "%", value, sigma, job->refined.gyro_matrix + 3 * i);
+        snprintf(title, sizeof title, "%s matrix %s", name[sensor], axis[i]);
+        print_errors(title, "%", value, sigma, job->refined.sensor[sensor].matrix + 3 * i);
+    }
+}
+
+static void print_sensors(const cli_smoothed *job)
+{
+    const marl_smoothed *s = &job->smoothed;
+    const marl_sensor_errors *gyro = &s->errors[MARL_GYRO];
+    double bias[3], sigma[3];
+    cli_print("\n%-15s  %-21s  %-21s  %-21s\n", s->sensors_are_raw ? "errors, raw" : "what is left", "x", "y",
+              "z");
+    print_errors("accelerometer", "m/s^2", s->errors[MARL_ACCEL].bias, s->errors[MARL_ACCEL].bias_sigma,
+                 job->refined.sensor[MARL_ACCEL].bias);
+    if (s->heading_is_magnetic) {
+        print_errors("magnetometer", "uT", s->errors[MARL_MAG].bias, s->errors[MARL_MAG].bias_sigma,
+                     job->refined.sensor[MARL_MAG].bias);
+    }
+    for (int k = 0; k < 3; k++) {
+        bias[k] = gyro->bias[k] / MARL_DEGREE;
+        sigma[k] = gyro->bias_sigma[k] / MARL_DEGREE;
+    }
+    print_errors("gyroscope", "deg/s, at the end", bias, sigma, job->refined.sensor[MARL_GYRO].bias);
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        print_matrix(job, i);
+    }
+}
+
+/* The elements with this outcome, sensor by sensor: "gyroscope x, z, matrix xy". */
+static void print_left_out(const cli_smoothed *job, marl_refinement outcome, const char *why)
+{
+    int any = 0;
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_refined_sensor *r = &job->refined.sensor[i];
+        int of_sensor = 0;
+        for (int k = 0; k < 12 && (i != MARL_MAG || job->smoothed.heading_is_magnetic); k++) {
+            const marl_refinement *at = k < 3 ? &r->bias[k] : &r->matrix[k - 3];
+            if (*at != outcome) {
+                continue;
+            }
+            if (!of_sensor) {
+                cli_print("%s%s", any ? "; " : why, sensor_name[i]);
+            }
+            cli_print(k < 3 ? " %c" : " %c%c", "xyz"[k < 3 ? k : (k - 3) / 3], "xyz"[k % 3]);
+            any = of_sensor = 1;
+        }
+    }
+    cli_print(any ? "\n" : "");
+}
+
+static void print_refined(const cli_smoothed *job)
+{
+    if (job->into == NULL) {
+        return;
+    }
+    cli_print(job->refined.any ? "* added, with standard errors: %s\n" : "nothing is added to %s\n",
+              job->into);
+    print_left_out(job, MARL_REFINE_NOT_SIGNIFICANT, "left out, within three standard errors: ");
+    print_left_out(job, MARL_REFINE_HALVES_DIFFER, "left out, the halves of the log differ: ");
+    if (job->tumbles) {
+        cli_print("the log has all directions: `calibrate tumble %s` gives the magnetometer's whole matrix\n",
+                  job->log.path);
     }
 }
 
@@ -115,9 +203,6 @@ static json_t *closures_json(const cli_smoothed *job)
 int cli_smooth_table(const cli_smoothed *job)
 {
     const marl_smoothed *s = &job->smoothed;
-    const marl_smoothed_knot *last = &s->knot[s->knots - 1];
-    double bias[3], sigma[3];
-    static const int none[3] = {0};
     cli_print("%s: %zu attitudes, standard deviation %.3f deg tilt, %.3f deg heading (rms)\n", job->log.path,
               s->n, s->sigma_tilt_rms / MARL_DEGREE, s->sigma_heading_rms / MARL_DEGREE);
     cli_print("still %.0f %% of the time", 100 * s->still_share);
@@ -125,23 +210,13 @@ int cli_smooth_table(const cli_smoothed *job)
         cli_print("; field %.1f uT north, %.1f uT up, disturbed %.0f %% of the time", s->field_north,
                   s->field_up, 100 * s->disturbed_share);
     }
-    cli_print("\n\n%-14s  %-21s  %-21s  %-21s\n", "what is left", "x", "y", "z");
-    print_remainder("accelerometer", "m/s^2", s->accel_bias, s->accel_bias_sigma, job->refined.accel);
-    if (s->heading_is_magnetic) {
-        print_remainder("magnetometer", "uT", s->mag_bias, s->mag_bias_sigma, job->refined.mag);
-    }
-    for (int k = 0; k < 3; k++) {
-        bias[k] = last->bias[k] / MARL_DEGREE;
-        sigma[k] = last->bias_sigma[k] / MARL_DEGREE;
-    }
-    print_remainder("gyroscope", "deg/s, at the end", bias, sigma, none);
-    print_gyro_matrix(job);
+    cli_print("\n%s\n",
+              s->sensors_are_raw
+                  ? "the sensors count as not calibrated: their errors are estimated, too"
+                  : "the sensors count as calibrated: what is left of their errors is estimated, too");
+    print_sensors(job);
     print_closures(job);
-    if (job->into != NULL) {
-        cli_print(job->refined.any ? "* added: %s\n"
-                                   : "nothing significant in both halves: %s is unchanged\n",
-                  job->into);
-    }
+    print_refined(job);
     if (job->out != NULL) {
         cli_print("written: %s\n", job->out);
     }
@@ -151,22 +226,16 @@ int cli_smooth_table(const cli_smoothed *job)
     return cli_print_done();
 }
 
-static json_t *booleans(const int *value, int n)
+static json_t *outcomes_json(const marl_refinement *outcome, int n)
 {
+    static const char *const word[] = {[MARL_REFINE_NOT_SIGNIFICANT] = "not-significant",
+                                       [MARL_REFINE_HALVES_DIFFER] = "halves-differ",
+                                       [MARL_REFINE_ADDED] = "added"};
     json_t *list = json_array();
     for (int k = 0; k < n; k++) {
-        json_array_append_new(list, json_boolean(value[k]));
+        json_array_append_new(list, json_string(word[outcome[k]]));
     }
     return list;
-}
-
-static json_t *remainder_json(const double value[3], const double sigma[3], const int added[3])
-{
-    json_t *object = json_object();
-    json_object_set_new(object, "bias", cli_numbers(value, 3));
-    json_object_set_new(object, "bias_sigma", cli_numbers(sigma, 3));
-    json_object_set_new(object, "added", booleans(added, 3));
-    return object;
 }
 
 /* Three rows of three. */
@@ -179,23 +248,34 @@ static json_t *rows_json(const double value[9])
     return rows;
 }
 
-static json_t *gyro_matrix_json(const cli_smoothed *job)
+static json_t *sensor_json(const cli_smoothed *job, marl_sensor sensor)
 {
-    json_t *object = json_object(), *added = json_array();
-    for (int i = 0; i < 3; i++) {
-        json_array_append_new(added, booleans(job->refined.gyro_matrix + 3 * i, 3));
+    const marl_sensor_errors *e = &job->smoothed.errors[sensor];
+    const marl_refined_sensor *r = &job->refined.sensor[sensor];
+    json_t *object = json_object();
+    json_object_set_new(object, "bias", cli_numbers(e->bias, 3));
+    json_object_set_new(object, "bias_sigma", cli_numbers(e->bias_sigma, 3));
+    json_object_set_new(object, "matrix", rows_json(e->matrix));
+    json_object_set_new(object, "matrix_sigma", rows_json(e->matrix_sigma));
+    if (job->into != NULL) {
+        json_t *matrix = json_array();
+        for (int i = 0; i < 3; i++) {
+            json_array_append_new(matrix, outcomes_json(r->matrix + 3 * i, 3));
+        }
+        json_object_set_new(object, "bias_refined", outcomes_json(r->bias, 3));
+        json_object_set_new(object, "matrix_refined", matrix);
     }
-    json_object_set_new(object, "remainder", rows_json(job->smoothed.gyro_matrix));
-    json_object_set_new(object, "remainder_sigma", rows_json(job->smoothed.gyro_matrix_sigma));
-    json_object_set_new(object, "added", added);
     return object;
 }
 
 int cli_smooth_json(const cli_smoothed *job)
 {
     const marl_smoothed *s = &job->smoothed;
-    const marl_smoothed_knot *last = &s->knot[s->knots - 1];
+    const char *why = marl_smoothed_distrust(s);
     json_t *root = json_object();
+    json_object_set_new(root, "trusted", json_boolean(why == NULL));
+    json_object_set_new(root, "reason", why != NULL ? json_string(why) : json_null());
+    json_object_set_new(root, "sensors", json_string(s->sensors_are_raw ? "raw" : "calibrated"));
     json_object_set_new(root, "rows", json_integer((json_int_t)s->n));
     json_object_set_new(root, "sigma_tilt_deg", cli_number(s->sigma_tilt_rms / MARL_DEGREE));
     json_object_set_new(root, "sigma_heading_deg", cli_number(s->sigma_heading_rms / MARL_DEGREE));
@@ -206,15 +286,10 @@ int cli_smooth_json(const cli_smoothed *job)
     json_object_set_new(root, "rows_left_out", json_integer((json_int_t)s->rows_left_out));
     json_object_set_new(root, "field_north", cli_number(s->field_north));
     json_object_set_new(root, "field_up", cli_number(s->field_up));
-    json_object_set_new(root, "accel",
-                        remainder_json(s->accel_bias, s->accel_bias_sigma, job->refined.accel));
+    json_object_set_new(root, "accel", sensor_json(job, MARL_ACCEL));
+    json_object_set_new(root, "gyro", sensor_json(job, MARL_GYRO));
     if (s->heading_is_magnetic) {
-        json_object_set_new(root, "mag", remainder_json(s->mag_bias, s->mag_bias_sigma, job->refined.mag));
-    }
-    json_object_set_new(root, "gyro_bias", cli_numbers(last->bias, 3));
-    json_object_set_new(root, "gyro_bias_sigma", cli_numbers(last->bias_sigma, 3));
-    if (job->gyro_matrix) {
-        json_object_set_new(root, "gyro_matrix", gyro_matrix_json(job));
+        json_object_set_new(root, "mag", sensor_json(job, MARL_MAG));
     }
     json_object_set_new(root, "closures", closures_json(job));
     json_object_set_new(root, "warnings", cli_warnings_json(&job->warnings));

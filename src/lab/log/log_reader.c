@@ -262,6 +262,7 @@ marl_status marl_log_open(marl_log_reader **reader, const char *path, const marl
         marl_log_close(r);
         return status;
     }
+    r->info.corrected |= options->calibrated != 0;
     *reader = r;
     return MARL_OK;
 }

@@ -2,6 +2,7 @@
  * Smoothing a log: passes, and the attitude of every row. */
 #include "marlinspike/smooth.h"
 #include "lab/log/reading.h"
+#include "lab/maths/linear.h"
 #include "lab/smooth/smooth_parts.h"
 #include <math.h>
 #include <stdlib.h>
@@ -35,28 +36,15 @@ static marl_status check(const marl_log *log, const marl_smooth_options *options
     return status;
 }
 
-/* Was the bias of this sensor calibrated, and was its scale? An identity matrix is that of a bias alone. */
-static int has_bias(const marl_log *log, const marl_calibration_record *record, marl_sensor sensor)
-{
-    return log->info.corrected || (record != NULL && record->fit[sensor].present);
-}
-
-static int has_matrix(const marl_log *log, const marl_calibration_record *record, marl_sensor sensor)
-{
-    int differs = log->info.corrected;
-    for (int i = 0; i < 9 && record != NULL && record->fit[sensor].present; i++) {
-        differs |= record->fit[sensor].matrix[i / 3][i % 3] != (i % 4 == 0);
-    }
-    return differs;
-}
-
 /* What somebody says of the sensors: only what is calibrated is nearly right. */
 static lab_assumption find_claim(const marl_log *log, const marl_calibration_record *record)
 {
     lab_assumption claimed = lab_assume_raw();
     for (int sensor = 0; sensor < MARL_SENSOR_COUNT; sensor++) {
-        lab_assume_calibrated(&claimed, (marl_sensor)sensor, has_bias(log, record, (marl_sensor)sensor),
-                              has_matrix(log, record, (marl_sensor)sensor));
+        const marl_fit *fit = record != NULL ? &record->fit[sensor] : NULL;
+        if (log->info.corrected || (fit != NULL && fit->present)) {
+            lab_assume_calibrated(&claimed, (marl_sensor)sensor, log->info.corrected ? NULL : fit);
+        }
     }
     return claimed;
 }
@@ -180,25 +168,52 @@ static int is_worse(const lab_smoother *s, const lab_assumption *claimed, int at
     return worse;
 }
 
+/* (1 + E) of the gyroscope from (1 - e), by which readings were multiplied. */
+static void invert_gyro_matrix(marl_sensor_errors *gyro)
+{
+    double columns[3][3];
+    for (int k = 0; k < 3; k++) {
+        double a[9], unit[3] = {k == 0, k == 1, k == 2};
+        for (int i = 0; i < 9; i++) {
+            a[i] = (i % 4 == 0) - gyro->matrix[i];
+        }
+        if (!lab_solve_general(3, a, unit)) {
+            return;
+        }
+        memcpy(columns[k], unit, sizeof unit);
+    }
+    for (int i = 0; i < 9; i++) {
+        gyro->matrix[i] = columns[i % 3][i / 3] - (i % 4 == 0);
+    }
+}
+
 static void summarise_constants(const lab_smoother *s, const lab_assumption *claimed, int claims,
                                 marl_smoothed *out)
 {
-    put_constants(s, ACCEL, 3, out->accel_bias, out->accel_bias_sigma);
-    put_constants(s, ACCEL_MATRIX, 9, out->accel_matrix, out->accel_matrix_sigma);
-    put_constants(s, GYRO_MATRIX, 9, out->gyro_matrix, out->gyro_matrix_sigma);
-    put_constants(s, MAG, 3, out->mag_bias, out->mag_bias_sigma);
-    put_constants(s, MAG_MATRIX, 9, out->mag_matrix, out->mag_matrix_sigma);
+    const lab_knot *last = &s->knot[s->knots - 1];
+    marl_sensor_errors *accel = &out->errors[MARL_ACCEL], *gyro = &out->errors[MARL_GYRO],
+                       *mag = &out->errors[MARL_MAG];
+    put_constants(s, ACCEL, 3, accel->bias, accel->bias_sigma);
+    put_constants(s, ACCEL_MATRIX, 9, accel->matrix, accel->matrix_sigma);
+    put_constants(s, GYRO_MATRIX, 9, gyro->matrix, gyro->matrix_sigma);
+    put_constants(s, MAG, 3, mag->bias, mag->bias_sigma);
+    put_constants(s, MAG_MATRIX, 9, mag->matrix, mag->matrix_sigma);
     put_constants(s, ARM, 3, out->arm, out->arm_sigma);
+    invert_gyro_matrix(gyro);
+    for (int i = 0; i < 3; i++) {
+        gyro->bias[i] = last->state[BIAS + i];
+        gyro->bias_sigma[i] = sqrt(last->covariance[6 + i]);
+    }
     out->heading_is_magnetic = s->has_mag;
     out->field_north = s->has_mag ? s->constant[FIELD] : NAN;
     out->field_up = s->has_mag ? s->constant[FIELD + 1] : NAN;
     for (int i = 0; i < 9 && !s->has_mag; i++) {
-        out->mag_bias_sigma[i % 3] = out->mag_matrix_sigma[i] = NAN;
+        mag->bias_sigma[i % 3] = mag->matrix_sigma[i] = NAN;
     }
     if (claims) {
-        out->accel_is_worse = is_worse(s, claimed, ACCEL, 3);
-        out->mag_is_worse = s->has_mag && is_worse(s, claimed, MAG, 3);
-        out->gyro_is_worse = is_worse(s, claimed, GYRO_MATRIX, 9);
+        out->is_worse[MARL_ACCEL] = is_worse(s, claimed, ACCEL, 3);
+        out->is_worse[MARL_MAG] = s->has_mag && is_worse(s, claimed, MAG, 3);
+        out->is_worse[MARL_GYRO] = is_worse(s, claimed, GYRO_MATRIX, 9);
     }
 }
 

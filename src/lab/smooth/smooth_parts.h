@@ -131,9 +131,10 @@ MARL_CHECKED marl_status lab_smooth_settle(lab_smoother *s, const lab_assumption
                                            lab_verdict *verdict, marl_error *error);
 /* Why such a result is not trusted, or NULL. */
 const char *lab_smooth_distrust(double change, double missed, double worst);
-/* What is assumed of sensors that nobody has calibrated, and of those of which a calibration is right. */
+/* What is assumed of sensors that nobody has calibrated. */
 lab_assumption lab_assume_raw(void);
-void lab_assume_calibrated(lab_assumption *assumed, marl_sensor sensor, int bias, int matrix);
+/* And of one that is calibrated, by this fit and its standard errors; NULL: in full. */
+void lab_assume_calibrated(lab_assumption *assumed, marl_sensor sensor, const marl_fit *fit);
 
 /* As marl_smooth, the log in one piece. */
 MARL_CHECKED marl_status lab_smooth_whole(const marl_log *log, const marl_smooth_options *options,

@@ -5,120 +5,159 @@
 #include <math.h>
 #include <string.h>
 
-#define SIGNIFICANT 3.0 /* standard errors */
+#define SIGNIFICANT 3.0     /* standard errors */
+#define BIAS_MAY_CHANGE 0.5 /* share of the gyroscope's bias that may change within a log */
 
-/* Remainders of one kind: three, or nine of a matrix. */
-typedef struct leftover {
+/* n errors of one kind: on the whole log and on its halves. */
+typedef struct estimates {
     int n;
-    double value[9], sigma[9];
-} leftover;
+    const double *value, *sigma, *half_value[2], *half_sigma[2];
+    double may_change; /* share of the value */
+} estimates;
 
-static leftover leftover_of(const marl_smoothed *s, marl_sensor sensor)
+static estimates biases(const marl_smoothed *whole, const marl_smoothed half[2], marl_sensor sensor)
 {
-    const double *value = sensor == MARL_MAG    ? s->mag_bias
-                          : sensor == MARL_GYRO ? s->gyro_matrix
-                                                : s->accel_bias;
-    const double *sigma = sensor == MARL_MAG    ? s->mag_bias_sigma
-                          : sensor == MARL_GYRO ? s->gyro_matrix_sigma
-                                                : s->accel_bias_sigma;
-    leftover r = {.n = sensor == MARL_GYRO ? 9 : 3};
-    memcpy(r.value, value, (size_t)r.n * sizeof *value);
-    memcpy(r.sigma, sigma, (size_t)r.n * sizeof *sigma);
-    return r;
+    const marl_sensor_errors *all = &whole->errors[sensor], *a = &half[0].errors[sensor],
+                             *b = &half[1].errors[sensor];
+    return (estimates){3,
+                       all->bias,
+                       all->bias_sigma,
+                       {a->bias, b->bias},
+                       {a->bias_sigma, b->bias_sigma},
+                       sensor == MARL_GYRO ? BIAS_MAY_CHANGE : 0};
 }
 
-/* Marks those that are significant and that both halves agree on. */
-static int choose(const leftover *whole, const leftover half[2], int *added)
+static estimates matrices(const marl_smoothed *whole, const marl_smoothed half[2], marl_sensor sensor)
+{
+    const marl_sensor_errors *all = &whole->errors[sensor], *a = &half[0].errors[sensor],
+                             *b = &half[1].errors[sensor];
+    return (estimates){
+        9, all->matrix, all->matrix_sigma, {a->matrix, b->matrix}, {a->matrix_sigma, b->matrix_sigma}, 0};
+}
+
+/* What is significant and both halves agree on is to be added. */
+static int choose(const estimates *e, marl_refinement *outcome)
 {
     int any = 0;
-    for (int k = 0; k < whole->n; k++) {
-        double apart = fabs(half[0].value[k] - half[1].value[k]);
-        added[k] = fabs(whole->value[k]) > SIGNIFICANT * whole->sigma[k] &&
-                   apart < SIGNIFICANT * hypot(half[0].sigma[k], half[1].sigma[k]) &&
-                   apart < fabs(whole->value[k]);
-        any |= added[k];
+    for (int k = 0; k < e->n; k++) {
+        double value = fabs(e->value[k]), apart = fabs(e->half_value[0][k] - e->half_value[1][k]);
+        double allowed = SIGNIFICANT * hypot(e->half_sigma[0][k], e->half_sigma[1][k]);
+        int agree = (apart < allowed && apart < value) || apart < e->may_change * value;
+        outcome[k] = !(value > SIGNIFICANT * e->sigma[k]) ? MARL_REFINE_NOT_SIGNIFICANT
+                     : agree                              ? MARL_REFINE_ADDED
+                                                          : MARL_REFINE_HALVES_DIFFER;
+        any |= outcome[k] == MARL_REFINE_ADDED;
     }
     return any;
 }
 
-static void make_present(marl_fit *fit)
+/* A fit that changes nothing, and how wrong that is by the log. */
+static void make_present(marl_fit *fit, const marl_sensor_errors *errors)
 {
     if (!fit->present) {
         *fit = marl_fit_none();
-        fit->present = 1;
-    }
-}
-
-/* (1 - E) matrix (raw - bias). */
-static void add_matrix(marl_fit *fit, const leftover *r, const int added[9])
-{
-    double before[3][3];
-    make_present(fit);
-    memcpy(before, fit->matrix, sizeof before);
-    for (int k = 0; k < 9; k++) {
-        for (int j = 0; j < 3 && added[k]; j++) {
-            fit->matrix[k / 3][j] -= r->value[k] * before[k % 3][j];
-        }
-        if (added[k] && fit->has_sigma) {
-            fit->matrix_sigma[k / 3][k % 3] = r->sigma[k];
+        fit->present = fit->has_sigma = 1;
+        for (int k = 0; k < 9; k++) {
+            fit->bias_sigma[k % 3] = hypot(errors->bias[k % 3], errors->bias_sigma[k % 3]);
+            fit->matrix_sigma[k / 3][k % 3] = hypot(errors->matrix[k], errors->matrix_sigma[k]);
         }
     }
 }
 
-/* matrix (raw - bias) - remainder = matrix (raw - (bias + matrix^-1 remainder)). */
-static void add_bias(marl_fit *fit, const leftover *r, const int added[3])
+/* matrix (raw - bias) - error = matrix (raw - (bias + matrix^-1 error)). */
+static void add_bias(marl_fit *fit, const marl_sensor_errors *errors, const marl_refinement outcome[3])
 {
     double matrix[9], shift[3];
-    make_present(fit);
     for (int i = 0; i < 9; i++) {
         matrix[i] = fit->matrix[i / 3][i % 3];
     }
     for (int k = 0; k < 3; k++) {
-        shift[k] = added[k] ? r->value[k] : 0;
+        shift[k] = outcome[k] == MARL_REFINE_ADDED ? errors->bias[k] : 0;
     }
     if (!lab_solve_general(3, matrix, shift)) {
         return;
     }
     for (int k = 0; k < 3; k++) {
         fit->bias[k] += shift[k];
-        if (added[k] && fit->has_sigma) {
-            fit->bias_sigma[k] = r->sigma[k];
+        if (outcome[k] == MARL_REFINE_ADDED && fit->has_sigma) {
+            fit->bias_sigma[k] = errors->bias_sigma[k];
         }
     }
+}
+
+/* The matrix becomes (1 + errors)^-1 matrix. */
+static void add_matrix(marl_fit *fit, const marl_sensor_errors *errors, const marl_refinement outcome[9])
+{
+    for (int column = 0; column < 3; column++) {
+        double one_more[9], to[3];
+        for (int i = 0; i < 9; i++) {
+            one_more[i] = (i % 4 == 0) + (outcome[i] == MARL_REFINE_ADDED ? errors->matrix[i] : 0);
+        }
+        for (int i = 0; i < 3; i++) {
+            to[i] = fit->matrix[i][column];
+        }
+        if (!lab_solve_general(3, one_more, to)) {
+            return;
+        }
+        for (int i = 0; i < 3; i++) {
+            fit->matrix[i][column] = to[i];
+        }
+    }
+    for (int k = 0; k < 9 && fit->has_sigma; k++) {
+        double *sigma = &fit->matrix_sigma[k / 3][k % 3];
+        *sigma = outcome[k] == MARL_REFINE_ADDED ? errors->matrix_sigma[k] : *sigma;
+    }
+}
+
+static void refine_sensor(const marl_smoothed *whole, const marl_smoothed half[2], marl_sensor sensor,
+                          marl_fit *fit, marl_refined *refined)
+{
+    const estimates bias = biases(whole, half, sensor), matrix = matrices(whole, half, sensor);
+    marl_refined_sensor *to = &refined->sensor[sensor];
+    int any_bias = choose(&bias, to->bias), any_matrix = choose(&matrix, to->matrix);
+    if (!any_bias && !any_matrix) {
+        return;
+    }
+    if (sensor == MARL_MAG && !fit->present) {
+        make_present(fit, &whole->errors[sensor]);
+        fit->field = hypot(whole->field_north, whole->field_up);
+        fit->dip_deg = atan2(-whole->field_up, whole->field_north) / MARL_DEGREE;
+    }
+    make_present(fit, &whole->errors[sensor]);
+    add_bias(fit, &whole->errors[sensor], to->bias);
+    add_matrix(fit, &whole->errors[sensor], to->matrix);
+    refined->any = 1;
+}
+
+static marl_status smooth_half(const marl_log *log, const marl_smooth_options *options, int second,
+                               marl_smoothed *half, marl_error *error)
+{
+    marl_log part = *log;
+    const marl_smooth_options of_half = {.record = options->record, .record_path = options->record_path};
+    part.row += second ? log->n / 2 : 0;
+    part.n = second ? log->n - log->n / 2 : log->n / 2;
+    MARL_TRY(marl_smooth(&part, &of_half, half, error));
+    marl_smoothed_free(half); /* of which only the errors count */
+    return MARL_OK;
 }
 
 marl_status marl_smooth_refine(const marl_log *log, const marl_smooth_options *options,
                                const marl_smoothed *smoothed, marl_calibration_record *record,
                                marl_refined *refined, marl_error *error)
 {
-    marl_log part[2] = {*log, *log};
-    leftover half[MARL_SENSOR_COUNT][2] = {{{0, {0}, {0}}}};
-    const marl_smooth_options of_half = {.record = options->record, .record_path = options->record_path};
+    marl_smoothed half[2];
+    const char *why = marl_smoothed_distrust(smoothed);
     *refined = (marl_refined){0};
-    part[0].n = log->n / 2;
-    part[1].row = log->row + log->n / 2;
-    part[1].n = log->n - log->n / 2;
+    if (why != NULL) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: %s; no calibration comes of it", log->path, why);
+    }
     for (int i = 0; i < 2; i++) {
-        marl_smoothed s;
-        MARL_TRY(marl_smooth(&part[i], &of_half, &s, error));
-        half[MARL_ACCEL][i] = leftover_of(&s, MARL_ACCEL);
-        half[MARL_MAG][i] = leftover_of(&s, MARL_MAG);
-        half[MARL_GYRO][i] = leftover_of(&s, MARL_GYRO);
-        marl_smoothed_free(&s);
+        MARL_TRY(smooth_half(log, options, i, &half[i], error));
     }
-    leftover accel = leftover_of(smoothed, MARL_ACCEL), mag = leftover_of(smoothed, MARL_MAG);
-    leftover matrix = leftover_of(smoothed, MARL_GYRO);
-    if (choose(&accel, half[MARL_ACCEL], refined->accel)) {
-        add_bias(&record->fit[MARL_ACCEL], &accel, refined->accel);
-        refined->any = 1;
-    }
-    if (smoothed->heading_is_magnetic && choose(&mag, half[MARL_MAG], refined->mag)) {
-        add_bias(&record->fit[MARL_MAG], &mag, refined->mag);
-        refined->any = 1;
-    }
-    if (options->gyro_matrix && choose(&matrix, half[MARL_GYRO], refined->gyro_matrix)) {
-        add_matrix(&record->fit[MARL_GYRO], &matrix, refined->gyro_matrix);
-        refined->any = 1;
+    for (int sensor = 0; sensor < MARL_SENSOR_COUNT; sensor++) {
+        if (sensor != MARL_MAG || smoothed->heading_is_magnetic) {
+            refine_sensor(smoothed, half, (marl_sensor)sensor, &record->fit[sensor], refined);
+        }
     }
     return MARL_OK;
 }

@@ -48,30 +48,22 @@ static const struct {
 
 enum { KINDS = sizeof kinds / sizeof kinds[0] };
 
-static void set_bias(lab_assumption *assumed, marl_sensor sensor, const level *to)
+static int place_of_matrix(marl_sensor sensor)
 {
-    for (int i = 0; i < 3 && sensor != MARL_GYRO; i++) {
-        assumed->sigma[(sensor == MARL_ACCEL ? ACCEL : MAG) + i] = sensor == MARL_ACCEL ? to->accel : to->mag;
-    }
-}
-
-static void set_matrix(lab_assumption *assumed, marl_sensor sensor, const level *to)
-{
-    int at = sensor == MARL_ACCEL ? ACCEL_MATRIX : sensor == MARL_GYRO ? GYRO_MATRIX : MAG_MATRIX;
-    for (int i = 0; i < 9; i++) {
-        assumed->sigma[at + i] = i % 4 == 0 ? to->diagonal : to->beside;
-    }
+    return sensor == MARL_ACCEL ? ACCEL_MATRIX : sensor == MARL_GYRO ? GYRO_MATRIX : MAG_MATRIX;
 }
 
 static lab_assumption assume(const level *all)
 {
     lab_assumption assumed;
-    for (int sensor = 0; sensor < MARL_SENSOR_COUNT; sensor++) {
-        set_bias(&assumed, (marl_sensor)sensor, all);
-        set_matrix(&assumed, (marl_sensor)sensor, all);
-    }
     for (int i = 0; i < 3; i++) {
+        assumed.sigma[ACCEL + i] = all->accel;
+        assumed.sigma[MAG + i] = all->mag;
         assumed.sigma[ARM + i] = ARM_SIGMA;
+    }
+    for (int i = 0; i < 9 * MARL_SENSOR_COUNT; i++) {
+        assumed.sigma[place_of_matrix((marl_sensor)(i / 9)) + i % 9] =
+            i % 9 % 4 == 0 ? all->diagonal : all->beside;
     }
     assumed.sigma[FIELD] = assumed.sigma[FIELD + 1] = FIELD_SIGMA;
     return assumed;
@@ -82,13 +74,26 @@ lab_assumption lab_assume_raw(void)
     return assume(&raw_level);
 }
 
-void lab_assume_calibrated(lab_assumption *assumed, marl_sensor sensor, int bias, int matrix)
+/* Between calibrated and raw; as raw where it is not stated. */
+static void set_sigma(lab_assumption *assumed, int at, double stated)
 {
-    if (bias) {
-        set_bias(assumed, sensor, &calibrated_level);
+    const lab_assumption raw = assume(&raw_level), calibrated = assume(&calibrated_level);
+    double sigma = isnan(stated) ? raw.sigma[at] : stated;
+    assumed->sigma[at] = fmax(calibrated.sigma[at], fmin(sigma, raw.sigma[at]));
+}
+
+void lab_assume_calibrated(lab_assumption *assumed, marl_sensor sensor, const marl_fit *fit)
+{
+    int bias = sensor == MARL_ACCEL ? ACCEL : MAG, is_unit = fit != NULL;
+    for (int i = 0; i < 9 && fit != NULL; i++) { /* the matrix of a fit that is of the bias alone */
+        is_unit &= fit->matrix[i / 3][i % 3] == (i % 4 == 0);
     }
-    if (matrix) {
-        set_matrix(assumed, sensor, &calibrated_level);
+    for (int i = 0; i < 3 && sensor != MARL_GYRO; i++) {
+        set_sigma(assumed, bias + i, fit != NULL && fit->has_sigma ? fit->bias_sigma[i] : 0);
+    }
+    for (int i = 0; i < 9 && !is_unit; i++) {
+        set_sigma(assumed, place_of_matrix(sensor) + i,
+                  fit != NULL && fit->has_sigma ? fit->matrix_sigma[i / 3][i % 3] : 0);
     }
 }
 

@@ -52,13 +52,15 @@ enum { KINDS = 6 };
 
 static void list_constants(marl_smoothed *s, constants_of kind[KINDS])
 {
+    marl_sensor_errors *accel = &s->errors[MARL_ACCEL], *gyro = &s->errors[MARL_GYRO],
+                       *mag = &s->errors[MARL_MAG];
     const constants_of all[KINDS] = {
-        {MAG, 3, s->mag_bias, s->mag_bias_sigma},
-        {ACCEL, 3, s->accel_bias, s->accel_bias_sigma},
-        {GYRO_MATRIX, 9, s->gyro_matrix, s->gyro_matrix_sigma},
+        {MAG, 3, mag->bias, mag->bias_sigma},
+        {ACCEL, 3, accel->bias, accel->bias_sigma},
+        {GYRO_MATRIX, 9, gyro->matrix, gyro->matrix_sigma},
         {ARM, 3, s->arm, s->arm_sigma},
-        {ACCEL_MATRIX, 9, s->accel_matrix, s->accel_matrix_sigma},
-        {MAG_MATRIX, 9, s->mag_matrix, s->mag_matrix_sigma},
+        {ACCEL_MATRIX, 9, accel->matrix, accel->matrix_sigma},
+        {MAG_MATRIX, 9, mag->matrix, mag->matrix_sigma},
     };
     memcpy(kind, all, sizeof all);
 }
@@ -94,9 +96,12 @@ static void add_summary(joined *j, const marl_smoothed *part, double seconds)
     all->preference += part->preference;
     all->sensors_are_raw |= part->sensors_are_raw;
     all->calibration_is_wrong |= part->calibration_is_wrong;
-    all->accel_is_worse |= part->accel_is_worse;
-    all->mag_is_worse |= part->mag_is_worse;
-    all->gyro_is_worse |= part->gyro_is_worse;
+    const marl_sensor_errors *gyro = &part->errors[MARL_GYRO];
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        all->is_worse[i] |= part->is_worse[i];
+        all->errors[MARL_GYRO].bias[i] = gyro->bias[i]; /* that of the last part is at the end */
+        all->errors[MARL_GYRO].bias_sigma[i] = gyro->bias_sigma[i];
+    }
     all->heading_is_magnetic = part->heading_is_magnetic;
     j->seconds += seconds;
 }

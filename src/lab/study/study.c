@@ -6,6 +6,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define LEAST_SHOWN 0.0005 /* deg: tables have three decimals */
+
 marl_study *marl_study_create(void)
 {
     marl_study *study = calloc(1, sizeof *study);
@@ -87,6 +89,18 @@ double marl_study_reference_sigma(const marl_study *study)
         const marl_study_case *it = &study->cases[i];
         double heading = study->rank_by == MARL_RANK_BY_TILT ? 0 : it->reference_heading_deg;
         squares += it->reference_smoothed ? pow(it->reference_tilt_deg, 2) + heading * heading : NAN;
+        squares += it->reference_untrusted ? INFINITY : 0;
     }
     return sqrt(squares / (double)study->case_n);
+}
+
+int marl_rank_is_worse(const marl_rank *rank)
+{
+    return isfinite(rank->low) && rank->low > LEAST_SHOWN;
+}
+
+int marl_study_is_worse(const marl_study *study, const marl_rank *rank)
+{
+    double sigma = marl_study_reference_sigma(study);
+    return marl_rank_is_worse(rank) && !(rank->difference <= sigma);
 }

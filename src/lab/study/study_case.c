@@ -70,6 +70,39 @@ static marl_status load_reference(marl_study *study, marl_study_case *it, marl_e
     return status;
 }
 
+#define MAX_DISTURBED 0.3 /* of the log */
+
+/* What speaks against a reference that comes of the log itself: nothing is decided by it then. */
+static void warn_of_smoothed(marl_study *study, marl_study_case *it, const marl_smoothed *s)
+{
+    const char *why = marl_smoothed_distrust(s), *path = it->log_path;
+    it->reference_untrusted = why != NULL || s->disturbed_share > MAX_DISTURBED;
+    if (why != NULL) {
+        marl_warn(&study->warnings, "reference-untrusted",
+                  "%s: the smoothed log is not to be trusted: %s; nothing is decided by it. Calibrate first "
+                  "(still, "
+                  "poses, tumble), and pass --calibration",
+                  path, why);
+    } else if (it->reference_untrusted) {
+        marl_warn(&study->warnings, "disturbed",
+                  "%s: the field is disturbed for %.0f %% of the time: the smoothed log is in that of the "
+                  "first 20 s, "
+                  "nothing is decided by it",
+                  path, 100 * s->disturbed_share);
+    }
+    if (s->calibration_is_wrong) {
+        marl_warn(&study->warnings, "calibration-wrong",
+                  "%s: its calibration does not hold on this log: calibrate again", path);
+    }
+    for (int i = 0; i < MARL_SENSOR_COUNT && !s->calibration_is_wrong; i++) {
+        if (s->is_worse[i]) {
+            marl_warn(&study->warnings, "calibrate-first",
+                      "%s: the %s is off by more than twice what a calibration leaves: calibrate it again",
+                      path, marl_sensor_name((marl_sensor)i));
+        }
+    }
+}
+
 /* --reference smooth: from the log itself. */
 static marl_status smooth_reference(marl_study *study, marl_study_case *it, marl_error *error)
 {
@@ -81,12 +114,7 @@ static marl_status smooth_reference(marl_study *study, marl_study_case *it, marl
     it->reference_smoothed = 1;
     it->reference_tilt_deg = s.sigma_tilt_rms / MARL_DEGREE;
     it->reference_heading_deg = s.sigma_heading_rms / MARL_DEGREE;
-    if (s.accel_is_worse || s.mag_is_worse) {
-        marl_warn(
-            &study->warnings, "calibrate-first",
-            "%s: the %s is off by more than twice what was assumed: calibrate first, or pass --calibration",
-            it->log_path, s.mag_is_worse ? "magnetometer" : "accelerometer");
-    }
+    warn_of_smoothed(study, it, &s);
     marl_status status = marl_smoothed_series(&s, &it->reference, error);
     marl_smoothed_free(&s);
     return status;
