@@ -112,7 +112,13 @@ typedef struct marl_log_report {
     char assumed_units[160];   /* columns without unit, taken as SI; "" = none */
     int angles_assumed;        /* roll, pitch, yaw have no unit and are taken as degrees */
     char unknown_columns[160]; /* ignored; "" = none */
+    float axis_low[9],
+        axis_high[9]; /* of accelerometer, gyroscope, magnetometer, SI; low above high: no reading */
 } marl_log_report;
+
+/* Axes that always read the same while another one of their sensor moves (by over 2 m/s^2, 0.2 rad/s, 10 uT): bit
+ * 3 sensor + axis. */
+unsigned marl_log_dead_axes(const marl_log_report *report);
 
 typedef struct marl_log_row {
     marl_sample sample;
@@ -133,7 +139,7 @@ typedef struct marl_log_options {
     const marl_sheet *sheet; /* for columns in counts; NULL = such columns are an error */
     marl_log_window window;  /* rows outside are passed over */
     const struct marl_column_map
-        *columns; /* of a file from elsewhere (marl_column_map_read); NULL = a log of ours */
+        *columns;   /* of a file from elsewhere (marl_column_map_read); NULL = a log of ours */
     int calibrated; /* the readings are calibrated, whatever the header says */
 } marl_log_options;
 

@@ -64,6 +64,7 @@ typedef struct marl_smoothed {
     unsigned pieces; /* smoothed each for itself: between them rows are missing for over 1,000 s */
     unsigned long rows_left_out;     /* of pieces that were not smoothed */
     int is_worse[MARL_SENSOR_COUNT]; /* an error is over twice what a calibration leaves; 0 without one */
+    unsigned dead_axes;              /* marl_log_dead_axes of the log */
     int sensors_are_raw;             /* the standard deviations are those of uncalibrated sensors */
     int calibration_is_wrong; /* the log contradicts what was given or stated of calibration; it counts as raw */
     double change;            /* mean square of the last pass' turns over their variance */

@@ -275,6 +275,10 @@ int cli_smooth_json(const cli_smoothed *job)
     json_t *root = json_object();
     json_object_set_new(root, "trusted", json_boolean(why == NULL));
     json_object_set_new(root, "reason", why != NULL ? json_string(why) : json_null());
+    json_object_set_new(root, "check",
+                        json_pack("{s:o, s:o, s:o, s:o}", "change", cli_number(s->change), "missed",
+                                  cli_number(s->missed), "worst", cli_number(s->worst), "preference",
+                                  cli_number(s->preference)));
     json_object_set_new(root, "sensors", json_string(s->sensors_are_raw ? "raw" : "calibrated"));
     json_object_set_new(root, "rows", json_integer((json_int_t)s->n));
     json_object_set_new(root, "sigma_tilt_deg", cli_number(s->sigma_tilt_rms / MARL_DEGREE));

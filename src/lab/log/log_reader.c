@@ -147,6 +147,19 @@ static marl_status next_row(marl_log_reader *r, marl_log_row *row, marl_error *e
     return MARL_OK;
 }
 
+static void widen(const marl_sample *s, marl_log_report *report)
+{
+    const float axis[9] = {s->accel.x, s->accel.y, s->accel.z, s->gyro.x, s->gyro.y,
+                           s->gyro.z,  s->mag.x,   s->mag.y,   s->mag.z};
+    static const uint8_t fresh[3] = {MARL_FRESH_ACCEL, MARL_FRESH_GYRO, MARL_FRESH_MAG};
+    for (int i = 0; i < 9; i++) {
+        if (s->fresh & fresh[i / 3]) {
+            report->axis_low[i] = fminf(report->axis_low[i], axis[i]);
+            report->axis_high[i] = fmaxf(report->axis_high[i], axis[i]);
+        }
+    }
+}
+
 marl_status marl_log_next(marl_log_reader *r, marl_log_row *row, marl_error *error)
 {
     const marl_log_window *w = &r->window;
@@ -155,6 +168,7 @@ marl_status marl_log_next(marl_log_reader *r, marl_log_row *row, marl_error *err
         int is_before = w->has_from && row->sample.t_ns < w->from_ns;
         int is_behind = w->has_to && row->sample.t_ns > w->to_ns;
         if (!is_before && !is_behind) {
+            widen(&row->sample, &r->report);
             return MARL_OK;
         }
         r->report.rows--;
@@ -251,6 +265,10 @@ marl_status marl_log_open(marl_log_reader **reader, const char *path, const marl
     r->scan.point = options->decimal ? options->decimal : '.';
     r->lines.fd = -1;
     lab_row_order_init(&r->order);
+    for (int i = 0; i < 9; i++) {
+        r->report.axis_low[i] = INFINITY;
+        r->report.axis_high[i] = -INFINITY;
+    }
     r->path = strdup(path);
     marl_status status = r->path != NULL ? lab_lines_open(&r->lines, path, error)
                                          : marl_fail(error, MARL_ERR_SYSTEM, "no memory");

@@ -2,6 +2,33 @@
  * What a log's reader repaired or left out, in words. */
 #include "marlinspike/log.h"
 
+unsigned marl_log_dead_axes(const marl_log_report *r)
+{
+    static const float moves[3] = {2.0f, 0.2f, 10.0f};
+    unsigned dead = 0;
+    for (int i = 0; i < 9; i++) {
+        const float *low = r->axis_low + i / 3 * 3, *high = r->axis_high + i / 3 * 3;
+        float range = 0;
+        for (int k = 0; k < 3; k++) {
+            range = high[k] - low[k] > range ? high[k] - low[k] : range;
+        }
+        dead |= r->axis_low[i] == r->axis_high[i] && range > moves[i / 3] ? 1u << i : 0;
+    }
+    return dead;
+}
+
+static void warn_of_dead_axes(marl_warnings *w, const marl_log_report *r, const char *path)
+{
+    unsigned dead = marl_log_dead_axes(r);
+    for (int i = 0; i < 9; i++) {
+        if (dead & (1u << i)) {
+            marl_warn(w, "dead-axis",
+                      "%s: %s_%c reads %g in all rows while the sensor moves: not connected, or broken", path,
+                      marl_sensor_name((marl_sensor)(i / 3)), "xyz"[i % 3], (double)r -> axis_low[i]);
+        }
+    }
+}
+
 void marl_log_warn(marl_warnings *w, const marl_log_report *r, const char *path)
 {
     if (r->assumed_units[0] != '\0') {
@@ -32,4 +59,5 @@ void marl_log_warn(marl_warnings *w, const marl_log_report *r, const char *path)
         marl_warn(w, "clock-wrap", "%s: the 32-bit microsecond clock wrapped %lu times; unwrapped", path,
                   r->clock_wraps);
     }
+    warn_of_dead_axes(w, r, path);
 }

@@ -10,8 +10,10 @@
 
 #define DISTURBED2 4.0         /* uT^2 */
 #define WRONG_CALIBRATION 60.0 /* of J: the log speaks against a calibration that was given */
-#define WORSE 2.0              /* times what a calibration leaves, one sigma */
-#define SIGNIFICANT 3.0        /* standard errors */
+#define MIN_FIELD 10.0         /* uT, with steel around */
+#define MAX_FIELD 150.0
+#define WORSE 2.0       /* times what a calibration leaves, one sigma */
+#define SIGNIFICANT 3.0 /* standard errors */
 
 static marl_status check(const marl_log *log, const marl_smooth_options *options, marl_error *error)
 {
@@ -271,6 +273,13 @@ marl_status lab_smooth_whole(const marl_log *log, const marl_smooth_options *opt
 
 const char *marl_smoothed_distrust(const marl_smoothed *s)
 {
+    double field = hypot(s->field_north, s->field_up);
+    if (s->dead_axes != 0) {
+        return "an axis of a sensor always reads the same";
+    }
+    if (s->heading_is_magnetic && !(field > MIN_FIELD && field < MAX_FIELD)) {
+        return "the field is none of the Earth's (20 to 70 uT): the magnetometer's unit is wrong";
+    }
     return lab_smooth_distrust(s->change, s->missed, s->worst);
 }
 

@@ -108,14 +108,29 @@ static int is_still(const lab_smoother *s, size_t at)
            rate < STILL_RATE * STILL_RATE;
 }
 
+/* Mean of the vertical force that is left: over a log no motion has one, so that it is an error of the sensor, and no
+ * part of the motion. */
+static double mean_vertical(const lab_smoother *s)
+{
+    double sum = 0, n = 0;
+    for (size_t i = 0; i < s->knots; i++) {
+        double f[3];
+        lab_smooth_force(s, &s->knot[i], f);
+        sum += s->knot[i].force.n > 0 ? f[2] : 0;
+        n += s->knot[i].force.n > 0;
+    }
+    return n > 0 ? sum / n : 0;
+}
+
 /* Horizontal and vertical force that gravity and the constants do not explain. */
 static void find_motion(lab_smoother *s, double *value, double *forward, double *weight)
 {
+    double mean = mean_vertical(s);
     for (int vertical = 0; vertical < 2; vertical++) {
         for (size_t i = 0; i < s->knots; i++) {
             double f[3];
             lab_smooth_force(s, &s->knot[i], f);
-            double f2 = vertical ? f[2] * f[2] : f[0] * f[0] + f[1] * f[1];
+            double f2 = vertical ? pow(f[2] - mean, 2) : f[0] * f[0] + f[1] * f[1];
             value[i] = s->knot[i].force.n > 0 ? f2 : NAN;
         }
         smooth_both_ways(s, MOTION_MEMORY, value, forward, weight);

@@ -227,10 +227,12 @@ marl_status marl_smooth(const marl_log *log, const marl_smooth_options *options,
         const lab_progress all = {options->progress, options->progress_context, 0, 1};
         MARL_TRY(lab_smooth_whole(log, options, &all, smoothed, error));
         smoothed->pieces = 1;
+        smoothed->dead_axes = marl_log_dead_axes(&log->report);
         return MARL_OK;
     }
     joined j = {.all = smoothed};
     marl_status status = smooth_pieces(&j, log, options, error);
+    smoothed->dead_axes = marl_log_dead_axes(&log->report);
     if (status == MARL_OK) {
         finish(&j);
     } else {
