@@ -3,6 +3,9 @@
 #include "check_main.h"
 #include "run_tool.h"
 #include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <unistd.h>
 
 /* Smoothed reference and rig name the same order, and the smoothed one says what it decides. */
 START_TEST(it_stands_in_for_the_rig)
@@ -38,32 +41,94 @@ START_TEST(it_stands_in_for_the_rig)
 }
 END_TEST
 
-/* The gyroscope's matrix is shown when it is asked for, and added to a calibration only then. */
-START_TEST(gyro_matrix_on_request)
+/* From a log in the hand --into makes a calibration: what it says is added is in the file, with its standard error, and
+ * what is not is named. The gyroscope's matrix is shown when it is asked for. */
+START_TEST(a_calibration_comes_of_any_motion)
 {
     temporary dir = tool_folder();
-    json_t *without = run_json(0, "smooth handle.csv --into a.json"), *with;
-    with = run_json(0, "smooth handle.csv --gyro-matrix --into b.json");
-    ck_assert_ptr_null(json_object_get(without, "gyro_matrix"));
-    const json_t *matrix = json_object_get(with, "gyro_matrix");
-    int added = 0;
-    for (size_t i = 0; i < 9; i++) {
-        const json_t *row = json_array_get(json_object_get(matrix, "added"), i / 3);
-        added += json_is_true(json_array_get(row, i % 3));
-        row = json_array_get(json_object_get(matrix, "remainder_sigma"), i / 3);
-        ck_assert_double_gt(json_number_value(json_array_get(row, i % 3)), 0);
+    json_t *made = run_json(0, "smooth handle.csv --into a.json"), *file = json_load_file("a.json", 0, NULL);
+    ck_assert_str_eq(json_string_value(json_object_get(made, "sensors")), "raw");
+    for (size_t i = 0; i < 3; i++) {
+        const json_t *gyro = json_object_get(made, "gyro");
+        const json_t *outcome = json_array_get(json_object_get(gyro, "bias_refined"), i);
+        const json_t *written = json_object_get(file, "gyro");
+        int added = strcmp(json_string_value(outcome), "added") == 0;
+        double found = json_number_value(json_array_get(json_object_get(gyro, "bias"), i));
+        ck_assert_double_eq_tol(json_number_value(json_array_get(json_object_get(written, "bias"), i)),
+                                added ? found : 0, 1e-9);
+        ck_assert_double_gt(json_number_value(json_array_get(json_object_get(written, "bias_sigma"), i)), 0);
     }
-    json_t *a = json_load_file("a.json", 0, NULL), *b = json_load_file("b.json", 0, NULL);
-    ck_assert_ptr_null(json_object_get(a, "gyro"));
-    ck_assert_int_eq(json_object_get(b, "gyro") != NULL, added > 0);
-    ck_assert_int_gt(added, 0);
-    json_decref(a);
-    json_decref(b);
-    json_decref(without);
-    json_decref(with);
-    tool_run r = run("smooth handle.csv --gyro-matrix");
+    ck_assert_str_eq(
+        json_string_value(json_array_get(json_object_get(json_object_get(made, "gyro"), "bias_refined"), 0)),
+        "added");
+    json_decref(made);
+    json_decref(file);
+    tool_run r = run("smooth handle.csv --into b.json");
+    ck_assert_ptr_nonnull(strstr(r.out, "left out, within three standard errors: accelerometer"));
+    ck_assert_ptr_nonnull(strstr(r.out, "* added, with standard errors: b.json"));
+    run_free(&r);
+    r = run("smooth handle.csv --gyro-matrix");
     ck_assert_ptr_nonnull(strstr(r.out, "gyro matrix x"));
     run_free(&r);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* Sensors that no model of ours covers: an axis that reads nothing, a wrong scale, a magnetometer in counts. */
+static const struct {
+    const char *spoil, *reason;
+    int dead; /* named by every command that reads the log */
+} spoilt[] = {
+    {"$2=0", "always reads the same", 1},
+    {"if($8!=\"\")$8=0", "always reads the same", 1},
+    {"$5*=1.3", "a sensor is worse", 0},
+    {"$2*=1.3;$3*=1.3;$4*=1.3", "a sensor is worse", 0},
+    {"if($8!=\"\"){$8*=15;$9*=15;$10*=15}", "unit is wrong", 0},
+};
+
+START_TEST(what_is_not_trusted_is_not_written_and_decides_nothing)
+{
+    temporary dir = tool_folder();
+    char command[300];
+    snprintf(command, sizeof command, "awk -F, -v OFS=, 'NR<=2{print;next} {%s; print}' handle.csv > bad.csv",
+             spoilt[_i].spoil);
+    ck_assert_int_eq(system(command), 0);
+    tool_run r = run("smooth bad.csv -o bad.att.csv --into bad.json");
+    ck_assert_int_eq(r.code, 4);
+    ck_assert_msg(strstr(r.err, spoilt[_i].reason) != NULL, "%s", r.err);
+    ck_assert_ptr_nonnull(strstr(r.err, "pass --calibration"));
+    ck_assert(access("bad.att.csv", F_OK) != 0 && access("bad.json", F_OK) != 0);
+    run_free(&r);
+    json_t *made = run_json(4, "smooth bad.csv");
+    ck_assert(json_is_false(json_object_get(made, "trusted")));
+    json_decref(made);
+    r = run("compare bad.csv --reference smooth --tuning kalman --tuning complementary --tuning vectors");
+    ck_assert_ptr_nonnull(strstr(r.err, "not to be trusted"));
+    ck_assert_ptr_null(strstr(r.out, ", decided"));
+    run_free(&r);
+    r = run("replay bad.csv --tuning kalman -o r.csv");
+    ck_assert_int_eq(strstr(r.err, "not connected, or broken") != NULL, spoilt[_i].dead);
+    run_free(&r);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* A log from elsewhere whose readings are calibrated says so by an option. */
+START_TEST(an_option_says_that_a_log_is_calibrated)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "calibrate still still.csv --into cal.json --quiet");
+    run_wants(0, "correct handle.csv --calibration cal.json -o corrected.csv --quiet");
+    ck_assert_int_eq(system("sed 's/corrected=yes/corrected=no/' corrected.csv > foreign.csv"), 0);
+    json_t *stated = run_json(0, "smooth corrected.csv"),
+           *said = run_json(0, "smooth foreign.csv --calibrated");
+    json_t *raw = run_json(0, "smooth foreign.csv");
+    ck_assert_double_eq(json_at(stated, "sigma_tilt_deg"), json_at(said, "sigma_tilt_deg"));
+    ck_assert_str_eq(json_string_value(json_object_get(raw, "sensors")), "raw");
+    json_decref(stated);
+    json_decref(said);
+    json_decref(raw);
+    run_wants(3, "smooth foreign.csv --calibrated --calibration cal.json");
     temporary_remove(&dir);
 }
 END_TEST
@@ -73,7 +138,7 @@ START_TEST(what_it_needs_and_what_it_adds)
     temporary dir = tool_folder();
     tool_run r = run("smooth handle.csv --into cal.json --window 0:38");
     ck_assert_int_eq(r.code, 0);
-    ck_assert_ptr_nonnull(strstr(r.out, "what is left"));
+    ck_assert_ptr_nonnull(strstr(r.out, "errors, raw"));
     run_free(&r);
     r = run("smooth still.csv --window 0:5");
     ck_assert_int_eq(r.code, 4);
@@ -90,5 +155,6 @@ START_TEST(what_it_needs_and_what_it_adds)
 }
 END_TEST
 
-MARL_SUITE("tool smooth", CAMPAIGN(it_stands_in_for_the_rig), gyro_matrix_on_request,
-           what_it_needs_and_what_it_adds)
+MARL_SUITE_OF_TRIALS("tool smooth", spoilt, what_is_not_trusted_is_not_written_and_decides_nothing,
+                     CAMPAIGN(it_stands_in_for_the_rig), a_calibration_comes_of_any_motion,
+                     an_option_says_that_a_log_is_calibrated, what_it_needs_and_what_it_adds)

@@ -97,8 +97,7 @@ void lab_assume_calibrated(lab_assumption *assumed, marl_sensor sensor, const ma
     }
 }
 
-/* Expectation maximisation: the size of each kind of error by what the pass found of it, where it saw anything. It is
- * never larger than that of raw sensors. */
+/* Expectation maximisation: the size of each kind of error by what the pass found of it, where it saw anything. */
 static void adapt(lab_smoother *s)
 {
     const lab_assumption raw = assume(&raw_level);
@@ -109,7 +108,7 @@ static void adapt(lab_smoother *s)
             double value = s->constant[i] / raw.sigma[i], sigma = s->constant_sigma[i] / raw.sigma[i];
             sum += value * value + sigma * sigma;
         }
-        double scale = sqrt(fmin(1, sum / (PRIOR_WEIGHT + kinds[k].n)));
+        double scale = sqrt(sum / (PRIOR_WEIGHT + kinds[k].n));
         for (int i = from; i < to; i++) {
             s->assumed.sigma[i] = s->assumed.sigma[i] > 0 ? scale * raw.sigma[i] : 0;
         }
