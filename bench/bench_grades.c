@@ -12,16 +12,20 @@
 enum { SEEDS = 2, FROM_SEED = 3201, CLASSES = ACCURACY_CLASSES + ACCURACY_UNTUNED, TUNINGS = 5 };
 #define SKIP_LONGER_THAN 200.0 /* s: the day is left out */
 
+#define RAW(scale_, misalignment_, accel_, mag_)                                                             \
+    .gyro_low = 1.2, .gyro_high = 2.4, .scale = (scale_), .misalignment = (misalignment_),                   \
+    .accel_bias = (accel_), .mag_bias = (mag_)
+
 static const accuracy_grade grades[] = {
-    {"calibrated, declared", 1, 0, 0, 0, 0, 0, 0},
-    {"bias 1.2 to 2.4 deg/s", 0, 1.2, 2.4, 0, 0, 0, 0},
-    {"bias 3 to 6 deg/s", 0, 3, 6, 0, 0, 0, 0},
-    {"bias 10 to 20 deg/s", 0, 10, 20, 0, 0, 0, 0},
-    {"raw, 0.5 %", 0, 1.2, 2.4, 0.005, 0.004, 0.1, 1},
-    {"raw, 0.5 %, declared", 1, 0, 0, 0.005, 0.004, 0.1, 1},
-    {"raw, 2 %", 0, 1.2, 2.4, 0.02, 0.01, 0.3, 5},
-    {"raw, 2 %, declared", 1, 1.2, 2.4, 0.02, 0.01, 0.3, 5},
-    {"raw, 5 %", 0, 1.2, 2.4, 0.05, 0.025, 1, 20},
+    {"calibrated, declared", .declared = 1},
+    {"bias 1.2 to 2.4 deg/s", .gyro_low = 1.2, .gyro_high = 2.4},
+    {"bias 3 to 6 deg/s", .gyro_low = 3, .gyro_high = 6},
+    {"bias 10 to 20 deg/s", .gyro_low = 10, .gyro_high = 20},
+    {"raw, 0.5 %", RAW(0.005, 0.004, 0.1, 1)},
+    {"raw, 0.5 %, declared", RAW(0.005, 0.004, 0.1, 1), .declared = 1},
+    {"raw, 2 %", RAW(0.02, 0.01, 0.3, 5)},
+    {"raw, 2 %, declared", RAW(0.02, 0.01, 0.3, 5), .declared = 1},
+    {"raw, 5 %", RAW(0.05, 0.025, 1, 20)},
 };
 enum { GRADES = sizeof grades / sizeof grades[0] };
 

@@ -42,8 +42,10 @@ typedef struct marl_pipeline_config {
 /* Default tuning of this filter, no calibration, all three sensors, stillness not watched. */
 marl_pipeline_config marl_pipeline_default(marl_filter filter);
 
-/* Starts anew with nothing known. What is calibrated decides what is assumed: where `calibration` holds the
- * gyroscope, or it comes corrected, a bias_spread at its default becomes MARL_BIAS_SPREAD_CALIBRATED. MARL_ERR_ARGUMENT when tuning or calibration do not pass their checks. */
+/* Starts anew with nothing known. What is calibrated, by `calibration` or since it comes corrected, decides what is
+ * assumed, where the tuning has the default: of a calibrated gyroscope bias_spread is MARL_BIAS_SPREAD_CALIBRATED;
+ * where nothing is calibrated gyro_scale is MARL_GYRO_SCALE_RAW and mag_threshold MARL_MAG_THRESHOLD_RAW.
+ * MARL_ERR_ARGUMENT when tuning or calibration do not pass their checks. */
 MARL_CHECKED marl_status marl_pipeline_init(marl_pipeline *pipeline, const marl_pipeline_config *config);
 
 /* The same with other settings while running: the last temperature and the stillness stay known. */

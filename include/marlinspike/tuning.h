@@ -71,6 +71,9 @@ typedef enum marl_parameter_group {
 /* bias_spread where the gyroscope's bias is corrected, rad/s: its standard error and what it drifts. The default, 2.3
  * deg/s, is for a part that was never calibrated. */
 #define MARL_BIAS_SPREAD_CALIBRATED 0.01f
+/* gyro_scale and mag_threshold (uT) where no sensor is calibrated: the defaults are for what calibration leaves. */
+#define MARL_GYRO_SCALE_RAW 0.002f
+#define MARL_MAG_THRESHOLD_RAW 3.0f
 
 /* Capacities that buffers are sized by: of a name with its NUL, and of the parameters of one filter. */
 enum { MARL_PARAMETER_NAME_MAX = 20, MARL_FILTER_PARAMETERS_MAX = 24 };

@@ -127,6 +127,48 @@ static void draw_grade(marl_sensor_sheet *sensor, const accuracy_grade *grade, d
     }
 }
 
+static void multiply_errors(marl_sensor_sheet *sensor, double times)
+{
+    for (int i = 0; i < 3 && times > 0; i++) {
+        sensor->bias[i] *= times;
+        sensor->scale_error[i] *= times;
+        for (int k = 0; k < 3; k++) {
+            sensor->cross_axis[i][k] *= times;
+        }
+    }
+}
+
+static void spoil_sheet(marl_sheet *sheet, const accuracy_grade *grade, lab_random *random)
+{
+    const accuracy_grade gyro_alone = {.scale = grade->gyro_scale, .misalignment = 0.5 * grade->gyro_scale};
+    marl_sensor_sheet *sensor[] = {&sheet->accel, &sheet->gyro, &sheet->mag};
+    if (grade->scale > 0) {
+        draw_grade(&sheet->gyro, grade, 0, random);
+        draw_grade(&sheet->accel, grade, grade->accel_bias, random);
+        draw_grade(&sheet->mag, grade, grade->mag_bias, random);
+    } else if (grade->gyro_scale > 0) {
+        draw_grade(&sheet->gyro, &gyro_alone, 0, random);
+    }
+    multiply_errors(&sheet->accel, grade->accel_times);
+    multiply_errors(&sheet->mag, grade->mag_times);
+    for (int i = 0; i < 3 && grade->noise_times > 0; i++) {
+        sensor[i]->white *= grade->noise_times;
+    }
+}
+
+/* The field becomes one that dips by so much, of the same strength. */
+static void dip_field(accuracy_run *run, double dip_deg)
+{
+    const double was = 61.2 * MARL_DEGREE, is = dip_deg * MARL_DEGREE;
+    marl_vec3 change = {0, (float)(FIELD * (cos(is) - cos(was))), (float)(-FIELD * (sin(is) - sin(was)))};
+    for (size_t i = 0; i < run->n; i++) {
+        marl_vec3 more = marl_quat_rotate_back(run->truth[i], change);
+        run->sample[i].mag.x += more.x;
+        run->sample[i].mag.y += more.y;
+        run->sample[i].mag.z += more.z;
+    }
+}
+
 accuracy_run accuracy_run_make_graded(const accuracy_class *of, uint64_t seed, const accuracy_grade *grade)
 {
     marl_sheet sheet = accuracy_sheet(seed);
@@ -138,13 +180,12 @@ accuracy_run accuracy_run_make_graded(const accuracy_class *of, uint64_t seed, c
     for (int i = 0; i < 3 && grade->gyro_high > 0; i++) {
         bias[i] *= size * MARL_DEGREE / length;
     }
-    if (grade->scale > 0) {
-        draw_grade(&sheet.gyro, grade, 0, &random);
-        draw_grade(&sheet.accel, grade, grade->accel_bias, &random);
-        draw_grade(&sheet.mag, grade, grade->mag_bias, &random);
-    }
+    spoil_sheet(&sheet, grade, &random);
     accuracy_run run = make_run(of, seed, &sheet);
     run.calibrated = grade->declared;
+    if (grade->dip_deg > 0) {
+        dip_field(&run, grade->dip_deg);
+    }
     return run;
 }
 

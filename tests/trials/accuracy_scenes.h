@@ -55,6 +55,9 @@ typedef struct accuracy_grade {
     double gyro_low, gyro_high; /* length of the gyroscope's bias, deg/s; 0: that of accuracy_sheet */
     double scale, misalignment; /* standard deviation of each element; 0: those of accuracy_sheet */
     double accel_bias, mag_bias;
+    double gyro_scale;             /* of the gyroscope alone, half of it beside the diagonal; 0: as above */
+    double accel_times, mag_times; /* what calibration left of these, so many times; 0: once */
+    double noise_times, dip_deg;   /* 0: once, 61.2 */
 } accuracy_grade;
 /* Errors by the grade, drawn anew for each seed; nothing known of them unless they are declared calibrated. */
 accuracy_run accuracy_run_make_graded(const accuracy_class *of, uint64_t seed, const accuracy_grade *grade);

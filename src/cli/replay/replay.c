@@ -30,6 +30,7 @@ typedef struct job {
     int paced;              /* the first row's time stands in first_ns, the clock's then in began */
     int64_t first_ns;
     struct timespec began;
+    marl_warnings warnings;
 } job;
 
 static marl_status read_options(job *j, options *o, marl_error *error)
@@ -65,6 +66,8 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
     MARL_TRY(marl_log_open(&j->reader, c->file[0], &o->reading.options, error));
     MARL_TRY(marl_replay_init(&j->pipeline, &j->tuning.tuning, o->calibration != NULL ? &record : NULL,
                               o->calibration, marl_log_reader_info(j->reader), c->file[0], error));
+    marl_replay_warn(&j->warnings, o->calibration != NULL ? &record : NULL, marl_log_reader_info(j->reader),
+                     c->file[0]);
     if (j->start.from == MARL_START_GIVEN) {
         MARL_TRY(marl_replay_start(&j->pipeline, j->start.q, error));
     }
@@ -313,16 +316,15 @@ static const char *heading_label(const job *j)
 static int replay(const cli *c, options *o)
 {
     marl_error error = {0};
-    marl_warnings warnings = {0};
     job j = {.declination_deg = NAN};
     marl_status status = prepare(&j, c, o, &error);
     status = status == MARL_OK ? run(&j, o, &error) : status;
     (void)!finish(&j, status, &error);
     if (j.reader != NULL) {
-        marl_log_warn(&warnings, marl_log_reader_report(j.reader), c->file[0]);
+        marl_log_warn(&j.warnings, marl_log_reader_report(j.reader), c->file[0]);
     }
     if (!c->quiet) {
-        cli_print_warnings(&warnings);
+        cli_print_warnings(&j.warnings);
     }
     marl_log_close(j.reader);
     if (error.status == MARL_OK && o->figure != NULL) {

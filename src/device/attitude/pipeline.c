@@ -12,13 +12,22 @@ marl_pipeline_config marl_pipeline_default(marl_filter filter)
         .tuning = marl_tuning_default(filter), .calibration = marl_calibration_none(), .sensors = VECTORS};
 }
 
-/* A value in the tuning goes before what follows from the calibration. */
-static void assume_bias(marl_tuning *tuning, const marl_pipeline_config *config)
+/* A value in the tuning that is not the default goes before what follows from the calibration. */
+static void assume(marl_tuning *tuning, marl_parameter_id id, float value)
 {
-    float *spread = &tuning->value[MARL_PARAMETER_BIAS_SPREAD];
-    float standard = marl_parameter_row(MARL_PARAMETER_BIAS_SPREAD)->standard;
-    int calibrated = config->calibration.gyro.present || (config->corrected & MARL_FRESH_GYRO);
-    *spread = calibrated && *spread == standard ? MARL_BIAS_SPREAD_CALIBRATED : *spread;
+    tuning->value[id] = tuning->value[id] == marl_parameter_row(id)->standard ? value : tuning->value[id];
+}
+
+static void assume_sensors(marl_tuning *tuning, const marl_pipeline_config *config)
+{
+    const marl_calibration *c = &config->calibration;
+    if (c->gyro.present || (config->corrected & MARL_FRESH_GYRO)) {
+        assume(tuning, MARL_PARAMETER_BIAS_SPREAD, MARL_BIAS_SPREAD_CALIBRATED);
+    }
+    if (!c->accel.present && !c->gyro.present && !c->mag.present && config->corrected == 0) {
+        assume(tuning, MARL_PARAMETER_GYRO_SCALE, MARL_GYRO_SCALE_RAW);
+        assume(tuning, MARL_PARAMETER_MAG_THRESHOLD, MARL_MAG_THRESHOLD_RAW);
+    }
 }
 
 marl_status marl_pipeline_configure(marl_pipeline *p, const marl_pipeline_config *config)
@@ -34,7 +43,7 @@ marl_status marl_pipeline_configure(marl_pipeline *p, const marl_pipeline_config
     if (!(config->sensors & MARL_FRESH_MAG)) {
         tuning.value[MARL_PARAMETER_USE_MAG] = 0.0f;
     }
-    assume_bias(&tuning, config);
+    assume_sensors(&tuning, config);
     return marl_estimator_init(&p->estimator, &tuning);
 }
 

@@ -3,6 +3,8 @@
 #include "marlinspike/replay.h"
 #include <stdlib.h>
 
+enum { VECTORS = MARL_FRESH_ACCEL | MARL_FRESH_GYRO | MARL_FRESH_MAG };
+
 static unsigned needed_columns(marl_filter filter)
 {
     return filter == MARL_FILTER_VECTORS ? MARL_COLUMNS_ACCEL : MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO;
@@ -30,6 +32,29 @@ static uint8_t sensors_of(unsigned columns)
                      (mag ? MARL_FRESH_MAG : 0));
 }
 
+void marl_replay_warn(marl_warnings *warnings, const marl_calibration_record *record,
+                      const marl_log_info *info, const char *log_path)
+{
+    static const char *const name[MARL_SENSOR_COUNT] = {
+        [MARL_ACCEL] = "accelerometer", [MARL_GYRO] = "gyroscope", [MARL_MAG] = "magnetometer"};
+    static const uint8_t fresh[MARL_SENSOR_COUNT] = {
+        [MARL_ACCEL] = MARL_FRESH_ACCEL, [MARL_GYRO] = MARL_FRESH_GYRO, [MARL_MAG] = MARL_FRESH_MAG};
+    char raw[80] = "";
+    for (int i = 0; i < MARL_SENSOR_COUNT && !info->corrected; i++) {
+        if ((sensors_of(info->columns) & fresh[i]) && (record == NULL || !record->fit[i].present)) {
+            marl_list_append(raw, sizeof raw, name[i]);
+        }
+    }
+    if (raw[0] != '\0') {
+        marl_warn(warnings, "raw",
+                  "%s: not calibrated: %s. The filters assume consumer parts as they come; errors of some "
+                  "degrees stay, "
+                  "of heading up to 12 for 5 uT of hard iron. --calibration corrects, --calibrated says that "
+                  "it is done",
+                  log_path, raw);
+    }
+}
+
 marl_status marl_replay_init(marl_pipeline *pipeline, const marl_tuning *tuning,
                              const marl_calibration_record *record, const char *record_path,
                              const marl_log_info *info, const char *log_path, marl_error *error)
@@ -40,7 +65,7 @@ marl_status marl_replay_init(marl_pipeline *pipeline, const marl_tuning *tuning,
                                          .calibration = record != NULL ? marl_calibration_for_device(record)
                                                                        : marl_calibration_none(),
                                          .sensors = sensors_of(info->columns),
-                                         .corrected = info->corrected ? MARL_FRESH_GYRO : 0};
+                                         .corrected = info->corrected ? VECTORS : 0};
     if (marl_pipeline_init(pipeline, &config) != MARL_OK) {
         return marl_fail(error, MARL_ERR_USE, "%s: a parameter is out of its range",
                          marl_filter_name(tuning->filter));

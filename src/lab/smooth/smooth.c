@@ -243,15 +243,14 @@ static void summarise(const lab_smoother *s, marl_smoothed *out)
 marl_status lab_smooth_whole(const marl_log *log, const marl_smooth_options *options,
                              const lab_progress *progress, marl_smoothed *smoothed, marl_error *error)
 {
-    lab_smoother s = {0};
+    lab_smoother s = {.path = log->path, .progress = progress};
     lab_assumption claimed = find_claim(log, options->record);
     lab_verdict verdict;
     memset(smoothed, 0, sizeof *smoothed);
     marl_status status = check(log, options, error);
     status = status != MARL_OK ? status : load(log, options, &s, error);
     status = status != MARL_OK ? status : lab_smooth_cut(&s, error);
-    status =
-        status != MARL_OK ? status : lab_smooth_settle(&s, &claimed, progress, log->path, &verdict, error);
+    status = status != MARL_OK ? status : lab_smooth_settle(&s, &claimed, &verdict, error);
     status = status != MARL_OK ? status : write_rows(&s, smoothed, error);
     if (status == MARL_OK) {
         smoothed->sensors_are_raw = !verdict.calibrated;

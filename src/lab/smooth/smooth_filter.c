@@ -228,7 +228,7 @@ static void apply(lab_smoother *s, const lab_constants *c, const double value[CO
         }
         s->constant_sigma[c->place[i]] = c->unit[i] * sqrt(variance);
     }
-    s->misfit = c->misfit;
+    s->deviance = c->deviance;
     s->passes++;
 }
 

@@ -32,7 +32,7 @@ void lab_constants_begin(const lab_smoother *s, lab_constants *c)
         double before = c->place[i] == FIELD || c->place[i] == FIELD + 1 ? 0 : s->constant[c->place[i]];
         c->matrix[i * CONSTANTS + i] = 1;
         c->vector[i] = -before / c->unit[i];
-        c->misfit += c->vector[i] * c->vector[i];
+        c->deviance += c->vector[i] * c->vector[i];
     }
 }
 
@@ -50,8 +50,8 @@ int lab_constants_solve(lab_constants *c, double value[CONSTANTS])
         return 0;
     }
     for (int i = 0; i < n; i++) {
-        c->misfit -= c->vector[i] * value[i];
-        c->misfit += 2 * log(factor[i * n + i]);
+        c->deviance -= c->vector[i] * value[i];
+        c->deviance += 2 * log(factor[i * n + i]);
     }
     if (!lab_invert_factor(n, factor) || LAPACKE_dpotrf_work(LAPACK_ROW_MAJOR, 'L', n, factor, n) != 0) {
         return 0;
@@ -97,7 +97,7 @@ static void measure(const row *m, lab_estimate *e, lab_constants *c)
             c->matrix[i * CONSTANTS + j] += share * slope[j];
         }
     }
-    c->misfit += innovation * innovation / variance + m->share * log(variance);
+    c->deviance += innovation * innovation / variance + m->share * log(variance);
 }
 
 /* By bias and gyroscope matrix, since the reading comes before the knot: the row's turn is that of the reading. */

@@ -26,13 +26,13 @@ typedef struct lab_constants {
     int used, place[CONSTANTS];
     double unit[CONSTANTS];                                  /* prior standard deviation of the used ones */
     double matrix[CONSTANTS * CONSTANTS], vector[CONSTANTS]; /* information; lower triangle, by rows */
-    double misfit; /* innovation^2 / variance + share log variance */
+    double deviance; /* innovation^2 / variance + share log variance */
 } lab_constants;
 
 /* The constants' prior. */
 void lab_constants_begin(const lab_smoother *s, lab_constants *c);
 /* Their estimate: deviations from the pass before in `value`; `matrix` becomes the lower triangle L of their
- * covariance L L', `misfit` J. 0 when they are not determined. */
+ * covariance L L', `deviance` J. 0 when they are not determined. */
 int lab_constants_solve(lab_constants *c, double value[CONSTANTS]);
 
 /* Before the first knot's measurements. */

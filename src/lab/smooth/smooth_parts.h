@@ -66,7 +66,15 @@ typedef struct lab_assumption {
     double sigma[CONSTANTS];
 } lab_assumption;
 
+typedef struct lab_progress {
+    marl_smooth_progress *call; /* may be NULL */
+    void *context;
+    double from, length; /* the part of the log that is being smoothed, as a share of it */
+} lab_progress;
+
 typedef struct lab_smoother {
+    const char *path; /* of the log, for messages */
+    const lab_progress *progress;
     size_t rows, knots;
     marl_sample *sample; /* corrected, in the sensors' frame */
     marl_quat from_body; /* turns vectors of the body into the sensors' frame */
@@ -77,15 +85,14 @@ typedef struct lab_smoother {
     double *store;                                         /* (3c) the filter's estimates, for the way back */
     int passes;                                            /* that were made from the last start */
     double made;                                           /* in all */
-    double change; /* u: mean square of the turn in the last pass over its variance */
-    double misfit; /* J: -2 log likelihood of the last pass, up to a constant */
+    double change;   /* u: mean square of the turn in the last pass over its variance */
+    double deviance; /* J: -2 log likelihood of the last pass, up to a constant */
 } lab_smoother;
 
 /* (2) Cuts the rows into blocks. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status lab_smooth_cut(lab_smoother *s, marl_error *error);
 /* (2) Takes the start from the causal filter, with or without its weighting. */
-MARL_CHECKED marl_status lab_smooth_start(lab_smoother *s, int weighting, const char *path,
-                                          marl_error *error);
+MARL_CHECKED marl_status lab_smooth_start(lab_smoother *s, int weighting, marl_error *error);
 /* (3a) Nominal motion within the blocks. */
 void lab_smooth_move(lab_smoother *s);
 /* (3b) Evidence over the knots. */
@@ -119,15 +126,8 @@ typedef struct lab_verdict {
     double worst; /* largest constant over its raw assumption; 0 where the claim was kept */
 } lab_verdict;
 
-typedef struct lab_progress {
-    marl_smooth_progress *call; /* may be NULL */
-    void *context;
-    double from, length; /* the part of the log that is being smoothed, as a share of it */
-} lab_progress;
-
 /* (4) All passes, first as raw, then as `claimed`; the result is the one that the log supports. */
 MARL_CHECKED marl_status lab_smooth_settle(lab_smoother *s, const lab_assumption *claimed,
-                                           const lab_progress *progress, const char *path,
                                            lab_verdict *verdict, marl_error *error);
 /* Why such a result is not trusted, or NULL. */
 const char *lab_smooth_distrust(double change, double missed, double worst);

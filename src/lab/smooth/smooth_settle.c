@@ -8,14 +8,14 @@
 #include <string.h>
 
 enum { MIN_PASSES = 4, MAX_PASSES = 16 };
-#define SETTLED 0.02       /* u: the last pass moved nothing worth mentioning */
-#define SETTLED_MISFIT 5.0 /* of J: neither did the evidence */
-#define PREFERENCE 5.0     /* of J: what it takes to go against what was said of the sensors */
-#define PRIOR_WEIGHT 1.0   /* of the assumption beside each error of a kind, when their size is estimated */
-#define FIELD_SIGMA 5.0    /* uT */
-#define ARM_SIGMA 0.1      /* r, m */
-#define MISSED_BLOCKS 20   /* about 2 s */
-#define USUAL_PASSES 6.0   /* to go, for the progress */
+#define SETTLED 0.02         /* u: the last pass moved nothing worth mentioning */
+#define SETTLED_DEVIANCE 5.0 /* of J: neither did the evidence */
+#define PREFERENCE 5.0       /* of J: what it takes to go against what was said of the sensors */
+#define PRIOR_WEIGHT 1.0     /* of the assumption beside each error of a kind, when their size is estimated */
+#define FIELD_SIGMA 5.0      /* uT */
+#define ARM_SIGMA 0.1        /* r, m */
+#define MISSED_BLOCKS 20     /* about 2 s */
+#define USUAL_PASSES 6.0     /* to go, for the progress */
 /* A result beyond these is not trusted: docs/methods/smoother.md. */
 #define MAX_CHANGE 0.1
 #define MAX_MISSED 3.0
@@ -38,7 +38,7 @@ typedef struct saved_knot {
 typedef struct saved {
     saved_knot *knot;
     lab_assumption assumed;
-    double constant[CONSTANTS], constant_sigma[CONSTANTS], change, misfit;
+    double constant[CONSTANTS], constant_sigma[CONSTANTS], change, deviance;
 } saved;
 
 /* Errors of one kind have one size. */
@@ -115,15 +115,16 @@ static void adapt(lab_smoother *s)
     }
 }
 
-static void report(const lab_progress *progress, double share)
+static void report(const lab_smoother *s, double share)
 {
+    const lab_progress *progress = s->progress;
     if (progress->call != NULL) {
         progress->call(progress->context, progress->from + share * progress->length);
     }
 }
 
 /* Passes until turns and evidence have settled; raw sensors also show how bad they are. */
-static marl_status run_passes(lab_smoother *s, int adapts, const lab_progress *progress, marl_error *error)
+static marl_status run_passes(lab_smoother *s, int adapts, marl_error *error)
 {
     double before = INFINITY;
     for (int pass = 1; pass <= MAX_PASSES; pass++) {
@@ -131,14 +132,14 @@ static marl_status run_passes(lab_smoother *s, int adapts, const lab_progress *p
         MARL_TRY(lab_smooth_find_evidence(s, error));
         MARL_TRY(lab_smooth_filter(s, error));
         s->made++;
-        report(progress, s->made / (s->made + USUAL_PASSES));
+        report(s, s->made / (s->made + USUAL_PASSES));
         if (adapts && s->passes >= 2) {
             adapt(s);
         }
-        if (pass >= MIN_PASSES && s->change < SETTLED && fabs(s->misfit - before) < SETTLED_MISFIT) {
+        if (pass >= MIN_PASSES && s->change < SETTLED && fabs(s->deviance - before) < SETTLED_DEVIANCE) {
             break;
         }
-        before = s->misfit;
+        before = s->deviance;
     }
     return MARL_OK;
 }
@@ -163,7 +164,7 @@ static int save(const lab_smoother *s, saved *to)
     memcpy(to->constant_sigma, s->constant_sigma, sizeof s->constant_sigma);
     to->assumed = s->assumed;
     to->change = s->change;
-    to->misfit = s->misfit;
+    to->deviance = s->deviance;
     return to->knot != NULL;
 }
 
@@ -186,7 +187,7 @@ static void restore(const saved *from, lab_smoother *s)
     memcpy(s->constant_sigma, from->constant_sigma, sizeof s->constant_sigma);
     s->assumed = from->assumed;
     s->change = from->change;
-    s->misfit = from->misfit;
+    s->deviance = from->deviance;
 }
 
 /* (k) |sum of what is missed|^2 / (3 sum of its variance) over 20 blocks without a gap, the largest. */
@@ -240,13 +241,13 @@ const char *lab_smooth_distrust(double change, double missed, double worst)
 
 /* As raw, from the start that the causal filter gives; where the result is not trusted also from that of the filter
  * without weighting, and the likelier of the two. */
-static marl_status run_raw(lab_smoother *s, const lab_assumption *raw, const lab_progress *progress,
-                           const char *path, lab_verdict *verdict, marl_error *error)
+static marl_status run_raw(lab_smoother *s, const lab_assumption *raw, lab_verdict *verdict,
+                           marl_error *error)
 {
     saved first;
     s->assumed = *raw;
-    MARL_TRY(lab_smooth_start(s, 1, path, error));
-    MARL_TRY(run_passes(s, 1, progress, error));
+    MARL_TRY(lab_smooth_start(s, 1, error));
+    MARL_TRY(run_passes(s, 1, error));
     check_result(s, verdict);
     if (lab_smooth_distrust(verdict->change, verdict->missed, verdict->worst) == NULL) {
         return MARL_OK;
@@ -255,9 +256,9 @@ static marl_status run_raw(lab_smoother *s, const lab_assumption *raw, const lab
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     s->assumed = *raw;
-    marl_status status = lab_smooth_start(s, 0, path, error);
-    status = status != MARL_OK ? status : run_passes(s, 1, progress, error);
-    if (status == MARL_OK && !(s->misfit < first.misfit)) {
+    marl_status status = lab_smooth_start(s, 0, error);
+    status = status != MARL_OK ? status : run_passes(s, 1, error);
+    if (status == MARL_OK && !(s->deviance < first.deviance)) {
         restore(&first, s);
     }
     check_result(s, verdict);
@@ -266,16 +267,16 @@ static marl_status run_raw(lab_smoother *s, const lab_assumption *raw, const lab
 }
 
 /* From the raw result, as claimed; goes back to raw where the log speaks against it. */
-static marl_status try_claim(lab_smoother *s, const lab_assumption *claim, const lab_progress *progress,
-                             double *preference, marl_error *error)
+static marl_status try_claim(lab_smoother *s, const lab_assumption *claim, double *preference,
+                             marl_error *error)
 {
     saved raw;
     if (!save(s, &raw)) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     s->assumed = *claim;
-    marl_status status = run_passes(s, 0, progress, error);
-    *preference = s->misfit - raw.misfit;
+    marl_status status = run_passes(s, 0, error);
+    *preference = s->deviance - raw.deviance;
     if (status == MARL_OK && !(*preference < PREFERENCE)) {
         restore(&raw, s);
     }
@@ -295,23 +296,23 @@ static lab_assumption without_field(const lab_smoother *s, const lab_assumption 
     return assumed;
 }
 
-marl_status lab_smooth_settle(lab_smoother *s, const lab_assumption *claimed, const lab_progress *progress,
-                              const char *path, lab_verdict *verdict, marl_error *error)
+marl_status lab_smooth_settle(lab_smoother *s, const lab_assumption *claimed, lab_verdict *verdict,
+                              marl_error *error)
 {
     const lab_assumption all_raw = assume(&raw_level);
     const lab_assumption raw = without_field(s, &all_raw);
     lab_assumption claim = without_field(s, claimed);
     *verdict = (lab_verdict){.claimed = memcmp(claim.sigma, raw.sigma, sizeof raw.sigma) != 0};
-    MARL_TRY(run_raw(s, &raw, progress, path, verdict, error));
+    MARL_TRY(run_raw(s, &raw, verdict, error));
     for (int i = 0; i < CONSTANTS; i++) { /* of what nobody claims, what the log has shown */
         claim.sigma[i] = claim.sigma[i] < raw.sigma[i] ? claim.sigma[i] : s->assumed.sigma[i];
     }
     if (verdict->claimed) {
-        MARL_TRY(try_claim(s, &claim, progress, &verdict->preference, error));
+        MARL_TRY(try_claim(s, &claim, &verdict->preference, error));
         verdict->calibrated = verdict->preference < PREFERENCE;
         check_result(s, verdict);
         verdict->worst = verdict->calibrated ? 0 : verdict->worst;
     }
-    report(progress, 1);
+    report(s, 1);
     return MARL_OK;
 }

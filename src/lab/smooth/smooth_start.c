@@ -156,7 +156,7 @@ marl_status lab_smooth_cut(lab_smoother *s, marl_error *error)
 }
 
 /* Twice over the log: the last bias of the first time is taken off the readings of the second. */
-marl_status lab_smooth_start(lab_smoother *s, int weighting, const char *path, marl_error *error)
+marl_status lab_smooth_start(lab_smoother *s, int weighting, marl_error *error)
 {
     static const float spread[] = {0.06f, 0.02f}; /* rad/s */
     double bias[3] = {0, 0, 0};
@@ -166,7 +166,7 @@ marl_status lab_smooth_start(lab_smoother *s, int weighting, const char *path, m
         MARL_TRY(begin(s, weighting, spread[time], &e, error));
         if (!run_filter(s, &e, bias, &started)) {
             return marl_fail(error, MARL_ERR_INSUFFICIENT,
-                             "%s: no attitude: no good accelerometer reading to start from", path);
+                             "%s: no attitude: no good accelerometer reading to start from", s->path);
         }
         add_bias(&e, bias);
     }

@@ -6,7 +6,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define LEAST_SHOWN 0.0005 /* deg: tables have three decimals */
+#define MIN_SHOWN 0.0005 /* deg: tables have three decimals */
 
 marl_study *marl_study_create(void)
 {
@@ -96,7 +96,7 @@ double marl_study_reference_sigma(const marl_study *study)
 
 int marl_rank_is_worse(const marl_rank *rank)
 {
-    return isfinite(rank->low) && rank->low > LEAST_SHOWN;
+    return isfinite(rank->low) && rank->low > MIN_SHOWN;
 }
 
 int marl_study_is_worse(const marl_study *study, const marl_rank *rank)

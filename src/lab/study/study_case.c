@@ -236,6 +236,7 @@ marl_status lab_study_case_load(marl_study *study, marl_study_case *it, marl_err
 {
     MARL_TRY(marl_log_load(&it->log, it->log_path, &study->options.reading, error));
     marl_log_warn(&study->warnings, &it->log.report, it->log.path);
+    marl_replay_warn(&study->warnings, study->options.record, &it->log.info, it->log.path);
     int smoothed = strcmp(it->reference_path, "smooth") == 0;
     MARL_TRY(smoothed ? smooth_reference(study, it, error) : load_reference(study, it, error));
     MARL_TRY(find_clock(study, it, error));
