@@ -5,7 +5,6 @@
 #include "bench.h"
 #include <math.h>
 #include <stdio.h>
-#include <stdlib.h>
 
 enum { FIRST_FILTER = MARL_FILTER_COMPLEMENTARY, FILTERS = MARL_FILTER_COUNT - FIRST_FILTER };
 /* Nothing was chosen by these seeds. */
@@ -46,23 +45,13 @@ static void add(const accuracy_sum *sum, column *to)
     to->worst = fmax(to->worst, rms);
 }
 
-static marl_tuning tuning_of(int f)
-{
-    const char *text = getenv(f == 0 ? "BENCH_C" : f == 1 ? "BENCH_G" : "BENCH_K");
-    marl_named_tuning named;
-    if (text != NULL && marl_tuning_read(&named, text, NULL, NULL) == MARL_OK) {
-        return named.tuning;
-    }
-    return marl_tuning_default((marl_filter)(FIRST_FILTER + f));
-}
-
 static void add_class(const accuracy_class *of, const accuracy_grade *grade, table *t)
 {
     accuracy_sum weighted[FILTERS] = {{0}}, unweighted[FILTERS] = {{0}};
     for (uint64_t seed = FROM_SEED; seed < FROM_SEED + SEEDS; seed++) {
         accuracy_run run = accuracy_run_make_graded(of, seed, grade);
         for (int f = 0; f < FILTERS; f++) {
-            marl_tuning tuning = tuning_of(f);
+            marl_tuning tuning = marl_tuning_default((marl_filter)(FIRST_FILTER + f));
             accuracy_run_ours(&tuning, &run, &weighted[f]);
             tuning.value[MARL_PARAMETER_WEIGHTING] = 0.0f;
             accuracy_run_ours(&tuning, &run, &unweighted[f]);
@@ -83,14 +72,6 @@ static void add_class(const accuracy_class *of, const accuracy_grade *grade, tab
         t->worst_class = of->name;
     }
     t->classes++;
-    if (getenv("BENCH_VERBOSE") != NULL) {
-        printf("  %-20s", of->name);
-        for (int f = 0; f < FILTERS; f++) {
-            printf(" %7.2f %7.2f", accuracy_rms(weighted[f].total, weighted[f].n),
-                   accuracy_rms(unweighted[f].total, unweighted[f].n));
-        }
-        printf("  %6.2f %6.2f\n", tilt, heading);
-    }
 }
 
 static void print_table(const char *name, const table *t)
@@ -106,7 +87,6 @@ static void print_table(const char *name, const table *t)
 
 void bench_sensors(void)
 {
-    const char *only = getenv("BENCH_GRADE");
     printf("\nfilters by what the sensors are, seeds %d to %d; degrees rms from 5 s after the start, %d "
            "classes: "
            "geometric\nmean and worst class, weighted; geometric mean with weighting=off; kalman's squared "
@@ -120,9 +100,6 @@ void bench_sensors(void)
     printf("  %5s %7s %7s\n", "tilt", "heading", "worst");
     for (int g = 0; g < GRADES; g++) {
         table t = {.worst_class = ""};
-        if (only != NULL && g != atoi(only)) {
-            continue;
-        }
         for (int c = 0; c < CLASSES; c++) {
             const accuracy_class *of =
                 c < ACCURACY_CLASSES ? &accuracy_classes[c] : &accuracy_untuned[c - ACCURACY_CLASSES];

@@ -79,7 +79,7 @@ shoot replay 'marlinspike correct lift.csv --calibration pod-07.json -o lift.cor
 shoot tuning 'marlinspike tuning complementary:tilt_time=0.5,weighting=off'
 shoot compare 'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json'
 shoot match \
-    'marlinspike compare lift.csv --reference lift.rig.csv --calibration pod-07.json --time-offset auto --match world+body --tuning quick.json --tuning calm.json'
+    'marlinspike compare lift.csv --reference lift.rig.csv --calibration pod-07.json --time-offset auto --match world+body --tuning complementary:tilt_time=0.4 --tuning calm.json'
 shoot rates 'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --rates 100,50,25,10' \
     'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --tuning kalman --drop 0.3 --jitter 0.002'
 marlinspike inspect hour.csv --quiet --against simulated.csv --figure "$here/noise.png"

@@ -75,7 +75,7 @@ accuracy_run accuracy_run_make(const accuracy_class *of, uint64_t seed)
     return accuracy_run_make_at(of, seed, RATE_HZ, MAG_RATE_HZ);
 }
 
-static accuracy_run make_run(const accuracy_class *of, uint64_t seed, const marl_sheet *sheet)
+accuracy_run accuracy_run_make_with(const accuracy_class *of, uint64_t seed, const marl_sheet *sheet)
 {
     accuracy_run run = {.seed = seed, .sheet = *sheet};
     marl_simulator simulator;
@@ -99,7 +99,7 @@ accuracy_run accuracy_run_make_at(const accuracy_class *of, uint64_t seed, doubl
     marl_sheet sheet = accuracy_sheet(seed);
     sheet.accel.rate_hz = sheet.gyro.rate_hz = rate_hz;
     sheet.mag.rate_hz = mag_hz;
-    accuracy_run run = make_run(of, seed, &sheet);
+    accuracy_run run = accuracy_run_make_with(of, seed, &sheet);
     run.calibrated = 1;
     return run;
 }
@@ -112,7 +112,7 @@ accuracy_run accuracy_run_make_biased(const accuracy_class *of, uint64_t seed, d
     for (int i = 0; i < 3; i++) {
         sheet.gyro.bias[i] *= factor;
     }
-    return make_run(of, seed, &sheet);
+    return accuracy_run_make_with(of, seed, &sheet);
 }
 
 static void draw_grade(marl_sensor_sheet *sensor, const accuracy_grade *grade, double bias,
@@ -181,7 +181,7 @@ accuracy_run accuracy_run_make_graded(const accuracy_class *of, uint64_t seed, c
         bias[i] *= size * MARL_DEGREE / length;
     }
     spoil_sheet(&sheet, grade, &random);
-    accuracy_run run = make_run(of, seed, &sheet);
+    accuracy_run run = accuracy_run_make_with(of, seed, &sheet);
     run.calibrated = grade->declared;
     if (grade->dip_deg > 0) {
         dip_field(&run, grade->dip_deg);

@@ -61,6 +61,8 @@ typedef struct accuracy_grade {
 } accuracy_grade;
 /* Errors by the grade, drawn anew for each seed; nothing known of them unless they are declared calibrated. */
 accuracy_run accuracy_run_make_graded(const accuracy_class *of, uint64_t seed, const accuracy_grade *grade);
+/* With these sensors at these rates; nothing known of them. */
+accuracy_run accuracy_run_make_with(const accuracy_class *of, uint64_t seed, const marl_sheet *sheet);
 void accuracy_run_free(accuracy_run *run);
 /* Every sample with a gap of `gap_s` before it, one in `every_s`, is gone. */
 void accuracy_run_cut(accuracy_run *run, double gap_s, double every_s);

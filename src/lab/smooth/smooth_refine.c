@@ -5,7 +5,8 @@
 #include <math.h>
 #include <string.h>
 
-#define SIGNIFICANT 3.0     /* standard errors */
+#define SIGNIFICANT 3.0 /* standard errors */
+#define MAX_WORST 2.0   /* times what raw sensors have: beyond it motion may have been taken for an error */
 #define BIAS_MAY_CHANGE 0.5 /* share of the gyroscope's bias that may change within a log */
 
 /* n errors of one kind: on the whole log and on its halves. */
@@ -145,11 +146,20 @@ marl_status marl_smooth_refine(const marl_log *log, const marl_smooth_options *o
                                const marl_smoothed *smoothed, marl_calibration_record *record,
                                marl_refined *refined, marl_error *error)
 {
+    static const marl_smooth_options standard = {0};
     marl_smoothed half[2];
     const char *why = marl_smoothed_distrust(smoothed);
+    options = options != NULL ? options : &standard;
     *refined = (marl_refined){0};
     if (why != NULL) {
         return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: %s; no calibration comes of it", log->path, why);
+    }
+    if (smoothed->worst > MAX_WORST) {
+        return marl_fail(
+            error, MARL_ERR_INSUFFICIENT,
+            "%s: an error is %.1f times what raw sensors usually have, or motion looks like one: no "
+            "calibration comes of it; record poses and a tumble",
+            log->path, smoothed->worst);
     }
     for (int i = 0; i < 2; i++) {
         MARL_TRY(smooth_half(log, options, i, &half[i], error));

@@ -12,10 +12,11 @@ enum { MIN_PASSES = 4, MAX_PASSES = 16 };
 #define SETTLED_DEVIANCE 5.0 /* of J: neither did the evidence */
 #define PREFERENCE 5.0       /* of J: what it takes to go against what was said of the sensors */
 #define PRIOR_WEIGHT 1.0     /* of the assumption beside each error of a kind, when their size is estimated */
-#define FIELD_SIGMA 5.0      /* uT */
-#define ARM_SIGMA 0.1        /* r, m */
-#define MISSED_BLOCKS 20     /* about 2 s */
-#define USUAL_PASSES 6.0     /* to go, for the progress */
+#define MAX_SCALE 2.0    /* of it over that of raw sensors: with more a matrix explains a pendulum's motion */
+#define FIELD_SIGMA 5.0  /* uT */
+#define ARM_SIGMA 0.1    /* r, m */
+#define MISSED_BLOCKS 20 /* about 2 s */
+#define USUAL_PASSES 6.0 /* to go, for the progress */
 /* A result beyond these is not trusted: docs/methods/smoother.md. */
 #define MAX_CHANGE 0.1
 #define MAX_MISSED 3.0
@@ -108,7 +109,7 @@ static void adapt(lab_smoother *s)
             double value = s->constant[i] / raw.sigma[i], sigma = s->constant_sigma[i] / raw.sigma[i];
             sum += value * value + sigma * sigma;
         }
-        double scale = sqrt(sum / (PRIOR_WEIGHT + kinds[k].n));
+        double scale = fmin(MAX_SCALE, sqrt(sum / (PRIOR_WEIGHT + kinds[k].n)));
         for (int i = from; i < to; i++) {
             s->assumed.sigma[i] = s->assumed.sigma[i] > 0 ? scale * raw.sigma[i] : 0;
         }

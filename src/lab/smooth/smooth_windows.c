@@ -7,9 +7,15 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define LONGEST_WHOLE_S 5400.0
-#define WINDOW_S 3600.0
-#define EDGE_S 60.0 /* left out at each seam: what came before and after is known there as well */
+/* Windows overlap by two edges; each edge is left out at its seam: what came before and after is known there as well. */
+typedef struct cutting {
+    double longest_whole_s, window_s, edge_s;
+} cutting;
+
+/* For memory; and for motion that goes with the attitude, as a pendulum's does: in a long log it outweighs what is
+ * assumed of the sensors, whose matrices then explain it. */
+static const cutting for_memory = {5400, 3600, 60}, for_motion = {300, 200, 40};
+
 #define NS 1e9
 
 /* Where the parts come together; the constants as sums weighted by their variances. */
@@ -18,6 +24,8 @@ typedef struct joined {
     size_t row_capacity, knot_capacity;
     double sum[CONSTANTS], weight[CONSTANTS];
     double seconds, tilt2, heading2;
+    cutting cut;
+    unsigned parts;
 } joined;
 
 static int make_room(joined *j, size_t rows, size_t knots)
@@ -125,6 +133,7 @@ static int add_part(joined *j, marl_smoothed *part, int64_t from, int64_t to)
         }
     }
     add_constants(j, part);
+    j->parts++;
     add_summary(j, part, 1e-9 * (double)(to - from));
     return 1;
 }
@@ -138,7 +147,9 @@ static void finish(joined *j)
         for (int i = 0; i < kind[c].n; i++) {
             double weight = j->weight[kind[c].at + i];
             kind[c].value[i] = weight > 0 ? j->sum[kind[c].at + i] / weight : 0;
-            kind[c].sigma[i] = weight > 0 ? 1 / sqrt(weight) : 0;
+            /* the same motion has the same effect in every part: no better than one of them */
+            double share = kind[c].at == ACCEL_MATRIX ? (double)j->parts : 1;
+            kind[c].sigma[i] = weight > 0 ? sqrt(share / weight) : 0;
         }
     }
     all->sigma_tilt_rms = sqrt(j->tilt2 / (double)all->n);
@@ -162,9 +173,9 @@ static int has_mag(const marl_log *log)
 }
 
 /* A heading without a magnetometer would start anew in every window: such a log stays whole. */
-static int fits_whole(const marl_log *log)
+static int fits_whole(const marl_log *log, const cutting *cut)
 {
-    return lab_log_seconds(log) <= LONGEST_WHOLE_S || !has_mag(log);
+    return lab_log_seconds(log) <= cut->longest_whole_s || !has_mag(log);
 }
 
 /* A log without a break. */
@@ -172,11 +183,12 @@ static marl_status smooth_piece(joined *j, const marl_log *log, const marl_smoot
                                 const lab_progress *progress, marl_error *error)
 {
     double seconds = lab_log_seconds(log);
-    size_t windows = fits_whole(log) ? 1 : (size_t)ceil((seconds - 2 * EDGE_S) / (WINDOW_S - 2 * EDGE_S));
-    double step = (seconds - 2 * EDGE_S) / (double)windows;
+    double edge = j->cut.edge_s, inner = seconds - 2 * edge;
+    size_t windows = fits_whole(log, &j->cut) ? 1 : (size_t)ceil(inner / (j->cut.window_s - 2 * edge));
+    double step = inner / (double)windows;
     int64_t start_ns = log->row[0].sample.t_ns, end_ns = log->row[log->n - 1].sample.t_ns + 1;
     for (size_t w = 0; w < windows; w++) {
-        double from = (double)w * step, to = from + step + 2 * EDGE_S;
+        double from = (double)w * step, to = from + step + 2 * edge;
         int is_last = w + 1 == windows;
         marl_log window = *log;
         size_t first = lab_row_at(log, start_ns + (int64_t)(from * NS)),
@@ -186,8 +198,8 @@ static marl_status smooth_piece(joined *j, const marl_log *log, const marl_smoot
         const lab_progress share = {progress->call, progress->context,
                                     progress->from + progress->length * (double)w / (double)windows,
                                     progress->length / (double)windows};
-        int64_t keep_from = w == 0 ? start_ns : start_ns + (int64_t)((from + EDGE_S) * NS);
-        int64_t keep_to = is_last ? end_ns : start_ns + (int64_t)((from + step + EDGE_S) * NS);
+        int64_t keep_from = w == 0 ? start_ns : start_ns + (int64_t)((from + edge) * NS);
+        int64_t keep_to = is_last ? end_ns : start_ns + (int64_t)((from + step + edge) * NS);
         MARL_TRY(smooth_window(j, &window, options, &share, keep_from, keep_to, error));
     }
     return MARL_OK;
@@ -217,26 +229,37 @@ static marl_status smooth_pieces(joined *j, const marl_log *log, const marl_smoo
     return MARL_OK;
 }
 
-marl_status marl_smooth(const marl_log *log, const marl_smooth_options *options, marl_smoothed *smoothed,
-                        marl_error *error)
+static marl_status smooth_cut(const marl_log *log, const marl_smooth_options *options, const cutting *cut,
+                              marl_smoothed *smoothed, marl_error *error)
 {
-    static const marl_smooth_options standard = {0};
-    options = options != NULL ? options : &standard;
     memset(smoothed, 0, sizeof *smoothed);
-    if (log->n == 0 || (lab_log_piece(log, 0).n == log->n && fits_whole(log))) {
+    if (log->n == 0 || (lab_log_piece(log, 0).n == log->n && fits_whole(log, cut))) {
         const lab_progress all = {options->progress, options->progress_context, 0, 1};
         MARL_TRY(lab_smooth_whole(log, options, &all, smoothed, error));
         smoothed->pieces = 1;
-        smoothed->dead_axes = marl_log_dead_axes(&log->report);
         return MARL_OK;
     }
-    joined j = {.all = smoothed};
+    joined j = {.all = smoothed, .cut = *cut};
     marl_status status = smooth_pieces(&j, log, options, error);
-    smoothed->dead_axes = marl_log_dead_axes(&log->report);
     if (status == MARL_OK) {
         finish(&j);
     } else {
         marl_smoothed_free(smoothed);
     }
     return status;
+}
+
+marl_status marl_smooth(const marl_log *log, const marl_smooth_options *options, marl_smoothed *smoothed,
+                        marl_error *error)
+{
+    static const marl_smooth_options standard = {0};
+    options = options != NULL ? options : &standard;
+    MARL_TRY(smooth_cut(log, options, &for_memory, smoothed, error));
+    const char *why = lab_smooth_distrust(smoothed->change, smoothed->missed, smoothed->worst);
+    if (why != NULL && !fits_whole(log, &for_motion)) {
+        marl_smoothed_free(smoothed);
+        MARL_TRY(smooth_cut(log, options, &for_motion, smoothed, error));
+    }
+    smoothed->dead_axes = marl_log_dead_axes(&log->report);
+    return MARL_OK;
 }
