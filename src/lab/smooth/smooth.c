@@ -258,7 +258,8 @@ marl_status lab_smooth_whole(const marl_log *log, const marl_smooth_options *opt
         smoothed->missed = verdict.missed;
         smoothed->worst = verdict.worst;
         smoothed->preference = verdict.preference;
-        smoothed->calibration_is_wrong = verdict.preference > WRONG_CALIBRATION;
+        smoothed->calibration_is_wrong =
+            verdict.claimed && !verdict.calibrated && verdict.preference > WRONG_CALIBRATION;
         summarise_constants(&s, &claimed, verdict.claimed, smoothed);
         summarise(&s, smoothed);
     } else {

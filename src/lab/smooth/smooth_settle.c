@@ -8,10 +8,11 @@
 #include <string.h>
 
 enum { MIN_PASSES = 4, MAX_PASSES = 16 };
-#define SETTLED 0.02         /* u: the last pass moved nothing worth mentioning */
-#define SETTLED_DEVIANCE 5.0 /* of J: neither did the evidence */
-#define PREFERENCE 5.0       /* of J: what it takes to go against what was said of the sensors */
-#define PRIOR_WEIGHT 1.0     /* of the assumption beside each error of a kind, when their size is estimated */
+#define SETTLED 0.02          /* u: the last pass moved nothing worth mentioning */
+#define SETTLED_DEVIANCE 5.0  /* of J: neither did the evidence */
+#define PREFERENCE 5.0        /* of J: what it takes to go against what was said of the sensors */
+#define PREFERENCE_OPEN 100.0 /* where the raw result is not trusted: it may have taken motion for an error */
+#define PRIOR_WEIGHT 1.0 /* of the assumption beside each error of a kind, when their size is estimated */
 #define MAX_SCALE 2.0    /* of it over that of raw sensors: with more a matrix explains a pendulum's motion */
 #define FIELD_SIGMA 5.0  /* uT */
 #define ARM_SIGMA 0.1    /* r, m */
@@ -268,7 +269,7 @@ static marl_status run_raw(lab_smoother *s, const lab_assumption *raw, lab_verdi
 }
 
 /* From the raw result, as claimed; goes back to raw where the log speaks against it. */
-static marl_status try_claim(lab_smoother *s, const lab_assumption *claim, double *preference,
+static marl_status try_claim(lab_smoother *s, const lab_assumption *claim, lab_verdict *verdict,
                              marl_error *error)
 {
     saved raw;
@@ -277,8 +278,10 @@ static marl_status try_claim(lab_smoother *s, const lab_assumption *claim, doubl
     }
     s->assumed = *claim;
     marl_status status = run_passes(s, 0, error);
-    *preference = s->deviance - raw.deviance;
-    if (status == MARL_OK && !(*preference < PREFERENCE)) {
+    const char *why = lab_smooth_distrust(verdict->change, verdict->missed, verdict->worst);
+    verdict->preference = s->deviance - raw.deviance;
+    verdict->calibrated = verdict->preference < (why == NULL ? PREFERENCE : PREFERENCE_OPEN);
+    if (status == MARL_OK && !verdict->calibrated) {
         restore(&raw, s);
     }
     free(raw.knot);
@@ -309,8 +312,7 @@ marl_status lab_smooth_settle(lab_smoother *s, const lab_assumption *claimed, la
         claim.sigma[i] = claim.sigma[i] < raw.sigma[i] ? claim.sigma[i] : s->assumed.sigma[i];
     }
     if (verdict->claimed) {
-        MARL_TRY(try_claim(s, &claim, &verdict->preference, error));
-        verdict->calibrated = verdict->preference < PREFERENCE;
+        MARL_TRY(try_claim(s, &claim, verdict, error));
         check_result(s, verdict);
         verdict->worst = verdict->calibrated ? 0 : verdict->worst;
     }
