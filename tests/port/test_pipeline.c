@@ -288,6 +288,34 @@ START_TEST(what_is_calibrated_decides_what_is_assumed)
 }
 END_TEST
 
+/* Where nothing is calibrated the thresholds are those of raw sensors; a value in the tuning goes before. */
+START_TEST(nothing_calibrated_means_raw_thresholds)
+{
+    static const struct {
+        float tuned; /* times the default */
+        int accel_present;
+        uint8_t corrected;
+        float scale, threshold;
+    } cases[] = {{1, 0, 0, 0.002f, 3.0f},
+                 {1, 1, 0, 0.00035f, 1.0f},
+                 {1, 0, MARL_FRESH_MAG, 0.00035f, 1.0f},
+                 {2, 0, 0, 0.0007f, 2.0f}};
+    for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
+        marl_pipeline_config config = marl_pipeline_default(MARL_FILTER_COMPLEMENTARY);
+        marl_pipeline pipeline;
+        config.calibration.accel =
+            (marl_correction){.present = cases[i].accel_present, .matrix = marl_mat3_identity()};
+        config.corrected = cases[i].corrected;
+        config.tuning.value[MARL_PARAMETER_GYRO_SCALE] *= cases[i].tuned;
+        config.tuning.value[MARL_PARAMETER_MAG_THRESHOLD] *= cases[i].tuned;
+        ck_assert_int_eq(marl_pipeline_init(&pipeline, &config), MARL_OK);
+        const float *value = marl_estimator_tuning(&pipeline.estimator)->value;
+        ck_assert_float_eq_tol(value[MARL_PARAMETER_GYRO_SCALE], cases[i].scale, 1e-9f);
+        ck_assert_float_eq_tol(value[MARL_PARAMETER_MAG_THRESHOLD], cases[i].threshold, 1e-6f);
+    }
+}
+END_TEST
+
 /* Settings that no check passes are refused. */
 START_TEST(wild_settings_are_refused)
 {
@@ -303,4 +331,4 @@ END_TEST
 
 MARL_SUITE("pipeline", board_and_replay_give_the_same_bits, broken_rates_are_counted_once,
            a_temperature_holds_until_the_next, what_is_calibrated_decides_what_is_assumed,
-           wild_settings_are_refused)
+           nothing_calibrated_means_raw_thresholds, wild_settings_are_refused)
