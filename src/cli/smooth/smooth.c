@@ -145,11 +145,11 @@ static int smooth(const cli *c, options *o, cli_smoothed *job)
     if (code != CLI_DONE || why == NULL) {
         return code;
     }
-    status =
-        marl_fail(&error, MARL_ERR_INSUFFICIENT,
-                  "%s: not to be trusted: %s; nothing is written. Calibrate first (still, poses, tumble) and "
-                  "pass --calibration, or record longer, with turns about all axes",
-                  job->log.path, why);
+    (void)!marl_fail(
+        &error, MARL_ERR_INSUFFICIENT,
+        "%s: not to be trusted: %s; nothing is written. Calibrate first (still, poses, tumble) and "
+        "pass --calibration, or record longer, with turns about all axes",
+        job->log.path, why);
     return cli_exit(&error);
 }
 

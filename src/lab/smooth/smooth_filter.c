@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * One pass: the filter forwards, the smoother backwards. */
 #include "lab/maths/linear.h"
+#include "lab/maths/statistics.h"
 #include "lab/smooth/smooth_model.h"
 #include <lapacke.h>
 #include <math.h>
@@ -15,7 +16,7 @@ enum { HEAD = STATES + STATES * (STATES + 1) / 2 };
 
 static size_t per_knot(const lab_constants *c)
 {
-    return (size_t)(HEAD + STATES * c->used);
+    return HEAD + STATES * (size_t)c->used;
 }
 
 static void put(const lab_estimate *e, const lab_constants *c, double *store)
@@ -208,6 +209,21 @@ static marl_status backward(lab_smoother *s, const lab_constants *c, const doubl
     return MARL_OK;
 }
 
+/* North is where the field points: a field that points south means that all attitudes are turned by half a turn. */
+static void face_north(lab_smoother *s)
+{
+    static const double half_turn[3] = {0, 0, LAB_PI};
+    if (s->constant[FIELD] >= 0) {
+        return;
+    }
+    s->constant[FIELD] = -s->constant[FIELD];
+    for (size_t i = 0; i < s->knots; i++) {
+        lab_turn_world(half_turn, s->knot[i].q);
+        s->knot[i].state[VELOCITY] = -s->knot[i].state[VELOCITY];
+        s->knot[i].state[VELOCITY + 1] = -s->knot[i].state[VELOCITY + 1];
+    }
+}
+
 /* The turns become part of the attitudes, and the constants those of this pass. */
 static void apply(lab_smoother *s, const lab_constants *c, const double value[CONSTANTS])
 {
@@ -228,6 +244,7 @@ static void apply(lab_smoother *s, const lab_constants *c, const double value[CO
         }
         s->constant_sigma[c->place[i]] = c->unit[i] * sqrt(variance);
     }
+    face_north(s);
     s->deviance = c->deviance;
     s->passes++;
 }

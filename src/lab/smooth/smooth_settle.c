@@ -306,9 +306,10 @@ marl_status lab_smooth_settle(lab_smoother *s, const lab_assumption *claimed, la
     const lab_assumption all_raw = assume(&raw_level);
     const lab_assumption raw = without_field(s, &all_raw);
     lab_assumption claim = without_field(s, claimed);
-    *verdict = (lab_verdict){.claimed = memcmp(claim.sigma, raw.sigma, sizeof raw.sigma) != 0};
+    *verdict = (lab_verdict){0};
     MARL_TRY(run_raw(s, &raw, verdict, error));
     for (int i = 0; i < CONSTANTS; i++) { /* of what nobody claims, what the log has shown */
+        verdict->claimed |= claim.sigma[i] < raw.sigma[i];
         claim.sigma[i] = claim.sigma[i] < raw.sigma[i] ? claim.sigma[i] : s->assumed.sigma[i];
     }
     if (verdict->claimed) {
