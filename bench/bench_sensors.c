@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The filters on sensors that are not those of the accuracy table: nothing known of the gyroscope's bias, raw scale and
- * misalignment, worse leftovers of a calibration, more noise, a steeper field. */
+ * misalignment, worse leftovers of a calibration, more noise, a steeper field, a harder
+ * motion. */
 #include "accuracy_scenes.h"
 #include "bench.h"
 #include <math.h>
@@ -23,6 +24,8 @@ static const accuracy_grade grades[] = {
     {"magnetometer x 10", .declared = 1, .mag_times = 10},
     {"noise x 5", .declared = 1, .noise_times = 5},
     {"dip 75 deg", .declared = 1, .dip_deg = 75},
+    {"shaken, 1 m/s^2 rms", .declared = 1, .shaken = 1},
+    {"shaken, 3 m/s^2 rms", .declared = 1, .shaken = 3},
 };
 enum { GRADES = sizeof grades / sizeof grades[0] };
 

@@ -4,6 +4,7 @@
 #include "check_main.h"
 #include "marlinspike/lab.h"
 #include "memory_log.h"
+#include "random_values.h"
 #include <math.h>
 
 /* What calibration left is found: twice what was assumed is noticed, and added where both halves agree. */
@@ -182,7 +183,108 @@ START_TEST(only_what_is_calibrated_is_sure)
 }
 END_TEST
 
+/* Errors of raw sensors, as large as the smoother assumes: 2 % of scale, 1 % of misalignment, 0.3 m/s^2, 5 uT, and
+ * gyroscope bias of some deg/s. */
+static marl_sheet raw_sheet(dice *d, double share)
+{
+    static const double bias[MARL_SENSOR_COUNT] = {[MARL_ACCEL] = 0.3, [MARL_GYRO] = 0.05, [MARL_MAG] = 5};
+    marl_sheet sheet = calibrated_sheet();
+    marl_sensor_sheet *sensor[MARL_SENSOR_COUNT] = {
+        [MARL_ACCEL] = &sheet.accel, [MARL_GYRO] = &sheet.gyro, [MARL_MAG] = &sheet.mag};
+    for (int k = 0; k < 9 * MARL_SENSOR_COUNT; k++) {
+        int i = k % 9 / 3, j = k % 3;
+        sensor[k / 9]->bias[i] = j == 0 ? share * bias[k / 9] * dice_normal(d) : sensor[k / 9]->bias[i];
+        *(i == j ? &sensor[k / 9]->scale_error[i] : &sensor[k / 9]->cross_axis[i][j]) =
+            share * (i == j ? 0.02 : 0.01) * dice_normal(d);
+    }
+    return sheet;
+}
+
+/* Mean squared error over stated variance of the three biases and matrices. */
+static double ratio_of_errors(const marl_smoothed *s, const marl_sheet *sheet)
+{
+    const marl_sensor_sheet *sensor[MARL_SENSOR_COUNT] = {
+        [MARL_ACCEL] = &sheet->accel, [MARL_GYRO] = &sheet->gyro, [MARL_MAG] = &sheet->mag};
+    double sum = 0;
+    for (int k = 0; k < 9 * MARL_SENSOR_COUNT; k++) {
+        const marl_sensor_errors *e = &s->errors[k / 9];
+        int i = k % 9 / 3, j = k % 3;
+        double truth = i == j ? sensor[k / 9]->scale_error[i] : sensor[k / 9]->cross_axis[i][j];
+        sum += pow((e->matrix[k % 9] - truth) / e->matrix_sigma[k % 9], 2) / 36;
+        sum += j == 0 ? pow((e->bias[i] - sensor[k / 9]->bias[i]) / e->bias_sigma[i], 2) / 36 : 0;
+    }
+    return sum;
+}
+
+/* Nobody has calibrated anything: attitudes and all 36 errors of the sensors are as sure as stated. Over ten logs the
+ * ratio of the errors is near 1 (360 values, of which a log's are correlated: within 0.3 and 1.9). */
+START_TEST(raw_sensors_are_as_sure_as_stated)
+{
+    static const marl_scene_kind moving[] = {MARL_SCENE_HANDLE, MARL_SCENE_CARRY, MARL_SCENE_TUMBLE,
+                                             MARL_SCENE_POSES, MARL_SCENE_LIFT};
+    enum { LOGS = 10 };
+    dice d = {77};
+    double ratio = 0;
+    for (size_t k = 0; k < LOGS; k++) {
+        marl_sheet sheet = raw_sheet(&d, 1);
+        marl_log log = memory_log_simulated(moving[k % 5], &sheet, 100, 90, 700 + k);
+        marl_smoothed s;
+        double rms, tilt, heading;
+        ck_assert_int_eq(marl_smooth(&log, NULL, &s, NULL), MARL_OK);
+        ck_assert_int_eq(s.sensors_are_raw, 1);
+        ck_assert_ptr_null(marl_smoothed_distrust(&s));
+        errors_of(&log, &s, &rms, &tilt, &heading);
+        ck_assert_msg(rms < 3 && tilt < 9 && heading < 9, "%s: %g %g %g", marl_scene_name(moving[k % 5]), rms,
+                      tilt, heading);
+        ratio += ratio_of_errors(&s, &sheet) / LOGS;
+        marl_smoothed_free(&s);
+        marl_log_free(&log);
+    }
+    ck_assert_msg(ratio > 0.3 && ratio < 1.9, "%g", ratio);
+}
+END_TEST
+
+/* A log that says it is corrected, and whose sensors are raw: the log goes before what is said of it. One whose
+ * sensors are calibrated stays so. */
+START_TEST(a_calibration_that_does_not_hold_is_named)
+{
+    dice d = {5};
+    for (int wrong = 0; wrong < 2; wrong++) {
+        marl_sheet sheet = wrong ? raw_sheet(&d, 0.7) : calibrated_sheet();
+        marl_log log = memory_log_simulated(MARL_SCENE_HANDLE, &sheet, 100, 90, 21);
+        marl_smoothed s;
+        double rms, tilt, heading;
+        log.info.corrected = 1;
+        ck_assert_int_eq(marl_smooth(&log, NULL, &s, NULL), MARL_OK);
+        ck_assert_int_eq(s.calibration_is_wrong, wrong);
+        ck_assert_int_eq(s.sensors_are_raw, wrong);
+        errors_of(&log, &s, &rms, &tilt, &heading);
+        ck_assert(tilt < 6 && heading < 6);
+        marl_smoothed_free(&s);
+        marl_log_free(&log);
+    }
+}
+END_TEST
+
+/* Ten minutes of a pendulum: its motion goes with its attitude, and looks like an error of the accelerometer's matrix. */
+START_TEST(a_long_pendulum_stays_calibrated)
+{
+    marl_log log = corrected_log(MARL_SCENE_SWING, 600, 21);
+    marl_smoothed s;
+    double rms, tilt, heading;
+    ck_assert_int_eq(marl_smooth(&log, NULL, &s, NULL), MARL_OK);
+    ck_assert_ptr_null(marl_smoothed_distrust(&s));
+    ck_assert_int_eq(s.sensors_are_raw, 0);
+    errors_of(&log, &s, &rms, &tilt, &heading);
+    ck_assert_msg(rms < 0.5 && tilt < 4 && heading < 4, "%g %g %g", rms, tilt, heading);
+    marl_smoothed_free(&s);
+    marl_log_free(&log);
+}
+END_TEST
+
 MARL_SUITE("smooth sensors", a_bias_that_is_left_is_found_and_added,
            only_a_remainder_over_twice_what_was_assumed_is_worse, a_bias_that_nobody_knows_is_found,
-           only_what_is_calibrated_is_sure, CAMPAIGN(what_is_left_of_the_gyroscopes_matrix),
+           only_what_is_calibrated_is_sure, a_calibration_that_does_not_hold_is_named,
+           CAMPAIGN(raw_sensors_are_as_sure_as_stated), CAMPAIGN(a_long_pendulum_stays_calibrated),
+           CAMPAIGN(what_is_left_of_the_gyroscopes_matrix),
            CAMPAIGN(a_mount_turns_attitudes_and_no_remainder))

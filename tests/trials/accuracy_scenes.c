@@ -2,6 +2,7 @@
  * Classes of motion with their truth in memory. */
 #include "accuracy_scenes.h"
 #include "lab/maths/random.h"
+#include "lab/maths/statistics.h"
 #include "lab/simulate/simulator.h"
 #include <math.h>
 #include <stdio.h>
@@ -169,6 +170,34 @@ static void dip_field(accuracy_run *run, double dip_deg)
     }
 }
 
+/* Twelve waves of random direction, phase and frequency are added to the acceleration. */
+static void shake(accuracy_run *run, double rms, lab_random *random)
+{
+    enum { WAVES = 12 };
+    double frequency[WAVES], phase[WAVES], amplitude[WAVES][3];
+    for (int w = 0; w < WAVES; w++) {
+        frequency[w] = 0.3 * pow(20, lab_random_uniform(random));
+        phase[w] = 2 * LAB_PI * lab_random_uniform(random);
+        for (int i = 0; i < 3; i++) {
+            amplitude[w][i] = lab_random_normal(random) * rms * sqrt(2.0 / (3 * WAVES));
+        }
+    }
+    for (size_t k = 0; k < run->n; k++) {
+        double t = 1e-9 * (double)run->sample[k].t_ns, a[3] = {0, 0, 0};
+        for (int w = 0; w < WAVES; w++) {
+            double wave = sin(2 * LAB_PI * frequency[w] * t + phase[w]);
+            for (int i = 0; i < 3; i++) {
+                a[i] += amplitude[w][i] * wave;
+            }
+        }
+        marl_vec3 more =
+            marl_quat_rotate_back(run->truth[k], (marl_vec3){(float)a[0], (float)a[1], (float)a[2]});
+        run->sample[k].accel.x += more.x;
+        run->sample[k].accel.y += more.y;
+        run->sample[k].accel.z += more.z;
+    }
+}
+
 accuracy_run accuracy_run_make_graded(const accuracy_class *of, uint64_t seed, const accuracy_grade *grade)
 {
     marl_sheet sheet = accuracy_sheet(seed);
@@ -183,6 +212,9 @@ accuracy_run accuracy_run_make_graded(const accuracy_class *of, uint64_t seed, c
     spoil_sheet(&sheet, grade, &random);
     accuracy_run run = accuracy_run_make_with(of, seed, &sheet);
     run.calibrated = grade->declared;
+    if (grade->shaken > 0) {
+        shake(&run, grade->shaken, &random);
+    }
     if (grade->dip_deg > 0) {
         dip_field(&run, grade->dip_deg);
     }

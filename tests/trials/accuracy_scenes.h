@@ -57,6 +57,7 @@ typedef struct accuracy_grade {
     double accel_bias, mag_bias;
     double gyro_scale;             /* of the gyroscope alone, half of it beside the diagonal; 0: as above */
     double accel_times, mag_times; /* what calibration left of these, so many times; 0: once */
+    double shaken;                 /* m/s^2 rms: shaken in all directions besides, 0.3 to 6 Hz */
     double noise_times, dip_deg;   /* 0: once, 61.2 */
 } accuracy_grade;
 /* Errors by the grade, drawn anew for each seed; nothing known of them unless they are declared calibrated. */
