@@ -153,7 +153,11 @@ void bench_into(void)
         for (int k = 0; k < 2 * MARL_SENSOR_COUNT; k++) {
             print_share(r.squares[k / 2][k % 2], r.added[k / 2][k % 2]);
         }
-        printf(" %3d %6.2f %6.2f  %2d/%-2d\n", r.beyond_five, pow(10, r.raw / made),
-               pow(10, r.refined / made), r.better, r.logs);
+        if (made > 0) {
+            printf(" %3d %6.2f %6.2f  %2d/%d\n", r.beyond_five, pow(10, r.raw / made),
+                   pow(10, r.refined / made), r.better, made);
+        } else {
+            printf(" %3s %6s %6s  %5s\n", "-", "-", "-", "none");
+        }
     }
 }

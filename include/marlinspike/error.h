@@ -60,6 +60,14 @@ const char *marl_base_name(const char *path);
  */
 void marl_list_append(char *list, size_t size, const char *item);
 
+/* The known word that is nearest to one that was given, if any is so near that it was probably meant. Set `given`, leave
+ * the rest zero, and show each known word, which must outlive the result. */
+typedef struct marl_nearest_word {
+    const char *given, *found; /* found: NULL when none is near */
+    size_t off;                /* changes of a letter between the two */
+} marl_nearest_word;
+void marl_nearest(marl_nearest_word *nearest, const char *known);
+
 /* ---- outfile ---- */
 
 /* Files that are complete or absent: written beside their target as TARGET.tmp.XXXXXX, flushed, then renamed,

@@ -47,10 +47,16 @@ int main(int argc, const char **argv)
         cli_print("marlinspike %s\n", marl_version());
         return cli_print_done();
     }
+    marl_nearest_word nearest = {.given = argv[1]};
     for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++) {
         if (strcmp(argv[1], commands[i].name) == 0) {
             return commands[i].run(argc - 1, argv + 1);
         }
+        marl_nearest(&nearest, commands[i].name);
+    }
+    if (nearest.found != NULL) {
+        cli_message("unknown command '%s' (%s?)", argv[1], nearest.found);
+        return CLI_WRONG_USE;
     }
     cli_message("unknown command '%s'", argv[1]);
     print_usage(stderr);

@@ -161,7 +161,7 @@ START_TEST(errors_name_what_is_wrong)
     ck_assert_int_eq(marl_study_add_case(study, "missing.csv", "smooth", &error), MARL_ERR_INPUT);
     ck_assert_ptr_nonnull(strstr(error.text, "missing.csv"));
     ck_assert_uint_eq(study->case_n, 0); /* nothing half loaded is left to run */
-    ck_assert_int_eq(marl_study_add_tuning(study, "nonsense", NULL), MARL_ERR_INPUT);
+    ck_assert_int_eq(marl_study_add_tuning(study, "nonsense", NULL), MARL_ERR_USE);
     ck_assert_uint_eq(study->tuning_n, 0);
     ck_assert_int_eq(marl_study_add_rate(study, -1, NULL), MARL_ERR_USE);
     for (int i = 0; i < MARL_STUDY_MAX_RATES; i++) {

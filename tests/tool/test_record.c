@@ -386,7 +386,7 @@ START_TEST(send_works_with_a_simulated_board_that_keeps_its_memory)
         {"--to sim --calibration cal.json --device pod-08", 3,
          "pod-08 refuses the calibration: meant for another device"},
         {"--to sim --calibration missing.json", 3, "missing.json"},
-        {"--to sim --tuning dream", 3, "dream: neither a file nor a filter"},
+        {"--to sim --tuning dream", 2, "dream: neither a file nor a filter"},
         {"--to sim", 2, "one of --calibration, --tuning, --zero, --commit"},
         {"--zero", 2, "--to is needed"},
         {"--to pigeon --zero", 2, "--to 'pigeon': wanted serial:"},

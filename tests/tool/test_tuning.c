@@ -48,7 +48,8 @@ START_TEST(the_table_marks_what_is_changed)
     run_free(&r);
     run_wants(2, "tuning complementary:tilt_time=0");
     run_wants(2, "tuning");
-    run_wants(3, "tuning nothing");
+    run_wants(2, "tuning nothing");
+    run_wants(3, "tuning nothing.json");
     run_wants(3, "tuning kalman --sheet nothing.json");
     run_wants(5, "tuning kalman -o nowhere/a.json");
     temporary_remove(&dir);

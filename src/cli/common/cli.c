@@ -72,6 +72,22 @@ static void watch_options(struct poptOption *watched, const struct poptOption *o
     *watched = (struct poptOption)POPT_TABLEEND;
 }
 
+/* The option of these tables that `given`, with its dashes, is nearest to. */
+static const char *nearest_option(const char *given, const struct poptOption *own,
+                                  const struct poptOption *common)
+{
+    const struct poptOption *tables[2] = {own, common};
+    marl_nearest_word nearest = {.given = given + strspn(given, "-")};
+    for (int t = 0; t < 2; t++) {
+        for (const struct poptOption *o = tables[t]; o->longName != NULL || o->shortName != '\0'; o++) {
+            if (o->longName != NULL) {
+                marl_nearest(&nearest, o->longName);
+            }
+        }
+    }
+    return nearest.found;
+}
+
 int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, const cli_usage *usage)
 {
     int help = 0, no_memory = 0, result;
@@ -107,8 +123,11 @@ int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, 
     poptSetOtherOptionHelp(c->context, line);
     result = poptGetNextOpt(c->context);
     if (result < -1) {
-        return wrong_use(argv[0], "%s: %s: %s", poptBadOption(c->context, POPT_BADOPTION_NOALIAS),
-                         poptStrerror(result));
+        const char *given = poptBadOption(c->context, POPT_BADOPTION_NOALIAS);
+        const char *meant = result == POPT_ERROR_BADOPT ? nearest_option(given, own, common) : NULL;
+        char why[100];
+        snprintf(why, sizeof why, meant != NULL ? "%s (--%.40s?)" : "%s", poptStrerror(result), meant);
+        return wrong_use(argv[0], "%s: %s: %s", given, why);
     }
     if (help) {
         return print_help(c, usage);

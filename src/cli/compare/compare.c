@@ -74,8 +74,9 @@ static marl_status check_cases(const cli *c, const options *o, marl_error *error
 {
     if ((c->files == 0) != (o->reference == NULL)) {
         return marl_fail(error, MARL_ERR_USE,
-                         o->reference == NULL ? "compare: --reference is needed"
-                                              : "compare: --reference needs a LOG");
+                         o->reference == NULL
+                             ? "compare: --reference ATT is needed; without a rig, --reference smooth"
+                             : "compare: --reference needs a LOG");
     }
     if (o->reference == NULL && o->pair == NULL) {
         return marl_fail(error, MARL_ERR_USE, "compare: a LOG with --reference, or --case LOG=REFERENCE");

@@ -59,6 +59,11 @@ marl_status lab_json_load(lab_json *file, const char *path, const char *kind, ma
     if (file->text == NULL) {
         return status;
     }
+    if (strncmp(file->text, "# marlinspike log", 17) == 0 || strncmp(file->text, "t[", 2) == 0 ||
+        strncmp(file->text, "t,", 2) == 0) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s:1: is a log; a JSON file (%s) is wanted here", path,
+                         kind != NULL ? kind : "of ours");
+    }
     file->root = json_loads(file->text, JSON_REJECT_DUPLICATES, &fault);
     if (file->root == NULL) {
         status = json_error_code(&fault) == json_error_out_of_memory

@@ -110,8 +110,16 @@ static marl_status read_base(marl_named_tuning *tuning, const char *base, const 
         return MARL_OK;
     }
     if (access(base, F_OK) != 0) {
+        int is_path = strpbrk(base, "./") != NULL; /* no filter's name */
+        marl_nearest_word nearest = {.given = base};
+        for (int f = 0; f < MARL_FILTER_COUNT; f++) {
+            marl_nearest(&nearest, marl_filter_name((marl_filter)f));
+        }
         lab_list_filters(known, sizeof known);
-        return marl_fail(error, MARL_ERR_INPUT, "%s: neither a file nor a filter; filters: %s", base, known);
+        return marl_fail(error, is_path ? MARL_ERR_INPUT : MARL_ERR_USE,
+                         "%s: neither a file nor a filter%s%s%s; filters: %s", base,
+                         nearest.found != NULL ? " (" : "", nearest.found != NULL ? nearest.found : "",
+                         nearest.found != NULL ? "?)" : "", known);
     }
     return lab_tuning_file_read(tuning, base, error);
 }

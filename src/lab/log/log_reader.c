@@ -13,6 +13,8 @@ struct marl_log_reader {
     char *path;
     int ours; /* has our metadata line: then the last line ends with a line end, too */
     marl_log_info info;
+    int seen; /* rows, in the window or not */
+    int64_t seen_from_ns, seen_to_ns;
     marl_log_report report;
     lab_scanner scan;
     lab_row_order order;
@@ -110,9 +112,19 @@ static marl_status parse_line(marl_log_reader *r, const char *line, size_t n, ma
     return MARL_OK;
 }
 
+static marl_status no_rows_in_window(const marl_log_reader *r, marl_error *error)
+{
+    return marl_fail(error, MARL_ERR_INSUFFICIENT,
+                     "%s: no rows in the window: the log runs from %.3f to %.3f s", r->path,
+                     1e-9 * (double)r->seen_from_ns, 1e-9 * (double)r->seen_to_ns);
+}
+
 static marl_status verdict_at_end(const marl_log_reader *r, marl_error *error)
 {
     const marl_log_report *report = &r->report;
+    if (report->rows == 0 && r->seen) {
+        return no_rows_in_window(r, error);
+    }
     if (report->rows + report->rows_dropped == 0) {
         return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: a header and no samples", r->path);
     }
@@ -165,6 +177,9 @@ marl_status marl_log_next(marl_log_reader *r, marl_log_row *row, marl_error *err
     const marl_log_window *w = &r->window;
     marl_status status;
     while ((status = next_row(r, row, error)) == MARL_OK) {
+        r->seen_from_ns = r->seen ? r->seen_from_ns : row->sample.t_ns;
+        r->seen_to_ns = row->sample.t_ns;
+        r->seen = 1;
         int is_before = w->has_from && row->sample.t_ns < w->from_ns;
         int is_behind = w->has_to && row->sample.t_ns > w->to_ns;
         if (!is_before && !is_behind) {
@@ -179,7 +194,7 @@ marl_status marl_log_next(marl_log_reader *r, marl_log_row *row, marl_error *err
     int has_window = w->has_from || w->has_to;
     if (has_window && (status == MARL_OK || status == MARL_END || status == MARL_ERR_INSUFFICIENT) &&
         r->report.rows == 0) {
-        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: no rows in the window", r->path);
+        return no_rows_in_window(r, error);
     }
     return status == MARL_OK ? MARL_END : status;
 }
@@ -233,6 +248,10 @@ static marl_status read_header(marl_log_reader *r, const marl_sheet *sheet, marl
     char where[600];
     MARL_TRY(find_header(r, &line, &n, error));
     snprintf(where, sizeof where, "%s:%ld", r->path, r->lines.line);
+    if (line[0] == '{') {
+        return marl_fail(error, MARL_ERR_INPUT, "%s: is JSON; a log or an attitude, CSV, is wanted here",
+                         where);
+    }
     r->scan.delimiter = lab_delimiter(line, n);
     if (r->scan.delimiter == r->scan.point) {
         return marl_fail(error, MARL_ERR_INPUT, "%s: cells are divided by the decimal comma", where);

@@ -64,6 +64,11 @@ marl_status marl_study_add_case(marl_study *study, const char *log_path, const c
     if (study->case_n == MARL_STUDY_MAX_CASES) {
         return marl_fail(error, MARL_ERR_USE, "at most %d cases", MARL_STUDY_MAX_CASES);
     }
+    for (size_t i = 0; i < study->case_n; i++) {
+        if (strcmp(study->cases[i].log_path, log_path) == 0) {
+            return marl_fail(error, MARL_ERR_USE, "%s is given twice", log_path);
+        }
+    }
     marl_study_case *it = &study->cases[study->case_n];
     *it = (marl_study_case){.log_path = strdup(log_path), .reference_path = strdup(reference_path)};
     marl_status status = it->log_path == NULL || it->reference_path == NULL
