@@ -81,7 +81,7 @@ static const struct {
      "/dev/full: is a device: only a file is replaced"},
     {"replay nocolumn.csv -o new.csv", 4, "nocolumn.csv: needs gyro_x, gyro_y, gyro_z"},
     {"replay zeros.csv -o new.csv", 4, "no good accelerometer reading to start from"},
-    {"replay lift.csv --tuning magic -o new.csv", 3,
+    {"replay lift.csv --tuning magic -o new.csv", 2,
      "magic: neither a file nor a filter; filters: gyro, vectors, complementary"},
     {"replay lift.csv --tuning negative.json -o new.csv", 3,
      "negative.json:2: parameters.tilt_time: -1 is out of its range"},

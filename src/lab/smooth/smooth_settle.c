@@ -7,7 +7,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { MIN_PASSES = 4, MAX_PASSES = 16 };
+enum { MIN_PASSES = 4, MAX_PASSES = 16, WIDE_PASSES = 2 };
 #define SETTLED 0.02          /* u: the last pass moved nothing worth mentioning */
 #define SETTLED_DEVIANCE 5.0  /* of J: neither did the evidence */
 #define PREFERENCE 5.0        /* of J: what it takes to go against what was said of the sensors */
@@ -135,7 +135,7 @@ static marl_status run_passes(lab_smoother *s, int adapts, marl_error *error)
         MARL_TRY(lab_smooth_filter(s, error));
         s->made++;
         report(s, s->made / (s->made + USUAL_PASSES));
-        if (adapts && s->passes >= 2) {
+        if (adapts && s->passes > WIDE_PASSES) {
             adapt(s);
         }
         if (pass >= MIN_PASSES && s->change < SETTLED && fabs(s->deviance - before) < SETTLED_DEVIANCE) {
@@ -268,16 +268,17 @@ static marl_status run_raw(lab_smoother *s, const lab_assumption *raw, lab_verdi
     return status;
 }
 
-/* From the raw result, as claimed; goes back to raw where the log speaks against it. */
-static marl_status try_claim(lab_smoother *s, const lab_assumption *claim, lab_verdict *verdict,
-                             marl_error *error)
+/* As claimed, from the raw result or from the start; goes back to raw where the log speaks against it. */
+static marl_status try_claim(lab_smoother *s, const lab_assumption *claim, int from_start,
+                             lab_verdict *verdict, marl_error *error)
 {
     saved raw;
     if (!save(s, &raw)) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
+    marl_status status = from_start ? lab_smooth_start(s, 1, error) : MARL_OK;
     s->assumed = *claim;
-    marl_status status = run_passes(s, 0, error);
+    status = status != MARL_OK ? status : run_passes(s, 0, error);
     const char *why = lab_smooth_distrust(verdict->change, verdict->missed, verdict->worst);
     verdict->preference = s->deviance - raw.deviance;
     verdict->calibrated = verdict->preference < (why == NULL ? PREFERENCE : PREFERENCE_OPEN);
@@ -313,7 +314,10 @@ marl_status lab_smooth_settle(lab_smoother *s, const lab_assumption *claimed, la
         claim.sigma[i] = claim.sigma[i] < raw.sigma[i] ? claim.sigma[i] : s->assumed.sigma[i];
     }
     if (verdict->claimed) {
-        MARL_TRY(try_claim(s, &claim, verdict, error));
+        MARL_TRY(try_claim(s, &claim, 0, verdict, error));
+        if (!verdict->calibrated) { /* the raw result may have led it astray */
+            MARL_TRY(try_claim(s, &claim, 1, verdict, error));
+        }
         check_result(s, verdict);
         verdict->worst = verdict->calibrated ? 0 : verdict->worst;
     }
