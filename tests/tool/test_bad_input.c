@@ -61,7 +61,7 @@ static const struct {
     {"inspect twice.csv", 3, "twice.csv:1: column gyro_x stands there twice"},
     {"inspect comma.csv", 3, "comma.csv:2: a decimal comma: use --decimal ,"},
     {"inspect mostlybad.csv", 3, "mostlybad.csv:3: t is not a usable number; 2 of 3 rows cannot be used"},
-    {"inspect good.json", 3, "good.json:1: the header is not CSV"},
+    {"inspect good.json", 3, "good.json:1: is JSON; a log or an attitude, CSV, is wanted here"},
     {"inspect lift.csv --sheet missing.json", 3, "missing.json: cannot be read"},
     {"calibrate dance still.csv", 2, "unknown recording 'dance'; known: still"},
     {"calibrate still nocolumn.csv -o new.json", 4, "nocolumn.csv: needs gyro_x, gyro_y, gyro_z"},
