@@ -12,6 +12,7 @@ static int gives_known_bits(marl_filter filter)
     marl_pipeline pipeline;
     marl_quat q;
     config.tuning = known_tuning(filter);
+    config.corrected = MARL_FRESH_ACCEL; /* the defaults as they are, and not those of raw sensors */
     if (marl_pipeline_init(&pipeline, &config) != MARL_OK) {
         return 0;
     }
