@@ -17,7 +17,7 @@ enum { MIN_PASSES = 4, MAX_PASSES = 16, WIDE_PASSES = 2 };
 #define FIELD_SIGMA 5.0  /* uT */
 #define ARM_SIGMA 0.1    /* r, m */
 #define MISSED_BLOCKS 20 /* about 2 s */
-#define USUAL_PASSES 6.0 /* to go, for the progress */
+#define USUAL_PASSES 10.0 /* to go, for the progress */
 /* A result beyond these is not trusted: docs/methods/smoother.md. */
 #define MAX_CHANGE 0.1
 #define MAX_MISSED 3.0
@@ -241,8 +241,8 @@ const char *lab_smooth_distrust(double change, double missed, double worst)
     return worst <= MAX_WORST ? NULL : "a sensor is worse than an uncalibrated one is assumed to be";
 }
 
-/* As raw, from the start that the causal filter gives; where the result is not trusted also from that of the filter
- * without weighting, and the likelier of the two. */
+/* As raw, from the start that the causal filter gives, and from that of the filter without weighting; the likelier of
+ * the two results. Either may have started where no pass leads out. */
 static marl_status run_raw(lab_smoother *s, const lab_assumption *raw, lab_verdict *verdict,
                            marl_error *error)
 {
@@ -250,10 +250,6 @@ static marl_status run_raw(lab_smoother *s, const lab_assumption *raw, lab_verdi
     s->assumed = *raw;
     MARL_TRY(lab_smooth_start(s, 1, error));
     MARL_TRY(run_passes(s, 1, error));
-    check_result(s, verdict);
-    if (lab_smooth_distrust(verdict->change, verdict->missed, verdict->worst) == NULL) {
-        return MARL_OK;
-    }
     if (!save(s, &first)) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
