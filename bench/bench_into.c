@@ -138,8 +138,8 @@ void bench_into(void)
            "to %d: "
            "squared error over\nvariance of what is added, biases and matrices (how many); off by over 5 "
            "sigma; kalman "
-           "on the next log without and\nwith it, deg rms (geometric mean), and on how many logs it is "
-           "better\n%-8s "
+           "on the next log without and\nwith it, deg rms (geometric mean), and on how many of those "
+           "that gave a calibration it is better\n%-8s "
            "%-8s %-11s %-11s %-11s %-11s %-11s %-11s %3s %6s %6s %6s\n",
            SECONDS, FROM_SEED, FROM_SEED + LOGS_OF_SCENE - 1, "motion", "next", "accel bias", "matrix",
            "gyro bias", "matrix", "mag bias", "matrix", "> 5", "raw", "with", "better");
