@@ -8,8 +8,8 @@
 #include <stdio.h>
 
 enum { FIRST_FILTER = MARL_FILTER_COMPLEMENTARY, FILTERS = MARL_FILTER_COUNT - FIRST_FILTER };
-/* Nothing was chosen by these seeds. */
-enum { SEEDS = 3, FROM_SEED = 621, CLASSES = ACCURACY_CLASSES + ACCURACY_UNTUNED };
+/* Nothing was chosen by these seeds; what is assumed of raw sensors on 621 to 623. */
+enum { SEEDS = 3, FROM_SEED = 661, CLASSES = ACCURACY_CLASSES + ACCURACY_UNTUNED };
 #define SKIP_LONGER_THAN 200.0 /* s: the day is left out */
 
 static const accuracy_grade grades[] = {
