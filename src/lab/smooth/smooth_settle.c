@@ -192,7 +192,7 @@ static void restore(const saved *from, lab_smoother *s)
     s->deviance = from->deviance;
 }
 
-/* (k) |sum of what is missed|^2 / (3 sum of its variance) over 20 blocks without a gap, the largest. */
+/* (k) |sum of what is missed|^2 / (3 sum of its variance) over 20 blocks, the largest; a gap is in the variance. */
 static double find_missed(const lab_smoother *s)
 {
     double largest = 0;
