@@ -52,8 +52,8 @@ MARL_CHECKED marl_status marl_degrader_init(marl_degrader *degrader, const marl_
 int marl_degrader_feed(marl_degrader *degrader, const marl_sample *recorded, marl_sample *seen);
 
 /* Names the sensors that neither `record` (may be NULL) nor the log itself has calibrated. */
-void marl_replay_warn(marl_warnings *warnings, const marl_calibration_record *record, const marl_log_info *info,
-                      const char *log_path);
+void marl_replay_warn(marl_warnings *warnings, const marl_calibration_record *record,
+                      const marl_log_info *info, const char *log_path);
 
 /* A pipeline for this log, tuning and calibration, as a board with the log's sensors has it; then
  * marl_pipeline_step for every row. MARL_ERR_INSUFFICIENT when a sensor that the filter needs is missing,
