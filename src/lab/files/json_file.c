@@ -49,35 +49,48 @@ static char *read_text(const char *path, marl_status *status, marl_error *error)
     return NULL;
 }
 
-marl_status lab_json_load(lab_json *file, const char *path, const char *kind, marl_error *error)
+static int is_log(const char *text)
+{
+    return strncmp(text, "# marlinspike log", 17) == 0 || strncmp(text, "t[", 2) == 0 ||
+           strncmp(text, "t,", 2) == 0;
+}
+
+static marl_status parse(lab_json *file, const char *kind)
 {
     json_error_t fault;
-    char given[64] = "";
-    *file = (lab_json){.path = path, .error = error};
-    marl_status status = MARL_OK;
-    file->text = read_text(path, &status, error);
-    if (file->text == NULL) {
-        return status;
-    }
-    if (strncmp(file->text, "# marlinspike log", 17) == 0 || strncmp(file->text, "t[", 2) == 0 ||
-        strncmp(file->text, "t,", 2) == 0) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s:1: is a log; a JSON file (%s) is wanted here", path,
-                         kind != NULL ? kind : "of ours");
+    if (is_log(file->text)) {
+        return marl_fail(file->error, MARL_ERR_INPUT, "%s:1: is a log; a JSON file (%s) is wanted here",
+                         file->path, kind != NULL ? kind : "of ours");
     }
     file->root = json_loads(file->text, JSON_REJECT_DUPLICATES, &fault);
     if (file->root == NULL) {
-        status = json_error_code(&fault) == json_error_out_of_memory
-                     ? marl_fail(error, MARL_ERR_SYSTEM, "no memory")
-                     : marl_fail(error, MARL_ERR_INPUT, "%s:%d: %s", path, fault.line, fault.text);
-    } else if (!json_is_object(file->root)) {
-        status = marl_fail(error, MARL_ERR_INPUT, "%s:1: not a JSON object", path);
+        return json_error_code(&fault) == json_error_out_of_memory
+                   ? marl_fail(file->error, MARL_ERR_SYSTEM, "no memory")
+                   : marl_fail(file->error, MARL_ERR_INPUT, "%s:%d: %s", file->path, fault.line, fault.text);
     }
+    return json_is_object(file->root)
+               ? MARL_OK
+               : marl_fail(file->error, MARL_ERR_INPUT, "%s:1: not a JSON object", file->path);
+}
+
+static marl_status check_kind(lab_json *file, const char *kind)
+{
+    char given[64] = "";
+    lab_json_at root = lab_json_root(file);
+    MARL_TRY(lab_json_string(&root, "marlinspike", LAB_NEEDED, given, sizeof given));
+    return strcmp(given, kind) == 0
+               ? MARL_OK
+               : lab_json_fail(&root, "marlinspike", "is '%s', wanted '%s'", given, kind);
+}
+
+marl_status lab_json_load(lab_json *file, const char *path, const char *kind, marl_error *error)
+{
+    *file = (lab_json){.path = path, .error = error};
+    marl_status status = MARL_OK;
+    file->text = read_text(path, &status, error);
+    status = file->text != NULL ? parse(file, kind) : status;
     if (status == MARL_OK && kind != NULL) {
-        lab_json_at root = lab_json_root(file);
-        status = lab_json_string(&root, "marlinspike", LAB_NEEDED, given, sizeof given);
-        if (status == MARL_OK && strcmp(given, kind) != 0) {
-            status = lab_json_fail(&root, "marlinspike", "is '%s', wanted '%s'", given, kind);
-        }
+        status = check_kind(file, kind);
     }
     if (status != MARL_OK) {
         lab_json_free(file);
