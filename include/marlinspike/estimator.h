@@ -44,7 +44,9 @@ marl_pipeline_config marl_pipeline_default(marl_filter filter);
 
 /* Starts anew with nothing known. What is calibrated, by `calibration` or since it comes corrected, decides what is
  * assumed, where the tuning has the default: of a calibrated gyroscope bias_spread is MARL_BIAS_SPREAD_CALIBRATED;
- * where nothing is calibrated gyro_scale is MARL_GYRO_SCALE_RAW and mag_threshold MARL_MAG_THRESHOLD_RAW.
+ * of an accelerometer or magnetometer that is not calibrated the spread of its bias is MARL_ACCEL_BIAS_SPREAD_RAW or
+ * MARL_MAG_BIAS_SPREAD_RAW; where nothing is calibrated gyro_scale is MARL_GYRO_SCALE_RAW and mag_threshold
+ * MARL_MAG_THRESHOLD_RAW.
  * MARL_ERR_ARGUMENT when tuning or calibration do not pass their checks. */
 MARL_CHECKED marl_status marl_pipeline_init(marl_pipeline *pipeline, const marl_pipeline_config *config);
 
@@ -131,8 +133,9 @@ MARL_CHECKED marl_status marl_estimator_attitude(const marl_estimator *estimator
 /* 1 when the heading comes from a magnetometer, 0 when it is relative to the start. */
 int marl_estimator_heading_is_magnetic(const marl_estimator *estimator);
 
-/* Standard deviations (1 sigma) of the attitude, rad, from the covariance: of the tilt (both axes together)
- * and of the heading (relative heading: since the start). MARL_ERR_NOT_READY before the start,
+/* Standard deviations (1 sigma) of the attitude, rad, from the covariance and what accel_bias_spread and
+ * mag_bias_spread add to it: of the tilt (both axes together) and of the heading (relative heading: since the start).
+ * MARL_ERR_NOT_READY before the start,
  * MARL_ERR_ARGUMENT for a filter without covariance (all but kalman); both are then 0. */
 MARL_CHECKED marl_status marl_estimator_sigma(const marl_estimator *estimator, float *tilt, float *heading);
 
@@ -239,6 +242,8 @@ typedef struct marl_kalman {
     float accel_evidence, speed_evidence; /* unexplained mean squares A, (m/s^2)^2, and V, (m/s)^2 */
     float rate_variance;                  /* W, (rad/s)^2, of rate_fast about rate_slow */
     marl_vec3 rate_fast, rate_slow;       /* low-passed rate, rad/s */
+    float mean_force[2];                  /* horizontal world force, low-pass of 0.6 s, m/s^2 */
+    float force_variance;                 /* S, (m/s^2)^2, of the force about it */
     marl_vec3 recent_force;               /* world force, low-pass of 1 s */
     float long_force[2];                  /* horizontal world force, low-pass of 30 s */
     marl_vec3 last_force;                 /* of the last correction */

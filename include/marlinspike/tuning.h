@@ -39,8 +39,10 @@ typedef enum marl_parameter_id {
     MARL_PARAMETER_ATTITUDE_SPREAD,
     MARL_PARAMETER_ACCEL_FLOOR,
     MARL_PARAMETER_ACCEL_NOISE,
+    MARL_PARAMETER_ACCEL_BIAS_SPREAD,
     MARL_PARAMETER_SPEED_FLOOR,
     MARL_PARAMETER_MAG_NOISE,
+    MARL_PARAMETER_MAG_BIAS_SPREAD,
     MARL_PARAMETER_DISTURBANCE_TIME,
     MARL_PARAMETER_VELOCITY_TIME,
     MARL_PARAMETER_BIAS_LIMIT,
@@ -74,6 +76,9 @@ typedef enum marl_parameter_group {
 /* gyro_scale and mag_threshold (uT) where no sensor is calibrated: the defaults are for what calibration leaves. */
 #define MARL_GYRO_SCALE_RAW 0.002f
 #define MARL_MAG_THRESHOLD_RAW 3.0f
+/* accel_bias_spread, m/s^2, and mag_bias_spread, uT, of a sensor that is not calibrated. */
+#define MARL_ACCEL_BIAS_SPREAD_RAW 0.2f
+#define MARL_MAG_BIAS_SPREAD_RAW 3.0f
 
 /* Capacities that buffers are sized by: of a name with its NUL, and of the parameters of one filter. */
 enum { MARL_PARAMETER_NAME_MAX = 20, MARL_FILTER_PARAMETERS_MAX = 24 };

@@ -51,6 +51,82 @@ START_TEST(scatter_of_the_rate_raises_the_start_variance)
 }
 END_TEST
 
+/* (3.3), (3.4): S of a body that is shaken after the start, and the variance that it stands for. With this floor no
+ * correction moves the mean, and A is what the attitude's own variance explains. */
+START_TEST(scatter_of_the_force_raises_the_start_variance)
+{
+    marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
+    marl_estimator e;
+    tuning.value[MARL_PARAMETER_USE_MAG] = 0.0f;
+    tuning.value[MARL_PARAMETER_ACCEL_FLOOR] = 10.0f;
+    ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
+    double mean = 0, S = 0, sum = 0, last = 0, worst = 0, least = 1;
+    int n = 0;
+    for (int i = 0; i <= 150; i++) {
+        double t = 0.01 * i, a = 0.3 * sin(2 * 3.14159265 * 1.5 * t);
+        marl_sample s = at_rest(marl_quat_identity(), (int64_t)i * 10000000);
+        s.accel.x += (float)a;
+        uint32_t used = marl_estimator_count(&e).used_accel;
+        ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+        sum += a;
+        n += i > 0; /* the first sample makes the start */
+        if (marl_estimator_count(&e).used_accel != used && i > 0) {
+            double T = t - last, share = T / (T + fmin(0.6, t)), off = sum / n - mean;
+            mean += share * off;
+            S += share * (off * off - S);
+            double D = (square(0.0084) + square(0.3) * S) / (t * t + square(0.07));
+            worst = fmax(worst, fabs(accel_weight_of(&e) - 1 / (1 + D / square(0.1))));
+            least = fmin(least, accel_weight_of(&e));
+            sum = n = 0;
+            last = t;
+        }
+    }
+    ck_assert_msg(worst < 0.01 && least < 0.3, "%g %g", worst, least);
+}
+END_TEST
+
+/* (3.4): a steady turn about the vertical at `rate`: the centripetal acceleration of 0.3 m. */
+START_TEST(a_steady_turn_counts_as_an_arm_of_0_3_m)
+{
+    for (double rate = 0.3; rate < 1.5; rate *= 2) {
+        marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
+        marl_estimator e;
+        tuning.value[MARL_PARAMETER_USE_MAG] = 0.0f;
+        ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
+        for (int i = 0; i <= 2000; i++) {
+            marl_sample s = at_rest(marl_quat_identity(), (int64_t)i * 10000000);
+            s.gyro.z = (float)rate;
+            ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+        }
+        double D = square(0.3 * rate * rate);
+        ck_assert_double_eq_tol(accel_weight_of(&e) * (1 + D / square(0.1)), 1, 0.02);
+    }
+}
+END_TEST
+
+/* (3.9) */
+START_TEST(biases_of_the_sensors_widen_sigma)
+{
+    marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
+    float tilt[2], heading[2];
+    for (int k = 0; k < 2; k++) {
+        marl_estimator e;
+        tuning.value[MARL_PARAMETER_ACCEL_BIAS_SPREAD] = k == 0 ? 0.0f : 0.1f;
+        tuning.value[MARL_PARAMETER_MAG_BIAS_SPREAD] = k == 0 ? 0.0f : 2.0f;
+        ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
+        for (int i = 0; i <= 3000; i++) {
+            marl_sample s = at_rest(marl_quat_identity(), (int64_t)i * 10000000);
+            s.mag = (marl_vec3){0, 20, -40};
+            ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+        }
+        ck_assert_int_eq(marl_estimator_sigma(&e, &tilt[k], &heading[k]), MARL_OK);
+    }
+    double level = square(0.1 / 9.80665), north = (square(2) + square(40) * level) / square(20);
+    ck_assert_double_eq_tol((square(tilt[1]) - square(tilt[0])) / (2 * level), 1, 0.01);
+    ck_assert_double_eq_tol((square(heading[1]) - square(heading[0])) / north, 1, 0.01);
+}
+END_TEST
+
 /* (3.3): A of an acceleration that comes and goes, and the weight of one half at 0.1 m/s^2 rms per axis. */
 START_TEST(accelerations_lose_weight)
 {
@@ -187,6 +263,8 @@ START_TEST(a_jolt_is_no_speed_over_100_m_s)
 }
 END_TEST
 
-MARL_SUITE("kalman weights", scatter_of_the_rate_raises_the_start_variance, accelerations_lose_weight,
+MARL_SUITE("kalman weights", scatter_of_the_rate_raises_the_start_variance,
+           scatter_of_the_force_raises_the_start_variance, a_steady_turn_counts_as_an_arm_of_0_3_m,
+           biases_of_the_sensors_widen_sigma, accelerations_lose_weight,
            heading_turns_slowly_after_five_seconds, sigma_of_the_heading_follows_the_horizontal_field,
            sigma_of_the_tilt_under_slow_accelerations, a_jolt_is_no_speed_over_100_m_s)

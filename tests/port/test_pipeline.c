@@ -297,9 +297,9 @@ START_TEST(nothing_calibrated_means_raw_thresholds)
         uint8_t corrected;
         float scale, threshold;
     } cases[] = {{1, 0, 0, 0.002f, 3.0f},
-                 {1, 1, 0, 0.00035f, 1.0f},
-                 {1, 0, MARL_FRESH_MAG, 0.00035f, 1.0f},
-                 {2, 0, 0, 0.0007f, 2.0f}};
+                 {1, 1, 0, 0.001f, 1.0f},
+                 {1, 0, MARL_FRESH_MAG, 0.001f, 1.0f},
+                 {4, 0, 0, 0.004f, 4.0f}};
     for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
         marl_pipeline_config config = marl_pipeline_default(MARL_FILTER_COMPLEMENTARY);
         marl_pipeline pipeline;
@@ -312,6 +312,35 @@ START_TEST(nothing_calibrated_means_raw_thresholds)
         const float *value = marl_estimator_tuning(&pipeline.estimator)->value;
         ck_assert_float_eq_tol(value[MARL_PARAMETER_GYRO_SCALE], cases[i].scale, 1e-9f);
         ck_assert_float_eq_tol(value[MARL_PARAMETER_MAG_THRESHOLD], cases[i].threshold, 1e-6f);
+    }
+}
+END_TEST
+
+/* The spread of the biases of accelerometer and magnetometer follows from each of them. */
+START_TEST(a_sensor_that_is_not_calibrated_widens_sigma)
+{
+    static const struct {
+        int accel_present, mag_present;
+        uint8_t corrected;
+        float accel, mag;
+    } cases[] = {{0, 0, 0, 0.2f, 3},
+                 {1, 0, 0, 0, 3},
+                 {0, 1, 0, 0.2f, 0},
+                 {0, 0, MARL_FRESH_ACCEL, 0, 3},
+                 {0, 0, MARL_FRESH_MAG, 0.2f, 0},
+                 {0, 0, MARL_FRESH_GYRO, 0.2f, 3}};
+    for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
+        marl_pipeline_config config = marl_pipeline_default(MARL_FILTER_KALMAN);
+        marl_pipeline pipeline;
+        config.calibration.accel =
+            (marl_correction){.present = cases[i].accel_present, .matrix = marl_mat3_identity()};
+        config.calibration.mag =
+            (marl_correction){.present = cases[i].mag_present, .matrix = marl_mat3_identity()};
+        config.corrected = cases[i].corrected;
+        ck_assert_int_eq(marl_pipeline_init(&pipeline, &config), MARL_OK);
+        const float *value = marl_estimator_tuning(&pipeline.estimator)->value;
+        ck_assert_float_eq(value[MARL_PARAMETER_ACCEL_BIAS_SPREAD], cases[i].accel);
+        ck_assert_float_eq(value[MARL_PARAMETER_MAG_BIAS_SPREAD], cases[i].mag);
     }
 }
 END_TEST
@@ -331,4 +360,5 @@ END_TEST
 
 MARL_SUITE("pipeline", board_and_replay_give_the_same_bits, broken_rates_are_counted_once,
            a_temperature_holds_until_the_next, what_is_calibrated_decides_what_is_assumed,
-           nothing_calibrated_means_raw_thresholds, wild_settings_are_refused)
+           nothing_calibrated_means_raw_thresholds, a_sensor_that_is_not_calibrated_widens_sigma,
+           wild_settings_are_refused)

@@ -13,6 +13,9 @@
 #define ESTIMATOR_MAX_TIME 1e5f
 
 /* A parameter of the estimator's tuning, or a switch, by its name in the table. */
+/* Horizontal field below which there is no heading, uT. */
+#define MIN_LEVEL_FIELD 1.0f
+
 #define PARAMETER(e, name) ((e)->tuning.value[MARL_PARAMETER_##name])
 #define IS_ON(e, name) (PARAMETER(e, name) != 0.0f)
 

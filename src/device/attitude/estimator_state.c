@@ -16,12 +16,30 @@ static marl_status check_covariance(const marl_estimator *e)
     return e->started ? MARL_OK : MARL_ERR_NOT_READY;
 }
 
+/* (3.9) What the biases of the sensors that define the level and north add to the variance, rad^2: of the tilt, both
+ * axes together, and of the heading, which a tilt about north moves by the slope of the field. */
+static void add_sensor_bias(const marl_estimator *e, float *tilt, float *heading)
+{
+    float accel = PARAMETER(e, ACCEL_BIAS_SPREAD) / MARL_GRAVITY, mag = PARAMETER(e, MAG_BIAS_SPREAD);
+    *tilt += 2.0f * accel * accel;
+    if (e->heading_known) {
+        float level2 = e->field.strength * e->field.strength - e->field.vertical * e->field.vertical;
+        float slope = e->field.vertical * accel;
+        *heading += (mag * mag + slope * slope) / float_max(level2, MIN_LEVEL_FIELD * MIN_LEVEL_FIELD);
+    }
+}
+
 marl_status marl_estimator_sigma(const marl_estimator *estimator, float *tilt, float *heading)
 {
     const float(*p)[MARL_KALMAN_STATES] = estimator->kalman.p;
     marl_status status = check_covariance(estimator);
-    *tilt = status == MARL_OK ? float_root(p[0][0] + p[1][1]) : 0.0f;
-    *heading = status == MARL_OK ? float_root(p[2][2]) : 0.0f;
+    *tilt = *heading = 0.0f;
+    if (status == MARL_OK) {
+        float tilt2 = p[0][0] + p[1][1], heading2 = p[2][2];
+        add_sensor_bias(estimator, &tilt2, &heading2);
+        *tilt = float_root(tilt2);
+        *heading = float_root(heading2);
+    }
     return status;
 }
 

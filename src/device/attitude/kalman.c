@@ -17,6 +17,13 @@
 /* Two means of the rate whose difference shows the start of a motion, s: the fast one averages noise. */
 #define RATE_FAST 0.05f
 #define RATE_SLOW 0.6f
+/* (3.3) Memory of the mean about which the force scatters, s. */
+#define FORCE_MEAN 0.6f
+/* (3.4) A body that is shaken has the speed of this long of its acceleration, s: slower shaking has more. */
+#define SHAKE_TIME 0.3f
+/* (3.4) Lever arm of an accelerometer that is not at the centre of rotation, m: its centripetal acceleration turns
+ * with the body, as the tilt by a gyroscope's bias does in a steady turn. */
+#define UNKNOWN_ARM 0.3f
 /* (3.4) Square of the age of a start, s^2, below which the start term grows no further: 0.07 s. */
 #define START_TIME2 0.0049f
 /* Disturbances against which the reported weights are given, m/s^2 and uT. */
@@ -33,8 +40,6 @@
  * times the variance of a reading. */
 #define FIELD_MIN_SHARE 0.1f
 #define FIELD_HALF_SHARE 4.0f
-/* Horizontal field below which there is no heading, uT. */
-#define MIN_LEVEL_FIELD 1.0f
 
 static void clear_velocity(marl_estimator *e)
 {
@@ -129,11 +134,24 @@ static float low_pass(float before, float now, float share)
     return float_snap(before + share * (now - before));
 }
 
+/* (3.3) S */
+static void follow_scatter(marl_estimator *e, const float force[2], float age)
+{
+    marl_kalman *k = &e->kalman;
+    float share = age / (age + float_min(FORCE_MEAN, e->since_start)), off[2];
+    for (int i = 0; i < 2; i++) {
+        off[i] = force[i] - k->mean_force[i];
+        k->mean_force[i] = float_snap(k->mean_force[i] + share * off[i]);
+    }
+    k->force_variance = low_pass(k->force_variance, square_sum(off), share);
+}
+
 /* (3.3) Mean squares of acceleration and velocity that the covariance does not explain. */
 static void follow_evidence(marl_estimator *e, const estimator_means *means)
 {
     marl_kalman *k = &e->kalman;
     const float force[2] = {means->force.x, means->force.y};
+    follow_scatter(e, force, means->age);
     float tau = PARAMETER(e, DISTURBANCE_TIME);
     float memory = float_min(PARAMETER(e, SPEED_TIME), e->since_start);
     float accel = square_sum(force) - MARL_GRAVITY * MARL_GRAVITY * (k->p[0][0] + k->p[1][1]);
@@ -166,9 +184,12 @@ static float accel_variance(marl_estimator *e)
         return floor * floor + noise * noise;
     }
     float still = PARAMETER(e, START_SPEED), arm = PARAMETER(e, START_ARM);
-    float speed2 = still * still + arm * arm * e->kalman.rate_variance;
-    float disturbance =
-        0.5f * e->kalman.accel_evidence + speed2 / (e->since_start * e->since_start + START_TIME2);
+    float speed2 = still * still + arm * arm * e->kalman.rate_variance +
+                   SHAKE_TIME * SHAKE_TIME * e->kalman.force_variance;
+    marl_vec3 rate = vec3_sub(e->rate, e->bias);
+    float centripetal = UNKNOWN_ARM * vec3_dot(rate, rate);
+    float disturbance = 0.5f * e->kalman.accel_evidence + centripetal * centripetal +
+                        speed2 / (e->since_start * e->since_start + START_TIME2);
     e->weight_accel = 1.0f / (1.0f + disturbance / (HALF_WEIGHT_ACCEL * HALF_WEIGHT_ACCEL));
     return floor * floor + disturbance;
 }
@@ -251,6 +272,8 @@ void marlp_kalman_correct(marl_estimator *e, const world_axes *world, const esti
         correct_heading(e, means, world->up, x);
     }
     marl_vec3 d = marlp_estimator_turn(e, (marl_vec3){x[0], x[1], x[2]});
+    k->mean_force[0] += MARL_GRAVITY * d.y;
+    k->mean_force[1] -= MARL_GRAVITY * d.x;
     marlp_estimator_change_bias(e, (marl_vec3){x[3], x[4], x[5]});
     k->velocity[0] = float_snap(k->velocity[0] + x[6]);
     k->velocity[1] = float_snap(k->velocity[1] + x[7]);

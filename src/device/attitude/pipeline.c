@@ -24,6 +24,12 @@ static void assume_sensors(marl_tuning *tuning, const marl_pipeline_config *conf
     if (c->gyro.present || (config->corrected & MARL_FRESH_GYRO)) {
         assume(tuning, MARL_PARAMETER_BIAS_SPREAD, MARL_BIAS_SPREAD_CALIBRATED);
     }
+    if (!c->accel.present && !(config->corrected & MARL_FRESH_ACCEL)) {
+        assume(tuning, MARL_PARAMETER_ACCEL_BIAS_SPREAD, MARL_ACCEL_BIAS_SPREAD_RAW);
+    }
+    if (!c->mag.present && !(config->corrected & MARL_FRESH_MAG)) {
+        assume(tuning, MARL_PARAMETER_MAG_BIAS_SPREAD, MARL_MAG_BIAS_SPREAD_RAW);
+    }
     if (!c->accel.present && !c->gyro.present && !c->mag.present && config->corrected == 0) {
         assume(tuning, MARL_PARAMETER_GYRO_SCALE, MARL_GYRO_SCALE_RAW);
         assume(tuning, MARL_PARAMETER_MAG_THRESHOLD, MARL_MAG_THRESHOLD_RAW);

@@ -73,12 +73,14 @@ static void set_accel(marl_tuning *t, const marl_sensor_sheet *accel)
 {
     double widened = ACCEL_WIDENING * ACCEL_WIDENING * error2(accel, MARL_STANDARD_GRAVITY);
     set(t, MARL_PARAMETER_ACCEL_FLOOR, fmax(accel->flicker, MIN_ACCEL_FLOOR));
+    set(t, MARL_PARAMETER_ACCEL_BIAS_SPREAD, sqrt(error2(accel, MARL_STANDARD_GRAVITY)));
     set(t, MARL_PARAMETER_ACCEL_THRESHOLD, sqrt(ACCEL_THRESHOLD * ACCEL_THRESHOLD + widened));
 }
 
 static void set_mag(marl_tuning *t, const marl_sensor_sheet *mag)
 {
     double noise2 = mag->white * mag->white * mag->rate_hz, left2 = error2(mag, FIELD);
+    set(t, MARL_PARAMETER_MAG_BIAS_SPREAD, sqrt(left2));
     set(t, MARL_PARAMETER_MAG_NOISE, sqrt(noise2 + left2));
     set(t, MARL_PARAMETER_MAG_THRESHOLD,
         sqrt(MAG_THRESHOLD * MAG_THRESHOLD + MAG_WIDENING * MAG_WIDENING * left2));
