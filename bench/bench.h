@@ -38,6 +38,7 @@ void bench_plain(void);
 void bench_recovery(void);
 /* Wrong acceptances, refusals and errors against stated ones; not part of a run without words. */
 void bench_verdicts(void);
+void bench_groups(void);
 /* The smoother against the truth; not part of a run without words. */
 void bench_smooth(void);
 void bench_decisions(void);

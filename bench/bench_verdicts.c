@@ -8,7 +8,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { SEEDS = VERDICT_SEEDS, GROUPS = 12, LOGS = 10, TUNINGS = 2 };
+enum { SEEDS = VERDICT_SEEDS };
 
 /* Turns the whole log steadily about an axis, as if the bench did; without a magnetometer where asked. */
 static void turn_log(marl_log *log, int axis, double rate, int with_mag)
@@ -190,61 +190,6 @@ static void print_matched(marl_scene_kind scene)
            marl_scene_name(scene), smoothed[0], smoothed[1], kalman[0], kalman[1]);
 }
 
-/* rms errors of both filters on many logs of a scene; the intervals of groups of ten against the difference
- * over all. */
-static void print_compared(marl_scene_kind scene)
-{
-    static marl_comparison c[TUNINGS][GROUPS * LOGS];
-    const marl_filter filter[TUNINGS] = {MARL_FILTER_KALMAN, MARL_FILTER_COMPLEMENTARY};
-    double squares[TUNINGS] = {0};
-    for (int i = 0; i < GROUPS * LOGS; i++) {
-        marl_log log = verdict_log(scene, 50, 60, 0, (uint64_t)(i + 1));
-        marl_series truth = {0};
-        marl_error error = {0};
-        if (marl_series_from_log(&truth, &log, &error) != MARL_OK) {
-            exit(1);
-        }
-        for (int t = 0; t < TUNINGS; t++) {
-            marl_tuning tuning = marl_tuning_default(filter[t]);
-            marl_replay_options options = {.degradation = {.every = 1}};
-            marl_pipeline pipeline;
-            marl_series estimate;
-            if (marl_replay_log(&pipeline, &log, &tuning, &options, &estimate, &error) != MARL_OK ||
-                marl_compare(&estimate, &truth, NULL, &c[t][i], &error) != MARL_OK) {
-                fprintf(stderr, "%s\n", error.text);
-                exit(1);
-            }
-            squares[t] += pow(c[t][i].all.total.rms, 2);
-            marl_series_free(&estimate);
-        }
-        marl_series_free(&truth);
-        free(log.row);
-    }
-    double truth = sqrt(squares[1] / (GROUPS * LOGS)) - sqrt(squares[0] / (GROUPS * LOGS));
-    int held = 0, decided = 0, wrong = 0;
-    for (int g = 0; g < GROUPS; g++) {
-        const marl_comparison *of[TUNINGS * LOGS];
-        marl_rank rank[TUNINGS];
-        marl_error error = {0};
-        for (int i = 0; i < TUNINGS * LOGS; i++) {
-            of[i] = &c[i / LOGS][g * LOGS + i % LOGS];
-        }
-        if (marl_rank_tunings(&(marl_contest){of, TUNINGS, LOGS, MARL_RANK_BY_TOTAL}, rank, &error) !=
-            MARL_OK) {
-            exit(1);
-        }
-        double signed_truth = rank[0].tuning == 0 ? truth : -truth;
-        held += rank[1].low <= signed_truth && signed_truth <= rank[1].high;
-        decided += rank[1].low > 0;
-        wrong += rank[1].low > 0 && signed_truth < 0;
-    }
-    printf("  %-8s difference %+.3f deg: interval holds it in %2d of %d groups, decided %2d, wrong side %d\n",
-           marl_scene_name(scene), truth, held, GROUPS, decided, wrong);
-    for (int i = 0; i < TUNINGS * GROUPS * LOGS; i++) {
-        marl_comparison_free(&c[i / (GROUPS * LOGS)][i % (GROUPS * LOGS)]);
-    }
-}
-
 void bench_verdicts(void)
 {
     printf("\nverdicts, %d seeds each\ncalibrate still\n", SEEDS);
@@ -264,16 +209,10 @@ void bench_verdicts(void)
     verdicts_axes();
     verdicts_verify();
     print_verified();
-    const marl_scene_kind scenes[] = {MARL_SCENE_LIFT, MARL_SCENE_SLEW, MARL_SCENE_HANDLE, MARL_SCENE_SWING,
-                                      MARL_SCENE_CARRY};
     const marl_scene_kind matched[] = {MARL_SCENE_LIFT, MARL_SCENE_TUMBLE, MARL_SCENE_HANDLE,
                                        MARL_SCENE_SHAKE, MARL_SCENE_CARRY};
     printf("compare --match world, raw sensors\n");
     for (size_t i = 0; i < sizeof matched / sizeof matched[0]; i++) {
         print_matched(matched[i]);
-    }
-    printf("compare: kalman and complementary, %d groups of %d logs of 60 s\n", GROUPS, LOGS);
-    for (size_t i = 0; i < sizeof scenes / sizeof scenes[0]; i++) {
-        print_compared(scenes[i]);
     }
 }

@@ -108,14 +108,17 @@ void marl_comparison_free(marl_comparison *comparison);
 typedef enum marl_rank_by { MARL_RANK_BY_TOTAL = 0, MARL_RANK_BY_TILT = 1 } marl_rank_by;
 
 typedef struct marl_rank {
-    size_t tuning; /* its number */
-    size_t failed; /* cases in which it gave nothing to compare; such tunings come last */
-    double
-        score_deg; /* root mean square over its cases of their rms errors, with equal weight of each case */
+    size_t tuning;     /* its number */
+    size_t failed;     /* cases in which it gave nothing to compare; such tunings come last */
+    double score_deg;  /* rms error of a case, geometric mean over its cases */
     double difference; /* to the first one's score, degrees */
-    double low, high;  /* 95 % interval of that difference; NaN when the cases hold under two blocks, or
-                          when a case failed */
-    int over_logs;     /* 1: the interval holds for further logs of the same kind; 0: for these recordings */
+    double low,
+        high;     /* 95 % interval of that difference, for these recordings; NaN when the cases hold under two
+                          blocks, or when a case failed */
+    double ratio; /* of its errors to the first one's, geometric mean over the cases; NaN when one failed */
+    double ratio_low,
+        ratio_high; /* 95 % interval of that ratio, for further logs of the same kind; NaN with under
+                                     three cases */
 } marl_rank;
 
 /* What is ranked. */
@@ -127,11 +130,10 @@ typedef struct marl_contest {
 
 /* The order goes to rank[0 .. tunings - 1].
  *
- * From three cases on the interval is by the jackknife over cases ("The jackknife, the bootstrap and other
- * resampling plans", 1982) with Student's t: what further logs of the same kind would show. With fewer it is
- * a bootstrap over blocks of time, as long as the errors remember and 5 s at least, the same draws for all
- * tunings ("The jackknife and the bootstrap for general stationary observations", 1989), from a fixed seed:
- * it holds for these recordings alone. MARL_ERR_SYSTEM without memory. */
+ * The interval of the difference is a bootstrap over blocks of time, as long as the errors remember and 5 s at
+ * least, the same draws for all tunings ("The jackknife and the bootstrap for general stationary observations",
+ * 1989), from a fixed seed; that of the ratio is Student's, of the logarithms of the cases' ratios (paired):
+ * errors of logs differ by factors. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_rank_tunings(const marl_contest *contest, marl_rank *rank, marl_error *error);
 
 /* ---- reference ---- */
@@ -330,6 +332,8 @@ double marl_study_reference_sigma(const marl_study *study);
 int marl_study_is_worse(const marl_study *study, const marl_rank *rank);
 /* Is it one that the recordings show: the interval is above what is printed, 0.0005 deg? */
 int marl_rank_is_worse(const marl_rank *rank);
+/* Is it one that further logs of the same kind show, too: the interval of the ratio is above 1? */
+int marl_rank_is_worse_elsewhere(const marl_rank *rank);
 
 /* "kalman", or with several rates "kalman, 50 Hz". */
 void marl_study_run_name(const marl_study *study, const marl_run *run, char *name, size_t size);

@@ -204,35 +204,67 @@ static marl_comparison errors_of(double level, dice *d)
     return c;
 }
 
-/* Logs whose level varies by 30 %: the interval over logs holds the difference of the levels in 95 of 100
- * groups of ten, as Student's t promises for nearly normal ones; 200 groups have a deviation of 1.5 of 100.
- */
-START_TEST(an_interval_over_logs_holds_for_further_logs)
+/* Logs whose levels vary by a factor of 1.5 and more, the second tuning's by its own besides: the interval of the ratio holds that of
+ * the levels in 95 of 100 groups, as Student's t promises for logarithms that are nearly normal; 400 groups have a
+ * deviation of 1.1 of 100. Both sides of it err alike. */
+static void check_groups(int logs, double ratio, double scatter, dice *d)
 {
-    enum { GROUPS = 200, LOGS = 10 };
-    dice d = {77};
-    int held = 0;
-    /* score: root of the mean square over logs; levels 1 and 1.3, each times (1 + 0.3 z) */
-    const double truth = (1.3 - 1.0) * sqrt(1 + 0.09);
+    enum { GROUPS = 400, MAX_LOGS = 10 };
+    int below = 0, above = 0, wrong = 0;
     for (int g = 0; g < GROUPS; g++) {
-        marl_comparison c[2 * LOGS];
-        const marl_comparison *of[2 * LOGS];
+        marl_comparison c[2 * MAX_LOGS];
+        const marl_comparison *of[2 * MAX_LOGS];
         marl_rank rank[2];
-        for (int i = 0; i < 2 * LOGS; i++) {
-            c[i] = errors_of((i < LOGS ? 1.0 : 1.3) * fabs(1 + 0.3 * dice_normal(&d)), &d);
+        for (int i = 0; i < logs; i++) {
+            double level = exp(0.4 * dice_normal(d));
+            c[i] = errors_of(level, d);
+            c[logs + i] = errors_of(level * ratio * exp(scatter * dice_normal(d)), d);
             of[i] = &c[i];
+            of[logs + i] = &c[logs + i];
         }
-        ck_assert_int_eq(marl_rank_tunings(&(marl_contest){of, 2, LOGS, MARL_RANK_BY_TOTAL}, rank, NULL),
-                         MARL_OK);
-        ck_assert_int_eq(rank[1].over_logs, 1);
-        double wanted = rank[0].tuning == 0 ? truth : -truth;
-        held += rank[1].low <= wanted && wanted <= rank[1].high;
-        for (int i = 0; i < 2 * LOGS; i++) {
+        ck_assert_int_eq(
+            marl_rank_tunings(&(marl_contest){of, 2, (size_t)logs, MARL_RANK_BY_TOTAL}, rank, NULL), MARL_OK);
+        double wanted = rank[0].tuning == 0 ? ratio : 1 / ratio;
+        below += wanted < rank[1].ratio_low;
+        above += wanted > rank[1].ratio_high;
+        wrong += marl_rank_is_worse_elsewhere(&rank[1]) && wanted < 1;
+        for (int i = 0; i < 2 * logs; i++) {
             marl_comparison_free(&c[i]);
         }
     }
-    ck_assert_int_ge(held, GROUPS * 90 / 100);
-    ck_assert_int_le(held, GROUPS * 99 / 100);
+    ck_assert_msg(below + above >= GROUPS * 2 / 100 && below + above <= GROUPS * 8 / 100,
+                  "%d logs: %d below, %d above", logs, below, above);
+    ck_assert_int_le(wrong, GROUPS / 100);
+}
+
+START_TEST(a_ratio_over_logs_holds_for_further_logs)
+{
+    dice d = {77};
+    check_groups(3, 1.3, 0.3, &d);
+    check_groups(10, 1.3, 0.3, &d);
+    check_groups(5, 1.05, 0.05, &d);
+}
+END_TEST
+
+/* Three logs that agree by factors, of which the third has small errors: worse on all of them. */
+START_TEST(logs_that_agree_are_not_undecided)
+{
+    const double level[2][3] = {{1.0, 0.9, 0.3}, {16, 15, 2.4}};
+    dice d = {78};
+    marl_comparison c[6];
+    const marl_comparison *of[6];
+    marl_rank rank[2];
+    for (int i = 0; i < 6; i++) {
+        c[i] = errors_of(level[i / 3][i % 3], &d);
+        of[i] = &c[i];
+    }
+    ck_assert_int_eq(marl_rank_tunings(&(marl_contest){of, 2, 3, MARL_RANK_BY_TOTAL}, rank, NULL), MARL_OK);
+    ck_assert_uint_eq(rank[0].tuning, 0);
+    ck_assert_double_eq_tol(rank[1].ratio, cbrt(16 * 15 / 0.9 * 8), 1);
+    ck_assert(marl_rank_is_worse(&rank[1]) && marl_rank_is_worse_elsewhere(&rank[1]));
+    for (int i = 0; i < 6; i++) {
+        marl_comparison_free(&c[i]);
+    }
 }
 END_TEST
 
@@ -290,5 +322,6 @@ END_TEST
 
 MARL_SUITE("verdicts", a_steady_turn_is_no_bias, CAMPAIGN(rest_is_still_accepted),
            a_handling_move_is_left_out, turns_that_all_scatter_are_kept, repeated_readings_are_no_readings,
-           a_magnetometer_bias_is_seen_through_the_noise, an_interval_over_logs_holds_for_further_logs,
-           one_axis_makes_another_reading, an_axis_stuck_most_of_the_time_is_refused)
+           a_magnetometer_bias_is_seen_through_the_noise, a_ratio_over_logs_holds_for_further_logs,
+           logs_that_agree_are_not_undecided, one_axis_makes_another_reading,
+           an_axis_stuck_most_of_the_time_is_refused)

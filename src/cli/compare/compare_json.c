@@ -145,7 +145,9 @@ static json_t *ranking_json(const marl_study *study)
         json_object_set_new(one, "reference_sigma_deg", cli_number(sigma));
         json_object_set_new(one, "decided",
                             sigma > 0 && i > 0 ? json_boolean(marl_study_is_worse(study, k)) : json_null());
-        json_object_set_new(one, "interval_of", cli_text(k->over_logs ? "logs" : "recording"));
+        const double over_logs[2] = {k->ratio_low, k->ratio_high};
+        json_object_set_new(one, "ratio", cli_number(k->ratio));
+        json_object_set_new(one, "ratio_interval", cli_numbers(over_logs, 2));
         json_object_set_new(one, "failed", json_integer((json_int_t)k->failed));
         json_array_append_new(list, one);
     }

@@ -334,10 +334,15 @@ static void write_verdict(const marl_study *study, char *text, size_t size)
                           study->case_n);
         } else {
             n += snprintf(text + n, size - (size_t)n, " %s: %.2f more (%.2f to %.2f)%s.", name, k->difference,
-                          k->low, k->high, k->low > 0 ? "" : ", no difference shown");
+                          k->low, k->high, marl_rank_is_worse(k) ? "" : ", no difference shown");
+        }
+        if (isfinite(k->ratio_low) && n > 0 && (size_t)n < size) {
+            n += snprintf(text + n, size - (size_t)n,
+                          " Other logs of the kind: %.2f to %.2f times as much%s.", k->ratio_low,
+                          k->ratio_high, marl_rank_is_worse_elsewhere(k) ? "" : ", so either may be better");
         }
     }
-    if (n > 0 && (size_t)n < size && !best->over_logs) {
+    if (n > 0 && (size_t)n < size && !isfinite(best->ratio_low)) {
         snprintf(text + n, size - (size_t)n, " This holds for what was recorded.");
     }
 }

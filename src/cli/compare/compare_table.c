@@ -223,16 +223,21 @@ static void print_rates(const marl_study *study, const marl_study_case *it)
     }
 }
 
-/* Significance of the ranking. */
-static const char *worth(const marl_rank *k)
+/* Significance of the ranking: on what was recorded, and on other logs of the kind. */
+static const char *worth(const marl_study *study, const marl_rank *k)
 {
     if (!isfinite(k->low)) {
         return "";
     }
+    if (isfinite(k->ratio_low)) {
+        return marl_rank_is_worse_elsewhere(k) ? "  worse"
+               : marl_rank_is_worse(k)         ? "  worse on these logs, not shown for others"
+                                               : "  not distinguishable from the first";
+    }
     if (!marl_rank_is_worse(k)) {
         return "  not distinguishable from the first";
     }
-    return k->over_logs ? "  worse" : "  worse on this recording";
+    return study->case_n > 1 ? "  worse on these recordings" : "  worse on this recording";
 }
 
 /* A difference that the recording shows is decided by a smoothed reference only where it exceeds that reference's own
@@ -246,15 +251,28 @@ static const char *decided(const marl_study *study, const marl_rank *k)
     return marl_study_is_worse(study, k) ? ", decided" : ", not decided by this reference";
 }
 
+static void print_difference(const marl_study *study, const marl_rank *k)
+{
+    cli_print("  +%.3f (%.3f to %.3f)", k->difference, k->low, k->high);
+    if (isfinite(k->ratio_low)) {
+        cli_print("  x %.2f (%.2f to %.2f)", k->ratio, k->ratio_low, k->ratio_high);
+    }
+    cli_print("%s%s\n", worth(study, k), decided(study, k));
+}
+
 static void print_ranking(const marl_study *study)
 {
     size_t contenders = study->tuning_n * study->rate_n;
     if (contenders < 2 || study->rate_n > 1) {
         return;
     }
-    cli_print(
-        "\nIn order of the %s error, rms%s; then how much more than the first, with its 95 %% interval:\n",
-        by_name(study), study->case_n > 1 ? " over all logs" : "");
+    int over_logs = isfinite(study->rank[0].ratio_low);
+    cli_print("\nIn order of the %s error, rms%s; then how much more than the first%s, with its 95 %% "
+              "interval%s:\n",
+              by_name(study), study->case_n > 1 ? ", geometric mean over the logs" : "",
+              over_logs ? " on these logs" : "",
+              over_logs ? ";\nthen how many times as much, with the interval for other logs of the kind"
+                        : "");
     for (size_t i = 0; i < contenders; i++) {
         const marl_rank *k = &study->rank[i];
         print_name(study, &study->runs[k->tuning * study->case_n]);
@@ -262,13 +280,12 @@ static void print_ranking(const marl_study *study)
         if (k->failed > 0) {
             cli_print("  failed on %zu of %zu\n", k->failed, study->case_n);
         } else if (i > 0 && isfinite(k->low)) {
-            cli_print("  +%.3f (%.3f to %.3f)%s%s\n", k->difference, k->low, k->high, worth(k),
-                      decided(study, k));
+            print_difference(study, k);
         } else {
             cli_print("\n");
         }
     }
-    if (contenders > 1 && !study->rank[0].over_logs) {
+    if (contenders > 1 && !over_logs) {
         cli_print("The interval holds for what was recorded. Three logs or more (--case) show what holds for "
                   "others.\n");
     }

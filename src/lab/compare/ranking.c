@@ -14,6 +14,7 @@
 #define CONFIDENCE 1.959963985 /* deviations of a normal number: 95 % */
 #define MAX_SECONDS 20000
 #define SEED 20261123
+#define MIN_SQUARE 1e-12 /* deg^2: no error has a logarithm */
 enum { DRAWS = 1000, MIN_CASES = 3 };
 
 /* Sums over one block. */
@@ -156,28 +157,20 @@ typedef struct blocked {
     size_t tunings, cases;
 } blocked;
 
-/* Scores of all tunings from the same drawn blocks for all; *drawn NULL = all blocks once. The case `without`
- * (cases: none), and one without an error, is left out of a tuning's score. */
-static void score_without(const blocked *b, size_t without, size_t *const *drawn, double *score)
+/* Scores of all tunings from the same drawn blocks for all; *drawn NULL = all blocks once. A case without an error
+ * is left out of a tuning's score. */
+static void score_all(const blocked *b, size_t *const *drawn, double *score)
 {
     for (size_t t = 0; t < b->tunings; t++) {
         double sum = 0, n = 0;
         for (size_t k = 0; k < b->cases; k++) {
             const blocks *one = &b->by_case[k];
-            if (k == without) {
-                continue;
-            }
             double square = mean_square(one->sum + t * one->n, drawn != NULL ? drawn[k] : NULL, one->n);
-            sum += isfinite(square) ? square : 0;
+            sum += isfinite(square) ? log(fmax(square, MIN_SQUARE)) : 0;
             n += isfinite(square);
         }
-        score[t] = n > 0 ? sqrt(sum / n) : NAN;
+        score[t] = n > 0 ? exp(0.5 * sum / n) : NAN;
     }
-}
-
-static void score_all(const blocked *b, size_t *const *drawn, double *score)
-{
-    score_without(b, b->cases, drawn, score);
 }
 
 static int comes_before(const marl_rank *a, const marl_rank *b)
@@ -248,44 +241,26 @@ static void draw(scratch *r, const blocked *b, size_t first)
     }
 }
 
-/* By leaving out each case once. `left` holds the scores without each case: cases times tunings. */
-static void find_by_jackknife(const blocked *b, double *left, marl_rank *rank)
+/* Of the errors of one tuning to those of the first, with Student's interval of its logarithm. */
+static void find_ratio(const blocked *b, size_t first, marl_rank *rank)
 {
-    size_t tunings = b->tunings, cases = b->cases;
-    double n = (double)cases;
-    size_t first = rank[0].tuning;
-    for (size_t k = 0; k < cases; k++) {
-        score_without(b, k, NULL, left + k * tunings);
-    }
-    for (size_t i = 0; i < tunings && rank[0].failed == 0; i++) {
-        double mean = 0, squares = 0;
-        for (size_t k = 0; k < cases; k++) {
-            mean += (left[k * tunings + rank[i].tuning] - left[k * tunings + first]) / n;
-        }
-        for (size_t k = 0; k < cases; k++) {
-            double d = left[k * tunings + rank[i].tuning] - left[k * tunings + first];
-            squares += (d - mean) * (d - mean);
-        }
-        double half = lab_student_deviation(CONFIDENCE, n - 1) * sqrt((n - 1) / n * squares);
-        if (rank[i].failed == 0) {
-            rank[i].low = rank[i].difference - half;
-            rank[i].high = rank[i].difference + half;
+    double n = (double)b->cases, mean = 0, squares = 0;
+    for (int pass = 0; pass < 2; pass++) {
+        for (size_t k = 0; k < b->cases; k++) {
+            const blocks *one = &b->by_case[k];
+            double own = fmax(mean_square(one->sum + rank->tuning * one->n, NULL, one->n), MIN_SQUARE);
+            double other = fmax(mean_square(one->sum + first * one->n, NULL, one->n), MIN_SQUARE);
+            double ratio = 0.5 * log(own / other);
+            mean += pass == 0 ? ratio / n : 0;
+            squares += pass == 1 ? (ratio - mean) * (ratio - mean) : 0;
         }
     }
-}
-
-static marl_status find_over_logs(const blocked *b, marl_rank *rank, marl_error *error)
-{
-    double *left = malloc((b->cases * b->tunings + 1) * sizeof *left);
-    if (left == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    rank->ratio = exp(mean);
+    if (b->cases >= MIN_CASES) {
+        double half = lab_student_deviation(CONFIDENCE, n - 1) * sqrt(squares / (n * (n - 1)));
+        rank->ratio_low = exp(mean - half);
+        rank->ratio_high = exp(mean + half);
     }
-    find_by_jackknife(b, left, rank);
-    free(left);
-    for (size_t i = 0; i < b->tunings; i++) {
-        rank[i].over_logs = 1;
-    }
-    return MARL_OK;
 }
 
 static marl_status find_intervals(const blocked *b, marl_rank *rank, marl_error *error)
@@ -322,7 +297,13 @@ marl_status marl_rank_tunings(const marl_contest *contest, marl_rank *rank, marl
         const blocked all = {b, tunings, cases};
         score_all(&all, NULL, score);
         for (size_t t = 0; t < tunings; t++) {
-            rank[t] = (marl_rank){.tuning = t, .score_deg = score[t], .low = NAN, .high = NAN};
+            rank[t] = (marl_rank){.tuning = t,
+                                  .score_deg = score[t],
+                                  .low = NAN,
+                                  .high = NAN,
+                                  .ratio = NAN,
+                                  .ratio_low = NAN,
+                                  .ratio_high = NAN};
             for (size_t k = 0; k < cases; k++) {
                 rank[t].failed += contest->compared[t * cases + k] == NULL;
             }
@@ -331,9 +312,10 @@ marl_status marl_rank_tunings(const marl_contest *contest, marl_rank *rank, marl
         for (size_t t = 0; t < tunings; t++) {
             rank[t].difference = rank[t].score_deg - rank[0].score_deg;
         }
-        if (cases >= MIN_CASES) {
-            status = find_over_logs(&all, rank, error);
-        } else if (total >= 2) {
+        for (size_t t = 0; t < tunings && rank[0].failed == 0 && rank[t].failed == 0; t++) {
+            find_ratio(&all, rank[0].tuning, &rank[t]);
+        }
+        if (total >= 2) {
             status = find_intervals(&all, rank, error);
         }
     }

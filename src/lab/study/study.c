@@ -104,6 +104,11 @@ int marl_rank_is_worse(const marl_rank *rank)
     return isfinite(rank->low) && rank->low > MIN_SHOWN;
 }
 
+int marl_rank_is_worse_elsewhere(const marl_rank *rank)
+{
+    return isfinite(rank->ratio_low) && rank->ratio_low > 1;
+}
+
 int marl_study_is_worse(const marl_study *study, const marl_rank *rank)
 {
     double sigma = marl_study_reference_sigma(study);
