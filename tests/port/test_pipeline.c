@@ -297,9 +297,9 @@ START_TEST(nothing_calibrated_means_raw_thresholds)
         uint8_t corrected;
         float scale, threshold;
     } cases[] = {{1, 0, 0, 0.002f, 3.0f},
-                 {1, 1, 0, 0.001f, 1.0f},
-                 {1, 0, MARL_FRESH_MAG, 0.001f, 1.0f},
-                 {4, 0, 0, 0.004f, 4.0f}};
+                 {1, 1, 0, 0.0005f, 1.0f},
+                 {1, 0, MARL_FRESH_MAG, 0.0005f, 1.0f},
+                 {5, 0, 0, 0.0025f, 5.0f}};
     for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
         marl_pipeline_config config = marl_pipeline_default(MARL_FILTER_COMPLEMENTARY);
         marl_pipeline pipeline;

@@ -317,36 +317,6 @@ static marl_status add_view(const marl_study *study, const marl_study_case *it, 
     return view != NULL || n == 0 ? status : error->status;
 }
 
-/* The first of the ranking, and the others against it. */
-static void write_verdict(const marl_study *study, char *text, size_t size)
-{
-    size_t contenders = study->tuning_n * study->rate_n;
-    const marl_rank *best = &study->rank[0];
-    char name[96];
-    marl_study_run_name(study, &study->runs[best->tuning * study->case_n], name, sizeof name);
-    int n = snprintf(text, size, "%s follows the reference best: %.2f deg rms %s.", name, best->score_deg,
-                     study->rank_by == MARL_RANK_BY_TILT ? "tilt error" : "total error");
-    for (size_t i = 1; i < contenders && n > 0 && (size_t)n < size; i++) {
-        const marl_rank *k = &study->rank[i];
-        marl_study_run_name(study, &study->runs[k->tuning * study->case_n], name, sizeof name);
-        if (k->failed > 0) {
-            n += snprintf(text + n, size - (size_t)n, " %s failed on %zu of %zu.", name, k->failed,
-                          study->case_n);
-        } else {
-            n += snprintf(text + n, size - (size_t)n, " %s: %.2f more (%.2f to %.2f)%s.", name, k->difference,
-                          k->low, k->high, marl_rank_is_worse(k) ? "" : ", no difference shown");
-        }
-        if (isfinite(k->ratio_low) && n > 0 && (size_t)n < size) {
-            n += snprintf(text + n, size - (size_t)n,
-                          " Other logs of the kind: %.2f to %.2f times as much%s.", k->ratio_low,
-                          k->ratio_high, marl_rank_is_worse_elsewhere(k) ? "" : ", so either may be better");
-        }
-    }
-    if (n > 0 && (size_t)n < size && !isfinite(best->ratio_low)) {
-        snprintf(text + n, size - (size_t)n, " This holds for what was recorded.");
-    }
-}
-
 static json_t *calibration_json(const marl_study *study)
 {
     static const double unit[MARL_SENSOR_COUNT] = {1, MARL_DEGREE, 1};
@@ -389,7 +359,7 @@ marl_status cli_compare_page(const marl_study *study, const char *path, marl_err
     snprintf(question, sizeof question, "Which estimate is nearest to %.160s on %.160s%s?",
              marl_base_name(study->cases[0].reference_path), marl_base_name(study->cases[0].log_path),
              study->case_n > 1 ? " and the other logs" : "");
-    write_verdict(study, verdict, sizeof verdict);
+    cli_compare_verdict(study, verdict, sizeof verdict);
     json_object_set_new(root, "kind", json_string("comparison"));
     json_object_set_new(root, "title", cli_text(title));
     json_object_set_new(root, "question", cli_text(question));

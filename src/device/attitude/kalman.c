@@ -23,7 +23,7 @@
 #define SHAKE_TIME 0.3f
 /* (3.4) Lever arm of an accelerometer that is not at the centre of rotation, m: its centripetal acceleration turns
  * with the body, as the tilt by a gyroscope's bias does in a steady turn. */
-#define UNKNOWN_ARM 0.3f
+#define UNKNOWN_ARM 0.15f
 /* (3.4) Square of the age of a start, s^2, below which the start term grows no further: 0.07 s. */
 #define START_TIME2 0.0049f
 /* Disturbances against which the reported weights are given, m/s^2 and uT. */

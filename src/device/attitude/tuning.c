@@ -48,7 +48,7 @@ static const marl_parameter parameters[MARL_PARAMETER_COUNT] = {
         "rate at which the heading error changes the gyroscope bias"},
     [MARL_PARAMETER_GYRO_WHITE] = {"gyro_white", "rad/s/sqrt(Hz)", MARL_KIND_NUMBER, PLAIN, 0.00015f, 0.0000001f, 1.0f, KALMAN,
         "noise density of the gyroscope (angle random walk)"},
-    [MARL_PARAMETER_GYRO_SCALE] = {"gyro_scale", "1", MARL_KIND_NUMBER, PLAIN, 0.001f, 0.0f, 0.5f, KALMAN,
+    [MARL_PARAMETER_GYRO_SCALE] = {"gyro_scale", "1", MARL_KIND_NUMBER, PLAIN, 0.0005f, 0.0f, 0.5f, KALMAN,
         "scale factor uncertainty of the gyroscope; 0.002 where nothing is calibrated"},
     [MARL_PARAMETER_GYRO_WALK] = {"gyro_walk", "rad/s/sqrt(s)", MARL_KIND_NUMBER, PLAIN, 0.000005f, 0.0f, 1.0f, KALMAN,
         "rate random walk of the gyroscope bias"},
