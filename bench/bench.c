@@ -109,12 +109,12 @@ static const struct {
     void (*table)(void);
     int asked_only;
 } tables[] = {
-    {"files", bench_with_files, 0},    {"numbers", bench_numbers, 0},   {"estimators", bench_estimators, 0},
-    {"accuracy", bench_accuracy, 0},   {"bias", bench_bias, 1},         {"grades", bench_grades, 1},
-    {"sensors", bench_sensors, 1},     {"into", bench_into, 1},         {"plain", bench_plain, 1},
-    {"recovery", bench_recovery, 0},   {"verdicts", bench_verdicts, 1}, {"groups", bench_groups, 1},
-    {"smooth", bench_smooth, 1},       {"tunings", bench_tunings, 0},   {"inspect", bench_inspect, 0},
-    {"calibrate", bench_calibrate, 0}, {"compare", bench_compare, 0},
+    {"files", bench_with_files, 0},  {"numbers", bench_numbers, 0},     {"estimators", bench_estimators, 0},
+    {"accuracy", bench_accuracy, 0}, {"bias", bench_bias, 1},           {"grades", bench_grades, 1},
+    {"sensors", bench_sensors, 1},   {"into", bench_into, 1},           {"plain", bench_plain, 1},
+    {"recovery", bench_recovery, 0}, {"verdicts", bench_verdicts, 1},   {"groups", bench_groups, 1},
+    {"frames", bench_frames, 1},     {"smooth", bench_smooth, 1},       {"tunings", bench_tunings, 0},
+    {"inspect", bench_inspect, 0},   {"calibrate", bench_calibrate, 0}, {"compare", bench_compare, 0},
 };
 
 /* Without words all tables, with words those named. */

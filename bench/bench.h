@@ -39,6 +39,8 @@ void bench_recovery(void);
 /* Wrong acceptances, refusals and errors against stated ones; not part of a run without words. */
 void bench_verdicts(void);
 void bench_groups(void);
+/* Clocks and frames of references. */
+void bench_frames(void);
 /* The smoother against the truth; not part of a run without words. */
 void bench_smooth(void);
 void bench_decisions(void);

@@ -256,6 +256,8 @@ typedef struct marl_study_case {
     int reference_smoothed; /* it comes from the log itself, with these standard deviations, rms */
     double reference_tilt_deg, reference_heading_deg;
     int reference_untrusted; /* smoothed, but nothing may be decided by it */
+    int clock_is_off;        /* the log's turning contradicts the reference's clock: a warning says how */
+    int frames_differ;       /* a constant rotation lies between them: a warning says which */
     int match_smoothed;      /* the match is of the smoothed log */
     marl_clock clock;        /* found, or as given with no standard errors */
     marl_match match;
@@ -327,6 +329,9 @@ double marl_study_score(const marl_study *study, const marl_measures *measures);
 /* Standard deviation of smoothed references, deg, rms over the cases, of what is ranked by; infinite when one of them
  * is not trusted, NaN when another reference is among them. A difference of two tunings under it is not decided. */
 double marl_study_reference_sigma(const marl_study *study);
+/* Are logs and references on one clock and in one frame, as far as their motion shows? If not, the order of the tunings
+ * says nothing of them. */
+int marl_study_is_aligned(const marl_study *study);
 /* Is a difference to the first one that the recording shows, and that exceeds the standard deviation of the smoothed
  * references, if any? */
 int marl_study_is_worse(const marl_study *study, const marl_rank *rank);

@@ -14,7 +14,13 @@ typedef struct files {
     char log[CASES][160], truth[CASES][160];
 } files;
 
-static void write_log(const marl_log *log, unsigned columns, double offset_s, const char *path)
+/* How the truth is written: its clock ahead, and turned on either side. */
+typedef struct turned {
+    double offset_s;
+    marl_quat world, body;
+} turned;
+
+static void write_log(const marl_log *log, unsigned columns, const turned *how, const char *path)
 {
     marl_log_writer *writer;
     marl_log_info info = {.columns = columns};
@@ -22,25 +28,36 @@ static void write_log(const marl_log *log, unsigned columns, double offset_s, co
     for (size_t i = 0; i < log->n; i++) {
         marl_log_row row = log->row[i];
         row.has_q = columns == MARL_COLUMNS_Q;
-        row.sample.t_ns += (int64_t)(offset_s * 1e9);
+        row.q = marl_quat_product(how->world, marl_quat_product(row.q, how->body));
+        row.sample.t_ns += (int64_t)(how->offset_s * 1e9);
         marl_log_write(writer, &row);
     }
     ck_assert_int_eq(marl_log_commit(writer, NULL), MARL_OK);
 }
 
-static files make_files(double offset_s)
+static files make_turned_files(double offset_s, double world_deg, double body_deg)
 {
     files f = {.at = temporary_make()};
     marl_sheet sheet = marl_sheet_grommet();
+    const turned as_it_is = {0, marl_quat_identity(), marl_quat_identity()};
+    const turned how = {
+        offset_s,
+        marl_quat_from_rpy(0.2f * (float)(world_deg * MARL_DEGREE), 0, (float)(world_deg * MARL_DEGREE)),
+        marl_quat_from_rpy((float)(body_deg * MARL_DEGREE), 0, 0)};
     for (int i = 0; i < CASES; i++) {
         marl_log log = memory_log_simulated(MARL_SCENE_HANDLE, &sheet, RATE, SECONDS, (uint64_t)(11 + i));
         snprintf(f.log[i], sizeof f.log[i], "%s/log%d.csv", f.at.dir, i);
         snprintf(f.truth[i], sizeof f.truth[i], "%s/truth%d.csv", f.at.dir, i);
-        write_log(&log, MEMORY_LOG_ALL, 0, f.log[i]);
-        write_log(&log, MARL_COLUMNS_Q, offset_s, f.truth[i]);
+        write_log(&log, MEMORY_LOG_ALL, &as_it_is, f.log[i]);
+        write_log(&log, MARL_COLUMNS_Q, &how, f.truth[i]);
         marl_log_free(&log);
     }
     return f;
+}
+
+static files make_files(double offset_s)
+{
+    return make_turned_files(offset_s, 0, 0);
 }
 
 static marl_study *make_study(void)
@@ -95,6 +112,46 @@ START_TEST(a_study_is_its_parts_called_by_hand)
     ck_assert(isnan(marl_study_reference_sigma(study)));
     marl_study_free(study);
     temporary_remove(&f.at);
+}
+END_TEST
+
+static int has_warning(const marl_study *study, const char *code)
+{
+    for (size_t i = 0; i < study->warnings.n; i++) {
+        if (strcmp(study->warnings.item[i].code, code) == 0) {
+            return 1;
+        }
+    }
+    return 0;
+}
+
+/* Whether a clock that is off, and a rotation, are said without being asked for; and where they are asked for, or
+ * there are none, nothing is said. */
+START_TEST(what_is_not_aligned_is_said)
+{
+    static const struct {
+        double offset_s, body_deg, world_deg;
+        int asked;
+        const char *said;
+    } cases[] = {{0, 0, 0, 0, NULL},    {1.6, 0, 0, 0, "clock-off"},    {-0.08, 0, 0, 0, "clock-off"},
+                 {0.02, 0, 0, 0, NULL}, {0, 12, 0, 0, "frames-differ"}, {0, 0, 115, 0, "frames-differ"},
+                 {0, 0, 8, 1, NULL},    {1.6, 12, 0, 1, NULL}};
+    for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
+        files f = make_turned_files(cases[i].offset_s, cases[i].world_deg, cases[i].body_deg);
+        marl_error error = {0};
+        marl_study *study = make_study();
+        study->options.find_offset = cases[i].asked;
+        study->options.match = cases[i].asked ? MARL_MATCH_WORLD_AND_BODY : MARL_MATCH_NONE;
+        ck_assert_int_eq(marl_study_add_tuning(study, "kalman", &error), MARL_OK);
+        ck_assert_int_eq(marl_study_add_case(study, f.log[0], f.truth[0], &error), MARL_OK);
+        int clock = has_warning(study, "clock-off"), frames = has_warning(study, "frames-differ");
+        ck_assert_msg(clock == (cases[i].said != NULL && strcmp(cases[i].said, "clock-off") == 0) &&
+                          frames == (cases[i].said != NULL && strcmp(cases[i].said, "frames-differ") == 0),
+                      "case %zu: clock %d, frames %d", i, clock, frames);
+        ck_assert_int_eq(marl_study_is_aligned(study), cases[i].said == NULL);
+        marl_study_free(study);
+        temporary_remove(&f.at);
+    }
 }
 END_TEST
 
@@ -181,5 +238,5 @@ START_TEST(errors_name_what_is_wrong)
 }
 END_TEST
 
-MARL_SUITE("study", a_study_is_its_parts_called_by_hand, clock_and_rates, smoothed_reference_and_start,
-           errors_name_what_is_wrong)
+MARL_SUITE("study", a_study_is_its_parts_called_by_hand, clock_and_rates, what_is_not_aligned_is_said,
+           smoothed_reference_and_start, errors_name_what_is_wrong)

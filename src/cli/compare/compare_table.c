@@ -62,6 +62,8 @@ static void print_alignment(const marl_study *study, const marl_study_case *it)
     print_turn("match: world side:", m->world, m->world_sigma_deg);
     if (m->has_body) {
         print_turn("       body side: ", m->body, m->body_sigma_deg);
+    } else if (m->kind == MARL_MATCH_WORLD_AND_BODY && it->clock_is_off) {
+        cli_print("       body side:  left out: with a clock that is off nothing is known of it\n");
     } else if (m->kind == MARL_MATCH_WORLD_AND_BODY) {
         cli_print(
             "       body side:  left out: this motion mixes it up with the world's, errors would come out "
@@ -226,7 +228,7 @@ static void print_rates(const marl_study *study, const marl_study_case *it)
 /* Significance of the ranking: on what was recorded, and on other logs of the kind. */
 static const char *worth(const marl_study *study, const marl_rank *k)
 {
-    if (!isfinite(k->low)) {
+    if (!isfinite(k->low) || !marl_study_is_aligned(study)) {
         return "";
     }
     if (isfinite(k->ratio_low)) {
@@ -288,6 +290,11 @@ static void print_ranking(const marl_study *study)
     if (contenders > 1 && !over_logs) {
         cli_print("The interval holds for what was recorded. Three logs or more (--case) show what holds for "
                   "others.\n");
+    }
+    if (!marl_study_is_aligned(study)) {
+        cli_print("Log and reference are not on one clock or not in one frame (see the warnings): these "
+                  "errors are of the "
+                  "frames, and\nthe order says nothing about the tunings.\n");
     }
     if (isinf(marl_study_reference_sigma(study))) {
         cli_print(

@@ -6,6 +6,13 @@
 
 void cli_compare_verdict(const marl_study *study, char *text, size_t size)
 {
+    if (!marl_study_is_aligned(study)) {
+        snprintf(text, size,
+                 "Log and reference are not on one clock or not in one frame (see the warnings): the errors "
+                 "are of the "
+                 "frames, the order says nothing about the tunings.");
+        return;
+    }
     size_t contenders = study->tuning_n * study->rate_n;
     const marl_rank *best = &study->rank[0];
     char name[96];

@@ -109,8 +109,18 @@ int marl_rank_is_worse_elsewhere(const marl_rank *rank)
     return isfinite(rank->ratio_low) && rank->ratio_low > 1;
 }
 
+int marl_study_is_aligned(const marl_study *study)
+{
+    for (size_t i = 0; i < study->case_n; i++) {
+        if (study->cases[i].clock_is_off || study->cases[i].frames_differ) {
+            return 0;
+        }
+    }
+    return 1;
+}
+
 int marl_study_is_worse(const marl_study *study, const marl_rank *rank)
 {
     double sigma = marl_study_reference_sigma(study);
-    return marl_rank_is_worse(rank) && !(rank->difference <= sigma);
+    return marl_study_is_aligned(study) && marl_rank_is_worse(rank) && !(rank->difference <= sigma);
 }

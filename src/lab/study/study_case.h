@@ -9,6 +9,12 @@
 MARL_CHECKED marl_status lab_study_case_load(marl_study *study, marl_study_case *it, marl_error *error);
 void lab_study_case_free(marl_study_case *it);
 
+/* Warns of a clock that is off, and says so in the case; the reference as it was read. */
+void lab_study_check_clock(marl_study *study, marl_study_case *it);
+/* Warns of a constant rotation between log and reference that no --match was asked to take out, and says so in the case.
+ * MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status lab_study_check_frames(marl_study *study, marl_study_case *it, marl_error *error);
+
 /* No runs are left; there may have been none. */
 void lab_study_free_runs(marl_study *study);
 

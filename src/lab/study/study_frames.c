@@ -1,0 +1,169 @@
+/* SPDX-License-Identifier: MIT
+ * Are log and reference on one clock and in one frame, as the study takes them to be? Nobody asked; but with a clock or a
+ * frame that is off, every figure of the comparison is wrong. */
+#include "lab/compare/match_pairs.h"
+#include "lab/log/series.h"
+#include "lab/study/study_case.h"
+#include "marlinspike/smooth.h"
+#include <math.h>
+
+/* What is said: a clock that is off by more, s; a rotation that is more, degrees; and each by so many standard errors. */
+#define CLOCK_OFF 0.05
+#define TURNED_DEG 5.0
+#define SIGMAS 5.0
+/* A filter that follows the reference more closely than this, degrees rms, shows that the frames are the same. */
+#define CLOSE_DEG 4.0
+/* A rotation that is constant takes away this share of the difference and more. */
+#define EXPLAINED 0.5
+/* The part of a log that is looked at for its clock, s. */
+#define CLOCK_SECONDS 600.0
+
+void lab_study_check_clock(marl_study *study, marl_study_case *it)
+{
+    marl_log part = it->log;
+    marl_clock clock;
+    if (part.n == 0 || it->reference.n == 0) {
+        return;
+    }
+    int64_t until = part.row[0].sample.t_ns + (int64_t)(CLOCK_SECONDS * 1e9);
+    while (part.n > 1 && part.row[part.n - 1].sample.t_ns > until) {
+        part.n--;
+    }
+    marl_status status = marl_clock_find(&part, &it->reference, &clock, NULL);
+    double off = clock.offset_s - study->options.offset_s;
+    if (status != MARL_OK || !clock.found || clock.repeats ||
+        !(fabs(off) > CLOCK_OFF + SIGMAS * clock.offset_sigma_s)) {
+        return;
+    }
+    it->clock_is_off = 1;
+    marl_warn(&study->warnings, "clock-off",
+              "%s: by its turning the reference's clock shows %+.3f s (+- %.3f) beside the log's, not %+.3f: "
+              "--time-offset auto takes that out",
+              it->log_path, clock.offset_s, clock.offset_sigma_s, study->options.offset_s);
+}
+
+static double rms_between(const lab_pairs *p)
+{
+    double squares = 0;
+    for (size_t i = 0; i < p->n; i++) {
+        squares += pow(lab_quat_angle(p->estimate[i].q, p->reference[i]), 2);
+    }
+    return p->n > 0 ? sqrt(squares / (double)p->n) / MARL_DEGREE : 0;
+}
+
+/* rms of the rotations between the two, degrees; negative when they have too little in common. A relative heading says
+ * nothing: it is matched first. */
+static double difference_of(const marl_series *estimate, const marl_series *reference, int relative)
+{
+    lab_pairs all = {0, NULL, NULL};
+    marl_match heading;
+    double rms = -1;
+    if (relative) {
+        return marl_match_find(estimate, reference, MARL_MATCH_HEADING, &heading, NULL) == MARL_OK
+                   ? heading.residual_deg
+                   : -1;
+    }
+    if (lab_pairs_make(estimate, reference, &all, NULL) == MARL_OK) {
+        lab_pairs settled = lab_pairs_settled(&all);
+        rms = rms_between(&settled);
+    }
+    lab_pairs_free(&all);
+    return rms;
+}
+
+static double largest(const double sigma[3])
+{
+    return fmax(fmax(sigma[0], sigma[1]), sigma[2]);
+}
+
+static double angle_of(marl_quat q)
+{
+    return lab_quat_angle(q, marl_quat_identity()) / MARL_DEGREE;
+}
+
+/* How far a rotation tilts the vertical, degrees. */
+static double tilt_of(marl_quat q)
+{
+    return 2 * asin(fmin(hypot((double)q.x, (double)q.y), 1)) / MARL_DEGREE;
+}
+
+static int is_turned(double angle, double sigma)
+{
+    return angle > TURNED_DEG && angle > SIGMAS * sigma;
+}
+
+/* `before`: rms of the difference, of which `sigma` is the smoothed log's own, degrees. */
+static void warn_of_frames(marl_study *study, marl_study_case *it, const marl_match *m, double before,
+                           double sigma)
+{
+    double world = angle_of(m->world), body = angle_of(m->body);
+    int body_is = m->has_body && is_turned(body, largest(m->body_sigma_deg));
+    int world_is = is_turned(world, largest(m->world_sigma_deg));
+    int constant = (body_is || world_is) && m->residual_deg < EXPLAINED * before;
+    it->frames_differ = constant || is_turned(before, sigma);
+    if (constant) {
+        const char *cure = body_is ? "world+body" : tilt_of(m->world) > TURNED_DEG ? "world" : "heading";
+        marl_warn(&study->warnings, "frames-differ",
+                  "%s: log and reference differ by a constant rotation of %.1f deg on the %s side (a mount, "
+                  "zero, or "
+                  "another north), %.1f deg rms; without it %.1f: --match %s takes it out",
+                  it->log_path, body_is ? body : world, body_is ? "body" : "world", before, m->residual_deg,
+                  cure);
+    } else if (it->frames_differ) {
+        marl_warn(&study->warnings, "frames-differ",
+                  "%s: log and reference differ by %.1f deg rms, more than errors of the sensors make: "
+                  "another mount, or "
+                  "a wrong reference. This motion does not show which; --match world+body needs turns about "
+                  "two level axes",
+                  it->log_path, before);
+    }
+}
+
+/* The smoothed log against the reference, in frames that are free. */
+static marl_status look_for_rotation(marl_study *study, marl_study_case *it, marl_error *error)
+{
+    const marl_smooth_options options = {.record = study->options.record,
+                                         .record_path = study->options.record_path};
+    marl_smoothed s;
+    marl_series estimate = {0, NULL};
+    marl_match m;
+    marl_error why = {0};
+    if (marl_smooth(&it->log, &options, &s, &why) != MARL_OK) {
+        return why.status == MARL_ERR_SYSTEM ? marl_fail(error, why.status, "%s", why.text) : MARL_OK;
+    }
+    int relative = !s.heading_is_magnetic || it->reference_relative;
+    marl_status status = MARL_OK;
+    if (marl_smoothed_distrust(&s) == NULL) {
+        status = marl_smoothed_series(&s, &estimate, error);
+        double before = status == MARL_OK ? difference_of(&estimate, &it->reference, relative) : -1;
+        if (before > 0 &&
+            marl_match_find(&estimate, &it->reference, MARL_MATCH_WORLD_AND_BODY, &m, NULL) == MARL_OK) {
+            marl_match_add_sigma(&m, s.sigma_tilt_rms, s.sigma_heading_rms);
+            warn_of_frames(study, it, &m, before, hypot(s.sigma_tilt_rms, s.sigma_heading_rms) / MARL_DEGREE);
+        }
+    }
+    marl_series_free(&estimate);
+    marl_smoothed_free(&s);
+    return status;
+}
+
+marl_status lab_study_check_frames(marl_study *study, marl_study_case *it, marl_error *error)
+{
+    const marl_replay_options options = {.record = study->options.record,
+                                         .record_path = study->options.record_path};
+    marl_pipeline pipeline;
+    marl_series estimate = {0, NULL};
+    if (study->options.match != MARL_MATCH_NONE || it->clock_is_off || it->reference_smoothed) {
+        return MARL_OK;
+    }
+    marl_error why = {0};
+    marl_status status =
+        marl_replay_log(&pipeline, &it->log, &study->kalman.tuning, &options, &estimate, &why);
+    if (status == MARL_OK) {
+        int relative = !marl_estimator_heading_is_magnetic(&pipeline.estimator) || it->reference_relative;
+        double rms = difference_of(&estimate, &it->reference, relative);
+        marl_series_free(&estimate);
+        return rms > CLOSE_DEG ? look_for_rotation(study, it, error) : MARL_OK;
+    }
+    return status == MARL_ERR_SYSTEM ? marl_fail(error, status, "%s", why.text) : MARL_OK;
+}
