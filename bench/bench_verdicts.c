@@ -30,20 +30,31 @@ static void turn_log(marl_log *log, int axis, double rate, int with_mag)
     }
 }
 
+/* The bias is off by the whole turn. */
 static void print_turned(double deg_per_s, double seconds)
 {
-    int accepted[3] = {0};
+    int accepted[3] = {0}, wrong = 0;
+    double nse = 0;
     for (int axis = 0; axis < 3; axis++) {
         for (uint64_t seed = VERDICT_FROM; seed < VERDICT_FROM + SEEDS; seed++) {
             marl_log log = verdict_log(MARL_SCENE_STILL, 100, seconds, 0, seed);
-            marl_still_result r;
+            marl_still_result r, clean;
+            int has_truth = marl_calibrate_still(&log, &clean, NULL) == MARL_OK;
             turn_log(&log, axis, deg_per_s * MARL_DEGREE, 1);
-            accepted[axis] += marl_calibrate_still(&log, &r, NULL) == MARL_OK;
+            if (has_truth && marl_calibrate_still(&log, &r, NULL) == MARL_OK) {
+                double off = r.outcome.fit.bias[axis] - clean.outcome.fit.bias[axis];
+                accepted[axis]++;
+                nse += pow(off / r.outcome.fit.bias_sigma[axis], 2);
+                wrong += fabs(off) > 5 * r.outcome.fit.bias_sigma[axis];
+            }
             free(log.row);
         }
     }
-    printf("  turning at %4.2f deg/s for %3.0f s: accepted about x %2d, y %2d, z %2d of %d\n", deg_per_s,
-           seconds, accepted[0], accepted[1], accepted[2], SEEDS);
+    printf(
+        "  turning at %5.3f deg/s for %3.0f s: accepted about x %2d, y %2d, z %2d of %d; NSE %.2f, beyond 5 "
+        "sigma %d\n",
+        deg_per_s, seconds, accepted[0], accepted[1], accepted[2], SEEDS,
+        nse / fmax(1, accepted[0] + accepted[1] + accepted[2]), wrong);
 }
 
 static void print_still(double seconds)
@@ -195,7 +206,13 @@ void bench_verdicts(void)
     printf("\nverdicts, %d seeds each\ncalibrate still\n", SEEDS);
     print_still(60);
     print_still(300);
-    print_turned(0.05, 60);
+    print_turned(0.003, 60);
+    print_turned(0.01, 60);
+    print_turned(0.02, 60);
+    print_turned(0.04, 60);
+    print_turned(0.01, 20);
+    print_turned(0.04, 20);
+    print_turned(0.01, 300);
     print_turned(0.05, 300);
     print_turned(0.4, 60);
     printf("calibrate turns, 18 turns\n");

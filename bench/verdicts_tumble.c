@@ -1,15 +1,31 @@
 /* SPDX-License-Identifier: MIT
  * The magnetometer from tumbles: as simulated, each reading repeated, with a hard iron that drifts, with axes
  * swapped; and the dip. */
+#include "steel.h"
 #include "verdicts.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 
-typedef enum spoiling { AS_IS, REPEATED, DRIFTING, SWAPPED, SPOILINGS } spoiling;
+typedef enum spoiling {
+    AS_IS,
+    REPEATED,
+    DRIFTING,
+    SWAPPED,
+    STEEL_FAR,
+    STEEL_NEAR,
+    STEEL_CLOSE,
+    SPOILINGS
+} spoiling;
 
-static const char *const spoiling_name[SPOILINGS] = {
-    "as simulated", "each reading three times", "drifting by 3 uT", "x and y of the magnetometer swapped"};
+static const char *const spoiling_name[SPOILINGS] = {"as simulated",
+                                                     "each reading three times",
+                                                     "drifting by 3 uT",
+                                                     "x and y of the magnetometer swapped",
+                                                     "steel, 0.3 uT rms along the way of the hand",
+                                                     "steel, 1 uT rms",
+                                                     "steel, 3 uT rms"};
+static const double steel_ut[SPOILINGS] = {[STEEL_FAR] = 0.3, [STEEL_NEAR] = 1, [STEEL_CLOSE] = 3};
 
 static void spoil(marl_log *log, spoiling how)
 {
@@ -54,6 +70,9 @@ static void try_tumble(spoiling how)
         const marl_tumble_options options = {.field = (double)NAN};
         marl_tumble_result r, truth;
         spoil(&log, how);
+        if (steel_ut[how] > 0) {
+            steel_add(&log, steel_ut[how], seed);
+        }
         if (marl_calibrate_tumble(&longer, &options, &truth, NULL) != MARL_OK) {
             exit(1);
         }

@@ -3,6 +3,7 @@
 #include "check_main.h"
 #include "known_errors.h"
 #include "memory_log.h"
+#include "steel.h"
 
 static marl_status tumble(const marl_log *log, double field, marl_tumble_result *r, marl_error *error)
 {
@@ -163,5 +164,39 @@ START_TEST(what_is_no_tumble_is_refused)
 }
 END_TEST
 
-MARL_SUITE("calibrate tumble", a_tumble_gives_iron_field_and_dip, half_a_tumble_is_reported_honestly,
-           a_passage_is_listed_and_harmless, what_is_no_tumble_is_refused)
+/* Steel that stands near: refused, or said and in the standard errors. Without it nothing is said. The bias's truth is that
+ * of the same log without the steel. */
+START_TEST(steel_that_stands_near_is_seen)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    const double rms[] = {0, 1, 2, 4};
+    int refused[4] = {0};
+    enum { SEEDS = 6 };
+    for (int i = 0; i < 4; i++) {
+        for (uint64_t seed = 1; seed <= SEEDS; seed++) {
+            marl_log log = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 60, seed);
+            marl_tumble_result clean, r;
+            marl_error error = {0};
+            ck_assert_int_eq(tumble(&log, NAN, &clean, &error), MARL_OK);
+            steel_add(&log, rms[i], seed);
+            int accepted = tumble(&log, NAN, &r, &error) == MARL_OK;
+            refused[i] += !accepted;
+            ck_assert_msg(accepted || strstr(error.text, "steel stands near") != NULL, "%s", error.text);
+            ck_assert_int_eq(r.place_rms > 0, rms[i] > 0);
+            ck_assert_int_eq(strstr(r.outcome.remark, "steel stands near") != NULL, rms[i] > 0);
+            for (int k = 0; k < 3 && accepted; k++) {
+                double off = r.outcome.fit.bias[k] - clean.outcome.fit.bias[k];
+                ck_assert_msg(fabs(off) < 5 * r.outcome.fit.bias_sigma[k], "%g uT, seed %d: %.3f +- %.3f",
+                              rms[i], (int)seed, off, r.outcome.fit.bias_sigma[k]);
+            }
+            marl_tumble_result_free(&clean);
+            marl_tumble_result_free(&r);
+            marl_log_free(&log);
+        }
+    }
+    ck_assert(refused[0] == 0 && refused[1] == 0 && refused[3] > SEEDS / 2);
+}
+END_TEST
+
+MARL_SUITE("calibrate tumble", steel_that_stands_near_is_seen, a_tumble_gives_iron_field_and_dip,
+           half_a_tumble_is_reported_honestly, a_passage_is_listed_and_harmless, what_is_no_tumble_is_refused)

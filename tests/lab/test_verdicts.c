@@ -53,6 +53,33 @@ START_TEST(a_steady_turn_is_no_bias)
 }
 END_TEST
 
+/* A turn that is too slow to be seen is in the standard error of the bias that it spoils, and not in those of the other axes
+ * by more than it is known for them. */
+START_TEST(a_turn_too_slow_to_be_seen_is_in_the_error)
+{
+    const double rates[] = {0.004, 0.01, 0.02, 0.03};
+    int accepted = 0;
+    double squares = 0;
+    for (int r = 0; r < 4; r++) {
+        for (uint64_t seed = 1; seed <= 10; seed++) {
+            marl_log log = log_of(MARL_SCENE_STILL, seed % 2 ? 60 : 20, seed);
+            marl_still_result clean, still;
+            ck_assert_int_eq(marl_calibrate_still(&log, &clean, NULL), MARL_OK);
+            turn_log(&log, 2, rates[r] * MARL_DEGREE);
+            if (marl_calibrate_still(&log, &still, NULL) == MARL_OK) {
+                double off = still.outcome.fit.bias[2] - clean.outcome.fit.bias[2];
+                ck_assert_double_lt(fabs(off), 5 * still.outcome.fit.bias_sigma[2]);
+                squares += pow(off / still.outcome.fit.bias_sigma[2], 2);
+                accepted++;
+            }
+            marl_log_free(&log);
+        }
+    }
+    ck_assert_int_ge(accepted, 20);
+    ck_assert_double_lt(squares / accepted, 2);
+}
+END_TEST
+
 /* Recordings at rest stay accepted; without a magnetometer it is said what cannot be seen; the bias of the
  * next ten minutes lies within three times its stated deviation. */
 START_TEST(rest_is_still_accepted)
@@ -320,8 +347,8 @@ START_TEST(an_axis_stuck_most_of_the_time_is_refused)
 }
 END_TEST
 
-MARL_SUITE("verdicts", a_steady_turn_is_no_bias, CAMPAIGN(rest_is_still_accepted),
-           a_handling_move_is_left_out, turns_that_all_scatter_are_kept, repeated_readings_are_no_readings,
-           a_magnetometer_bias_is_seen_through_the_noise, a_ratio_over_logs_holds_for_further_logs,
-           logs_that_agree_are_not_undecided, one_axis_makes_another_reading,
-           an_axis_stuck_most_of_the_time_is_refused)
+MARL_SUITE("verdicts", a_steady_turn_is_no_bias, a_turn_too_slow_to_be_seen_is_in_the_error,
+           CAMPAIGN(rest_is_still_accepted), a_handling_move_is_left_out, turns_that_all_scatter_are_kept,
+           repeated_readings_are_no_readings, a_magnetometer_bias_is_seen_through_the_noise,
+           a_ratio_over_logs_holds_for_further_logs, logs_that_agree_are_not_undecided,
+           one_axis_makes_another_reading, an_axis_stuck_most_of_the_time_is_refused)

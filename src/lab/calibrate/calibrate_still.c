@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The gyroscope's bias from a recording at rest. */
+#include "lab/calibrate/still_turn.h"
 #include "lab/inspect/span_turn.h"
 #include "lab/maths/statistics.h"
 #include "marlinspike/calibrate.h"
@@ -110,15 +111,13 @@ static int some_axis_is_stuck(const marl_still_result *rest, char *axis)
     return 0;
 }
 
-/* Each still span against slow turns. Their rate, where it is too small to be a motion, goes into the
- * standard errors: it cannot be separated from the bias. */
+/* Each still span against slow turns. */
 static marl_status check_turns(const marl_log *log, const marl_spans *still, marl_still_result *rest,
                                marl_error *error)
 {
-    double slow = 0;
     unsigned seen = 0;
     for (size_t i = 0; i < still->n; i++) {
-        marl_status status = lab_span_turn_check(log, still->span[i], &slow, &seen, error);
+        marl_status status = lab_span_turn_check(log, still->span[i], &seen, error);
         if (status != MARL_OK) {
             snprintf(rest->outcome.next, sizeof rest->outcome.next,
                      "lay the pod where nothing turns or tilts it, away from moving steel, and record again");
@@ -126,10 +125,22 @@ static marl_status check_turns(const marl_log *log, const marl_spans *still, mar
         }
     }
     rest->turn_unseen = !(seen & MARL_FRESH_MAG);
-    for (int k = 0; k < 3; k++) {
-        rest->outcome.fit.bias_sigma[k] = hypot(rest->outcome.fit.bias_sigma[k], slow / sqrt(3));
-    }
     return MARL_OK;
+}
+
+/* A turn that is too slow to be told from rest is in the bias, as far as the longest span of rest does not exclude it. */
+static void add_turn(const marl_log *log, const marl_spans *still, marl_still_result *rest)
+{
+    size_t longest = 0;
+    for (size_t i = 1; i < still->n; i++) {
+        const marl_span *a = &still->span[i], *b = &still->span[longest];
+        longest = a->to_ns - a->from_ns > b->to_ns - b->from_ns ? i : longest;
+    }
+    lab_still_turn turn = lab_still_turn_of(log, still->span[longest]);
+    for (int k = 0; k < 3; k++) {
+        rest->outcome.fit.bias_sigma[k] =
+            hypot(rest->outcome.fit.bias_sigma[k], hypot(turn.rate[k], turn.sigma[k]));
+    }
 }
 
 /* How far the bias may be off after LATER_S: twice the Allan variance of the instability, and the walk until
@@ -209,7 +220,10 @@ marl_status marl_calibrate_still(const marl_log *log, marl_still_result *rest, m
     }
     status = decide(log, rest, error);
     status = status != MARL_OK ? status : check_turns(log, &still, rest, error);
-    status = status != MARL_OK ? status : find_later(log, rest, error);
+    if (status == MARL_OK) {
+        add_turn(log, &still, rest);
+        status = find_later(log, rest, error);
+    }
     rest->outcome.accepted = status == MARL_OK;
     marl_spans_free(&still);
     return status;

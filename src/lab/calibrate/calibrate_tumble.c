@@ -21,6 +21,8 @@
 #define DRIFT_SEEN 4.0      /* standard errors */
 #define MIN_DRIFT 0.005     /* of the field: a third of a degree of heading */
 #define DRIFT_ACROSS 0.25   /* of the drift, on the other axes: not every direction is seen at every time */
+#define MAX_PLACE 0.02      /* of the field: a degree of heading */
+#define DIP_OF_PLACE 3.0    /* lengths show one of three directions, and not the mean of the field of the steel */
 #define MAX_DIP_SPREAD 15.0 /* degrees; hands that tumble a pod stay under 10 */
 #define MIN_F 4.2           /* of an F with 5 and many degrees of freedom: one in a thousand */
 enum { MIN_READINGS = 50, SPHERE_UNKNOWNS = 4 };
@@ -153,6 +155,27 @@ static void remark_drift(marl_tumble_result *t)
     }
 }
 
+/* What changes with the place goes into the surface as far as it changes with the attitude, too: the rest, which is seen,
+ * is the measure of that. */
+static void remark_place(marl_tumble_result *t)
+{
+    marl_fit *fit = &t->outcome.fit;
+    double place = t->place_rms, share = place / fit->field;
+    if (!(place > 0) || t->outcome.remark[0] != '\0') {
+        return;
+    }
+    snprintf(t->outcome.remark, sizeof t->outcome.remark,
+             "the field changes along the way of the hand, by %.2f uT rms beside the noise: steel stands "
+             "near. That is "
+             "in the standard errors; a tumble farther away is better",
+             place);
+    t->dip_sigma_deg = hypot(t->dip_sigma_deg, DIP_OF_PLACE * share / MARL_DEGREE);
+    for (int k = 0; k < 9; k++) {
+        fit->matrix_sigma[k / 3][k % 3] = hypot(fit->matrix_sigma[k / 3][k % 3], share);
+        fit->bias_sigma[k / 3] = k % 3 == 0 ? hypot(fit->bias_sigma[k / 3], place) : fit->bias_sigma[k / 3];
+    }
+}
+
 /* The field keeps its angle to gravity in all attitudes, unless the two sensors' axes differ. */
 static void remark_axes(marl_tumble_result *t)
 {
@@ -208,6 +231,16 @@ static marl_status decide(const marl_log *log, const lab_tumble_readings *r,
 {
     marl_calibrated *o = &t->outcome;
     static const unsigned char none[LAB_GRID_MAX];
+    if (t->place_rms > MAX_PLACE * o->fit.field && o->fit.coverage >= MIN_COVERAGE) {
+        snprintf(o->next, sizeof o->next,
+                 "record the tumble farther from steel, a metre or two, and keep the pod in one place while "
+                 "it turns");
+        return marl_fail(
+            error, MARL_ERR_INSUFFICIENT,
+            "%s: the field changes along the way of the hand, by %.2f uT rms beside the noise: steel "
+            "stands near",
+            log->path, t->place_rms);
+    }
     if (o->fit.coverage < MIN_COVERAGE || !is_sure(&o->fit)) {
         ask_for_directions(seen, o);
         return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: only %.0f %% of all directions are covered",
@@ -299,6 +332,8 @@ static marl_status fit_tumble(const marl_log *log, const marl_tumble_options *op
     if (!options->quick) {
         lab_tumble_drift(log, r, t);
         remark_drift(t);
+        lab_tumble_place(log, r, t);
+        remark_place(t);
     }
     MARL_TRY(list_outliers(log, r, t, error));
     o->next[0] = '\0';
@@ -314,7 +349,7 @@ marl_status marl_calibrate_tumble(const marl_log *log, const marl_tumble_options
 {
     lab_tumble_readings r = {0};
     memset(t, 0, sizeof *t);
-    t->dip_sigma_deg = t->dip_spread_deg = NAN;
+    t->dip_sigma_deg = t->dip_spread_deg = t->place_rms = NAN;
     for (int k = 0; k < 3; k++) {
         t->drift[k] = t->drift_sigma[k] = NAN;
     }

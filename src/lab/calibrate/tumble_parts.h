@@ -27,4 +27,7 @@ void lab_tumble_dip(const marl_log *log, const lab_tumble_readings *r, const mar
  * where the motion does not determine it. */
 void lab_tumble_drift(const marl_log *log, const lab_tumble_readings *r, marl_tumble_result *t);
 
+/* t->place_rms: see there. */
+void lab_tumble_place(const marl_log *log, const lab_tumble_readings *r, marl_tumble_result *t);
+
 #endif

@@ -80,7 +80,7 @@ static marl_status find_rest(const marl_log *log, const marl_calibration_record 
     }
     if (status == MARL_OK) {
         r->span = still.span[longest];
-        status = lab_span_turn_check(log, r->span, NULL, NULL, error); /* its mean would be no attitude */
+        status = lab_span_turn_check(log, r->span, NULL, error); /* its mean would be no attitude */
     }
     for (size_t i = 0; i < log->n && status == MARL_OK; i++) {
         const marl_sample *s = &corrected.row[i].sample;

@@ -75,8 +75,7 @@ int lab_span_turn_is_motion(const lab_span_turn *turn, marl_sensor sensor)
     return turn->rate > MAX_RATE && turn->angle > (sensor == MARL_ACCEL ? MAX_ACCEL_ANGLE : MAX_MAG_ANGLE);
 }
 
-marl_status lab_span_turn_check(const marl_log *log, marl_span span, double *slow, unsigned *seen,
-                                marl_error *error)
+marl_status lab_span_turn_check(const marl_log *log, marl_span span, unsigned *seen, marl_error *error)
 {
     static const marl_sensor sensors[] = {MARL_ACCEL, MARL_MAG};
     for (int i = 0; i < 2; i++) {
@@ -87,9 +86,6 @@ marl_status lab_span_turn_check(const marl_log *log, marl_span span, double *slo
                 "%s: the %s turns by %.2g degrees within %.0f s of rest: the board turned slowly", log->path,
                 sensors[i] == MARL_ACCEL ? "accelerometer" : "magnetometer", turn.angle / MARL_DEGREE,
                 turn.from_s);
-        }
-        if (slow != NULL) {
-            *slow = fmax(*slow, turn.rate);
         }
         if (seen != NULL && turn.seen) {
             *seen |= 1u << sensors[i];

@@ -17,11 +17,10 @@ typedef struct lab_span_turn {
 /* `sensor` is MARL_ACCEL or MARL_MAG. */
 lab_span_turn lab_span_turn_of(const marl_log *log, marl_span span, marl_sensor sensor);
 
-/* MARL_ERR_INSUFFICIENT when one of the two sensors shows a turn of the board; *slow (may be NULL) is the
- * largest rate that is none, rad/s, *seen (may be NULL) a set of MARL_FRESH_...: which sensors have readings
- * there. */
-MARL_CHECKED marl_status lab_span_turn_check(const marl_log *log, marl_span span, double *slow,
-                                             unsigned *seen, marl_error *error);
+/* MARL_ERR_INSUFFICIENT when one of the two sensors shows a turn of the board; *seen (may be NULL) is a set of MARL_FRESH_...:
+ * which sensors have readings there. */
+MARL_CHECKED marl_status lab_span_turn_check(const marl_log *log, marl_span span, unsigned *seen,
+                                             marl_error *error);
 
 /* Turns beyond these are no noise, drift or temperature: of the accelerometer's vector 0.3 degrees, of the
  * magnetometer's 0.6, each at a rate of 0.003 deg/s or more. */
