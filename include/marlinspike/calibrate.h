@@ -241,6 +241,7 @@ typedef struct marl_verified {
     double would_show;   /* the error of one axis's bias that would have reached the limit; NaN where no
                             size would along some axis */
     size_t n;            /* poses, rests, readings */
+    size_t left_out;     /* broken readings of the magnetometer, not in n: no field that the others show */
 } marl_verified;
 
 typedef struct marl_verification {

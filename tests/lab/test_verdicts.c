@@ -219,6 +219,43 @@ START_TEST(a_magnetometer_bias_is_seen_through_the_noise)
 }
 END_TEST
 
+/* Some readings that are broken make no calibration wrong: they are left out and counted. A hard iron of 5 uT is no broken
+ * reading, whether or not there are such besides. */
+START_TEST(broken_readings_are_left_out_of_the_verification)
+{
+    dice d = {79};
+    for (uint64_t seed = 1; seed <= 4; seed++) {
+        marl_log log = log_of(MARL_SCENE_TUMBLE, 60, seed), other = log_of(MARL_SCENE_TUMBLE, 60, seed + 100);
+        const marl_tumble_options options = {.field = NAN};
+        marl_calibration_record record = marl_calibration_record_empty();
+        marl_tumble_result r;
+        marl_verification v;
+        size_t broken = 0;
+        ck_assert_int_eq(marl_calibrate_tumble(&log, &options, &r, NULL), MARL_OK);
+        record.fit[MARL_MAG] = r.outcome.fit;
+        for (size_t i = 0; i < other.n; i++) {
+            marl_sample *s = &other.row[i].sample;
+            if ((s->fresh & MARL_FRESH_MAG) && dice_between(&d, 0, 1) < 0.004) {
+                s->mag.y += broken % 2 ? 400 : -900; /* a byte that was torn */
+                broken++;
+            }
+        }
+        ck_assert_int_eq(marl_verify(&record, &other, MARL_STANDARD_GRAVITY, &v, NULL), MARL_OK);
+        ck_assert(broken > 2 && v.holds);
+        ck_assert_uint_eq(v.sensor[MARL_MAG].left_out, broken);
+        for (size_t i = 0; i < other.n; i++) {
+            other.row[i].sample.mag.x += 5;
+        }
+        ck_assert_int_eq(marl_verify(&record, &other, MARL_STANDARD_GRAVITY, &v, NULL), MARL_OK);
+        ck_assert_int_eq(v.holds, 0);
+        ck_assert_uint_eq(v.sensor[MARL_MAG].left_out, broken);
+        marl_tumble_result_free(&r);
+        marl_log_free(&log);
+        marl_log_free(&other);
+    }
+}
+END_TEST
+
 static marl_comparison errors_of(double level, dice *d)
 {
     enum { N = 600 };
@@ -350,5 +387,6 @@ END_TEST
 MARL_SUITE("verdicts", a_steady_turn_is_no_bias, a_turn_too_slow_to_be_seen_is_in_the_error,
            CAMPAIGN(rest_is_still_accepted), a_handling_move_is_left_out, turns_that_all_scatter_are_kept,
            repeated_readings_are_no_readings, a_magnetometer_bias_is_seen_through_the_noise,
-           a_ratio_over_logs_holds_for_further_logs, logs_that_agree_are_not_undecided,
-           one_axis_makes_another_reading, an_axis_stuck_most_of_the_time_is_refused)
+           broken_readings_are_left_out_of_the_verification, a_ratio_over_logs_holds_for_further_logs,
+           logs_that_agree_are_not_undecided, one_axis_makes_another_reading,
+           an_axis_stuck_most_of_the_time_is_refused)

@@ -13,6 +13,7 @@ static json_t *sensor_json(const marl_verified *v)
     json_object_set_new(root, "limit", cli_number(v->limit));
     json_object_set_new(root, "would_show", cli_number(v->would_show));
     json_object_set_new(root, "n", json_integer((json_int_t)v->n));
+    json_object_set_new(root, "left_out", json_integer((json_int_t)v->left_out));
     return root;
 }
 
@@ -75,6 +76,10 @@ static int print_table(const marl_verification *v, const char *calibration, cons
         }
     }
     print_gyro(v);
+    if (v->sensor[MARL_MAG].left_out > 0) {
+        cli_print("\n%zu readings of the magnetometer are broken, and left out\n",
+                  v->sensor[MARL_MAG].left_out);
+    }
     if (isfinite(v->dip_deg)) {
         cli_print("\ndip of the field %.2f deg, with a deviation of %.2f deg\n", v->dip_deg,
                   v->dip_deviation);

@@ -2,38 +2,23 @@
  * A calibration against a recording that it has not seen. */
 #include "lab/calibrate/corrected_log.h"
 #include "lab/calibrate/ellipsoid.h"
-#include "lab/maths/block_fit.h"
+#include "lab/calibrate/verify_parts.h"
 #include "lab/maths/statistics.h"
 #include "marlinspike/calibrate.h"
 #include <math.h>
-#include <stdlib.h>
-#include <string.h>
 
 #define CHANCE 0.01
-#define SETTLED 0.5 /* m/s^2 off gravity: up can be seen */
-/* uT: half a degree of heading. A part differs by less from one power-on to the next. */
-#define MAX_BIAS 0.25
-#define MAX_BIAS_SIGMA 0.5             /* uT: more, and the directions do not determine it */
-#define BIAS_DEVIATIONS 3.3            /* deviations: one in a thousand an axis */
 #define MAX_DRIFT (0.05 * MARL_DEGREE) /* rad/s: less is drift, and every filter follows it */
 #define MATRIX_DEVIATIONS 4.0          /* deviations: nine elements, and the error of their errors */
 #define MAX_MATRIX_OFF 0.002           /* 0.2 degrees in a right angle */
 #define DRIFT_VARIANCE 1.0             /* for bias drift between recordings, in between-pose variances */
-#define COMMON_DOF 3.0 /* independent values of what is common to a recording: a bias has three */
-enum {
-    UNKNOWNS = 4, /* bias and size */
-    MIN_FIELD = 50,
-    DEPENDENT = 25 /* readings in a row know as much as one, for the limit */
-};
 
-static double length(const double v[3])
+double lab_verify_length(const double v[3])
 {
     return sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]);
 }
 
-/* Uncertainty of a corrected length by the standard errors of the calibration, rms over directions. Poses
- * that left the misalignment open have scales with an error and elements without. */
-static double own_error(const marl_fit *fit, double field)
+double lab_verify_own_error(const marl_fit *fit, double field)
 {
     double squares = 0;
     for (int k = 0; k < 3; k++) {
@@ -48,15 +33,7 @@ static double own_error(const marl_fit *fit, double field)
     return sqrt(squares);
 }
 
-/* Mean squares that are expected, with the number of independent values behind each. */
-typedef struct expected {
-    double noise, noise_n;   /* of every reading or pose */
-    double common, common_n; /* of the calibration and of what wanders: the same for all */
-} expected;
-
-/* Holds the found against the limit that noise exceeds once in a hundred; a sum of two by its effective
- * degrees of freedom ("An approximate distribution of estimates of variance components", 1946). */
-static void decide(marl_verified *v, double squares, const expected *e)
+void lab_verify_decide(marl_verified *v, double squares, const lab_expected *e)
 {
     double both = e->noise + e->common;
     double dof = both * both / (e->noise * e->noise / e->noise_n + e->common * e->common / e->common_n);
@@ -80,7 +57,7 @@ static marl_status verify_accel(const marl_fit *fit, const marl_log *log, double
         double corrected[3];
         if (p->used) {
             marl_fit_apply(fit, p->accel, p->temp, corrected);
-            double off = length(corrected) - gravity;
+            double off = lab_verify_length(corrected) - gravity;
             squares += off * off;
             noise += p->noise * p->noise;
             v->n++;
@@ -88,12 +65,12 @@ static marl_status verify_accel(const marl_fit *fit, const marl_log *log, double
     }
     marl_poses_free(&poses);
     if (v->n > 0) {
-        double n = (double)v->n, own = own_error(fit, gravity);
+        double n = (double)v->n, own = lab_verify_own_error(fit, gravity);
         double residual = isfinite(fit->residual_rms) ? fit->residual_rms : 0;
         double each = fmax(noise / n, residual * residual);
         /* what differs from pose to pose goes on wandering until this recording */
-        const expected e = {each, n, own * own + DRIFT_VARIANCE * each, COMMON_DOF};
-        decide(v, squares / n, &e);
+        const lab_expected e = {each, n, own * own + DRIFT_VARIANCE * each, COMMON_DOF};
+        lab_verify_decide(v, squares / n, &e);
     }
     return status == MARL_ERR_SYSTEM ? marl_fail(error, status, "%s", why.text) : MARL_OK;
 }
@@ -123,9 +100,9 @@ static marl_status verify_gyro_bias(const marl_fit *fit, const marl_log *log, ma
         double here = seen ? rest.later_sigma[k] : rest.outcome.fit.bias_sigma[k];
         noise += (own * own + here * here) / 3;
     }
-    const expected e = {noise, COMMON_DOF, 0, COMMON_DOF};
+    const lab_expected e = {noise, COMMON_DOF, 0, COMMON_DOF};
     v->n = (size_t)rest.outcome.fit.points;
-    decide(v, squares, &e);
+    lab_verify_decide(v, squares, &e);
     all->drifted = !v->holds;
     v->limit = fmax(v->limit, MAX_DRIFT);
     v->would_show = sqrt(3) * v->limit;
@@ -168,109 +145,6 @@ static marl_status verify_gyro(const marl_calibration_record *record, const marl
     return status != MARL_OK || !has_accel ? status : verify_gyro_matrix(record, log, all, error);
 }
 
-/* Lengths of the corrected readings off the field over the directions, less what `known` (bias, size)
- * explains of them. */
-static void add_lengths(const marl_fit *fit, const marl_log *log, const double known[UNKNOWNS],
-                        lab_block_fit *sums)
-{
-    lab_block_fit_init(sums, UNKNOWNS, LAB_BLOCK_NS);
-    for (size_t i = 0; i < log->n; i++) {
-        const marl_sample *s = &log->row[i].sample;
-        const double field[3] = {(double)s->mag.x, (double)s->mag.y, (double)s->mag.z};
-        double size = length(field);
-        if (!(s->fresh & MARL_FRESH_MAG) || !(size > 0)) {
-            continue;
-        }
-        const double row[UNKNOWNS] = {field[0] / size, field[1] / size, field[2] / size, 1};
-        double off = size - fit->field;
-        for (int k = 0; k < UNKNOWNS; k++) {
-            off -= row[k] * known[k];
-        }
-        lab_block_fit_add(sums, s->t_ns, row, off);
-    }
-}
-
-/* The bias that is left: lengths off the field along its direction, with standard errors from blocks of time.
- * Each reading alone hides it in its noise. Twice, since the scatter of the blocks is that of what is left.
- */
-static void find_mag_bias(const marl_fit *fit, const marl_log *log, marl_verification *all)
-{
-    double known[UNKNOWNS] = {0}, step[LAB_BLOCK_FIT_MAX], covariance[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX];
-    lab_block_fit sums;
-    for (int round = 0; round < 2; round++) {
-        add_lengths(fit, log, known, &sums);
-        if (sums.rows < MIN_FIELD || !lab_block_fit_solve(&sums, step, covariance) ||
-            sums.blocks < UNKNOWNS) {
-            return;
-        }
-        for (int k = 0; k < UNKNOWNS; k++) {
-            known[k] += step[k];
-        }
-    }
-    for (int k = 0; k < 3; k++) {
-        double sigma = sqrt(covariance[k * UNKNOWNS + k]);
-        if (sigma < MAX_BIAS_SIGMA) {
-            all->mag_bias[k] = known[k];
-            all->mag_bias_limit[k] =
-                fmax(MAX_BIAS, lab_student_deviation(BIAS_DEVIATIONS, (double)sums.blocks - 1) * sigma);
-        }
-    }
-}
-
-static int mag_bias_holds(const marl_verification *all)
-{
-    for (int k = 0; k < 3; k++) {
-        if (fabs(all->mag_bias[k]) > all->mag_bias_limit[k]) {
-            return 0;
-        }
-    }
-    return 1;
-}
-
-/* The field's length in every corrected reading, and its dip where up can be seen. */
-static void verify_mag(const marl_fit *fit, const marl_log *log, marl_verification *all)
-{
-    marl_verified *v = &all->sensor[MARL_MAG];
-    lab_moments dip = {0};
-    const marl_vec3 *force = NULL;
-    double squares = 0;
-    for (size_t i = 0; i < log->n; i++) {
-        const marl_sample *s = &log->row[i].sample;
-        force = s->fresh & MARL_FRESH_ACCEL ? &s->accel : force;
-        if (!(s->fresh & MARL_FRESH_MAG)) {
-            continue;
-        }
-        const double field[3] = {(double)s->mag.x, (double)s->mag.y, (double)s->mag.z};
-        double off = length(field) - fit->field;
-        squares += off * off;
-        v->n++;
-        if (force == NULL) {
-            continue;
-        }
-        const double up[3] = {(double)force->x, (double)force->y, (double)force->z};
-        if (fabs(length(up) - MARL_STANDARD_GRAVITY) < SETTLED && length(field) > 0) {
-            double sine =
-                -(up[0] * field[0] + up[1] * field[1] + up[2] * field[2]) / (length(up) * length(field));
-            lab_moments_add(&dip, asin(fmax(-1, fmin(1, sine))) / MARL_DEGREE);
-        }
-    }
-    if (dip.n > MIN_FIELD) {
-        all->dip_deg = dip.mean;
-        all->dip_deviation = lab_moments_deviation(&dip);
-    }
-    if (v->n >= MIN_FIELD && isfinite(fit->field) && fit->residual_rms > 0) {
-        double own = own_error(fit, fit->field);
-        const expected e = {fit->residual_rms * fit->residual_rms, fmax(1, (double)v->n / DEPENDENT),
-                            own * own, COMMON_DOF};
-        decide(v, squares / (double)v->n, &e);
-        find_mag_bias(fit, log, all);
-        v->holds = v->holds && mag_bias_holds(all);
-        const double *limit = all->mag_bias_limit;
-        int open = isnan(limit[0] + limit[1] + limit[2]); /* along some axis any bias would pass */
-        v->would_show = open ? NAN : fmax(limit[0], fmax(limit[1], limit[2]));
-    }
-}
-
 int marl_temperature_outside(const marl_calibration_record *record, const marl_log *log)
 {
     for (size_t i = 0; i < log->n; i++) {
@@ -308,10 +182,7 @@ marl_status marl_verify(const marl_calibration_record *record, const marl_log *l
         status = verify_gyro(record, log, v, error);
     }
     if (status == MARL_OK && record->fit[MARL_MAG].present && (c & MARL_COLUMNS_MAG) == MARL_COLUMNS_MAG) {
-        marl_log corrected;
-        MARL_TRY(lab_corrected_copy(log, record, &corrected, error));
-        verify_mag(&record->fit[MARL_MAG], &corrected, v);
-        free(corrected.row);
+        MARL_TRY(lab_verify_mag(record, log, v, error));
     }
     v->outside = marl_temperature_outside(record, log);
     int seen = 0;
