@@ -1,7 +1,9 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike inspect */
 #include "cli/inspect/inspect.h"
+#include <limits.h>
 #include <math.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -73,6 +75,8 @@ static void warn_of_suspicions(cli_inspected *seen)
 {
     const char *path = seen->log.path;
     marl_unit_suspicions units = marl_suspect_units(&seen->log, &seen->inspection.still, &seen->axes);
+    snprintf(seen->contradiction, sizeof seen->contradiction, "%s",
+             units.accel[0] ? units.accel : units.gyro);
     if (units.accel[0] != '\0') {
         marl_warn(&seen->warnings, "units-suspect", "%s: %s", path, units.accel);
     }
@@ -210,6 +214,11 @@ static int show(const cli *c, const cli_inspected *seen, const options *o, const
     if (o->sheet_out != NULL && write_sheet(seen, reading, o->sheet_out, &error) != MARL_OK) {
         return cli_exit(&error);
     }
+    if (o->out != NULL && seen->mapped && seen->contradiction[0] != '\0') {
+        (void)!marl_fail(&error, MARL_ERR_INPUT, "%s: %s; nothing is written by such a map", seen->log.path,
+                         seen->contradiction);
+        return cli_exit(&error);
+    }
     if (o->out != NULL && cli_inspect_write(seen, o->out, &error) != MARL_OK) {
         return cli_exit(&error);
     }
@@ -285,6 +294,7 @@ static int inspect(const cli *c, cli_reading *reading, options *o)
         }
         code = show(c, seen, o, reading);
     } else {
+        cli_print_warnings(&seen->warnings); /* what was left out, and why */
         code = cli_exit(&error);
     }
     for (int i = 0; i < 2; i++) {
@@ -316,21 +326,19 @@ int cli_inspect(int argc, const char **argv)
         POPT_TABLEEND,
     };
     const cli_usage usage = {
-        "LOG [LOG]",
+        "LOG...",
         CLI_READS,
         1,
-        2,
+        INT_MAX,
         "Reports what a recording holds: rows, real rates, jitter, gaps, mean and deviation of each axis "
         "over\n"
         "the whole recording, clipped and stuck axes, when the board was at rest, and what noise its "
         "sensors\n"
         "have there: white, flicker and walk, each only where this recording can show it. Reports where "
         "units\n"
-        "or axes contradict gravity or the motion. For a file from elsewhere it "
-        "it\n"
-        "reports what the columns seem to be, and the map to read it by. Two logs, whose sensors were "
-        "recorded\n"
-        "apart, are put together on the clock of the first; --columns may be given once for each.",
+        "or axes contradict gravity or the motion. For a file from elsewhere it reports what the columns seem to\n"
+        "be, and the map to read it by. Several files, or a folder of them, whose sensors were recorded apart, are\n"
+        "put together on the clock of the first, each by its names or as FILE:MAP.",
         "inspect data/demo/lift.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
     code = code == CLI_GO ? inspect(&c, &reading, &o) : code;

@@ -14,8 +14,10 @@ typedef struct cli_inspected {
     marl_axes axes;
     const struct cli_inspected *against; /* the log of --against, or NULL */
     marl_consistency consistency[MARL_SENSOR_COUNT];
-    int merged;              /* of two files */
-    marl_clock_offset clock; /* then: of the second's */
+    int merged;              /* so many further files are in it */
+    int mapped;              /* by maps or guesses of columns */
+    marl_clock_offset clock; /* of the last of them */
+    char contradiction[200]; /* of its units and the motion; "" = none */
     marl_warnings warnings;
 } cli_inspected;
 
@@ -25,8 +27,9 @@ typedef struct cli_clock {
     double offset_s;
 } cli_clock;
 
-/* Loads the one or two logs of the command line, with a warning for what is wrong with them. What a file from
- * elsewhere seems to hold is printed when it cannot be read without a map. */
+/* Loads the logs of the command line into one, with a warning for what is wrong with them. What a single file from
+ * elsewhere seems to hold is printed when it cannot be read without a map; of several, each is read by what its names
+ * say, and those of more than two that cannot be used are left out with a warning. */
 MARL_CHECKED marl_status cli_inspect_read(const cli *c, const cli_reading *reading, const cli_clock *clock,
                                           cli_inspected *seen, marl_error *error);
 MARL_CHECKED marl_status cli_inspect_write(const cli_inspected *seen, const char *path, marl_error *error);

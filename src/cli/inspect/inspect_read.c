@@ -1,158 +1,124 @@
 /* SPDX-License-Identifier: MIT
- * How inspect gets its recording: from one file or from two, ours or from elsewhere; and what it prints
- * for a file whose columns it does not know. */
+ * How inspect gets its recording: from one file or from several, ours or from elsewhere, each with its map or its guess. */
 #include "cli/inspect/inspect.h"
+#include "cli/inspect/inspect_parts.h"
 #include <math.h>
-#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-/* Is anything but a time understood? */
-static int is_notable(const marl_columns_guess *guess)
-{
-    int understood = 0;
-    for (size_t i = 0; i < guess->n; i++) {
-        understood |= guess->column[i].target > MARL_COLUMN_T;
-    }
-    return understood;
-}
+/* Clocks that differ by less than this and what they are known to are one: a low-pass delays a sensor by as much, s. */
+#define SAME_CLOCK 0.02
+#define SIGMAS 3.0
+/* Such a small offset is none where so much of the shorter log is of the same time. */
+#define COMMON_SHARE 0.8
 
-static int has_time_of_ours(const marl_columns_guess *guess)
+/* Every target has its name; only units may be guessed. */
+static int is_named(const marl_columns_guess *guess)
 {
-    for (size_t i = 0; i < guess->n; i++) {
-        const char *name = guess->column[i].name;
-        if (name[0] == 't' && (name[1] == '\0' || name[1] == '[' || name[1] == ' ')) {
-            return 1;
-        }
-    }
-    return 0;
-}
-
-static void print_range(double value)
-{
-    if (isfinite(value)) {
-        cli_print(" %11.6g", value);
-    } else {
-        cli_print(" %11s", "-");
-    }
-}
-
-static const char *delimiter_name(char delimiter)
-{
-    switch (delimiter) {
-    case ',':
-        return "commas";
-    case ';':
-        return "semicolons";
-    case '\t':
-        return "tabs";
-    case '|':
-        return "bars";
-    default:
-        return "blanks";
-    }
-}
-
-static void print_guess(const marl_columns_guess *guess, const char *path, char decimal)
-{
-    cli_print("%s is not a log of ours. Its columns, divided by %s, ", path,
-              delimiter_name(guess->delimiter));
-    if (guess->header > 0) {
-        cli_print("named in line %ld, seem to be (by its first %zu rows):\n\n", guess->header, guess->rows);
-    } else {
-        cli_print("without names, seem to be (by its first %zu rows):\n\n", guess->rows);
-    }
-    cli_print("%3s  %-20s %11s %11s  %-16s %s\n", "no.", "name", "from", "to", "seems to be", "because");
+    int time = 0, readings = 0;
     for (size_t i = 0; i < guess->n; i++) {
         const marl_column_guess *c = &guess->column[i];
-        char what[40] = "-";
-        if (c->target >= 0) {
-            snprintf(what, sizeof what, "%s%s%s%s", marl_column_name((marl_column)c->target),
-                     c->unit[0] ? "[" : "", c->unit, c->unit[0] ? "]" : "");
+        if (c->target >= 0 && strncmp(c->why, "by its name", 11) != 0) {
+            return 0;
         }
-        cli_print("%3zu  %-20s", i + 1, c->name);
-        print_range(c->min);
-        print_range(c->max);
-        cli_print("  %-16s %s\n", what, c->why);
+        time += c->target == MARL_COLUMN_T;
+        readings += c->target > MARL_COLUMN_T;
     }
-    cli_print("\nTo read it so:\n  marlinspike inspect %s%s --columns '%s'\n", path,
-              decimal == ',' ? " --decimal ," : "", guess->map);
-    if (guess->remark[0] != '\0') {
-        cli_print("Check this first: %s.\n", guess->remark);
-    }
-    cli_print("With -o LOG it is also written as a log of ours.\n");
+    return time == 1 && readings > 0 && strstr(guess->map, "[count]") == NULL;
 }
 
-static void print_guess_json(const marl_columns_guess *guess, char decimal)
-{
-    json_t *root = json_object(), *columns = json_array();
-    for (size_t i = 0; i < guess->n; i++) {
-        const marl_column_guess *c = &guess->column[i];
-        json_t *item = json_object();
-        json_object_set_new(item, "name", c->name[0] ? cli_text(c->name) : json_null());
-        json_object_set_new(item, "min", cli_number(c->min));
-        json_object_set_new(item, "max", cli_number(c->max));
-        json_object_set_new(
-            item, "is", c->target >= 0 ? cli_text(marl_column_name((marl_column)c->target)) : json_null());
-        json_object_set_new(item, "unit", c->unit[0] ? cli_text(c->unit) : json_null());
-        json_object_set_new(item, "why", cli_text(c->why));
-        json_array_append_new(columns, item);
-    }
-    json_object_set_new(root, "columns", columns);
-    json_object_set_new(root, "decimal", cli_text(decimal == ',' ? "," : "."));
-    json_object_set_new(root, "map", cli_text(guess->map));
-    json_object_set_new(root, "remark", guess->remark[0] ? cli_text(guess->remark) : json_null());
-    (void)cli_print_json(root);
-}
-
-static int guess_file(marl_columns_guess *guess, const char *path, char decimal)
-{
-    return marl_columns_guess_file(guess, path, decimal, NULL) == MARL_OK && !has_time_of_ours(guess) &&
-           is_notable(guess);
-}
-
-/* A header that is not ours is examined; one of ours with a fault is not. Where points make no numbers,
- * commas may. */
-static void print_what_it_seems(const cli *c, const cli_reading *reading, const char *path)
+/* A file of no map by what its names say. *guessed: the unit of its gyroscope is a guess. `first`: why it is no log of
+ * ours. */
+static marl_status load_by_guess(const char *path, const marl_log_options *given, marl_log *log, int *guessed,
+                                 const marl_error *first, marl_error *error)
 {
     marl_columns_guess *guess = calloc(1, sizeof *guess);
-    char decimal = reading->options.decimal ? reading->options.decimal : '.';
-    int seen = guess != NULL && guess_file(guess, path, decimal);
-    if (guess != NULL && !seen && reading->options.decimal == 0) {
-        decimal = ',';
-        seen = guess_file(guess, path, decimal);
+    marl_column_map map;
+    marl_log_options options = *given;
+    marl_status status = guess != NULL ? marl_columns_guess_file(guess, path, options.decimal, NULL)
+                                       : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    if (guess != NULL && (status != MARL_OK || cli_inspect_has_our_time(guess))) {
+        status = marl_fail(error, first->status, "%s", first->text);
     }
-    if (seen && c->json) {
-        print_guess_json(guess, decimal);
-    } else if (seen && !c->quiet) {
-        print_guess(guess, path, decimal);
+    if (status == MARL_OK && !is_named(guess)) {
+        status = marl_fail(
+            error, MARL_ERR_INPUT,
+            "%s: %s%sits names do not say what it holds: 'inspect %s' shows what it seems to be; give it as "
+            "FILE:MAP",
+            path, guess->remark, guess->remark[0] ? "; " : "", path);
+    }
+    if (status == MARL_OK) {
+        status = marl_column_map_read(&map, guess->map, error);
+        options.columns = &map;
+    }
+    if (status == MARL_OK) {
+        status = marl_log_load(log, path, &options, error);
+        for (size_t i = 0; i < guess->n; i++) {
+            *guessed |= guess->column[i].target == MARL_COLUMN_GYRO_X && !guess->column[i].sure;
+        }
     }
     free(guess);
+    return status;
 }
 
-static marl_status load(const cli *c, const cli_reading *reading, int i, marl_log *log, marl_error *error)
+/* The i-th source: by its own map, by that of --columns, as a log of ours, or by its guess where several are put
+ * together. */
+static marl_status load(const cli *c, const cli_reading *reading, const cli_sources *sources, size_t i,
+                        marl_log *log, int *guessed, marl_error *error)
 {
+    const cli_file *file = &sources->file[i];
     marl_log_options options = reading->options;
-    if (reading->maps > 0) {
-        options.columns = &reading->map[i < reading->maps ? i : reading->maps - 1];
+    marl_column_map map;
+    if (file->map != NULL) {
+        MARL_TRY(marl_column_map_read(&map, file->map, error));
+        options.columns = &map;
+    } else if (reading->maps > 0) {
+        options.columns = &reading->map[(int)i < reading->maps ? (int)i : reading->maps - 1];
     }
-    marl_status status = marl_log_load(log, c->file[i], &options, error);
+    marl_error first = {0};
+    marl_status status = marl_log_load(log, file->path, &options, &first);
     if (status == MARL_ERR_INPUT && options.columns == NULL) {
-        print_what_it_seems(c, reading, c->file[i]);
+        if (sources->n > 1) {
+            return load_by_guess(file->path, &options, log, guessed, &first, error);
+        }
+        cli_inspect_print_guess(c, reading, file->path);
     }
-    return status;
+    return status == MARL_OK ? status : marl_fail(error, status, "%s", first.text);
+}
+
+static int has_motion(const marl_log *log)
+{
+    return (log->info.columns & (MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG)) != 0;
+}
+
+/* Share of the shorter of two logs in which the other has stamps, too. */
+static double common_share(const marl_log *a, const marl_log *b)
+{
+    double from = fmax((double)a->row[0].sample.t_ns, (double)b->row[0].sample.t_ns);
+    double to = fmin((double)a->row[a->n - 1].sample.t_ns, (double)b->row[b->n - 1].sample.t_ns);
+    double shorter = fmin((double)(a->row[a->n - 1].sample.t_ns - a->row[0].sample.t_ns),
+                          (double)(b->row[b->n - 1].sample.t_ns - b->row[0].sample.t_ns));
+    return shorter > 0 ? (to - from) / shorter : 0;
 }
 
 /* The second log's times on the first one's clock. */
 static marl_status find_offset(const cli_clock *clock, const marl_log *a, const marl_log *b,
                                marl_clock_offset *found, marl_warnings *warnings, marl_error *error)
 {
+    *found = (marl_clock_offset){0, NAN, NAN, NAN, {NAN, NAN}, {NAN, NAN}};
     if (clock->given) {
         *found = (marl_clock_offset){1, clock->offset_s, 0, NAN, {NAN, NAN}, {NAN, NAN}};
         return MARL_OK;
     }
+    if (!has_motion(a) || !has_motion(b)) {
+        return MARL_OK;
+    }
     marl_status status = marl_clock_offset_find(a, b, found, error);
-    if (status == MARL_OK && !found->found && isfinite(found->candidate_s[0])) {
+    if (status == MARL_OK && found->found && common_share(a, b) > COMMON_SHARE &&
+        fabs(found->offset_s) < SAME_CLOCK + SIGMAS * found->sigma_s) {
+        *found = (marl_clock_offset){1,          0,         found->sigma_s, found->r_squared,
+                                     {NAN, NAN}, {NAN, NAN}}; /* one clock */
+    } else if (status == MARL_OK && !found->found && isfinite(found->candidate_s[0])) {
         marl_warn(warnings, "clocks",
                   "%s: its clock offset to %s is ambiguous: %.2f s explains %.0f %% of the turning, %.2f s "
                   "%.0f %%; times are used as they are (--time-offset S sets it)",
@@ -167,46 +133,94 @@ static marl_status find_offset(const cli_clock *clock, const marl_log *a, const 
     return status;
 }
 
-static marl_status merge(const cli *c, const cli_reading *reading, const cli_clock *clock,
-                         cli_inspected *seen, marl_error *error)
+/* Puts the next log to what there is. */
+static marl_status add(const cli_clock *clock, const marl_log *next, cli_inspected *seen, marl_error *error)
 {
-    marl_log a, b = {0};
-    MARL_TRY(load(c, reading, 0, &a, error));
-    marl_status status = load(c, reading, 1, &b, error);
-    if (status == MARL_OK) {
-        marl_log_warn(&seen->warnings, &a.report, a.path);
-        marl_log_warn(&seen->warnings, &b.report, b.path);
-        status = find_offset(clock, &a, &b, &seen->clock, &seen->warnings, error);
+    marl_log both;
+    MARL_TRY(find_offset(clock, &seen->log, next, &seen->clock, &seen->warnings, error));
+    double offset = seen->clock.found ? seen->clock.offset_s : 0;
+    MARL_TRY(marl_log_merge(&seen->log, next, (int64_t)llround(offset * 1e9), &both, error));
+    marl_log_free(&seen->log);
+    seen->log = both;
+    seen->merged++;
+    if (offset < 0 || offset > 0) {
+        marl_warn(&seen->warnings, "clock-shifted", "%s: %+.4f s added to its times, +- %.4f s", next->path,
+                  offset, seen->clock.sigma_s);
     }
-    if (status == MARL_OK) {
-        double offset = seen->clock.found ? seen->clock.offset_s : 0;
-        seen->merged = 1;
-        status = marl_log_merge(&a, &b, (int64_t)llround(offset * 1e9), &seen->log, error);
+    return MARL_OK;
+}
+
+/* A unit of the gyroscope that is a guess by its size, against how gravity turns. */
+static marl_status check_guessed_unit(cli_inspected *seen, marl_error *error)
+{
+    marl_axes axes;
+    MARL_TRY(marl_axes_find(&seen->log, &axes, error));
+    double scale = axes.gyro.scale, wrong = scale > 1 ? scale * MARL_DEGREE : scale / MARL_DEGREE;
+    if (axes.gyro.verdict != MARL_AXES_DECIDED) {
+        marl_warn(&seen->warnings, "unit-guessed",
+                  "%s: the gyroscope's unit is a guess by its size, which the motion does not confirm: give "
+                  "its file as "
+                  "FILE:MAP",
+                  seen->log.path);
+    } else if (wrong > 0.7 && wrong < 1.4) {
+        float factor = (float)(scale > 1 ? 1 / MARL_DEGREE : MARL_DEGREE);
+        for (size_t i = 0; i < seen->log.n; i++) {
+            marl_vec3 *w = &seen->log.row[i].sample.gyro;
+            *w = (marl_vec3){factor * w->x, factor * w->y, factor * w->z};
+        }
+        marl_warn(&seen->warnings, "unit-guessed", "%s: the gyroscope's unit is %s, by how gravity turns",
+                  seen->log.path, scale > 1 ? "rad/s" : "deg/s");
     }
-    marl_log_free(&a);
-    marl_log_free(&b);
-    return status;
+    return MARL_OK;
+}
+
+/* Of more than two files those that cannot be used are left out with a warning; of two both are wanted. */
+static marl_status leave_out(const cli_sources *sources, cli_inspected *seen, marl_error *error)
+{
+    if (sources->n <= 2 || error->status == MARL_ERR_SYSTEM) {
+        return error->status;
+    }
+    marl_warn(&seen->warnings, "left-out", "left out: %.380s", error->text);
+    *error = (marl_error){0};
+    return MARL_OK;
+}
+
+static marl_status read_all(const cli *c, const cli_reading *reading, const cli_clock *clock,
+                            const cli_sources *sources, cli_inspected *seen, marl_error *error)
+{
+    int guessed = 0;
+    for (size_t i = 0; i < sources->n; i++) {
+        marl_log next = {0};
+        marl_status status = load(c, reading, sources, i, &next, &guessed, error);
+        if (status == MARL_OK) {
+            marl_log_warn(&seen->warnings, &next.report, next.path);
+            status = seen->log.row != NULL ? add(clock, &next, seen, error) : MARL_OK;
+        }
+        if (status == MARL_OK && seen->log.row == NULL) {
+            seen->log = next;
+        } else {
+            marl_log_free(&next);
+        }
+        if (status != MARL_OK) {
+            MARL_TRY(leave_out(sources, seen, error));
+        }
+    }
+    if (seen->log.row == NULL) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s: none of these %zu files can be used", c->file[0],
+                         sources->n);
+    }
+    seen->mapped = sources->mapped || guessed || reading->maps > 0 || sources->n > 2;
+    return guessed && (seen->log.info.columns & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL
+               ? check_guessed_unit(seen, error)
+               : MARL_OK;
 }
 
 marl_status cli_inspect_read(const cli *c, const cli_reading *reading, const cli_clock *clock,
                              cli_inspected *seen, marl_error *error)
 {
-    if (c->files == 2) {
-        return merge(c, reading, clock, seen, error);
-    }
-    marl_status status = load(c, reading, 0, &seen->log, error);
-    if (status == MARL_OK) {
-        marl_log_warn(&seen->warnings, &seen->log.report, seen->log.path);
-    }
+    cli_sources sources;
+    marl_status status = cli_sources_find(c, &sources, error);
+    status = status != MARL_OK ? status : read_all(c, reading, clock, &sources, seen, error);
+    cli_sources_free(&sources);
     return status;
-}
-
-marl_status cli_inspect_write(const cli_inspected *seen, const char *path, marl_error *error)
-{
-    marl_log_writer *writer;
-    MARL_TRY(marl_log_create(&writer, path, &seen->log.info, error));
-    for (size_t i = 0; i < seen->log.n; i++) {
-        marl_log_write(writer, &seen->log.row[i]);
-    }
-    return marl_log_commit(writer, error);
 }

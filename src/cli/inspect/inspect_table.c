@@ -168,10 +168,15 @@ static void print_noise(const cli_inspected *seen)
 /* How two clocks were brought together. */
 static void print_clock(const cli_inspected *seen)
 {
-    if (seen->merged && seen->clock.found && isfinite(seen->clock.r_squared)) {
-        cli_print("clock of the second log: %+.4f s added, +- %.4f s, found from motion (explains %.0f %% of "
-                  "it)\n\n",
-                  seen->clock.offset_s, seen->clock.sigma_s, 100 * seen->clock.r_squared);
+    if (seen->merged == 1 && seen->clock.found && isfinite(seen->clock.r_squared)) {
+        if (fabs(seen->clock.offset_s) > 0) {
+            cli_print(
+                "clock of the second log: %+.4f s added, +- %.4f s, found from motion (explains %.0f %% of "
+                "it)\n\n",
+                seen->clock.offset_s, seen->clock.sigma_s, 100 * seen->clock.r_squared);
+        } else {
+            cli_print("the stamps are of one clock: by the motion within %.4f s\n\n", seen->clock.sigma_s);
+        }
     }
 }
 

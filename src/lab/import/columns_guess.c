@@ -140,15 +140,30 @@ static void find_ranges(marl_columns_guess *guess, const lab_rows *rows)
     }
 }
 
-/* The first column with a name keeps it. */
-static void guess_by_names(marl_columns_guess *guess)
+/* The first column with a name keeps it; which of several times counts, the numbers decide. */
+static void guess_by_names(marl_columns_guess *guess, const char *path)
 {
+    const lab_file_hint hint = lab_guess_file_hint(path);
     unsigned assigned = 0;
+    if (hint.unwanted) {
+        lab_guess_remark(
+            guess,
+            "by its name the file holds no reading of an accelerometer, which holds gravity and motion: "
+            "such files are left out");
+    }
     for (size_t k = 0; k < guess->n; k++) {
         marl_column_guess *c = &guess->column[k];
-        lab_guess_by_name(c);
+        lab_guess_by_name(c, &hint);
+        if (c->target == MARL_COLUMN_T) {
+            continue;
+        }
+        if (c->target < 0 && c->why[0] == '\0' && (hint.unwanted || isnan(c->min))) {
+            snprintf(c->why, sizeof c->why,
+                     isnan(c->min) ? "no numbers in it" : "no accelerometer's, by the file's name");
+        }
         if (c->target >= 0 && ((assigned & (1u << c->target)) || isnan(c->min))) {
             c->target = -1;
+            c->sure = 0;
             snprintf(c->why, sizeof c->why, isnan(c->min) ? "no numbers in it" : "another one is called so");
         }
         assigned |= c->target >= 0 ? 1u << c->target : 0;
@@ -292,6 +307,7 @@ static void check_rates(marl_columns_guess *guess, const char *path, char decima
             marl_column_guess *c = &guess->column[column_of(guess, MARL_COLUMN_GYRO_X + k)];
             size_t n = strlen(c->why);
             snprintf(c->why + n, sizeof c->why - n, "; its unit from how gravity turns");
+            c->sure = strncmp(c->why, "by its name", 11) == 0;
         }
     } else {
         lab_guess_remark(guess, "the gyroscope's unit is by its size alone: turn it and see whether inspect "
@@ -333,7 +349,7 @@ marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path,
     if (status == MARL_OK) {
         guess->rows = rows.n;
         find_ranges(guess, &rows);
-        guess_by_names(guess);
+        guess_by_names(guess, path);
         int rates = column_of(guess, MARL_COLUMN_GYRO_X);
         int unit_known = rates >= 0 && guess->column[rates].unit[0] != '\0';
         lab_guess_by_numbers(guess, &rows);

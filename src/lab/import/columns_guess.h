@@ -22,8 +22,18 @@ static inline double lab_rows_at(const lab_rows *rows, size_t row, size_t column
 void lab_guess_remark(marl_columns_guess *guess, const char *format, ...)
     __attribute__((format(printf, 2, 3)));
 
+/* What the file's own name says of columns that are called x, y, z (and w). */
+typedef struct lab_file_hint {
+    int first;    /* the first column of the reading; -1: nothing */
+    int axes;     /* 3 or 4 */
+    int unwanted; /* accelerations without gravity, or gravity alone: no accelerometer */
+} lab_file_hint;
+
+lab_file_hint lab_guess_file_hint(const char *path);
+/* Does the name say time? *unit is the one that it says, or "". */
+int lab_guess_is_time(const char *name, const char **unit);
 /* By its name alone: target and unit, where it contains them. */
-void lab_guess_by_name(marl_column_guess *column);
+void lab_guess_by_name(marl_column_guess *column, const lab_file_hint *hint);
 /* A time, and triples without a name, from the numbers; and the units that no name gives. */
 void lab_guess_by_numbers(marl_columns_guess *guess, const lab_rows *rows);
 

@@ -12,12 +12,6 @@ static const struct {
     marl_column first;
     int axes;
 } words[] = {
-    {"timestamp", MARL_COLUMN_T, 0},
-    {"time", MARL_COLUMN_T, 0},
-    {"millis", MARL_COLUMN_T, 0},
-    {"micros", MARL_COLUMN_T, 0},
-    {"clock", MARL_COLUMN_T, 0},
-    {"stamp", MARL_COLUMN_T, 0},
     {"accelerometer", MARL_COLUMN_ACCEL_X, 3},
     {"acceleration", MARL_COLUMN_ACCEL_X, 3},
     {"accel", MARL_COLUMN_ACCEL_X, 3},
@@ -42,7 +36,6 @@ static const struct {
     {"yaw", MARL_COLUMN_YAW, 0},
     {"quaternion", MARL_COLUMN_Q_W, 4},
     {"quat", MARL_COLUMN_Q_W, 4},
-    {"t", MARL_COLUMN_T, 0},
     {"a", MARL_COLUMN_ACCEL_X, 3},
     {"g", MARL_COLUMN_GYRO_X, 3},
     {"w", MARL_COLUMN_GYRO_X, 3},
@@ -101,6 +94,36 @@ static const struct {
     {"counts", "count"},
     {"lsb", "count"},
     {"raw", "count"},
+};
+
+/* Parts of a name that say time, and the unit that each of them says, if any; those of small units before those of
+ * which they are a part. */
+static const struct {
+    const char *part, *unit;
+} times[] = {{"nanos", "ns"},   {"micros", "us"}, {"millis", "ms"}, {"elapsed", ""},
+             {"timestamp", ""}, {"time", ""},     {"stamp", ""},    {"clock", ""},
+             {"epoch", ""},     {"second", "s"},  {"uptime", ""}};
+static const char *const whole_times[] = {"t", "ts", "sec", "secs", "s", "ms", "us", "ns", "utc"};
+
+/* Accelerations without gravity, gravity alone, and what is no reading at all. */
+static const char *const unwanted[] = {"linear",   "useraccel", "withoutg", "nogravity", "gravity",
+                                       "accuracy", "status",    "sequence", "heading",   "bearing"};
+
+/* What the file's own name says of columns called x, y and z. */
+static const struct {
+    const char *word;
+    marl_column first;
+    int axes;
+    int whole; /* a word of its own: too short to be looked for within others */
+} file_words[] = {
+    {"acceler", MARL_COLUMN_ACCEL_X, 3, 0},     {"accel", MARL_COLUMN_ACCEL_X, 3, 1},
+    {"acc", MARL_COLUMN_ACCEL_X, 3, 1},         {"gyroscope", MARL_COLUMN_GYRO_X, 3, 0},
+    {"rotationrate", MARL_COLUMN_GYRO_X, 3, 0}, {"angularvelocity", MARL_COLUMN_GYRO_X, 3, 0},
+    {"angularrate", MARL_COLUMN_GYRO_X, 3, 0},  {"gyro", MARL_COLUMN_GYRO_X, 3, 1},
+    {"gyr", MARL_COLUMN_GYRO_X, 3, 1},          {"magnet", MARL_COLUMN_MAG_X, 3, 0},
+    {"compass", MARL_COLUMN_MAG_X, 3, 0},       {"mag", MARL_COLUMN_MAG_X, 3, 1},
+    {"orientation", MARL_COLUMN_Q_W, 4, 0},     {"attitude", MARL_COLUMN_Q_W, 4, 0},
+    {"quaternion", MARL_COLUMN_Q_W, 4, 0},      {"rotationvector", MARL_COLUMN_Q_W, 4, 0},
 };
 
 /* Small letters, without blanks and underlines. */
@@ -176,6 +199,102 @@ static int parse_as(const char *plain, const char *word, marl_column first, int 
     return 1;
 }
 
+static int is_unwanted(const char *plain)
+{
+    for (size_t i = 0; i < sizeof unwanted / sizeof unwanted[0]; i++) {
+        if (strstr(plain, unwanted[i]) != NULL) {
+            return 1;
+        }
+    }
+    return 0;
+}
+
+/* The unit in the brackets of the name, or behind its last blank or underline; cut off where it is one. */
+static const char *take_unit(char *name)
+{
+    char *open = strpbrk(name, "[(");
+    const char *unit = NULL;
+    if (open != NULL && open > name) {
+        *open = '\0';
+        open[1 + strcspn(open + 1, "])")] = '\0';
+        unit = unit_spelt(open + 1);
+    }
+    for (int q = 0; q < LAB_QUANTITY_COUNT && unit == NULL; q++) {
+        unit = unit_at_end(name, (lab_quantity)q);
+    }
+    return unit;
+}
+
+int lab_guess_is_time(const char *name, const char **unit)
+{
+    char plain[MARL_NAME_MAX], bare[MARL_NAME_MAX];
+    snprintf(bare, sizeof bare, "%s", name);
+    const char *given = take_unit(bare);
+    simplify(bare, plain, sizeof plain);
+    *unit = given != NULL && lab_unit_find(LAB_TIME, given) != NULL ? given : "";
+    for (size_t i = 0; i < sizeof times / sizeof times[0]; i++) {
+        if (strstr(plain, times[i].part) != NULL) {
+            *unit = (*unit)[0] != '\0' ? *unit : times[i].unit;
+            return 1;
+        }
+    }
+    for (size_t i = 0; i < sizeof whole_times / sizeof whole_times[0]; i++) {
+        if (strcmp(plain, whole_times[i]) == 0) {
+            *unit = (*unit)[0] == '\0' && unit_spelt(plain) != NULL ? unit_spelt(plain) : *unit;
+            return 1;
+        }
+    }
+    return 0;
+}
+
+/* Is the word, of small letters, a word of its own in the text? */
+static int stands_alone(const char *text, const char *word)
+{
+    size_t n = strlen(word);
+    for (const char *p = strstr(text, word); p != NULL; p = strstr(p + 1, word)) {
+        if ((p == text || !isalpha((unsigned char)p[-1])) && !isalpha((unsigned char)p[n])) {
+            return 1;
+        }
+    }
+    return 0;
+}
+
+lab_file_hint lab_guess_file_hint(const char *path)
+{
+    const char *slash = strrchr(path, '/');
+    char small[MARL_NAME_MAX], plain[MARL_NAME_MAX];
+    size_t n = 0;
+    for (const char *p = slash != NULL ? slash + 1 : path; *p != '\0' && n + 1 < sizeof small; p++) {
+        small[n++] = (char)tolower((unsigned char)*p);
+    }
+    small[n] = '\0';
+    simplify(small, plain, sizeof plain);
+    lab_file_hint hint = {.first = -1, .unwanted = is_unwanted(plain)};
+    for (size_t i = 0; i < sizeof file_words / sizeof file_words[0] && hint.first < 0; i++) {
+        int here = file_words[i].whole ? stands_alone(small, file_words[i].word)
+                                       : strstr(plain, file_words[i].word) != NULL;
+        hint.first = here ? (int)file_words[i].first : -1;
+        hint.axes = here ? file_words[i].axes : 0;
+    }
+    return hint;
+}
+
+/* An axis alone, in a file whose name says of what. */
+static int parse_axis(const char *name, const lab_file_hint *hint, marl_column_guess *column)
+{
+    char plain[MARL_NAME_MAX];
+    simplify(name, plain, sizeof plain);
+    const char *axis = strncmp(plain, "axis", 4) == 0    ? plain + 4
+                       : strncmp(plain, "value", 5) == 0 ? plain + 5
+                                                         : plain;
+    size_t n = strlen(axis);
+    char one[2] = {n > 0 ? axis[0] : '\0', '\0'};
+    int is_axis = n == 1 || strcmp(axis + (n > 0), "axis") == 0 || strcmp(axis + (n > 0), "value") == 0;
+    int k = is_axis && hint->first >= 0 && !isdigit((unsigned char)one[0]) ? axis_of(one, hint->axes) : -1;
+    column->target = k >= 0 ? hint->first + k : column->target;
+    return k >= 0;
+}
+
 static int parse_word(const char *name, marl_column_guess *column)
 {
     char plain[MARL_NAME_MAX];
@@ -209,25 +328,38 @@ static int parse_unit(const char *name, const char *unit, marl_column_guess *col
     return 0;
 }
 
-void lab_guess_by_name(marl_column_guess *column)
+static void name_time(marl_column_guess *column, const char *unit)
 {
-    char name[MARL_NAME_MAX], *open;
-    const char *unit = NULL;
+    column->target = MARL_COLUMN_T;
+    snprintf(column->unit, sizeof column->unit, "%s", unit);
+    snprintf(column->why, sizeof column->why, "by its name");
+    column->sure = unit[0] != '\0';
+}
+
+void lab_guess_by_name(marl_column_guess *column, const lab_file_hint *hint)
+{
+    char name[MARL_NAME_MAX], plain[MARL_NAME_MAX];
+    const char *said;
     snprintf(name, sizeof name, "%s", column->name);
-    if ((open = strpbrk(name, "[(")) != NULL && open > name) {
-        *open = '\0';
-        open[1 + strcspn(open + 1, "])")] = '\0';
-        unit = unit_spelt(open + 1);
+    if (lab_guess_is_time(name, &said)) {
+        name_time(column, said);
+        return;
     }
-    for (int q = 0; q < LAB_QUANTITY_COUNT && unit == NULL; q++) {
-        unit = unit_at_end(name, (lab_quantity)q);
+    const char *unit = take_unit(name);
+    simplify(name, plain, sizeof plain);
+    if (is_unwanted(plain)) {
+        snprintf(column->why, sizeof column->why, "no reading of a sensor, by its name");
+        return;
     }
-    if (!parse_word(name, column) && !parse_unit(name, unit, column)) {
+    int by_file = hint->unwanted ? 0 : parse_axis(name, hint, column);
+    if (hint->unwanted || (!by_file && !parse_word(name, column) && !parse_unit(name, unit, column))) {
         return;
     }
     lab_quantity quantity = lab_column_quantity((marl_column)column->target);
     if (unit != NULL && (lab_unit_find(quantity, unit) != NULL || strcmp(unit, "count") == 0)) {
         snprintf(column->unit, sizeof column->unit, "%s", unit);
     }
-    snprintf(column->why, sizeof column->why, "by its name");
+    snprintf(column->why, sizeof column->why, by_file ? "by its name and the file's" : "by its name");
+    column->sure = column->unit[0] != '\0' ||
+                   (column->target >= MARL_COLUMN_Q_W && column->target < MARL_COLUMN_Q_W + 4);
 }

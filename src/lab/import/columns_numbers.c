@@ -63,13 +63,44 @@ static double steadiness(const lab_rows *rows, size_t column, double step)
     return (double)good / (double)(rows->n > 1 ? rows->n - 1 : 1);
 }
 
+static int is_rising(const lab_rows *rows, size_t column)
+{
+    double step = median_of(rows, column, step_at);
+    return step > 0 && steadiness(rows, column, step) > STEADY_SHARE;
+}
+
+/* Of several columns that are called times the one that rises steadily counts, and of those the one that is farthest from
+ * zero, in steps: a clock that other files go by, too. */
+static void choose_time(marl_columns_guess *guess, const lab_rows *rows)
+{
+    double best = -1;
+    size_t at = guess->n;
+    for (size_t k = 0; k < guess->n; k++) {
+        double step = median_of(rows, k, step_at);
+        double score = !(step > 0) ? 0 : is_rising(rows, k) ? 1 + fabs(guess->column[k].min) / step : 0.5;
+        if (guess->column[k].target == MARL_COLUMN_T && isfinite(guess->column[k].min) && score > best) {
+            best = score;
+            at = k;
+        }
+    }
+    for (size_t k = 0; k < guess->n; k++) {
+        marl_column_guess *c = &guess->column[k];
+        if (c->target == MARL_COLUMN_T && k != at) {
+            c->target = -1;
+            c->sure = 0;
+            snprintf(c->why, sizeof c->why, isnan(c->min) ? "a time in words: give the rate" : "a time, too");
+        }
+    }
+}
+
 static void find_time(marl_columns_guess *guess, const lab_rows *rows)
 {
+    choose_time(guess, rows);
     for (size_t k = 0; k < guess->n && !is_assigned(guess, MARL_COLUMN_T); k++) {
-        double step = median_of(rows, k, step_at);
-        if (guess->column[k].target < 0 && step > 0 && steadiness(rows, k, step) > STEADY_SHARE) {
+        if (guess->column[k].target < 0 && is_rising(rows, k)) {
             guess->column[k].target = MARL_COLUMN_T;
-            snprintf(guess->column[k].why, sizeof guess->column[k].why, "it goes on by %.6g a row", step);
+            snprintf(guess->column[k].why, sizeof guess->column[k].why, "it goes on by %.6g a row",
+                     median_of(rows, k, step_at));
         }
     }
 }
@@ -107,6 +138,7 @@ static void report_time(marl_columns_guess *guess, const lab_rows *rows)
             size_t n = strlen(c->why);
             snprintf(c->why + n, sizeof c->why - n, "%sin %s that is %.6g rows/s", n ? "; " : "", c->unit,
                      rate);
+            c->sure = n > 0 && 1000 * rate > FASTEST_HZ; /* no other unit gives a rate that sensors have */
         }
     }
 }
@@ -169,16 +201,20 @@ static int in_counts(const lab_rows *rows, size_t column)
     return is_integer(rows, column) && is_integer(rows, column + 1) && is_integer(rows, column + 2);
 }
 
+static int axis_in_name(const char *name)
+{
+    size_t n = strcspn(name, "[( ");
+    char last = n > 0 ? (char)(name[n - 1] | 0x20) : '\0';
+    return last >= 'x' && last <= 'z' ? last - 'x' : -1;
+}
+
 /* The axes of three columns whose names end in x, y and z, in any order; else in the order of the columns. */
 static void find_axes(const marl_columns_guess *guess, size_t at, int axis[3])
 {
     unsigned seen = 0;
     for (size_t k = 0; k < 3; k++) {
-        const char *name = guess->column[at + k].name;
-        size_t n = strcspn(name, "[( ");
-        char last = n > 0 ? (char)(name[n - 1] | 0x20) : '\0';
-        axis[k] = last >= 'x' && last <= 'z' ? last - 'x' : 3;
-        seen |= 1u << axis[k];
+        axis[k] = axis_in_name(guess->column[at + k].name);
+        seen |= axis[k] >= 0 ? 1u << axis[k] : 8u;
     }
     for (int k = 0; k < 3 && seen != 7; k++) {
         axis[k] = k;
@@ -209,11 +245,29 @@ static const char *unit_of_rates(const lab_rows *rows, size_t column)
     return in_counts(rows, column) ? "count" : max > 4 ? "deg/s" : "rad/s";
 }
 
-static int is_free_triple(const marl_columns_guess *guess, size_t k)
+/* May the column be an axis? Not a time, nor what its name says is none. */
+static int is_free(const marl_columns_guess *guess, const lab_rows *rows, size_t k)
 {
-    return k + 2 < guess->n && guess->column[k].target < 0 && guess->column[k + 1].target < 0 &&
-           guess->column[k + 2].target < 0 && isfinite(guess->column[k].min) &&
-           isfinite(guess->column[k + 1].min) && isfinite(guess->column[k + 2].min);
+    const marl_column_guess *c = &guess->column[k];
+    const char *unit;
+    return c->target < 0 && isfinite(c->min) && c->why[0] == '\0' && !lab_guess_is_time(c->name, &unit) &&
+           !is_rising(rows, k);
+}
+
+/* Three free columns in a row; where one of them is called x, y or z, they must be called so all three. */
+static int is_free_triple(const marl_columns_guess *guess, const lab_rows *rows, size_t k)
+{
+    unsigned axes = 0;
+    int named = 0;
+    for (size_t j = k; j < k + 3; j++) {
+        if (j >= guess->n || !is_free(guess, rows, j)) {
+            return 0;
+        }
+        int axis = axis_in_name(guess->column[j].name);
+        named += axis >= 0;
+        axes |= axis >= 0 ? 1u << axis : 0;
+    }
+    return named == 0 || axes == 7;
 }
 
 /* Three columns in a row whose length hardly changes are gravity or the field; three that are left are rates.
@@ -222,7 +276,7 @@ static void find_triples(marl_columns_guess *guess, const lab_rows *rows)
 {
     char why[80];
     for (size_t k = 0; k + 2 < guess->n; k++) {
-        if (!is_free_triple(guess, k)) {
+        if (!is_free_triple(guess, rows, k)) {
             continue;
         }
         double length = median_of(rows, k, length_at), spread = spread_of_length(rows, k, length);
@@ -247,7 +301,7 @@ static void find_triples(marl_columns_guess *guess, const lab_rows *rows)
     for (size_t k = 0; k + 2 < guess->n && !is_assigned(guess, MARL_COLUMN_ACCEL_X) &&
                        !is_assigned(guess, MARL_COLUMN_GYRO_X) && !is_assigned(guess, MARL_COLUMN_MAG_X);
          k++) {
-        if (is_free_triple(guess, k)) { /* nothing else in the file */
+        if (is_free_triple(guess, rows, k)) { /* nothing else in the file */
             assign_triple(guess, k, MARL_COLUMN_GYRO_X, "", "neither gravity nor a field");
             lab_guess_remark(
                 guess, "columns %zu to %zu may be angular rates, since they are neither gravity nor a field",
@@ -293,6 +347,7 @@ static void report_units(marl_columns_guess *guess, const lab_rows *rows)
         for (size_t j = 0; j < 3; j++) {
             size_t n = strlen(c[j].why);
             snprintf(c[j].unit, sizeof c[j].unit, "%s", unit);
+            c[j].sure = found != NULL && strncmp(c[j].why, "by its name", 11) == 0;
             if (sensor != MARL_COLUMN_GYRO_X && strstr(c[j].why, "length") == NULL) {
                 snprintf(c[j].why + n, sizeof c[j].why - n, "%slength %.4g", n ? "; " : "", length);
             }

@@ -1,0 +1,147 @@
+/* SPDX-License-Identifier: MIT
+ * What inspect prints for a file whose columns it does not know, and how it writes a recording. */
+#include "cli/inspect/inspect.h"
+#include "cli/inspect/inspect_parts.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* Is anything but a time understood? */
+static int is_notable(const marl_columns_guess *guess)
+{
+    int understood = 0;
+    for (size_t i = 0; i < guess->n; i++) {
+        understood |= guess->column[i].target > MARL_COLUMN_T;
+    }
+    return understood;
+}
+
+int cli_inspect_has_our_time(const marl_columns_guess *guess)
+{
+    for (size_t i = 0; i < guess->n; i++) {
+        const char *name = guess->column[i].name;
+        if (name[0] == 't' && (name[1] == '\0' || name[1] == '[' || name[1] == ' ')) {
+            return 1;
+        }
+    }
+    return 0;
+}
+
+static void print_range(double value)
+{
+    if (isfinite(value)) {
+        cli_print(" %11.6g", value);
+    } else {
+        cli_print(" %11s", "-");
+    }
+}
+
+static const char *delimiter_name(char delimiter)
+{
+    switch (delimiter) {
+    case ',':
+        return "commas";
+    case ';':
+        return "semicolons";
+    case '\t':
+        return "tabs";
+    case '|':
+        return "bars";
+    default:
+        return "blanks";
+    }
+}
+
+static void print_guess(const marl_columns_guess *guess, const char *path, char decimal)
+{
+    cli_print("%s is not a log of ours. Its columns, divided by %s, ", path,
+              delimiter_name(guess->delimiter));
+    if (guess->header > 0) {
+        cli_print("named in line %ld, seem to be (by its first %zu rows):\n\n", guess->header, guess->rows);
+    } else {
+        cli_print("without names, seem to be (by its first %zu rows):\n\n", guess->rows);
+    }
+    size_t guessed = 0;
+    cli_print("%3s  %-20s %11s %11s  %-18s %s\n", "no.", "name", "from", "to", "seems to be", "because");
+    for (size_t i = 0; i < guess->n; i++) {
+        const marl_column_guess *c = &guess->column[i];
+        char what[40] = "-";
+        if (c->target >= 0) {
+            snprintf(what, sizeof what, "%s%s%s%s%s", marl_column_name((marl_column)c->target),
+                     c->unit[0] ? "[" : "", c->unit, c->unit[0] ? "]" : "", c->sure ? "" : " ?");
+            guessed += !c->sure;
+        }
+        cli_print("%3zu  %-20s", i + 1, c->name);
+        print_range(c->min);
+        print_range(c->max);
+        cli_print("  %-18s %s\n", what, c->why);
+    }
+    if (guessed > 0) {
+        cli_print("\n?: a guess by the numbers, which names do not confirm.\n");
+    }
+    cli_print("\nTo read it so:\n  marlinspike inspect %s%s --columns '%s'\n", path,
+              decimal == ',' ? " --decimal ," : "", guess->map);
+    if (guess->remark[0] != '\0') {
+        cli_print("Check this first: %s.\n", guess->remark);
+    }
+    cli_print("With -o LOG it is also written as a log of ours.\n");
+}
+
+static void print_guess_json(const marl_columns_guess *guess, char decimal)
+{
+    json_t *root = json_object(), *columns = json_array();
+    for (size_t i = 0; i < guess->n; i++) {
+        const marl_column_guess *c = &guess->column[i];
+        json_t *item = json_object();
+        json_object_set_new(item, "name", c->name[0] ? cli_text(c->name) : json_null());
+        json_object_set_new(item, "min", cli_number(c->min));
+        json_object_set_new(item, "max", cli_number(c->max));
+        json_object_set_new(
+            item, "is", c->target >= 0 ? cli_text(marl_column_name((marl_column)c->target)) : json_null());
+        json_object_set_new(item, "unit", c->unit[0] ? cli_text(c->unit) : json_null());
+        json_object_set_new(item, "sure", json_boolean(c->sure));
+        json_object_set_new(item, "why", cli_text(c->why));
+        json_array_append_new(columns, item);
+    }
+    json_object_set_new(root, "columns", columns);
+    json_object_set_new(root, "decimal", cli_text(decimal == ',' ? "," : "."));
+    json_object_set_new(root, "map", cli_text(guess->map));
+    json_object_set_new(root, "remark", guess->remark[0] ? cli_text(guess->remark) : json_null());
+    (void)cli_print_json(root);
+}
+
+static int guess_file(marl_columns_guess *guess, const char *path, char decimal)
+{
+    return marl_columns_guess_file(guess, path, decimal, NULL) == MARL_OK &&
+           !cli_inspect_has_our_time(guess) && is_notable(guess);
+}
+
+/* A header that is not ours is examined; one of ours with a fault is not. Where points make no numbers,
+ * commas may. */
+void cli_inspect_print_guess(const cli *c, const cli_reading *reading, const char *path)
+{
+    marl_columns_guess *guess = calloc(1, sizeof *guess);
+    char decimal = reading->options.decimal ? reading->options.decimal : '.';
+    int seen = guess != NULL && guess_file(guess, path, decimal);
+    if (guess != NULL && !seen && reading->options.decimal == 0) {
+        decimal = ',';
+        seen = guess_file(guess, path, decimal);
+    }
+    if (seen && c->json) {
+        print_guess_json(guess, decimal);
+    } else if (seen && !c->quiet) {
+        print_guess(guess, path, decimal);
+    }
+    free(guess);
+}
+
+marl_status cli_inspect_write(const cli_inspected *seen, const char *path, marl_error *error)
+{
+    marl_log_writer *writer;
+    MARL_TRY(marl_log_create(&writer, path, &seen->log.info, error));
+    for (size_t i = 0; i < seen->log.n; i++) {
+        marl_log_write(writer, &seen->log.row[i]);
+    }
+    return marl_log_commit(writer, error);
+}
