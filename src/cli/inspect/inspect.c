@@ -336,8 +336,10 @@ int cli_inspect(int argc, const char **argv)
         "sensors\n"
         "have there: white, flicker and walk, each only where this recording can show it. Reports where "
         "units\n"
-        "or axes contradict gravity or the motion. For a file from elsewhere it reports what the columns seem to\n"
-        "be, and the map to read it by. Several files, or a folder of them, whose sensors were recorded apart, are\n"
+        "or axes contradict gravity or the motion. For a file from elsewhere it reports what the columns "
+        "seem to\n"
+        "be, and the map to read it by. Several files, or a folder of them, whose sensors were recorded "
+        "apart, are\n"
         "put together on the clock of the first, each by its names or as FILE:MAP.",
         "inspect data/demo/lift.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);

@@ -12,6 +12,16 @@
 /* Such a small offset is none where so much of the shorter log is of the same time. */
 #define COMMON_SHARE 0.8
 
+/* What several files are put together from. */
+typedef struct gathering {
+    const cli *c;
+    const cli_reading *reading;
+    const cli_clock *clock;
+    cli_sources sources;
+    cli_inspected *seen;
+    int guessed; /* the unit of the gyroscope is a guess */
+} gathering;
+
 /* Every target has its name; only units may be guessed. */
 static int is_named(const marl_columns_guess *guess)
 {
@@ -27,25 +37,23 @@ static int is_named(const marl_columns_guess *guess)
     return time == 1 && readings > 0 && strstr(guess->map, "[count]") == NULL;
 }
 
-/* A file of no map by what its names say. *guessed: the unit of its gyroscope is a guess. `first`: why it is no log of
- * ours. */
-static marl_status load_by_guess(const char *path, const marl_log_options *given, marl_log *log, int *guessed,
-                                 const marl_error *first, marl_error *error)
+/* A file of no map by what its names say. `first`: why it is no log of ours. */
+static marl_status load_by_guess(gathering *g, const char *path, marl_log *log, const marl_error *first,
+                                 marl_error *error)
 {
     marl_columns_guess *guess = calloc(1, sizeof *guess);
     marl_column_map map;
-    marl_log_options options = *given;
+    marl_log_options options = g->reading->options;
     marl_status status = guess != NULL ? marl_columns_guess_file(guess, path, options.decimal, NULL)
                                        : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     if (guess != NULL && (status != MARL_OK || cli_inspect_has_our_time(guess))) {
         status = marl_fail(error, first->status, "%s", first->text);
     }
     if (status == MARL_OK && !is_named(guess)) {
-        status = marl_fail(
-            error, MARL_ERR_INPUT,
-            "%s: %s%sits names do not say what it holds: 'inspect %s' shows what it seems to be; give it as "
-            "FILE:MAP",
-            path, guess->remark, guess->remark[0] ? "; " : "", path);
+        status = marl_fail(error, MARL_ERR_INPUT,
+                           "%s: %s%sits names do not say what it holds: 'inspect %s' shows what it seems to "
+                           "be; give it as FILE:MAP",
+                           path, guess->remark, guess->remark[0] ? "; " : "", path);
     }
     if (status == MARL_OK) {
         status = marl_column_map_read(&map, guess->map, error);
@@ -54,19 +62,19 @@ static marl_status load_by_guess(const char *path, const marl_log_options *given
     if (status == MARL_OK) {
         status = marl_log_load(log, path, &options, error);
         for (size_t i = 0; i < guess->n; i++) {
-            *guessed |= guess->column[i].target == MARL_COLUMN_GYRO_X && !guess->column[i].sure;
+            g->guessed |= guess->column[i].target == MARL_COLUMN_GYRO_X && !guess->column[i].sure;
         }
     }
     free(guess);
     return status;
 }
 
-/* The i-th source: by its own map, by that of --columns, as a log of ours, or by its guess where several are put
- * together. */
-static marl_status load(const cli *c, const cli_reading *reading, const cli_sources *sources, size_t i,
-                        marl_log *log, int *guessed, marl_error *error)
+/* The i-th source: by its own map, by that of --columns, as a log of ours, or by its guess where several are
+ * put together. */
+static marl_status load(gathering *g, size_t i, marl_log *log, marl_error *error)
 {
-    const cli_file *file = &sources->file[i];
+    const cli_file *file = &g->sources.file[i];
+    const cli_reading *reading = g->reading;
     marl_log_options options = reading->options;
     marl_column_map map;
     if (file->map != NULL) {
@@ -78,10 +86,10 @@ static marl_status load(const cli *c, const cli_reading *reading, const cli_sour
     marl_error first = {0};
     marl_status status = marl_log_load(log, file->path, &options, &first);
     if (status == MARL_ERR_INPUT && options.columns == NULL) {
-        if (sources->n > 1) {
-            return load_by_guess(file->path, &options, log, guessed, &first, error);
+        if (g->sources.n > 1) {
+            return load_by_guess(g, file->path, log, &first, error);
         }
-        cli_inspect_print_guess(c, reading, file->path);
+        cli_inspect_print_guess(g->c, reading, file->path);
     }
     return status == MARL_OK ? status : marl_fail(error, status, "%s", first.text);
 }
@@ -101,49 +109,50 @@ static double common_share(const marl_log *a, const marl_log *b)
     return shorter > 0 ? (to - from) / shorter : 0;
 }
 
-/* The second log's times on the first one's clock. */
-static marl_status find_offset(const cli_clock *clock, const marl_log *a, const marl_log *b,
-                               marl_clock_offset *found, marl_warnings *warnings, marl_error *error)
+/* The next log's times on the first one's clock. */
+static marl_status find_offset(gathering *g, const marl_log *next, marl_error *error)
 {
+    const marl_log *first = &g->seen->log;
+    marl_clock_offset *found = &g->seen->clock;
     *found = (marl_clock_offset){0, NAN, NAN, NAN, {NAN, NAN}, {NAN, NAN}};
-    if (clock->given) {
-        *found = (marl_clock_offset){1, clock->offset_s, 0, NAN, {NAN, NAN}, {NAN, NAN}};
+    if (g->clock->given) {
+        *found = (marl_clock_offset){1, g->clock->offset_s, 0, NAN, {NAN, NAN}, {NAN, NAN}};
         return MARL_OK;
     }
-    if (!has_motion(a) || !has_motion(b)) {
+    if (!has_motion(first) || !has_motion(next)) {
         return MARL_OK;
     }
-    marl_status status = marl_clock_offset_find(a, b, found, error);
-    if (status == MARL_OK && found->found && common_share(a, b) > COMMON_SHARE &&
+    marl_status status = marl_clock_offset_find(first, next, found, error);
+    if (status == MARL_OK && found->found && common_share(first, next) > COMMON_SHARE &&
         fabs(found->offset_s) < SAME_CLOCK + SIGMAS * found->sigma_s) {
-        *found = (marl_clock_offset){1,          0,         found->sigma_s, found->r_squared,
-                                     {NAN, NAN}, {NAN, NAN}}; /* one clock */
+        found->offset_s = 0; /* one clock */
     } else if (status == MARL_OK && !found->found && isfinite(found->candidate_s[0])) {
-        marl_warn(warnings, "clocks",
+        marl_warn(&g->seen->warnings, "clocks",
                   "%s: its clock offset to %s is ambiguous: %.2f s explains %.0f %% of the turning, %.2f s "
                   "%.0f %%; times are used as they are (--time-offset S sets it)",
-                  b->path, a->path, found->candidate_s[0], 100 * found->candidate_r_squared[0],
+                  next->path, first->path, found->candidate_s[0], 100 * found->candidate_r_squared[0],
                   found->candidate_s[1], 100 * found->candidate_r_squared[1]);
     } else if (status == MARL_OK && !found->found) {
-        marl_warn(warnings, "clocks",
+        marl_warn(&g->seen->warnings, "clocks",
                   "%s: the motion does not determine its clock offset to %s; times are used as they "
                   "are (--time-offset S sets it)",
-                  b->path, a->path);
+                  next->path, first->path);
     }
     return status;
 }
 
 /* Puts the next log to what there is. */
-static marl_status add(const cli_clock *clock, const marl_log *next, cli_inspected *seen, marl_error *error)
+static marl_status add(gathering *g, const marl_log *next, marl_error *error)
 {
+    cli_inspected *seen = g->seen;
     marl_log both;
-    MARL_TRY(find_offset(clock, &seen->log, next, &seen->clock, &seen->warnings, error));
+    MARL_TRY(find_offset(g, next, error));
     double offset = seen->clock.found ? seen->clock.offset_s : 0;
     MARL_TRY(marl_log_merge(&seen->log, next, (int64_t)llround(offset * 1e9), &both, error));
     marl_log_free(&seen->log);
     seen->log = both;
     seen->merged++;
-    if (offset < 0 || offset > 0) {
+    if (seen->merged > 1 && (offset < 0 || offset > 0)) {
         marl_warn(&seen->warnings, "clock-shifted", "%s: %+.4f s added to its times, +- %.4f s", next->path,
                   offset, seen->clock.sigma_s);
     }
@@ -175,26 +184,25 @@ static marl_status check_guessed_unit(cli_inspected *seen, marl_error *error)
 }
 
 /* Of more than two files those that cannot be used are left out with a warning; of two both are wanted. */
-static marl_status leave_out(const cli_sources *sources, cli_inspected *seen, marl_error *error)
+static marl_status leave_out(gathering *g, marl_error *error)
 {
-    if (sources->n <= 2 || error->status == MARL_ERR_SYSTEM) {
+    if (g->sources.n <= 2 || error->status == MARL_ERR_SYSTEM) {
         return error->status;
     }
-    marl_warn(&seen->warnings, "left-out", "left out: %.380s", error->text);
+    marl_warn(&g->seen->warnings, "left-out", "left out: %.380s", error->text);
     *error = (marl_error){0};
     return MARL_OK;
 }
 
-static marl_status read_all(const cli *c, const cli_reading *reading, const cli_clock *clock,
-                            const cli_sources *sources, cli_inspected *seen, marl_error *error)
+static marl_status read_all(gathering *g, marl_error *error)
 {
-    int guessed = 0;
-    for (size_t i = 0; i < sources->n; i++) {
+    cli_inspected *seen = g->seen;
+    for (size_t i = 0; i < g->sources.n; i++) {
         marl_log next = {0};
-        marl_status status = load(c, reading, sources, i, &next, &guessed, error);
+        marl_status status = load(g, i, &next, error);
         if (status == MARL_OK) {
             marl_log_warn(&seen->warnings, &next.report, next.path);
-            status = seen->log.row != NULL ? add(clock, &next, seen, error) : MARL_OK;
+            status = seen->log.row != NULL ? add(g, &next, error) : MARL_OK;
         }
         if (status == MARL_OK && seen->log.row == NULL) {
             seen->log = next;
@@ -202,15 +210,15 @@ static marl_status read_all(const cli *c, const cli_reading *reading, const cli_
             marl_log_free(&next);
         }
         if (status != MARL_OK) {
-            MARL_TRY(leave_out(sources, seen, error));
+            MARL_TRY(leave_out(g, error));
         }
     }
     if (seen->log.row == NULL) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s: none of these %zu files can be used", c->file[0],
-                         sources->n);
+        return marl_fail(error, MARL_ERR_INPUT, "%s: none of these %zu files can be used", g->c->file[0],
+                         g->sources.n);
     }
-    seen->mapped = sources->mapped || guessed || reading->maps > 0 || sources->n > 2;
-    return guessed && (seen->log.info.columns & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL
+    seen->mapped = g->sources.mapped || g->guessed || g->reading->maps > 0 || g->sources.n > 2;
+    return g->guessed && (seen->log.info.columns & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL
                ? check_guessed_unit(seen, error)
                : MARL_OK;
 }
@@ -218,9 +226,9 @@ static marl_status read_all(const cli *c, const cli_reading *reading, const cli_
 marl_status cli_inspect_read(const cli *c, const cli_reading *reading, const cli_clock *clock,
                              cli_inspected *seen, marl_error *error)
 {
-    cli_sources sources;
-    marl_status status = cli_sources_find(c, &sources, error);
-    status = status != MARL_OK ? status : read_all(c, reading, clock, &sources, seen, error);
-    cli_sources_free(&sources);
+    gathering g = {.c = c, .reading = reading, .clock = clock, .seen = seen};
+    marl_status status = cli_sources_find(c, &g.sources, error);
+    status = status != MARL_OK ? status : read_all(&g, error);
+    cli_sources_free(&g.sources);
     return status;
 }
