@@ -108,7 +108,8 @@ typedef struct marl_ack {
 
 typedef struct marl_receiver marl_receiver;
 
-/* `options` as for a log, for CSV lines; may be NULL. `name` stands in messages. */
+/* `options` as for a log, for CSV lines; may be NULL. With a map of columns, lines of any text are rows as soon as its
+ * names, or numbers in its columns, are found. `name` stands in messages. */
 MARL_CHECKED marl_status marl_receiver_create(marl_receiver **receiver, const char *name,
                                               const marl_log_options *options, marl_error *error);
 void marl_receiver_free(marl_receiver *receiver); /* NULL is allowed */

@@ -58,6 +58,93 @@ START_TEST(lines_are_taken_as_they_come)
 }
 END_TEST
 
+/* Boards that print text of their own, by a map: what was sent, with what is wrong in it, and the last row. */
+static const struct {
+    const char *map, *sent;
+    char point;
+    unsigned long rows, dropped;
+    int64_t last_ns;
+    float accel_z; /* m/s^2, of the last row */
+} boards[] = {
+    /* words, then numbers divided by blanks, in counts */
+    {"t=1[ms]; accel=2,3,4[0.5 mg]; temp=5", "boot\nimu ok\n10 0 0 1990 20\n20  0 0 2000 20 \n", '.', 2, 0,
+     20000000, 9.80665f},
+    /* a line of names, repeated, with units in brackets; a row that lost cells, one with a letter */
+    {"t=millis; accel=ax,ay,az",
+     "millis[ms],ax[g],ay[g],az[g]\n1,0,0,1\n2,0\nmillis[ms],ax[g],ay[g],az[g]\n3,0,0,1x\n4,0,0,1\n", '.', 3,
+     1, 4000000, 9.80665f},
+    /* the first line has lost its beginning: its cells are others */
+    {"t=1[us]; accel=2,3,4[mg]", "0,0,1000\n3000\t0\t0\t1000\n4000\t0\t0\t1000\n5000\t0\t0\t1000\n", '.', 3,
+     0, 5000000, 9.80665f},
+    /* decimal commas */
+    {"t=1[s]; accel=2,3,4[g]", "0,5;0;0;1,0\n0,6;0;0;1,0\n", ',', 2, 0, 600000000, 9.80665f},
+    /* no time in it, and an axis that points the other way */
+    {"t=@50; accel=1,2,-3[g]", "0|0|-1\n0|0|-1\n0|0|-1\n", '.', 3, 0, 40000000, 9.80665f},
+    /* other columns later: what was good is kept */
+    {"t=1[ms]; accel=2,3,4[g]", "1 0 0 1\n2 0 0 1\n3 0 0 1\n4 0 0 1\n5 0 0 1 7\n6 0 0 1 7\n", '.', 4, 2,
+     4000000, 9.80665f},
+    /* nothing that the map finds */
+    {"t=1[ms]; accel=2,3,4[g]", "ax: 1 ay: 2\nax: 1 ay: 2\n", '.', 0, 0, 0, 0},
+};
+
+START_TEST(text_of_other_boards_by_a_map)
+{
+    for (size_t i = 0; i < sizeof boards / sizeof boards[0]; i++) {
+        marl_column_map map;
+        marl_receiver *receiver;
+        marl_log_row row = {.sample.t_ns = 0};
+        unsigned long rows = 0;
+        ck_assert_int_eq(marl_column_map_read(&map, boards[i].map, NULL), MARL_OK);
+        const marl_log_options options = {.decimal = boards[i].point, .columns = &map};
+        ck_assert_int_eq(marl_receiver_create(&receiver, "test", &options, NULL), MARL_OK);
+        ck_assert_int_eq(
+            marl_receiver_feed(receiver, (const uint8_t *)boards[i].sent, strlen(boards[i].sent), NULL),
+            MARL_OK);
+        ck_assert_int_eq(marl_receiver_finish(receiver, NULL), MARL_OK);
+        while (marl_receiver_next(receiver, &row) == MARL_OK) {
+            rows++;
+        }
+        const marl_stream_report *report = marl_receiver_report(receiver);
+        ck_assert_msg(rows == boards[i].rows && report->rows.rows_dropped == boards[i].dropped,
+                      "%zu: %lu rows, %lu dropped, %s", i, rows, report->rows.rows_dropped,
+                      report->rows.first_dropped_why);
+        ck_assert_msg(row.sample.t_ns == boards[i].last_ns, "%zu: %lld", i, (long long)row.sample.t_ns);
+        ck_assert_float_eq_tol(row.sample.accel.z, boards[i].accel_z, 1e-4f);
+        marl_receiver_free(receiver);
+    }
+}
+END_TEST
+
+/* A reading that a board writes again and again is fresh where it changes; counts without a sheet end the stream. */
+START_TEST(slow_sensors_and_counts_of_other_boards)
+{
+    static const char sent[] = "0 0 0 9 1 2 3\n1 0 0 9 1 2 3\n2 0 0 9 1 2 4\n3 0 0 9 1 2 4\n";
+    marl_column_map map;
+    marl_receiver *receiver;
+    marl_log_row row;
+    marl_error error = {0};
+    int fresh = 0;
+    ck_assert_int_eq(marl_column_map_read(&map, "t=1[ms]; accel=2,3,4; mag=5,6,7[uT] changed", NULL),
+                     MARL_OK);
+    const marl_log_options options = {.columns = &map};
+    ck_assert_int_eq(marl_receiver_create(&receiver, "test", &options, NULL), MARL_OK);
+    ck_assert_int_eq(marl_receiver_feed(receiver, (const uint8_t *)sent, sizeof sent - 1, NULL), MARL_OK);
+    ck_assert_int_eq(marl_receiver_finish(receiver, NULL), MARL_OK);
+    while (marl_receiver_next(receiver, &row) == MARL_OK) {
+        fresh += (row.sample.fresh & MARL_FRESH_MAG) != 0;
+        ck_assert(row.sample.fresh & MARL_FRESH_ACCEL);
+    }
+    ck_assert_int_eq(fresh, 2);
+    marl_receiver_free(receiver);
+    ck_assert_int_eq(marl_column_map_read(&map, "t=1[ms]; accel=2,3,4[count]", NULL), MARL_OK);
+    ck_assert_int_eq(marl_receiver_create(&receiver, "test", &options, NULL), MARL_OK);
+    ck_assert_int_eq(marl_receiver_feed(receiver, (const uint8_t *)sent, sizeof sent - 1, &error),
+                     MARL_ERR_INPUT);
+    ck_assert_ptr_nonnull(strstr(error.text, "sheet"));
+    marl_receiver_free(receiver);
+}
+END_TEST
+
 START_TEST(device_and_columns_come_from_the_header)
 {
     static const char sent[] =
@@ -149,6 +236,7 @@ START_TEST(a_line_without_end_is_no_line)
 }
 END_TEST
 
-MARL_SUITE_OF_CASES("receiver_lines", cases, lines_are_taken_as_they_come,
-                    device_and_columns_come_from_the_header, a_board_that_restarts_goes_on,
-                    among_absurd_stamps_the_good_ones_are_kept, a_line_without_end_is_no_line)
+MARL_SUITE_OF_CASES("receiver_lines", cases, lines_are_taken_as_they_come, text_of_other_boards_by_a_map,
+                    slow_sensors_and_counts_of_other_boards, device_and_columns_come_from_the_header,
+                    a_board_that_restarts_goes_on, among_absurd_stamps_the_good_ones_are_kept,
+                    a_line_without_end_is_no_line)

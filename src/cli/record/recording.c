@@ -90,6 +90,10 @@ static marl_status nothing_understood(const recording *r, marl_error *error)
     if (report->items > 0 || report->kind != MARL_STREAM_UNKNOWN) {
         return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: no sample came", r->from->name);
     }
+    if (r->is_mapped && report->bytes > 0) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s: %lu bytes and no line among them with the columns of the map",
+                         r->from->name, report->bytes);
+    }
     if (r->from->kind == SOURCE_SERIAL && report->bytes > 0) {
         return marl_fail(
             error, MARL_ERR_INPUT,
@@ -201,7 +205,10 @@ marl_status recording_run(recording *r, const marl_log_options *options, marl_er
     r->drawn_wall_s = -INFINITY;
     listen_for_stop();
     marl_status status = marl_receiver_create(&r->receiver, r->from->name, options, error);
-    status = status != MARL_OK ? status : ask(r, error);
+    r->is_mapped = options->columns != NULL;
+    if (status == MARL_OK && !r->is_mapped) { /* a board that prints text of its own does not know the question */
+        status = ask(r, error);
+    }
     status = status != MARL_OK ? status : run(r, error);
     recording_show(r, 1);
     if (status != MARL_OK && status != MARL_END) {

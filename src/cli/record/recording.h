@@ -19,9 +19,10 @@ enum { RECORDING_FIRST_ROWS = 64 }; /* looked at before the columns are settled 
 
 typedef struct recording {
     const char *out;
-    int quiet;  /* the guide stays silent */
-    int wanted; /* a limit was given */
-    int guided; /* and that is not a number of seconds */
+    int quiet;     /* the guide stays silent */
+    int wanted;    /* a limit was given */
+    int guided;    /* and that is not a number of seconds */
+    int is_mapped; /* lines of text by a map of columns */
     source *from;
     marl_guide *guide;
     marl_receiver *receiver;

@@ -99,3 +99,29 @@ unsigned lab_cells_to_row(const lab_cells *cells, unsigned columns, uint8_t all_
     row->sigma_deg[1] = value_at(cells, MARL_COLUMN_SIGMA_HEADING);
     return missing;
 }
+
+void lab_changes_init(lab_changes *changes, unsigned set)
+{
+    changes->set = set;
+    for (int i = 0; i < MARL_COLUMN_COUNT; i++) {
+        changes->last[i] = NAN;
+    }
+}
+
+void lab_changes_keep(lab_changes *changes, lab_cells *c)
+{
+    static const unsigned groups[] = {MARL_COLUMNS_ACCEL, MARL_COLUMNS_GYRO,  MARL_COLUMNS_MAG,
+                                      MARL_COLUMNS_TEMP,  MARL_COLUMNS_SPEED, MARL_COLUMNS_Q,
+                                      MARL_COLUMNS_RPY};
+    for (size_t g = 0; changes->set != 0 && g < sizeof groups / sizeof groups[0]; g++) {
+        unsigned set = groups[g] & changes->set & c->good;
+        int same = set != 0;
+        for (int i = 0; i < MARL_COLUMN_COUNT; i++) {
+            if (set & (1u << i)) {
+                same = same && fabs(c->value[i] - changes->last[i]) <= 0;
+                changes->last[i] = c->value[i];
+            }
+        }
+        c->good &= same ? ~set : ~0u;
+    }
+}

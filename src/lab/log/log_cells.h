@@ -19,4 +19,14 @@ uint8_t lab_cells_all_fresh(unsigned columns);
  * ones, and empty ones where others of the same sensor are filled. */
 unsigned lab_cells_to_row(const lab_cells *cells, unsigned columns, uint8_t all_fresh, marl_log_row *row);
 
+/* Readings of a slow sensor that is written with every row: fresh only where one of its columns changes. */
+typedef struct lab_changes {
+    unsigned set; /* of columns */
+    double last[MARL_COLUMN_COUNT];
+} lab_changes;
+
+void lab_changes_init(lab_changes *changes, unsigned set);
+/* Takes readings out that only repeat the ones before. */
+void lab_changes_keep(lab_changes *changes, lab_cells *cells);
+
 #endif

@@ -141,13 +141,7 @@ static int is_row(const lab_scanner *s, const marl_column_map *map)
     return s->csv.cells > 0;
 }
 
-/* The cells of the last line before the rows, for the units in their brackets. */
-typedef struct heading {
-    size_t n;
-    char cell[LAB_LOG_MAX_COLUMNS][MARL_NAME_MAX];
-} heading;
-
-static void keep_heading(heading *h, const lab_csv_row *csv)
+static void keep_heading(lab_heading *h, const lab_csv_row *csv)
 {
     h->n = csv->cells < LAB_LOG_MAX_COLUMNS ? csv->cells : LAB_LOG_MAX_COLUMNS;
     for (size_t i = 0; i < h->n; i++) {
@@ -157,7 +151,7 @@ static void keep_heading(heading *h, const lab_csv_row *csv)
 
 /* The unit is the one that the map gives, else the one in the heading. */
 static marl_status lay_column(lab_layout *layout, size_t at, const marl_column_source *source,
-                              const heading *names, const lab_header *h)
+                              const lab_heading *names, const lab_header *h)
 {
     lab_column *column = &layout->column[at];
     char text[MARL_NAME_MAX] = "", *unit = NULL;
@@ -182,7 +176,7 @@ static marl_status lay_column(lab_layout *layout, size_t at, const marl_column_s
     return status;
 }
 
-static marl_status lay_out(lab_scanner *s, const marl_column_map *map, const heading *names,
+static marl_status lay_out(lab_scanner *s, const marl_column_map *map, const lab_heading *names,
                            const lab_header *h)
 {
     if (s->csv.cells > LAB_LOG_MAX_COLUMNS) {
@@ -252,19 +246,40 @@ char *lab_open_line(lab_lines *lines, const char *line, size_t *n)
     return text + skip;
 }
 
+lab_map_line lab_map_try(lab_scanner *s, char *text, size_t *n, const marl_column_map *map,
+                         lab_heading *names, int *blanks)
+{
+    const size_t wanted = names_wanted(map);
+    if (*n == 0 || !lab_split_any(s, text, n, blanks)) {
+        return LAB_MAP_NONE;
+    }
+    size_t here = names_in(&s->csv, map);
+    names->best = here > names->best ? here : names->best;
+    int found = wanted > 0 ? here == wanted : is_row(s, map);
+    if (!found || wanted > 0) {
+        keep_heading(names, &s->csv);
+    }
+    return !found ? LAB_MAP_NONE : wanted > 0 ? LAB_MAP_NAMES : LAB_MAP_ROW;
+}
+
+marl_status lab_map_lay_out(lab_scanner *s, const marl_column_map *map, lab_heading *names,
+                            const lab_header *h)
+{
+    names->n = names->n == s->csv.cells ? names->n : 0; /* a heading has as many cells as a row */
+    return lay_out(s, map, names, h);
+}
+
 marl_status lab_map_find_rows(lab_scanner *s, lab_lines *lines, const marl_column_map *map,
                               const lab_header *h, int *blanks)
 {
     const char *path = h->where;
-    const size_t wanted = names_wanted(map);
-    size_t max = 0;
-    heading *names = calloc(1, sizeof *names);
+    lab_heading *names = calloc(1, sizeof *names);
     marl_status status = MARL_OK;
-    int found = 0;
+    lab_map_line found = LAB_MAP_NONE;
     if (names == NULL) {
         return marl_fail(h->error, MARL_ERR_SYSTEM, "no memory");
     }
-    while (status == MARL_OK && !found) {
+    while (found == LAB_MAP_NONE) {
         const char *line;
         size_t n;
         status = lab_lines_next(lines, path, &line, &n, h->error);
@@ -275,29 +290,20 @@ marl_status lab_map_find_rows(lab_scanner *s, lab_lines *lines, const marl_colum
         if (text > line && text[-1] == '#') {
             (void)lab_metadata_read(text - 1, n + 1, h->info);
         }
-        if (n == 0 || !lab_split_any(s, text, &n, blanks)) {
-            continue;
-        }
-        size_t here = names_in(&s->csv, map);
-        max = here > max ? here : max;
-        found = wanted > 0 ? here == wanted : is_row(s, map);
-        if (!found || wanted > 0) {
-            keep_heading(names, &s->csv);
-        }
+        found = lab_map_try(s, text, &n, map, names, blanks);
     }
-    if (found) {
+    if (found != LAB_MAP_NONE) {
         char where[600];
         snprintf(where, sizeof where, "%s:%ld", path, lines->line);
-        names->n = names->n == s->csv.cells ? names->n : 0; /* a heading has as many cells as a row */
         lab_header here = *h;
         here.where = where;
-        status = lay_out(s, map, names, &here);
-        if (wanted == 0) {
+        status = lab_map_lay_out(s, map, names, &here);
+        if (found == LAB_MAP_ROW) {
             lab_lines_back(lines);
         }
     } else if (status == MARL_OK || status == MARL_END) {
         status = lines->line == 0 ? marl_fail(h->error, MARL_ERR_INPUT, "%s:1: the file is empty", path)
-                                  : not_found(path, map, max, h->error);
+                                  : not_found(path, map, names->best, h->error);
     }
     free(names);
     return status;

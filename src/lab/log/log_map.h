@@ -27,6 +27,23 @@ double lab_cell_number(const char *cell, char point);
  * not CSV. The line is changed as by lab_join_blanks when it is divided by blanks. */
 int lab_split_any(lab_scanner *scanner, char *line, size_t *n, int *blanks);
 
+/* The cells of the last line before the rows, for the units in their brackets; and the most of the map's names that a
+ * line had. */
+typedef struct lab_heading {
+    size_t n, best;
+    char cell[LAB_LOG_MAX_COLUMNS][MARL_NAME_MAX];
+} lab_heading;
+
+/* What a line is to a map: nothing, the line of its names, or the first row where it has numbers only. */
+typedef enum lab_map_line { LAB_MAP_NONE, LAB_MAP_NAMES, LAB_MAP_ROW } lab_map_line;
+
+/* Splits the line, as lab_split_any does; `names` starts zeroed. */
+lab_map_line lab_map_try(lab_scanner *scanner, char *text, size_t *n, const marl_column_map *map,
+                         lab_heading *names, int *blanks);
+/* The columns by the map, once a line was found. */
+MARL_CHECKED marl_status lab_map_lay_out(lab_scanner *scanner, const marl_column_map *map, lab_heading *names,
+                                         const lab_header *h);
+
 /* Reads up to the first row, which is left in `lines`, and lays the columns out by the map. h->where is the
  * path. */
 MARL_CHECKED marl_status lab_map_find_rows(lab_scanner *scanner, lab_lines *lines, const marl_column_map *map,

@@ -22,9 +22,8 @@ struct marl_log_reader {
     uint8_t all_fresh; /* flags of a row in which no cell is empty or bad */
     double rate_hz;    /* of rows without time, else 0 */
     int64_t lines_of_rows;
-    unsigned changed; /* columns of sensors that are fresh only when they change */
-    double last[MARL_COLUMN_COUNT];
-    int blanks; /* cells are divided by blanks */
+    lab_changes changes; /* of sensors that are fresh only when they change */
+    int blanks;          /* cells are divided by blanks */
     marl_log_window window;
     lab_lines lines;
 };
@@ -53,26 +52,6 @@ static void count_missing(marl_log_reader *r, unsigned missing)
     }
 }
 
-/* Takes readings out that only repeat the ones before. */
-static void drop_repeats(marl_log_reader *r)
-{
-    static const unsigned groups[] = {MARL_COLUMNS_ACCEL, MARL_COLUMNS_GYRO,  MARL_COLUMNS_MAG,
-                                      MARL_COLUMNS_TEMP,  MARL_COLUMNS_SPEED, MARL_COLUMNS_Q,
-                                      MARL_COLUMNS_RPY};
-    lab_cells *c = &r->cells;
-    for (size_t g = 0; g < sizeof groups / sizeof groups[0]; g++) {
-        unsigned set = groups[g] & r->changed & c->good;
-        int same = set != 0;
-        for (int i = 0; i < MARL_COLUMN_COUNT; i++) {
-            if (set & (1u << i)) {
-                same = same && fabs(c->value[i] - r->last[i]) <= 0;
-                r->last[i] = c->value[i];
-            }
-        }
-        c->good &= same ? ~set : ~0u;
-    }
-}
-
 /* The line that stands in [line, line + n), into the order of the rows. */
 static marl_status parse_line(marl_log_reader *r, const char *line, size_t n, marl_error *error)
 {
@@ -87,9 +66,7 @@ static marl_status parse_line(marl_log_reader *r, const char *line, size_t n, ma
         c->t_ns = (int64_t)llround((double)r->lines_of_rows++ / r->rate_hz * 1e9);
         c->good |= 1u << MARL_COLUMN_T;
     }
-    if (r->changed != 0) {
-        drop_repeats(r);
-    }
+    lab_changes_keep(&r->changes, c);
     if (!r->lines.whole && (fault != ROW_GOOD || r->ours)) {
         fault = ROW_CUT;
     }
@@ -228,10 +205,7 @@ static marl_status find_header(marl_log_reader *r, const char **line, size_t *n,
 static marl_status read_mapped(marl_log_reader *r, const marl_log_options *options, marl_error *error)
 {
     r->rate_hz = options->columns->rate_hz;
-    r->changed = options->columns->changed;
-    for (int i = 0; i < MARL_COLUMN_COUNT; i++) {
-        r->last[i] = NAN;
-    }
+    lab_changes_init(&r->changes, options->columns->changed);
     if (!lab_csv_init(&r->scan.csv, ',')) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }

@@ -224,8 +224,11 @@ static marl_status add_line(marl_receiver *r, marl_error *error)
     marl_log_row row;
     int64_t raw;
     marl_status status = lab_lines_in_feed(&r->lines, &r->report.rows, &row, &raw);
+    if (status != MARL_OK && status != MARL_ERR_NOT_READY) {
+        return marl_fail(error, status, "%s", r->lines.fault.text);
+    }
     if (status == MARL_OK) {
-        status = add_row(r, &row, raw, error);
+        MARL_TRY(add_row(r, &row, raw, error));
     }
     snprintf(r->report.fault, sizeof r->report.fault, "%s", r->lines.fault.text);
     if (r->lines.headed) {
@@ -236,7 +239,7 @@ static marl_status add_line(marl_receiver *r, marl_error *error)
         }
         r->info.columns = columns;
     }
-    return status == MARL_ERR_NOT_READY ? MARL_OK : status;
+    return MARL_OK;
 }
 
 marl_status marl_receiver_feed(marl_receiver *r, const uint8_t *bytes, size_t n, marl_error *error)

@@ -1,21 +1,31 @@
 /* SPDX-License-Identifier: MIT
  * CSV lines of a stream. */
 #include "lab/stream/receiver_lines.h"
+#include <math.h>
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
+
+enum { FIRST_ROWS = 3 };
 
 void lab_lines_in_init(lab_lines_in *in, const char *name, const marl_log_options *options)
 {
     in->name = name;
     in->sheet = options != NULL ? options->sheet : NULL;
     in->scan.point = options != NULL && options->decimal ? options->decimal : '.';
+    if (options != NULL && options->columns != NULL) {
+        in->mapped = 1;
+        in->map = *options->columns;
+        lab_changes_init(&in->changes, in->map.changed);
+    }
 }
 
 void lab_lines_in_free(lab_lines_in *in)
 {
-    if (in->headed) {
+    if (in->headed || in->heading != NULL) {
         lab_csv_free(&in->scan.csv);
     }
+    free(in->heading);
 }
 
 /* Between lines a board may send a packet, which stands between two zeros. */
@@ -88,7 +98,16 @@ static marl_status read_header(lab_lines_in *in, marl_log_report *report)
 
 static marl_status read_cells(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
 {
+    if (in->blanks) {
+        in->n = lab_join_blanks(in->text, in->n);
+        in->text[in->n] = '\n';
+    }
     row_fault fault = lab_scan_row(&in->scan, in->text, in->n, &in->cells);
+    if (in->mapped && in->map.rate_hz > 0) {
+        in->cells.t_ns = (int64_t)llround((double)in->lines++ / in->map.rate_hz * 1e9);
+        in->cells.good |= 1u << MARL_COLUMN_T;
+    }
+    lab_changes_keep(&in->changes, &in->cells);
     if (in->scan.met_comma) {
         marl_fail(&in->fault, MARL_ERR_INPUT, "%s:%ld: a decimal comma: use --decimal ,", in->name, in->line);
         in->scan.met_comma = 0;
@@ -112,6 +131,47 @@ static marl_status read_cells(lab_lines_in *in, marl_log_report *report, marl_lo
     return MARL_OK;
 }
 
+/* A line of another board before its columns are known: words, names, or the first row. */
+static marl_status find_columns(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
+{
+    char where[300];
+    int started = in->heading != NULL;
+    in->heading = started ? in->heading : calloc(1, sizeof *in->heading);
+    if (in->heading == NULL || (!started && !lab_csv_init(&in->scan.csv, ','))) {
+        return marl_fail(&in->fault, MARL_ERR_SYSTEM, "no memory");
+    }
+    lab_map_line found = lab_map_try(&in->scan, in->text, &in->n, &in->map, in->heading, &in->blanks);
+    if (found == LAB_MAP_NONE) {
+        in->skipped += in->n + 1;
+        return MARL_ERR_NOT_READY;
+    }
+    snprintf(where, sizeof where, "%.200s:%ld", in->name, in->line);
+    const lab_header h = {where, in->sheet, &in->info, report, &in->fault};
+    in->info.columns = 0;
+    marl_status status = lab_map_lay_out(&in->scan, &in->map, in->heading, &h);
+    if (status != MARL_OK) {
+        return status; /* the map itself does not fit these columns: no later line will */
+    }
+    in->all_fresh = lab_cells_all_fresh(in->info.columns);
+    in->headed = 1;
+    in->by_numbers = found == LAB_MAP_ROW;
+    if (!in->by_numbers) {
+        memcpy(in->header, in->text, in->n);
+        in->header[in->n] = '\0';
+    }
+    return found == LAB_MAP_ROW ? read_cells(in, report, row, raw) : MARL_ERR_NOT_READY;
+}
+
+/* The first line of a stream may have lost its beginning: until some rows were good, another number of cells is a new
+ * start. */
+static void begin_again(lab_lines_in *in, unsigned long rows)
+{
+    if (rows < FIRST_ROWS && lab_split_any(&in->scan, in->text, &in->n, &in->blanks) &&
+        in->scan.csv.cells != in->scan.layout.n) {
+        in->headed = 0;
+    }
+}
+
 static marl_status feed(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
 {
     if (in->too_long) {
@@ -121,9 +181,15 @@ static marl_status feed(lab_lines_in *in, marl_log_report *report, marl_log_row 
     if (in->n == 0) {
         return MARL_ERR_NOT_READY;
     }
+    if (in->headed && in->by_numbers) {
+        begin_again(in, report->rows);
+    }
     if (in->headed) {
         int again = strlen(in->header) == in->n && memcmp(in->header, in->text, in->n) == 0;
         return again ? MARL_ERR_NOT_READY : read_cells(in, report, row, raw);
+    }
+    if (in->mapped) {
+        return find_columns(in, report, row, raw);
     }
     if (in->text[0] == '#') {
         (void)lab_metadata_read(in->text, in->n, &in->info);

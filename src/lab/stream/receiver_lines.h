@@ -1,8 +1,10 @@
 /* SPDX-License-Identifier: MIT
- * CSV lines of a stream: found byte by byte, from the first header on; the header may be repeated. */
+ * CSV lines of a stream: found byte by byte, from the first header on; the header may be repeated. With a map of
+ * columns, lines of any text. */
 #ifndef LAB_RECEIVER_LINES_H
 #define LAB_RECEIVER_LINES_H
 
+#include "lab/log/log_map.h"
 #include "lab/log/log_scan.h"
 #include "lab/log/number.h"
 #include "marlinspike/app.h"
@@ -26,6 +28,13 @@ typedef struct lab_lines_in {
     marl_error fault;      /* of the first header, or row, that had one */
     unsigned long skipped; /* bytes before the header, and of lines too long */
     long line;
+    int mapped; /* text of another board, by a map of its columns */
+    marl_column_map map;
+    lab_heading *heading; /* until the columns are known */
+    lab_changes changes;
+    int by_numbers; /* no line of names */
+    int blanks;     /* cells are divided by blanks */
+    int64_t lines;  /* of rows, where the map gives their rate */
     uint8_t all_fresh;
     lab_scanner scan;
     lab_cells cells;
