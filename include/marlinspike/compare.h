@@ -302,6 +302,10 @@ MARL_CHECKED marl_status marl_study_add_tuning(marl_study *study, const char *te
 /* All filters with their defaults. */
 MARL_CHECKED marl_status marl_study_add_filters(marl_study *study, marl_error *error);
 
+/* The attitude that a board computed itself, where every log added so far holds one: a row beside the tunings. 0 where it
+ * is not so, or beyond the capacity. */
+int marl_study_add_recorded(marl_study *study);
+
 /* As if rows came at this rate, Hz. MARL_ERR_USE when it is not in (0, 1e6), or beyond the capacity. */
 MARL_CHECKED marl_status marl_study_add_rate(marl_study *study, double rate_hz, marl_error *error);
 

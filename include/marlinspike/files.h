@@ -71,6 +71,7 @@ typedef struct marl_named_tuning {
     char name[64];
     char about[200]; /* what it is for; may be empty */
     marl_tuning tuning;
+    int recorded; /* 1: no filter of ours, but the attitude that the log itself holds */
 } marl_named_tuning;
 
 /* A tuning as the command line gives it: a filter's name (its defaults; with a sheet, which may be NULL,

@@ -258,6 +258,9 @@ typedef struct marl_column_map {
  * be understood, MARL_ERR_INPUT when the file cannot be read or its map cannot be understood. */
 MARL_CHECKED marl_status marl_column_map_read(marl_column_map *map, const char *text, marl_error *error);
 
+/* FILE:MAP: the colon behind which a map stands, where no file has the whole name; else NULL. */
+const char *marl_column_map_in(const char *text);
+
 /* What one column of a file seems to be. */
 typedef struct marl_column_guess {
     char name[MARL_NAME_MAX]; /* in the header; "" = none */
@@ -265,7 +268,7 @@ typedef struct marl_column_guess {
     char unit[24];
     double min, max; /* of its numbers, NaN without any */
     double repeats;  /* share of the rows in which it is as in the row before */
-    int sure;        /* target and unit are in the names of column and file; else they are a guess by the numbers */
+    int sure; /* target and unit are in the names of column and file; else they are a guess by the numbers */
     char why[80];
 } marl_column_guess;
 
@@ -282,6 +285,11 @@ typedef struct marl_columns_guess {
 /* Reads the names and the first rows of a file. MARL_ERR_INPUT when it holds no rows of numbers. */
 MARL_CHECKED marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path, char decimal,
                                                  marl_error *error);
+
+/* A log of ours, or a file from elsewhere whose columns are all known by their names and the file's (see
+ * marl_columns_guess); *unit_guessed is 1 when no name gives the unit of its gyroscope. Errors as of marl_log_load. */
+MARL_CHECKED marl_status marl_log_load_named(marl_log *log, const char *path, const marl_log_options *options,
+                                             int *unit_guessed, marl_error *error);
 
 /* ---- merge ---- */
 

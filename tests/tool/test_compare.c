@@ -68,6 +68,50 @@ START_TEST(what_a_slew_does_not_determine_is_null)
 }
 END_TEST
 
+/* A reference from elsewhere, by its names or by a map, with its quaternions in another order, is the reference that it was. */
+START_TEST(a_reference_of_another_program)
+{
+    temporary dir = tool_folder();
+    ck_assert_int_eq(
+        system("awk -F, 'BEGIN { print \"millis;qx;qy;qz;qw\" } /^[0-9]/ { printf \"%.3f;%s;%s;%s;%s\\n\", "
+               "$1 * 1000, $3, $4, $5, $2 }' lift.reference.csv > rig.txt"),
+        0);
+    json_t *was = run_json(0, "compare lift.csv --reference lift.reference.csv --tuning kalman");
+    const char *const ways[] = {"compare lift.csv --reference rig.txt",
+                                "compare lift.csv --reference 'rig.txt:t=1[ms]; q=5,2,3,4'",
+                                "compare --case 'lift.csv=rig.txt:t=millis[ms]; q=qw,qx,qy,qz'"};
+    for (size_t i = 0; i < sizeof ways / sizeof ways[0]; i++) {
+        json_t *is = run_json(0, "%s --tuning kalman", ways[i]);
+        ck_assert_double_eq_tol(json_at(is, "runs.0.error_deg.rms"), json_at(was, "runs.0.error_deg.rms"),
+                                1e-3);
+        json_decref(is);
+    }
+    json_decref(was);
+    run_wants(2, "compare lift.csv --reference 'rig.txt:t=1[ms]; q=5,2,3' --tuning kalman");
+    ck_assert_int_eq(system("tail -n +2 rig.txt > bare.txt"), 0); /* without names nothing is sure */
+    run_wants(3, "compare lift.csv --reference bare.txt --tuning kalman");
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* The attitude that a board computed itself is a row, as good as the filter that it came from. */
+START_TEST(the_boards_own_attitude_is_a_row)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "replay handle.csv --tuning complementary -o own.att.csv --quiet");
+    run_wants(0, "inspect handle.csv own.att.csv -o own.csv --quiet");
+    json_t *r =
+        run_json(0, "compare own.csv --reference handle.reference.csv --tuning complementary --figure e.svg "
+                    "--report e.html");
+    json_t *own = json_array_get(json_object_get(r, "runs"), 1);
+    ck_assert_str_eq(json_string_value(json_object_get(own, "name")), "the log's own");
+    ck_assert_str_eq(json_string_value(json_object_get(own, "filter")), "recorded");
+    ck_assert_double_eq_tol(json_at(r, "runs.1.error_deg.rms"), json_at(r, "runs.0.error_deg.rms"), 1e-4);
+    json_decref(r);
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* Two logs: a table each, an order over both, a figure each. */
 START_TEST(several_logs)
 {
@@ -314,7 +358,8 @@ START_TEST(worlds_and_relative_headings_are_reported)
 }
 END_TEST
 
-MARL_SUITE("compare", a_reference_as_the_rig_writes_it, what_a_slew_does_not_determine_is_null, several_logs,
+MARL_SUITE("compare", a_reference_as_the_rig_writes_it, what_a_slew_does_not_determine_is_null,
+           a_reference_of_another_program, the_boards_own_attitude_is_a_row, several_logs,
            CAMPAIGN(rates_and_losses), the_boards_own_attitude, a_filter_that_diverges,
            compare_splits_and_measures, figures_in_all_three_forms, a_figure_is_whole_or_absent,
            worlds_and_relative_headings_are_reported)

@@ -62,7 +62,8 @@ static char *sign_of(char *pair)
     for (char *at = strchr(pair, '='); at != NULL; at = strchr(at + 1, '=')) {
         if (at > pair && at[1] != '\0') {
             last = at;
-            if (is_file(pair, (size_t)(at - pair)) && is_file(at + 1, strlen(at + 1))) {
+            if (is_file(pair, (size_t)(at - pair)) &&
+                (is_file(at + 1, strlen(at + 1)) || is_file(at + 1, strcspn(at + 1, ":")))) {
                 break;
             }
         }
@@ -152,7 +153,10 @@ static marl_status load(const cli *c, options *o, marl_study *study, marl_calibr
         to->record = record;
         to->record_path = o->calibration;
     }
-    return load_cases(c, o, study, error);
+    MARL_TRY(load_cases(c, o, study, error));
+    (void)marl_study_add_recorded(
+        study); /* what the board made of it itself is of interest wherever it is there */
+    return MARL_OK;
 }
 
 /* When nothing at all came out, the first reason decides the exit code. */

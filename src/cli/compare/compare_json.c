@@ -117,7 +117,9 @@ static json_t *run_json(const marl_run *r)
     int good = r->error.status == MARL_OK;
     json_object_set_new(run, "case", cli_text(r->on->log_path));
     json_object_set_new(run, "name", cli_text(r->tuning->name));
-    json_object_set_new(run, "filter", cli_text(marl_filter_name(r->tuning->tuning.filter)));
+    json_object_set_new(
+        run, "filter",
+        cli_text(r->tuning->recorded ? "recorded" : marl_filter_name(r->tuning->tuning.filter)));
     json_object_set_new(run, "rate_hz", r->rate_hz > 0 ? json_real(r->rate_hz) : json_null());
     json_object_set_new(run, "status", cli_text(good ? "ok" : "failed"));
     json_object_set_new(run, "reason", good ? json_null() : cli_text(r->error.text));

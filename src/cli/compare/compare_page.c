@@ -110,6 +110,9 @@ static marl_status show_run(const marl_study *study, const marl_run *run, shown 
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     marl_status status = marl_study_replay(study, run, watch, &s->track, &pipeline, &s->estimate, error);
+    for (size_t i = 0; status == MARL_OK && run->tuning->recorded && i < s->estimate.n; i++) {
+        add_attitude(&s->track, s->estimate.at[i].t_ns, s->estimate.at[i].q);
+    }
     if (status == MARL_OK) {
         add_errors(s);
     }

@@ -17,7 +17,7 @@ static int is_notable(const marl_columns_guess *guess)
     return understood;
 }
 
-int cli_inspect_has_our_time(const marl_columns_guess *guess)
+static int has_time_of_ours(const marl_columns_guess *guess)
 {
     for (size_t i = 0; i < guess->n; i++) {
         const char *name = guess->column[i].name;
@@ -113,8 +113,8 @@ static void print_guess_json(const marl_columns_guess *guess, char decimal)
 
 static int guess_file(marl_columns_guess *guess, const char *path, char decimal)
 {
-    return marl_columns_guess_file(guess, path, decimal, NULL) == MARL_OK &&
-           !cli_inspect_has_our_time(guess) && is_notable(guess);
+    return marl_columns_guess_file(guess, path, decimal, NULL) == MARL_OK && !has_time_of_ours(guess) &&
+           is_notable(guess);
 }
 
 /* A header that is not ours is examined; one of ours with a fault is not. Where points make no numbers,

@@ -21,8 +21,6 @@ typedef struct cli_sources {
 MARL_CHECKED marl_status cli_sources_find(const cli *c, cli_sources *sources, marl_error *error);
 void cli_sources_free(cli_sources *sources);
 
-/* Is a column called t, as in a log of ours? Then a fault of its header is no reason for a guess. */
-int cli_inspect_has_our_time(const marl_columns_guess *guess);
 /* What the columns of a file that is no log of ours seem to be; nothing where that cannot be seen. */
 void cli_inspect_print_guess(const cli *c, const cli_reading *reading, const char *path);
 

@@ -22,53 +22,6 @@ typedef struct gathering {
     int guessed; /* the unit of the gyroscope is a guess */
 } gathering;
 
-/* Every target has its name; only units may be guessed. */
-static int is_named(const marl_columns_guess *guess)
-{
-    int time = 0, readings = 0;
-    for (size_t i = 0; i < guess->n; i++) {
-        const marl_column_guess *c = &guess->column[i];
-        if (c->target >= 0 && strncmp(c->why, "by its name", 11) != 0) {
-            return 0;
-        }
-        time += c->target == MARL_COLUMN_T;
-        readings += c->target > MARL_COLUMN_T;
-    }
-    return time == 1 && readings > 0 && strstr(guess->map, "[count]") == NULL;
-}
-
-/* A file of no map by what its names say. `first`: why it is no log of ours. */
-static marl_status load_by_guess(gathering *g, const char *path, marl_log *log, const marl_error *first,
-                                 marl_error *error)
-{
-    marl_columns_guess *guess = calloc(1, sizeof *guess);
-    marl_column_map map;
-    marl_log_options options = g->reading->options;
-    marl_status status = guess != NULL ? marl_columns_guess_file(guess, path, options.decimal, NULL)
-                                       : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    if (guess != NULL && (status != MARL_OK || cli_inspect_has_our_time(guess))) {
-        status = marl_fail(error, first->status, "%s", first->text);
-    }
-    if (status == MARL_OK && !is_named(guess)) {
-        status = marl_fail(error, MARL_ERR_INPUT,
-                           "%s: %s%sits names do not say what it holds: 'inspect %s' shows what it seems to "
-                           "be; give it as FILE:MAP",
-                           path, guess->remark, guess->remark[0] ? "; " : "", path);
-    }
-    if (status == MARL_OK) {
-        status = marl_column_map_read(&map, guess->map, error);
-        options.columns = &map;
-    }
-    if (status == MARL_OK) {
-        status = marl_log_load(log, path, &options, error);
-        for (size_t i = 0; i < guess->n; i++) {
-            g->guessed |= guess->column[i].target == MARL_COLUMN_GYRO_X && !guess->column[i].sure;
-        }
-    }
-    free(guess);
-    return status;
-}
-
 /* The i-th source: by its own map, by that of --columns, as a log of ours, or by its guess where several are
  * put together. */
 static marl_status load(gathering *g, size_t i, marl_log *log, marl_error *error)
@@ -83,15 +36,17 @@ static marl_status load(gathering *g, size_t i, marl_log *log, marl_error *error
     } else if (reading->maps > 0) {
         options.columns = &reading->map[(int)i < reading->maps ? (int)i : reading->maps - 1];
     }
-    marl_error first = {0};
-    marl_status status = marl_log_load(log, file->path, &options, &first);
+    int guessed = 0;
+    if (g->sources.n > 1) {
+        MARL_TRY(marl_log_load_named(log, file->path, &options, &guessed, error));
+        g->guessed |= guessed;
+        return MARL_OK;
+    }
+    marl_status status = marl_log_load(log, file->path, &options, error);
     if (status == MARL_ERR_INPUT && options.columns == NULL) {
-        if (g->sources.n > 1) {
-            return load_by_guess(g, file->path, log, &first, error);
-        }
         cli_inspect_print_guess(g->c, reading, file->path);
     }
-    return status == MARL_OK ? status : marl_fail(error, status, "%s", first.text);
+    return status;
 }
 
 static int has_motion(const marl_log *log)

@@ -63,7 +63,6 @@ static marl_status add_folder(cli_sources *s, const char *path, marl_error *erro
     return status;
 }
 
-/* FILE:MAP: the first colon behind which a map stands, where no file has the whole name. */
 static marl_status add_argument(cli_sources *s, const char *text, marl_error *error)
 {
     struct stat file;
@@ -71,10 +70,9 @@ static marl_status add_argument(cli_sources *s, const char *text, marl_error *er
         return S_ISDIR(file.st_mode) ? add_folder(s, text, error)
                                      : add_file(s, text, strlen(text), NULL, error);
     }
-    const char *equals = strchr(text, '='), *colon = strchr(text, ':');
-    int has_map = equals != NULL && colon != NULL && colon < equals;
-    return has_map ? add_file(s, text, (size_t)(colon - text), colon + 1, error)
-                   : add_file(s, text, strlen(text), NULL, error);
+    const char *colon = marl_column_map_in(text);
+    return colon != NULL ? add_file(s, text, (size_t)(colon - text), colon + 1, error)
+                         : add_file(s, text, strlen(text), NULL, error);
 }
 
 marl_status cli_sources_find(const cli *c, cli_sources *sources, marl_error *error)

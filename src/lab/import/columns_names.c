@@ -290,7 +290,7 @@ static int parse_axis(const char *name, const lab_file_hint *hint, marl_column_g
     size_t n = strlen(axis);
     char one[2] = {n > 0 ? axis[0] : '\0', '\0'};
     int is_axis = n == 1 || strcmp(axis + (n > 0), "axis") == 0 || strcmp(axis + (n > 0), "value") == 0;
-    int k = is_axis && hint->first >= 0 && !isdigit((unsigned char)one[0]) ? axis_of(one, hint->axes) : -1;
+    int k = is_axis && hint->first >= 0 && one[0] >= 'w' ? axis_of(one, hint->axes) : -1;
     column->target = k >= 0 ? hint->first + k : column->target;
     return k >= 0;
 }

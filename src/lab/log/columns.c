@@ -269,3 +269,14 @@ marl_status marl_column_map_read(marl_column_map *map, const char *text, marl_er
                ? marl_fail(error, MARL_ERR_INPUT, "%s: not a column map", text)
                : parse(map, &c);
 }
+
+const char *marl_column_map_in(const char *text)
+{
+    const char *equals = strchr(text, '='), *colon = strchr(text, ':');
+    FILE *whole = equals != NULL && colon != NULL && colon < equals ? fopen(text, "rb") : NULL;
+    if (whole != NULL) {
+        fclose(whole);
+        return NULL;
+    }
+    return equals != NULL && colon != NULL && colon < equals ? colon : NULL;
+}

@@ -48,6 +48,19 @@ marl_status marl_study_add_filters(marl_study *study, marl_error *error)
     return MARL_OK;
 }
 
+int marl_study_add_recorded(marl_study *study)
+{
+    int held = study->case_n > 0 && study->tuning_n < MARL_STUDY_MAX_TUNINGS;
+    for (size_t i = 0; i < study->case_n; i++) {
+        held = held && (study->cases[i].log.info.columns & MARL_COLUMNS_Q) == MARL_COLUMNS_Q;
+    }
+    if (held) {
+        study->tunings[study->tuning_n++] = (marl_named_tuning){
+            .name = "the log's own", .recorded = 1, .tuning = marl_tuning_default(MARL_FILTER_GYRO)};
+    }
+    return held;
+}
+
 marl_status marl_study_add_rate(marl_study *study, double rate_hz, marl_error *error)
 {
     if (!(rate_hz > 0 && rate_hz < 1e6) || study->rate_n == MARL_STUDY_MAX_RATES) {

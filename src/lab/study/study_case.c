@@ -37,8 +37,16 @@ static marl_status load_reference(marl_study *study, marl_study_case *it, marl_e
 {
     marl_log log;
     const char *world = study->options.reference_world;
-    const marl_log_options options = {.decimal = study->options.reading.decimal};
-    marl_status status = marl_log_load(&log, it->reference_path, &options, error);
+    marl_log_options options = {.decimal = study->options.reading.decimal};
+    marl_column_map map;
+    char *colon = (char *)marl_column_map_in(it->reference_path);
+    int guessed;
+    if (colon != NULL) { /* FILE:MAP; from here on it is the file */
+        MARL_TRY(marl_column_map_read(&map, colon + 1, error));
+        options.columns = &map;
+        *colon = '\0';
+    }
+    marl_status status = marl_log_load_named(&log, it->reference_path, &options, &guessed, error);
     if (status != MARL_OK) {
         return status;
     }

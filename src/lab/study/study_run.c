@@ -6,12 +6,17 @@
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
+#include <string.h>
 
 marl_status marl_study_replay(const marl_study *study, const marl_run *run, marl_replay_watch *watch,
                               void *watch_context, marl_pipeline *pipeline, marl_series *estimate,
                               marl_error *error)
 {
     const marl_study_options *o = &study->options;
+    if (run->tuning->recorded) {
+        memset(pipeline, 0, sizeof *pipeline);
+        return marl_series_from_log(estimate, &run->on->log, error);
+    }
     marl_replay_options how = {.record = o->record,
                                .record_path = o->record_path,
                                .degradation = o->degradation,
@@ -31,7 +36,9 @@ marl_status marl_study_replay(const marl_study *study, const marl_run *run, marl
  * no failure of it. */
 static void check_lost(marl_run *run)
 {
-    double lost = run->tuning->tuning.filter != MARL_FILTER_GYRO ? run->comparison.lost_s : (double)NAN;
+    double lost = run->tuning->tuning.filter != MARL_FILTER_GYRO || run->tuning->recorded
+                      ? run->comparison.lost_s
+                      : (double)NAN;
     if (lost > 0) {
         (void)!marl_fail(&run->error, MARL_ERR_INSUFFICIENT,
                          "diverged: %.1f s after its first attitude the tilt left the reference by over 45 "
@@ -53,7 +60,9 @@ static void run_one(const marl_study *study, marl_run *run)
     if (status == MARL_OK) {
         run->counts = marl_estimator_count(&pipeline.estimator);
         run->digest = pipeline.digest;
-        run->heading_is_magnetic = marl_estimator_heading_is_magnetic(&pipeline.estimator);
+        run->heading_is_magnetic = run->tuning->recorded
+                                       ? !run->on->log.info.relative_heading
+                                       : marl_estimator_heading_is_magnetic(&pipeline.estimator);
         status =
             marl_compare(&estimate, &run->on->reference, &run->on->conditions, &run->comparison, &run->error);
     }
