@@ -109,7 +109,8 @@ typedef struct marl_tumble_result {
     double dip_sigma_deg, dip_spread_deg;
     double drift[3],
         drift_sigma[3]; /* of the hard iron from first to last reading, corrected uT; NaN: open */
-    double place_rms; /* change of the field's strength along the way of the hand, rms uT: 0 where none shows beside the
+    double
+        place_rms; /* change of the field's strength along the way of the hand, rms uT: 0 where none shows beside the
                          noise, NaN where the recording is too short for it */
 } marl_tumble_result;
 

@@ -91,8 +91,9 @@ static marl_status nothing_understood(const recording *r, marl_error *error)
         return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: no sample came", r->from->name);
     }
     if (r->is_mapped && report->bytes > 0) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s: %lu bytes and no line among them with the columns of the map",
-                         r->from->name, report->bytes);
+        return marl_fail(error, MARL_ERR_INPUT,
+                         "%s: %lu bytes and no line among them with the columns of the map", r->from->name,
+                         report->bytes);
     }
     if (r->from->kind == SOURCE_SERIAL && report->bytes > 0) {
         return marl_fail(
@@ -206,7 +207,8 @@ marl_status recording_run(recording *r, const marl_log_options *options, marl_er
     listen_for_stop();
     marl_status status = marl_receiver_create(&r->receiver, r->from->name, options, error);
     r->is_mapped = options->columns != NULL;
-    if (status == MARL_OK && !r->is_mapped) { /* a board that prints text of its own does not know the question */
+    if (status == MARL_OK &&
+        !r->is_mapped) { /* a board that prints text of its own does not know the question */
         status = ask(r, error);
     }
     status = status != MARL_OK ? status : run(r, error);

@@ -16,13 +16,14 @@
 #define MIN_COVERAGE 0.2
 #define MAX_SIGMA 0.05 /* of the field */
 #define MAX_OUTLIERS 0.4
-#define MAX_REST 0.1        /* of the field; larger: the surface is fitted to noise */
-#define MIN_FIELD 5         /* uT */
-#define DRIFT_SEEN 4.0      /* standard errors */
-#define MIN_DRIFT 0.005     /* of the field: a third of a degree of heading */
-#define DRIFT_ACROSS 0.25   /* of the drift, on the other axes: not every direction is seen at every time */
-#define MAX_PLACE 0.02      /* of the field: a degree of heading */
-#define DIP_OF_PLACE 3.0    /* lengths show one of three directions, and not the mean of the field of the steel */
+#define MAX_REST 0.1      /* of the field; larger: the surface is fitted to noise */
+#define MIN_FIELD 5       /* uT */
+#define DRIFT_SEEN 4.0    /* standard errors */
+#define MIN_DRIFT 0.005   /* of the field: a third of a degree of heading */
+#define DRIFT_ACROSS 0.25 /* of the drift, on the other axes: not every direction is seen at every time */
+#define MAX_PLACE 0.02    /* of the field: a degree of heading */
+#define DIP_OF_PLACE                                                                                         \
+    3.0 /* lengths show one of three directions, and not the mean of the field of the steel */
 #define MAX_DIP_SPREAD 15.0 /* degrees; hands that tumble a pod stay under 10 */
 #define MIN_F 4.2           /* of an F with 5 and many degrees of freedom: one in a thousand */
 enum { MIN_READINGS = 50, SPHERE_UNKNOWNS = 4 };
