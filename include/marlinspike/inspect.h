@@ -194,10 +194,12 @@ typedef struct marl_sensor_noise {
     marl_noise noise[3];
 } marl_sensor_noise;
 
-/* A sheet of the sensors whose noise was seen, for the simulator: rate, noise, corner of the spectrum, and
- * the gyroscope's bias from rest; range and resolution from `base` where it has the sensor (it may be NULL),
- * else from the least step between readings. White noise is the root mean square over the axes, flicker and
- * walk the mean of those seen. MARL_ERR_INSUFFICIENT when no sensor's noise was seen. */
+/* A sheet of the sensors whose noise was seen, for the simulator: rate, noise, corner of the spectrum, resolution, and
+ * the gyroscope's bias are those of the rest. What a rest does not show (range, scale, cross-axis, the bias of the others,
+ * its spread and its temperature) is that of `base`, the part's sheet, or where that is NULL or has not the sensor of
+ * marl_sheet_grommet; so are flicker and walk where they are not seen, but no more than the rest leaves room for. White
+ * noise is the root mean square over the axes, flicker and walk the mean of those seen. MARL_ERR_INSUFFICIENT when no
+ * sensor's noise was seen. */
 MARL_CHECKED marl_status marl_sheet_of_recording(const marl_log *log,
                                                  const marl_sensor_noise noise[MARL_SENSOR_COUNT],
                                                  const marl_sensor_spectrum spectrum[MARL_SENSOR_COUNT],

@@ -289,6 +289,15 @@ static int inspect(const cli *c, cli_reading *reading, options *o)
         warn_of_axes(&seen->warnings, &seen->inspection, seen->log.path);
         warn_of_suspicions(seen);
         warn_of_lines(seen);
+        if (o->sheet_out != NULL) {
+            marl_warn(&seen->warnings, "sheet",
+                      "%s: a rest does not show range, scale, cross-axis, spread and temperature of a bias, "
+                      "nor the bias of "
+                      "accelerometer and magnetometer: those are of %s",
+                      o->sheet_out,
+                      reading->sheet != NULL ? reading->sheet
+                                             : "the Grommet's sheet; --sheet gives the part's");
+        }
         if (!c->quiet) {
             cli_print_warnings(&seen->warnings);
         }
@@ -316,7 +325,7 @@ int cli_inspect(int argc, const char **argv)
         {"against", '\0', POPT_ARG_STRING, &o.against, CLI_READS,
          "is the noise at rest of this log the same? (one simulated by a sheet)", "LOG"},
         {"sheet-out", '\0', POPT_ARG_STRING, &o.sheet_out, CLI_WRITES,
-         "a sheet of these sensors for simulate; --sheet gives range and bits", "F"},
+         "a sheet of these sensors for simulate; --sheet gives what a rest does not show", "F"},
         {"calibration", '\0', POPT_ARG_STRING, &o.calibration, CLI_CALIBRATION,
          "is this recording within its temperatures?", "CAL"},
         {NULL, 'o', POPT_ARG_STRING, &o.out, CLI_WRITES_ROWS, "the recording as a log of ours", "LOG"},

@@ -2,13 +2,14 @@
  * A sheet from a recording at rest. */
 #include "lab/log/reading.h"
 #include "lab/maths/statistics.h"
+#include "marlinspike/files.h"
 #include "marlinspike/inspect.h"
 #include <math.h>
 #include <stddef.h>
 #include <stdio.h>
 #include <string.h>
 
-enum { MIN_BITS = 16, MAX_BITS = 32 };
+enum { MIN_BITS = 8, MAX_BITS = 32 };
 
 /* Mean or root mean square of those axes where the value is known; 0 without any. */
 static double over_axes(const marl_sensor_noise *noise, size_t offset, int power)
@@ -49,23 +50,21 @@ static void find_steps(const marl_log *log, marl_sensor sensor, double *step, do
     }
 }
 
-/* The range of so many bits of the least step that holds what was read. */
+/* The range is the part's, which a rest does not show, and holds what was read; the resolution is the least step. */
 static void find_converter(const marl_log *log, marl_sensor sensor, const marl_sensor_sheet *base,
                            marl_sensor_sheet *sheet)
 {
     double step, max;
-    if (base != NULL && base->present) {
-        sheet->full_scale = base->full_scale;
-        sheet->bits = base->bits;
-        return;
-    }
     find_steps(log, sensor, &step, &max);
-    step = isfinite(step) ? step : fmax(max, 1) / 32768;
-    sheet->bits = MIN_BITS;
-    while (ldexp(step, sheet->bits - 1) < max && sheet->bits < MAX_BITS) {
-        sheet->bits++;
+    sheet->full_scale = base->full_scale;
+    sheet->bits = base->bits;
+    while (max > sheet->full_scale) {
+        sheet->full_scale *= 2;
     }
-    sheet->full_scale = ldexp(step, sheet->bits - 1);
+    if (isfinite(step)) {
+        double bits = rint(log2(sheet->full_scale / step)) + 1;
+        sheet->bits = (int)fmin(fmax(bits, MIN_BITS), MAX_BITS);
+    }
 }
 
 /* Mean over the rest that the noise is from. */
@@ -98,21 +97,36 @@ static double corner_of(const marl_sensor_spectrum *spectrum)
     return n > 0 ? sum / n : 0;
 }
 
+/* What the rest shows of a coefficient; else the part's, as far as the rest leaves room for it. */
+static double coefficient(const marl_sensor_noise *noise, size_t seen, size_t bound, double base)
+{
+    double value = over_axes(noise, seen, 1), most = over_axes(noise, bound, 1);
+    return value > 0 ? value : most > 0 ? fmin(base, most) : base;
+}
+
 static void describe(const marl_log *log, marl_sensor sensor, const marl_sensor_noise *noise,
                      const marl_sensor_spectrum *spectrum, const marl_sensor_sheet *base,
                      marl_sensor_sheet *sheet)
 {
     int axis = noise->axes & 1u ? 0 : noise->axes & 2u ? 1 : 2;
-    *sheet = (marl_sensor_sheet){.present = 1, .reference_degC = MARL_SHEET_REFERENCE_DEGC};
+    double corner = corner_of(spectrum);
+    *sheet = *base;
+    sheet->present = 1;
     sheet->rate_hz = 1 / noise->allan[axis].step_s;
     sheet->white = over_axes(noise, offsetof(marl_noise, white), 2);
-    sheet->flicker = over_axes(noise, offsetof(marl_noise, flicker), 1);
-    sheet->walk = over_axes(noise, offsetof(marl_noise, walk), 1);
-    sheet->low_pass_hz = corner_of(spectrum);
+    sheet->flicker =
+        coefficient(noise, offsetof(marl_noise, flicker), offsetof(marl_noise, flicker_max), base->flicker);
+    sheet->walk = coefficient(noise, offsetof(marl_noise, walk), offsetof(marl_noise, walk_max), base->walk);
+    sheet->low_pass_hz = corner > 0 ? corner : base->low_pass_hz;
     find_converter(log, sensor, base, sheet);
     if (sensor == MARL_GYRO) {
         find_bias(log, noise, sheet->bias);
     }
+}
+
+static const marl_sensor_sheet *of_sheet(const marl_sheet *sheet, int sensor)
+{
+    return sensor == MARL_ACCEL ? &sheet->accel : sensor == MARL_GYRO ? &sheet->gyro : &sheet->mag;
 }
 
 marl_status marl_sheet_of_recording(const marl_log *log, const marl_sensor_noise noise[MARL_SENSOR_COUNT],
@@ -120,14 +134,13 @@ marl_status marl_sheet_of_recording(const marl_log *log, const marl_sensor_noise
                                     const marl_sheet *base, marl_sheet *sheet, marl_error *error)
 {
     marl_sensor_sheet *sensor[MARL_SENSOR_COUNT] = {&sheet->accel, &sheet->gyro, &sheet->mag};
+    const marl_sheet standard = marl_sheet_grommet();
     int seen = 0;
     memset(sheet, 0, sizeof *sheet);
     snprintf(sheet->name, sizeof sheet->name, "%.63s", log->info.device);
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
-        const marl_sensor_sheet *from = base == NULL      ? NULL
-                                        : i == MARL_ACCEL ? &base->accel
-                                        : i == MARL_GYRO  ? &base->gyro
-                                                          : &base->mag;
+        const marl_sensor_sheet *from = base != NULL ? of_sheet(base, i) : NULL;
+        from = from != NULL && from->present ? from : of_sheet(&standard, i);
         if (noise[i].axes && over_axes(&noise[i], offsetof(marl_noise, white), 2) > 0) {
             describe(log, (marl_sensor)i, &noise[i], &spectrum[i], from, sensor[i]);
             seen = 1;
