@@ -344,6 +344,11 @@ int marl_rank_is_worse(const marl_rank *rank);
 /* Is it one that further logs of the same kind show, too: the interval of the ratio is above 1? */
 int marl_rank_is_worse_elsewhere(const marl_rank *rank);
 
+/* What tells a tuning from the others: "tilt_time=0.3" where the rest is common, else its whole name. */
+void marl_study_label(const marl_study *study, size_t tuning, char *text, size_t size);
+/* What is left out of the labels, since all tunings of that filter or file have it: "complementary:damping=0.7"; "" without. */
+void marl_study_common(const marl_study *study, char *text, size_t size);
+
 /* "kalman", or with several rates "kalman, 50 Hz". */
 void marl_study_run_name(const marl_study *study, const marl_run *run, char *name, size_t size);
 

@@ -68,7 +68,7 @@ MARL_CHECKED marl_status marl_device_match(const char *device_a, const char *pat
  * MARL_ERR_INPUT names file, line and key. */
 
 typedef struct marl_named_tuning {
-    char name[64];
+    char name[200];
     char about[200]; /* what it is for; may be empty */
     marl_tuning tuning;
     int recorded; /* 1: no filter of ours, but the attitude that the log itself holds */

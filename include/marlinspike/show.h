@@ -43,6 +43,7 @@ typedef struct marl_shade {
 typedef struct marl_panel {
     const char *x_label, *y_label;        /* with units */
     int logarithmic;                      /* both axes; values that are not positive leave a break */
+    int logarithmic_y;                    /* y alone */
     int square;                           /* both axes at the same scale */
     double y_from, y_to;                  /* both 0: as the data need it */
     size_t curves;                        /* a panel without any is left empty */

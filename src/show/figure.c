@@ -181,9 +181,12 @@ static void put_axes(show_script *out, const marl_figure *figure, size_t number)
     } else {
         show_put(out, "set key at screen 0.53,0.95 center top horizontal maxrows 2 samplen 2 width 2\n");
     }
-    show_put(out, "%s",
-             panel->logarithmic ? "set logscale xy\nset format xy '%g'\nset xtics 100\n"
-                                : "unset logscale\nset format xy '%h'\nset xtics autofreq\n");
+    show_put(
+        out, "%s",
+        panel->logarithmic ? "set logscale xy\nset format xy '%g'\nset xtics 100\n"
+        : panel->logarithmic_y
+            ? "unset logscale\nset logscale y\nset format x '%h'\nset format y '%g'\nset xtics autofreq\n"
+            : "unset logscale\nset format xy '%h'\nset xtics autofreq\n");
     show_put(out, "%s", panel->square ? "set size ratio -1\n" : "set size noratio\n");
     if (figure->columns > 1 && !panel->logarithmic && !panel->square) {
         put_few_tics(out, panel);

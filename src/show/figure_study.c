@@ -7,7 +7,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define POOR 5.0 /* times the error of the best */
+#define POOR 5.0       /* times the error of the best */
+#define MIN_SHOWN 0.05 /* of it: where a logarithmic axis ends */
 enum { MAX_CURVES = MARL_FIGURE_TUNINGS, MAX_TITLED = 5 };
 
 /* Everything that a figure draws; its data are freed together. */
@@ -37,8 +38,33 @@ static void free_drawing(drawing *d)
     free(d);
 }
 
+/* The least and the greatest rms error among the runs that are drawn, in tilt or heading. */
+typedef struct spread {
+    double min, max;
+} spread;
+
+static void widen(spread *s, double rms)
+{
+    if (rms > 0) {
+        s->min = fmin(s->min, rms);
+        s->max = fmax(s->max, rms);
+    }
+}
+
+/* Errors that differ by much more than this share a logarithmic axis, so that all of them are seen. */
+static int is_wide(const spread *s)
+{
+    return s->max > POOR * s->min;
+}
+
+/* On a logarithmic axis the size of an error, and what is far below the best is no more than that. */
+static double shown(double error, const spread *s)
+{
+    return is_wide(s) ? fmax(fabs(error), MIN_SHOWN * s->min) : error;
+}
+
 /* Tilt and heading error of one run: time, tilt, heading. */
-static int add_errors(drawing *d, const marl_run *run)
+static int add_errors(drawing *d, const marl_study *study, const marl_run *run, const spread s[2])
 {
     const marl_comparison *c = &run->comparison;
     marl_panel *tilt = &d->figure.panel[0], *heading = &d->figure.panel[2];
@@ -48,11 +74,12 @@ static int add_errors(drawing *d, const marl_run *run)
     }
     for (size_t i = 0; i < c->n; i++) {
         data[i] = 1e-9 * (double)c->t_ns[i];
-        data[c->n + i] = c->error[i].tilt_deg;
-        data[2 * c->n + i] = c->error[i].heading_deg;
+        data[c->n + i] = shown(c->error[i].tilt_deg, &s[0]);
+        data[2 * c->n + i] = shown(c->error[i].heading_deg, &s[1]);
     }
-    tilt->curve[tilt->curves++] =
-        (marl_curve){.label = run->tuning->name, .x = data, .y = data + c->n, .n = c->n};
+    char *name = d->name[tilt->curves];
+    marl_study_label(study, (size_t)(run->tuning - study->tunings), name, sizeof d->name[0]);
+    tilt->curve[tilt->curves++] = (marl_curve){.label = name, .x = data, .y = data + c->n, .n = c->n};
     heading->curve[heading->curves++] = (marl_curve){.x = data, .y = data + 2 * c->n, .n = c->n};
     return 1;
 }
@@ -135,35 +162,6 @@ static const marl_run *best_of(const marl_study *study, const marl_run *const *d
     return drawn[*place];
 }
 
-static int is_poor(const marl_measure *m, double min)
-{
-    return !(m->rms <= POOR * min);
-}
-
-/* A run with many times the error of the best would flatten the others: it is only named. */
-static void leave_poor_out(drawing *d, const marl_run *const *drawn, size_t n)
-{
-    double tilt = INFINITY, heading = INFINITY;
-    for (size_t i = 0; i < n; i++) {
-        tilt = fmin(tilt, drawn[i]->comparison.all.tilt.rms);
-        heading = fmin(heading, drawn[i]->comparison.all.heading.rms);
-    }
-    for (size_t i = 0; i < n; i++) {
-        marl_curve *of_tilt = &d->figure.panel[0].curve[i], *of_heading = &d->figure.panel[2].curve[i];
-        int poor_tilt = is_poor(&drawn[i]->comparison.all.tilt, tilt);
-        int poor_heading = is_poor(&drawn[i]->comparison.all.heading, heading);
-        if (poor_tilt || poor_heading) {
-            snprintf(d->name[i], sizeof d->name[i], "%.40s: %s", of_tilt->label,
-                     poor_tilt && poor_heading ? "off scale"
-                     : poor_tilt               ? "tilt off"
-                                               : "heading off");
-            of_tilt->label = d->name[i];
-        }
-        of_tilt->n = poor_tilt ? 0 : of_tilt->n;
-        of_heading->n = poor_heading ? 0 : of_heading->n;
-    }
-}
-
 /* What came out, the best first: "lift.csv: kalman 0.94 deg rms, complementary 2.57". */
 static void write_title(const marl_study *study, drawing *d, const marl_run *const *drawn, size_t n)
 {
@@ -181,8 +179,10 @@ static void write_title(const marl_study *study, drawing *d, const marl_run *con
             return;
         }
         last = marl_study_score(study, &next->comparison.all);
+        char label[64];
+        marl_study_label(study, (size_t)(next->tuning - study->tunings), label, sizeof label);
         used += snprintf(d->title + used, sizeof d->title - (size_t)used, "%s%.40s %.2f%s", k > 0 ? ", " : "",
-                         next->tuning->name, last,
+                         label, last,
                          k > 0                                 ? ""
                          : study->rank_by == MARL_RANK_BY_TILT ? " deg rms in tilt"
                                                                : " deg rms");
@@ -226,20 +226,23 @@ static marl_status draw_case(const marl_study *study, const marl_study_case *it,
     d->figure.panel[1] = (marl_panel){.x_label = "time, s", .y_label = "tilt, deg"};
     d->figure.panel[2] = (marl_panel){.x_label = "time, s", .y_label = "heading error, deg"};
     d->figure.panel[3] = (marl_panel){.x_label = "time, s", .y_label = "compass heading, deg"};
-    for (size_t i = 0; i < study->run_n && status == MARL_OK; i++) {
+    spread s[2] = {{INFINITY, 0}, {INFINITY, 0}};
+    for (size_t i = 0; i < study->run_n && n < MAX_CURVES; i++) {
         const marl_run *run = &study->runs[i];
         int first_rate = i / study->case_n % study->rate_n == 0;
-        if (run->on != it || !run->compared || !first_rate) {
-            continue;
+        if (run->on == it && run->compared && first_rate) {
+            drawn[n++] = run;
+            widen(&s[0], run->comparison.all.tilt.rms);
+            widen(&s[1], run->comparison.all.heading.rms);
         }
-        if (n == MAX_CURVES) {
-            break;
-        }
-        drawn[n++] = run;
-        status = add_errors(d, run) ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
+    for (size_t i = 0; i < n && status == MARL_OK; i++) {
+        status = add_errors(d, study, drawn[i], s) ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    d->figure.panel[0].logarithmic_y = is_wide(&s[0]);
+    d->figure.panel[2].logarithmic_y = is_wide(&s[1]);
+    d->figure.panel[2].y_label = is_wide(&s[1]) ? "heading error, size, deg" : "heading error, deg";
     if (status == MARL_OK && n > 0) {
-        leave_poor_out(d, drawn, n);
         status = draw_best(study, d, drawn, n, error);
     }
     if (status == MARL_OK && !add_shades(d, &it->conditions)) {

@@ -155,6 +155,39 @@ START_TEST(what_is_not_aligned_is_said)
 }
 END_TEST
 
+/* Tunings are called by what tells them apart; what is common is said once. */
+START_TEST(tunings_are_told_apart_by_what_differs)
+{
+    static const struct {
+        const char *tuning[3], *label[3], *common;
+    } cases[] = {
+        {{"kalman", "gyro", NULL}, {"kalman", "gyro"}, ""},
+        {{"complementary:tilt_time=1,damping=0.7", "complementary:tilt_time=2,damping=0.7", NULL},
+         {"tilt_time=1", "tilt_time=2"},
+         "complementary:damping=0.7"},
+        {{"kalman:mag_noise=1", "kalman", NULL}, {"kalman:mag_noise=1", "kalman"}, ""},
+        {{"kalman:mag_noise=1", "complementary:damping=1,tilt_time=2", "complementary:damping=1"},
+         {"kalman:mag_noise=1", "complementary:tilt_time=2", "complementary"},
+         "complementary:damping=1"},
+        {{"kalman:mag_noise=1", NULL, NULL}, {"kalman:mag_noise=1"}, ""},
+    };
+    for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
+        marl_study *study = make_study();
+        char text[200];
+        for (int k = 0; k < 3 && cases[i].tuning[k] != NULL; k++) {
+            ck_assert_int_eq(marl_study_add_tuning(study, cases[i].tuning[k], NULL), MARL_OK);
+        }
+        for (size_t k = 0; k < study->tuning_n; k++) {
+            marl_study_label(study, k, text, sizeof text);
+            ck_assert_str_eq(text, cases[i].label[k]);
+        }
+        marl_study_common(study, text, sizeof text);
+        ck_assert_str_eq(text, cases[i].common);
+        marl_study_free(study);
+    }
+}
+END_TEST
+
 /* A reference whose clock is 3.25 s ahead, at two rates. */
 START_TEST(clock_and_rates)
 {
@@ -238,5 +271,6 @@ START_TEST(errors_name_what_is_wrong)
 }
 END_TEST
 
-MARL_SUITE("study", a_study_is_its_parts_called_by_hand, clock_and_rates, what_is_not_aligned_is_said,
-           smoothed_reference_and_start, errors_name_what_is_wrong)
+MARL_SUITE("study", a_study_is_its_parts_called_by_hand, clock_and_rates,
+           tunings_are_told_apart_by_what_differs, what_is_not_aligned_is_said, smoothed_reference_and_start,
+           errors_name_what_is_wrong)

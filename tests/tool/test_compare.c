@@ -265,8 +265,22 @@ START_TEST(figures_in_all_three_forms)
     ck_assert(strstr(svg, "<svg") && strstr(svg, "tilt error, deg") && strstr(svg, "complementary"));
     free(svg);
     run_wants(0, "compare lift.csv --reference lift.reference.csv --figure e.gp --quiet");
-    ck_assert_int_eq(system("grep -q 'set ylabel .heading error, deg.' e.gp"), 0);
+    /* gyro and vectors are off by many times more: all are drawn, on a logarithmic axis */
+    ck_assert_int_eq(system("grep -q 'set ylabel .heading error, size, deg.' e.gp"), 0);
+    ck_assert_int_eq(system("grep -q 'set logscale y$' e.gp"), 0);
+    ck_assert_int_ne(system("grep -q 'off scale' e.gp"), 0);
     ck_assert_int_eq(system("gnuplot e.gp > from_script.png"), 0);
+    run_wants(
+        0, "compare lift.csv --reference lift.reference.csv --tuning complementary:tilt_time=1,damping=0.9 "
+           "--tuning complementary:tilt_time=2,damping=0.9 --figure n.gp --quiet");
+    ck_assert_int_eq(
+        system("grep -q 'set ylabel .heading error, deg.' n.gp && ! grep -q 'set logscale y$' n.gp"), 0);
+    tool_run named =
+        run("compare lift.csv --reference lift.reference.csv --tuning complementary:tilt_time=1,damping=0.9 "
+            "--tuning complementary:tilt_time=2,damping=0.9");
+    ck_assert_ptr_nonnull(strstr(named.out, "all tunings: complementary:damping=0.9\n"));
+    ck_assert_ptr_nonnull(strstr(named.out, "\ntilt_time=2  "));
+    run_free(&named);
     tool_run many =
         run("compare lift.csv --reference lift.reference.csv --figure e.gp --tuning gyro --tuning gyro "
             "--tuning gyro "

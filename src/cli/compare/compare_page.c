@@ -213,7 +213,8 @@ static int has_values(const track *k, int v)
     return 0;
 }
 
-static json_t *panels_json(const track *reference, const shown *s, size_t n, const cli_page_grid *g)
+static json_t *panels_json(const marl_study *study, const track *reference, const shown *s, size_t n,
+                           const cli_page_grid *g)
 {
     json_t *list = json_array();
     for (int v = 0; v < VALUES; v++) {
@@ -223,8 +224,9 @@ static json_t *panels_json(const track *reference, const shown *s, size_t n, con
         }
         for (size_t i = 0; i < n; i++) {
             if (has_values(&s[i].track, v)) {
-                char name[96];
-                snprintf(name, sizeof name, "%zu %s", i + 1, s[i].run->tuning->name);
+                char name[96], label[80];
+                marl_study_label(study, (size_t)(s[i].run->tuning - study->tunings), label, sizeof label);
+                snprintf(name, sizeof name, "%zu %s", i + 1, label);
                 json_array_append_new(curves, curve_json(name, (int)i, g, &s[i].track, v));
             }
         }
@@ -293,7 +295,7 @@ static json_t *view_json(const marl_study *study, const marl_study_case *it, con
     json_object_set_new(root, "name", cli_text(marl_base_name(it->log_path)));
     json_object_set_new(root, "names", names);
     json_object_set_new(root, "spans", spans_json(&it->conditions));
-    json_object_set_new(root, "panels", panels_json(&reference, s, n, &grid));
+    json_object_set_new(root, "panels", panels_json(study, &reference, s, n, &grid));
     json_object_set_new(root, "frames", frames_json(it, s, n, &f));
     free(reference.t);
     return root;

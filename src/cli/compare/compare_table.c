@@ -5,14 +5,16 @@
 #include <stdio.h>
 #include <string.h>
 
-enum { MIN_NAME = 24, MAX_NAME = 44 };
+enum { MIN_NAME = 24, MAX_NAME = 60 };
 
 /* Width of the column of names: the longest, within limits. */
 static int name_width(const marl_study *study)
 {
     int width = MIN_NAME;
     for (size_t i = 0; i < study->tuning_n; i++) {
-        int n = (int)strlen(study->tunings[i].name);
+        char label[sizeof study->tunings[i].name];
+        marl_study_label(study, i, label, sizeof label);
+        int n = (int)strlen(label);
         width = n > width ? n : width;
     }
     return width < MAX_NAME ? width : MAX_NAME;
@@ -212,7 +214,9 @@ static void print_rates(const marl_study *study, const marl_study_case *it)
             continue;
         }
         if (i / study->case_n % study->rate_n == 0) {
-            cli_print("%-*.*s", name_width(study), name_width(study), r->tuning->name);
+            char label[sizeof r->tuning->name];
+            marl_study_label(study, (size_t)(r->tuning - study->tunings), label, sizeof label);
+            cli_print("%-*.*s", name_width(study), name_width(study), label);
         }
         if (r->error.status == MARL_OK) {
             print_cell(7, 2, marl_study_score(study, &r->comparison.all));
@@ -319,7 +323,9 @@ int cli_compare_table(const marl_study *study, const char *figure)
         const marl_study_case *it = &study->cases[i];
         cli_print("%s%s against %s\n", i > 0 ? "\n" : "", it->log_path, it->reference_path);
         print_alignment(study, it);
-        cli_print("\n");
+        char common[600];
+        marl_study_common(study, common, sizeof common);
+        cli_print(common[0] != '\0' ? "all tunings: %s\n\n" : "\n", common);
         if (study->rate_n > 1) {
             print_rates(study, it);
         } else {

@@ -196,7 +196,7 @@ static marl_status read_root(const lab_json *file, marl_named_tuning *tuning)
 marl_status lab_tuning_file_read(marl_named_tuning *tuning, const char *path, marl_error *error)
 {
     lab_json file;
-    snprintf(tuning->name, sizeof tuning->name, "%.63s", path);
+    snprintf(tuning->name, sizeof tuning->name, "%.199s", path);
     tuning->about[0] = '\0';
     MARL_TRY(lab_json_load(&file, path, NULL, error));
     marl_status status = check_kind(&file);

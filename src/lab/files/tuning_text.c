@@ -104,7 +104,7 @@ static marl_status read_base(marl_named_tuning *tuning, const char *base, const 
     marl_filter filter;
     char known[120];
     if (marl_filter_from_name(base, &filter) == MARL_OK) {
-        snprintf(tuning->name, sizeof tuning->name, "%.63s", base);
+        snprintf(tuning->name, sizeof tuning->name, "%.199s", base);
         tuning->about[0] = '\0';
         tuning->tuning = sheet != NULL ? marl_tuning_for_sheet(filter, sheet) : marl_tuning_default(filter);
         return MARL_OK;

@@ -282,7 +282,7 @@ lab_file_hint lab_guess_file_hint(const char *path)
 /* An axis alone, in a file whose name says of what. */
 static int parse_axis(const char *name, const lab_file_hint *hint, marl_column_guess *column)
 {
-    char plain[MARL_NAME_MAX];
+    char plain[MARL_NAME_MAX] = "";
     simplify(name, plain, sizeof plain);
     const char *axis = strncmp(plain, "axis", 4) == 0    ? plain + 4
                        : strncmp(plain, "value", 5) == 0 ? plain + 5

@@ -155,9 +155,11 @@ marl_status marl_study_run(marl_study *study, marl_error *error)
 
 void marl_study_run_name(const marl_study *study, const marl_run *run, char *name, size_t size)
 {
+    char label[sizeof run->tuning->name];
+    marl_study_label(study, (size_t)(run->tuning - study->tunings), label, sizeof label);
     if (study->rate_n > 1) {
-        snprintf(name, size, "%s, %.4g Hz", run->tuning->name, run->rate_hz);
+        snprintf(name, size, "%s, %.4g Hz", label, run->rate_hz);
     } else {
-        snprintf(name, size, "%s", run->tuning->name);
+        snprintf(name, size, "%s", label);
     }
 }
