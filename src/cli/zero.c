@@ -3,6 +3,7 @@
 #include "cli/common/cli.h"
 #include <math.h>
 #include <stdio.h>
+#include <string.h>
 #include <unistd.h>
 
 typedef struct options {
@@ -11,7 +12,14 @@ typedef struct options {
     double declination;
 } options;
 
-static marl_status find(const cli *c, options *o, marl_calibration_record *record, marl_span *span,
+/* The mount that a calibration had, and the one that it has now. */
+typedef struct mounts {
+    int had;
+    double before[4];
+    marl_span span; /* of the rest */
+} mounts;
+
+static marl_status find(const cli *c, options *o, marl_calibration_record *record, mounts *m,
                         marl_error *error)
 {
     marl_log log = {0};
@@ -42,18 +50,28 @@ static marl_status find(const cli *c, options *o, marl_calibration_record *recor
                      : marl_fail(error, MARL_ERR_USE, "--declination is from -180 to 180 degrees");
         record->declination_deg = o->declination;
     }
-    status = status != MARL_OK ? status : marl_zero(&log, record, span, error);
+    m->had = record->has_mount;
+    memcpy(m->before, record->mount, sizeof m->before);
+    status = status != MARL_OK ? status : marl_zero(&log, record, &m->span, error);
     marl_log_free(&log);
     return status;
+}
+
+static void print_mount(const char *what, const double q[4])
+{
+    marl_rpy r = marl_quat_to_rpy((marl_quat){(float)q[0], (float)q[1], (float)q[2], (float)q[3]});
+    double angle = 2 * acos(fmin(1, fabs(q[0]))) / MARL_DEGREE;
+    cli_print("%s %.2f deg: roll %.2f, pitch %.2f, yaw %.2f\n", what, angle, (double)r.roll / MARL_DEGREE,
+              (double)r.pitch / MARL_DEGREE, (double)r.yaw / MARL_DEGREE);
 }
 
 static int zero(const cli *c, options *o)
 {
     marl_error error = {0};
     marl_calibration_record record;
-    marl_span span;
+    mounts m = {.had = 0};
     const char *target = o->out != NULL ? o->out : o->into;
-    marl_status status = find(c, o, &record, &span, &error);
+    marl_status status = find(c, o, &record, &m, &error);
     status = status != MARL_OK ? status : marl_calibration_write(&record, target, &error);
     if (status != MARL_OK) {
         return cli_exit(&error);
@@ -61,15 +79,20 @@ static int zero(const cli *c, options *o)
     if (c->json) {
         json_t *root = json_object();
         json_object_set_new(root, "mount", cli_numbers(record.mount, 4));
-        json_object_set_new(root, "from_s", json_real(1e-9 * (double)span.from_ns));
-        json_object_set_new(root, "to_s", json_real(1e-9 * (double)span.to_ns));
+        json_object_set_new(root, "before", m.had ? cli_numbers(m.before, 4) : json_null());
+        json_object_set_new(root, "from_s", json_real(1e-9 * (double)m.span.from_ns));
+        json_object_set_new(root, "to_s", json_real(1e-9 * (double)m.span.to_ns));
         return cli_print_json(root);
     }
     if (!c->quiet) {
         cli_print(
-            "the attitude from %.2f to %.2f s is zero now: level, and north where there is a magnetometer\n"
-            "written: %s\n",
-            1e-9 * (double)span.from_ns, 1e-9 * (double)span.to_ns, target);
+            "the attitude from %.2f to %.2f s is zero now: level, and north where there is a magnetometer\n",
+            1e-9 * (double)m.span.from_ns, 1e-9 * (double)m.span.to_ns);
+        print_mount("the mount turns readings by", record.mount);
+        if (m.had) {
+            print_mount("it replaces one that turned them by", m.before);
+        }
+        cli_print("written: %s\n", target);
     }
     return cli_print_done();
 }

@@ -270,7 +270,11 @@ static void print_axes(const marl_session *session)
         print_arrangement("magnetometer", &r->axes.mag);
         cli_print("rotation of the magnetometer, deg:");
         for (int k = 0; k < 3; k++) {
-            cli_print("  %c %+.3f +- %.3f", 'x' + k, r->rotation_deg[k], r->rotation_sigma[k]);
+            if (isfinite(r->rotation_deg[k]) && isfinite(r->rotation_sigma[k])) {
+                cli_print("  %c %+.3f +- %.3f", 'x' + k, r->rotation_deg[k], r->rotation_sigma[k]);
+            } else {
+                cli_print("  %c open", 'x' + k);
+            }
         }
         cli_print(r->turned ? "\n" : "  (not seen, left as it is)\n");
     } else {

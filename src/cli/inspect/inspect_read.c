@@ -20,6 +20,7 @@ typedef struct gathering {
     cli_sources sources;
     cli_inspected *seen;
     int guessed; /* the unit of the gyroscope is a guess */
+    int is_ours; /* the file at hand is a log of ours */
 } gathering;
 
 /* The i-th source: by its own map, by that of --columns, as a log of ours, or by its guess where several are
@@ -36,16 +37,19 @@ static marl_status load(gathering *g, size_t i, marl_log *log, marl_error *error
     } else if (reading->maps > 0) {
         options.columns = &reading->map[(int)i < reading->maps ? (int)i : reading->maps - 1];
     }
-    int guessed = 0;
+    marl_status status = marl_log_load(log, file->path, &options, error);
+    g->is_ours = status == MARL_OK && options.columns == NULL;
+    if (status != MARL_ERR_INPUT || options.columns != NULL) {
+        return status;
+    }
     if (g->sources.n > 1) {
+        int guessed = 0;
+        *error = (marl_error){0};
         MARL_TRY(marl_log_load_named(log, file->path, &options, &guessed, error));
         g->guessed |= guessed;
         return MARL_OK;
     }
-    marl_status status = marl_log_load(log, file->path, &options, error);
-    if (status == MARL_ERR_INPUT && options.columns == NULL) {
-        cli_inspect_print_guess(g->c, reading, file->path);
-    }
+    cli_inspect_print_guess(g->c, reading, file->path);
     return status;
 }
 
@@ -138,10 +142,11 @@ static marl_status check_guessed_unit(cli_inspected *seen, marl_error *error)
     return MARL_OK;
 }
 
-/* Of more than two files those that cannot be used are left out with a warning; of two both are wanted. */
+/* Of more than two files those that cannot be used are left out with a warning; of two both are wanted, and two logs of ours
+ * with the same sensors are of two recordings. */
 static marl_status leave_out(gathering *g, marl_error *error)
 {
-    if (g->sources.n <= 2 || error->status == MARL_ERR_SYSTEM) {
+    if (g->sources.n <= 2 || error->status == MARL_ERR_SYSTEM || g->is_ours) {
         return error->status;
     }
     marl_warn(&g->seen->warnings, "left-out", "left out: %.380s", error->text);

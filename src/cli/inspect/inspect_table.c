@@ -7,6 +7,7 @@
 #include <string.h>
 
 #define MIN_NOISE_S 10.0
+#define MIN_STILL_HZ 5.0 /* slower readings leave half seconds without any */
 enum { LINES_SHOWN = 3 };
 
 static void print_axis(double value, double unit, int present)
@@ -41,6 +42,14 @@ static void print_sensor(marl_sensor sensor, const marl_sensor_summary *s)
 static void print_still(const marl_inspection *inspection)
 {
     const marl_spans *still = &inspection->still;
+    double fastest = 0;
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        fastest = fmax(fastest, isfinite(inspection->sensor[i].rate_hz) ? inspection->sensor[i].rate_hz : 0);
+    }
+    if (still->n == 0 && fastest < MIN_STILL_HZ) {
+        cli_print("still: cannot be seen at %.3g Hz; %g Hz are needed\n", fastest, MIN_STILL_HZ);
+        return;
+    }
     if (still->n == 0) {
         cli_print("still: never for as long as a second\n");
         return;
@@ -115,10 +124,15 @@ static void print_axes(const marl_axes *axes)
     cli_print("\n");
 }
 
-static void print_quantity(double value, double unit, int present)
+/* What is seen, or the bound beyond which it would have been. */
+static void print_quantity(double value, double bound, double unit, int present)
 {
     if (present && isfinite(value)) {
         cli_print(" %9.4g", value / unit);
+    } else if (present && isfinite(bound)) {
+        char text[24];
+        snprintf(text, sizeof text, "<%.2g", bound / unit);
+        cli_print(" %9s", text);
     } else {
         cli_print(" %9s", "-");
     }
@@ -130,15 +144,15 @@ static void print_sensor_noise(marl_sensor sensor, const marl_sensor_noise *n)
     cli_print("%-6s %7.0f  %-6s", marl_sensor_name(sensor), n->seconds,
               sensor == MARL_GYRO ? "deg/s" : marl_sensor_unit(sensor));
     for (int k = 0; k < 3; k++) {
-        print_quantity(n->noise[k].white, unit, (int)(n->axes >> k) & 1);
+        print_quantity(n->noise[k].white, NAN, unit, (int)(n->axes >> k) & 1);
     }
     cli_print(" ");
     for (int k = 0; k < 3; k++) {
-        print_quantity(n->noise[k].flicker, unit, (int)(n->axes >> k) & 1);
+        print_quantity(n->noise[k].flicker, n->noise[k].flicker_max, unit, (int)(n->axes >> k) & 1);
     }
     cli_print(" ");
     for (int k = 0; k < 3; k++) {
-        print_quantity(n->noise[k].walk, unit, (int)(n->axes >> k) & 1);
+        print_quantity(n->noise[k].walk, n->noise[k].walk_max, unit, (int)(n->axes >> k) & 1);
     }
     cli_print("\n");
 }
@@ -162,7 +176,8 @@ static void print_noise(const cli_inspected *seen)
             print_sensor_noise((marl_sensor)i, &seen->noise[i]);
         }
     }
-    cli_print("-: not seen in this rest; one 16 times as long shows half as much\n");
+    cli_print(
+        "<: not seen; more than that would have been, and a rest 16 times as long shows half as much\n");
 }
 
 /* How two clocks were brought together. */

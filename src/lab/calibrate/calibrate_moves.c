@@ -166,7 +166,8 @@ static marl_status collect_moves(const marl_log *log, const lab_rest *rests, siz
     return MARL_OK;
 }
 
-static marl_status decide(const marl_log *log, marl_moves_result *r, int fits, marl_error *error)
+static marl_status decide(const marl_log *log, const marl_fit *accel, marl_moves_result *r, int fits,
+                          marl_error *error)
 {
     marl_calibrated *o = &r->outcome;
     double worst = 0;
@@ -175,8 +176,16 @@ static marl_status decide(const marl_log *log, marl_moves_result *r, int fits, m
         worst = isfinite(sigma) ? fmax(worst, sigma) : INFINITY;
     }
     if (!fits || !(worst < MAX_SIGMA)) {
+        int is_raw = !accel->present;
+        if (is_raw) {
+            snprintf(
+                o->next, sizeof o->next,
+                "calibrate poses first, by the same log if it has them: moves compare the gyroscope with the "
+                "accelerometer, which is not calibrated");
+        }
         return marl_fail(error, MARL_ERR_INSUFFICIENT,
-                         "%s: these %zu moves do not determine the gyroscope's matrix", log->path, r->n);
+                         "%s: these %zu moves do not determine the gyroscope's matrix%s", log->path, r->n,
+                         is_raw ? ": the accelerometer is not calibrated (poses first)" : "");
     }
     if ((double)r->left_out > MAX_LEFT_OUT * (double)r->n) {
         return marl_fail(error, MARL_ERR_INSUFFICIENT,
@@ -214,7 +223,7 @@ static marl_status fit_moves(const marl_log *log, const found_rests *rests, marl
         report((const double(*)[3])matrix, covariance, rests->accel, r);
         report_bias(rests->at, rests->n, &r->outcome.fit);
     }
-    return decide(log, r, fits, error);
+    return decide(log, rests->accel, r, fits, error);
 }
 
 marl_status marl_calibrate_moves(const marl_log *log, const marl_calibration_record *record,

@@ -14,6 +14,7 @@
 #define BLOCK_S 5.0
 #define LATER_S 600.0
 #define FLICKER_FLOOR 0.664 /* Allan deviation of 1/f noise over its coefficient */
+#define MAIN_SHARE 0.5      /* of the rest, in one span: the board lay in one attitude */
 #define MAX_MOVED 0.05      /* of the recording ... */
 #define LONG_REST_S 60.0    /* ... unless so much rest is left */
 
@@ -128,13 +129,18 @@ static marl_status check_turns(const marl_log *log, const marl_spans *still, mar
     return MARL_OK;
 }
 
-/* A turn that is too slow to be told from rest is in the bias, as far as the longest span of rest does not exclude it. */
+/* A turn that is too slow to be told from rest is in the bias, as far as the longest span of rest does not exclude it. In
+ * rests of many attitudes it turns the board about other axes each time: then it is in their scatter. */
 static void add_turn(const marl_log *log, const marl_spans *still, marl_still_result *rest)
 {
     size_t longest = 0;
     for (size_t i = 1; i < still->n; i++) {
         const marl_span *a = &still->span[i], *b = &still->span[longest];
         longest = a->to_ns - a->from_ns > b->to_ns - b->from_ns ? i : longest;
+    }
+    const marl_span *at = &still->span[longest];
+    if (1e-9 * (double)(at->to_ns - at->from_ns) < MAIN_SHARE * rest->still_s) {
+        return;
     }
     lab_still_turn turn = lab_still_turn_of(log, still->span[longest]);
     for (int k = 0; k < 3; k++) {

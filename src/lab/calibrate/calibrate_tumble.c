@@ -242,7 +242,15 @@ static marl_status decide(const marl_log *log, const lab_tumble_readings *r,
             "stands near",
             log->path, t->place_rms);
     }
-    if (o->fit.coverage < MIN_COVERAGE || !is_sure(&o->fit)) {
+    if (o->fit.coverage >= MIN_COVERAGE && !is_sure(&o->fit)) {
+        ask_for_directions(seen, o);
+        return marl_fail(
+            error, MARL_ERR_INSUFFICIENT,
+            "%s: the hard iron is known to %.2g uT only, with a field of %.3g uT and %.2g uT of scatter",
+            log->path, fmax(o->fit.bias_sigma[0], fmax(o->fit.bias_sigma[1], o->fit.bias_sigma[2])),
+            o->fit.field, o->fit.residual_rms);
+    }
+    if (o->fit.coverage < MIN_COVERAGE) {
         ask_for_directions(seen, o);
         return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: only %.0f %% of all directions are covered",
                          log->path, 100 * o->fit.coverage);

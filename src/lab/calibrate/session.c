@@ -79,6 +79,13 @@ static marl_status calibrate_poses(marl_session *s, marl_error *error)
     return status;
 }
 
+/* Noise alone puts 5 of 10,000 readings beyond 3.5 deviations, where they are left out. */
+static int is_more_than_chance(size_t left_out, double kept)
+{
+    double expected = 4.65e-4 * (kept + (double)left_out);
+    return (double)left_out > expected + 4 * sqrt(expected) + 2;
+}
+
 static marl_status calibrate_tumble(marl_session *s, marl_error *error)
 {
     s->outcome = &s->tumble.outcome;
@@ -91,7 +98,7 @@ static marl_status calibrate_tumble(marl_session *s, marl_error *error)
         const marl_span *a = &outliers->span[i], *b = &outliers->span[longest];
         longest = a->to_ns - a->from_ns > b->to_ns - b->from_ns ? i : longest;
     }
-    if (outliers->n > 0) {
+    if (outliers->n > 0 && is_more_than_chance(s->tumble.outliers_n, s->tumble.outcome.fit.points)) {
         marl_warn(
             &s->warnings, "outliers",
             "%s: %zu readings in %zu spans do not belong to the field and are left out, the longest from "
