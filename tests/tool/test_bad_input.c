@@ -54,7 +54,7 @@ static const struct {
     {"inspect --frob lift.csv", 2, "inspect: --frob: unknown option"},
     {"inspect --decimal x lift.csv", 2, "--decimal is . or ,"},
     {"inspect missing.csv", 3, "missing.csv: cannot be read: No such file or directory"},
-    {"inspect .", 3, "is in"}, /* logs of several recordings */
+    {"inspect .", 3, ".csv: "}, /* logs of several recordings */
     {"inspect empty.csv", 3, "empty.csv:1: the file is empty"},
     {"inspect header.csv", 4, "header.csv: a header and no samples"},
     {"inspect unit.csv", 3, "unit.csv:1: gyro_x has the unknown unit 'rpm'"},

@@ -118,39 +118,53 @@ static void add_row(marl_figure *figure, const cli_inspected *seen, int sensor, 
     snprintf(labels[1], sizeof labels[1], "Allan deviation, %s", cli_unit_name((marl_sensor)sensor));
     snprintf(labels[2], sizeof labels[2], "density, %s/sqrt(Hz)", cli_unit_name((marl_sensor)sensor));
     panel[0] = (marl_panel){.x_label = "time, s", .y_label = labels[0]};
-    panel[1] = (marl_panel){.x_label = "averaging time, s", .y_label = labels[1], .logarithmic = 1};
-    panel[2] = (marl_panel){.x_label = "frequency, Hz", .y_label = labels[2], .logarithmic = 1};
-    figure->panels += COLUMNS;
     add_traces(&panel[0], seen, sensor, all);
-    add_allan(&panel[1], &seen->noise[sensor], sensor, 0, all);
-    add_spectrum(&panel[2], cli_inspect_spectrum(seen, sensor), sensor, 0, all);
-    if (other != NULL && panel[1].curves > 0) {
-        add_allan(&panel[1], &other->noise[sensor], sensor, 1, all);
+    marl_panel *allan = figure->columns == COLUMNS ? &panel[1] : NULL,
+               *spectrum = &panel[figure->columns - 1];
+    figure->panels += figure->columns;
+    if (allan != NULL) {
+        *allan = (marl_panel){.x_label = "averaging time, s", .y_label = labels[1], .logarithmic = 1};
+        add_allan(allan, &seen->noise[sensor], sensor, 0, all);
     }
-    if (other != NULL && panel[2].curves > 0) {
-        add_spectrum(&panel[2], cli_inspect_spectrum(other, sensor), sensor, 1, all);
+    if (allan != NULL && other != NULL && allan->curves > 0) {
+        add_allan(allan, &other->noise[sensor], sensor, 1, all);
     }
+    *spectrum = (marl_panel){.x_label = "frequency, Hz", .y_label = labels[2], .logarithmic = 1};
+    add_spectrum(spectrum, cli_inspect_spectrum(seen, sensor), sensor, 0, all);
+    if (other != NULL && spectrum->curves > 0) {
+        add_spectrum(spectrum, cli_inspect_spectrum(other, sensor), sensor, 1, all);
+    }
+}
+
+/* A recording that never rests has no Allan deviation, and its room goes to the others. */
+static int has_rest(const cli_inspected *seen)
+{
+    int rest = 0;
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        rest |= seen->noise[i].axes != 0;
+    }
+    return rest;
 }
 
 marl_status cli_inspect_figure(const cli_inspected *seen, const char *path, marl_error *error)
 {
     char title[300], labels[MARL_SENSOR_COUNT][COLUMNS][48];
-    marl_figure figure = {.title = title, .columns = COLUMNS};
+    int rest = has_rest(seen), motion = 0;
+    marl_figure figure = {.title = title, .columns = rest ? COLUMNS : COLUMNS - 1};
     numbers all = {0};
-    int rest = 0, motion = 0;
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (seen->inspection.sensor[i].readings > 1) {
             add_row(&figure, seen, i, labels[i], &all);
-            rest |= seen->noise[i].axes != 0;
             motion |= seen->motion[i].axes != 0;
         }
     }
-    snprintf(title, sizeof title, "%.120s: readings, Allan deviation%s, spectrum%s%s%.120s", seen->log.path,
-             rest ? " at rest" : " (never at rest)",
+    snprintf(title, sizeof title, "%.120s: readings%s, spectrum%s%s%.120s", marl_base_name(seen->log.path),
+             rest ? ", Allan deviation at rest" : " (never at rest)",
              motion ? " in motion"
              : rest ? " at rest"
                     : "",
-             seen->against != NULL ? "; dashed: " : "", seen->against != NULL ? seen->against->log.path : "");
+             seen->against != NULL ? "; dashed: " : "",
+             seen->against != NULL ? marl_base_name(seen->against->log.path) : "");
     marl_status status = all.no_memory ? marl_fail(error, MARL_ERR_SYSTEM, "no memory")
                          : figure.panels > 0
                              ? marl_figure_draw(&figure, path, error)

@@ -89,32 +89,38 @@ static void add(marl_panel *panel, const char *label, const double *x, const dou
     panel->curve[panel->curves++] = (marl_curve){.label = label, .x = x, .y = y, .n = n};
 }
 
+/* A panel of one curve, which its axis names. */
+static void add_knots(marl_panel *panel, const traces *t, int column)
+{
+    panel->curve[panel->curves++] =
+        (marl_curve){.x = t->knot[KNOT_T], .y = t->knot[column], .n = t->knots, .place = 1};
+}
+
 static void fill(marl_figure *f, const traces *t)
 {
-    f->columns = 2;
-    f->panels = 4;
+    static const char *const axis[3] = {"bias x", "bias y", "bias z"};
+    f->columns = 3;
+    f->panels = 6;
     f->panel[0] = panel_of("standard deviation (1 sigma), deg");
     add(&f->panel[0], "tilt", t->row[T], t->row[SIGMA_TILT], t->n);
     add(&f->panel[0], "heading", t->row[T], t->row[SIGMA_HEADING], t->n);
     f->panel[0].shade[f->panel[0].shades++] =
         (marl_shade){.label = "still", .from = t->knot[STILL_FROM], .to = t->knot[STILL_TO], .n = t->still};
-    f->panel[1] = panel_of("tilt, heading, deg");
+    f->panel[1] = panel_of("tilt, deg");
     add(&f->panel[1], NULL, t->row[T], t->row[TILT], t->n);
-    add(&f->panel[1], NULL, t->row[T], t->row[HEADING], t->n);
-    f->panel[2] = panel_of("gyroscope bias, deg/s");
+    f->panel[2] = panel_of("compass heading, deg");
+    f->panel[2].curve[f->panel[2].curves++] =
+        (marl_curve){.x = t->row[T], .y = t->row[HEADING], .n = t->n, .place = 2};
+    f->panel[3] = panel_of("gyroscope bias, deg/s");
     for (int k = 0; k < 3; k++) {
-        static const char *const axis[3] = {"bias x", "bias y", "bias z"};
         f->panel[0].curve[f->panel[0].curves++] = (marl_curve){.label = axis[k]};
-        f->panel[2].curve[f->panel[2].curves++] =
+        f->panel[3].curve[f->panel[3].curves++] =
             (marl_curve){.x = t->knot[KNOT_T], .y = t->knot[BIAS + k], .n = t->knots, .place = 3 + k};
     }
-    f->panel[0].curve[f->panel[0].curves++] = (marl_curve){.label = "motion"};
-    f->panel[0].curve[f->panel[0].curves++] = (marl_curve){.label = "field"};
-    f->panel[3] = panel_of("unexplained: m/s^2, uT rms");
-    f->panel[3].curve[f->panel[3].curves++] =
-        (marl_curve){.x = t->knot[KNOT_T], .y = t->knot[MOTION], .n = t->knots, .place = 6};
-    f->panel[3].curve[f->panel[3].curves++] =
-        (marl_curve){.x = t->knot[KNOT_T], .y = t->knot[DISTURBANCE], .n = t->knots, .place = 7};
+    f->panel[4] = panel_of("acceleration of the body, m/s^2 rms");
+    add_knots(&f->panel[4], t, MOTION);
+    f->panel[5] = panel_of("field off its reference, uT rms");
+    add_knots(&f->panel[5], t, DISTURBANCE);
 }
 
 marl_status cli_smooth_figure(const cli_smoothed *job, const char *path, marl_error *error)
