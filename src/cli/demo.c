@@ -48,7 +48,7 @@ static const struct {
      "DIR/lift.attitude.csv"},
     {"How good is that? All estimators against the rig's attitude, on the log's clock and in its frames:",
      "compare DIR/lift.csv --reference DIR/lift.reference.csv --calibration DIR/pod-07.json --figure "
-     "DIR/lift.error.png --report DIR/lift.report.html"},
+     "DIR/lift.error.png --report DIR/lift.report.html --body hook-block"},
     {"Without the rig: the log itself, smoothed forwards and backwards, is the reference:",
      "smooth DIR/lift.csv --calibration DIR/pod-07.json -o DIR/lift.smooth.csv --figure DIR/lift.smooth.png"},
     {"Does it name the same winner?", "compare DIR/lift.csv --reference smooth --calibration DIR/pod-07.json "

@@ -9,10 +9,13 @@
 #include <string.h>
 #include <unistd.h>
 
+/* What may turn on the page. */
+static const char *const bodies[2] = {"board", "hook-block"};
+
 typedef struct options {
     cli_reading reading;
     cli_degradation degradation;
-    char *reference, *calibration, *figure, *page, *reference_world, *start;
+    char *reference, *calibration, *figure, *page, *body, *reference_world, *start;
     char *match, *match_by, *time_offset, *rates;
     char **tuning, **pair;
     marl_named_tuning matched; /* of --match-by */
@@ -138,6 +141,10 @@ static marl_status load(const cli *c, options *o, marl_study *study, marl_calibr
     marl_study_options *to = &study->options;
     MARL_TRY(o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK);
     MARL_TRY(o->page != NULL ? marl_page_check_path(o->page, error) : MARL_OK);
+    if (o->body != NULL && strcmp(o->body, bodies[0]) != 0 && strcmp(o->body, bodies[1]) != 0) {
+        return marl_fail(error, MARL_ERR_USE, "--body is %s or %s, and not '%s'", bodies[0], bodies[1],
+                         o->body);
+    }
     MARL_TRY(check_cases(c, o, error));
     MARL_TRY(cli_reading_prepare(&o->reading, 1, error));
     to->reading = o->reading.options;
@@ -199,7 +206,9 @@ static void draw(const options *o, const marl_study *study, marl_error *error)
                         MARL_FIGURE_TUNINGS, study->tunings[MARL_FIGURE_TUNINGS].name);
         }
     }
-    if (o->page != NULL && cli_compare_page(study, o->page, &other) != MARL_OK && error->status == MARL_OK) {
+    if (o->page != NULL &&
+        cli_compare_page(study, o->body != NULL ? o->body : bodies[0], o->page, &other) != MARL_OK &&
+        error->status == MARL_OK) {
         *error = other;
     }
 }
@@ -292,8 +301,10 @@ int cli_compare(int argc, const char **argv)
         {"figure", '\0', POPT_ARG_STRING, &o.figure, CLI_WRITES, "draw error over time (.png, .svg or .gp)",
          "FILE"},
         {"report", '\0', POPT_ARG_STRING, &o.page, CLI_WRITES,
-         "write a page to look at: tables, traces, the hook block turning (opens from disk, no network)",
+         "write a page to look at: tables, traces, the body turning (opens from disk, no network)",
          "PAGE.html"},
+        {"body", '\0', POPT_ARG_STRING, &o.body, 0, "what turns on the page: board (default) or hook-block",
+         "B"},
         CLI_READING_OPTIONS(o.reading),
         POPT_TABLEEND,
     };

@@ -344,7 +344,7 @@ static json_t *calibration_json(const marl_study *study)
     return root;
 }
 
-marl_status cli_compare_page(const marl_study *study, const char *path, marl_error *error)
+marl_status cli_compare_page(const marl_study *study, const char *body, const char *path, marl_error *error)
 {
     char title[300], question[400], verdict[1600];
     json_t *root = json_object(), *views = json_array();
@@ -366,6 +366,7 @@ marl_status cli_compare_page(const marl_study *study, const char *path, marl_err
              study->case_n > 1 ? " and the other logs" : "");
     cli_compare_verdict(study, verdict, sizeof verdict);
     json_object_set_new(root, "kind", json_string("comparison"));
+    json_object_set_new(root, "body", json_string(body));
     json_object_set_new(root, "title", cli_text(title));
     json_object_set_new(root, "question", cli_text(question));
     json_object_set_new(root, "verdict", cli_text(verdict));

@@ -1,25 +1,46 @@
 /* SPDX-License-Identifier: MIT
- * The hook block turning in 3-D, for the reference and for estimates, side by side. World: x east, y north, z up. */
+ * The body turning in 3-D, for the reference and for estimates, side by side. World: x east, y north, z up. */
 "use strict";
 
-function hookBlock() {
-  const block = new THREE.Group();
-  const part = (geometry, colour, x, y, z) => {
-    const mesh = new THREE.Mesh(geometry, new THREE.MeshLambertMaterial({ color: colour }));
-    mesh.position.set(x, y, z);
-    block.add(mesh);
-    return mesh;
-  };
-  part(new THREE.BoxGeometry(1.5, 0.5, 0.9), 0xd9a441, 0, 0, 0.1);
-  part(new THREE.CylinderGeometry(0.42, 0.42, 0.16, 24), 0x6b7480, 0, 0.33, 0.2);
-  part(new THREE.CylinderGeometry(0.42, 0.42, 0.16, 24), 0x6b7480, 0, -0.33, 0.2);
-  part(new THREE.BoxGeometry(0.16, 0.16, 0.4), 0x8d97a3, 0, 0, -0.5);
-  part(new THREE.TorusGeometry(0.3, 0.08, 10, 24, 4.4), 0x8d97a3, 0, 0, -0.95).rotation.set(Math.PI / 2, -0.6, 0);
-  part(new THREE.BoxGeometry(0.3, 0.3, 0.12), 0x0072b2, 0.5, 0, 0.62);
+/* A box or a cylinder of a body. */
+function part(group, geometry, colour, x, y, z) {
+  const mesh = new THREE.Mesh(geometry, new THREE.MeshLambertMaterial({ color: colour }));
+  mesh.position.set(x, y, z);
+  group.add(mesh);
+  return mesh;
+}
+
+/* A circuit board: flat, its connector towards -x, its sensor in the corner of +x and +y. */
+function board(group) {
+  part(group, new THREE.BoxGeometry(1.7, 1.1, 0.1), 0x4d6b57, 0, 0, 0);
+  part(group, new THREE.BoxGeometry(0.3, 0.5, 0.22), 0xb8bec6, -0.76, 0, 0.12);
+  part(group, new THREE.BoxGeometry(0.42, 0.42, 0.1), 0x2f343b, 0.05, -0.1, 0.1);
+  part(group, new THREE.BoxGeometry(0.22, 0.22, 0.08), 0x0072b2, 0.6, 0.3, 0.09);
+}
+
+function hookBlock(group) {
+  part(group, new THREE.BoxGeometry(1.5, 0.5, 0.9), 0xd9a441, 0, 0, 0.1);
+  part(group, new THREE.CylinderGeometry(0.42, 0.42, 0.16, 24), 0x6b7480, 0, 0.33, 0.2);
+  part(group, new THREE.CylinderGeometry(0.42, 0.42, 0.16, 24), 0x6b7480, 0, -0.33, 0.2);
+  part(group, new THREE.BoxGeometry(0.16, 0.16, 0.4), 0x8d97a3, 0, 0, -0.5);
+  part(group, new THREE.TorusGeometry(0.3, 0.08, 10, 24, 4.4), 0x8d97a3, 0, 0, -0.95).rotation.set(Math.PI / 2, -0.6, 0);
+  part(group, new THREE.BoxGeometry(0.3, 0.3, 0.12), 0x0072b2, 0.5, 0, 0.62);
+}
+
+/* What is drawn, and what the heading over it says. */
+const shapes = {
+  board: { draw: board, title: "The board" },
+  "hook-block": { draw: hookBlock, title: "The hook block" },
+};
+
+/* The body with its axes. */
+function shape(kind) {
+  const group = new THREE.Group();
+  shapes[kind].draw(group);
   [[1, 0, 0, 0xe69f00], [0, 1, 0, 0x009e73], [0, 0, 1, 0x56b4e9]].forEach(([x, y, z, colour]) => {
-    block.add(new THREE.ArrowHelper(new THREE.Vector3(x, y, z), new THREE.Vector3(), 1.5, colour, 0.25, 0.14));
+    group.add(new THREE.ArrowHelper(new THREE.Vector3(x, y, z), new THREE.Vector3(), 1.5, colour, 0.25, 0.14));
   });
-  return block;
+  return group;
 }
 
 function world() {
@@ -60,14 +81,14 @@ function fit(canvas, width, height) {
 }
 
 /* A canvas with a body: show(q) turns it, q = [w, x, y, z] from body to world, or null where there is none. */
-function body(name, colour) {
+function body(kind, name, colour) {
   const box = element("div", "body"), title = element("div", "name", name), off = element("div", "off", "");
   const canvas = element("canvas");
   canvas.setAttribute("role", "img");
   canvas.setAttribute("aria-label", "attitude by " + name);
   title.style.borderBottom = "3px solid " + colour;
   box.append(title, canvas, off);
-  const scene = world(), block = hookBlock();
+  const scene = world(), block = shape(kind);
   scene.add(block);
   const camera = new THREE.PerspectiveCamera(36, 1, 0.1, 50);
   camera.up.set(0, 0, 1);

@@ -31,9 +31,9 @@ function conditionsTable(result) {
 }
 
 /* One log: bodies with their player, and traces below; each moves the other. */
-function caseView(one) {
+function caseView(one, kind) {
   const box = element("div"), grid = element("div", "bodies"), choice = element("div", "controls noprint");
-  const bodies = [body("reference", REFERENCE), ...one.names.map((n, i) => body(n, colourOf(i)))];
+  const bodies = [body(kind, "reference", REFERENCE), ...one.names.map((n, i) => body(kind, n, colourOf(i)))];
   const visible = i => i === 0 || choice.querySelector("input[value='" + i + "']").checked;
   const view = { box, bodies };
   const show = i => {
@@ -63,7 +63,7 @@ function caseView(one) {
     view.plots.choose(run => run < 0 || visible(run + 1));
     view.player.go(view.player.state.i);
   };
-  box.append(element("h2", "", "The hook block"), choice, grid, view.player.box,
+  box.append(element("h2", "", shapes[kind].title), choice, grid, view.player.box,
     element("p", "note", "Axes of the body: x orange, y green, z light blue; the pink arrow on the ground is north."),
     element("h2", "", "Over time"),
     element("p", "note noprint", "Ticked above are the bodies and traces shown. Drag across a trace to zoom all of them, double-click to see everything; a click moves the bodies there."),
@@ -84,7 +84,7 @@ function comparison(data, main) {
   main.append(...heading(data), element("h2", "", "Errors"), runsTable(data.result, data.measures), conditionsTable(data.result));
   const holder = element("div");
   const open = i => {
-    page.view = caseView(data.views[i]);
+    page.view = caseView(data.views[i], data.body);
     holder.replaceChildren(page.view.box);
     page.view.draw();
   };
