@@ -68,7 +68,7 @@ static int add_points(const marl_session *session, const cli_page_lists *to)
     double radius = isfinite(fit->field) ? fit->field : MARL_STANDARD_GRAVITY;
     int made = session->recording == MARL_RECORDING_POSES
                    ? cli_page_points_of_poses(&points, &session->poses.poses)
-                   : cli_page_points_of_log(&points, &session->log, MARL_MAG);
+                   : cli_page_points_of_log(&points, &session->log, MARL_MAG, &session->tumble.outliers);
     made = made && cli_page_add_sphere(&points, session->outcome->sensor, fit, radius, to);
     cli_page_points_free(&points);
     return made;

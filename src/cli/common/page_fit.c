@@ -6,6 +6,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define EDGE 1.3 /* radii: how far off a reading that is left out is drawn, at most */
 enum { MAX_POINTS = 2500, MIN_POINTS = 4 };
 
 /* "0.1234 +- 0.0005", or that it is open. */
@@ -45,49 +46,78 @@ json_t *cli_page_fit_table(marl_sensor sensor, const marl_fit *fit)
     return table;
 }
 
-int cli_page_points_of_log(cli_page_points *p, const marl_log *log, marl_sensor sensor)
+static int make_points(cli_page_points *p, size_t capacity)
 {
-    size_t readings = 0, seen = 0;
-    *p = (cli_page_points){.x = malloc((MAX_POINTS + 1) * sizeof *p->x)};
+    *p = (cli_page_points){.x = malloc((capacity + 1) * sizeof *p->x),
+                           .left_out = malloc((capacity + 1) * sizeof *p->left_out)};
+    return p->x != NULL && p->left_out != NULL;
+}
+
+int cli_page_points_of_log(cli_page_points *p, const marl_log *log, marl_sensor sensor,
+                           const marl_spans *outliers)
+{
+    size_t readings = 0, seen = 0, at = 0;
+    int made = make_points(p, MAX_POINTS);
     for (size_t i = 0; i < log->n; i++) {
         readings += ((unsigned)log->row[i].sample.fresh >> sensor) & 1u;
     }
-    for (size_t i = 0; i < log->n && p->x != NULL; i++) {
+    for (size_t i = 0; i < log->n && made; i++) {
         const marl_sample *s = &log->row[i].sample;
         const marl_vec3 *v = sensor == MARL_ACCEL ? &s->accel : sensor == MARL_GYRO ? &s->gyro : &s->mag;
+        const double x[3] = {(double)v->x, (double)v->y, (double)v->z};
         if (!(s->fresh & (1u << sensor))) {
             continue;
         }
-        if (seen++ * MAX_POINTS / readings >= p->n && p->n < MAX_POINTS) {
-            double *x = p->x[p->n++];
-            x[0] = (double)v->x;
-            x[1] = (double)v->y;
-            x[2] = (double)v->z;
+        if (outliers != NULL && marl_spans_hold(outliers, s->t_ns, &at)) {
+            if (p->left_out_n < MAX_POINTS) {
+                memcpy(p->left_out[p->left_out_n++], x, sizeof x);
+            }
+        } else if (seen * MAX_POINTS / readings >= p->n && p->n < MAX_POINTS) {
+            memcpy(p->x[p->n++], x, sizeof x);
         }
+        seen++;
     }
-    return p->x != NULL;
+    return made;
 }
 
 int cli_page_points_of_poses(cli_page_points *p, const marl_pose_list *poses)
 {
-    *p = (cli_page_points){.x = malloc((poses->n + 1) * sizeof *p->x)};
-    for (size_t i = 0; i < poses->n && p->x != NULL; i++) {
-        if (poses->pose[i].used) {
-            memcpy(p->x[p->n++], poses->pose[i].accel, sizeof p->x[0]);
+    int made = make_points(p, poses->n);
+    for (size_t i = 0; i < poses->n && made; i++) {
+        const marl_pose *pose = &poses->pose[i];
+        if (pose->used) {
+            memcpy(p->x[p->n++], pose->accel, sizeof p->x[0]);
+        } else if (isfinite(pose->distance)) {
+            memcpy(p->left_out[p->left_out_n++], pose->accel, sizeof p->x[0]);
         }
     }
-    return p->x != NULL;
+    return made;
 }
 
 void cli_page_points_free(cli_page_points *p)
 {
     free(p->x);
+    free(p->left_out);
     *p = (cli_page_points){0};
 }
 
 static json_t *point_json(const double v[3])
 {
     return json_pack("[o,o,o]", cli_page_number(v[0], 3), cli_page_number(v[1], 3), cli_page_number(v[2], 3));
+}
+
+/* What was left out, corrected; far ones at the edge of what is drawn. */
+static json_t *left_out_json(const cli_page_points *p, const marl_fit *fit, double radius)
+{
+    json_t *list = json_array();
+    for (size_t i = 0; i < p->left_out_n; i++) {
+        double v[3];
+        marl_fit_apply(fit, p->left_out[i], NAN, v);
+        double size = sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2]), held = fmin(1, EDGE * radius / size);
+        const double drawn[3] = {held * v[0], held * v[1], held * v[2]};
+        json_array_append_new(list, point_json(drawn));
+    }
+    return list;
 }
 
 static json_t *sphere_json(const cli_page_points *p, marl_sensor sensor, const marl_fit *fit, double radius)
@@ -120,6 +150,7 @@ static json_t *sphere_json(const cli_page_points *p, marl_sensor sensor, const m
     json_object_set_new(root, "missing", holes);
     json_object_set_new(root, "raw", raw);
     json_object_set_new(root, "corrected", corrected);
+    json_object_set_new(root, "left_out", left_out_json(p, fit, radius));
     return root;
 }
 

@@ -10,12 +10,14 @@ json_t *cli_page_fit_table(marl_sensor sensor, const marl_fit *fit);
 
 /* Readings to be shown on the sphere; released by cli_page_points_free. */
 typedef struct cli_page_points {
-    size_t n;
-    double (*x)[3]; /* raw */
+    size_t n, left_out_n;
+    double (*x)[3];        /* raw */
+    double (*left_out)[3]; /* raw, not used by the fit */
 } cli_page_points;
 
-/* A sensor's readings of a log, thinned to some thousands. 0 without memory. */
-int cli_page_points_of_log(cli_page_points *points, const marl_log *log, marl_sensor sensor);
+/* A sensor's readings of a log, thinned to some thousands, those in `outliers` (may be NULL) apart. 0 without memory. */
+int cli_page_points_of_log(cli_page_points *points, const marl_log *log, marl_sensor sensor,
+                           const marl_spans *outliers);
 int cli_page_points_of_poses(cli_page_points *points, const marl_pose_list *poses);
 void cli_page_points_free(cli_page_points *points);
 

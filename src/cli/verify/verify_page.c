@@ -43,7 +43,7 @@ static int add_points(const cli_verified *job, const cli_page_lists *to)
     marl_poses_free(&poses);
     if (made && job->result.sensor[MARL_MAG].present) {
         const marl_fit *fit = &job->record.fit[MARL_MAG];
-        made = cli_page_points_of_log(&points, &job->log, MARL_MAG);
+        made = cli_page_points_of_log(&points, &job->log, MARL_MAG, NULL);
         made = made && cli_page_add_sphere(&points, MARL_MAG, fit, fit->field, to);
         cli_page_points_free(&points);
     }

@@ -15,13 +15,15 @@ function sphere(of) {
   canvas.setAttribute("role", "img");
   canvas.setAttribute("aria-label", of.name + ", raw and corrected, on the sphere of " + of.radius.toFixed(2) + " " + of.unit);
   box.append(key([["raw", "#e69f00"], ["corrected", "#0072b2"], ["ideal sphere, " + of.radius.toFixed(2) + " " + of.unit, "#999999"],
-      ["direction that is missing (" + of.missing.length + ")", "#d55e00", true]]),
+      ["direction that is missing (" + of.missing.length + ")", "#d55e00", true],
+      ["left out (" + of.left_out.length + ")", "#cc79a7", true]]),
     canvas, element("p", "note", "Drag to turn, or use the arrow keys. x is orange, y green, z light blue."));
   const scene = new THREE.Scene(), all = new THREE.Group();
   scene.add(all);
   all.add(new THREE.Mesh(new THREE.SphereGeometry(1, 24, 16),
     new THREE.MeshBasicMaterial({ color: 0x999999, wireframe: true, transparent: true, opacity: 0.25 })));
   all.add(cloud(of.raw, 0xe69f00, 3, of.radius), cloud(of.corrected, 0x0072b2, 3, of.radius));
+  if (of.left_out.length > 0) all.add(cloud(of.left_out, 0xcc79a7, 7, of.radius));
   if (of.missing.length > 0) all.add(cloud(of.missing, 0xd55e00, 11, 1));
   [[1, 0, 0, 0xe69f00], [0, 1, 0, 0x009e73], [0, 0, 1, 0x56b4e9]].forEach(([x, y, z, colour]) => {
     all.add(new THREE.ArrowHelper(new THREE.Vector3(x, y, z), new THREE.Vector3(), 1.4, colour, 0.12, 0.07));
