@@ -231,7 +231,8 @@ marl_quat marl_slerp(marl_quat a, marl_quat b, double u);
  * x,y,z; q: w,x,y,z); right the file's columns, by number from 1 or by name as in its header, with - where
  * the sign is the other one, and the unit. The unit may have a factor: [0.061 mg] for a column in steps of
  * 0.061 mg, [10 us] for ticks of 10 us. Without a unit the one in the header's brackets holds, else SI.
- * `changed` behind an entry: a reading that repeats the one before is not a fresh one (for a slow sensor
+ * angles_zyx=yaw,pitch,roll[deg] (and xyz, xzy, yxz, yzx, zxy): an attitude by three turns, each about an axis of the body
+ * as the turn before left it, from the world to the body. `changed` behind an entry: a reading that repeats the one before is not a fresh one (for a slow sensor
  * whose last reading is written again and again). t=@RATE: rows come at a constant rate in Hz and hold no
  * time. */
 
@@ -250,6 +251,7 @@ typedef struct marl_column_source {
 typedef struct marl_column_map {
     double rate_hz;   /* of rows without time; 0 = a column holds it */
     unsigned changed; /* set of columns that are fresh only where one of their group changes */
+    char turns[4];    /* of angles_xyz and so on: the axes in the order of the turns; "" without */
     size_t n;
     marl_column_source source[MARL_COLUMN_COUNT];
 } marl_column_map;

@@ -188,6 +188,41 @@ static void write_shape(const shape *s, const marl_log *log, const char *path)
 /* Whatever the delimiter, the units and the order of a tumble's columns: the map that is proposed reads the
  * recording back. Without names the order accelerometer, gyroscope, magnetometer is assumed among what cannot
  * be determined otherwise. */
+/* Three turns in any order are the product of the turns about the body's axes; zyx is roll, pitch and yaw the other way
+ * round. */
+START_TEST(angles_in_any_order)
+{
+    static const char *const orders[] = {"xyz", "xzy", "yxz", "yzx", "zxy", "zyx"};
+    temporary dir = temporary_make();
+    const double angle[3] = {20, -35, 110};
+    for (int i = 0; i < 6; i++) {
+        char text[200], map_text[80];
+        marl_column_map map;
+        marl_log log;
+        marl_quat wanted = marl_quat_identity();
+        for (int k = 0; k < 3; k++) {
+            float a = (float)(angle[k] * MARL_DEGREE);
+            wanted = marl_quat_product(wanted, marl_quat_from_rpy(orders[i][k] == 'x' ? a : 0,
+                                                                  orders[i][k] == 'y' ? a : 0,
+                                                                  orders[i][k] == 'z' ? a : 0));
+        }
+        snprintf(text, sizeof text, "0;%g;%g;%g\n1;%g;%g;%g\n", angle[0], angle[1], angle[2], angle[0],
+                 angle[1], angle[2]);
+        snprintf(map_text, sizeof map_text, "t=1[s]; angles_%s=2,3,4[deg]", orders[i]);
+        const char *path = temporary_text(&dir, "angles.txt", text);
+        ck_assert_int_eq(marl_column_map_read(&map, map_text, NULL), MARL_OK);
+        ck_assert_int_eq(marl_log_load(&log, path, &(marl_log_options){.columns = &map}, NULL), MARL_OK);
+        marl_quat q = log.row[1].q;
+        double same = fabs((double)(q.w * wanted.w + q.x * wanted.x + q.y * wanted.y + q.z * wanted.z));
+        ck_assert_msg(log.row[1].has_q && same > 1 - 1e-6, "%s: %g", orders[i], same);
+        marl_log_free(&log);
+    }
+    marl_column_map map;
+    ck_assert_int_eq(marl_column_map_read(&map, "t=1[s]; angles_zxz=2,3,4[deg]", NULL), MARL_ERR_USE);
+    temporary_remove(&dir);
+}
+END_TEST
+
 START_TEST(a_guessed_map_reads_the_recording_back)
 {
     temporary dir = temporary_make();
@@ -297,5 +332,6 @@ START_TEST(any_bytes_are_survived)
 }
 END_TEST
 
-MARL_SUITE_OF_CASES("columns", cases, each_case, CAMPAIGN(a_guessed_map_reads_the_recording_back),
-                    axes_go_by_their_names, what_is_no_table_is_reported, CAMPAIGN(any_bytes_are_survived))
+MARL_SUITE_OF_CASES("columns", cases, each_case, angles_in_any_order,
+                    CAMPAIGN(a_guessed_map_reads_the_recording_back), axes_go_by_their_names,
+                    what_is_no_table_is_reported, CAMPAIGN(any_bytes_are_survived))

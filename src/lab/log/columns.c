@@ -72,7 +72,20 @@ static marl_status parse_word(cursor *c, const char *stops, char *word, size_t s
     return MARL_OK;
 }
 
-static marl_status parse_target(cursor *c, marl_column *first, int *columns)
+/* angles_zyx: the letters of the turns, each of x, y and z once. */
+static int parse_turns(const char *word, char turns[4])
+{
+    static const char prefix[] = "angles_";
+    const char *axes = word + sizeof prefix - 1;
+    if (strncmp(word, prefix, sizeof prefix - 1) != 0 || strlen(axes) != 3 || strspn(axes, "xyz") != 3 ||
+        axes[0] == axes[1] || axes[1] == axes[2] || axes[0] == axes[2]) {
+        return 0;
+    }
+    memcpy(turns, axes, 4);
+    return 1;
+}
+
+static marl_status parse_target(cursor *c, marl_column_map *map, marl_column *first, int *columns)
 {
     char word[MARL_NAME_MAX];
     MARL_TRY(parse_word(c, "=;\n", word, sizeof word));
@@ -88,11 +101,16 @@ static marl_status parse_target(cursor *c, marl_column *first, int *columns)
             return MARL_OK;
         }
     }
+    if (parse_turns(word, map->turns)) {
+        *first = MARL_COLUMN_ROLL;
+        *columns = 3;
+        return MARL_OK;
+    }
     int found = lab_column_by_name(word);
     if (found < 0) {
         return marl_fail(c->error, c->fault,
                          "column map: '%s' is no column of a log; known: t, accel, gyro, mag, q, accel_x ... "
-                         "q_z, temp, speed, roll, pitch, yaw",
+                         "q_z, temp, speed, roll, pitch, yaw, angles_zyx",
                          word);
     }
     *first = (marl_column)found;
@@ -205,7 +223,7 @@ static marl_status parse_entry(cursor *c, marl_column_map *map)
     marl_column_source found[4] = {{0}};
     marl_column first = MARL_COLUMN_T;
     int columns = 1;
-    MARL_TRY(parse_target(c, &first, &columns));
+    MARL_TRY(parse_target(c, map, &first, &columns));
     skip_blanks(c);
     if (first == MARL_COLUMN_T && *c->at == '@') {
         return parse_rate(c, map);

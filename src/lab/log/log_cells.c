@@ -62,6 +62,20 @@ static marl_quat from_angles(const double *v)
                        (float)(cy * sp * cr + sy * cp * sr), (float)(sy * cp * cr - cy * sp * sr)};
 }
 
+/* Three turns about axes of the body, one after the other. */
+static marl_quat from_turns(const double *v, const char turns[4])
+{
+    const double half = 0.5 * 0.017453292519943295;
+    marl_quat q = marl_quat_identity();
+    for (int k = 0; k < 3; k++) {
+        float cosine = (float)cos(v[MARL_COLUMN_ROLL + k] * half),
+              sine = (float)sin(v[MARL_COLUMN_ROLL + k] * half);
+        q = marl_quat_product(q, (marl_quat){cosine, turns[k] == 'x' ? sine : 0, turns[k] == 'y' ? sine : 0,
+                                             turns[k] == 'z' ? sine : 0});
+    }
+    return q;
+}
+
 /* The attitude of a row, from q where the log has it, else from roll, pitch, yaw. Returns 0 when there is
  * none. */
 static int attitude(const lab_cells *cells, unsigned columns, marl_quat *q, unsigned *missing)
@@ -73,7 +87,7 @@ static int attitude(const lab_cells *cells, unsigned columns, marl_quat *q, unsi
         !complete_group(cells, MARL_COLUMNS_RPY, missing)) {
         return 0;
     }
-    *q = from_angles(cells->value);
+    *q = cells->turns[0] != '\0' ? from_turns(cells->value, cells->turns) : from_angles(cells->value);
     return 1;
 }
 

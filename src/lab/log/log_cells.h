@@ -10,6 +10,8 @@ typedef struct lab_cells {
     double value[MARL_COLUMN_COUNT];
     int64_t t_ns;
     unsigned good, bad; /* sets of columns; neither = empty */
+    char turns
+        [4]; /* of a column map: the axes of roll, pitch and yaw, which then are the first, second and third turn */
 } lab_cells;
 
 /* The fresh flags of a row in which no cell is empty or bad. */

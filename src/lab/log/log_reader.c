@@ -206,6 +206,7 @@ static marl_status read_mapped(marl_log_reader *r, const marl_log_options *optio
 {
     r->rate_hz = options->columns->rate_hz;
     lab_changes_init(&r->changes, options->columns->changed);
+    memcpy(r->cells.turns, options->columns->turns, sizeof r->cells.turns);
     if (!lab_csv_init(&r->scan.csv, ',')) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }

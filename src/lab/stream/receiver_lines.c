@@ -17,6 +17,7 @@ void lab_lines_in_init(lab_lines_in *in, const char *name, const marl_log_option
         in->mapped = 1;
         in->map = *options->columns;
         lab_changes_init(&in->changes, in->map.changed);
+        memcpy(in->cells.turns, in->map.turns, sizeof in->cells.turns);
     }
 }
 
