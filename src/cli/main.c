@@ -29,7 +29,8 @@ static void print_usage(FILE *to)
     fprintf(
         to,
         "\nmarlinspike COMMAND --help has the details. Exit: 0 done, 1 a check does not hold, 2 wrong use,\n"
-        "3 input unreadable or contradictory, 4 too little data, 5 the machine failed.\n");
+        "3 input unreadable or contradictory, 4 too little data, 5 the machine failed.\n"
+        "Tables show the gyroscope in deg/s; files and --json hold rad/s.\n");
 }
 
 int main(int argc, const char **argv)

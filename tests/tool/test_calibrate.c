@@ -6,6 +6,23 @@
 #include <string.h>
 #include <unistd.h>
 
+/* A zero says by what it turns, and what it replaces. */
+START_TEST(a_zero_says_what_it_turns)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "zero still.csv -o first.json --quiet");
+    tool_run r = run("zero still.csv --into first.json");
+    ck_assert_int_eq(r.code, 0);
+    ck_assert_ptr_nonnull(strstr(r.out, "the mount turns readings by "));
+    ck_assert_ptr_nonnull(strstr(r.out, "it replaces one that turned them by "));
+    run_free(&r);
+    json_t *j = run_json(0, "zero still.csv -o second.json");
+    ck_assert(json_is_null(json_object_get(j, "before")));
+    json_decref(j);
+    temporary_remove(&dir);
+}
+END_TEST
+
 static void record_all(int seed)
 {
     static const char *const scenes[] = {"poses", "tumble", "turns", "soak", "still"};
@@ -244,4 +261,4 @@ START_TEST(options_and_figures)
 END_TEST
 
 MARL_SUITE("calibrate", each_refusal, one_calibration_from_many_recordings,
-           CAMPAIGN(runs_at_the_same_time_lose_nothing), options_and_figures)
+           CAMPAIGN(runs_at_the_same_time_lose_nothing), a_zero_says_what_it_turns, options_and_figures)

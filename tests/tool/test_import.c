@@ -209,6 +209,32 @@ START_TEST(files_of_a_phone)
 }
 END_TEST
 
+/* Of three files one is of another hour: left out with the reason, and the others are put together. */
+START_TEST(files_that_do_not_overlap)
+{
+    temporary dir = tool_folder();
+    marl_log log;
+    run_wants(0, "simulate --scene handle --seed 8 --rate 100 --duration 40 -o base.csv --quiet");
+    ck_assert_int_eq(marl_log_load(&log, "base.csv", NULL, NULL), MARL_OK);
+    for (int sensor = 0; sensor < 3; sensor++) {
+        for (size_t i = 0; i < log.n && sensor == 2; i++) {
+            log.row[i].sample.t_ns += INT64_C(3600000000000);
+        }
+        write_sensor(&log, &writers[4], sensor, ".");
+    }
+    tool_run r = run("inspect %s %s %s --time-offset 0 -o two.csv", writers[4].file[0], writers[4].file[1],
+                     writers[4].file[2]);
+    ck_assert_int_eq(r.code, 0);
+    ck_assert_ptr_nonnull(strstr(r.err, "left out: run_mag_1.csv: from 3600.000 to "));
+    run_free(&r);
+    json_t *j = run_json(0, "inspect two.csv");
+    ck_assert_double_eq(json_at(j, "sensors.gyro.readings"), 4000);
+    json_decref(j);
+    marl_log_free(&log);
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* FILE:MAP, a file that is not there among others, sensors that are there twice, and a map that physics contradicts. */
 START_TEST(maps_beside_their_files)
 {
@@ -242,4 +268,5 @@ START_TEST(maps_beside_their_files)
 }
 END_TEST
 
-MARL_SUITE_OF_CASES("tool imports", writers, files_of_a_phone, maps_beside_their_files)
+MARL_SUITE_OF_CASES("tool imports", writers, files_of_a_phone, maps_beside_their_files,
+                    files_that_do_not_overlap)

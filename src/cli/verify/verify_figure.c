@@ -99,8 +99,8 @@ marl_status cli_verify_figure(const cli_verified *job, const char *path, marl_er
     if (field.n > 0) {
         add_panels(&figure, &field, &v[MARL_MAG], "mag length off, uT");
     }
-    snprintf(title, sizeof title, "%.120s %s for %.120s", job->record_path,
-             job->result.holds ? "holds" : "does not hold", job->log.path);
+    snprintf(title, sizeof title, "%.120s %s for %.120s", marl_base_name(job->record_path),
+             job->result.holds ? "holds" : "does not hold", marl_base_name(job->log.path));
     if (status == MARL_OK) {
         status = figure.panels > 0
                      ? marl_figure_draw(&figure, path, error)
