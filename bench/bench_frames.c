@@ -77,7 +77,7 @@ static void look_at(const accuracy_class *of, const accuracy_grade *grade, uint6
     if (study == NULL || it.log.row == NULL || it.reference.at == NULL) {
         exit(1);
     }
-    lab_study_check_clock(study, &it);
+    must(lab_study_check_clock(study, &it, &error), &error);
     must(lab_study_check_frames(study, &it, &error), &error);
     said[0] += it.clock_is_off;
     said[1] += it.frames_differ;

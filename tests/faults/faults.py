@@ -59,6 +59,8 @@ COMMANDS = [
     "inspect still.csv --sheet-out sheet.out -o log.out",
     "verify cal.json still.csv --json --report page.out.html --figure fig.out.png",
     "tuning complementary -o tuning.out",
+    "inspect lift.csv ref.csv -o log.out",
+    "compare lift.csv --reference ref.csv:t=1[s];q=2,3,4,5 --tuning kalman --json",
     "record --from sim:still --until 1 --quiet -o log.out",
     "send --to sim --calibration cal.json --tuning tuning.json --commit",
 ]

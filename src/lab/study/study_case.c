@@ -248,7 +248,7 @@ marl_status lab_study_case_load(marl_study *study, marl_study_case *it, marl_err
     int smoothed = strcmp(it->reference_path, "smooth") == 0;
     MARL_TRY(smoothed ? smooth_reference(study, it, error) : load_reference(study, it, error));
     if (!smoothed && !study->options.find_offset) {
-        lab_study_check_clock(study, it);
+        MARL_TRY(lab_study_check_clock(study, it, error));
     }
     MARL_TRY(find_clock(study, it, error));
     MARL_TRY(check_overlap(it, error));

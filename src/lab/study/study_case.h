@@ -9,8 +9,8 @@
 MARL_CHECKED marl_status lab_study_case_load(marl_study *study, marl_study_case *it, marl_error *error);
 void lab_study_case_free(marl_study_case *it);
 
-/* Warns of a clock that is off, and says so in the case; the reference as it was read. */
-void lab_study_check_clock(marl_study *study, marl_study_case *it);
+/* Warns of a clock that is off, and says so in the case; the reference as it was read. MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status lab_study_check_clock(marl_study *study, marl_study_case *it, marl_error *error);
 /* Warns of a constant rotation between log and reference that no --match was asked to take out, and says so in the case.
  * MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status lab_study_check_frames(marl_study *study, marl_study_case *it, marl_error *error);

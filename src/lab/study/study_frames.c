@@ -15,31 +15,48 @@
 #define CLOSE_DEG 4.0
 /* A rotation that is constant takes away this share of the difference and more. */
 #define EXPLAINED 0.5
-/* The part of a log that is looked at for its clock, s. */
+/* The parts of a log that are looked at for its clock, and smoothed for its frame, s. */
 #define CLOCK_SECONDS 600.0
+#define FRAME_SECONDS 300.0
 
-void lab_study_check_clock(marl_study *study, marl_study_case *it)
+/* So many seconds of the log; its rows are shared. */
+static marl_log first_part(const marl_log *log, double seconds)
 {
-    marl_log part = it->log;
-    marl_clock clock;
-    if (part.n == 0 || it->reference.n == 0) {
-        return;
-    }
-    int64_t until = part.row[0].sample.t_ns + (int64_t)(CLOCK_SECONDS * 1e9);
+    marl_log part = *log;
+    int64_t until = log->n > 0 ? log->row[0].sample.t_ns + (int64_t)(seconds * 1e9) : 0;
     while (part.n > 1 && part.row[part.n - 1].sample.t_ns > until) {
         part.n--;
     }
-    marl_status status = marl_clock_find(&part, &it->reference, &clock, NULL);
+    return part;
+}
+
+/* Without memory nothing is known; anything else that fails is no finding. */
+static marl_status only_memory(const marl_error *why, marl_error *error)
+{
+    return why->status == MARL_ERR_SYSTEM ? marl_fail(error, why->status, "%s", why->text) : MARL_OK;
+}
+
+marl_status lab_study_check_clock(marl_study *study, marl_study_case *it, marl_error *error)
+{
+    marl_log part = first_part(&it->log, CLOCK_SECONDS);
+    marl_clock clock;
+    marl_error why = {0};
+    if (part.n == 0 || it->reference.n == 0) {
+        return MARL_OK;
+    }
+    if (marl_clock_find(&part, &it->reference, &clock, &why) != MARL_OK) {
+        return only_memory(&why, error);
+    }
     double off = clock.offset_s - study->options.offset_s;
-    if (status != MARL_OK || !clock.found || clock.repeats ||
-        !(fabs(off) > CLOCK_OFF + SIGMAS * clock.offset_sigma_s)) {
-        return;
+    if (!clock.found || clock.repeats || !(fabs(off) > CLOCK_OFF + SIGMAS * clock.offset_sigma_s)) {
+        return MARL_OK;
     }
     it->clock_is_off = 1;
     marl_warn(&study->warnings, "clock-off",
               "%s: by its turning the reference's clock shows %+.3f s (+- %.3f) beside the log's, not %+.3f: "
               "--time-offset auto takes that out",
               it->log_path, clock.offset_s, clock.offset_sigma_s, study->options.offset_s);
+    return MARL_OK;
 }
 
 static double rms_between(const lab_pairs *p)
@@ -52,23 +69,24 @@ static double rms_between(const lab_pairs *p)
 }
 
 /* rms of the rotations between the two, degrees; negative when they have too little in common. A relative heading says
- * nothing: it is matched first. */
-static double difference_of(const marl_series *estimate, const marl_series *reference, int relative)
+ * nothing: it is matched first. MARL_ERR_SYSTEM without memory. */
+static marl_status find_difference(const marl_series *estimate, const marl_series *reference, int relative,
+                                   double *rms, marl_error *error)
 {
     lab_pairs all = {0, NULL, NULL};
     marl_match heading;
-    double rms = -1;
+    marl_error why = {0};
+    *rms = -1;
     if (relative) {
-        return marl_match_find(estimate, reference, MARL_MATCH_HEADING, &heading, NULL) == MARL_OK
-                   ? heading.residual_deg
-                   : -1;
-    }
-    if (lab_pairs_make(estimate, reference, &all, NULL) == MARL_OK) {
+        if (marl_match_find(estimate, reference, MARL_MATCH_HEADING, &heading, &why) == MARL_OK) {
+            *rms = heading.residual_deg;
+        }
+    } else if (lab_pairs_make(estimate, reference, &all, &why) == MARL_OK) {
         lab_pairs settled = lab_pairs_settled(&all);
-        rms = rms_between(&settled);
+        *rms = rms_between(&settled);
     }
     lab_pairs_free(&all);
-    return rms;
+    return only_memory(&why, error);
 }
 
 static double largest(const double sigma[3])
@@ -124,23 +142,28 @@ static marl_status look_for_rotation(marl_study *study, marl_study_case *it, mar
 {
     const marl_smooth_options options = {.record = study->options.record,
                                          .record_path = study->options.record_path};
+    const marl_log part = first_part(&it->log, FRAME_SECONDS);
     marl_smoothed s;
     marl_series estimate = {0, NULL};
     marl_match m;
     marl_error why = {0};
-    if (marl_smooth(&it->log, &options, &s, &why) != MARL_OK) {
-        return why.status == MARL_ERR_SYSTEM ? marl_fail(error, why.status, "%s", why.text) : MARL_OK;
+    if (marl_smooth(&part, &options, &s, &why) != MARL_OK) {
+        return only_memory(&why, error);
     }
     int relative = !s.heading_is_magnetic || it->reference_relative;
+    double before = -1, sigma = hypot(s.sigma_tilt_rms, s.sigma_heading_rms) / MARL_DEGREE;
     marl_status status = MARL_OK;
     if (marl_smoothed_distrust(&s) == NULL) {
         status = marl_smoothed_series(&s, &estimate, error);
-        double before = status == MARL_OK ? difference_of(&estimate, &it->reference, relative) : -1;
-        if (before > 0 &&
-            marl_match_find(&estimate, &it->reference, MARL_MATCH_WORLD_AND_BODY, &m, NULL) == MARL_OK) {
+        status =
+            status != MARL_OK ? status : find_difference(&estimate, &it->reference, relative, &before, error);
+    }
+    if (status == MARL_OK && before > 0) {
+        if (marl_match_find(&estimate, &it->reference, MARL_MATCH_WORLD_AND_BODY, &m, &why) == MARL_OK) {
             marl_match_add_sigma(&m, s.sigma_tilt_rms, s.sigma_heading_rms);
-            warn_of_frames(study, it, &m, before, hypot(s.sigma_tilt_rms, s.sigma_heading_rms) / MARL_DEGREE);
+            warn_of_frames(study, it, &m, before, sigma);
         }
+        status = only_memory(&why, error);
     }
     marl_series_free(&estimate);
     marl_smoothed_free(&s);
@@ -153,17 +176,16 @@ marl_status lab_study_check_frames(marl_study *study, marl_study_case *it, marl_
                                          .record_path = study->options.record_path};
     marl_pipeline pipeline;
     marl_series estimate = {0, NULL};
+    marl_error why = {0};
+    double rms;
     if (study->options.match != MARL_MATCH_NONE || it->clock_is_off || it->reference_smoothed) {
         return MARL_OK;
     }
-    marl_error why = {0};
-    marl_status status =
-        marl_replay_log(&pipeline, &it->log, &study->kalman.tuning, &options, &estimate, &why);
-    if (status == MARL_OK) {
-        int relative = !marl_estimator_heading_is_magnetic(&pipeline.estimator) || it->reference_relative;
-        double rms = difference_of(&estimate, &it->reference, relative);
-        marl_series_free(&estimate);
-        return rms > CLOSE_DEG ? look_for_rotation(study, it, error) : MARL_OK;
+    if (marl_replay_log(&pipeline, &it->log, &study->kalman.tuning, &options, &estimate, &why) != MARL_OK) {
+        return only_memory(&why, error);
     }
-    return status == MARL_ERR_SYSTEM ? marl_fail(error, status, "%s", why.text) : MARL_OK;
+    int relative = !marl_estimator_heading_is_magnetic(&pipeline.estimator) || it->reference_relative;
+    marl_status status = find_difference(&estimate, &it->reference, relative, &rms, error);
+    marl_series_free(&estimate);
+    return status == MARL_OK && rms > CLOSE_DEG ? look_for_rotation(study, it, error) : status;
 }
