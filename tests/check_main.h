@@ -24,7 +24,7 @@ static inline int check_run(const char *name, const TTest *looped, int rows, con
     Suite *suite = suite_create(name);
     TCase *tcase = tcase_create(name);
     SRunner *runner = srunner_create(suite);
-    tcase_set_timeout(tcase, 120);
+    tcase_set_timeout(tcase, in_campaign() ? 400 : 120); /* sanitizers, on a slow machine */
     if (looped != NULL) {
         tcase_add_loop_test(tcase, looped, 0, rows);
     }
