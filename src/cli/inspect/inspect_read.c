@@ -121,13 +121,14 @@ static marl_status add(gathering *g, const marl_log *next, marl_error *error)
 /* A unit of the gyroscope that is a guess by its size, against how gravity turns. */
 static marl_status check_guessed_unit(cli_inspected *seen, marl_error *error)
 {
-    marl_axes axes;
-    MARL_TRY(marl_axes_find(&seen->log, &axes, error));
+    marl_axes axes = {.gyro = {.verdict = MARL_AXES_UNDECIDED}};
+    if ((seen->log.info.columns & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL) {
+        MARL_TRY(marl_axes_find(&seen->log, &axes, error));
+    }
     double scale = axes.gyro.scale, wrong = scale > 1 ? scale * MARL_DEGREE : scale / MARL_DEGREE;
     if (axes.gyro.verdict != MARL_AXES_DECIDED) {
         marl_warn(&seen->warnings, "unit-guessed",
-                  "%s: the gyroscope's unit is a guess by its size, which the motion does not confirm: give "
-                  "its file as "
+                  "%s: the gyroscope's unit is a guess by its size, which nothing confirms: give its file as "
                   "FILE:MAP",
                   seen->log.path);
     } else if (wrong > 0.7 && wrong < 1.4) {
@@ -178,9 +179,7 @@ static marl_status read_all(gathering *g, marl_error *error)
                          g->sources.n);
     }
     seen->mapped = g->sources.mapped || g->guessed || g->reading->maps > 0 || g->sources.n > 2;
-    return g->guessed && (seen->log.info.columns & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL
-               ? check_guessed_unit(seen, error)
-               : MARL_OK;
+    return g->guessed ? check_guessed_unit(seen, error) : MARL_OK;
 }
 
 marl_status cli_inspect_read(const cli *c, const cli_reading *reading, const cli_clock *clock,
