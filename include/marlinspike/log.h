@@ -288,6 +288,9 @@ typedef struct marl_columns_guess {
 MARL_CHECKED marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path, char decimal,
                                                  marl_error *error);
 
+/* Is a column called t, as in a log of ours? Then a fault of its header is no reason for a guess. */
+int marl_columns_are_ours(const marl_columns_guess *guess);
+
 /* A log of ours, or a file from elsewhere whose columns are all known by their names and the file's (see
  * marl_columns_guess); *unit_guessed is 1 when no name gives the unit of its gyroscope. Errors as of marl_log_load. */
 MARL_CHECKED marl_status marl_log_load_named(marl_log *log, const char *path, const marl_log_options *options,

@@ -8,18 +8,35 @@
 enum { COLUMNS = 3 };
 
 /* All numbers of the figure, released together. */
+typedef struct chunk {
+    struct chunk *next;
+    double number[];
+} chunk;
+
 typedef struct numbers {
-    size_t n;
-    double *block[MARL_SENSOR_COUNT * COLUMNS * 2];
+    chunk *first;
     int no_memory;
 } numbers;
 
 static double *feed(numbers *all, size_t n)
 {
-    double *block = malloc((n + 1) * sizeof *block);
-    all->block[all->n++] = block;
-    all->no_memory |= block == NULL;
-    return block;
+    chunk *fresh = malloc(sizeof *fresh + n * sizeof fresh->number[0]);
+    if (fresh == NULL) {
+        all->no_memory = 1;
+        return NULL;
+    }
+    fresh->next = all->first;
+    all->first = fresh;
+    return fresh->number;
+}
+
+static void release(numbers *all)
+{
+    while (all->first != NULL) {
+        chunk *next = all->first->next;
+        free(all->first);
+        all->first = next;
+    }
 }
 
 static void add_curve(marl_panel *panel, int axis, int like, const double *x, const double *y, size_t n)
@@ -170,8 +187,6 @@ marl_status cli_inspect_figure(const cli_inspected *seen, const char *path, marl
                              ? marl_figure_draw(&figure, path, error)
                              : marl_fail(error, MARL_ERR_INSUFFICIENT,
                                          "%s: no sensor with two readings to draw", seen->log.path);
-    for (size_t i = 0; i < all.n; i++) {
-        free(all.block[i]);
-    }
+    release(&all);
     return status;
 }

@@ -17,17 +17,6 @@ static int is_notable(const marl_columns_guess *guess)
     return understood;
 }
 
-static int has_time_of_ours(const marl_columns_guess *guess)
-{
-    for (size_t i = 0; i < guess->n; i++) {
-        const char *name = guess->column[i].name;
-        if (name[0] == 't' && (name[1] == '\0' || name[1] == '[' || name[1] == ' ')) {
-            return 1;
-        }
-    }
-    return 0;
-}
-
 static void print_range(double value)
 {
     if (isfinite(value)) {
@@ -113,7 +102,7 @@ static void print_guess_json(const marl_columns_guess *guess, char decimal)
 
 static int guess_file(marl_columns_guess *guess, const char *path, char decimal)
 {
-    return marl_columns_guess_file(guess, path, decimal, NULL) == MARL_OK && !has_time_of_ours(guess) &&
+    return marl_columns_guess_file(guess, path, decimal, NULL) == MARL_OK && !marl_columns_are_ours(guess) &&
            is_notable(guess);
 }
 

@@ -361,3 +361,14 @@ marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path,
     free(l);
     return status;
 }
+
+int marl_columns_are_ours(const marl_columns_guess *guess)
+{
+    for (size_t i = 0; i < guess->n; i++) {
+        const char *name = guess->column[i].name;
+        if (name[0] == 't' && (name[1] == '\0' || name[1] == '[' || name[1] == ' ')) {
+            return 1;
+        }
+    }
+    return 0;
+}

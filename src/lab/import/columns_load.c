@@ -5,18 +5,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-/* Is a column called t, as in a log of ours? Then a fault of its header is no reason for a guess. */
-static int has_our_time(const marl_columns_guess *guess)
-{
-    for (size_t i = 0; i < guess->n; i++) {
-        const char *name = guess->column[i].name;
-        if (name[0] == 't' && (name[1] == '\0' || name[1] == '[' || name[1] == ' ')) {
-            return 1;
-        }
-    }
-    return 0;
-}
-
 /* Every target has its name; only units may be guessed. */
 static int is_named(const marl_columns_guess *guess)
 {
@@ -57,7 +45,8 @@ marl_status marl_log_load_named(marl_log *log, const char *path, const marl_log_
     if (guess == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    if (marl_columns_guess_file(guess, path, options->decimal, NULL) != MARL_OK || has_our_time(guess)) {
+    if (marl_columns_guess_file(guess, path, options->decimal, NULL) != MARL_OK ||
+        marl_columns_are_ours(guess)) {
         status = marl_fail(error, first.status, "%s", first.text);
     } else if (!is_named(guess)) {
         status = marl_fail(error, MARL_ERR_INPUT,
