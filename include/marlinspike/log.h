@@ -270,6 +270,7 @@ typedef struct marl_column_guess {
     char unit[24];
     double min, max; /* of its numbers, NaN without any */
     double repeats;  /* share of the rows in which it is as in the row before */
+    int named;       /* target is in the names of column and file */
     int sure; /* target and unit are in the names of column and file; else they are a guess by the numbers */
     char why[80];
 } marl_column_guess;

@@ -12,10 +12,10 @@
 /* Times since the start and ages beyond this, s, do not grow further: nothing depends on them there. */
 #define ESTIMATOR_MAX_TIME 1e5f
 
-/* A parameter of the estimator's tuning, or a switch, by its name in the table. */
 /* Horizontal field below which there is no heading, uT. */
 #define MIN_LEVEL_FIELD 1.0f
 
+/* A parameter of the estimator's tuning, or a switch, by its name in the table. */
 #define PARAMETER(e, name) ((e)->tuning.value[MARL_PARAMETER_##name])
 #define IS_ON(e, name) (PARAMETER(e, name) != 0.0f)
 

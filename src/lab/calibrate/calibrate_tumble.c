@@ -167,8 +167,7 @@ static void remark_place(marl_tumble_result *t)
     }
     snprintf(t->outcome.remark, sizeof t->outcome.remark,
              "the field changes along the way of the hand, by %.2f uT rms beside the noise: steel stands "
-             "near. That is "
-             "in the standard errors; a tumble farther away is better",
+             "near. That is in the standard errors; a tumble farther away is better",
              place);
     t->dip_sigma_deg = hypot(t->dip_sigma_deg, DIP_OF_PLACE * share / MARL_DEGREE);
     for (int k = 0; k < 9; k++) {

@@ -14,7 +14,7 @@
 #define CONFIDENCE 1.959963985 /* deviations of a normal number: 95 % */
 #define MAX_SECONDS 20000
 #define SEED 20261123
-#define MIN_SQUARE 1e-12 /* deg^2: no error has a logarithm */
+#define MIN_SQUARE 1e-12 /* deg^2, in place of zero, which has no logarithm */
 enum { DRAWS = 1000, MIN_CASES = 3 };
 
 /* Sums over one block. */

@@ -163,7 +163,7 @@ static void guess_by_names(marl_columns_guess *guess, const char *path)
         }
         if (c->target >= 0 && ((assigned & (1u << c->target)) || isnan(c->min))) {
             c->target = -1;
-            c->sure = 0;
+            c->named = c->sure = 0;
             snprintf(c->why, sizeof c->why, isnan(c->min) ? "no numbers in it" : "another one is called so");
         }
         assigned |= c->target >= 0 ? 1u << c->target : 0;
@@ -307,7 +307,7 @@ static void check_rates(marl_columns_guess *guess, const char *path, char decima
             marl_column_guess *c = &guess->column[column_of(guess, MARL_COLUMN_GYRO_X + k)];
             size_t n = strlen(c->why);
             snprintf(c->why + n, sizeof c->why - n, "; its unit from how gravity turns");
-            c->sure = strncmp(c->why, "by its name", 11) == 0;
+            c->sure = c->named;
         }
     } else {
         lab_guess_remark(guess, "the gyroscope's unit is by its size alone: turn it and see whether inspect "

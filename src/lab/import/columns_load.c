@@ -11,7 +11,7 @@ static int is_named(const marl_columns_guess *guess)
     int time = 0, readings = 0;
     for (size_t i = 0; i < guess->n; i++) {
         const marl_column_guess *c = &guess->column[i];
-        if (c->target >= 0 && strncmp(c->why, "by its name", 11) != 0) {
+        if (c->target >= 0 && !c->named) {
             return 0;
         }
         time += c->target == MARL_COLUMN_T;

@@ -333,6 +333,7 @@ static void name_time(marl_column_guess *column, const char *unit)
     column->target = MARL_COLUMN_T;
     snprintf(column->unit, sizeof column->unit, "%s", unit);
     snprintf(column->why, sizeof column->why, "by its name");
+    column->named = 1;
     column->sure = unit[0] != '\0';
 }
 
@@ -360,6 +361,7 @@ void lab_guess_by_name(marl_column_guess *column, const lab_file_hint *hint)
         snprintf(column->unit, sizeof column->unit, "%s", unit);
     }
     snprintf(column->why, sizeof column->why, by_file ? "by its name and the file's" : "by its name");
+    column->named = 1;
     column->sure = column->unit[0] != '\0' ||
                    (column->target >= MARL_COLUMN_Q_W && column->target < MARL_COLUMN_Q_W + 4);
 }

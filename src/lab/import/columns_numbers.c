@@ -347,7 +347,7 @@ static void report_units(marl_columns_guess *guess, const lab_rows *rows)
         for (size_t j = 0; j < 3; j++) {
             size_t n = strlen(c[j].why);
             snprintf(c[j].unit, sizeof c[j].unit, "%s", unit);
-            c[j].sure = found != NULL && strncmp(c[j].why, "by its name", 11) == 0;
+            c[j].sure = found != NULL && c[j].named;
             if (sensor != MARL_COLUMN_GYRO_X && strstr(c[j].why, "length") == NULL) {
                 snprintf(c[j].why + n, sizeof c[j].why - n, "%slength %.4g", n ? "; " : "", length);
             }

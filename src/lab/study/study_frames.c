@@ -123,16 +123,14 @@ static void warn_of_frames(marl_study *study, marl_study_case *it, const marl_ma
         const char *cure = body_is ? "world+body" : tilt_of(m->world) > TURNED_DEG ? "world" : "heading";
         marl_warn(&study->warnings, "frames-differ",
                   "%s: log and reference differ by a constant rotation of %.1f deg on the %s side (a mount, "
-                  "zero, or "
-                  "another north), %.1f deg rms; without it %.1f: --match %s takes it out",
+                  "zero, or another north), %.1f deg rms; without it %.1f: --match %s takes it out",
                   it->log_path, body_is ? body : world, body_is ? "body" : "world", before, m->residual_deg,
                   cure);
     } else if (it->frames_differ) {
         marl_warn(&study->warnings, "frames-differ",
                   "%s: log and reference differ by %.1f deg rms, more than errors of the sensors make: "
-                  "another mount, or "
-                  "a wrong reference. This motion does not show which; --match world+body needs turns about "
-                  "two level axes",
+                  "another mount, or a wrong reference. This motion does not show which; --match world+body "
+                  "needs turns about two level axes",
                   it->log_path, before);
     }
 }
