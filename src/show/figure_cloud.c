@@ -21,11 +21,12 @@ typedef struct cloud {
     double *memory;
 } cloud;
 
-static marl_status make_cloud(cloud *p, size_t n, marl_error *error)
+/* 0 without memory. */
+static int make_cloud(cloud *p, size_t n)
 {
     p->memory = malloc((SERIES * n + 1) * sizeof *p->memory);
     if (p->memory == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+        return 0;
     }
     for (size_t k = 0; k < 3; k++) {
         p->raw[k] = p->memory + k * n;
@@ -34,7 +35,7 @@ static marl_status make_cloud(cloud *p, size_t n, marl_error *error)
     p->off = p->memory + 6 * n;
     p->azimuth = p->memory + 7 * n;
     p->height = p->memory + 8 * n;
-    return MARL_OK;
+    return 1;
 }
 
 static void add_reading(cloud *p, const marl_fit *fit, double length, const double x[3])
@@ -86,8 +87,9 @@ static marl_status gather_readings(const marl_session *session, clouds *c, doubl
     int poses = session->recording == MARL_RECORDING_POSES;
     size_t n = poses ? session->poses.poses.n : session->log.n;
     *length = poses ? MARL_STANDARD_GRAVITY : session->outcome->fit.field;
-    MARL_TRY(make_cloud(&c->used, n, error));
-    MARL_TRY(make_cloud(&c->left_out, n, error));
+    if (!make_cloud(&c->used, n) || !make_cloud(&c->left_out, n)) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
     if (poses) {
         gather_poses(session, *length, c);
     } else {
