@@ -30,6 +30,8 @@ static const struct {
     {"kalman:gyro_white", 0, 0, MARL_ERR_USE, "kalman:gyro_white: 'gyro_white' is not NAME=VALUE"},
     {"kalman:tilt_time=1", 0, 0, MARL_ERR_USE,
      "kalman:tilt_time=1: 'tilt_time' is no parameter of kalman; known: use_mag, weighting, gyro_white"},
+    {"kalman:acel_noise=1", 0, 0, MARL_ERR_USE,
+     "kalman:acel_noise=1: 'acel_noise' is no parameter of kalman (accel_noise?); known: use_mag"},
     {"gyro:beta=1", 0, 0, MARL_ERR_USE,
      "gyro:beta=1: 'beta' is no parameter of gyro; known: use_mag, gap_limit"},
     {"complementary:damping=0", 0, 0, MARL_ERR_USE,

@@ -70,7 +70,7 @@ def run(words, folder, campaign=False):
     settings.pop("MARLINSPIKE_CAMPAIGN", None)
     if campaign:
         settings["MARLINSPIKE_CAMPAIGN"] = "1"
-    seconds = 600 if campaign else 100
+    seconds = 600 if campaign or words[0] == "cmake" else 100
     return subprocess.run(words, cwd=folder, capture_output=True, text=True, timeout=seconds, env=settings).returncode
 
 

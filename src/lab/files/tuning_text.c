@@ -15,15 +15,21 @@ void lab_list_filters(char *text, size_t size)
     }
 }
 
-static void list_parameters(marl_filter filter, char *text, size_t size)
+/* The message names the parameters that there are, the one that may be meant first. */
+static marl_status refuse_parameter(const char *all, const char *name, marl_filter filter, marl_error *error)
 {
-    text[0] = '\0';
+    char known[600] = "";
+    marl_nearest_word nearest = {.given = name};
     for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
         const marl_parameter *row = marl_parameter_row((marl_parameter_id)i);
         if ((row->filters >> filter) & 1u) {
-            marl_list_append(text, size, row->name);
+            marl_list_append(known, sizeof known, row->name);
+            marl_nearest(&nearest, row->name);
         }
     }
+    return marl_fail(error, MARL_ERR_USE, "%s: '%s' is no parameter of %s%s%s%s; known: %s", all, name,
+                     marl_filter_name(filter), nearest.found != NULL ? " (" : "",
+                     nearest.found != NULL ? nearest.found : "", nearest.found != NULL ? "?)" : "", known);
 }
 
 static int is_word(const char *text, const char *yes, const char *also)
@@ -60,7 +66,7 @@ static marl_status set_number(const char *all, const marl_parameter *row, const 
 /* One "name=value"; `all` is the whole text, for messages. */
 static marl_status apply(const char *all, char *change, marl_tuning *tuning, marl_error *error)
 {
-    char known[600], *value = strchr(change, '=');
+    char *value = strchr(change, '=');
     marl_parameter_id id;
     if (value == NULL) {
         return marl_fail(error, MARL_ERR_USE, "%s: '%s' is not NAME=VALUE", all, change);
@@ -73,9 +79,7 @@ static marl_status apply(const char *all, char *change, marl_tuning *tuning, mar
                    : marl_fail(error, MARL_ERR_USE, "%s: world is enu or ned, and not '%s'", all, value);
     }
     if (marl_parameter_find(tuning->filter, change, &id) != MARL_OK) {
-        list_parameters(tuning->filter, known, sizeof known);
-        return marl_fail(error, MARL_ERR_USE, "%s: '%s' is no parameter of %s; known: %s", all, change,
-                         marl_filter_name(tuning->filter), known);
+        return refuse_parameter(all, change, tuning->filter, error);
     }
     const marl_parameter *row = marl_parameter_row(id);
     return row->kind == MARL_KIND_SWITCH ? set_switch(all, row, value, &tuning->value[id], error)
