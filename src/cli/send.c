@@ -238,10 +238,9 @@ int cli_send(int argc, const char **argv)
         CLI_NO_FILE,
         0,
         0,
-        "Sends to a board and waits for its acknowledgement, five times at most. Several commands are sent "
-        "in the order\n"
-        "given above. The board refuses what it cannot use, what is for another device, and a zero while\n"
-        "it moves; the message gives the reason.",
+        "Sends to a board and waits for its acknowledgement, five times at most. Several commands are\n"
+        "sent in the order given above. The board refuses what it cannot use, what is for another\n"
+        "device, and a zero while it moves; the message gives the reason.",
         "send --to serial:/dev/ttyUSB0@921600 --calibration pod-07.json --commit"};
     int code = cli_open(&c, argc, argv, table, &usage);
     code = code == CLI_GO ? send_all(&c, &o) : code;

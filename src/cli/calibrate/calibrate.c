@@ -202,26 +202,22 @@ int cli_calibrate(int argc, const char **argv)
         2,
         64,
         "still   the gyroscope's bias, from a recording in which nobody touches the board: 60 s are good\n"
-        "turns   the gyroscope's bias and scale, from turns through a known angle with rest between, both "
-        "ways\n"
-        "        about each axis\n"
-        "poses   the accelerometer's bias and scale from six faces, its misalignment too from twelve "
-        "attitudes and "
-        "more;\n"
-        "        they are found in one recording: lay it down, let go for three seconds, go on\n"
-        "tumble  the magnetometer's hard and soft iron, field strength and dip, from turning it to all "
-        "sides\n"
-        "soak    bias over temperature of gyroscope and accelerometer, from a recording at rest, cold to "
-        "warm\n"
-        "axes    which way the gyroscope's and the magnetometer's axes stand to the accelerometer's, from a "
-        "tumble\n"
-        "moves   the gyroscope's bias, scale and misalignment, from a recording of poses or any handling "
-        "with rests;\n"
-        "        the accelerometer of --into is the reference\n"
+        "turns   the gyroscope's bias and scale, from turns through a known angle with rest between,\n"
+        "        both ways about each axis\n"
+        "poses   the accelerometer's bias and scale from six faces, its misalignment too from twelve\n"
+        "        attitudes and more; they are found in one recording: lay it down, let go for three\n"
+        "        seconds, go on\n"
+        "tumble  the magnetometer's hard and soft iron, field strength and dip, from turning it to all\n"
+        "        sides\n"
+        "soak    bias over temperature of gyroscope and accelerometer, from a recording at rest, cold\n"
+        "        to warm\n"
+        "axes    which way the gyroscope's and the magnetometer's axes stand to the accelerometer's,\n"
+        "        from a tumble\n"
+        "moves   the gyroscope's bias, scale and misalignment, from a recording of poses or any\n"
+        "        handling with rests; the accelerometer of --into is the reference\n"
         "Several logs of the same kind count as one recording.\n"
-        "Every number comes with its standard error. A recording that does not bear it out is shown, with "
-        "what\n"
-        "to record next; then nothing is written and the exit code is 4.",
+        "Every number comes with its standard error. A recording that does not bear it out is shown,\n"
+        "with what to record next; then nothing is written and the exit code is 4.",
         "calibrate still data/demo/still.csv --into pod-07.json"};
     int code = cli_open(&c, argc, argv, table, &usage);
     code = code == CLI_GO ? run(&c, &o) : code;

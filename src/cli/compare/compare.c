@@ -315,9 +315,8 @@ int cli_compare(int argc, const char **argv)
         1,
         "Replays logs with each tuning and compares with reference attitudes: errors in degrees, split\n"
         "into tilt and heading and by what the board was doing; settling, jitter at rest, lag, drift; and\n"
-        "which is better, and how sure that is. '-' = the recording cannot determine it. docs/measures.md "
-        "defines\n"
-        "each. Exit 1 when one of several tunings failed.",
+        "which is better, and how sure that is. '-' = the recording cannot determine it.\n"
+        "docs/measures.md defines each. Exit 1 when one of several tunings failed.",
         "compare lift.csv --reference lift.reference.csv --calibration pod-07.json"};
     marl_study *study = marl_study_create();
     int code = cli_open(&c, argc, argv, table, &usage);

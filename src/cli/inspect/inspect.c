@@ -339,17 +339,13 @@ int cli_inspect(int argc, const char **argv)
         CLI_READS,
         1,
         INT_MAX,
-        "Reports what a recording holds: rows, real rates, jitter, gaps, mean and deviation of each axis "
-        "over\n"
-        "the whole recording, clipped and stuck axes, when the board was at rest, and what noise its "
-        "sensors\n"
-        "have there: white, flicker and walk, each only where this recording can show it. Reports where "
-        "units\n"
-        "or axes contradict gravity or the motion. For a file from elsewhere it reports what the columns "
-        "seem to\n"
-        "be, and the map to read it by. Several files, or a folder of them, whose sensors were recorded "
-        "apart, are\n"
-        "put together on the clock of the first, each by its names or as FILE:MAP.",
+        "Reports what a recording holds: rows, real rates, jitter, gaps, mean and deviation of each axis\n"
+        "over the whole recording, clipped and stuck axes, when the board was at rest, and what noise\n"
+        "its sensors have there: white, flicker and walk, each only where this recording can show it.\n"
+        "Reports where units or axes contradict gravity or the motion. For a file from elsewhere it\n"
+        "reports what the columns seem to be, and the map to read it by. Several files, or a folder of\n"
+        "them, whose sensors were recorded apart, are put together on the clock of the first, each by\n"
+        "its names or as FILE:MAP.",
         "inspect data/demo/lift.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
     code = code == CLI_GO ? inspect(&c, &reading, &o) : code;

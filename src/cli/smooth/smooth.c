@@ -177,12 +177,10 @@ int cli_smooth(int argc, const char **argv)
         CLI_READS,
         1,
         1,
-        "A reference attitude without a rig: the whole log is smoothed forwards and backwards, and each "
-        "attitude\n"
-        "comes with its standard deviation. The result serves as --reference of compare, which also takes\n"
-        "--reference smooth. It shares the sensors of the log: a magnetometer error along an axis that "
-        "never\n"
-        "turned stays hidden.",
+        "A reference attitude without a rig: the whole log is smoothed forwards and backwards, and\n"
+        "each attitude comes with its standard deviation. The result serves as --reference of compare,\n"
+        "which also takes --reference smooth. It shares the sensors of the log: a magnetometer error\n"
+        "along an axis that never turned stays hidden.",
         "smooth lift.csv --calibration pod-07.json -o lift.smooth.csv"};
     cli c;
     int code = cli_open(&c, argc, argv, own, &usage);

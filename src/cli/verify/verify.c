@@ -177,9 +177,9 @@ int cli_verify(int argc, const char **argv)
         2,
         "Does the calibration hold on a recording that it has not seen? The length of the corrected\n"
         "accelerometer in still poses, the corrected gyroscope at rest, the spread of the corrected field's\n"
-        "strength, and the magnetometer's bias that it shows over directions: each against what noise and "
-        "the standard errors of the calibration explain. The limit is\n"
-        "exceeded by chance once in a hundred recordings. Exit code 1 when it does not hold.",
+        "strength, and the magnetometer's bias that it shows over directions: each against what noise\n"
+        "and the standard errors of the calibration explain. The limit is exceeded by chance once in a\n"
+        "hundred recordings. Exit code 1 when it does not hold.",
         "verify pod-07.json data/demo/still.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
     code = code == CLI_GO ? verify(&c, &reading, &job, &to) : code;
