@@ -45,6 +45,10 @@ START_TEST(one_calibration_from_many_recordings)
         json_t *root = run_json(0, "calibrate %s %s.csv --into pod.json", steps[i], from);
         ck_assert_double_eq(json_at(root, "accepted"), 1);
         ck_assert_uint_eq(json_array_size(json_object_get(root, "next")), 0);
+        json_t *list = json_object_get(root, steps[i]);
+        for (size_t k = 0; k < json_array_size(list); k++) {
+            ck_assert(json_is_boolean(json_object_get(json_array_get(list, k), "used")));
+        }
         json_decref(root);
     }
     char *text = temporary_read("pod.json");

@@ -41,6 +41,7 @@ static json_t *turns_json(const marl_turns_result *r)
         json_object_set_new(item, "raw_deg", json_real(t->raw_rad / MARL_DEGREE));
         json_object_set_new(item, "wanted_deg", json_real(t->wanted / MARL_DEGREE));
         json_object_set_new(item, "error_deg", cli_number(t->error / MARL_DEGREE));
+        json_object_set_new(item, "used", json_boolean(t->used));
         json_array_append_new(list, item);
     }
     return list;
@@ -105,6 +106,7 @@ int cli_calibrated_json(const marl_session *session)
         json_object_set_new(root, "dip_sigma_deg", cli_number(session->tumble.dip_sigma_deg));
         json_object_set_new(root, "drift", cli_numbers(session->tumble.drift, 3));
         json_object_set_new(root, "drift_sigma", cli_numbers(session->tumble.drift_sigma, 3));
+        json_object_set_new(root, "place_rms", cli_number(session->tumble.place_rms));
     } else if (session->recording == MARL_RECORDING_AXES) {
         json_object_set_new(root, "rotation_deg", cli_numbers(session->axes.rotation_deg, 3));
         json_object_set_new(root, "rotation_sigma_deg", cli_numbers(session->axes.rotation_sigma, 3));
