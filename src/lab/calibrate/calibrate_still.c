@@ -129,7 +129,7 @@ static marl_status check_turns(const marl_log *log, const marl_spans *still, mar
     return MARL_OK;
 }
 
-/* A turn that is too slow to be told from rest is in the bias, as far as the longest span of rest does not exclude it. In
+/* A turn too slow to differ from rest is in the bias, as far as the longest span of rest does not exclude it. In
  * rests of many attitudes it turns the board about other axes each time: then it is in their scatter. */
 static void add_turn(const marl_log *log, const marl_spans *still, marl_still_result *rest)
 {

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * How the tunings of a study are told apart in a table: by what differs. */
+ * The names of the tunings in a table: what differs between them. */
 #include "marlinspike/compare.h"
 #include <stdio.h>
 #include <string.h>
