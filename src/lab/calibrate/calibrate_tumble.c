@@ -157,22 +157,23 @@ static void remark_drift(marl_tumble_result *t)
 }
 
 /* What changes with the place goes into the surface as far as it changes with the attitude, too: the rest, which is seen,
- * is the measure of that. */
-static void remark_place(marl_tumble_result *t)
+ * is the measure of that. It widens the errors by its estimate, `place`, also where chance could make as much. */
+static void widen_by_place(double place, marl_tumble_result *t)
 {
     marl_fit *fit = &t->outcome.fit;
-    double place = t->place_rms, share = place / fit->field;
-    if (!(place > 0) || t->outcome.remark[0] != '\0') {
-        return;
-    }
-    snprintf(t->outcome.remark, sizeof t->outcome.remark,
-             "the field changes along the way of the hand, by %.2f uT rms beside the noise: steel stands "
-             "near. That is in the standard errors; a tumble farther away is better",
-             place);
+    double share = place / fit->field;
     t->dip_sigma_deg = hypot(t->dip_sigma_deg, DIP_OF_PLACE * share / MARL_DEGREE);
     for (int k = 0; k < 9; k++) {
         fit->matrix_sigma[k / 3][k % 3] = hypot(fit->matrix_sigma[k / 3][k % 3], share);
-        fit->bias_sigma[k / 3] = k % 3 == 0 ? hypot(fit->bias_sigma[k / 3], place) : fit->bias_sigma[k / 3];
+    }
+    for (int k = 0; k < 3; k++) {
+        fit->bias_sigma[k] = hypot(fit->bias_sigma[k], place);
+    }
+    if (t->place_rms > 0 && t->outcome.remark[0] == '\0') {
+        snprintf(t->outcome.remark, sizeof t->outcome.remark,
+                 "the field changes along the way of the hand, by %.2f uT rms beside the noise: steel stands "
+                 "near. That is in the standard errors; a tumble farther away is better",
+                 t->place_rms);
     }
 }
 
@@ -241,25 +242,10 @@ static marl_status decide(const marl_log *log, const lab_tumble_readings *r,
             "stands near",
             log->path, t->place_rms);
     }
-    if (o->fit.coverage >= MIN_COVERAGE && !is_sure(&o->fit)) {
-        ask_for_directions(seen, o);
-        return marl_fail(
-            error, MARL_ERR_INSUFFICIENT,
-            "%s: the hard iron is known to %.2g uT only, with a field of %.3g uT and %.2g uT of scatter",
-            log->path, fmax(o->fit.bias_sigma[0], fmax(o->fit.bias_sigma[1], o->fit.bias_sigma[2])),
-            o->fit.field, o->fit.residual_rms);
-    }
     if (o->fit.coverage < MIN_COVERAGE) {
         ask_for_directions(seen, o);
         return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: only %.0f %% of all directions are covered",
                          log->path, 100 * o->fit.coverage);
-    }
-    if (r->torn) {
-        ask_for_directions(seen, o);
-        return marl_fail(
-            error, MARL_ERR_INSUFFICIENT,
-            "%s: soft iron shows, but %.0f %% of all directions do not determine how much, nor the hard iron",
-            log->path, 100 * o->fit.coverage);
     }
     if (o->fit.field < MIN_FIELD || !(o->fit.residual_rms < MAX_REST * o->fit.field)) {
         ask_for_directions(none, o);
@@ -267,6 +253,21 @@ static marl_status decide(const marl_log *log, const lab_tumble_readings *r,
             error, MARL_ERR_INSUFFICIENT,
             "%s: a field of %.2g uT with %.2g uT of scatter: it was not turned, or there is no field",
             log->path, o->fit.field, o->fit.residual_rms);
+    }
+    if (!is_sure(&o->fit)) {
+        ask_for_directions(seen, o);
+        return marl_fail(
+            error, MARL_ERR_INSUFFICIENT,
+            "%s: the hard iron is known to %.2g uT only, with a field of %.3g uT and %.2g uT of scatter",
+            log->path, fmax(o->fit.bias_sigma[0], fmax(o->fit.bias_sigma[1], o->fit.bias_sigma[2])),
+            o->fit.field, o->fit.residual_rms);
+    }
+    if (r->torn) {
+        ask_for_directions(seen, o);
+        return marl_fail(
+            error, MARL_ERR_INSUFFICIENT,
+            "%s: soft iron shows, but %.0f %% of all directions do not determine how much, nor the hard iron",
+            log->path, 100 * o->fit.coverage);
     }
     if ((double)t->outliers_n > MAX_OUTLIERS * (double)r->n) {
         snprintf(o->next, sizeof o->next,
@@ -340,8 +341,7 @@ static marl_status fit_tumble(const marl_log *log, const marl_tumble_options *op
     if (!options->quick) {
         lab_tumble_drift(log, r, t);
         remark_drift(t);
-        lab_tumble_place(log, r, t);
-        remark_place(t);
+        widen_by_place(lab_tumble_place(log, r, t), t);
     }
     MARL_TRY(list_outliers(log, r, t, error));
     o->next[0] = '\0';

@@ -27,7 +27,8 @@ void lab_tumble_dip(const marl_log *log, const lab_tumble_readings *r, const mar
  * where the motion does not determine it. */
 void lab_tumble_drift(const marl_log *log, const lab_tumble_readings *r, marl_tumble_result *t);
 
-/* t->place_rms: see there. */
-void lab_tumble_place(const marl_log *log, const lab_tumble_readings *r, marl_tumble_result *t);
+/* Sets t->place_rms. Returns the estimate of the same, uT, also where chance could make as much; 0 where the recording is
+ * too short for it. */
+double lab_tumble_place(const marl_log *log, const lab_tumble_readings *r, marl_tumble_result *t);
 
 #endif

@@ -29,7 +29,7 @@ static void close_block(blocks *b)
     b->sum[0] = b->sum[1] = b->n[0] = b->n[1] = 0;
 }
 
-void lab_tumble_place(const marl_log *log, const lab_tumble_readings *r, marl_tumble_result *t)
+double lab_tumble_place(const marl_log *log, const lab_tumble_readings *r, marl_tumble_result *t)
 {
     const marl_fit *fit = &t->outcome.fit;
     int64_t first = log->row[r->row[0]].sample.t_ns, last = log->row[r->row[r->n - 1]].sample.t_ns;
@@ -52,5 +52,10 @@ void lab_tumble_place(const marl_log *log, const lab_tumble_readings *r, marl_tu
     }
     close_block(&b);
     double slow = (b.means - b.differences) / b.blocks;
-    t->place_rms = b.blocks < MIN_BLOCKS ? NAN : b.means > MIN_RATIO * b.differences ? sqrt(slow) : 0;
+    if (b.blocks < MIN_BLOCKS) {
+        t->place_rms = NAN;
+        return 0;
+    }
+    t->place_rms = b.means > MIN_RATIO * b.differences ? sqrt(slow) : 0;
+    return sqrt(fmax(slow, 0));
 }

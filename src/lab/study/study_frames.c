@@ -7,10 +7,12 @@
 #include "marlinspike/smooth.h"
 #include <math.h>
 
-/* What is said: a clock that is off by more, s; a rotation that is more, degrees; and each by so many standard errors. */
+/* What is said: a clock that is off by more, s; a rotation that is more, degrees; and each by so many standard errors.
+ * Those of the smoother are wide for sensors that are not calibrated, where three are needed to see a rotation at all. */
 #define CLOCK_OFF 0.05
+#define CLOCK_SIGMAS 5.0
 #define TURNED_DEG 5.0
-#define SIGMAS 5.0
+#define TURNED_SIGMAS 3.0
 /* A filter that follows the reference more closely than this, degrees rms, shows that the frames are the same. */
 #define CLOSE_DEG 4.0
 /* A rotation that is constant takes away this share of the difference and more. */
@@ -48,7 +50,7 @@ marl_status lab_study_check_clock(marl_study *study, marl_study_case *it, marl_e
         return only_memory(&why, error);
     }
     double off = clock.offset_s - study->options.offset_s;
-    if (!clock.found || clock.repeats || !(fabs(off) > CLOCK_OFF + SIGMAS * clock.offset_sigma_s)) {
+    if (!clock.found || clock.repeats || !(fabs(off) > CLOCK_OFF + CLOCK_SIGMAS * clock.offset_sigma_s)) {
         return MARL_OK;
     }
     it->clock_is_off = 1;
@@ -107,7 +109,7 @@ static double tilt_of(marl_quat q)
 
 static int is_turned(double angle, double sigma)
 {
-    return angle > TURNED_DEG && angle > SIGMAS * sigma;
+    return angle > TURNED_DEG && angle > TURNED_SIGMAS * sigma;
 }
 
 /* `before`: rms of the difference, of which `sigma` is the smoothed log's own, degrees. */
