@@ -4,7 +4,7 @@ install(DIRECTORY include/marlinspike TYPE INCLUDE)
 install(TARGETS marlinspike_lab marlinspike_sim marlinspike_posix marlinspike_show EXPORT marlinspike-desk)
 install(EXPORT marlinspike-desk NAMESPACE marlinspike:: DESTINATION ${package_dir})
 marl_pkg_config(lab "lab layer: logs, calibration, simulation, replay, comparison"
-  "marlinspike-device jansson libcbor lapacke kissfft-float cminpack" "-lcsv -lm" "")
+  "marlinspike-device jansson libcbor lapacke kissfft-float cminpack nlopt" "-lcsv -lpthread -lm" "")
 marl_pkg_config(sim "simulated board" "marlinspike-lab" "" "")
 marl_pkg_config(posix "serial lines" "marlinspike-device" "" "")
 marl_pkg_config(show "show layer: figures and report pages" "marlinspike-lab nettle" "" "")

@@ -12,6 +12,7 @@
 #include "marlinspike/log.h"
 #include "marlinspike/record.h"
 #include "marlinspike/replay.h"
+#include "marlinspike/search.h"
 #include "marlinspike/simulate.h"
 #include "marlinspike/smooth.h"
 

@@ -26,7 +26,7 @@ typedef struct marl_curve {
     const char *label; /* NULL: not in the key */
     const double *x, *y;
     size_t n;
-    int points; /* dots instead of a line */
+    int points; /* dots instead of a line; a single one is a large mark */
     int like;   /* 0 = a colour of its own; else that of so many curves before it, dashed */
     int place;  /* 0 = the colour of its place in the panel; else that of this place, from 1 on */
     int wide;   /* a broad grey line that others may lie on */
@@ -43,8 +43,9 @@ typedef struct marl_shade {
 typedef struct marl_panel {
     const char *x_label, *y_label;        /* with units */
     int logarithmic;                      /* both axes; values that are not positive leave a break */
-    int logarithmic_y;                    /* y alone */
+    int logarithmic_x, logarithmic_y;     /* one alone, or both */
     int square;                           /* both axes at the same scale */
+    int tight;                            /* both axes end where the data do */
     double y_from, y_to;                  /* both 0: as the data need it */
     size_t curves;                        /* a panel without any is left empty */
     marl_curve curve[MARL_FIGURE_CURVES]; /* one without data is in the key only */

@@ -16,6 +16,7 @@ static const cli_command commands[] = {
     {"replay", "run a log through the device code", cli_replay},
     {"smooth", "a reference attitude from the log alone, with its standard deviations", cli_smooth},
     {"compare", "compare estimators with a reference attitude", cli_compare},
+    {"search", "the tuning that does best on some logs, with proof on others", cli_search},
     {"tuning", "every parameter of a filter: value, unit, default, range, meaning", cli_tuning},
     {"demo", "do the whole job once on the demo data", cli_demo},
 };

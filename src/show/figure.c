@@ -12,7 +12,7 @@
 /* A curve with more points is drawn by the extremes of this many columns. */
 #define COLUMNS 1200
 /* Entries of a key in one row, and in two that are not set closer. */
-enum { MAX_IN_ROW = 6, MAX_WIDE = 8, FEW_DOTS = 60 };
+enum { MAX_IN_ROW = 6, MAX_WIDE = 8, MAX_SINGLE = 4, FEW_DOTS = 60 };
 
 /* Distinguishable for colour-blind readers ("Points of view: Color blindness", 2011), and by dash in grey. */
 static const struct {
@@ -166,6 +166,21 @@ static int ends_with_data(const marl_figure *figure, const marl_panel *panel)
     return 0;
 }
 
+static void put_scales(show_script *out, const marl_panel *panel)
+{
+    if (panel->logarithmic) {
+        show_put(out, "set logscale xy\nset format xy '%%g'\nset xtics 100\n");
+        return;
+    }
+    show_put(out, "unset logscale\nset format xy '%%h'\nset xtics autofreq\n");
+    if (panel->logarithmic_x) {
+        show_put(out, "set logscale x\nset format x '%%g'\n");
+    }
+    if (panel->logarithmic_y) {
+        show_put(out, "set logscale y\nset format y '%%g'\n");
+    }
+}
+
 static void put_axes(show_script *out, const marl_figure *figure, size_t number)
 {
     const marl_panel *panel = &figure->panel[number];
@@ -173,7 +188,7 @@ static void put_axes(show_script *out, const marl_figure *figure, size_t number)
     put_quoted(out, "set ylabel ", panel->y_label, "\n");
     if (number > 0) {
         show_put(out, "set key off\n");
-    } else if (figure->columns > 1) {
+    } else if (figure->columns > 1 || key_entries(figure) > MAX_SINGLE) {
         show_put(
             out,
             "set key at screen 0.53,0.955 center top vertical maxrows %d samplen 1.5 width %d font ',13'\n",
@@ -181,18 +196,15 @@ static void put_axes(show_script *out, const marl_figure *figure, size_t number)
     } else {
         show_put(out, "set key at screen 0.53,0.95 center top horizontal maxrows 2 samplen 2 width 2\n");
     }
-    show_put(
-        out, "%s",
-        panel->logarithmic ? "set logscale xy\nset format xy '%g'\nset xtics 100\n"
-        : panel->logarithmic_y
-            ? "unset logscale\nset logscale y\nset format x '%h'\nset format y '%g'\nset xtics autofreq\n"
-            : "unset logscale\nset format xy '%h'\nset xtics autofreq\n");
+    put_scales(out, panel);
     show_put(out, "%s", panel->square ? "set size ratio -1\n" : "set size noratio\n");
-    if (figure->columns > 1 && !panel->logarithmic && !panel->square) {
+    if (figure->columns > 1 && !panel->logarithmic && !panel->logarithmic_x && !panel->square) {
         put_few_tics(out, panel);
     }
     show_put(out, "%s", ends_with_data(figure, panel) ? "set autoscale xfix\n" : "set autoscale x\n");
-    if (panel->y_from < panel->y_to) {
+    if (panel->tight) {
+        show_put(out, "set autoscale fix\n");
+    } else if (panel->y_from < panel->y_to) {
         show_put(out, "set yrange [%.9g:%.9g]\n", panel->y_from, panel->y_to);
     } else {
         show_put(out, "set autoscale y\n");
@@ -206,7 +218,9 @@ static void put_curve(show_script *out, const marl_panel *panel, size_t number, 
                                           : like > 0 && like <= i ? i - like
                                                                   : i;
     char pen[80];
-    if (c->points) {
+    if (c->points && c->n == 1) { /* what is marked, over what is scattered */
+        snprintf(pen, sizeof pen, "points pt 13 ps 2.6 lc rgb '%s'", styles[from].colour);
+    } else if (c->points) {
         /* few dots are large, many do not hide each other */
         snprintf(pen, sizeof pen, "points pt 7 ps %s lc rgb '%s'", c->n < FEW_DOTS ? "1.1" : "0.4",
                  styles[from].colour);

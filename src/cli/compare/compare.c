@@ -1,109 +1,21 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike compare */
 #include "cli/compare/compare.h"
-#include "cli/common/cli.h"
-#include <limits.h>
+#include "cli/common/study_options.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <unistd.h>
 
 /* What may turn on the page. */
 static const char *const bodies[2] = {"board", "hook-block"};
 
 typedef struct options {
-    cli_reading reading;
+    cli_study study;
     cli_degradation degradation;
-    char *reference, *calibration, *figure, *page, *body, *reference_world, *start;
-    char *match, *match_by, *time_offset, *rates;
-    char **tuning, **pair;
-    marl_named_tuning matched; /* of --match-by */
+    char *figure, *page, *body, *start, *rates;
+    char **tuning;
 } options;
-
-static marl_status read_matching(options *o, marl_study_options *to, marl_error *error)
-{
-    char *end = NULL;
-    to->reference_world = o->reference_world;
-    if (o->reference_world != NULL && strcmp(o->reference_world, "enu") != 0 &&
-        strcmp(o->reference_world, "ned") != 0) {
-        return marl_fail(error, MARL_ERR_USE, "compare: --reference-world is enu or ned");
-    }
-    if (o->match != NULL && marl_match_from_name(o->match, &to->match) != MARL_OK) {
-        return marl_fail(error, MARL_ERR_USE,
-                         "compare: --match is none, start, heading, world or world+body, and not '%s'",
-                         o->match);
-    }
-    to->find_offset = o->time_offset != NULL && strcmp(o->time_offset, "auto") == 0;
-    if (o->time_offset != NULL && !to->find_offset) {
-        to->offset_s = strtod(o->time_offset, &end);
-        if (end == o->time_offset || *end != '\0' || !(fabs(to->offset_s) < 9e9)) {
-            return marl_fail(error, MARL_ERR_USE, "compare: --time-offset is auto or seconds, and not '%s'",
-                             o->time_offset);
-        }
-    }
-    if (o->match_by != NULL) {
-        to->match_by = &o->matched;
-        return marl_tuning_read(&o->matched, o->match_by, to->reading.sheet, error);
-    }
-    return MARL_OK;
-}
-
-/* Is there a file of this name, of n characters? */
-static int is_file(const char *name, size_t n)
-{
-    char path[PATH_MAX];
-    snprintf(path, sizeof path, "%.*s", n < sizeof path ? (int)n : 0, name);
-    return access(path, F_OK) == 0;
-}
-
-/* Where the reference begins in LOG=REFERENCE, both of which may hold the sign: where it stands between two files,
- * else the last. NULL when it is no such pair. */
-static char *sign_of(char *pair)
-{
-    char *last = NULL;
-    for (char *at = strchr(pair, '='); at != NULL; at = strchr(at + 1, '=')) {
-        if (at > pair && at[1] != '\0') {
-            last = at;
-            if (is_file(pair, (size_t)(at - pair)) &&
-                (is_file(at + 1, strlen(at + 1)) || is_file(at + 1, strcspn(at + 1, ":")))) {
-                break;
-            }
-        }
-    }
-    return last;
-}
-
-static marl_status check_cases(const cli *c, const options *o, marl_error *error)
-{
-    if ((c->files == 0) != (o->reference == NULL)) {
-        return marl_fail(error, MARL_ERR_USE,
-                         o->reference == NULL
-                             ? "compare: --reference ATT is needed; without a rig, --reference smooth"
-                             : "compare: --reference needs a LOG");
-    }
-    if (o->reference == NULL && o->pair == NULL) {
-        return marl_fail(error, MARL_ERR_USE, "compare: a LOG with --reference, or --case LOG=REFERENCE");
-    }
-    for (size_t i = 0; o->pair != NULL && o->pair[i] != NULL; i++) {
-        if (sign_of(o->pair[i]) == NULL) {
-            return marl_fail(error, MARL_ERR_USE, "compare: --case is LOG=REFERENCE, and not '%s'",
-                             o->pair[i]);
-        }
-    }
-    return MARL_OK;
-}
-
-static marl_status load_cases(const cli *c, const options *o, marl_study *study, marl_error *error)
-{
-    MARL_TRY(o->reference != NULL ? marl_study_add_case(study, c->file[0], o->reference, error) : MARL_OK);
-    for (size_t i = 0; o->pair != NULL && o->pair[i] != NULL; i++) {
-        char *equals = sign_of(o->pair[i]);
-        *equals = '\0';
-        MARL_TRY(marl_study_add_case(study, o->pair[i], equals + 1, error));
-    }
-    return MARL_OK;
-}
 
 /* Without --tuning all estimators are laid side by side. */
 static marl_status read_tunings(const options *o, marl_study *study, marl_error *error)
@@ -134,8 +46,7 @@ static marl_status read_rates(const options *o, marl_study *study, marl_error *e
     return MARL_OK;
 }
 
-static marl_status load(const cli *c, options *o, marl_study *study, marl_calibration_record *record,
-                        marl_error *error)
+static marl_status load(const cli *c, options *o, marl_study *study, marl_error *error)
 {
     cli_start start;
     marl_study_options *to = &study->options;
@@ -145,22 +56,14 @@ static marl_status load(const cli *c, options *o, marl_study *study, marl_calibr
         return marl_fail(error, MARL_ERR_USE, "--body is %s or %s, and not '%s'", bodies[0], bodies[1],
                          o->body);
     }
-    MARL_TRY(check_cases(c, o, error));
-    MARL_TRY(cli_reading_prepare(&o->reading, 1, error));
-    to->reading = o->reading.options;
-    MARL_TRY(read_matching(o, to, error));
+    MARL_TRY(cli_study_prepare(c, &o->study, study, error));
     MARL_TRY(read_tunings(o, study, error));
     MARL_TRY(read_rates(o, study, error));
     MARL_TRY(cli_degradation_read(&to->degradation, &o->degradation, error));
     MARL_TRY(cli_start_read(&start, o->start, error));
     to->start = start.from;
     to->start_q = start.q;
-    if (o->calibration != NULL) {
-        MARL_TRY(marl_calibration_read(record, o->calibration, error));
-        to->record = record;
-        to->record_path = o->calibration;
-    }
-    MARL_TRY(load_cases(c, o, study, error));
+    MARL_TRY(cli_study_load(c, &o->study, study, error));
     (void)marl_study_add_recorded(
         study); /* what the board made of it itself is of interest wherever it is there */
     return MARL_OK;
@@ -259,8 +162,7 @@ static int show(const cli *c, const options *o, marl_study *study)
 static int compare(const cli *c, options *o, marl_study *study)
 {
     marl_error error = {0};
-    marl_calibration_record record;
-    if (load(c, o, study, &record, &error) == MARL_OK && marl_study_run(study, &error) == MARL_OK) {
+    if (load(c, o, study, &error) == MARL_OK && marl_study_run(study, &error) == MARL_OK) {
         return show(c, o, study);
     }
     if (!c->quiet) {
@@ -274,25 +176,10 @@ int cli_compare(int argc, const char **argv)
     options o = {.degradation = CLI_NO_DEGRADATION};
     cli c;
     const struct poptOption table[] = {
-        {"reference", '\0', POPT_ARG_STRING, &o.reference, CLI_READS,
-         "the attitude to compare LOG with; smooth: LOG itself, smoothed", "ATT"},
-        {"case", '\0', POPT_ARG_ARGV, &o.pair, CLI_READS, "a log and its reference; repeat it", "LOG=ATT"},
+        CLI_STUDY_OPTIONS(o.study),
         {"tuning", '\0', POPT_ARG_ARGV, &o.tuning, CLI_TUNING,
          "a tuning, or gyro, vectors, complementary, gradient-descent, kalman; repeat it (default: all five)",
          "T"},
-        {"calibration", '\0', POPT_ARG_STRING, &o.calibration, CLI_CALIBRATION, "correct the readings first",
-         "CAL"},
-        {"time-offset", '\0', POPT_ARG_STRING, &o.time_offset, 0,
-         "how much more the reference's clock shows, in seconds (default 0), or auto: found from turning",
-         "auto|S"},
-        {"match", '\0', POPT_ARG_STRING, &o.match, 0,
-         "remove constant rotations between the frames: none (default), start, heading, world, world+body",
-         "HOW"},
-        {"match-by", '\0', POPT_ARG_STRING, &o.match_by, CLI_TUNING,
-         "the tuning whose attitude is matched, for all of them (default: the smoothed log; start: kalman)",
-         "T"},
-        {"reference-world", '\0', POPT_ARG_STRING, &o.reference_world, 0,
-         "frame of the reference: enu or ned (default: as in the file, else enu)", "W"},
         {"start", '\0', POPT_ARG_STRING, &o.start, 0,
          "one start for all: vectors (default), reference, or an attitude in enu", "W,X,Y,Z"},
         {"rates", '\0', POPT_ARG_STRING, &o.rates, 0, "as if rows came at these rates, slower than the log's",
@@ -305,7 +192,7 @@ int cli_compare(int argc, const char **argv)
          "PAGE.html"},
         {"body", '\0', POPT_ARG_STRING, &o.body, 0, "what turns on the page: board (default) or hook-block",
          "B"},
-        CLI_READING_OPTIONS(o.reading),
+        CLI_READING_OPTIONS(o.study.reading),
         POPT_TABLEEND,
     };
     const cli_usage usage = {

@@ -178,8 +178,9 @@ static marl_status read_world(const lab_json_at *root, marl_world *world)
 
 static marl_status read_root(const lab_json *file, marl_named_tuning *tuning)
 {
-    static const char *const known[] = {"marlinspike", "name",       "about",     "filter",
-                                        "world",       "parameters", "weighting", NULL};
+    /* "evidence" is what a search found it by: for people, and not looked into */
+    static const char *const known[] = {"marlinspike", "name",      "about",    "filter", "world",
+                                        "parameters",  "weighting", "evidence", NULL};
     lab_json_at root = lab_json_root(file);
     marl_filter filter = MARL_FILTER_COMPLEMENTARY;
     MARL_TRY(refuse_old_keys(&root));
@@ -253,7 +254,7 @@ static json_t *weighting_json(const marl_tuning *t)
     return object;
 }
 
-marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path, marl_error *error)
+json_t *lab_tuning_json(const marl_named_tuning *tuning)
 {
     json_t *root = json_object();
     const marl_tuning *t = &tuning->tuning;
@@ -266,5 +267,10 @@ marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path,
     lab_json_put(&root, "world", json_string(marl_world_name(t->world)));
     lab_json_put(&root, "parameters", group_json(t, "parameters"));
     lab_json_put(&root, "weighting", weighting_json(t));
-    return lab_json_save(root, path, error);
+    return root;
+}
+
+marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path, marl_error *error)
+{
+    return lab_json_save(lab_tuning_json(tuning), path, error);
 }

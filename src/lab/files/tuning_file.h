@@ -9,6 +9,9 @@
 /* A file alone, without changes behind it. */
 MARL_CHECKED marl_status lab_tuning_file_read(marl_named_tuning *tuning, const char *path, marl_error *error);
 
+/* As marl_tuning_write writes it; NULL without memory. */
+json_t *lab_tuning_json(const marl_named_tuning *tuning);
+
 /* The filters' names, with commas. */
 void lab_list_filters(char *text, size_t size);
 

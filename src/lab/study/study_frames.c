@@ -61,39 +61,41 @@ marl_status lab_study_check_clock(marl_study *study, marl_study_case *it, marl_e
     return MARL_OK;
 }
 
-static double rms_between(const lab_pairs *p)
+/* rms of the rotations between two series, and of their tilt, degrees; negative when they have too little in common. */
+typedef struct difference {
+    double total, tilt;
+} difference;
+
+static difference rms_between(const lab_pairs *p)
 {
-    double squares = 0;
+    difference squares = {0, 0};
     for (size_t i = 0; i < p->n; i++) {
-        squares += pow(lab_quat_angle(p->estimate[i].q, p->reference[i]), 2);
+        marl_error_angles e = marl_error_between(p->estimate[i].q, p->reference[i]);
+        squares.total += e.total_deg * e.total_deg;
+        squares.tilt += e.tilt_deg * e.tilt_deg;
     }
-    return p->n > 0 ? sqrt(squares / (double)p->n) / MARL_DEGREE : 0;
+    double n = p->n > 0 ? (double)p->n : 1;
+    return (difference){sqrt(squares.total / n), sqrt(squares.tilt / n)};
 }
 
-/* rms of the rotations between the two, degrees; negative when they have too little in common. A relative heading says
- * nothing: it is matched first. MARL_ERR_SYSTEM without memory. */
+/* A relative heading says nothing: it is matched first. MARL_ERR_SYSTEM without memory. */
 static marl_status find_difference(const marl_series *estimate, const marl_series *reference, int relative,
-                                   double *rms, marl_error *error)
+                                   difference *found, marl_error *error)
 {
     lab_pairs all = {0, NULL, NULL};
     marl_match heading;
     marl_error why = {0};
-    *rms = -1;
+    *found = (difference){-1, -1};
     if (relative) {
         if (marl_match_find(estimate, reference, MARL_MATCH_HEADING, &heading, &why) == MARL_OK) {
-            *rms = heading.residual_deg;
+            found->total = found->tilt = heading.residual_deg;
         }
     } else if (lab_pairs_make(estimate, reference, &all, &why) == MARL_OK) {
         lab_pairs settled = lab_pairs_settled(&all);
-        *rms = rms_between(&settled);
+        *found = rms_between(&settled);
     }
     lab_pairs_free(&all);
     return only_memory(&why, error);
-}
-
-static double largest(const double sigma[3])
-{
-    return fmax(fmax(sigma[0], sigma[1]), sigma[2]);
 }
 
 static double angle_of(marl_quat q)
@@ -107,33 +109,45 @@ static double tilt_of(marl_quat q)
     return 2 * asin(fmin(hypot((double)q.x, (double)q.y), 1)) / MARL_DEGREE;
 }
 
-static int is_turned(double angle, double sigma)
+static int is_large(double angle, double sigma)
 {
     return angle > TURNED_DEG && angle > TURNED_SIGMAS * sigma;
 }
 
-/* `before`: rms of the difference, of which `sigma` is the smoothed log's own, degrees. */
-static void warn_of_frames(marl_study *study, marl_study_case *it, const marl_match *m, double before,
-                           double sigma)
+/* About one of the axes by more than its standard error: level axes are known better than the vertical. */
+static int is_turned(marl_quat q, const double sigma[3])
+{
+    const double sine[3] = {(double)q.x, (double)q.y, (double)q.z};
+    int shows = 0;
+    for (int k = 0; k < 3; k++) {
+        shows |= fabs(2 * asin(fmax(-1, fmin(sine[k], 1)))) / MARL_DEGREE > TURNED_SIGMAS * sigma[k];
+    }
+    return shows && angle_of(q) > TURNED_DEG;
+}
+
+/* `before`: the difference, of which `sigma` is the smoothed log's own. */
+static void warn_of_frames(marl_study *study, marl_study_case *it, const marl_match *m,
+                           const difference *before, const difference *sigma)
 {
     double world = angle_of(m->world), body = angle_of(m->body);
-    int body_is = m->has_body && is_turned(body, largest(m->body_sigma_deg));
-    int world_is = is_turned(world, largest(m->world_sigma_deg));
-    int constant = (body_is || world_is) && m->residual_deg < EXPLAINED * before;
-    it->frames_differ = constant || is_turned(before, sigma);
+    int body_is = m->has_body && is_turned(m->body, m->body_sigma_deg);
+    int world_is = is_turned(m->world, m->world_sigma_deg);
+    int constant = (body_is || world_is) && m->residual_deg < EXPLAINED * before->total;
+    it->frames_differ =
+        constant || is_large(before->total, sigma->total) || is_large(before->tilt, sigma->tilt);
     if (constant) {
         const char *cure = body_is ? "world+body" : tilt_of(m->world) > TURNED_DEG ? "world" : "heading";
         marl_warn(&study->warnings, "frames-differ",
                   "%s: log and reference differ by a constant rotation of %.1f deg on the %s side (a mount, "
                   "zero, or another north), %.1f deg rms; without it %.1f: --match %s takes it out",
-                  it->log_path, body_is ? body : world, body_is ? "body" : "world", before, m->residual_deg,
-                  cure);
+                  it->log_path, body_is ? body : world, body_is ? "body" : "world", before->total,
+                  m->residual_deg, cure);
     } else if (it->frames_differ) {
         marl_warn(&study->warnings, "frames-differ",
                   "%s: log and reference differ by %.1f deg rms, more than errors of the sensors make: "
                   "another mount, or a wrong reference. This motion does not show which; --match world+body "
                   "needs turns about two level axes",
-                  it->log_path, before);
+                  it->log_path, before->total);
     }
 }
 
@@ -151,17 +165,18 @@ static marl_status look_for_rotation(marl_study *study, marl_study_case *it, mar
         return only_memory(&why, error);
     }
     int relative = !s.heading_is_magnetic || it->reference_relative;
-    double before = -1, sigma = hypot(s.sigma_tilt_rms, s.sigma_heading_rms) / MARL_DEGREE;
+    difference before = {-1, -1}, sigma = {hypot(s.sigma_tilt_rms, s.sigma_heading_rms) / MARL_DEGREE,
+                                           s.sigma_tilt_rms / MARL_DEGREE};
     marl_status status = MARL_OK;
     if (marl_smoothed_distrust(&s) == NULL) {
         status = marl_smoothed_series(&s, &estimate, error);
         status =
             status != MARL_OK ? status : find_difference(&estimate, &it->reference, relative, &before, error);
     }
-    if (status == MARL_OK && before > 0) {
+    if (status == MARL_OK && before.total > 0) {
         if (marl_match_find(&estimate, &it->reference, MARL_MATCH_WORLD_AND_BODY, &m, &why) == MARL_OK) {
             marl_match_add_sigma(&m, s.sigma_tilt_rms, s.sigma_heading_rms);
-            warn_of_frames(study, it, &m, before, sigma);
+            warn_of_frames(study, it, &m, &before, &sigma);
         }
         status = only_memory(&why, error);
     }
@@ -177,7 +192,7 @@ marl_status lab_study_check_frames(marl_study *study, marl_study_case *it, marl_
     marl_pipeline pipeline;
     marl_series estimate = {0, NULL};
     marl_error why = {0};
-    double rms;
+    difference found;
     if (study->options.match != MARL_MATCH_NONE || it->clock_is_off || it->reference_smoothed) {
         return MARL_OK;
     }
@@ -185,7 +200,7 @@ marl_status lab_study_check_frames(marl_study *study, marl_study_case *it, marl_
         return only_memory(&why, error);
     }
     int relative = !marl_estimator_heading_is_magnetic(&pipeline.estimator) || it->reference_relative;
-    marl_status status = find_difference(&estimate, &it->reference, relative, &rms, error);
+    marl_status status = find_difference(&estimate, &it->reference, relative, &found, error);
     marl_series_free(&estimate);
-    return status == MARL_OK && rms > CLOSE_DEG ? look_for_rotation(study, it, error) : status;
+    return status == MARL_OK && found.total > CLOSE_DEG ? look_for_rotation(study, it, error) : status;
 }
