@@ -2,6 +2,7 @@
  * The benchmark: makes its files in a folder of its own, prints its tables, removes the folder. */
 #include "bench.h"
 #include "lab/simulate/simulator.h"
+#include "search_trials.h"
 #include <errno.h>
 #include <fcntl.h>
 #include <spawn.h>
@@ -104,17 +105,29 @@ static void bench_with_files(void)
     rmdir(dir);
 }
 
+static void search_with_files(void)
+{
+    char dir[64] = "/tmp/marlinspike-bench-XXXXXX";
+    if (mkdtemp(dir) == NULL) {
+        perror(dir);
+        exit(1);
+    }
+    bench_search(dir);
+    rmdir(dir);
+}
+
 static const struct {
     const char *name;
     void (*table)(void);
     int asked_only;
 } tables[] = {
-    {"files", bench_with_files, 0},  {"numbers", bench_numbers, 0},     {"estimators", bench_estimators, 0},
-    {"accuracy", bench_accuracy, 0}, {"bias", bench_bias, 1},           {"grades", bench_grades, 1},
-    {"sensors", bench_sensors, 1},   {"into", bench_into, 1},           {"plain", bench_plain, 1},
-    {"recovery", bench_recovery, 0}, {"verdicts", bench_verdicts, 1},   {"groups", bench_groups, 1},
-    {"frames", bench_frames, 1},     {"smooth", bench_smooth, 1},       {"tunings", bench_tunings, 0},
-    {"inspect", bench_inspect, 0},   {"calibrate", bench_calibrate, 0}, {"compare", bench_compare, 0},
+    {"files", bench_with_files, 0},   {"numbers", bench_numbers, 0},     {"estimators", bench_estimators, 0},
+    {"accuracy", bench_accuracy, 0},  {"bias", bench_bias, 1},           {"grades", bench_grades, 1},
+    {"sensors", bench_sensors, 1},    {"into", bench_into, 1},           {"plain", bench_plain, 1},
+    {"recovery", bench_recovery, 0},  {"verdicts", bench_verdicts, 1},   {"groups", bench_groups, 1},
+    {"frames", bench_frames, 1},      {"smooth", bench_smooth, 1},       {"tunings", bench_tunings, 0},
+    {"inspect", bench_inspect, 0},    {"calibrate", bench_calibrate, 0}, {"compare", bench_compare, 0},
+    {"search", search_with_files, 1}, {"gains", search_trials, 1},
 };
 
 /* Without words all tables, with words those named. */

@@ -49,6 +49,8 @@ void bench_inspect(void);
 void bench_calibrate(void);
 void bench_compare(void);
 void bench_stream(const char *dir);
+/* The search against a grid, and its speed; not part of a run without words. */
+void bench_search(const char *dir);
 void bench_file_to_file(const char *dir, const char *log);
 
 #endif

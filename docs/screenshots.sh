@@ -78,10 +78,10 @@ shoot replay 'marlinspike correct lift.csv --calibration pod-07.json -o lift.cor
     'head -4 lift.attitude.csv'
 shoot tuning 'marlinspike tuning complementary:tilt_time=0.5,weighting=off'
 shoot compare 'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json'
-shoot match \
-    'marlinspike compare lift.csv --reference lift.rig.csv --calibration pod-07.json --time-offset auto --match world+body --tuning complementary:tilt_time=0.4 --tuning calm.json'
-shoot rates 'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --rates 100,50,25,10' \
-    'marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --tuning kalman --drop 0.3 --jitter 0.002'
+shoot search 'marlinspike search lift.csv --reference lift.reference.csv --calibration pod-07.json --filter complementary --vary tilt_time --vary heading_time' \
+    'marlinspike search lift.csv --reference lift.reference.csv --calibration pod-07.json -o best.json'
+marlinspike search lift.csv --reference lift.reference.csv --calibration pod-07.json --filter complementary \
+    --vary tilt_time --vary accel_threshold --quiet --figure "$here/searched.png"
 marlinspike inspect hour.csv --quiet --against simulated.csv --figure "$here/noise.png"
 marlinspike simulate --scene tumble --seed 4 --sheet iron.json --quiet -o iron.csv
 marlinspike calibrate tumble iron.csv --quiet --figure "$here/tumble.png"

@@ -37,6 +37,7 @@ typedef struct marl_pipeline_config {
     uint8_t sensors;     /* MARL_FRESH_...: which of accel, gyro and mag there are */
     uint8_t corrected;   /* MARL_FRESH_...: which of them come corrected by a calibration already */
     uint8_t watch_still; /* keep `still` up to date: costs about as much as a simple filter */
+    uint8_t no_digest;   /* leave `digest` at 0: it costs about as much as a simple filter, too */
 } marl_pipeline_config;
 
 /* Default tuning of this filter, no calibration, all three sensors, stillness not watched. */
@@ -296,7 +297,7 @@ struct marl_pipeline {
     marl_still still;   /* of corrected readings before the mount; with watch_still */
     marl_sample sample; /* the last one, corrected, in the body frame; invalid readings are not fresh */
     uint8_t sensors;    /* as configured */
-    uint8_t watches_still;
+    uint8_t watches_still, no_digest;
     uint32_t attitudes; /* how many were given out */
     uint32_t digest;    /* of all of them (marl_digest_add): equal digests, equal bits */
 };

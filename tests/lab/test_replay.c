@@ -44,6 +44,27 @@ START_TEST(same_log_same_bits)
 }
 END_TEST
 
+/* The digest is of the attitudes, and not needed for them. */
+START_TEST(without_a_digest_the_attitudes_are_the_same)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_log log = memory_log_simulated(MARL_SCENE_LIFT, &sheet, 100, 10, 4);
+    marl_pipeline_config config = marl_pipeline_default(MARL_FILTER_KALMAN);
+    marl_pipeline with, without;
+    ck_assert_int_eq(marl_pipeline_init(&with, &config), MARL_OK);
+    config.no_digest = 1;
+    ck_assert_int_eq(marl_pipeline_init(&without, &config), MARL_OK);
+    for (size_t i = 0; i < log.n; i++) {
+        marl_quat a, b;
+        ck_assert_int_eq(marl_pipeline_step(&with, &log.row[i].sample, &a),
+                         marl_pipeline_step(&without, &log.row[i].sample, &b));
+        ck_assert_mem_eq(&a, &b, sizeof a);
+    }
+    ck_assert(with.digest != 0 && without.digest == 0 && with.attitudes == without.attitudes);
+    marl_log_free(&log);
+}
+END_TEST
+
 /* On the lift the fused tilt must beat both baselines by far, for any seed. */
 START_TEST(fused_tilt_is_several_times_better)
 {
@@ -154,5 +175,6 @@ START_TEST(refusals)
 }
 END_TEST
 
-MARL_SUITE("replay", same_log_same_bits, fused_tilt_is_several_times_better,
-           estimators_without_memory_lag_by_the_age_of_their_readings, refusals)
+MARL_SUITE("replay", same_log_same_bits, without_a_digest_the_attitudes_are_the_same,
+           fused_tilt_is_several_times_better, estimators_without_memory_lag_by_the_age_of_their_readings,
+           refusals)

@@ -56,6 +56,8 @@ with open("phone.csv", "w") as phone:
     for row in open("tumble.csv").readlines()[2:]:
         v = [float(x or "nan") for x in row.split(",")[:7]]
         phone.write(";".join(f"{x:.6g}" for x in (1000 * v[0], *(x / 9.81 for x in v[1:4]), *v[4:7])) + "\n")
+run(f"search {demo}/lift.csv --reference {demo}/lift.reference.csv --filter complementary --limit 20 --trade tilt_time")
+run(f"search {demo}/lift.csv --reference smooth --vary mag_noise --vary weighting --limit 10 --worst")
 run(f"inspect {demo}/lift.csv")
 run("inspect drive.csv")
 run("inspect still.csv --against " + demo + "/still.csv", (0, 1))

@@ -54,6 +54,9 @@ static void print_answer(const marl_search *search)
         describe_proof(search, proof, sizeof proof);
         cli_print("  proof   %s\n", proof);
     }
+    if (search->keeps_default && search->gain.logs < 3) {
+        cli_print("  next    more logs of this use decide more: three and more, by --case LOG=ATT\n");
+    }
 }
 
 static void print_logs(const marl_search *search)
@@ -86,7 +89,7 @@ static void print_parameter(const marl_search *search, size_t i)
     snprintf(plateau, sizeof plateau, "%s%.3g to %.3g%s", s->from_is_open ? "<" : "", s->from, s->to,
              s->to_is_open ? "<" : "");
     snprintf(searched, sizeof searched, "%.3g to %.3g", range->low, range->high);
-    cli_print("%-18s %-14s %10.4g %10.4g  %-20s %-18s %4.0f %%\n", row->name, row->unit,
+    cli_print("%-18s %-14s %10.4g %10.4g  %-22s %-16s %4.0f %%\n", row->name, row->unit,
               (double)search->best.tuning.value[range->id], (double)filter->standard.tuning.value[range->id],
               s->n > 0 ? plateau : "-", searched, 100 * s->share);
 }
@@ -119,7 +122,7 @@ int cli_search_table(const marl_search *search, const cli_trade *trade, const ch
     const marl_search_filter *filter = &search->filter[search->best_filter];
     print_answer(search);
     print_logs(search);
-    cli_print("\n%-18s %-14s %10s %10s  %-20s %-18s %s\n", "parameter", "unit", "found", "default",
+    cli_print("\n%-18s %-14s %10s %10s  %-22s %-16s %s\n", "parameter", "unit", "found", "default",
               "within 5 %", "searched", "share of the change");
     for (size_t i = 0; i < filter->varied; i++) {
         print_parameter(search, i);

@@ -45,6 +45,7 @@ marl_status marl_pipeline_configure(marl_pipeline *p, const marl_pipeline_config
     p->sample = (marl_sample){.fresh = 0};
     p->sensors = config->sensors;
     p->watches_still = config->watch_still;
+    p->no_digest = config->no_digest;
     p->attitudes = p->digest = 0;
     if (!(config->sensors & MARL_FRESH_MAG)) {
         tuning.value[MARL_PARAMETER_USE_MAG] = 0.0f;
@@ -102,7 +103,9 @@ marl_status marl_pipeline_step(marl_pipeline *p, const marl_sample *raw, marl_qu
         return status;
     }
     MARL_TRY(marl_estimator_attitude(&p->estimator, q));
-    p->digest = marl_digest_add(p->digest, raw->t_ns, *q);
+    if (!p->no_digest) {
+        p->digest = marl_digest_add(p->digest, raw->t_ns, *q);
+    }
     p->attitudes++;
     return MARL_OK;
 }

@@ -15,6 +15,9 @@ static double arc(double s, double c)
     return u < 0.0025 ? t * (1 - u * (1.0 / 3 - u * (0.2 - u / 7))) : atan2(s, c);
 }
 
+/* Sine, squared, of half of the tilt of 179 degrees from which on there is no heading. */
+#define UPSIDE_DOWN 0.99992384
+
 marl_error_angles marl_error_between(marl_quat estimate, marl_quat reference)
 {
     marl_quat e = marl_quat_product(estimate, marl_quat_conjugate(reference));
@@ -30,6 +33,33 @@ marl_error_angles marl_error_between(marl_quat estimate, marl_quat reference)
         angles.heading_deg += 360;
     }
     return angles;
+}
+
+#define SMALL_SINE2 0.0025 /* of half an angle of 5.7 degrees: the series below is within 1e-9 of it */
+
+/* Square of the angle whose half has this sine, squared; radians. */
+static double square_of_angle(double sine2)
+{
+    if (sine2 < SMALL_SINE2) {
+        return 4 * sine2 * (1 + sine2 * (1.0 / 3 + sine2 * (8.0 / 45 + sine2 * (4.0 / 35))));
+    }
+    double half = asin(sqrt(sine2 < 1 ? sine2 : 1));
+    return 4 * half * half;
+}
+
+void lab_error_squares(marl_quat estimate, marl_quat reference, unsigned parts, lab_error_square *sum)
+{
+    marl_quat e = marl_quat_product(estimate, marl_quat_conjugate(reference));
+    double x = (double)e.x, y = (double)e.y, z = (double)e.z, level = x * x + y * y;
+    sum->n++;
+    sum->total += square_of_angle(level + z * z);
+    if (parts & LAB_SQUARES_OF_PARTS) {
+        double w = (double)e.w;
+        int upright = level < UPSIDE_DOWN;
+        sum->tilt += square_of_angle(level);
+        sum->heading += upright ? square_of_angle(z * z / (w * w + z * z)) : 0;
+        sum->headings += (size_t)upright;
+    }
 }
 
 /* Which samples count, and scratch memory for the sorting. */

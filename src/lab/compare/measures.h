@@ -5,6 +5,15 @@
 
 #include "marlinspike/compare.h"
 
+/* Sums of squared errors, rad^2, for whoever needs no more of them: the angles are those of marl_error_between. */
+typedef struct lab_error_square {
+    double total, tilt, heading;
+    size_t n, headings;
+} lab_error_square;
+/* `parts`: 0 or LAB_SQUARES_OF_PARTS, for tilt and heading, too. */
+enum { LAB_SQUARES_OF_PARTS = 1 };
+void lab_error_squares(marl_quat estimate, marl_quat reference, unsigned parts, lab_error_square *sum);
+
 double lab_settle_s(const marl_comparison *comparison);
 double lab_lost_s(const marl_comparison *comparison);
 double lab_drift_deg_per_h(const marl_comparison *comparison);

@@ -123,9 +123,19 @@ double lab_goal_of_sums(const marl_goal *goal, const double rms[LAB_ANGLES])
 {
     double sum = 0;
     for (size_t i = 0; i < goal->n; i++) {
-        sum += goal->term[i].weight * rms[goal->term[i].measure / STATISTICS];
+        unsigned measure = goal->term[i].measure;
+        sum += measure < ANGLE_MEASURES ? goal->term[i].weight * rms[measure / STATISTICS] : 0;
     }
     return sum;
+}
+
+int lab_goal_needs_parts(const marl_goal *goal)
+{
+    int needs = 0;
+    for (size_t i = 0; i < goal->n; i++) {
+        needs |= goal->term[i].measure / STATISTICS != 0;
+    }
+    return needs;
 }
 
 int lab_goal_needs_heading(const marl_goal *goal)

@@ -12,6 +12,8 @@ enum { LAB_ANGLES = 3 };   /* total, tilt, heading */
 int lab_goal_is_of_sums(const marl_goal *goal);
 double lab_goal_of_sums(const marl_goal *goal, const double rms[LAB_ANGLES]);
 
+/* More than the total error? */
+int lab_goal_needs_parts(const marl_goal *goal);
 /* Does a measure of it hold the heading? */
 int lab_goal_needs_heading(const marl_goal *goal);
 /* The measures that this log does not determine. */

@@ -3,6 +3,7 @@
  * leave, and so on ("Non-stochastic best arm identification and hyperparameter optimization", 2016, with the logs' time
  * as what is allotted). */
 #include "lab/base/parallel.h"
+#include "lab/compare/measures.h"
 #include "lab/search/search_parts.h"
 #include <math.h>
 #include <stdlib.h>
@@ -16,7 +17,7 @@ static const double margin[LAB_STAGES] = {3, 2, 1.5, INFINITY};
 typedef struct runner {
     marl_pipeline pipeline;
     size_t row;
-    double squares[LAB_ANGLES], n[LAB_ANGLES];
+    lab_error_square sum;
     double value; /* of the goal, so far */
     marl_error error;
 } runner;
@@ -30,38 +31,26 @@ typedef struct heat {
     int stage;
 } heat;
 
-static void add_error(runner *r, marl_quat estimate, marl_quat truth)
+static double rms(double squares, size_t n)
 {
-    const marl_error_angles e = marl_error_between(estimate, truth);
-    const double part[LAB_ANGLES] = {e.total_deg, e.tilt_deg, e.heading_deg};
-    for (int k = 0; k < LAB_ANGLES; k++) {
-        int counts = isfinite(part[k]);
-        r->squares[k] += counts ? part[k] * part[k] : 0;
-        r->n[k] += counts;
-    }
-}
-
-static void set_value(runner *r, const marl_goal *goal)
-{
-    double rms[LAB_ANGLES];
-    for (int k = 0; k < LAB_ANGLES; k++) {
-        rms[k] = r->n[k] > 0 ? sqrt(r->squares[k] / r->n[k]) : INFINITY;
-    }
-    r->value = lab_goal_of_sums(goal, rms);
+    return n > 0 ? sqrt(squares / (double)n) / MARL_DEGREE : INFINITY;
 }
 
 /* As far as the stage goes. */
 static void run_rows(runner *r, const lab_trial_log *on, const marl_goal *goal, double part)
 {
     size_t until = (size_t)(part * (double)on->log.n);
+    unsigned parts = lab_goal_needs_parts(goal) ? LAB_SQUARES_OF_PARTS : 0;
     for (; r->row < until; r->row++) {
         marl_quat q, truth = on->truth[r->row];
         int has_truth = truth.w != 0.0f || truth.x != 0.0f || truth.y != 0.0f || truth.z != 0.0f;
         if (marl_pipeline_step(&r->pipeline, &on->log.row[r->row].sample, &q) == MARL_OK && has_truth) {
-            add_error(r, q, truth);
+            lab_error_squares(q, truth, parts, &r->sum);
         }
     }
-    set_value(r, goal);
+    const double angle[LAB_ANGLES] = {rms(r->sum.total, r->sum.n), rms(r->sum.tilt, r->sum.n),
+                                      rms(r->sum.heading, r->sum.headings)};
+    r->value = lab_goal_of_sums(goal, angle);
 }
 
 /* A goal that is no sum needs the whole comparison. */

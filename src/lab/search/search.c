@@ -3,6 +3,7 @@
 #include "lab/base/parallel.h"
 #include "lab/search/search_parts.h"
 #include <math.h>
+#include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -56,7 +57,7 @@ int lab_search_is_over(const marl_search *search)
     if (search->options.stop != NULL && *search->options.stop) {
         return 1;
     }
-    if (!state->has_until || state->proving) {
+    if (!state->has_until || state->untimed) {
         return 0;
     }
     clock_gettime(CLOCK_MONOTONIC, &now);
@@ -145,7 +146,7 @@ static marl_status check_logs(const marl_search *search, const lab_trial_log *lo
                 error, MARL_ERR_INSUFFICIENT,
                 "%s: does not determine %s (jitter needs a rest of a second, lag some turning, drift a "
                 "minute, settle an error that comes to stay under 2 degrees): another log or goal",
-                log[i].of->log_path, names);
+                search->study->cases[i].log_path, names);
         }
     }
     return MARL_OK;
@@ -184,24 +185,52 @@ static marl_status round_best(marl_search *search, const lab_race *race, marl_tr
     return MARL_OK;
 }
 
-/* "kalman:mag_noise=0.5,speed_floor=1.2", from the name of what it started from. */
+static int is_varied(const marl_search_filter *filter, const char *name, size_t n)
+{
+    int is = 0;
+    for (size_t i = 0; i < filter->varied; i++) {
+        const char *varied = marl_parameter_row(filter->range[i].id)->name;
+        is |= strlen(varied) == n && strncmp(varied, name, n) == 0;
+    }
+    return is;
+}
+
+static void append(marl_named_tuning *named, const char *format, ...)
+{
+    size_t used = strlen(named->name);
+    va_list arguments;
+    va_start(arguments, format);
+    vsnprintf(named->name + used, sizeof named->name - used, format, arguments);
+    va_end(arguments);
+}
+
+/* "kalman:mag_noise=0.5,speed_floor=1.2": the name of what it started from, its changes that are not varied, and what is. */
 static void name_best(const marl_search_filter *filter, const marl_trial *best, marl_named_tuning *named)
 {
+    const char *colon = strrchr(filter->standard.name, ':'), *change = colon != NULL ? colon + 1 : "";
+    char separator = ':';
     *named = filter->standard;
     named->tuning = best->tuning;
     named->about[0] = '\0';
-    int colon = strchr(filter->standard.name, ':') != NULL;
+    if (colon != NULL) {
+        named->name[colon - filter->standard.name] = '\0';
+    }
+    for (size_t n; *change != '\0'; change += n + (change[n] == ',')) {
+        n = strcspn(change, ",");
+        if (!is_varied(filter, change, strcspn(change, "="))) {
+            append(named, "%c%.*s", separator, (int)n, change);
+            separator = ',';
+        }
+    }
     for (size_t i = 0; i < filter->varied; i++) {
         const marl_parameter *row = marl_parameter_row(filter->range[i].id);
         double value = (double)best->tuning.value[filter->range[i].id];
-        size_t used = strlen(named->name);
         if (row->kind == MARL_KIND_SWITCH) {
-            snprintf(named->name + used, sizeof named->name - used, "%c%s=%s", i == 0 && !colon ? ':' : ',',
-                     row->name, value > 0 ? "on" : "off");
+            append(named, "%c%s=%s", separator, row->name, value > 0 ? "on" : "off");
         } else {
-            snprintf(named->name + used, sizeof named->name - used, "%c%s=%.4g", i == 0 && !colon ? ':' : ',',
-                     row->name, value);
+            append(named, "%c%s=%.4g", separator, row->name, value);
         }
+        separator = ',';
     }
 }
 
@@ -238,12 +267,13 @@ static marl_status find(marl_search *search, const lab_trial_log *log, lab_race 
     *race = lab_race_on(search, log, search->study->case_n,
                         search->options.threads > 0 ? search->options.threads : lab_cores());
     MARL_TRY(run_defaults(search, race, error));
+    search->state->untimed = 0;
     MARL_TRY(lab_search_sweep(search, race, error));
     search->state->swept = search->trials;
     MARL_TRY(lab_search_is_over(search) ? MARL_OK : lab_search_refine_all(search, race, error));
     marl_trial best = *best_trial(search);
     search->stopped = lab_search_is_over(search);
-    search->state->proving = 1;
+    search->state->untimed = search->state->proving = 1;
     if (!isfinite(best.score)) {
         return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          search->stopped
@@ -276,6 +306,7 @@ static void prepare(marl_search *search)
     state->total = total + lab_search_proof_size(search);
     state->best = INFINITY;
     state->evaluations = 0;
+    state->untimed = 1;
     state->proving = 0;
     state->has_until = whole > 0;
     clock_gettime(CLOCK_MONOTONIC, &state->until);

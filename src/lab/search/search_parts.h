@@ -10,7 +10,9 @@
 struct marl_search_state {
     pthread_mutex_t lock; /* of the count and of the progress */
     struct timespec until;
-    int has_until, proving; /* proving: the time is no limit any more */
+    int has_until;
+    int untimed; /* the defaults and the proof: the limit of time is not for them */
+    int proving; /* scores are of other logs than those that are tuned on */
     double evaluations, total, best;
     size_t swept; /* trials of the defaults and of the sweep */
 };

@@ -8,11 +8,11 @@
 #include <math.h>
 
 /* What is said: a clock that is off by more, s; a rotation that is more, degrees; and each by so many standard errors.
- * Those of the smoother are wide for sensors that are not calibrated, where three are needed to see a rotation at all. */
+ * Of a rotation they are those of the smoother, which are wide for sensors that are not calibrated. */
 #define CLOCK_OFF 0.05
 #define CLOCK_SIGMAS 5.0
 #define TURNED_DEG 5.0
-#define TURNED_SIGMAS 3.0
+#define TURNED_SIGMAS 4.0
 /* A filter that follows the reference more closely than this, degrees rms, shows that the frames are the same. */
 #define CLOSE_DEG 4.0
 /* A rotation that is constant takes away this share of the difference and more. */
