@@ -156,6 +156,9 @@ const marl_log_report *marl_log_reader_report(const marl_log_reader *reader);
  * rows were bad and MARL_ERR_INSUFFICIENT when there was none at all. */
 MARL_CHECKED marl_status marl_log_next(marl_log_reader *reader, marl_log_row *row, marl_error *error);
 void marl_log_close(marl_log_reader *reader); /* NULL is allowed */
+/* From now on rows are read on a thread of their own, some thousand ahead: for a file that is read to its end as fast as it
+ * goes. Rows and errors are the same. Does nothing where the log comes through a pipe. marl_log_reader_report ends it. */
+void marl_log_read_ahead(marl_log_reader *reader);
 
 /* A whole log in memory. */
 typedef struct marl_log {
@@ -184,6 +187,9 @@ MARL_CHECKED marl_status marl_log_create(marl_log_writer **writer, const char *p
 MARL_CHECKED marl_status marl_log_create_growing(marl_log_writer **writer, const char *path,
                                                  const marl_log_info *info, marl_error *error);
 void marl_log_write(marl_log_writer *writer, const marl_log_row *row);
+/* From now on rows are written on a thread of their own, some thousand behind: not for a recording that grows. Does
+ * nothing where a FIFO takes the rows. */
+void marl_log_write_behind(marl_log_writer *writer);
 /* Hands all rows so far to the system. MARL_ERR_SYSTEM when any write failed. */
 MARL_CHECKED marl_status marl_log_flush(marl_log_writer *writer, marl_error *error);
 /* Completes the file. MARL_ERR_SYSTEM when any write failed; then no file is left. */

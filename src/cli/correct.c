@@ -34,6 +34,8 @@ static marl_status copy_corrected(marl_log_reader *reader, const marl_calibratio
     marl_status status;
     marl_corrector corrector;
     marl_corrector_init(&corrector, calibration);
+    marl_log_read_ahead(reader);
+    marl_log_write_behind(writer);
     while ((status = marl_log_next(reader, &row, error)) == MARL_OK) {
         *invalid += marl_corrector_step(&corrector, &row.sample) != 0;
         marl_calibration_mount(calibration, &row.sample);

@@ -71,6 +71,7 @@ static marl_status prepare(job *j, const cli *c, options *o, marl_error *error)
     if (j->start.from == MARL_START_GIVEN) {
         MARL_TRY(marl_replay_start(&j->pipeline, j->start.q, error));
     }
+    j->pipeline.no_digest = !o->digest && !c->json;
     if (o->out == NULL) {
         return MARL_OK;
     }
@@ -114,10 +115,22 @@ static void wait_for(job *j, int64_t t_ns, double pace)
     }
 }
 
+/* As fast as it goes: reading, filtering and writing at once. */
+static void overlap(job *j)
+{
+    marl_log_read_ahead(j->reader);
+    if (j->writer != NULL) {
+        marl_log_write_behind(j->writer);
+    }
+}
+
 static marl_status run(job *j, const options *o, marl_error *error)
 {
     marl_log_row row;
     marl_status status;
+    if (o->pace <= 0) {
+        overlap(j);
+    }
     while ((status = marl_log_next(j->reader, &row, error)) == MARL_OK) {
         if (j->start.from == MARL_START_REFERENCE && (status = start_with_own(j, &row, error)) != MARL_OK) {
             return status;

@@ -2,14 +2,24 @@
  * Reading logs: which lines are rows, whether their time goes on, what is counted. */
 #include "lab/log/log_map.h"
 #include "lab/log/row_order.h"
+#include "lab/log/row_pipe.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
 
 #define NOT_UNIT 0.01
 
+/* Reading on a thread of its own. */
+typedef struct ahead {
+    lab_row_pipe *pipe; /* NULL: not, or not any more */
+    marl_status status; /* of its end, and why */
+    marl_error error;
+} ahead;
+
 struct marl_log_reader {
+    ahead *ahead; /* NULL: rows are read where they are asked for */
     char *path;
     int ours; /* has our metadata line: then the last line ends with a line end, too */
     marl_log_info info;
@@ -149,7 +159,8 @@ static void widen(const marl_sample *s, marl_log_report *report)
     }
 }
 
-marl_status marl_log_next(marl_log_reader *r, marl_log_row *row, marl_error *error)
+/* The next row in the window. */
+static marl_status read_row(marl_log_reader *r, marl_log_row *row, marl_error *error)
 {
     const marl_log_window *w = &r->window;
     marl_status status;
@@ -174,6 +185,59 @@ marl_status marl_log_next(marl_log_reader *r, marl_log_row *row, marl_error *err
         return no_rows_in_window(r, error);
     }
     return status == MARL_OK ? MARL_END : status;
+}
+
+/* ---- ahead ---- */
+
+static void read_all(void *context, lab_row_pipe *pipe)
+{
+    marl_log_reader *r = context;
+    marl_log_row *row;
+    while ((row = lab_row_pipe_slot(pipe)) != NULL &&
+           (r->ahead->status = read_row(r, row, &r->ahead->error)) == MARL_OK) {
+        lab_row_pipe_put(pipe);
+    }
+    lab_row_pipe_close(pipe);
+}
+
+void marl_log_read_ahead(marl_log_reader *r)
+{
+    struct stat file;
+    if (r->ahead != NULL || fstat(r->lines.fd, &file) != 0 || !S_ISREG(file.st_mode)) {
+        return; /* what comes through a pipe is wanted as soon as it is there */
+    }
+    r->ahead = calloc(1, sizeof *r->ahead);
+    if (r->ahead != NULL) {
+        r->ahead->pipe = lab_row_pipe_start(read_all, r);
+    }
+    if (r->ahead != NULL && r->ahead->pipe == NULL) {
+        free(r->ahead);
+        r->ahead = NULL;
+    }
+}
+
+static void stop_ahead(ahead *a)
+{
+    if (a != NULL && a->pipe != NULL) {
+        lab_row_pipe_stop(a->pipe);
+        lab_row_pipe_join(a->pipe);
+        a->pipe = NULL;
+    }
+}
+
+marl_status marl_log_next(marl_log_reader *r, marl_log_row *row, marl_error *error)
+{
+    if (r->ahead == NULL) {
+        return read_row(r, row, error);
+    }
+    const marl_log_row *next = r->ahead->pipe != NULL ? lab_row_pipe_take(r->ahead->pipe) : NULL;
+    if (next != NULL) {
+        *row = *next;
+        return MARL_OK;
+    }
+    stop_ahead(r->ahead);
+    return r->ahead->status == MARL_END ? MARL_END
+                                        : marl_fail(error, r->ahead->status, "%s", r->ahead->error.text);
 }
 
 /* The metadata and comment lines, up to the header, which is left in *line. */
@@ -284,6 +348,8 @@ void marl_log_close(marl_log_reader *r)
     if (r == NULL) {
         return;
     }
+    stop_ahead(r->ahead);
+    free(r->ahead);
     lab_lines_close(&r->lines);
     lab_csv_free(&r->scan.csv);
     free(r->path);
@@ -297,5 +363,6 @@ const marl_log_info *marl_log_reader_info(const marl_log_reader *reader)
 
 const marl_log_report *marl_log_reader_report(const marl_log_reader *reader)
 {
+    stop_ahead(reader->ahead); /* nobody writes to it any more */
     return &reader->report;
 }

@@ -3,12 +3,14 @@
 #include "lab/base/outfile.h"
 #include "lab/log/log_format.h"
 #include "lab/log/number.h"
+#include "lab/log/row_pipe.h"
 #include "marlinspike/error.h"
 #include <stdio.h>
 #include <stdlib.h>
 
 struct marl_log_writer {
     marl_outfile *file;
+    lab_row_pipe *pipe; /* to the thread that writes; NULL: rows are written where they are given */
     unsigned columns;
 };
 
@@ -89,11 +91,6 @@ marl_status marl_log_create_growing(marl_log_writer **writer, const char *path, 
     return create(writer, path, info, 1, error);
 }
 
-marl_status marl_log_flush(marl_log_writer *w, marl_error *error)
-{
-    return lab_outfile_flush(w->file, error);
-}
-
 /* The cells of one group; empty ones when it is not fresh. */
 static char *write_group(char *out, const marl_log_writer *w, marl_column first, int n, const float *value,
                          int fresh)
@@ -107,7 +104,7 @@ static char *write_group(char *out, const marl_log_writer *w, marl_column first,
     return out;
 }
 
-void marl_log_write(marl_log_writer *w, const marl_log_row *row)
+static void write_row(marl_log_writer *w, const marl_log_row *row)
 {
     const marl_sample *s = &row->sample;
     const float accel[] = {s->accel.x, s->accel.y, s->accel.z};
@@ -130,8 +127,51 @@ void marl_log_write(marl_log_writer *w, const marl_log_row *row)
     lab_outfile_advance(w->file, out);
 }
 
+marl_status marl_log_flush(marl_log_writer *w, marl_error *error)
+{
+    return lab_outfile_flush(w->file, error);
+}
+
+/* ---- behind ---- */
+
+static void write_all(void *context, lab_row_pipe *pipe)
+{
+    const marl_log_row *row;
+    while ((row = lab_row_pipe_take(pipe)) != NULL) {
+        write_row(context, row);
+    }
+}
+
+void marl_log_write_behind(marl_log_writer *w)
+{
+    if (w->pipe == NULL && lab_outfile_path(w->file) != NULL) { /* a FIFO wants its rows at once */
+        w->pipe = lab_row_pipe_start(write_all, w);
+    }
+}
+
+static void finish_behind(marl_log_writer *w)
+{
+    if (w->pipe != NULL) {
+        lab_row_pipe_close(w->pipe);
+        lab_row_pipe_join(w->pipe);
+        w->pipe = NULL;
+    }
+}
+
+void marl_log_write(marl_log_writer *w, const marl_log_row *row)
+{
+    marl_log_row *slot = w->pipe != NULL ? lab_row_pipe_slot(w->pipe) : NULL;
+    if (slot != NULL) {
+        *slot = *row;
+        lab_row_pipe_put(w->pipe);
+    } else {
+        write_row(w, row);
+    }
+}
+
 marl_status marl_log_commit(marl_log_writer *w, marl_error *error)
 {
+    finish_behind(w);
     marl_status status = marl_outfile_commit(w->file, error);
     free(w);
     return status;
@@ -140,6 +180,7 @@ marl_status marl_log_commit(marl_log_writer *w, marl_error *error)
 void marl_log_abort(marl_log_writer *w)
 {
     if (w != NULL) {
+        finish_behind(w);
         marl_outfile_abort(w->file);
         free(w);
     }
@@ -153,6 +194,7 @@ const char *marl_log_part(const marl_log_writer *w)
 void marl_log_leave(marl_log_writer *w)
 {
     if (w != NULL) {
+        finish_behind(w);
         lab_outfile_leave(w->file);
         free(w);
     }

@@ -158,7 +158,7 @@ static const marl_trial *best_trial(const marl_search *search)
 {
     const marl_trial *best = &search->trial[0];
     for (size_t i = 1; i < search->trials; i++) {
-        best = search->trial[i].score < best->score ? &search->trial[i] : best;
+        best = lab_search_is_better(search, &search->trial[i], best) ? &search->trial[i] : best;
     }
     return best;
 }

@@ -90,6 +90,11 @@ int lab_search_is_over(const marl_search *search);
 
 /* ---- finding ---- */
 
+/* What is made least: the logarithm of the score, and a little for each parameter that leaves the default. INFINITY where
+ * the score is not finite. */
+double lab_search_cost(const marl_search *search, const marl_trial *trial, double score);
+int lab_search_is_better(const marl_search *search, const marl_trial *a, const marl_trial *b);
+
 enum { LAB_STARTS = 2 }; /* of the refinement, at once */
 
 /* Trials of the search, kept. MARL_ERR_SYSTEM without memory. */

@@ -7,7 +7,7 @@
 #include <stdlib.h>
 
 #define CONFIDENCE 1.959963985 /* deviations of a normal number: 95 % */
-enum { MIN_LOGS = 3, FOLD_EACH = 12, FOLD_BASE = 8, MAX_FOLD = 200, BATCH = 16 };
+enum { MIN_LOGS = 3, MAX_FOLD = 200, BATCH = 16 };
 
 const char *marl_proof_name(marl_proof proof)
 {
@@ -25,8 +25,7 @@ static marl_proof kind_of(const marl_search *search)
 /* Evaluations of one fold's refinement. */
 static size_t fold_size(const marl_search *search, size_t varied)
 {
-    size_t usual = FOLD_EACH * varied + FOLD_BASE, limit = lab_search_refine_size(search, varied);
-    size_t size = search->options.limit > 0 && limit < usual ? limit : usual;
+    size_t size = lab_search_refine_size(search, varied);
     return size < MAX_FOLD ? size : MAX_FOLD;
 }
 
@@ -197,9 +196,10 @@ static void fold(void *context, size_t without)
                 by_log[n++] = search->trial[i].by_log[k];
             }
         }
-        double score = lab_goal_over_logs(&search->options.goal, by_log, n);
-        best = score < least ? search->trial[i] : best;
-        least = fmin(score, least);
+        double cost =
+            lab_search_cost(search, &search->trial[i], lab_goal_over_logs(&search->options.goal, by_log, n));
+        best = cost < least ? search->trial[i] : best;
+        least = fmin(cost, least);
     }
     lab_race race = lab_race_on(t->search, others, n, 1);
     t->status[without] = refine_on(&race, &best, &t->error[without]);
@@ -231,7 +231,7 @@ static marl_status sweep_first_parts(marl_search *search, const lab_trial_log *f
         MARL_TRY(lab_race_run(&race, batch, ran, n, error));
         lab_race_set_pace(&race, ran, n);
         for (size_t k = 0; k < n; k++) {
-            *best = batch[k].score < best->score ? batch[k] : *best;
+            *best = lab_search_is_better(search, &batch[k], best) ? batch[k] : *best;
         }
     }
     return MARL_OK;

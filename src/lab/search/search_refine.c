@@ -41,7 +41,7 @@ static double evaluate(unsigned n, const double *x, double *gradient, void *cont
     marl_trial *trial = &o->to->tried[o->to->n++];
     *trial = (marl_trial){.filter = o->base.filter, .tuning = lab_search_tuning(o->filter, unit)};
     o->status = lab_race_run(o->race, trial, &ran, 1, o->error);
-    return isfinite(ran.estimate) ? fmin(log(fmax(ran.estimate, LAB_MIN_SCORE)), HOPELESS) : HOPELESS;
+    return fmin(lab_search_cost(o->race->search, trial, ran.estimate), HOPELESS);
 }
 
 /* Two and more: "The BOBYQA algorithm for bound constrained optimization without derivatives" (2009); one: "A simplex
@@ -88,7 +88,7 @@ marl_status lab_search_refine(const lab_race *race, marl_trial *trial, lab_refin
         optimise(&o);
     }
     for (size_t i = 0; i < to->n; i++) {
-        *trial = to->tried[i].score < trial->score ? to->tried[i] : *trial;
+        *trial = lab_search_is_better(race->search, &to->tried[i], trial) ? to->tried[i] : *trial;
     }
     return o.status;
 }
@@ -141,7 +141,8 @@ static const marl_trial *best_of(const marl_search *search, size_t filter, const
     for (size_t i = 0; i < search->trials; i++) {
         const marl_trial *t = &search->trial[i];
         int far = other == NULL || distance(&search->filter[filter], t, other) > APART;
-        if (t->filter == filter && isfinite(t->score) && far && (best == NULL || t->score < best->score)) {
+        if (t->filter == filter && isfinite(t->score) && far &&
+            (best == NULL || lab_search_is_better(search, t, best))) {
             best = t;
         }
     }

@@ -5,6 +5,7 @@
 #include <stdlib.h>
 
 enum { BATCH = 16, SWEEP_EACH = 32, REFINE_EACH = 20, REFINE_BASE = 10 };
+#define PULL (getenv("PULL") ? atof(getenv("PULL")) : 0.1)
 #define SWEEP_SHARE 0.4 /* of a limit that is given */
 
 size_t lab_search_sweep_size(const marl_search *search, size_t varied)
@@ -19,6 +20,27 @@ size_t lab_search_refine_size(const marl_search *search, size_t varied)
     size_t limit = search->options.limit / search->filters;
     size_t left = limit - (limit > 0 ? lab_search_sweep_size(search, varied) : 0);
     return search->options.limit > 0 ? left / LAB_STARTS : REFINE_EACH * varied + REFINE_BASE;
+}
+
+/* Of tunings that do equally well on these logs the one nearest to the default: what the logs do not show is left as it
+ * is, and what is found on other logs of the kind differs less. */
+double lab_search_cost(const marl_search *search, const marl_trial *trial, double score)
+{
+    const marl_search_filter *filter = &search->filter[trial->filter];
+    double squares = 0;
+    for (size_t i = 0; i < filter->varied; i++) {
+        const marl_range *range = &filter->range[i];
+        squares += pow(lab_range_unit(range, (double)trial->tuning.value[range->id]) -
+                           lab_range_unit(range, (double)filter->standard.tuning.value[range->id]),
+                       2);
+    }
+    return isfinite(score) ? log(fmax(score, LAB_MIN_SCORE)) + PULL * squares / (double)filter->varied
+                           : INFINITY;
+}
+
+int lab_search_is_better(const marl_search *search, const marl_trial *a, const marl_trial *b)
+{
+    return lab_search_cost(search, a, a->score) < lab_search_cost(search, b, b->score);
 }
 
 /* "On the efficiency of certain quasi-random sequences of points in evaluating multi-dimensional integrals" (1960). */
