@@ -176,8 +176,26 @@ class Page(unittest.TestCase):
         self.assertIsNone(self.browser.execute_script("return window.owned"))
         self.browser.get_log("browser")  # the refusals are meant
 
+    def test_a_click_on_a_slice_shows_its_traces(self):
+        result = json.loads(tool("search", NASTY, "--reference", "truth.csv", "--calibration", "pod.json", "--filter",
+                                 "complementary", "--vary", "tilt_time", "--vary", "heading_time", "--limit", "30", "--json",
+                                 "--report", "search.html").stdout)
+        self.open("search.html")
+        self.assertEqual(self.browser.find_element(By.CSS_SELECTOR, ".verdict").text, result["verdict"])
+        rows = self.browser.find_elements(By.CSS_SELECTOR, "table")[1].find_elements(By.CSS_SELECTOR, "tbody tr")
+        self.assertEqual([r.find_element(By.CSS_SELECTOR, "th").text for r in rows],
+                         [p["name"] for p in result["parameters"]])
+        ticked = "[...document.querySelectorAll('.controls input:checked')].map(c => Number(c.value))"
+        self.assertEqual(self.run_script(ticked), [1, 2])
+        shown = self.data()["shown"][-1]
+        self.run_script("page.search.list[arguments[0]].graph.getFunctionOption('clickCallback')"
+                        "(null, 0, [{idx: arguments[1]}])", shown["parameter"], shown["point"])
+        self.assertEqual(self.run_script(ticked), [1, shown["run"] + 1])
+        self.assertTrue(self.run_script("page.view.plots.list[0].graph.visibility()")[shown["run"]])
+
     def test_sizes_and_themes(self):
-        pages = ["compare.html", "tumble.html", "poses.html", "verify.html"]
+        tool("search", NASTY, "--reference", "truth.csv", "--vary", "mag_noise", "--limit", "5", "--report", "slice.html", "--quiet")
+        pages = ["compare.html", "slice.html", "tumble.html", "poses.html", "verify.html"]
         for name in pages:
             for width, height in ((1280, 800), (390, 844)):
                 papers = set()

@@ -204,3 +204,25 @@ int cli_page_add_sphere(const cli_page_points *p, marl_sensor sensor, const marl
     json_array_append_new(to->spheres, sphere);
     return add_residuals(to->scatters, p, sensor, fit, radius);
 }
+
+json_t *cli_page_corrections(const marl_calibration_record *record)
+{
+    static const double unit[MARL_SENSOR_COUNT] = {1, MARL_DEGREE, 1};
+    static const char *const names[MARL_SENSOR_COUNT] = {"accel, m/s^2", "gyro, deg/s", "mag, uT"};
+    json_t *root = json_object(), *rows = json_array();
+    for (int k = 0; k < MARL_SENSOR_COUNT; k++) {
+        const marl_fit *fit = &record->fit[k];
+        for (int i = 0; i < 3 && fit->present; i++) {
+            char name[48];
+            snprintf(name, sizeof name, "%s, %c", names[k], 'x' + i);
+            json_array_append_new(
+                rows, json_pack("[o,o,o,o,o]", cli_text(name), cli_page_number(fit->bias[i] / unit[k], 5),
+                                cli_page_number(fit->matrix[i][0], 5), cli_page_number(fit->matrix[i][1], 5),
+                                cli_page_number(fit->matrix[i][2], 5)));
+        }
+    }
+    json_object_set_new(root, "columns",
+                        json_pack("[s,s,s,s,s]", "corrected by", "bias", "matrix x", "y", "z"));
+    json_object_set_new(root, "rows", rows);
+    return root;
+}

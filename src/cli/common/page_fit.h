@@ -34,4 +34,7 @@ int cli_page_add_sphere(const cli_page_points *points, marl_sensor sensor, const
 /* One scatter of y over x. */
 json_t *cli_page_scatter(const char *title, const char *x_unit, const double *x, const double *y, size_t n);
 
+/* What corrects the readings, a row an axis, as a table. */
+json_t *cli_page_corrections(const marl_calibration_record *record);
+
 #endif

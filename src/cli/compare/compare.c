@@ -110,7 +110,7 @@ static void draw(const options *o, const marl_study *study, marl_error *error)
         }
     }
     if (o->page != NULL &&
-        cli_compare_page(study, o->body != NULL ? o->body : bodies[0], o->page, &other) != MARL_OK &&
+        cli_study_page(study, o->body != NULL ? o->body : bodies[0], o->page, &other) != MARL_OK &&
         error->status == MARL_OK) {
         *error = other;
     }
@@ -148,7 +148,7 @@ static int show(const cli *c, const options *o, marl_study *study)
         draw(o, study, &error);
     }
     if (c->json) {
-        printed = cli_print_json(cli_compare_object(study));
+        printed = cli_print_json(cli_study_object(study));
     } else if (something && !c->quiet) {
         printed = cli_compare_table(study, error.status == MARL_OK ? o->figure : NULL);
     }

@@ -13,7 +13,7 @@
 typedef struct options {
     cli_study study;
     char **filter, **vary, **held;
-    char *goal, *limit, *from_sheet, *trade, *trials, *out, *figure, *start;
+    char *goal, *limit, *from_sheet, *trade, *trials, *out, *figure, *page, *start;
     int worst, threads;
     marl_sheet sheet; /* of --from-sheet */
 } options;
@@ -125,6 +125,7 @@ static marl_status load(const cli *c, options *o, marl_search *search, marl_erro
     cli_start start;
     marl_study_options *to = &search->study->options;
     MARL_TRY(o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK);
+    MARL_TRY(o->page != NULL ? marl_page_check_path(o->page, error) : MARL_OK);
     MARL_TRY(cli_study_prepare(c, &o->study, search->study, error));
     MARL_TRY(read_limit(o->limit, &search->options, error));
     MARL_TRY(read_goal(o, &search->options, error));
@@ -146,12 +147,13 @@ static marl_status load(const cli *c, options *o, marl_search *search, marl_erro
 
 /* ---- what comes out ---- */
 
-static marl_status write_files(const options *o, const marl_search *search, const cli_trade *trade,
+static marl_status write_files(const options *o, marl_search *search, const cli_trade *trade,
                                marl_error *error)
 {
     MARL_TRY(o->out != NULL ? marl_search_write(search, o->out, error) : MARL_OK);
     MARL_TRY(o->trials != NULL ? marl_search_write_trials(search, o->trials, error) : MARL_OK);
-    return o->figure != NULL ? cli_search_figure(search, trade, o->figure, error) : MARL_OK;
+    MARL_TRY(o->figure != NULL ? cli_search_figure(search, trade, o->figure, error) : MARL_OK);
+    return o->page != NULL ? cli_search_page(search, trade, o->page, error) : MARL_OK;
 }
 
 static int show(const cli *c, const options *o, marl_search *search)
@@ -236,6 +238,8 @@ int cli_search(int argc, const char **argv)
          "how many; the answer is the same (default: all cores)", "N"},
         {"figure", '\0', POPT_ARG_STRING, &o->figure, CLI_WRITES, "draw what was tried (.png, .svg or .gp)",
          "FILE"},
+        {"report", '\0', POPT_ARG_STRING, &o->page, CLI_WRITES,
+         "write a page to look at: slices, tables, traces (opens from disk, no network)", "PAGE.html"},
         {NULL, 'o', POPT_ARG_STRING, &o->out, CLI_WRITES, "write the tuning, with its evidence", "T"},
         CLI_READING_OPTIONS(o->study.reading),
         POPT_TABLEEND,

@@ -20,5 +20,9 @@ json_t *cli_search_object(const marl_search *search, const cli_trade *trade);
 /* The sweep as a curve, a map or slices; with a trade its curve. */
 MARL_CHECKED marl_status cli_search_figure(const marl_search *search, const cli_trade *trade,
                                            const char *path, marl_error *error);
+/* The report page: slices, and traces of what was found, of the default and of some points of the slices. Sets the
+ * study's tunings. */
+MARL_CHECKED marl_status cli_search_page(marl_search *search, const cli_trade *trade, const char *path,
+                                         marl_error *error);
 
 #endif

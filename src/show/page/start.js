@@ -30,8 +30,9 @@ function conditionsTable(result) {
     ...kinds.map(k => ({ name: k, of: r => r.by_condition ? r.by_condition[k].error_deg.rms : null, decimals: 2 }))], result.runs);
 }
 
-/* One log: bodies with their player, and traces below; each moves the other. */
-function caseView(one, kind) {
+/* One log: bodies with their player, and traces below; each moves the other. `chosen`: the runs shown at first; without,
+ * the best. */
+function caseView(one, kind, chosen) {
   const box = element("div"), grid = element("div", "bodies"), choice = element("div", "controls noprint");
   const bodies = [body(kind, "reference", REFERENCE), ...one.names.map((n, i) => body(kind, n, colourOf(i)))];
   const visible = i => i === 0 || choice.querySelector("input[value='" + i + "']").checked;
@@ -46,7 +47,7 @@ function caseView(one, kind) {
   };
   view.player = player(one.frames.t, show);
   view.plots = traces(one, t => view.player.goTo(t));
-  const best = one.rms.map((r, i) => [r === null ? Infinity : r, i]).sort((a, b) => a[0] - b[0]).slice(0, MAX_BODIES - 1).map(b => b[1]);
+  const best = chosen || one.rms.map((r, i) => [r === null ? Infinity : r, i]).sort((a, b) => a[0] - b[0]).slice(0, MAX_BODIES - 1).map(b => b[1]);
   one.names.forEach((n, i) => {
     const label = element("label"), check = element("input");
     check.type = "checkbox";
@@ -68,6 +69,12 @@ function caseView(one, kind) {
     element("h2", "", "Over time"),
     element("p", "note noprint", "Ticked above are the bodies and traces shown. Drag across a trace to zoom all of them, double-click to see everything; a click moves the bodies there."),
     view.plots.box);
+  /* This run beside the first one, what was found. */
+  view.choose = run => {
+    choice.querySelectorAll("input").forEach(c => { c.checked = c.value === "1" || Number(c.value) === run + 1; });
+    place();
+    box.scrollIntoView();
+  };
   view.draw = () => {
     view.plots.draw();
     place();
@@ -81,10 +88,11 @@ function caseView(one, kind) {
 }
 
 function comparison(data, main) {
-  main.append(...heading(data), element("h2", "", "Errors"), runsTable(data.result, data.measures), conditionsTable(data.result));
+  const search = data.search ? slices(data, run => page.view.choose(run)) : null;
+  main.append(...heading(data), ...(search ? [search.box] : []), element("h2", "", "Errors"), runsTable(data.result, data.measures), conditionsTable(data.result));
   const holder = element("div");
   const open = i => {
-    page.view = caseView(data.views[i], data.body);
+    page.view = caseView(data.views[i], data.body, data.search ? [0, 1] : null);
     holder.replaceChildren(page.view.box);
     page.view.draw();
   };
@@ -101,6 +109,8 @@ function comparison(data, main) {
     main.append(controls);
   }
   main.append(holder);
+  page.search = search;
+  if (search) search.draw();
   if (data.views.length > 0) open(0);
   if (data.calibration) main.append(element("h2", "", "Calibration"), table(data.calibration.columns.map((name, i) =>
     ({ name, of: r => r[i] })), data.calibration.rows));
@@ -126,7 +136,7 @@ function calibration(data, main) {
   page.view.draw();
 }
 
-const page = { view: null, ready: false };
+const page = { view: null, search: null, ready: false };
 window.page = page;
 
 window.addEventListener("load", () => {

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * A comparison as a report page. */
 #include "cli/common/page_data.h"
-#include "cli/compare/compare.h"
+#include "cli/common/page_fit.h"
+#include "cli/common/study_show.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -322,32 +323,9 @@ static marl_status add_view(const marl_study *study, const marl_study_case *it, 
     return view != NULL || n == 0 ? status : error->status;
 }
 
-static json_t *calibration_json(const marl_study *study)
+static json_t *views_json(const marl_study *study, const char *path, marl_error *error)
 {
-    static const double unit[MARL_SENSOR_COUNT] = {1, MARL_DEGREE, 1};
-    static const char *const names[MARL_SENSOR_COUNT] = {"accel, m/s^2", "gyro, deg/s", "mag, uT"};
-    json_t *root = json_object(), *rows = json_array();
-    for (int k = 0; k < MARL_SENSOR_COUNT; k++) {
-        const marl_fit *fit = &study->options.record->fit[k];
-        for (int i = 0; i < 3 && fit->present; i++) {
-            char name[48];
-            snprintf(name, sizeof name, "%s, %c", names[k], 'x' + i);
-            json_array_append_new(
-                rows, json_pack("[o,o,o,o,o]", cli_text(name), cli_page_number(fit->bias[i] / unit[k], 5),
-                                cli_page_number(fit->matrix[i][0], 5), cli_page_number(fit->matrix[i][1], 5),
-                                cli_page_number(fit->matrix[i][2], 5)));
-        }
-    }
-    json_object_set_new(root, "columns",
-                        json_pack("[s,s,s,s,s]", "corrected by", "bias", "matrix x", "y", "z"));
-    json_object_set_new(root, "rows", rows);
-    return root;
-}
-
-marl_status cli_compare_page(const marl_study *study, const char *body, const char *path, marl_error *error)
-{
-    char title[300], question[400], verdict[1600];
-    json_t *root = json_object(), *views = json_array();
+    json_t *views = json_array();
     marl_status status = MARL_OK;
     for (size_t i = 0; i < study->case_n && i < MAX_VIEWS && status == MARL_OK; i++) {
         status = add_view(study, &study->cases[i], views, error);
@@ -357,24 +335,47 @@ marl_status cli_compare_page(const marl_study *study, const char *body, const ch
     }
     if (status != MARL_OK) {
         json_decref(views);
-        json_decref(root);
-        return status;
+        return NULL;
     }
+    return views;
+}
+
+json_t *cli_study_page_object(const marl_study *study, const char *body, const char *path, marl_error *error)
+{
+    char title[300], question[400], verdict[1600];
+    json_t *views = views_json(study, path, error);
+    if (views == NULL) {
+        return NULL;
+    }
+    json_t *root = json_object();
     snprintf(title, sizeof title, "%.240s: estimates compared", marl_base_name(study->cases[0].log_path));
     snprintf(question, sizeof question, "Which estimate is nearest to %.160s on %.160s%s?",
              marl_base_name(study->cases[0].reference_path), marl_base_name(study->cases[0].log_path),
              study->case_n > 1 ? " and the other logs" : "");
-    cli_compare_verdict(study, verdict, sizeof verdict);
+    cli_study_verdict(study, verdict, sizeof verdict);
     json_object_set_new(root, "kind", json_string("comparison"));
     json_object_set_new(root, "body", json_string(body));
     json_object_set_new(root, "title", cli_text(title));
     json_object_set_new(root, "question", cli_text(question));
     json_object_set_new(root, "verdict", cli_text(verdict));
     json_object_set_new(root, "warnings", cli_warnings_json(&study->warnings));
-    json_object_set_new(root, "result", cli_compare_object(study));
-    json_object_set_new(root, "measures", cli_compare_measures());
+    json_object_set_new(root, "result", cli_study_object(study));
+    json_object_set_new(root, "measures", cli_study_measures());
     json_object_set_new(root, "views", views);
     json_object_set_new(root, "calibration",
-                        study->options.record != NULL ? calibration_json(study) : json_null());
+                        study->options.record != NULL ? cli_page_corrections(study->options.record)
+                                                      : json_null());
+    return root;
+}
+
+marl_status cli_study_page(const marl_study *study, const char *body, const char *path, marl_error *error)
+{
+    char title[300];
+    json_t *root = cli_study_page_object(study, body, path, error);
+    if (root == NULL) {
+        return error->status;
+    }
+    const char *text = json_string_value(json_object_get(root, "title"));
+    snprintf(title, sizeof title, "%.290s", text != NULL ? text : "");
     return cli_page_write(path, title, root, error);
 }

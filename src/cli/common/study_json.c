@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * A comparison as JSON. */
-#include "cli/compare/compare.h"
+#include "cli/common/study_show.h"
 #include <math.h>
 #include <stdio.h>
 
@@ -156,7 +156,7 @@ static json_t *ranking_json(const marl_study *study)
     return list;
 }
 
-json_t *cli_compare_object(const marl_study *study)
+json_t *cli_study_object(const marl_study *study)
 {
     json_t *root = json_object(), *runs = json_array();
     add_alignment(root, &study->cases[0]);
@@ -170,7 +170,7 @@ json_t *cli_compare_object(const marl_study *study)
     return root;
 }
 
-json_t *cli_compare_measures(void)
+json_t *cli_study_measures(void)
 {
     json_t *list = json_array();
     for (int i = 0; i < MARL_SCALAR_COUNT; i++) {

@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: MIT
  * The outcome of a comparison in sentences. */
-#include "cli/compare/compare.h"
+#include "cli/common/study_show.h"
 #include <math.h>
 #include <stdio.h>
 
-void cli_compare_verdict(const marl_study *study, char *text, size_t size)
+void cli_study_verdict(const marl_study *study, char *text, size_t size)
 {
     if (!marl_study_is_aligned(study)) {
         snprintf(text, size,
