@@ -32,6 +32,7 @@ INPUTS = [
     "simulate --scene turns --seed 5 --rate 50 -o turns.csv",
     "simulate --scene soak --seed 5 --rate 5 -o soak.csv",
     "simulate --scene lift --duration 21 --seed 5 --rate 50 -o lift.csv --truth ref.csv",
+    "simulate --scene lift --duration 36 --seed 6 --rate 25 -o long.csv --truth long.ref.csv",
     "calibrate still still.csv --into cal.json",
     "calibrate poses poses.csv --into cal.json",
     "tuning kalman -o tuning.json",
@@ -61,6 +62,8 @@ COMMANDS = [
     "tuning complementary -o tuning.out",
     "inspect lift.csv ref.csv -o log.out",
     "compare lift.csv --reference ref.csv:t=1[s];q=2,3,4,5 --tuning kalman --json",
+    "search long.csv --reference long.ref.csv --filter complementary --vary tilt_time --limit 4 --quiet "
+    "-o tuning.out --sweep-out trials.out",
     "record --from sim:still --until 1 --quiet -o log.out",
     "send --to sim --calibration cal.json --tuning tuning.json --commit",
 ]
@@ -172,9 +175,10 @@ def allocations(trial):
 def calls(trial):
     with trial.folder() as folder:
         trace = os.path.join(folder, "trace")
-        run(trial.words, folder, None, ("strace", "-qq", "-o", trace, "-e", f"trace={CALLS}"))
+        run(trial.words, folder, None, ("strace", "-f", "-qq", "-o", trace, "-e", f"trace={CALLS}"))
         with open(trace, encoding="utf-8", errors="replace") as f:
-            names = [line.split("(")[0] for line in f if "(" in line]
+            words = [line.split("(")[0].split() for line in f if "(" in line]
+    names = [w[-1] for w in words if w and w[-1] in CALLS.split(",")]
     seen = {}
     for name in names:
         seen[name] = seen.get(name, 0) + 1
@@ -182,7 +186,7 @@ def calls(trial):
         for number in range(1, count + 1):
             for when in (f"{number}", f"{number}+"):
                 inject = f"inject={name}:error={'ENOSPC' if name == 'write' else 'EIO'}:when={when}"
-                yield f"{name} {when}", None, ("strace", "-qq", "-o", "/dev/null", "-e", f"trace={name}", "-e", inject)
+                yield f"{name} {when}", None, ("strace", "-f", "-qq", "-o", "/dev/null", "-e", f"trace={name}", "-e", inject)
 
 
 def disturb(trial, fault):

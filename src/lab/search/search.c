@@ -271,6 +271,7 @@ static marl_status find(marl_search *search, const lab_trial_log *log, lab_race 
     MARL_TRY(lab_search_sweep(search, race, error));
     search->state->swept = search->trials;
     MARL_TRY(lab_search_is_over(search) ? MARL_OK : lab_search_refine_all(search, race, error));
+    search->state->refined = search->trials;
     marl_trial best = *best_trial(search);
     search->stopped = lab_search_is_over(search);
     search->state->untimed = search->state->proving = 1;

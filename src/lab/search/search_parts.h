@@ -14,7 +14,8 @@ struct marl_search_state {
     int untimed; /* the defaults and the proof: the limit of time is not for them */
     int proving; /* scores are of other logs than those that are tuned on */
     double evaluations, total, best;
-    size_t swept; /* trials of the defaults and of the sweep */
+    size_t swept;   /* trials of the defaults and of the sweep */
+    size_t refined; /* and of the refinement */
 };
 
 /* ---- ranges ---- */
