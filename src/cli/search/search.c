@@ -215,8 +215,7 @@ int cli_search(int argc, const char **argv)
          "a parameter to vary, in a range; repeat it (default: those worth varying, see below)",
          "NAME[=LOW:HIGH]"},
         {"goal", '\0', POPT_ARG_STRING, &o->goal, 0,
-         "what is made small: total.rms (default), tilt.p95, heading.rms, jitter, lag, settle, or a sum such "
-         "as\n"
+         "what is made small: total.rms (default), tilt.p95, heading.rms, jitter, lag, settle, or a sum, as "
          "tilt.rms+0.01*lag",
          "MEASURE"},
         {"worst", '\0', POPT_ARG_NONE, &o->worst, 0,

@@ -121,8 +121,7 @@ static marl_status finish(heat *h, marl_error *error)
     marl_search *search = h->race->search;
     for (size_t i = 0; i < h->trials * h->race->logs; i++) {
         if (h->runner[i].error.status == MARL_ERR_SYSTEM) {
-            *error = h->runner[i].error;
-            return MARL_ERR_SYSTEM;
+            return marl_fail(error, MARL_ERR_SYSTEM, "%s", h->runner[i].error.text);
         }
     }
     for (size_t t = 0; t < h->trials; t++) {

@@ -213,10 +213,7 @@ marl_status marl_search_trade(marl_search *search, const char *name,
         lab_parallel(search->options.threads > 0 ? search->options.threads : lab_cores(), *n, try_value, t);
     }
     for (size_t i = 0; i < *n && status == MARL_OK; i++) {
-        status = t->status[i];
-        if (status != MARL_OK && error != NULL) {
-            *error = t->error[i];
-        }
+        status = t->status[i] == MARL_OK ? MARL_OK : marl_fail(error, t->status[i], "%s", t->error[i].text);
     }
     for (size_t k = 0; k < search->study->case_n; k++) {
         lab_trial_log_free(&log[k]);
