@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Errors and measures against constructions whose answer is known. */
 #include "check_main.h"
+#include "lab/compare/measures.h"
 #include "marlinspike/compare.h"
 #include "memory_log.h"
 #include "random_values.h"
@@ -19,6 +20,34 @@ START_TEST(the_parts_make_the_whole)
         marl_vec3 up = {0, 0, 1}; /* the angle between the two up directions */
         double cosine = (double)marl_vec3_dot(marl_quat_rotate_back(a, up), marl_quat_rotate_back(b, up));
         ck_assert_double_eq_tol(cos(e.tilt_deg * MARL_DEGREE), cosine, 2e-6);
+    }
+}
+END_TEST
+
+/* The squares that a search adds up are those of the angles, from tiny ones to half a turn. */
+START_TEST(sums_of_squares_are_those_of_the_angles)
+{
+    dice d = {11};
+    for (int i = 0; i < 2000; i++) {
+        marl_quat q = dice_attitude(&d);
+        double angle = pow(10, dice_between(&d, -4, 0.497)); /* rad, to pi */
+        marl_vec3 axis = dice_vector(&d, 1);
+        double length = sqrt((double)(axis.x * axis.x + axis.y * axis.y + axis.z * axis.z));
+        float s = (float)(sin(angle / 2) / length);
+        marl_quat turned =
+            marl_quat_product((marl_quat){(float)cos(angle / 2), s * axis.x, s * axis.y, s * axis.z}, q);
+        ck_assert_int_eq(marl_quat_normalize(&turned), MARL_OK);
+        marl_error_angles e = marl_error_between(turned, q);
+        lab_error_square sum = {0}, total = {0};
+        lab_error_squares(turned, q, LAB_SQUARES_OF_PARTS, &sum);
+        lab_error_squares(turned, q, 0, &total);
+        ck_assert_double_eq(total.total, sum.total);
+        ck_assert_double_eq_tol(sqrt(sum.total) / MARL_DEGREE, e.total_deg, 1e-4 + 1e-4 * e.total_deg);
+        ck_assert_double_eq_tol(sqrt(sum.tilt) / MARL_DEGREE, e.tilt_deg, 1e-4 + 1e-4 * e.tilt_deg);
+        if (isfinite(e.heading_deg)) {
+            ck_assert_double_eq_tol(sqrt(sum.heading) / MARL_DEGREE, fabs(e.heading_deg), 0.03);
+        }
+        ck_assert_uint_eq(sum.headings, isfinite(e.heading_deg));
     }
 }
 END_TEST
@@ -311,7 +340,8 @@ START_TEST(a_reference_in_ned_is_reported_in_enu)
 }
 END_TEST
 
-MARL_SUITE("compare", the_parts_make_the_whole, signs_and_edges_of_the_error, slerp_turns_evenly,
-           lag_is_found_with_its_sign, drift_settling_and_the_wrap_of_heading, constant_offsets, known_noise,
-           who_is_lost, errors_by_condition, the_reference_is_not_stretched, jitter_at_rest,
+MARL_SUITE("compare", the_parts_make_the_whole, sums_of_squares_are_those_of_the_angles,
+           signs_and_edges_of_the_error, slerp_turns_evenly, lag_is_found_with_its_sign,
+           drift_settling_and_the_wrap_of_heading, constant_offsets, known_noise, who_is_lost,
+           errors_by_condition, the_reference_is_not_stretched, jitter_at_rest,
            a_reference_in_ned_is_reported_in_enu)

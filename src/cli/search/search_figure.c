@@ -99,7 +99,7 @@ static int draw_map(drawing *d, const marl_search *search)
 /* All panels have one scale: what matters more is steeper. */
 static double worst_score(const marl_search *search)
 {
-    double worst = search->standard_score;
+    double worst = search->trial[search->best_filter].score;
     for (size_t i = 0; i < filter_of(search)->varied; i++) {
         for (size_t k = 0; k < search->slice[i].n; k++) {
             double score = search->slice[i].score[k];
@@ -126,7 +126,7 @@ static void draw_slice(drawing *d, const marl_search *search, size_t i, double w
     d->point[0][0][i] = (double)search->best.tuning.value[filter->range[i].id];
     d->point[0][1][i] = search->score;
     d->point[1][0][i] = (double)filter->standard.tuning.value[filter->range[i].id];
-    d->point[1][1][i] = search->standard_score;
+    d->point[1][1][i] = search->trial[search->best_filter].score; /* its own filter's default */
     add_point(panel, "found", &d->point[0][0][i], &d->point[0][1][i], BEST_PLACE);
     add_point(panel, "default, with all parameters", &d->point[1][0][i], &d->point[1][1][i], DEFAULT_PLACE);
     panel->shades = 1;

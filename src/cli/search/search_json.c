@@ -92,6 +92,7 @@ json_t *cli_search_object(const marl_search *search, const cli_trade *trade)
     json_object_set_new(root, "over_logs", cli_text(search->options.goal.worst ? "worst" : "geometric mean"));
     json_object_set_new(root, "score", cli_number(search->score));
     json_object_set_new(root, "default_score", cli_number(search->standard_score));
+    json_object_set_new(root, "filter_default_score", cli_number(search->trial[search->best_filter].score));
     json_object_set_new(root, "evaluations", json_integer((json_int_t)search->evaluations));
     json_object_set_new(root, "stopped", json_boolean(search->stopped));
     json_object_set_new(root, "hold_out", hold_out_json(&search->gain));

@@ -37,7 +37,7 @@ function slice(data, index, choose) {
           const context = graph.canvas_.getContext("2d");
           context.clearRect(0, 0, graph.canvas_.width, graph.canvas_.height);
           shown.forEach(s => dot(context, graph, p.slice.value[s.point], p.slice.score[s.point], css("--ink"), 5));
-          dot(context, graph, p.default, data.search.default_score, COLOURS[1], 6);
+          dot(context, graph, p.default, data.search.filter_default_score, COLOURS[1], 6);
           dot(context, graph, p.value, data.search.score, COLOURS[0], 6);
         },
         clickCallback: (event, x, points) => {
