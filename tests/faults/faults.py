@@ -186,7 +186,8 @@ def calls(trial):
         for number in range(1, count + 1):
             for when in (f"{number}", f"{number}+"):
                 inject = f"inject={name}:error={'ENOSPC' if name == 'write' else 'EIO'}:when={when}"
-                yield f"{name} {when}", None, ("strace", "-f", "-qq", "-o", "/dev/null", "-e", f"trace={name}", "-e", inject)
+                yield f"{name} {when}", None, \
+                    ("strace", "-f", "-qq", "-o", "/dev/null", "-e", f"trace={name}", "-e", inject)
 
 
 def disturb(trial, fault):

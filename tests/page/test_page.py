@@ -178,8 +178,8 @@ class Page(unittest.TestCase):
 
     def test_a_click_on_a_slice_shows_its_traces(self):
         result = json.loads(tool("search", NASTY, "--reference", "truth.csv", "--calibration", "pod.json", "--filter",
-                                 "complementary", "--vary", "tilt_time", "--vary", "heading_time", "--limit", "30", "--json",
-                                 "--report", "search.html").stdout)
+                                 "complementary", "--vary", "tilt_time", "--vary", "heading_time", "--limit", "30",
+                                 "--json", "--report", "search.html").stdout)
         self.open("search.html")
         self.assertEqual(self.browser.find_element(By.CSS_SELECTOR, ".verdict").text, result["verdict"])
         rows = self.browser.find_elements(By.CSS_SELECTOR, "table")[1].find_elements(By.CSS_SELECTOR, "tbody tr")
@@ -194,7 +194,8 @@ class Page(unittest.TestCase):
         self.assertTrue(self.run_script("page.view.plots.list[0].graph.visibility()")[shown["run"]])
 
     def test_sizes_and_themes(self):
-        tool("search", NASTY, "--reference", "truth.csv", "--vary", "mag_noise", "--limit", "5", "--report", "slice.html", "--quiet")
+        tool("search", NASTY, "--reference", "truth.csv", "--vary", "mag_noise", "--limit", "5",
+             "--report", "slice.html", "--quiet")
         pages = ["compare.html", "slice.html", "tumble.html", "poses.html", "verify.html"]
         for name in pages:
             for width, height in ((1280, 800), (390, 844)):

@@ -9,7 +9,7 @@ function slice(data, index, choose) {
   const to = v => log ? Math.log10(v) : v, from = x => log ? 10 ** x : x;
   const share = p.unit ? p.name + ", " + p.unit : p.name;
   box.append(element("div", "title", share + ": " + Math.round(100 * p.share) + " % of the change"), plot);
-  const shown = data.shown.filter(s => s.parameter === index);
+  const traced = data.shown.filter(s => s.parameter === index);
   const limit = 10 * data.search.score;
   const rows = p.slice.value.map((v, i) => [to(v), p.slice.score[i] !== null && p.slice.score[i] <= limit ? p.slice.score[i] : null]);
   const dot = (context, graph, x, y, colour, radius) => {
@@ -20,7 +20,7 @@ function slice(data, index, choose) {
     context.fill();
   };
   return {
-    box, shown,
+    box,
     draw() {
       this.graph = new Dygraph(plot, rows, {
         labels: ["value", data.search.goal], colors: [css("--ink")], strokeWidth: 1.4, legend: "never", labelsKMB: false,
@@ -36,12 +36,12 @@ function slice(data, index, choose) {
         drawCallback: graph => {
           const context = graph.canvas_.getContext("2d");
           context.clearRect(0, 0, graph.canvas_.width, graph.canvas_.height);
-          shown.forEach(s => dot(context, graph, p.slice.value[s.point], p.slice.score[s.point], css("--ink"), 5));
+          traced.forEach(s => dot(context, graph, p.slice.value[s.point], p.slice.score[s.point], css("--ink"), 5));
           dot(context, graph, p.default, data.search.filter_default_score, COLOURS[1], 6);
           dot(context, graph, p.value, data.search.score, COLOURS[0], 6);
         },
         clickCallback: (event, x, points) => {
-          const near = shown.find(s => s.point === (points[0] ? points[0].idx : -1));
+          const near = traced.find(s => s.point === (points[0] ? points[0].idx : -1));
           choose(near ? near.run : 0);
         },
       });

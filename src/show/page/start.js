@@ -30,9 +30,9 @@ function conditionsTable(result) {
     ...kinds.map(k => ({ name: k, of: r => r.by_condition ? r.by_condition[k].error_deg.rms : null, decimals: 2 }))], result.runs);
 }
 
-/* One log: bodies with their player, and traces below; each moves the other. `chosen`: the runs shown at first; without,
+/* One log: bodies with their player, and traces below; each moves the other. `first`: the runs shown at first; without,
  * the best. */
-function caseView(one, kind, chosen) {
+function caseView(one, kind, first) {
   const box = element("div"), grid = element("div", "bodies"), choice = element("div", "controls noprint");
   const bodies = [body(kind, "reference", REFERENCE), ...one.names.map((n, i) => body(kind, n, colourOf(i)))];
   const visible = i => i === 0 || choice.querySelector("input[value='" + i + "']").checked;
@@ -47,7 +47,7 @@ function caseView(one, kind, chosen) {
   };
   view.player = player(one.frames.t, show);
   view.plots = traces(one, t => view.player.goTo(t));
-  const best = chosen || one.rms.map((r, i) => [r === null ? Infinity : r, i]).sort((a, b) => a[0] - b[0]).slice(0, MAX_BODIES - 1).map(b => b[1]);
+  const best = first || one.rms.map((r, i) => [r === null ? Infinity : r, i]).sort((a, b) => a[0] - b[0]).slice(0, MAX_BODIES - 1).map(b => b[1]);
   one.names.forEach((n, i) => {
     const label = element("label"), check = element("input");
     check.type = "checkbox";
