@@ -21,7 +21,7 @@ static void describe_proof(const marl_search *search, char *text, size_t size)
                      g->score, unit, marl_proof_name(g->proof), g->standard, g->ratio);
     if (n > 0 && (size_t)n < size && isfinite(g->low)) {
         snprintf(text + n, size - (size_t)n, " (95 %%: %.2f to %.2f, %s)", g->low, g->high,
-                 g->logs < 3 ? "for what was recorded" : "for logs of the kind");
+                 g->logs < 3 ? "for these logs" : "for logs of the kind");
     } else if (n > 0 && (size_t)n < size) {
         snprintf(text + n, size - (size_t)n, " (three logs and more give an interval)");
     }
