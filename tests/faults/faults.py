@@ -172,10 +172,15 @@ def allocations(trial):
                 {"LD_PRELOAD": LIBRARY, "MARL_FAIL_AT": str(number), "MARL_FAIL_ON": on}, ()
 
 
+def tracer(trial):
+    """Threads are followed, but not the program that draws."""
+    return ("strace", "-qq") if re.search(DRAWING, trial.command) else ("strace", "-f", "-qq")
+
+
 def calls(trial):
     with trial.folder() as folder:
         trace = os.path.join(folder, "trace")
-        run(trial.words, folder, None, ("strace", "-f", "-qq", "-o", trace, "-e", f"trace={CALLS}"))
+        run(trial.words, folder, None, (*tracer(trial), "-o", trace, "-e", f"trace={CALLS}"))
         with open(trace, encoding="utf-8", errors="replace") as f:
             words = [line.split("(")[0].split() for line in f if "(" in line]
     names = [w[-1] for w in words if w and w[-1] in CALLS.split(",")]
@@ -187,7 +192,7 @@ def calls(trial):
             for when in (f"{number}", f"{number}+"):
                 inject = f"inject={name}:error={'ENOSPC' if name == 'write' else 'EIO'}:when={when}"
                 yield f"{name} {when}", None, \
-                    ("strace", "-f", "-qq", "-o", "/dev/null", "-e", f"trace={name}", "-e", inject)
+                    (*tracer(trial), "-o", "/dev/null", "-e", f"trace={name}", "-e", inject)
 
 
 def disturb(trial, fault):
