@@ -249,7 +249,7 @@ typedef struct marl_study_options {
 
 /* A log and its reference. */
 typedef struct marl_study_case {
-    char *log_path, *reference_path;
+    char *log_path, *reference_path; /* reference_path NULL: none, and the reference is empty */
     marl_log log;
     marl_series reference; /* on the log's clock, matched */
     int reference_relative;
@@ -262,7 +262,8 @@ typedef struct marl_study_case {
     marl_clock clock;        /* found, or as given with no standard errors */
     marl_match match;
     marl_conditions conditions;
-    marl_quat start; /* of MARL_START_REFERENCE */
+    int has_start;   /* the reference has an attitude at the log's first row: */
+    marl_quat start; /* that one, for MARL_START_REFERENCE */
 } marl_study_case;
 
 /* One tuning at one rate on one log. */
@@ -309,8 +310,8 @@ int marl_study_add_recorded(marl_study *study);
 /* As if rows came at this rate, Hz. MARL_ERR_USE when it is not in (0, 1e6), or beyond the capacity. */
 MARL_CHECKED marl_status marl_study_add_rate(marl_study *study, double rate_hz, marl_error *error);
 
-/* Loads a log and its reference ("smooth": the log itself, smoothed), finds clock and frames once, and what
- * the board was doing. The options must be set before. A case that fails is left out. Errors as of the readers; MARL_ERR_INSUFFICIENT where
+/* Loads a log and its reference ("smooth": the log itself, smoothed; NULL: none, nothing is compared and nothing
+ * ranked), finds clock and frames once, and what the board was doing. The options must be set before. A case that fails is left out. Errors as of the readers; MARL_ERR_INSUFFICIENT where
  * clock, frames or a common time cannot be found. */
 MARL_CHECKED marl_status marl_study_add_case(marl_study *study, const char *log_path,
                                              const char *reference_path, marl_error *error);

@@ -15,5 +15,6 @@
 #include "marlinspike/search.h"
 #include "marlinspike/simulate.h"
 #include "marlinspike/smooth.h"
+#include "marlinspike/trace.h"
 
 #endif

@@ -6,7 +6,8 @@
  *   ... estimate.at[i] ...
  *   marl_series_free(&estimate);
  *
- * and row by row: marl_replay_init, then marl_pipeline_step for each row. */
+ * row by row: marl_replay_init, then marl_pipeline_step for each row; some rows of a log in memory at a time:
+ * marl_row_replay_begin and marl_row_replay_advance. */
 #ifndef MARLINSPIKE_REPLAY_H
 #define MARLINSPIKE_REPLAY_H
 
@@ -21,11 +22,12 @@ extern "C" {
 /* ---- replay ---- */
 
 /* Replay of recorded samples through the code that runs on the device, as they are or degraded: decimation,
- * dropout, jitter of the time stamps. */
+ * dropout, jitter of the time stamps, a gap. */
 
-/* Zeroed: nothing is lost. In this order: rows are thinned, of those that are left some are lost, and the
- * stamps of the rest are off. */
+/* Zeroed: nothing is lost. In this order: the rows of the gap are lost, the others are thinned, of those that
+ * are left some are lost, and the stamps of the rest are off. */
 typedef struct marl_degradation {
+    marl_span gap;   /* rows from gap.from_ns to before gap.to_ns are lost; both 0 = none */
     unsigned every;  /* one row in so many is taken; 0 = all */
     double rate_hz;  /* rows are taken as they come at this rate; 0 = all. Not with `every` */
     double drop;     /* probability that a row is lost, [0, 1) */
@@ -42,14 +44,17 @@ typedef struct marl_degrader {
     int started;
 } marl_degrader;
 
-/* MARL_ERR_ARGUMENT unless drop is in [0, 1), jitter_s and rate_hz are finite and not negative, and not both
- * of every and rate_hz are given. */
+/* MARL_ERR_ARGUMENT unless drop is in [0, 1), jitter_s and rate_hz are finite and not negative, the gap is not
+ * upside down, and not both of every and rate_hz are given. */
 MARL_CHECKED marl_status marl_degrader_init(marl_degrader *degrader, const marl_degradation *degradation);
 
 /* Feeds a row as recorded. Returns 1 and the degraded row, or 0 when it is dropped. Rows skipped by
  * decimation leave their newest readings to the next row, as a sensor's registers do; the readings of
  * dropped rows are lost. */
 int marl_degrader_feed(marl_degrader *degrader, const marl_sample *recorded, marl_sample *seen);
+
+/* The sensors whose columns a log has: a set of MARL_FRESH_... */
+uint8_t marl_replay_sensors(const marl_log_info *info);
 
 /* Names the sensors that neither `record` (may be NULL) nor the log itself has calibrated. */
 void marl_replay_warn(marl_warnings *warnings, const marl_calibration_record *record,
@@ -70,6 +75,26 @@ MARL_CHECKED marl_status marl_replay_start(marl_pipeline *pipeline, marl_quat q,
 /* Called for every attitude of a replay, with the row it came from and the attitude in enu. */
 typedef void marl_replay_watch(void *context, const marl_pipeline *pipeline, const marl_sample *sample,
                                marl_quat q);
+
+/* Rows of a log in memory through a pipeline, in one go or some at a time. */
+
+/* A replay under way. The pipeline is initialised, the start set; all that it points to belongs to the caller. */
+typedef struct marl_row_replay {
+    marl_pipeline *pipeline;
+    const marl_log *log;
+    marl_degrader degrader;
+    marl_replay_watch *watch; /* NULL: no callback */
+    void *watch_context;
+    size_t row;           /* the next one of the log */
+    marl_series estimate; /* room for log->n + 1 attitudes; each at the time of its row as recorded */
+} marl_row_replay;
+
+/* Takes memory for the estimate, to be freed by marl_series_free. MARL_ERR_USE for a degradation out of range,
+ * MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_row_replay_begin(marl_row_replay *replay, const marl_degradation *degradation,
+                                               marl_error *error);
+/* At most so many rows; returns how many are left. */
+size_t marl_row_replay_advance(marl_row_replay *replay, size_t rows);
 
 /* How a whole log is replayed; zeroed: readings as they are, start from vectors, nothing lost. */
 typedef struct marl_replay_options {

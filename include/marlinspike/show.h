@@ -84,9 +84,10 @@ MARL_CHECKED marl_status marl_figure_check_path(const char *path, marl_error *er
 /* Writes a page that shows `json`, a JSON object in UTF-8 as docs/formats.md describes it under "report
  * page", with the libraries that draw it (dygraphs, three.js) embedded. They are read from the folder that
  * the build names, or from that of the environment's MARLINSPIKE_JAVASCRIPT. Nothing in title or json can
- * become markup. MARL_ERR_USE when the path does not end in .html; MARL_ERR_SYSTEM when a library is missing
+ * become markup. With `computes` the page holds the device's code as a WebAssembly module, and the worker that
+ * replays the logs in the page with it. MARL_ERR_USE when the path does not end in .html; MARL_ERR_SYSTEM when a library is missing
  * or the file cannot be written. The file is complete or absent. */
-MARL_CHECKED marl_status marl_page_write(const char *path, const char *title, const char *json,
+MARL_CHECKED marl_status marl_page_write(const char *path, const char *title, const char *json, int computes,
                                          marl_error *error);
 /* MARL_OK when the path ends in .html: call it before expensive work. */
 MARL_CHECKED marl_status marl_page_check_path(const char *path, marl_error *error);

@@ -14,7 +14,6 @@ static const struct {
     const char *file, *package;
 } libraries[] = {
     {"dygraphs/dygraph.min.js", "libjs-dygraphs"},
-    {"dygraphs/src-es5/extras/synchronizer.js", "libjs-dygraphs"},
     {"three/three.min.js", "libjs-three"},
 };
 static const char library_style[] = "dygraphs/dygraph.min.css";
@@ -115,7 +114,7 @@ static char *script_text(const char *script)
     return text;
 }
 
-enum { SCRIPTS = LIBRARIES + 1 };
+enum { SCRIPTS = LIBRARIES + 1, MODULE_BLOCK = 3 * 1024 };
 
 /* Everything that the page is made of. */
 typedef struct parts {
@@ -166,22 +165,24 @@ static void put_hash(marl_outfile *out, const char *script)
     marl_outfile_text(out, "'");
 }
 
-/* No script runs but the page's own, should anything of a log ever come through as markup. */
-static void put_policy(marl_outfile *out, const parts *p)
+/* No script runs but the page's own, should anything of a log ever come through as markup. A page that computes may
+ * compile its module, and start a worker from its own text. */
+static void put_policy(marl_outfile *out, const parts *p, int computes)
 {
     marl_outfile_text(
         out, "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; script-src");
     for (int i = 0; i < SCRIPTS; i++) {
         put_hash(out, p->script[i]);
     }
+    marl_outfile_text(out, computes ? " 'wasm-unsafe-eval'; worker-src blob:" : "");
     marl_outfile_text(out, "; style-src 'unsafe-inline'; img-src data: blob:\">\n");
 }
 
-static void put_head(marl_outfile *out, const char *title, const parts *p)
+static void put_head(marl_outfile *out, const char *title, const parts *p, int computes)
 {
     marl_outfile_text(out, "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n"
                            "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n");
-    put_policy(out, p);
+    put_policy(out, p, computes);
     marl_outfile_text(out, "<title>");
     put_text(out, title);
     marl_outfile_text(out, "</title>\n<style>\n");
@@ -191,11 +192,29 @@ static void put_head(marl_outfile *out, const char *title, const parts *p)
                            "<main id=\"page\"></main>\n<script type=\"application/json\" id=\"data\">");
 }
 
-static void put_page(marl_outfile *out, const char *title, const char *json, const parts *p)
+/* The module as base64 of its gzip, and the text of the worker that runs it: neither is a script of the page. */
+static void put_engine(marl_outfile *out)
 {
-    put_head(out, title, p);
+    char block[BASE64_ENCODE_RAW_LENGTH(MODULE_BLOCK)];
+    marl_outfile_text(out, "<script type=\"text/plain\" id=\"engine\">");
+    marl_outfile_text(out, show_page_engine);
+    marl_outfile_text(out, "</script>\n<script type=\"text/plain\" id=\"module\">");
+    for (size_t at = 0; at < show_page_module_size; at += MODULE_BLOCK) {
+        size_t n = show_page_module_size - at < MODULE_BLOCK ? show_page_module_size - at : MODULE_BLOCK;
+        base64_encode_raw(block, n, show_page_module + at);
+        marl_outfile_write(out, block, BASE64_ENCODE_RAW_LENGTH(n));
+    }
+    marl_outfile_text(out, "</script>\n");
+}
+
+static void put_page(marl_outfile *out, const char *title, const char *json, const parts *p, int computes)
+{
+    put_head(out, title, p, computes);
     put_json(out, json);
     marl_outfile_text(out, "</script>\n");
+    if (computes) {
+        put_engine(out);
+    }
     for (int i = 0; i < SCRIPTS; i++) {
         marl_outfile_text(out, "<script>");
         marl_outfile_text(out, p->script[i]);
@@ -204,7 +223,8 @@ static void put_page(marl_outfile *out, const char *title, const char *json, con
     marl_outfile_text(out, "</body>\n</html>\n");
 }
 
-marl_status marl_page_write(const char *path, const char *title, const char *json, marl_error *error)
+marl_status marl_page_write(const char *path, const char *title, const char *json, int computes,
+                            marl_error *error)
 {
     marl_outfile *out;
     parts p = {0};
@@ -212,7 +232,7 @@ marl_status marl_page_write(const char *path, const char *title, const char *jso
     status = status != MARL_OK ? status : read_parts(&p, error);
     status = status != MARL_OK ? status : marl_outfile_open(&out, path, error);
     if (status == MARL_OK) {
-        put_page(out, title, json, &p);
+        put_page(out, title, json, &p, computes);
         status = marl_outfile_commit(out, error);
     }
     free_parts(&p);

@@ -1,8 +1,14 @@
 /* SPDX-License-Identifier: MIT
- * The page's own style and script, which the build embeds from src/show/page. */
+ * The page's own style, scripts and module, which the build embeds from src/show/page and src/show/module. */
 #ifndef SHOW_PAGE_ASSETS_H
 #define SHOW_PAGE_ASSETS_H
 
+#include <stddef.h>
+#include <stdint.h>
+
 extern const char show_page_style[], show_page_script[];
+extern const char show_page_engine[];    /* the text of the worker */
+extern const uint8_t show_page_module[]; /* gzip */
+extern const size_t show_page_module_size;
 
 #endif

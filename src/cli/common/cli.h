@@ -146,27 +146,39 @@ typedef struct cli_start {
 /* NULL: from the vectors. MARL_ERR_USE when it is none of vectors, reference, W,X,Y,Z. */
 MARL_CHECKED marl_status cli_start_read(cli_start *start, const char *text, marl_error *error);
 
-/* --every, --drop, --jitter: decimation, dropout, jitter. */
+/* --every, --drop, --jitter, --gap: decimation, dropout, jitter, a gap. */
 typedef struct cli_degradation {
     int every;
     double drop, jitter;
+    char *gap;
 } cli_degradation;
 
 #define CLI_NO_DEGRADATION                                                                                   \
     {                                                                                                        \
-        1, 0, 0                                                                                              \
+        1, 0, 0, NULL                                                                                        \
     }
 #define CLI_DEGRADATION_OPTIONS(degradation)                                                                 \
     {"every", '\0', POPT_ARG_INT, &(degradation).every, 0, "see one row in N only", "N"},                    \
         {"drop", '\0', POPT_ARG_DOUBLE, &(degradation).drop, 0, "lose this share of the rows, 0 to 1", "P"}, \
+        {"jitter",                                                                                           \
+         '\0',                                                                                               \
+         POPT_ARG_DOUBLE,                                                                                    \
+         &(degradation).jitter,                                                                              \
+         0,                                                                                                  \
+         "let the time stamps be off by S seconds rms",                                                      \
+         "S"},                                                                                               \
     {                                                                                                        \
-        "jitter", '\0', POPT_ARG_DOUBLE, &(degradation).jitter, 0,                                           \
-            "let the time stamps be off by S seconds rms", "S"                                               \
+        "gap", '\0', POPT_ARG_STRING, &(degradation).gap, 0,                                                 \
+            "lose the rows between these times of the log, s", "FROM:TO"                                     \
     }
 
 /* MARL_ERR_USE when one is out of range. */
 MARL_CHECKED marl_status cli_degradation_read(marl_degradation *degradation, const cli_degradation *given,
                                               marl_error *error);
+
+/* --body: what turns on a page; NULL: the default. MARL_ERR_USE for another name. */
+MARL_CHECKED marl_status cli_body_check(const char *given, marl_error *error);
+const char *cli_body_name(const char *given);
 
 /* Readings per sensor that were left out; and those that were used with a weight under one half. */
 json_t *cli_invalid_json(const marl_estimator_counts *counts);

@@ -104,7 +104,8 @@ static json_t *cases_json(const marl_study *study)
     for (size_t i = 0; i < study->case_n; i++) {
         json_t *one = json_object();
         json_object_set_new(one, "case", cli_text(study->cases[i].log_path));
-        json_object_set_new(one, "reference", cli_text(study->cases[i].reference_path));
+        const char *reference = study->cases[i].reference_path;
+        json_object_set_new(one, "reference", reference != NULL ? cli_text(reference) : json_null());
         add_alignment(one, &study->cases[i]);
         json_array_append_new(list, one);
     }
@@ -132,7 +133,8 @@ static json_t *run_json(const marl_run *r)
 static json_t *ranking_json(const marl_study *study)
 {
     json_t *list = json_array();
-    for (size_t i = 0; i < study->tuning_n * study->rate_n; i++) {
+    size_t ranked = study->cases[0].reference_path != NULL ? study->tuning_n * study->rate_n : 0;
+    for (size_t i = 0; i < ranked; i++) {
         const marl_rank *k = &study->rank[i];
         const marl_run *first = &study->runs[k->tuning * study->case_n];
         json_t *one = json_object();

@@ -1,8 +1,11 @@
 /* SPDX-License-Identifier: MIT
  * How a filter is set up, where it starts and what it sees: what replay and compare share. */
 #include "cli/common/cli.h"
+#include <math.h>
 #include <stdlib.h>
 #include <string.h>
+
+#define MAX_TIME_S 9e9 /* what int64 ns hold */
 
 marl_status cli_start_read(cli_start *start, const char *text, marl_error *error)
 {
@@ -33,6 +36,21 @@ marl_status cli_start_read(cli_start *start, const char *text, marl_error *error
     return MARL_OK;
 }
 
+/* "FROM:TO", s of the log's time. */
+static marl_status read_gap(const char *text, marl_span *gap, marl_error *error)
+{
+    char *end;
+    double from = strtod(text, &end);
+    const char *second = end != text && *end == ':' ? end + 1 : "";
+    double to = strtod(second, &end);
+    if (end == second || *end != '\0' || !(from < to) || !(fabs(from) < MAX_TIME_S) || !(to < MAX_TIME_S)) {
+        return marl_fail(error, MARL_ERR_USE, "--gap is FROM:TO in seconds of the log's time, and not '%s'",
+                         text);
+    }
+    *gap = (marl_span){llround(1e9 * from), llround(1e9 * to)};
+    return MARL_OK;
+}
+
 marl_status cli_degradation_read(marl_degradation *degradation, const cli_degradation *given,
                                  marl_error *error)
 {
@@ -46,9 +64,26 @@ marl_status cli_degradation_read(marl_degradation *degradation, const cli_degrad
         return marl_fail(error, MARL_ERR_USE, "--drop is a share of the rows from 0 to under 1, and not %g",
                          given->drop);
     }
+    MARL_TRY(given->gap != NULL ? read_gap(given->gap, &degradation->gap, error) : MARL_OK);
     return marl_degrader_init(&degrader, degradation) == MARL_OK
                ? MARL_OK
                : marl_fail(error, MARL_ERR_USE, "--jitter is in seconds, and not %g", given->jitter);
+}
+
+/* What may turn on a page. */
+static const char *const bodies[] = {"board", "hook-block"};
+
+const char *cli_body_name(const char *given)
+{
+    return given != NULL ? given : bodies[0];
+}
+
+marl_status cli_body_check(const char *given, marl_error *error)
+{
+    if (given == NULL || strcmp(given, bodies[0]) == 0 || strcmp(given, bodies[1]) == 0) {
+        return MARL_OK;
+    }
+    return marl_fail(error, MARL_ERR_USE, "--body is %s or %s, and not '%s'", bodies[0], bodies[1], given);
 }
 
 json_t *cli_invalid_json(const marl_estimator_counts *counts)

@@ -7,9 +7,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-/* What may turn on the page. */
-static const char *const bodies[2] = {"board", "hook-block"};
-
 typedef struct options {
     cli_study study;
     cli_degradation degradation;
@@ -52,10 +49,7 @@ static marl_status load(const cli *c, options *o, marl_study *study, marl_error 
     marl_study_options *to = &study->options;
     MARL_TRY(o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK);
     MARL_TRY(o->page != NULL ? marl_page_check_path(o->page, error) : MARL_OK);
-    if (o->body != NULL && strcmp(o->body, bodies[0]) != 0 && strcmp(o->body, bodies[1]) != 0) {
-        return marl_fail(error, MARL_ERR_USE, "--body is %s or %s, and not '%s'", bodies[0], bodies[1],
-                         o->body);
-    }
+    MARL_TRY(cli_body_check(o->body, error));
     MARL_TRY(cli_study_prepare(c, &o->study, study, error));
     MARL_TRY(read_tunings(o, study, error));
     MARL_TRY(read_rates(o, study, error));
@@ -109,8 +103,7 @@ static void draw(const options *o, const marl_study *study, marl_error *error)
                         MARL_FIGURE_TUNINGS, study->tunings[MARL_FIGURE_TUNINGS].name);
         }
     }
-    if (o->page != NULL &&
-        cli_study_page(study, o->body != NULL ? o->body : bodies[0], o->page, &other) != MARL_OK &&
+    if (o->page != NULL && cli_study_page(study, cli_body_name(o->body), o->page, &other) != MARL_OK &&
         error->status == MARL_OK) {
         *error = other;
     }
@@ -188,7 +181,8 @@ int cli_compare(int argc, const char **argv)
         {"figure", '\0', POPT_ARG_STRING, &o.figure, CLI_WRITES, "draw error over time (.png, .svg or .gp)",
          "FILE"},
         {"report", '\0', POPT_ARG_STRING, &o.page, CLI_WRITES,
-         "write a page to look at: tables, traces, the body turning (opens from disk, no network)",
+         "write a page: tables, traces, the body turning, and tunings to change (opens from disk, no "
+         "network)",
          "PAGE.html"},
         {"body", '\0', POPT_ARG_STRING, &o.body, 0, "what turns on the page: board (default) or hook-block",
          "B"},

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * Decimation, dropout and jitter. */
+ * Decimation, dropout, jitter and a gap. */
 #include "lab/maths/random.h"
 #include "marlinspike/replay.h"
 #include <math.h>
@@ -15,7 +15,8 @@ marl_status marl_degrader_init(marl_degrader *degrader, const marl_degradation *
     degrader->random = lab_random_seeded(degradation->seed, 0).state;
     int right = degradation->drop >= 0 && degradation->drop < 1 && degradation->jitter_s >= 0 &&
                 degradation->jitter_s < 1e6 && degradation->rate_hz >= 0 && degradation->rate_hz < 1e9 &&
-                (degradation->every == 0 || degradation->rate_hz <= 0);
+                (degradation->every == 0 || degradation->rate_hz <= 0) &&
+                degradation->gap.from_ns <= degradation->gap.to_ns;
     return right ? MARL_OK : MARL_ERR_ARGUMENT;
 }
 
@@ -50,6 +51,10 @@ static int is_due(marl_degrader *l, int64_t t_ns)
 
 int marl_degrader_feed(marl_degrader *l, const marl_sample *recorded, marl_sample *seen)
 {
+    const marl_span *gap = &l->degradation.gap;
+    if (recorded->t_ns >= gap->from_ns && recorded->t_ns < gap->to_ns) {
+        return 0;
+    }
     l->rows++;
     hold(&l->held, recorded);
     if (!is_due(l, recorded->t_ns)) {

@@ -23,8 +23,9 @@ static marl_status check_calibration(const marl_calibration_record *record, cons
     return marl_device_match(info->device, log_path, record->device, record_path, error);
 }
 
-static uint8_t sensors_of(unsigned columns)
+uint8_t marl_replay_sensors(const marl_log_info *info)
 {
+    unsigned columns = info->columns;
     int accel = (columns & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL;
     int gyro = (columns & MARL_COLUMNS_GYRO) == MARL_COLUMNS_GYRO;
     int mag = (columns & MARL_COLUMNS_MAG) == MARL_COLUMNS_MAG;
@@ -41,7 +42,7 @@ void marl_replay_warn(marl_warnings *warnings, const marl_calibration_record *re
         [MARL_ACCEL] = MARL_FRESH_ACCEL, [MARL_GYRO] = MARL_FRESH_GYRO, [MARL_MAG] = MARL_FRESH_MAG};
     char raw[80] = "";
     for (int i = 0; i < MARL_SENSOR_COUNT && !info->corrected; i++) {
-        if ((sensors_of(info->columns) & fresh[i]) && (record == NULL || !record->fit[i].present)) {
+        if ((marl_replay_sensors(info) & fresh[i]) && (record == NULL || !record->fit[i].present)) {
             marl_list_append(raw, sizeof raw, name[i]);
         }
     }
@@ -64,7 +65,7 @@ marl_status marl_replay_init(marl_pipeline *pipeline, const marl_tuning *tuning,
     const marl_pipeline_config config = {.tuning = *tuning,
                                          .calibration = record != NULL ? marl_calibration_for_device(record)
                                                                        : marl_calibration_none(),
-                                         .sensors = sensors_of(info->columns),
+                                         .sensors = marl_replay_sensors(info),
                                          .corrected = info->corrected ? VECTORS : 0};
     if (marl_pipeline_init(pipeline, &config) != MARL_OK) {
         return marl_fail(error, MARL_ERR_USE, "%s: a parameter is out of its range",
@@ -88,31 +89,16 @@ marl_status marl_replay_log(marl_pipeline *pipeline, const marl_log *log, const 
                             const marl_replay_options *options, marl_series *estimate, marl_error *error)
 {
     marl_tuning used = *tuning;
-    marl_degrader degrader;
+    marl_row_replay rows = {
+        .pipeline = pipeline, .log = log, .watch = options->watch, .watch_context = options->watch_context};
     used.world = MARL_WORLD_ENU;
     *estimate = (marl_series){0, NULL};
-    if (marl_degrader_init(&degrader, &options->degradation) != MARL_OK) {
-        return marl_fail(error, MARL_ERR_USE, "degradation out of range");
-    }
     MARL_TRY(marl_replay_init(pipeline, &used, options->record, options->record_path, &log->info, log->path,
                               error));
     MARL_TRY(options->start != NULL ? marl_replay_start(pipeline, *options->start, error) : MARL_OK);
-    estimate->at = malloc((log->n + 1) * sizeof *estimate->at);
-    if (estimate->at == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    }
-    for (size_t i = 0; i < log->n; i++) {
-        marl_attitude *next = &estimate->at[estimate->n];
-        marl_sample seen;
-        if (marl_degrader_feed(&degrader, &log->row[i].sample, &seen) &&
-            marl_pipeline_step(pipeline, &seen, &next->q) == MARL_OK) {
-            next->t_ns = log->row[i].sample.t_ns;
-            estimate->n++;
-            if (options->watch != NULL) {
-                options->watch(options->watch_context, pipeline, &seen, next->q);
-            }
-        }
-    }
+    MARL_TRY(marl_row_replay_begin(&rows, &options->degradation, error));
+    (void)marl_row_replay_advance(&rows, log->n);
+    *estimate = rows.estimate;
     if (estimate->n == 0) {
         marl_series_free(estimate);
         return marl_fail(error, MARL_ERR_INSUFFICIENT,

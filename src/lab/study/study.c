@@ -83,8 +83,9 @@ marl_status marl_study_add_case(marl_study *study, const char *log_path, const c
         }
     }
     marl_study_case *it = &study->cases[study->case_n];
-    *it = (marl_study_case){.log_path = strdup(log_path), .reference_path = strdup(reference_path)};
-    marl_status status = it->log_path == NULL || it->reference_path == NULL
+    *it = (marl_study_case){.log_path = strdup(log_path),
+                            .reference_path = reference_path != NULL ? strdup(reference_path) : NULL};
+    marl_status status = it->log_path == NULL || (it->reference_path == NULL) != (reference_path == NULL)
                              ? marl_fail(error, MARL_ERR_SYSTEM, "no memory")
                              : lab_study_case_load(study, it, error);
     if (status != MARL_OK) {

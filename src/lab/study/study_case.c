@@ -223,7 +223,7 @@ static marl_status find_match(const marl_study *study, marl_study_case *it, marl
 }
 
 /* The reference's attitude when the log begins. */
-static marl_status start_of_reference(marl_study_case *it, marl_error *error)
+static void find_start(marl_study_case *it)
 {
     const marl_series *r = &it->reference;
     int64_t t = it->log.row[0].sample.t_ns;
@@ -231,13 +231,11 @@ static marl_status start_of_reference(marl_study_case *it, marl_error *error)
     while (i < r->n && r->at[i].t_ns < t) {
         i++;
     }
-    if (r->n < 2 || i == r->n || r->at[0].t_ns > t) {
-        return marl_fail(error, MARL_ERR_INSUFFICIENT,
-                         "%s: has no attitude at the log's first moment; omit --start", it->reference_path);
+    it->has_start = i < r->n && r->at[0].t_ns <= t;
+    if (it->has_start) {
+        double u = (double)(t - r->at[i - 1].t_ns) / (double)(r->at[i].t_ns - r->at[i - 1].t_ns);
+        it->start = marl_slerp(r->at[i - 1].q, r->at[i].q, u);
     }
-    double u = (double)(t - r->at[i - 1].t_ns) / (double)(r->at[i].t_ns - r->at[i - 1].t_ns);
-    it->start = marl_slerp(r->at[i - 1].q, r->at[i].q, u);
-    return MARL_OK;
 }
 
 marl_status lab_study_case_load(marl_study *study, marl_study_case *it, marl_error *error)
@@ -245,6 +243,9 @@ marl_status lab_study_case_load(marl_study *study, marl_study_case *it, marl_err
     MARL_TRY(marl_log_load(&it->log, it->log_path, &study->options.reading, error));
     marl_log_warn(&study->warnings, &it->log.report, it->log.path);
     marl_replay_warn(&study->warnings, study->options.record, &it->log.info, it->log.path);
+    if (it->reference_path == NULL) {
+        return marl_conditions_find(&it->log, study->options.record, &it->reference, &it->conditions, error);
+    }
     int smoothed = strcmp(it->reference_path, "smooth") == 0;
     MARL_TRY(smoothed ? smooth_reference(study, it, error) : load_reference(study, it, error));
     if (!smoothed && !study->options.find_offset) {
@@ -254,8 +255,10 @@ marl_status lab_study_case_load(marl_study *study, marl_study_case *it, marl_err
     MARL_TRY(check_overlap(it, error));
     MARL_TRY(find_match(study, it, error));
     MARL_TRY(lab_study_check_frames(study, it, error));
-    if (study->options.start == MARL_START_REFERENCE) {
-        MARL_TRY(start_of_reference(it, error));
+    find_start(it);
+    if (study->options.start == MARL_START_REFERENCE && !it->has_start) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT,
+                         "%s: has no attitude at the log's first moment; omit --start", it->reference_path);
     }
     return marl_conditions_find(&it->log, study->options.record, &it->reference, &it->conditions, error);
 }

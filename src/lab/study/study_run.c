@@ -51,6 +51,23 @@ static void check_lost(marl_run *run)
     }
 }
 
+/* Without a reference nothing is known of the errors. */
+static marl_status not_compared(marl_comparison *c)
+{
+    const marl_measure none = {NAN, NAN, NAN, NAN};
+    const marl_measures measures = {0, NAN, none, none, none};
+    *c = (marl_comparison){.all = measures,
+                           .settle_s = NAN,
+                           .jitter_deg = NAN,
+                           .lag_ms = NAN,
+                           .drift_deg_per_h = NAN,
+                           .lost_s = NAN};
+    for (int i = 0; i < MARL_CONDITION_COUNT; i++) {
+        c->by_condition[i] = measures;
+    }
+    return MARL_OK;
+}
+
 /* A run that fails is reported with its reason; the others go on. */
 static void run_one(const marl_study *study, marl_run *run)
 {
@@ -63,8 +80,10 @@ static void run_one(const marl_study *study, marl_run *run)
         run->heading_is_magnetic = run->tuning->recorded
                                        ? !run->on->log.info.relative_heading
                                        : marl_estimator_heading_is_magnetic(&pipeline.estimator);
-        status =
-            marl_compare(&estimate, &run->on->reference, &run->on->conditions, &run->comparison, &run->error);
+        status = run->on->reference_path != NULL
+                     ? marl_compare(&estimate, &run->on->reference, &run->on->conditions, &run->comparison,
+                                    &run->error)
+                     : not_compared(&run->comparison);
     }
     run->compared = status == MARL_OK;
     if (run->compared) {
@@ -126,6 +145,16 @@ void lab_study_free_runs(marl_study *study)
     study->run_n = 0;
 }
 
+static int has_references(const marl_study *study)
+{
+    for (size_t i = 0; i < study->case_n; i++) {
+        if (study->cases[i].reference_path == NULL) {
+            return 0;
+        }
+    }
+    return 1;
+}
+
 marl_status marl_study_run(marl_study *study, marl_error *error)
 {
     lab_study_free_runs(study);
@@ -150,7 +179,7 @@ marl_status marl_study_run(marl_study *study, marl_error *error)
         run->rate_hz = study->rates[contender % study->rate_n];
         run_one(study, run);
     }
-    return rank_runs(study, error);
+    return has_references(study) ? rank_runs(study, error) : MARL_OK;
 }
 
 void marl_study_run_name(const marl_study *study, const marl_run *run, char *name, size_t size)

@@ -35,12 +35,13 @@ function conditionsTable(result) {
 function caseView(one, kind, first) {
   const box = element("div"), grid = element("div", "bodies"), choice = element("div", "controls noprint");
   const bodies = [body(kind, "reference", REFERENCE), ...one.names.map((n, i) => body(kind, n, colourOf(i)))];
-  const visible = i => i === 0 || choice.querySelector("input[value='" + i + "']").checked;
+  const hasReference = one.frames.reference.some(q => q !== null);
+  const visible = i => i === 0 ? hasReference : choice.querySelector("input[value='" + i + "']").checked;
   const view = { box, bodies };
   const show = i => {
     bodies.forEach((b, k) => {
       if (visible(k)) {
-        b.show(k === 0 ? one.frames.reference[i] : one.frames.runs[k - 1].q[i], k === 0 ? undefined : one.frames.runs[k - 1].error[i]);
+        b.show(k === 0 ? one.frames.reference[i] : one.frames.runs[k - 1].q[i], k === 0 || !hasReference ? undefined : one.frames.runs[k - 1].error[i]);
       }
     });
     view.plots.mark(one.frames.t[i]);
@@ -75,6 +76,8 @@ function caseView(one, kind, first) {
     place();
     box.scrollIntoView();
   };
+  /* After run k came anew: what is to be drawn, in pieces. */
+  view.renewed = k => [...view.plots.renewed(k), ["bodies", () => view.player.go(view.player.state.i)]];
   view.draw = () => {
     view.plots.draw();
     place();
@@ -87,15 +90,44 @@ function caseView(one, kind, first) {
   return view;
 }
 
+/* The panel of the tunings, and what comes from the worker into tables and the open view. */
+function bench(data, tables, open) {
+  const queue = sliced(), state = { index: 0 };
+  const shown = {
+    view: () => state.index,
+    changed(index, k) {
+      queue.add(tables.map((t, i) => ["table " + i, () => t.refresh()]));
+      if (index === state.index && page.view) queue.add(page.view.renewed(k));
+    },
+    said: () => page.tuner && page.tuner.said(),
+  };
+  page.bench = retune(data, shown);
+  page.queue = queue;
+  page.tuner = tuner(page.bench, shown.view, id => {
+    open(state.index);
+    tables.forEach(t => t.refresh());
+    page.tuner.choose(id);
+    page.bench.compute(id);
+  });
+  return { box: page.tuner.box, show(i) { state.index = i; } };
+}
+
 function comparison(data, main) {
   const search = data.search ? slices(data, run => page.view.choose(run)) : null;
-  main.append(...heading(data), ...(search ? [search.box] : []), element("h2", "", "Errors"), runsTable(data.result, data.measures), conditionsTable(data.result));
-  const holder = element("div");
+  const runs = runsTable(data.result, data.measures), conditions = conditionsTable(data.result);
+  const errors = data.result.cases[0].reference === null ? [] : [element("h2", "", "Errors"), runs, conditions];
+  main.append(...heading(data), ...(search ? [search.box] : []), ...errors);
+  const holder = element("div"), beside = element("div", "beside");
   const open = i => {
+    const at = page.view ? page.view.player.state.at : 0;
     page.view = caseView(data.views[i], data.body, data.search ? [0, 1] : null);
     holder.replaceChildren(page.view.box);
     page.view.draw();
+    page.view.player.goTo(at);
+    if (page.bench) panel.show(i);
+    shownSaid();
   };
+  const shownSaid = () => page.tuner && page.tuner.said();
   if (data.views.length > 1) {
     const controls = element("div", "controls noprint"), select = element("select");
     data.views.forEach((v, i) => {
@@ -108,7 +140,9 @@ function comparison(data, main) {
     controls.append("log:", select);
     main.append(controls);
   }
-  main.append(holder);
+  const panel = data.views.length > 0 && data.filters ? bench(data, [runs, conditions], open) : null;
+  beside.append(...(panel ? [panel.box] : []), holder);
+  main.append(beside);
   page.search = search;
   if (search) search.draw();
   if (data.views.length > 0) open(0);
@@ -136,7 +170,7 @@ function calibration(data, main) {
   page.view.draw();
 }
 
-const page = { view: null, search: null, ready: false };
+const page = { view: null, search: null, bench: null, tuner: null, ready: false };
 window.page = page;
 
 window.addEventListener("load", () => {

@@ -17,6 +17,13 @@ function shown(value, decimals) {
 function table(columns, rows) {
   const scroll = element("div", "scroll"), t = element("table"), head = element("tr"), tbody = element("tbody");
   const state = { column: -1, down: false };
+  const sorted = () => {
+    const number = v => v === null || v === undefined ? Infinity : v, i = state.column;
+    return i < 0 ? rows : rows.slice().sort((a, b) => {
+      const x = number(columns[i].of(a)), y = number(columns[i].of(b));
+      return (x < y ? -1 : x > y ? 1 : 0) * (state.down ? -1 : 1);
+    });
+  };
   const fill = list => {
     tbody.replaceChildren(...list.map(row => {
       const tr = element("tr");
@@ -28,16 +35,11 @@ function table(columns, rows) {
   const sort = i => {
     state.down = state.column === i ? !state.down : false;
     state.column = i;
-    const number = v => v === null || v === undefined ? Infinity : v;
-    const sorted = rows.slice().sort((a, b) => {
-      const x = number(columns[i].of(a)), y = number(columns[i].of(b));
-      return (x < y ? -1 : x > y ? 1 : 0) * (state.down ? -1 : 1);
-    });
     [...head.children].forEach((th, k) => {
       th.ariaSort = k === i ? (state.down ? "descending" : "ascending") : "none";
       th.setAttribute("aria-sort", th.ariaSort);
     });
-    fill(sorted);
+    fill(sorted());
   };
   columns.forEach((c, i) => {
     const th = element("th"), button = element("button", "", c.name);
@@ -51,6 +53,8 @@ function table(columns, rows) {
   thead.append(head);
   t.append(thead, tbody);
   fill(rows);
+  /* After the rows have changed. */
+  scroll.refresh = () => fill(sorted());
   scroll.append(t);
   return scroll;
 }

@@ -37,11 +37,11 @@ function shade(context, area, graph, spans) {
   });
 }
 
-/* One panel: {title, unit, t, curves: [{name, run, value: [...]}]}. */
-function trace(panel, spans, choose) {
+/* One panel: {title, unit, curves: [{name, run, value: [...]}]} at the times t. */
+function trace(panel, t, spans, choose, drawn) {
   const box = element("div", "trace"), plot = element("div", "plot"), now = element("div", "now");
   box.append(element("div", "title", panel.title + ", " + panel.unit), plot, now);
-  const rows = panel.t.map((t, i) => [t, ...panel.curves.map(c => c.value[i])]);
+  const rows = t.map((at, i) => [at, ...panel.curves.map(c => c.value[i] ?? null)]);
   const series = {};
   panel.curves.forEach(c => {
     series[c.name] = c.run < 0 ? { strokeWidth: 4 } : { strokeWidth: 1.4 };
@@ -57,7 +57,14 @@ function trace(panel, spans, choose) {
         axes: { x: { axisLabelFormatter: x => (+x.toFixed(3)) + " s", drawGrid: false }, y: { axisLabelWidth: 52 } },
         underlayCallback: (context, area, graph) => shade(context, area, graph, spans),
         clickCallback: (event, x) => choose(x),
+        drawCallback: (graph, first) => first || drawn(graph),
       });
+    },
+    /* The curve of a run has changed; returns what draws it. */
+    renewed(run) {
+      const k = panel.curves.findIndex(c => c.run === run);
+      if (k >= 0) panel.curves[k].value.forEach((v, i) => { rows[i][k + 1] = v; });
+      return [panel.title, () => this.graph.updateOptions({ file: rows })];
     },
     choose(visible) {
       this.graph.setVisibility(Object.fromEntries(panel.curves.map((c, i) => [i, visible(c.run)])), true);
@@ -73,17 +80,30 @@ function trace(panel, spans, choose) {
 /* All panels of a case, synchronized. `choose` is called with the time that is clicked. */
 function traces(one, choose) {
   const box = element("div");
-  box.append(key([["reference", REFERENCE], ...one.names.map((n, i) => [n, colourOf(i)]),
+  const reference = one.panels.some(p => p.curves.some(c => c.run < 0)) ? [["reference", REFERENCE]] : [];
+  box.append(key([...reference, ...one.names.map((n, i) => [n, colourOf(i)]),
     ...SPANS.filter(s => one.spans[s] && one.spans[s].length).map(s => [s, "var(--" + s + ")", true])]));
-  const list = one.panels.map(p => trace(p, one.spans, choose));
+  const zoom = { at: null, spreading: false };
+  /* One that was zoomed or panned takes the others along. */
+  const drawn = graph => {
+    const at = graph.isZoomed("x") ? graph.xAxisRange() : null;
+    if (zoom.spreading || String(at) === String(zoom.at)) return;
+    zoom.at = at;
+    zoom.spreading = true;
+    list.forEach(p => p.graph !== graph && p.graph.updateOptions({ dateWindow: at }));
+    zoom.spreading = false;
+  };
+  const list = one.panels.map(p => trace(p, one.t, one.spans, choose, drawn));
   list.forEach(p => box.append(p.box));
   return {
     box, list,
     draw() {
       list.forEach(p => p.draw());
-      if (list.length > 1) {
-        this.sync = Dygraph.synchronize(list.map(p => p.graph), { selection: false, zoom: true, range: false });
-      }
+    },
+    /* Those on the screen first. */
+    renewed(run) {
+      const away = p => Math.abs(p.box.getBoundingClientRect().top - window.innerHeight / 2);
+      return list.slice().sort((a, b) => away(a) - away(b)).map(p => p.renewed(run));
     },
     choose(visible) {
       list.forEach(p => p.choose(visible));

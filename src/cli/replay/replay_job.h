@@ -1,0 +1,41 @@
+/* SPDX-License-Identifier: MIT
+ * What a replay is made of, and how its outcome is shown. */
+#ifndef CLI_REPLAY_JOB_H
+#define CLI_REPLAY_JOB_H
+
+#include "cli/common/cli.h"
+#include "cli/replay/replay_trace.h"
+#include "cli/replay/replay_write.h"
+#include <time.h>
+
+typedef struct cli_replay_options {
+    cli_reading reading;
+    cli_degradation degradation;
+    char *calibration, *tuning, *out, *start, *figure, *page, *body, *write, *point;
+    int digest;
+    double pace;
+} cli_replay_options;
+
+/* One replay from file to file, in flat memory. */
+typedef struct cli_replay_job {
+    marl_log_reader *reader;
+    marl_log_writer *writer; /* NULL: no file asked for */
+    marl_named_tuning tuning;
+    marl_pipeline pipeline;
+    marl_degrader degrader;
+    marl_log_row last; /* attitude last given out */
+    marl_degradation degradation;
+    cli_start start, given; /* given: as the option has it */
+    cli_replay_trace trace; /* for the figure */
+    cli_replay_write write; /* instead of `writer`, with --write */
+    double declination_deg; /* NaN: headings stay magnetic */
+    int paced;              /* the first row's time stands in first_ns, the clock's then in began */
+    int64_t first_ns;
+    struct timespec began;
+    marl_warnings warnings;
+} cli_replay_job;
+
+int cli_replay_print_json(const cli_replay_job *job);
+int cli_replay_print_table(const cli_replay_job *job, const cli_replay_options *options);
+
+#endif
