@@ -164,5 +164,25 @@ START_TEST(a_replay_with_losses)
 }
 END_TEST
 
+/* The rows of the gap and no others are lost, whatever else is. */
+START_TEST(a_gap_is_lost)
+{
+    marl_degrader l = degrader_of((marl_degradation){.gap = {1000000000, 2000000000}, .every = 2});
+    marl_sample seen;
+    int accepted = 0;
+    for (int i = 0; i < 1000; i++) {
+        marl_sample s = row_at(i, 0);
+        if (marl_degrader_feed(&l, &s, &seen)) {
+            ck_assert(seen.t_ns < 1000000000 || seen.t_ns >= 2000000000);
+            accepted++;
+        }
+    }
+    ck_assert_int_eq(accepted, 400); /* 5 s at 200 Hz without one, each second row */
+    marl_degrader none;
+    const marl_degradation upside_down = {.gap = {2, 1}};
+    ck_assert_int_eq(marl_degrader_init(&none, &upside_down), MARL_ERR_ARGUMENT);
+}
+END_TEST
+
 MARL_SUITE("degradation", thinning_keeps_the_newest, rates_are_met, drops_and_jitter, what_is_out_of_range,
-           a_replay_with_losses)
+           a_replay_with_losses, a_gap_is_lost)

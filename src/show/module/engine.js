@@ -33,19 +33,27 @@ function parameters() {
   });
 }
 
-async function open(base64) {
-  const unzipped = new Response(new Blob([bytesOf(base64)]).stream().pipeThrough(new DecompressionStream("gzip")));
-  state.module = (await WebAssembly.instantiate(await unzipped.arrayBuffer())).instance.exports;
-  state.module._initialize?.();
-  if (state.module.selftest() !== 0) throw new Error("the module computes other bits than it should");
+async function unpacked(base64, format) {
+  const stream = new Blob([bytesOf(base64)]).stream().pipeThrough(new DecompressionStream(format));
+  return new Uint8Array(await new Response(stream).arrayBuffer());
 }
 
-function load(index) {
+async function open(base64) {
+  const source = await WebAssembly.instantiate(await unpacked(base64, "gzip"));
+  state.module = source.instance.exports;
+  state.module._initialize?.();
+  if (state.module.selftest() !== 0) throw new Error("this machine computes other bits than it should");
+}
+
+async function load(index) {
   if (state.at === index) return;
-  const bytes = state.cases[index], at = state.module.reserve(bytes.length);
+  const bytes = await state.cases[index].catch(() => new Uint8Array(0)), at = state.module.reserve(bytes.length);
   state.at = index;
   new Uint8Array(state.module.memory.buffer, at, bytes.length).set(bytes);
-  if (state.module.unpack(at, bytes.length) !== 0) throw new Error("the log in this page is damaged");
+  if (state.module.unpack(at, bytes.length) !== 0) {
+    state.at = -1;
+    throw new Error("the log in this page is damaged");
+  }
 }
 
 function set(run) {
@@ -75,7 +83,7 @@ function copy(at, n) {
 /* Returns whether it came to its end. */
 async function replay(key, run) {
   const began = performance.now();
-  load(run.index);
+  await load(run.index);
   set(run);
   if (state.module.begin() !== 0) throw new Error("out of its range");
   for (let left = run.rows; left > 0;) {
@@ -112,7 +120,8 @@ onmessage = async ({ data }) => {
     state.waiting.set(data.key, data.run);
     if (state.module) work();
   } else if (data.kind === "case") {
-    state.cases[data.index] = bytesOf(data.packed);
+    state.cases[data.index] = unpacked(data.packed, "deflate");
+    state.cases[data.index].catch(() => {}); /* said when a run needs it */
   } else {
     try {
       await open(data.module);

@@ -3,7 +3,7 @@
 "use strict";
 
 const CONDITIONS = ["still", "turning", "shaking", "disturbed"]; /* in the module's order */
-const MEASURES_AT = 13, SCALARS_AT = 9, SLICE_MS = 20;
+const MEASURES_AT = 13, SCALARS_AT = 9, SLICE_MS = 35;
 
 /* A number as short as a float of it stays the same. */
 function short(value) {
@@ -30,7 +30,7 @@ function cannotCompute(data) {
 
 /* Work in slices, so that the page stays alive; of the same name the newest counts. */
 function sliced() {
-  const queue = { waiting: new Map(), running: false, longest: 0 };
+  const queue = { waiting: new Map(), running: false, longest: 0, ended: 0 };
   const channel = new MessageChannel(), soon = () => channel.port2.postMessage(0); /* a timer would wait 4 ms */
   const go = () => {
     const from = performance.now();
@@ -39,7 +39,8 @@ function sliced() {
       queue.waiting.delete(name);
       work();
     }
-    queue.longest = Math.max(queue.longest, performance.now() - from);
+    queue.ended = performance.now();
+    queue.longest = Math.max(queue.longest, queue.ended - from);
     queue.running = queue.waiting.size > 0;
     if (queue.running) soon();
   };
@@ -56,8 +57,7 @@ function sliced() {
 function putMeasures(row, outcome, scalars) {
   const angles = at => ({ rms: orNull(outcome[at]), mean: orNull(outcome[at + 1]), p95: orNull(outcome[at + 2]), max: orNull(outcome[at + 3]) });
   const all = at => ({ share: orNull(outcome[at + 1]), error_deg: angles(at + 2), tilt_deg: angles(at + 6), heading_deg: angles(at + 10) });
-  const { share, ...whole } = all(MEASURES_AT);
-  Object.assign(row, whole, { by_condition: {} });
+  Object.assign(row, all(MEASURES_AT), { by_condition: {} });
   CONDITIONS.forEach((name, i) => { row.by_condition[name] = all(MEASURES_AT + 14 * (i + 1)); });
   scalars.forEach((m, i) => { row[m.key] = orNull(outcome[SCALARS_AT + i]); });
   const lost = outcome[0] !== 0 || outcome[8] >= 0;
@@ -68,22 +68,22 @@ function putMeasures(row, outcome, scalars) {
 }
 
 /* The traces and turning bodies of run k of a view. */
-function putCurves(one, k, message) {
-  const rows = 2 * one.grid.buckets, n = one.frames.t.length, run = one.frames.runs[k];
+function putCurves(one, k, { curves, turning }) {
+  const rows = 2 * one.grid.buckets, n = one.frames.t.length, { q, error } = one.frames.runs[k];
   one.panels.forEach(p => {
     const curve = p.curves.find(c => c.run === k);
-    if (curve) curve.value = Array.from(message.curves.subarray(p.of * rows, (p.of + 1) * rows), orNull);
+    for (let i = 0; curve && i < rows; i++) curve.value[i] = orNull(curves[p.of * rows + i]);
   });
   for (let i = 0; i < n; i++) {
-    const q = message.turning.subarray(4 * i, 4 * i + 4);
-    run.q[i] = q.every(x => x === 0) ? null : Array.from(q);
-    run.error[i] = orNull(message.turning[4 * n + i]);
+    const at = 4 * i, there = turning[at] || turning[at + 1] || turning[at + 2] || turning[at + 3];
+    q[i] = there ? [turning[at], turning[at + 1], turning[at + 2], turning[at + 3]] : null;
+    error[i] = orNull(turning[4 * n + i]);
   }
 }
 
-/* `shown` has view(), the index of the view that is open, changed(index, k), after run k of a view came anew, and
- * said(), after anything else to be said. */
-function retune(data, shown) {
+/* `tell` has view(), the index of the view that is open, changed(index, k), after run k of a view came anew,
+ * progress(), and said(), after anything else to be said. */
+function retune(data, tell) {
   const first = data.views[0].compute;
   const b = { data, parameters: null, tunings: new Map(), why: cannotCompute(data), busy: new Set(), progress: 0, done: 0 };
   b.whatIf = first ? { every: first.every, drop: first.drop, gap: first.gap, start: first.start, sensors: first.sensors } : {};
@@ -103,21 +103,21 @@ function retune(data, shown) {
   b.isWhatIf = () => JSON.stringify(b.whatIf) !== JSON.stringify(b.loadedWhatIf);
   b.nameOf = t => t.name + (b.isChanged(t) ? ", changed" : "");
   b.compute = id => {
-    const t = b.tunings.get(id), open = shown.view();
+    const t = b.tunings.get(id), open = tell.view();
     if (t.filter < 0) return;
     const order = data.views.map((_, i) => i).sort((x, y) => (y === open) - (x === open));
     order.filter(i => own(i, id) >= 0).forEach(index => {
-      const v = data.views[index], w = b.whatIf, key = index + "/" + id, every = t.rate_hz ? 0 : w.every;
-      const { packed, reference_start, ...how } = v.compute, start = w.start === "reference" ? reference_start : w.start;
-      b.busy.add(key);
-      b.worker.postMessage({ kind: "run", key, run: { ...how, ...w, sensors: how.sensors & w.sensors, start, every, index, filter: t.filter, values: t.values, rate_hz: t.rate_hz,
+      const v = data.views[index], w = b.whatIf, name = index + "/" + id, every = t.rate_hz ? 0 : w.every;
+      const start = w.start === "reference" ? v.compute.reference_start : w.start;
+      b.busy.add(name);
+      b.worker.postMessage({ kind: "run", key: name, run: { ...v.compute, packed: null, ...w, sensors: v.compute.sensors & w.sensors, start, every, index, filter: t.filter, values: t.values, rate_hz: t.rate_hz,
         grid: v.grid, frames: { from: v.frames.from, step: v.frames.step, n: v.frames.t.length } } });
     });
-    shown.said();
+    tell.said();
   };
   b.computeAll = () => b.tunings.forEach((t, id) => b.compute(id));
   const arrived = message => {
-    const [index, id] = message.key.split("/").map(Number), k = own(index, id), t = b.tunings.get(id), v = data.views[index];
+    const began = performance.now(), [index, id] = message.key.split("/").map(Number), k = own(index, id), t = b.tunings.get(id), v = data.views[index];
     b.busy.delete(message.key);
     if (k < 0) return;
     const row = data.result.runs[v.slots[k].run], same = !b.isChanged(t) && !b.isWhatIf();
@@ -129,7 +129,8 @@ function retune(data, shown) {
     putCurves(v, k, message);
     b.done++;
     b.ms = message.ms;
-    shown.changed(index, k);
+    tell.changed(index, k);
+    b.handled = performance.now() - began;
   };
   b.worker.onmessage = ({ data: message }) => {
     if (message.kind === "ready") {
@@ -137,13 +138,15 @@ function retune(data, shown) {
       b.computeAll();
     } else if (message.kind === "progress") {
       b.progress = message.share;
+      tell.progress();
+      return;
     } else if (message.kind === "done") {
       arrived(message);
     } else {
       b.busy.delete(message.key);
       b.why = "The page does not compute: " + message.why + ". It shows what the tool computed.";
     }
-    shown.said();
+    tell.said();
   };
   data.views.forEach((v, index) => b.worker.postMessage({ kind: "case", index, packed: v.compute.packed }));
   b.worker.postMessage({ kind: "module", module: document.getElementById("module").textContent });

@@ -77,7 +77,8 @@ function caseView(one, kind, first) {
     box.scrollIntoView();
   };
   /* After run k came anew: what is to be drawn, in pieces. */
-  view.renewed = k => [...view.plots.renewed(k), ["bodies", () => view.player.go(view.player.state.i)]];
+  const onScreen = watched([grid], () => view.plots && view.player.go(view.player.state.i));
+  view.renewed = k => [...(onScreen.has(grid) ? [["bodies", () => view.player.go(view.player.state.i)]] : []), ...view.plots.renewed(k)];
   view.draw = () => {
     view.plots.draw();
     place();
@@ -93,17 +94,18 @@ function caseView(one, kind, first) {
 /* The panel of the tunings, and what comes from the worker into tables and the open view. */
 function bench(data, tables, open) {
   const queue = sliced(), state = { index: 0 };
-  const shown = {
+  const tell = {
     view: () => state.index,
     changed(index, k) {
       queue.add(tables.map((t, i) => ["table " + i, () => t.refresh()]));
       if (index === state.index && page.view) queue.add(page.view.renewed(k));
     },
     said: () => page.tuner && page.tuner.said(),
+    progress: () => page.tuner && page.tuner.progress(),
   };
-  page.bench = retune(data, shown);
+  page.bench = retune(data, tell);
   page.queue = queue;
-  page.tuner = tuner(page.bench, shown.view, id => {
+  page.tuner = tuner(page.bench, tell.view, id => {
     open(state.index);
     tables.forEach(t => t.refresh());
     page.tuner.choose(id);
@@ -125,9 +127,9 @@ function comparison(data, main) {
     page.view.draw();
     page.view.player.goTo(at);
     if (page.bench) panel.show(i);
-    shownSaid();
+    said();
   };
-  const shownSaid = () => page.tuner && page.tuner.said();
+  const said = () => page.tuner && page.tuner.said();
   if (data.views.length > 1) {
     const controls = element("div", "controls noprint"), select = element("select");
     data.views.forEach((v, i) => {
@@ -176,9 +178,11 @@ window.page = page;
 window.addEventListener("load", () => {
   const data = JSON.parse(document.getElementById("data").textContent), main = document.getElementById("page");
   (data.kind === "comparison" ? comparison : calibration)(data, main);
+  window.addEventListener("beforeprint", () => page.view && page.view.plots && page.view.plots.drawStale());
   window.addEventListener("resize", () => page.view && page.view.resize());
   window.matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => {
     main.replaceChildren();
+    if (page.bench && page.bench.worker) page.bench.worker.terminate();
     (data.kind === "comparison" ? comparison : calibration)(data, main);
   });
   page.ready = true;

@@ -24,13 +24,16 @@ function table(columns, rows) {
       return (x < y ? -1 : x > y ? 1 : 0) * (state.down ? -1 : 1);
     });
   };
+  const rowOf = () => {
+    const tr = element("tr");
+    columns.forEach((c, i) => tr.append(element(i ? "td" : "th")));
+    tr.firstChild.scope = "row";
+    return tr;
+  };
   const fill = list => {
-    tbody.replaceChildren(...list.map(row => {
-      const tr = element("tr");
-      columns.forEach((c, i) => tr.append(element(i ? "td" : "th", "", shown(c.of(row), c.decimals))));
-      tr.firstChild.scope = "row";
-      return tr;
-    }));
+    while (tbody.children.length > list.length) tbody.lastChild.remove();
+    while (tbody.children.length < list.length) tbody.append(rowOf());
+    list.forEach((row, k) => columns.forEach((c, i) => { tbody.children[k].children[i].textContent = shown(c.of(row), c.decimals); }));
   };
   const sort = i => {
     state.down = state.column === i ? !state.down : false;

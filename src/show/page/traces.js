@@ -37,17 +37,32 @@ function shade(context, area, graph, spans) {
   });
 }
 
-/* One panel: {title, unit, curves: [{name, run, value: [...]}]} at the times t. */
-function trace(panel, t, spans, choose, drawn) {
+/* The set of those elements that are on the screen, or nearly; come() is called with one that comes there. */
+function watched(elements, come) {
+  const seen = new Set();
+  const observer = new IntersectionObserver(entries => entries.forEach(({ target, isIntersecting }) => {
+    if (isIntersecting) {
+      seen.add(target);
+      come(target);
+    } else {
+      seen.delete(target);
+    }
+  }), { rootMargin: "150px" });
+  elements.forEach(e => observer.observe(e));
+  return seen;
+}
+
+/* One panel: {title, unit, curves: [{name, run, value: [...]}]}. */
+function trace(panel, times, spans, choose, drawn) {
   const box = element("div", "trace"), plot = element("div", "plot"), now = element("div", "now");
   box.append(element("div", "title", panel.title + ", " + panel.unit), plot, now);
-  const rows = t.map((at, i) => [at, ...panel.curves.map(c => c.value[i] ?? null)]);
+  const rows = times.map((at, i) => [at, ...panel.curves.map(c => c.value[i] ?? null)]);
   const series = {};
   panel.curves.forEach(c => {
     series[c.name] = c.run < 0 ? { strokeWidth: 4 } : { strokeWidth: 1.4 };
   });
   return {
-    box,
+    box, title: panel.title, stale: false,
     draw() {
       this.graph = new Dygraph(plot, rows, {
         labels: ["t", ...panel.curves.map(c => c.name)],
@@ -60,11 +75,15 @@ function trace(panel, t, spans, choose, drawn) {
         drawCallback: (graph, first) => first || drawn(graph),
       });
     },
-    /* The curve of a run has changed; returns what draws it. */
-    renewed(run) {
+    /* The curve of a run has changed; it is drawn once it can be seen. */
+    renew(run) {
       const k = panel.curves.findIndex(c => c.run === run);
       if (k >= 0) panel.curves[k].value.forEach((v, i) => { rows[i][k + 1] = v; });
-      return [panel.title, () => this.graph.updateOptions({ file: rows })];
+      this.stale = true;
+    },
+    drawStale() {
+      if (this.stale) this.graph.updateOptions({ file: rows });
+      this.stale = false;
     },
     choose(visible) {
       this.graph.setVisibility(Object.fromEntries(panel.curves.map((c, i) => [i, visible(c.run)])), true);
@@ -95,15 +114,19 @@ function traces(one, choose) {
   };
   const list = one.panels.map(p => trace(p, one.t, one.spans, choose, drawn));
   list.forEach(p => box.append(p.box));
+  const onScreen = watched(list.map(p => p.box), at => list.find(p => p.box === at).drawStale());
   return {
     box, list,
     draw() {
       list.forEach(p => p.draw());
     },
-    /* Those on the screen first. */
+    /* What draws the new curves that are on the screen; the others are drawn when they come there. */
     renewed(run) {
-      const away = p => Math.abs(p.box.getBoundingClientRect().top - window.innerHeight / 2);
-      return list.slice().sort((a, b) => away(a) - away(b)).map(p => p.renewed(run));
+      list.forEach(p => p.renew(run));
+      return list.filter(p => onScreen.has(p.box)).map(p => [p.title, () => p.drawStale()]);
+    },
+    drawStale() {
+      list.forEach(p => p.drawStale());
     },
     choose(visible) {
       list.forEach(p => p.choose(visible));

@@ -5,7 +5,7 @@
 const SHOWN_MEASURES = [["error rms, deg", r => r.error_deg.rms, 3], ["error p95", r => r.error_deg.p95, 3], ["tilt rms", r => r.tilt_deg.rms, 3],
   ["heading rms", r => r.heading_deg.rms, 3]];
 
-function button(text, act) {
+function press(text, act) {
   const b = element("button", "", text);
   b.type = "button";
   b.addEventListener("click", act);
@@ -28,7 +28,7 @@ function numberField(name, value, act) {
   return input;
 }
 
-function choice(name, list, chosen, act) {
+function selection(name, list, chosen, act) {
   const select = element("select");
   list.forEach(([value, text]) => {
     const o = element("option", "", text);
@@ -114,9 +114,9 @@ function whatIfRows(b, act) {
     act();
   };
   box.append(element("summary", "", "what if"));
-  box.append(labelled("one row in", choice("one row in", [[0, "1: all rows"], [2, 2], [4, 4], [8, 8], [16, 16]], w.every, v => set("every", Number(v)))),
-    labelled("share of rows lost", choice("share of rows lost", [0, 0.01, 0.05, 0.1, 0.2, 0.5].map(v => [v, v]), w.drop, v => set("drop", Number(v)))),
-    labelled("start", choice("start", [["", "from the first readings"], ["reference", "the reference's attitude"], ["1,0,0,0", "level, facing east"],
+  box.append(labelled("one row in", selection("one row in", [[0, "1: all rows"], [2, 2], [4, 4], [8, 8], [16, 16]], w.every, v => set("every", Number(v)))),
+    labelled("share of rows lost", selection("share of rows lost", [0, 0.01, 0.05, 0.1, 0.2, 0.5].map(v => [v, v]), w.drop, v => set("drop", Number(v)))),
+    labelled("start", selection("start", [["", "from the first readings"], ["reference", "the reference's attitude"], ["1,0,0,0", "level, facing east"],
       ["0.7071068,0.7071068,0,0", "on its side"]], w.start || "", v => set("start", v === "" ? null : v === "reference" ? v : v.split(",").map(Number)))));
   text.setAttribute("aria-label", "gap");
   text.placeholder = "from:to, s";
@@ -167,20 +167,23 @@ function bitsText(b) {
 
 /* `b` is what retune returns; reopen() shows the view again after a tuning was added or taken away. */
 function tuner(b, index, reopen) {
-  const box = element("aside", "tuner noprint"), bits = element("p", "bits", ""), bar = element("progress"), table = element("div"), body = element("div");
+  const box = element("aside", "tuner noprint"), bits = element("p", "bits", ""), bar = element("progress"), changes = element("div"), panel = element("div");
   const command = element("code", "", ""), state = { chosen: null };
   box.append(element("h2", "", "Tunings"), bits);
   const one = () => b.data.views[index()];
   const mine = () => one().slots.filter(s => s.filter >= 0 && b.tunings.has(s.id));
+  const progress = () => {
+    bar.hidden = b.busy.size === 0;
+    bar.value = b.progress;
+  };
   const said = () => {
     const t = b.tunings.get(state.chosen);
     bits.textContent = bitsText(b);
     bits.classList.toggle("bad", b.why !== "" || bits.textContent.startsWith("\u2717"));
-    bar.hidden = b.busy.size === 0 || b.progress === 0;
-    bar.value = b.progress;
+    progress();
     if (!b.parameters || !t) return;
-    if (body.childElementCount === 0) fill();
-    table.replaceChildren(changeTable(b, t, index()));
+    if (panel.childElementCount === 0) fill();
+    changes.replaceChildren(changeTable(b, t, index()));
     command.textContent = commandText(b, t);
   };
   const changed = () => b.compute(state.chosen);
@@ -193,36 +196,36 @@ function tuner(b, index, reopen) {
     const t = b.tunings.get(state.chosen), tabs = element("div", "tabs");
     if (!b.parameters || !t) return;
     mine().forEach(s => {
-      const tab = button(b.tunings.get(s.id).name, () => choose(s.id)), k = one().slots.indexOf(s);
+      const tab = press(b.tunings.get(s.id).name, () => choose(s.id)), k = one().slots.indexOf(s);
       tab.style.borderLeft = "5px solid " + colourOf(k);
       tab.setAttribute("aria-pressed", s.id === state.chosen);
       tabs.append(tab);
     });
-    const filters = choice("filter", b.data.filters.map((f, i) => [i, f.name]), t.filter, v => {
+    const filters = selection("filter", b.data.filters.map((f, i) => [i, f.name]), t.filter, v => {
       t.filter = Number(v);
       fill();
       changed();
     });
     const acts = element("div", "controls"), files = element("div", "controls");
-    if (mine().length < COLOURS.length) acts.append(button("Add a tuning", () => reopen(addTuning(b, t.id))));
-    if (mine().length > 1) acts.append(button("Take away", () => {
+    if (mine().length < COLOURS.length) acts.append(press("Add a tuning", () => reopen(addTuning(b, t.id))));
+    if (mine().length > 1) acts.append(press("Take away", () => {
       takeAway(b, t.id);
       reopen(mine()[0].id);
     }));
-    if (t.loaded) acts.append(button("Back to what was loaded", () => {
+    if (t.loaded) acts.append(press("Back to what was loaded", () => {
       Object.assign(t, structuredClone(t.loaded));
       fill();
       changed();
     }));
-    files.append(button("Download the tuning", () => download("tuning.json", "application/json", tuningFile(b, t))),
-      button("Download the page", () => download("retuned.html", "text/html", pageText(b))));
-    const scroll = body.scrollTop;
-    body.replaceChildren(tabs, labelled("filter", filters), bar, table, parameterRows(b, t, changed), acts,
+    files.append(press("Download the tuning", () => download("tuning.json", "application/json", tuningFile(b, t))),
+      press("Download the page", () => download("retuned.html", "text/html", pageText(b))));
+    const scroll = panel.scrollTop;
+    panel.replaceChildren(tabs, labelled("filter", filters), bar, changes, parameterRows(b, t, changed), acts,
       whatIfRows(b, () => b.computeAll()), element("h3", "", "Take away"), files, element("p", "note", "The same by the tool:"), command);
-    body.scrollTop = scroll;
+    panel.scrollTop = scroll;
   };
-  box.append(body);
+  box.append(panel);
   const best = mine().map(s => [one().rms[one().slots.indexOf(s)], s.id]).sort((x, y) => (x[0] ?? Infinity) - (y[0] ?? Infinity));
   if (best.length > 0) choose(best[0][1]);
-  return { box, said, choose, state };
+  return { box, said, progress, choose, state };
 }
