@@ -295,5 +295,6 @@ START_TEST(frames_lie_between_attitudes)
 }
 END_TEST
 
-MARL_SUITE("trace", packing_loses_nothing, damaged_bytes_do_no_harm, a_row_takes_thirty_one_bytes, extremes_stay_visible,
-           pieces_give_the_same_bits, a_trace_holds_what_the_replay_gave, frames_lie_between_attitudes)
+MARL_SUITE("trace", packing_loses_nothing, damaged_bytes_do_no_harm, a_row_takes_thirty_one_bytes,
+           extremes_stay_visible, pieces_give_the_same_bits, a_trace_holds_what_the_replay_gave,
+           frames_lie_between_attitudes)

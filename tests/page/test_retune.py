@@ -270,8 +270,36 @@ class Retune(Browser):
         run = [r for r in self.by_the_tool()["runs"] if r["filter"] == "kalman"][0]
         self.assert_same(self.row("kalman, changed"), run)
 
-    def test_pages_that_do_not_compute_are_not_allowed_to(self):
+    def test_a_calibration_moves_its_points(self):
         self.open("tumble.html")
+        self.wait("return page.corrections.done > 0")
+        sphere = self.data()["spheres"][0]
+        note = "document.querySelector('.sphere .note:last-of-type').textContent"
+        fitted = float(self.run_script(note).split(" rms; as fitted ")[1].split(". ")[0])
+        self.assertAlmostEqual(float(self.run_script(note).split(": ")[1].split(" ")[0]), fitted, delta=0.01 * fitted)
+        field = self.browser.find_element(By.CSS_SELECTOR, "input[aria-label='bias x']")
+        self.browser.execute_script("arguments[0].scrollIntoView()", field)
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys(str(sphere["bias"][0] + 5), Keys.ENTER)
+        self.wait("return page.corrections.done > 1")
+        bias = [sphere["bias"][0] + 5, *sphere["bias"][1:]]
+        rows = [sphere["matrix"][3 * i:3 * i + 3] for i in range(3)]
+        off = []
+        for raw in sphere["raw"]:
+            v = [sum(m * (x - b) for m, x, b in zip(row, raw, bias)) for row in rows]
+            off.append(sum(x * x for x in v) ** 0.5 - sphere["radius"])
+        wanted = (sum(x * x for x in off) / len(off)) ** 0.5
+        self.assertAlmostEqual(float(self.run_script(note).split(": ")[1].split(" ")[0]), wanted, delta=0.006 * wanted)
+        self.assertGreater(wanted, 3 * fitted)
+        seen = self.run_script("page.corrections.done")
+        self.browser.find_element(By.XPATH, "//button[text()='Reset']").click()
+        self.wait(f"return page.corrections.done > {seen}")
+        self.assertAlmostEqual(float(self.run_script(note).split(": ")[1].split(" ")[0]), fitted, delta=0.01 * fitted)
+
+    def test_pages_that_do_not_compute_are_not_allowed_to(self):
+        tool("simulate", "--scene", "still", "-o", "still.csv", "--quiet")
+        tool("calibrate", "still", "still.csv", "--into", "still.json", "--report", "still.html", "--quiet")
+        self.open("still.html")
         policy = self.browser.find_element(By.CSS_SELECTOR, "meta[http-equiv]").get_attribute("content")
         self.assertNotIn("wasm", policy)
         self.assertNotIn("worker", policy)

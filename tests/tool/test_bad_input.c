@@ -2,6 +2,7 @@
  * Bad input through the tool: the exit code, the message, and nothing half written. A row a case. */
 #include "check_main.h"
 #include "run_tool.h"
+#include <sys/stat.h>
 
 /* Files that the cases use; written into the test's folder. */
 static const struct {
@@ -104,6 +105,12 @@ static const struct {
     {"replay lift.csv --figure new.svg -o new.svg", 2, "new.svg: would be written twice"},
     {"replay lift.csv --tuning negative.json:beta=1 -o negative.json", 2,
      "negative.json: would be replaced by -o, and is an input (--tuning)"},
+    {"replay lift.csv --report new.pdf", 2, "new.pdf: a report page ends in .html"},
+    {"replay lift.csv --report new.html --body crane", 2, "--body is board or hook-block, and not 'crane'"},
+    {"replay lift.csv --report lift.csv", 2, "lift.csv: would be replaced by --report"},
+    {"replay pipe.csv --report new.html", 2, "pipe.csv: is a pipe: --report needs a file"},
+    {"replay lift.csv --gap 5", 2, "--gap is FROM:TO in seconds of the log's time, and not '5'"},
+    {"compare lift.csv --reference lift.reference.csv --gap 9:3", 2, "--gap is FROM:TO"},
     {"record --from log:lift.csv -o lift.csv", 2,
      "lift.csv: would be replaced by -o, and is an input (--from)"},
     {"simulate --scene still -o new.csv --truth ./new.csv", 2,
@@ -174,6 +181,7 @@ START_TEST(each_case)
         temporary_text(&dir, files[i].name, files[i].text);
     }
     ck_assert_int_eq(symlink("lift.csv", "link.csv"), 0);
+    ck_assert_int_eq(mkfifo("pipe.csv", 0600), 0);
     int before = temporary_count(&dir);
     snprintf(command, sizeof command, "%s", cases[_i].command);
     tool_run r;

@@ -293,6 +293,25 @@ START_TEST(a_replay_starts_at_the_given_attitude)
 }
 END_TEST
 
+/* A gap of ten seconds takes its rows, and restarts the filter once; the page of a replay holds its digest. */
+START_TEST(a_gap_and_a_page_of_a_replay)
+{
+    temporary dir = tool_folder();
+    json_t *whole = run_json(0, "replay lift.csv --tuning kalman");
+    json_t *torn = run_json(0, "replay lift.csv --tuning kalman --gap 50:60 --report torn.html");
+    ck_assert_double_eq(json_at(torn, "attitudes"), json_at(whole, "attitudes") - 1000);
+    ck_assert_double_eq(json_at(torn, "restarts"), json_at(whole, "restarts") + 1);
+    char *page = temporary_read("torn.html"), wanted[40];
+    snprintf(wanted, sizeof wanted, "\"digest\":\"%s\"", json_string_value(json_object_get(torn, "digest")));
+    ck_assert_ptr_nonnull(strstr(page, wanted));
+    ck_assert_ptr_nonnull(strstr(page, "\"gap\":[50.0,60.0]"));
+    free(page);
+    json_decref(torn);
+    json_decref(whole);
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* Largest resident size of all children so far, KiB. */
 static long peak_kib(void)
 {
@@ -354,4 +373,5 @@ MARL_SUITE("tool", inspect_reports_the_noise, a_sheet_is_made_of_a_recording, in
            help_is_there_for_all, simulate_makes_log_and_truth, inspect_lists_what_is_there,
            calibrate_merges_and_keeps_the_rest, a_board_that_moved_is_refused,
            corrected_log_gives_the_same_attitudes, a_replay_starts_at_the_given_attitude,
-           memory_stays_flat_from_file_to_file, CAMPAIGN(demo_does_the_whole_job))
+           a_gap_and_a_page_of_a_replay, memory_stays_flat_from_file_to_file,
+           CAMPAIGN(demo_does_the_whole_job))

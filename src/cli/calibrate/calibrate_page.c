@@ -145,6 +145,7 @@ marl_status cli_calibrated_page(const marl_session *session, const char *path, m
     json_object_set_new(root, "warnings", cli_warnings_json(&session->warnings));
     json_object_set_new(root, "tables", tables);
     json_object_set_new(root, "spheres", spheres);
+    json_object_set_new(root, "computes", json_boolean(json_array_size(spheres) > 0));
     json_object_set_new(root, "scatters", scatters);
     json_object_set_new(root, "next", r->next[0] != '\0' ? cli_text(r->next) : json_null());
     if (!made) {

@@ -22,7 +22,7 @@ json_t *cli_page_quat(marl_quat q)
 
 marl_status cli_page_write(const char *path, const char *title, json_t *root, marl_error *error)
 {
-    int computes = json_object_get(root, "filters") != NULL;
+    int computes = json_is_true(json_object_get(root, "computes"));
     char *text = json_dumps(root, JSON_COMPACT | JSON_REAL_PRECISION(15));
     json_decref(root);
     if (text == NULL || cli_memory_failed()) {

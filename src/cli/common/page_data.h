@@ -10,7 +10,7 @@ json_t *cli_page_number(double value, int decimals);
 /* [w, x, y, z] */
 json_t *cli_page_quat(marl_quat q);
 
-/* Writes the page, which computes when `root` has "filters", and releases `root`. */
+/* Writes the page, which computes when "computes" of `root` is true, and releases `root`. */
 MARL_CHECKED marl_status cli_page_write(const char *path, const char *title, json_t *root, marl_error *error);
 
 #endif

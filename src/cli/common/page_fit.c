@@ -147,6 +147,9 @@ static json_t *sphere_json(const cli_page_points *p, marl_sensor sensor, const m
     json_object_set_new(root, "name", json_string(marl_sensor_name(sensor)));
     json_object_set_new(root, "unit", json_string(cli_unit_name(sensor)));
     json_object_set_new(root, "radius", cli_number(radius));
+    json_object_set_new(root, "sensor", json_integer((json_int_t)sensor));
+    json_object_set_new(root, "bias", cli_numbers(fit->bias, 3));
+    json_object_set_new(root, "matrix", cli_numbers(fit->matrix[0], 9));
     json_object_set_new(root, "missing", holes);
     json_object_set_new(root, "raw", raw);
     json_object_set_new(root, "corrected", corrected);
@@ -168,8 +171,17 @@ json_t *cli_page_scatter(const char *title, const char *x_unit, const double *x,
     return root;
 }
 
-static int add_residuals(json_t *scatters, const cli_page_points *p, marl_sensor sensor, const marl_fit *fit,
-                         double radius)
+/* A scatter that belongs to the last sphere. */
+static void add_scatter(const cli_page_lists *to, const char *title, const double *x, const double *y,
+                        size_t n)
+{
+    json_t *scatter = cli_page_scatter(title, "deg", x, y, n);
+    json_object_set_new(scatter, "sphere", json_integer((json_int_t)json_array_size(to->spheres) - 1));
+    json_array_append_new(to->scatters, scatter);
+}
+
+static int add_residuals(const cli_page_lists *to, const cli_page_points *p, marl_sensor sensor,
+                         const marl_fit *fit, double radius)
 {
     double *all = malloc((3 * p->n + 1) * sizeof *all), *azimuth = all, *height = all + p->n,
            *off = all + 2 * p->n;
@@ -187,9 +199,9 @@ static int add_residuals(json_t *scatters, const cli_page_points *p, marl_sensor
         off[i] = length - radius;
     }
     snprintf(title, sizeof title, "corrected length off, %s, over azimuth", cli_unit_name(sensor));
-    json_array_append_new(scatters, cli_page_scatter(title, "deg", azimuth, off, p->n));
+    add_scatter(to, title, azimuth, off, p->n);
     snprintf(title, sizeof title, "corrected length off, %s, over height", cli_unit_name(sensor));
-    json_array_append_new(scatters, cli_page_scatter(title, "deg", height, off, p->n));
+    add_scatter(to, title, height, off, p->n);
     free(all);
     return 1;
 }
@@ -202,7 +214,7 @@ int cli_page_add_sphere(const cli_page_points *p, marl_sensor sensor, const marl
         return 0;
     }
     json_array_append_new(to->spheres, sphere);
-    return add_residuals(to->scatters, p, sensor, fit, radius);
+    return add_residuals(to, p, sensor, fit, radius);
 }
 
 json_t *cli_page_corrections(const marl_calibration_record *record)

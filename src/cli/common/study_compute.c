@@ -10,14 +10,15 @@
 enum { MAX_ROWS = 150000 }; /* of one log in a page: 12 minutes at 200 Hz, about 8 MB */
 enum { MAX_WORD = 4200 };
 
-/* Compressed (RFC 1950) and as base64; null without memory. */
+/* Compressed (RFC 1950) and as base64; NULL without memory. */
 static json_t *text_json(const marl_packed *packed)
 {
     uLongf n = compressBound(packed->n);
     uint8_t *small = malloc(n);
     char *text = malloc(BASE64_ENCODE_RAW_LENGTH(n) + 1);
-    json_t *value = json_null();
-    if (small != NULL && text != NULL && compress2(small, &n, packed->bytes, packed->n, Z_BEST_SPEED) == Z_OK) {
+    json_t *value = NULL;
+    if (small != NULL && text != NULL &&
+        compress2(small, &n, packed->bytes, packed->n, Z_BEST_SPEED) == Z_OK) {
         base64_encode_raw(text, n, small);
         value = json_stringn(text, BASE64_ENCODE_RAW_LENGTH(n));
     }
@@ -101,10 +102,14 @@ json_t *cli_compute_case(const marl_study *study, const marl_study_case *it)
     if (it->log.n > MAX_ROWS) {
         return json_null();
     }
-    json_t *root = json_object();
     int whole = marl_packed_write(&packed, &it->log, &it->reference, &it->conditions) == MARL_OK;
-    json_object_set_new(root, "packed", whole ? text_json(&packed) : json_null());
+    json_t *root = json_object(), *text = whole ? text_json(&packed) : NULL;
     free(packed.bytes);
+    if (text == NULL) {
+        json_decref(root);
+        return NULL;
+    }
+    json_object_set_new(root, "packed", text);
     json_object_set_new(root, "rows", json_integer((json_int_t)it->log.n));
     json_object_set_new(root, "sensors", json_integer(marl_replay_sensors(&it->log.info)));
     json_object_set_new(root, "corrected", json_integer(it->log.info.corrected ? 7 : 0));

@@ -5,7 +5,8 @@
 
 #include "cli/common/cli.h"
 
-/* The log and its reference, packed, and how they are replayed; null where the log is too long for a page. */
+/* The log and its reference, packed, and how they are replayed; null where the log is too long for a page, NULL without
+ * memory. */
 json_t *cli_compute_case(const marl_study *study, const marl_study_case *it);
 /* The tuning of a run. */
 json_t *cli_compute_slot(const marl_study *study, const marl_run *run);

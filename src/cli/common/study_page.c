@@ -42,19 +42,32 @@ static void free_shown(shown *s)
     marl_trace_free(&s->trace);
 }
 
+/* One log with what is shown of its runs. */
+typedef struct view {
+    const marl_study *study;
+    const marl_study_case *it;
+    shown run[MAX_SHOWN];
+    size_t n;
+    marl_trace reference;
+    marl_trace_grid grid;
+    marl_frames frames;
+    double *rows; /* scratch: of a thinned trace */
+    marl_quat *q; /* and of the frames */
+    double *off;
+    int computes;
+} view;
+
 /* Values rounded to what an eye can see, null for none; an empty list where there is nothing at all. */
-static json_t *thinned_json(const marl_trace_grid *g, const marl_trace *k, marl_trace_value v)
+static json_t *thinned_json(const view *w, const marl_trace *k, marl_trace_value v)
 {
     json_t *list = json_array();
-    double *rows = marl_trace_has(k, v) ? malloc(2 * g->buckets * sizeof *rows) : NULL;
-    if (rows == NULL) {
-        return list;
+    size_t rows = marl_trace_has(k, v) ? 2 * w->grid.buckets : 0;
+    if (rows > 0) {
+        marl_trace_thin(&w->grid, k->t, k->value[v], k->n, w->rows);
     }
-    marl_trace_thin(g, k->t, k->value[v], k->n, rows);
-    for (size_t i = 0; i < 2 * g->buckets; i++) {
-        json_array_append_new(list, cli_page_number(rows[i], 4));
+    for (size_t i = 0; i < rows; i++) {
+        json_array_append_new(list, cli_page_number(w->rows[i], 4));
     }
-    free(rows);
     return list;
 }
 
@@ -76,25 +89,13 @@ static json_t *curve_json(const char *name, int run, json_t *values)
     return one;
 }
 
-/* One log with what is shown of its runs. */
-typedef struct view {
-    const marl_study *study;
-    const marl_study_case *it;
-    shown run[MAX_SHOWN];
-    size_t n;
-    marl_trace reference;
-    marl_trace_grid grid;
-    marl_frames frames;
-    int computes;
-} view;
-
 /* A page that computes has every curve, since another filter may have what this one has not. */
 static json_t *panel_json(const view *w, marl_trace_value v)
 {
     const marl_trace_row *row = marl_trace_row_of(v);
     json_t *one = json_object(), *curves = json_array();
     if (row->of_reference && w->reference.n > 0) {
-        json_array_append_new(curves, curve_json("reference", -1, thinned_json(&w->grid, &w->reference, v)));
+        json_array_append_new(curves, curve_json("reference", -1, thinned_json(w, &w->reference, v)));
     }
     for (size_t i = 0; i < w->n; i++) {
         const shown *s = &w->run[i];
@@ -102,7 +103,7 @@ static json_t *panel_json(const view *w, marl_trace_value v)
             char name[112], label[80];
             marl_study_label(w->study, (size_t)(s->run->tuning - w->study->tunings), label, sizeof label);
             snprintf(name, sizeof name, "%zu %s", i + 1, label);
-            json_array_append_new(curves, curve_json(name, (int)i, thinned_json(&w->grid, &s->trace, v)));
+            json_array_append_new(curves, curve_json(name, (int)i, thinned_json(w, &s->trace, v)));
         }
     }
     json_object_set_new(one, "title", json_string(row->title));
@@ -127,36 +128,25 @@ static json_t *panels_json(const view *w)
     return list;
 }
 
-static json_t *turning_json(const marl_series *s, const marl_frames *f)
+static json_t *turning_json(const view *w, const marl_series *series)
 {
     json_t *list = json_array();
-    marl_quat *q = malloc((f->n + 1) * sizeof *q);
-    if (q == NULL) {
-        json_decref(list);
-        return NULL;
+    marl_frames_attitudes(&w->frames, series, w->q);
+    for (size_t i = 0; i < w->frames.n; i++) {
+        const marl_quat *q = &w->q[i];
+        int there = q->w != 0.0f || q->x != 0.0f || q->y != 0.0f || q->z != 0.0f;
+        json_array_append_new(list, there ? cli_page_quat(*q) : json_null());
     }
-    marl_frames_attitudes(f, s, q);
-    for (size_t i = 0; i < f->n; i++) {
-        int there = q[i].w != 0.0f || q[i].x != 0.0f || q[i].y != 0.0f || q[i].z != 0.0f;
-        json_array_append_new(list, there ? cli_page_quat(q[i]) : json_null());
-    }
-    free(q);
     return list;
 }
 
-static json_t *errors_json(const shown *s, const marl_frames *f)
+static json_t *errors_json(const view *w, const shown *s)
 {
     json_t *list = json_array();
-    double *off = malloc((f->n + 1) * sizeof *off);
-    if (off == NULL) {
-        json_decref(list);
-        return NULL;
+    marl_frames_errors(&w->frames, &s->trace, w->off);
+    for (size_t i = 0; i < w->frames.n; i++) {
+        json_array_append_new(list, cli_page_number(w->off[i], 3));
     }
-    marl_frames_errors(f, &s->trace, off);
-    for (size_t i = 0; i < f->n; i++) {
-        json_array_append_new(list, cli_page_number(off[i], 3));
-    }
-    free(off);
     return list;
 }
 
@@ -169,14 +159,14 @@ static json_t *frames_json(const view *w)
     }
     for (size_t i = 0; i < w->n; i++) {
         json_t *one = json_object();
-        json_object_set_new(one, "q", turning_json(&w->run[i].estimate, f));
-        json_object_set_new(one, "error", errors_json(&w->run[i], f));
+        json_object_set_new(one, "q", turning_json(w, &w->run[i].estimate));
+        json_object_set_new(one, "error", errors_json(w, &w->run[i]));
         json_array_append_new(runs, one);
     }
     json_object_set_new(root, "t", times);
     json_object_set_new(root, "from", json_real(f->from_s));
     json_object_set_new(root, "step", json_real(f->step_s));
-    json_object_set_new(root, "reference", turning_json(&w->it->reference, f));
+    json_object_set_new(root, "reference", turning_json(w, &w->it->reference));
     json_object_set_new(root, "runs", runs);
     return root;
 }
@@ -240,13 +230,22 @@ static int cut_time(view *w)
     }
     w->grid = marl_trace_grid_of(from, to, most);
     w->frames = marl_frames_of(from, to);
-    return trace_reference(&w->it->reference, from, to, &w->reference);
+    w->rows = malloc(2 * w->grid.buckets * sizeof *w->rows);
+    w->q = malloc(w->frames.n * sizeof *w->q);
+    w->off = malloc(w->frames.n * sizeof *w->off);
+    return w->rows != NULL && w->q != NULL && w->off != NULL &&
+           trace_reference(&w->it->reference, from, to, &w->reference);
 }
 
+/* NULL without memory. */
 static json_t *view_json(view *w)
 {
     json_t *root = json_object(), *compute = cli_compute_case(w->study, w->it);
     const marl_trace_grid *g = &w->grid;
+    if (compute == NULL) {
+        json_decref(root);
+        return NULL;
+    }
     w->computes = !json_is_null(compute);
     add_runs(root, w);
     json_object_set_new(root, "name", cli_text(marl_base_name(w->it->log_path)));
@@ -272,15 +271,17 @@ static marl_status add_view(const marl_study *study, const marl_study_case *it, 
         }
     }
     if (status == MARL_OK && w.n > 0) {
-        status = cut_time(&w) ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    }
-    if (status == MARL_OK && w.n > 0) {
-        json_array_append_new(views, view_json(&w));
+        json_t *one = cut_time(&w) ? view_json(&w) : NULL;
+        status = one != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+        json_array_append_new(views, one);
     }
     for (size_t i = 0; i < w.n; i++) {
         free_shown(&w.run[i]);
     }
     marl_trace_free(&w.reference);
+    free(w.rows);
+    free(w.q);
+    free(w.off);
     return status;
 }
 
@@ -332,6 +333,7 @@ json_t *cli_study_page_object(const marl_study *study, const char *body, const c
     json_object_set_new(root, "result", cli_study_object(study));
     json_object_set_new(root, "measures", cli_study_measures());
     json_object_set_new(root, "views", views);
+    json_object_set_new(root, "computes", json_true());
     json_object_set_new(root, "filters", cli_compute_filters(study));
     json_object_set_new(root, "command", cli_compute_command(study));
     json_object_set_new(root, "calibration",

@@ -19,7 +19,6 @@ static marl_status read_options(cli_replay_job *j, cli_replay_options *o, marl_e
     MARL_TRY(cli_start_read(&j->start, o->start, error));
     j->given = j->start;
     MARL_TRY(o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK);
-    MARL_TRY(o->page != NULL ? marl_page_check_path(o->page, error) : MARL_OK);
     MARL_TRY(cli_body_check(o->body, error));
     MARL_TRY(cli_replay_write_read(&j->write, o->write, o->point, error));
     if (o->write != NULL && o->out == NULL) {
@@ -33,6 +32,7 @@ static marl_status prepare(cli_replay_job *j, const cli *c, cli_replay_options *
 {
     marl_calibration_record record;
     MARL_TRY(read_options(j, o, error));
+    MARL_TRY(o->page != NULL ? cli_replay_page_check(o->page, c->file[0], error) : MARL_OK);
     if (o->calibration != NULL) {
         MARL_TRY(marl_calibration_read(&record, o->calibration, error));
         j->declination_deg = record.declination_deg;

@@ -2,16 +2,23 @@
  * A replay as a report page: a study of one log without a reference. */
 #include "cli/replay/replay_page.h"
 #include "cli/common/study_show.h"
-#include <string.h>
+#include <sys/stat.h>
+
+marl_status cli_replay_page_check(const char *path, const char *log, marl_error *error)
+{
+    struct stat of;
+    MARL_TRY(marl_page_check_path(path, error));
+    if (stat(log, &of) == 0 && S_ISFIFO(of.st_mode)) {
+        return marl_fail(error, MARL_ERR_USE, "%s: is a pipe: --report needs a file, which it reads twice",
+                         log);
+    }
+    return MARL_OK;
+}
 
 static marl_status prepare(const cli_replay_page *page, marl_study *study, marl_calibration_record *record,
                            marl_error *error)
 {
     marl_study_options *o = &study->options;
-    if (strcmp(page->log, "-") == 0) {
-        return marl_fail(error, MARL_ERR_USE,
-                         "replay: --report needs a file, not a pipe: it reads the log twice");
-    }
     if (page->calibration != NULL) {
         MARL_TRY(marl_calibration_read(record, page->calibration, error));
         o->record = record;

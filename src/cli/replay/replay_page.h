@@ -14,7 +14,9 @@ typedef struct cli_replay_page {
     cli_start start;
 } cli_replay_page;
 
-/* Replays the log once more. MARL_ERR_USE where it came through a pipe. */
+/* MARL_ERR_USE for a path that does not end in .html, and for a log that comes through a pipe. */
+MARL_CHECKED marl_status cli_replay_page_check(const char *path, const char *log, marl_error *error);
+/* Replays the log once more. */
 MARL_CHECKED marl_status cli_replay_page_write(const cli_replay_page *page, const char *path,
                                                marl_error *error);
 

@@ -72,6 +72,7 @@ marl_status cli_verify_page(const cli_verified *job, const char *path, marl_erro
     json_object_set_new(root, "warnings", cli_warnings_json(&job->warnings));
     json_object_set_new(root, "tables", tables);
     json_object_set_new(root, "spheres", spheres);
+    json_object_set_new(root, "computes", json_boolean(json_array_size(spheres) > 0));
     json_object_set_new(root, "scatters", scatters);
     json_object_set_new(root, "next", json_null());
     if (!made) {

@@ -29,6 +29,13 @@ static uint8_t flag_of(int reading)
     return flags[reading];
 }
 
+static uint32_t bits_of(float value)
+{
+    uint32_t bits;
+    memcpy(&bits, &value, sizeof bits);
+    return bits;
+}
+
 /* ---- writing ---- */
 
 static void put_byte(marl_packed *p, uint8_t byte)
@@ -60,8 +67,7 @@ static void put_signed(marl_packed *p, uint64_t value)
 
 static void put_float(marl_packed *p, float value)
 {
-    uint32_t bits;
-    memcpy(&bits, &value, sizeof bits);
+    uint32_t bits = bits_of(value);
     for (int i = 0; i < 32; i += 8) {
         put_byte(p, (uint8_t)(bits >> i));
     }
@@ -77,7 +83,7 @@ static void put_time(marl_packed *p, clock_state *clock, int64_t t_ns)
 
 static void put_row(marl_packed *p, clock_state *clock, const marl_sample *s, float *temp)
 {
-    int same = (s->fresh & MARL_FRESH_TEMP) && memcmp(&s->temp, temp, sizeof *temp) == 0;
+    int same = (s->fresh & MARL_FRESH_TEMP) && bits_of(s->temp) == bits_of(*temp);
     float value[READINGS];
     readings_of(s, value);
     put_time(p, clock, s->t_ns);

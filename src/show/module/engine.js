@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * The worker of a page: holds the WebAssembly module and replays logs with it. Messages in: module, case, run; out:
- * ready, progress, done, failed. The newest run of a key replaces one that waits or is under way. */
+ * The worker of a page: holds the WebAssembly module, replays logs and corrects readings with it. Messages in: module,
+ * case, run, correct; out: ready, progress, done, corrected, failed. The newest run of a key replaces one that waits or is under way. */
 "use strict";
 
 /* Places in the module's settings and outcome: docs/module.md. */
@@ -100,6 +100,16 @@ async function replay(key, run) {
   return true;
 }
 
+/* Readings, three doubles each, as a calibration corrects them. */
+function correct({ key, sensor, bias, matrix, points }) {
+  const at = state.module.reserve(8 * points.length), s = doubles(state.module.settings(0), SETTINGS);
+  state.at = -1;
+  s.set([1, ...matrix, ...bias], CALIBRATION + 23 * sensor);
+  doubles(at, points.length).set(points);
+  state.module.correct(at, points.length / 3, sensor);
+  postMessage({ kind: "corrected", key, points: copy(at, points.length) });
+}
+
 async function work() {
   if (state.busy) return;
   state.busy = true;
@@ -119,6 +129,8 @@ onmessage = async ({ data }) => {
   if (data.kind === "run") {
     state.waiting.set(data.key, data.run);
     if (state.module) work();
+  } else if (data.kind === "correct") {
+    correct(data);
   } else if (data.kind === "case") {
     state.cases[data.index] = unpacked(data.packed, "deflate");
     state.cases[data.index].catch(() => {}); /* said when a run needs it */

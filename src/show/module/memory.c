@@ -8,38 +8,40 @@
 
 enum { ALIGNED = 16, PAGE = 65536 };
 
-extern uint8_t __heap_base; /* by the linker: where the memory is free */
-static uintptr_t next;
+extern uint8_t
+    __heap_base[]; /* NOLINT(bugprone-reserved-identifier): by the linker, where the memory is free */
+static size_t used;
 
 size_t module_memory_mark(void)
 {
-    return next;
+    return used;
 }
 
 void module_memory_return_to(size_t mark)
 {
-    next = mark;
+    used = mark;
 }
 
 void *malloc(size_t size)
 {
-    next = next != 0 ? next : (uintptr_t)&__heap_base;
-    uintptr_t at = (next + ALIGNED - 1) & ~(uintptr_t)(ALIGNED - 1);
-    uintptr_t end = at + size, have = __builtin_wasm_memory_size(0) * (uintptr_t)PAGE;
-    if (end < at || (end > have && __builtin_wasm_memory_grow(0, (end - have) / PAGE + 1) == SIZE_MAX)) {
+    const size_t base = (size_t)__heap_base, have = __builtin_wasm_memory_size(0) * (size_t)PAGE;
+    size_t at = (base + used + ALIGNED - 1) / ALIGNED * ALIGNED - base, end = at + size;
+    size_t missing = base + end > have ? base + end - have : 0;
+    if (end < at || (missing > 0 && __builtin_wasm_memory_grow(0, missing / PAGE + 1) == SIZE_MAX)) {
         return NULL;
     }
-    next = end;
-    return (void *)at;
+    used = end;
+    return __heap_base + at;
 }
 
 void *calloc(size_t n, size_t size)
 {
-    if (size != 0 && n > SIZE_MAX / size) {
+    size_t bytes = n * size;
+    if (size != 0 && bytes / size != n) {
         return NULL;
     }
-    void *block = malloc(n * size);
-    return block != NULL ? memset(block, 0, n * size) : NULL;
+    void *block = malloc(bytes > 0 ? bytes : 1);
+    return block != NULL ? memset(block, 0, bytes) : NULL;
 }
 
 void free(void *block)

@@ -159,6 +159,17 @@ static marl_correction correction_at(const double *at)
     return c;
 }
 
+EXPORT("correct") void module_correct(double *points, size_t n, int sensor)
+{
+    const marl_correction c = correction_at(settings + CALIBRATION + sensor * CORRECTION_NUMBERS);
+    for (size_t i = 0; i < n; i++, points += 3) {
+        marl_vec3 v = marl_correction_apply(&c, vector_at(points), NAN);
+        points[0] = (double)v.x;
+        points[1] = (double)v.y;
+        points[2] = (double)v.z;
+    }
+}
+
 static marl_quat quat_at(const double *at)
 {
     return (marl_quat){(float)at[0], (float)at[1], (float)at[2], (float)at[3]};
@@ -287,11 +298,11 @@ EXPORT("curves") const double *module_curves(double from_s, double width_s, size
 EXPORT("frames") const double *module_frames(double from_s, double step_s, size_t n)
 {
     const marl_frames frames = {from_s, step_s, n};
-    double *all = malloc(5 * n * sizeof *all);
-    marl_quat *q = malloc(n * sizeof *q);
-    if (all == NULL || q == NULL) {
+    double *all = malloc(n * (5 * sizeof *all + sizeof(marl_quat)));
+    if (all == NULL) {
         return NULL;
     }
+    marl_quat *q = (marl_quat *)(void *)(all + 5 * n);
     marl_frames_attitudes(&frames, &rows.estimate, q);
     marl_frames_errors(&frames, &trace, all + 4 * n);
     for (size_t i = 0; i < n; i++) {

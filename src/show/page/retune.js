@@ -20,7 +20,7 @@ function orNull(value) {
 
 /* Why this page cannot compute; "" when it can. */
 function cannotCompute(data) {
-  const long = data.views.find(v => v.compute === null);
+  const long = (data.views || []).find(v => v.compute === null);
   if (long) return long.name + " is too long for a page that computes (over 150000 rows): --from and --to take a part of it.";
   if (typeof WebAssembly !== "object" || typeof Worker !== "function" || typeof DecompressionStream !== "function") {
     return "This browser has no WebAssembly, worker or decompression: the page shows what the tool computed, and computes nothing.";
@@ -51,6 +51,14 @@ function sliced() {
     queue.running = true;
   };
   return queue;
+}
+
+/* The worker with the module; hear(message) is called for what it says. */
+function startWorker(hear) {
+  const worker = new Worker(URL.createObjectURL(new Blob([document.getElementById("engine").textContent])));
+  worker.onmessage = ({ data }) => hear(data);
+  worker.postMessage({ kind: "module", module: document.getElementById("module").textContent });
+  return worker;
 }
 
 /* The measures of an outcome in the form of a row of --json. */
@@ -96,7 +104,6 @@ function retune(data, tell) {
   }));
   b.loadedRows = structuredClone(data.result.runs);
   if (b.why) return b;
-  b.worker = new Worker(URL.createObjectURL(new Blob([document.getElementById("engine").textContent])));
   const own = (index, id) => data.views[index].slots.findIndex(s => s.id === id);
   b.isChanged = t => !t.loaded || t.filter !== t.loaded.filter || t.rate_hz !== t.loaded.rate_hz ||
     t.values.some((v, i) => Math.fround(v) !== Math.fround(t.loaded.values[i]));
@@ -132,7 +139,7 @@ function retune(data, tell) {
     tell.changed(index, k);
     b.handled = performance.now() - began;
   };
-  b.worker.onmessage = ({ data: message }) => {
+  b.worker = startWorker(message => {
     if (message.kind === "ready") {
       b.parameters = message.parameters;
       b.computeAll();
@@ -147,9 +154,8 @@ function retune(data, tell) {
       b.why = "The page does not compute: " + message.why + ". It shows what the tool computed.";
     }
     tell.said();
-  };
+  });
   data.views.forEach((v, index) => b.worker.postMessage({ kind: "case", index, packed: v.compute.packed }));
-  b.worker.postMessage({ kind: "module", module: document.getElementById("module").textContent });
   return b;
 }
 

@@ -22,7 +22,8 @@ function sphere(of) {
   scene.add(all);
   all.add(new THREE.Mesh(new THREE.SphereGeometry(1, 24, 16),
     new THREE.MeshBasicMaterial({ color: 0x999999, wireframe: true, transparent: true, opacity: 0.25 })));
-  all.add(cloud(of.raw, 0xe69f00, 3, of.radius), cloud(of.corrected, 0x0072b2, 3, of.radius));
+  const corrected = cloud(of.corrected, 0x0072b2, 3, of.radius);
+  all.add(cloud(of.raw, 0xe69f00, 3, of.radius), corrected);
   if (of.left_out.length > 0) all.add(cloud(of.left_out, 0xcc79a7, 7, of.radius));
   if (of.missing.length > 0) all.add(cloud(of.missing, 0xd55e00, 11, 1));
   [[1, 0, 0, 0xe69f00], [0, 1, 0, 0x009e73], [0, 0, 1, 0x56b4e9]].forEach(([x, y, z, colour]) => {
@@ -54,6 +55,13 @@ function sphere(of) {
   });
   return {
     box, state,
+    /* The corrected points anew: x, y, z of each. */
+    renew(points) {
+      const position = corrected.geometry.attributes.position;
+      points.forEach((v, i) => { position.array[i] = v / of.radius; });
+      position.needsUpdate = true;
+      render();
+    },
     draw() {
       this.resize();
     },
@@ -69,9 +77,13 @@ function sphere(of) {
 function scatter(of) {
   const box = element("div", "trace"), plot = element("div", "plot");
   box.append(element("div", "title", of.title), plot);
-  const rows = of.x.map((x, i) => [x, of.y[i]]).sort((a, b) => a[0] - b[0]);
+  const rowsOf = (x, y) => x.map((at, i) => [at, y[i]]).sort((a, b) => a[0] - b[0]);
+  const rows = rowsOf(of.x, of.y);
   return {
     box,
+    renew(x, y) {
+      this.graph.updateOptions({ file: rowsOf(x, y) });
+    },
     draw() {
       this.graph = new Dygraph(plot, rows, {
         labels: ["x", "y"], colors: [colourOf(0)], strokeWidth: 0, drawPoints: true, pointSize: 2, legend: "never",

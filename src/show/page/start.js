@@ -156,23 +156,26 @@ function comparison(data, main) {
 function calibration(data, main) {
   main.append(...heading(data));
   data.tables.forEach(t => main.append(element("h2", "", t.title), table(t.columns.map((name, i) => ({ name, of: r => r[i] })), t.rows)));
-  const views = [];
+  const views = [], shapesOf = [], scatters = [];
   (data.spheres || []).forEach(s => {
     const view = sphere(s);
     main.append(element("h2", "", s.title), view.box);
     views.push(view);
+    shapesOf.push(view);
   });
   (data.scatters || []).forEach(s => {
     const view = scatter(s);
     main.append(view.box);
     views.push(view);
+    scatters.push(view);
   });
+  page.corrections = data.computes ? corrections(data, shapesOf, scatters) : null;
   if (data.next) main.append(element("h2", "", "Record next"), element("p", "", data.next));
   page.view = { draw: () => views.forEach(v => v.draw()), resize: () => views.forEach(v => v.resize()), views };
   page.view.draw();
 }
 
-const page = { view: null, search: null, bench: null, tuner: null, ready: false };
+const page = { view: null, search: null, bench: null, tuner: null, corrections: null, ready: false };
 window.page = page;
 
 window.addEventListener("load", () => {
@@ -182,7 +185,7 @@ window.addEventListener("load", () => {
   window.addEventListener("resize", () => page.view && page.view.resize());
   window.matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => {
     main.replaceChildren();
-    if (page.bench && page.bench.worker) page.bench.worker.terminate();
+    [page.bench, page.corrections].forEach(b => b && b.worker && b.worker.terminate());
     (data.kind === "comparison" ? comparison : calibration)(data, main);
   });
   page.ready = true;
