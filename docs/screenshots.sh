@@ -96,13 +96,8 @@ shoot smooth 'marlinspike smooth lift.csv --calibration pod-07.json -o lift.smoo
 cp smoothed.png "$here/smoothed.png"
 
 # The pages, light and dark, side by side.
-page() {
-    chromium --headless=new --no-sandbox --use-gl=angle --use-angle=swiftshader --enable-unsafe-swiftshader \
-        --disable-accelerated-2d-canvas --hide-scrollbars --virtual-time-budget=5000 --window-size="$3" ${4:+"$4"} \
-        --screenshot="$2" "file://$PWD/$1" >/dev/null 2>&1
-}
 marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --quiet --report lift.html
 marlinspike calibrate tumble iron.csv --quiet --report tumble.html
-page lift.html lift.png 1280,1600
-page tumble.html tumble.png 1280,1600 --force-dark-mode
+/usr/bin/python3 "$here/../page_shot.py" lift.html lift.png 1280 1600 light
+/usr/bin/python3 "$here/../page_shot.py" tumble.html tumble.png 1280 1600 dark
 convert lift.png tumble.png +append -resize 1280x -colors 128 "$here/report.png"

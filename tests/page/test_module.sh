@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # SPDX-License-Identifier: MIT
 # The WebAssembly module gives the tool's bits: test_module.sh SOURCE TOOL [SCENE...]; without a scene: all sixteen, by five
-# filters with three tunings each. Scenes differ in seed, rate, calibration, mount, start and losses.
+# filters with three tunings each. PAGES in the environment: a folder that gets the pages. Scenes differ in seed, rate, calibration, mount, start and losses.
 set -euo pipefail
 source=$(realpath "$1") tool=$(realpath "$2")
 shift 2
@@ -41,6 +41,8 @@ for scene; do
     k=$((k + 1))
 done
 node "$source/tests/page/module_bits.mjs" page*.html
+
+[ -z "${PAGES:-}" ] || cp page*.html "$PAGES"
 
 # The example, which knows the module by docs/module.md alone.
 found=$(node "$source/examples/replay_module.mjs" "$source/src/show/module/marlinspike.wasm" log.csv | tail -1)

@@ -4,6 +4,7 @@
 import json
 import os
 import shlex
+import subprocess
 import sys
 import time
 import unittest
@@ -163,6 +164,11 @@ class Retune(Browser):
         result = self.by_the_tool()
         for run in result["runs"]:
             self.assert_same(self.row(run["name"]), run)
+        self.what_if("start", "0.5,0.5,-0.5,0.5")
+        result = self.by_the_tool()
+        for run in result["runs"]:
+            self.assertEqual(self.row(run["name"])["digest"], run["digest"])
+        self.what_if("start", "north")
         self.what_if("gap", "twenty")
         fault = self.browser.find_element(By.CSS_SELECTOR, "label:has(input[aria-label='gap']) + .fault")
         self.assertIn("10:20", fault.text)
@@ -216,6 +222,19 @@ class Retune(Browser):
         at = text.index(mark) + len(mark)
         with open(name, "w") as out:
             out.write(text[:at] + change(text[at:]))
+
+    def test_all_scenes_have_the_tools_bits(self):
+        """Sixteen scenes by five filters with three tunings each, as under node."""
+        os.mkdir("pages")
+        script = os.path.join(os.path.dirname(os.path.abspath(__file__)), "test_module.sh")
+        subprocess.run(["bash", script, os.path.dirname(os.path.dirname(os.path.dirname(script))), TOOL],
+                       check=True, stdout=subprocess.DEVNULL, env=dict(os.environ, PAGES=os.path.abspath("pages")))
+        pages = sorted(os.listdir("pages"))
+        self.assertEqual(len(pages), 48)
+        for name in pages:
+            self.open(os.path.join("pages", name))
+            self.wait("return page.bench.parameters && page.bench.busy.size === 0")
+            self.assertIn("5 of 5 replays equal", self.bits(), name)
 
     def test_damage_is_noticed(self):
         shown = json.loads(tool("compare", LOG, "--reference", "truth.csv", "--calibration", "pod.json",

@@ -106,9 +106,20 @@ function parameterRows(b, t, act) {
   return box;
 }
 
+/* A text; take(text) says what is wrong with it, or "". */
+function textRow(label, name, hint, value, take) {
+  const input = element("input"), fault = element("span", "fault", "");
+  input.setAttribute("aria-label", name);
+  input.placeholder = hint;
+  input.size = 20;
+  input.value = value;
+  input.addEventListener("change", () => { fault.textContent = take(input.value.trim()); });
+  return [labelled(label, input), fault];
+}
+
 /* What the log would be with less: for all tunings. */
 function whatIfRows(b, act) {
-  const box = element("details"), w = b.whatIf, fault = element("span", "fault", ""), text = element("input");
+  const box = element("details"), w = b.whatIf;
   const set = (name, value) => {
     w[name] = value;
     act();
@@ -116,18 +127,16 @@ function whatIfRows(b, act) {
   box.append(element("summary", "", "what if"));
   box.append(labelled("one row in", selection("one row in", [[0, "1: all rows"], [2, 2], [4, 4], [8, 8], [16, 16]], w.every, v => set("every", Number(v)))),
     labelled("share of rows lost", selection("share of rows lost", [0, 0.01, 0.05, 0.1, 0.2, 0.5].map(v => [v, v]), w.drop, v => set("drop", Number(v)))),
-    labelled("start", selection("start", [["", "from the first readings"], ["reference", "the reference's attitude"], ["1,0,0,0", "level, facing east"],
-      ["0.7071068,0.7071068,0,0", "on its side"]], w.start || "", v => set("start", v === "" ? null : v === "reference" ? v : v.split(",").map(Number)))));
-  text.setAttribute("aria-label", "gap");
-  text.placeholder = "from:to, s";
-  text.size = 10;
-  text.value = w.gap ? w.gap.join(":") : "";
-  text.addEventListener("change", () => {
-    const ends = text.value.split(":").map(Number), good = text.value === "" || (ends.length === 2 && ends[0] < ends[1]);
-    fault.textContent = good ? "" : "two times with a colon, as 10:20";
-    if (good) set("gap", text.value === "" ? null : ends);
-  });
-  box.append(labelled("rows lost between", text), fault);
+    ...textRow("rows lost between", "gap", "from:to, s", w.gap ? w.gap.join(":") : "", text => {
+      const ends = text.split(":").map(Number), good = text === "" || (ends.length === 2 && ends[0] < ends[1]);
+      if (good) set("gap", text === "" ? null : ends);
+      return good ? "" : "two times with a colon, as 10:20";
+    }),
+    ...textRow("start at", "start", "reference or w,x,y,z", w.start ? String(w.start) : "", text => {
+      const q = text.split(",").map(Number), good = text === "" || text === "reference" || (q.length === 4 && Math.hypot(...q) > 0.1);
+      if (good) set("start", text === "" ? null : text === "reference" ? text : q);
+      return good ? "" : "reference, or four numbers of a quaternion, body to east-north-up; empty: the first readings";
+    }));
   [["accelerometer", 1], ["gyroscope", 2], ["magnetometer", 4]].filter(([, bit]) => b.loadedWhatIf.sensors & bit).forEach(([name, bit]) => {
     box.append(switchRow({ name: "has the " + name, about: "whether the board has it", standard: 1 }, w.sensors & bit,
       on => set("sensors", on ? w.sensors | bit : w.sensors & ~bit)));
@@ -153,14 +162,17 @@ function changeTable(b, t, index) {
     const change = x !== null && y !== null ? (y - x).toFixed(decimals) : "-";
     row(name, [shown(x, decimals), shown(y, decimals), Number(change) === 0 ? "=" : change > 0 ? "+" + change : change]);
   });
-  return box;
+  const whole = element("div"), same = before && before.digest === now.digest;
+  whole.append(box, element("p", "note", "digest " + now.digest + (same ? ", as loaded" : before ? "; as loaded: " + before.digest : "")));
+  return whole;
 }
 
 /* Does what the page computed for the loaded tunings have the tool's bits? */
 function bitsText(b) {
   const all = [...b.tunings.values()].flatMap(t => [...t.checked.values()]), equal = all.filter(x => x).length;
   if (b.why) return b.why;
-  if (all.length === 0) return "computing ...";
+  const wanted = b.data.views.reduce((n, v) => n + v.slots.filter(s => s.filter >= 0 && s.digest).length, 0);
+  if (all.length < wanted && b.busy.size > 0) return "Computing: " + all.length + " of " + wanted + " replays are done.";
   return equal === all.length ? "\u2713 The device's code in this page gives the tool's bits: " + equal + " of " + all.length + " replays equal."
     : "\u2717 " + (all.length - equal) + " of " + all.length + " replays differ from the tool's: do not trust what the page computes.";
 }
