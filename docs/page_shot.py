@@ -21,7 +21,8 @@ browser.execute_cdp_cmd("Emulation.setEmulatedMedia",
 browser.get(pathlib.Path(page).resolve().as_uri())
 end = time.monotonic() + 60
 while time.monotonic() < end and not browser.execute_script(
-        "return page.ready && (!page.bench || page.bench.parameters && page.bench.busy.size === 0 && !page.queue.running)"
+        "return page.ready && (!page.bench || page.bench.parameters && page.bench.busy.size === 0 "
+        "&& !page.queue.running)"
         " && (!page.corrections || page.corrections.done > 0)"):
     time.sleep(0.1)
 time.sleep(1)
