@@ -11,3 +11,4 @@ clang --target=wasm32-wasi -O2 -std=c11 -ffp-contract=off -fno-math-errno -fno-v
     src/lab/compare/lag.c src/lab/compare/conditions.c src/lab/log/series.c src/lab/maths/statistics.c \
     src/lab/maths/random.c src/lab/inspect/spans.c src/device/math/*.c src/device/sensor/*.c src/device/attitude/*.c \
     -Wl,--no-entry,--gc-sections,--strip-all -o "$out"
+chmod -x "$out"
