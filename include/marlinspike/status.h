@@ -81,11 +81,14 @@ typedef enum marl_selftest_finding {
                                      -ffp-contract=off */
     MARL_SELFTEST_FLUSHED = 2,    /* denormals are flushed to zero: clear the FPU's flush bit */
     MARL_SELFTEST_ROUNDING = 4,   /* rounding is not to nearest even */
-    MARL_SELFTEST_ROOT = 8        /* a square root is not correctly rounded */
+    MARL_SELFTEST_ROOT = 8,       /* a square root is not correctly rounded */
+    MARL_SELFTEST_ESTIMATOR = 16  /* an estimator gives other bits than it should: the compiler was allowed to
+                                     reorder or to fuse, which no single operation shows */
 } marl_selftest_finding;
 
 /* Returns MARL_OK, or MARL_ERR_ARITHMETIC with the findings or-ed in *findings (may be NULL).
- * Takes microseconds; call it once at boot. */
+ * Every estimator is run on known samples through a known calibration: some milliseconds, and as much stack as an update needs with 1.3 KB on top. Call it
+ * once at boot. */
 MARL_CHECKED marl_status marl_selftest(unsigned *findings);
 
 #ifdef __cplusplus

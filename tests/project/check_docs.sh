@@ -51,6 +51,24 @@ says docs/which-filter.md "$classes" classes
 says docs/methods/estimators.md "$classes" "classes of motion"
 says README.md "$(ls include/marlinspike | wc -l)" "public headers"
 
+# Every compiler line of the pages compiles as it stands, in a folder as the page has it.
+lines=$(mktemp -d)
+ln -s "$source"/{src,include,examples} "$lines/"
+mkdir "$lines/marlinspike"
+ln -s "$source"/{src,include} "$lines/marlinspike/"
+sed -n '/^```c$/,/^```$/p' docs/porting.md | grep -v '^```' >"$lines/my_port.c"
+sed -n '/hal_microseconds(void);/,/hal_uart_get(/p' docs/porting.md | sed -n 's/^\([a-z].*\)(\(.*\));.*/\1(\2) { return 0; }/p' | sed 's/^void \(.*\)return 0; /void \1/' >"$lines/hal.c"
+{ printf '#include <stdint.h>\n'; cat "$lines/hal.c"; printf 'int main(void) { return 0; }\n'; } >"$lines/main.c"
+for page in README.md docs/porting.md; do
+    count=0
+    while read -r line; do
+        count=$((count + 1))
+        (cd "$lines" && eval "${line/cc /cc -w }") || complain "$page: does not compile: $line"
+    done < <(grep -E '^    cc -std=c11' "$page" | sed 's/^ *//')
+    [ $count -gt 0 ] || complain "$page: has no line that compiles the device layer"
+done
+rm -rf "$lines"
+
 # Every command stands in the README, every option in the README exists.
 "$tool" --help | sed -n 's/^  \([a-z]*\) .*/\1/p' | while read -r command; do
     grep -q "^| \`$command" README.md || { echo "README.md: no $command"; exit 1; }

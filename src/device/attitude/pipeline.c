@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Everything between a raw sample and an attitude. */
+#include "device/math/exact.h"
 #include "marlinspike/estimator.h"
 #include "marlinspike/quat.h"
 #include <math.h>

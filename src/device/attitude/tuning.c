@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The table of filters and parameters. */
+#include "device/math/exact.h"
 #include "marlinspike/tuning.h"
 #include <math.h>
 #include <stddef.h>

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * CRC-32 and the digest of attitudes. */
+#include "device/math/exact.h"
 #include "marlinspike/quat.h"
 #include <string.h>
 

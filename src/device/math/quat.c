@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Quaternions, and the matrices and angles that stand for the same rotation. */
+#include "device/math/exact.h"
 #include "marlinspike/quat.h"
 #include "device/math/canonical.h"
 

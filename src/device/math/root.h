@@ -4,6 +4,8 @@
 #ifndef MARL_ROOT_H
 #define MARL_ROOT_H
 
+#include "device/math/exact.h"
+
 /* IEEE 754 square root, rounded to nearest even: NaN for x < 0 and for NaN, -0 for -0. */
 float marlp_root(float x);
 

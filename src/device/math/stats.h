@@ -5,6 +5,7 @@
 #ifndef MARL_STATS_H
 #define MARL_STATS_H
 
+#include "device/math/exact.h"
 #include "marlinspike/quat.h"
 
 void marlp_stats_init(marl_stats *stats);

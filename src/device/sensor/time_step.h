@@ -3,6 +3,7 @@
 #ifndef MARL_TIME_STEP_H
 #define MARL_TIME_STEP_H
 
+#include "device/math/exact.h"
 #include "marlinspike/sample.h"
 
 static inline marl_status time_step(int64_t from_ns, int64_t to_ns, float *seconds)
