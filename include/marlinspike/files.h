@@ -84,6 +84,13 @@ MARL_CHECKED marl_status marl_tuning_read(marl_named_tuning *tuning, const char 
 MARL_CHECKED marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path,
                                            marl_error *error);
 
+/* A C header for the firmware: the calibration as the device uses it, and the tuning (may be NULL), as constants
+ * `DEVICE_calibration` and `DEVICE_tuning` in hexadecimal floats, so that they are those of the files bit for bit. C11
+ * and C++17 take it without a warning; a library with other parameters does not compile it. */
+MARL_CHECKED marl_status marl_calibration_write_header(const marl_calibration_record *record,
+                                                       const marl_named_tuning *tuning, const char *path,
+                                                       marl_error *error);
+
 /* The defaults of a filter for the sensors of a sheet: noise densities as they stand there, uncertainties and
  * the thresholds of the weighting from the errors that the sheet states. Nothing is searched. Sensors that
  * the sheet does not have keep the general defaults. */

@@ -31,6 +31,7 @@ int cli_calibrate(int argc, const char **argv);
 int cli_zero(int argc, const char **argv);
 int cli_verify(int argc, const char **argv);
 int cli_correct(int argc, const char **argv);
+int cli_export(int argc, const char **argv);
 int cli_replay(int argc, const char **argv);
 int cli_smooth(int argc, const char **argv);
 int cli_compare(int argc, const char **argv);

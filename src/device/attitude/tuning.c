@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The table of filters and parameters. */
-#include "device/math/exact.h"
 #include "marlinspike/tuning.h"
+#include "device/math/exact.h"
 #include <math.h>
 #include <stddef.h>
 #include <string.h>

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Quaternions, and the matrices and angles that stand for the same rotation. */
-#include "device/math/exact.h"
 #include "marlinspike/quat.h"
 #include "device/math/canonical.h"
+#include "device/math/exact.h"
 
 marl_quat marl_quat_identity(void)
 {

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * What counts as a reading, and the time between two. */
-#include "device/math/exact.h"
 #include "marlinspike/sample.h"
+#include "device/math/exact.h"
 #include "device/sensor/time_step.h"
 #include <math.h>
 #include <stddef.h>
