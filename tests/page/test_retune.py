@@ -269,7 +269,7 @@ class Retune(Browser):
         self.assertLess(os.path.getsize("day.html"), 3e6)
         self.open("day.html")
         self.assertIn("too long", self.bits())
-        self.assertIn("--from", self.bits())
+        self.assertIn("--window", self.bits())
         os.remove("day.csv")
 
     def test_the_last_movement_wins(self):
@@ -316,6 +316,20 @@ class Retune(Browser):
         self.browser.find_element(By.XPATH, "//button[text()='Reset']").click()
         self.wait(f"return page.corrections.done > {seen}")
         self.assertAlmostEqual(float(self.run_script(note).split(": ")[1].split(" ")[0]), fitted, delta=0.01 * fitted)
+
+    def test_another_theme_keeps_what_was_changed(self):
+        self.ready()
+        self.choose("kalman")
+        self.set_field("mag_noise", "4")
+        digest = self.row("kalman, changed")["digest"]
+        self.browser.execute_cdp_cmd("Emulation.setEmulatedMedia",
+                                     {"features": [{"name": "prefers-color-scheme", "value": "dark"}]})
+        self.settle()
+        self.assertEqual(self.row("kalman, changed")["digest"], digest)
+        self.assertEqual(len(self.browser.find_elements(By.CSS_SELECTOR, ".tuner")), 1)
+        self.assertEqual(len(self.browser.find_elements(By.CSS_SELECTOR, ".trace")), 9)
+        line = self.run_script("page.view.plots.list[0].graph.getOption('gridLineColor')")
+        self.assertEqual(line, self.run_script("css('--line')"))
 
     def test_pages_that_do_not_compute_are_not_allowed_to(self):
         tool("simulate", "--scene", "still", "-o", "still.csv", "--quiet")

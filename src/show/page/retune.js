@@ -21,7 +21,7 @@ function orNull(value) {
 /* Why this page cannot compute; "" when it can. */
 function cannotCompute(data) {
   const long = (data.views || []).find(v => v.compute === null);
-  if (long) return long.name + " is too long for a page that computes (over 150000 rows): --from and --to take a part of it.";
+  if (long) return long.name + " is too long for a page that computes (over 150000 rows): --window FROM:TO takes a part of it.";
   if (typeof WebAssembly !== "object" || typeof Worker !== "function" || typeof DecompressionStream !== "function") {
     return "This browser has no WebAssembly, worker or decompression: the page shows what the tool computed, and computes nothing.";
   }

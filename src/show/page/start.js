@@ -111,7 +111,7 @@ function bench(data, tables, open) {
     page.tuner.choose(id);
     page.bench.compute(id);
   });
-  return { box: page.tuner.box, show(i) { state.index = i; } };
+  return { box: page.tuner.box, index: tell.view, show(i) { state.index = i; } };
 }
 
 function comparison(data, main) {
@@ -148,6 +148,11 @@ function comparison(data, main) {
   page.search = search;
   if (search) search.draw();
   if (data.views.length > 0) open(0);
+  /* In other colours: what was set and computed stays. */
+  page.redraw = () => {
+    if (search) search.draw();
+    if (panel) open(panel.index());
+  };
   if (data.calibration) main.append(element("h2", "", "Calibration"), table(data.calibration.columns.map((name, i) =>
     ({ name, of: r => r[i] })), data.calibration.rows));
 }
@@ -175,7 +180,7 @@ function calibration(data, main) {
   page.view.draw();
 }
 
-const page = { view: null, search: null, bench: null, tuner: null, corrections: null, ready: false };
+const page = { view: null, search: null, bench: null, tuner: null, corrections: null, redraw: null, ready: false };
 window.page = page;
 
 window.addEventListener("load", () => {
@@ -184,9 +189,10 @@ window.addEventListener("load", () => {
   window.addEventListener("beforeprint", () => page.view && page.view.plots && page.view.plots.drawStale());
   window.addEventListener("resize", () => page.view && page.view.resize());
   window.matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => {
+    if (page.redraw) return page.redraw();
+    if (page.corrections && page.corrections.worker) page.corrections.worker.terminate();
     main.replaceChildren();
-    [page.bench, page.corrections].forEach(b => b && b.worker && b.worker.terminate());
-    (data.kind === "comparison" ? comparison : calibration)(data, main);
+    return calibration(data, main);
   });
   page.ready = true;
 });
