@@ -140,6 +140,15 @@ typedef struct marl_message {
 
 enum { MARL_MESSAGE_MAX = MARL_PACKET_SIZE(MARL_ITEM_MAX) + 1 };
 
+/* Enough for every record that the store keeps. */
+enum { MARL_STORE_IMAGE_MAX = 2048 };
+
+/* The beginning of a board's memory whose store keeps this calibration and tuning (may be NULL), *n bytes: to be
+ * flashed at the memory's start while the rest of it is erased, in place of `send --commit`. Fits every shape of memory
+ * whose halves are not shorter. MARL_ERR_CAPACITY when it is longer than a store keeps. */
+MARL_CHECKED marl_status marl_store_image(const marl_calibration_record *record, const marl_tuning *tuning,
+                                          uint8_t image[MARL_STORE_IMAGE_MAX], size_t *n, marl_error *error);
+
 /* The packet with a zero before it, which ends whatever noise stood on the line. MARL_ERR_ARGUMENT when what
  * the kind needs is missing, MARL_ERR_CAPACITY when it is longer than a board takes. */
 MARL_CHECKED marl_status marl_message_make(const marl_message *message, uint8_t bytes[MARL_MESSAGE_MAX],

@@ -13,7 +13,7 @@ static const cli_command commands[] = {
     {"zero", "make the attitude of a recording at rest the zero", cli_zero},
     {"verify", "does a calibration hold on a recording that it has not seen", cli_verify},
     {"correct", "apply a calibration to a log", cli_correct},
-    {"export", "a calibration and a tuning as a C header for the firmware", cli_export},
+    {"export", "a calibration and a tuning for the board: a C header, or its store", cli_export},
     {"replay", "run a log through the device code", cli_replay},
     {"smooth", "a reference attitude from the log alone, with its standard deviations", cli_smooth},
     {"compare", "compare estimators with a reference attitude", cli_compare},

@@ -48,6 +48,7 @@ COMMANDS = [
     "zero still.csv --into cal.out",
     "correct lift.csv --calibration cal.json -o log.out",
     "export cal.json --as c-header --tuning kalman -o header.out",
+    "export cal.json --as store --tuning kalman -o image.out",
     "replay lift.csv --calibration cal.json --tuning tuning.json -o log.out --json",
     "compare lift.csv --reference ref.csv --tuning kalman --json --report page.out.html",
     "calibrate poses poses.csv --into cal.out --figure fig.out.png --report page.out.html",

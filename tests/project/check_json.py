@@ -75,6 +75,7 @@ for recording in ("poses", "tumble", "turns", "still"):
     run(f"verify cal.json {recording}.csv", (0, 1))
 run(f"correct {demo}/lift.csv --calibration cal.json -o corrected.csv")
 run("export cal.json --as c-header -o cal.h")
+run("export cal.json --as store --tuning kalman -o cal.bin")
 for name in ("gyro", "vectors", "complementary", "gradient-descent", "kalman"):
     run(f"replay {demo}/lift.csv --tuning {name}")
     run(f"tuning {name}")

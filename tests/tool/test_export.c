@@ -122,6 +122,33 @@ START_TEST(firmware_has_the_bits_of_the_files)
 }
 END_TEST
 
+/* The image is what a board's own store writes when it is told to keep the same, and a store that has it gives it back. */
+START_TEST(an_image_is_what_a_board_keeps)
+{
+    static const char *const tunings[] = {"kalman:mag_noise=0.3", "complementary:weighting=off", ""};
+    temporary dir = tool_folder();
+    dice d = {79};
+    for (int k = 0; k < 6; k++) {
+        const char *tuning = tunings[k % 3], *option = tuning[0] != '\0' ? "--tuning" : "";
+        write_random(&d, "pod-07", "any.json");
+        run_wants(0, "export any.json --as store %s %s -o image", option, tuning);
+        (void)!remove("board.memory");
+        run_wants(0, "send --to sim:board.memory --calibration any.json %s %s --commit --quiet", option,
+                  tuning);
+        FILE *image = fopen("image", "rb"), *memory = fopen("board.memory", "rb");
+        int differ = 0, n = 0;
+        ck_assert(image != NULL && memory != NULL);
+        for (int byte; (byte = fgetc(image)) != EOF; n++) {
+            differ += byte != fgetc(memory);
+        }
+        ck_assert_msg(n > 16 && n % 32 == 0 && differ == 0, "%d of %d bytes differ", differ, n);
+        (void)!fclose(image);
+        (void)!fclose(memory);
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
 START_TEST(without_a_tuning_and_what_is_refused)
 {
     temporary dir = tool_folder();
@@ -146,4 +173,5 @@ START_TEST(without_a_tuning_and_what_is_refused)
 }
 END_TEST
 
-MARL_SUITE("export", firmware_has_the_bits_of_the_files, without_a_tuning_and_what_is_refused)
+MARL_SUITE("export", firmware_has_the_bits_of_the_files, an_image_is_what_a_board_keeps,
+           without_a_tuning_and_what_is_refused)

@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Messages to a board, by libcbor. */
+#include "lab/stream/message_items.h"
 #include "lab/stream/stream_keys.h"
 #include "marlinspike/record.h"
-#include <cbor.h>
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
@@ -27,7 +27,7 @@ static void add_pair(cbor_item_t **map, cbor_item_t *key, cbor_item_t *value)
     give_up(&value);
 }
 
-static void add(cbor_item_t **map, int key, cbor_item_t *value)
+void lab_item_add(cbor_item_t **map, int key, cbor_item_t *value)
 {
     add_pair(map, cbor_build_uint8((uint8_t)key), value);
 }
@@ -64,17 +64,17 @@ static cbor_item_t *fit_item(const marl_fit *fit)
 {
     const double range[3] = {fit->reference_degC, fit->range_degC[0], fit->range_degC[1]};
     cbor_item_t *map = cbor_new_definite_map(fit->has_curve ? 5 : 2);
-    add(&map, FIT_BIAS, numbers(fit->bias, 3));
-    add(&map, FIT_MATRIX, numbers(&fit->matrix[0][0], 9));
+    lab_item_add(&map, FIT_BIAS, numbers(fit->bias, 3));
+    lab_item_add(&map, FIT_MATRIX, numbers(&fit->matrix[0][0], 9));
     if (fit->has_curve) {
-        add(&map, FIT_CURVE, numbers(range, 3));
-        add(&map, FIT_PER_DEGC, numbers(fit->bias_per_degC, 3));
-        add(&map, FIT_PER_DEGC2, numbers(fit->bias_per_degC2, 3));
+        lab_item_add(&map, FIT_CURVE, numbers(range, 3));
+        lab_item_add(&map, FIT_PER_DEGC, numbers(fit->bias_per_degC, 3));
+        lab_item_add(&map, FIT_PER_DEGC2, numbers(fit->bias_per_degC2, 3));
     }
     return map;
 }
 
-static cbor_item_t *calibration_item(const marl_calibration_record *record)
+cbor_item_t *lab_calibration_item(const marl_calibration_record *record)
 {
     size_t pairs = record->has_mount != 0;
     pairs += record->device[0] != '\0';
@@ -83,15 +83,15 @@ static cbor_item_t *calibration_item(const marl_calibration_record *record)
     }
     cbor_item_t *map = cbor_new_definite_map(pairs);
     if (record->device[0] != '\0') {
-        add(&map, CALIBRATION_FOR, cbor_build_string(record->device));
+        lab_item_add(&map, CALIBRATION_FOR, cbor_build_string(record->device));
     }
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (record->fit[i].present) {
-            add(&map, CALIBRATION_ACCEL + i, fit_item(&record->fit[i]));
+            lab_item_add(&map, CALIBRATION_ACCEL + i, fit_item(&record->fit[i]));
         }
     }
     if (record->has_mount) {
-        add(&map, CALIBRATION_MOUNT, numbers(record->mount, 4));
+        lab_item_add(&map, CALIBRATION_MOUNT, numbers(record->mount, 4));
     }
     return map;
 }
@@ -108,33 +108,33 @@ static cbor_item_t *parameters(const marl_tuning *tuning)
     return map;
 }
 
-static cbor_item_t *tuning_item(const marl_tuning *tuning)
+cbor_item_t *lab_tuning_item(const marl_tuning *tuning)
 {
     cbor_item_t *map = cbor_new_definite_map(3);
-    add(&map, TUNING_FILTER, cbor_build_string(marl_filter_name(tuning->filter)));
-    add(&map, TUNING_WORLD, cbor_build_string(marl_world_name(tuning->world)));
-    add(&map, TUNING_PARAMETERS, parameters(tuning));
+    lab_item_add(&map, TUNING_FILTER, cbor_build_string(marl_filter_name(tuning->filter)));
+    lab_item_add(&map, TUNING_WORLD, cbor_build_string(marl_world_name(tuning->world)));
+    lab_item_add(&map, TUNING_PARAMETERS, parameters(tuning));
     return map;
 }
 
 static cbor_item_t *sample_item(const marl_sample *s)
 {
     cbor_item_t *map = cbor_new_definite_map(6);
-    add(&map, SAMPLE_T, integer(s->t_ns));
+    lab_item_add(&map, SAMPLE_T, integer(s->t_ns));
     if (s->fresh & MARL_FRESH_ACCEL) {
-        add(&map, SAMPLE_ACCEL, vector(s->accel));
+        lab_item_add(&map, SAMPLE_ACCEL, vector(s->accel));
     }
     if (s->fresh & MARL_FRESH_GYRO) {
-        add(&map, SAMPLE_GYRO, vector(s->gyro));
+        lab_item_add(&map, SAMPLE_GYRO, vector(s->gyro));
     }
     if (s->fresh & MARL_FRESH_MAG) {
-        add(&map, SAMPLE_MAG, vector(s->mag));
+        lab_item_add(&map, SAMPLE_MAG, vector(s->mag));
     }
     if (s->fresh & MARL_FRESH_TEMP) {
-        add(&map, SAMPLE_TEMP, cbor_build_float4(s->temp));
+        lab_item_add(&map, SAMPLE_TEMP, cbor_build_float4(s->temp));
     }
     if (s->fresh & MARL_FRESH_SPEED) {
-        add(&map, SAMPLE_SPEED, cbor_build_float4(s->speed));
+        lab_item_add(&map, SAMPLE_SPEED, cbor_build_float4(s->speed));
     }
     return map;
 }
@@ -157,9 +157,9 @@ static cbor_item_t *body_of(const marl_message *m)
 {
     switch (m->kind) {
     case MARL_ITEM_CALIBRATION:
-        return calibration_item(m->calibration);
+        return lab_calibration_item(m->calibration);
     case MARL_ITEM_TUNING:
-        return tuning_item(m->tuning);
+        return lab_tuning_item(m->tuning);
     case MARL_ITEM_SAMPLE:
         return sample_item(m->sample);
     default:
