@@ -317,6 +317,24 @@ class Retune(Browser):
         self.wait(f"return page.corrections.done > {seen}")
         self.assertAlmostEqual(float(self.run_script(note).split(": ")[1].split(" ")[0]), fitted, delta=0.01 * fitted)
 
+    def test_any_point_of_a_search_has_traces(self):
+        tool("search", LOG, "--reference", "truth.csv", "--calibration", "pod.json", "--filter", "complementary",
+             "--vary", "tilt_time", "--limit", "30", "--report", "search.html", "--quiet")
+        self.ready("search.html")
+        data = self.data()
+        traced = [s["point"] for s in data["shown"]]
+        parameter = data["search"]["parameters"][0]
+        point = next(i for i in range(3, len(parameter["slice"]["value"])) if i not in traced)
+        for at in (point, point + 1 if point + 1 not in traced else point + 2):
+            self.run_script("page.search.list[0].graph.getFunctionOption('clickCallback')"
+                            "(null, 0, [{idx: arguments[0]}])", at)
+            self.settle()
+            row = self.run_script("page.bench.data.result.runs[page.bench.data.views[0].slots.at(-1).run]")
+            self.assertAlmostEqual(row["error_deg"]["rms"], parameter["slice"]["score"][at], delta=1e-6)
+        names = self.run_script("page.bench.data.views[0].names")
+        self.assertEqual(len(names), len(data["views"][0]["names"]) + 1)
+        self.assertTrue(names[-1].startswith("tilt_time"))
+
     def test_another_theme_keeps_what_was_changed(self):
         self.ready()
         self.choose("kalman")

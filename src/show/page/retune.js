@@ -108,7 +108,7 @@ function retune(data, tell) {
   b.isChanged = t => !t.loaded || t.filter !== t.loaded.filter || t.rate_hz !== t.loaded.rate_hz ||
     t.values.some((v, i) => Math.fround(v) !== Math.fround(t.loaded.values[i]));
   b.isWhatIf = () => JSON.stringify(b.whatIf) !== JSON.stringify(b.loadedWhatIf);
-  b.nameOf = t => t.name + (b.isChanged(t) ? ", changed" : "");
+  b.nameOf = t => t.name + (t.loaded && b.isChanged(t) ? ", changed" : "");
   b.compute = id => {
     const t = b.tunings.get(id), open = tell.view();
     if (t.filter < 0) return;
@@ -129,13 +129,15 @@ function retune(data, tell) {
     if (k < 0) return;
     const row = data.result.runs[v.slots[k].run], same = !b.isChanged(t) && !b.isWhatIf();
     putMeasures(row, message.outcome, data.measures);
-    if (same) t.checked.set(index, row.digest === v.slots[k].digest);
+    const isCheck = same && !t.checked.has(index), equal = row.digest === v.slots[k].digest;
+    if (same) t.checked.set(index, equal);
+    b.done++;
+    b.ms = message.ms;
+    if (isCheck && equal) return; /* it is drawn already */
     row.name = b.nameOf(t);
     v.rms[k] = row.error_deg.rms;
     v.names[k] = row.name;
     putCurves(v, k, message);
-    b.done++;
-    b.ms = message.ms;
     tell.changed(index, k);
     b.handled = performance.now() - began;
   };

@@ -2,7 +2,8 @@
  * A search: the score along each parameter, the others as found. */
 "use strict";
 
-/* What was found is blue and the default orange, as in the traces below; a dark point has traces, and a click shows them. */
+/* What was found is blue and the default orange, as in the traces below; a dark point has traces, and a click shows them;
+ * for any other point of the curve the page computes them. */
 function slice(data, index, choose) {
   const p = data.search.parameters[index], log = p.logarithmic && p.range[0] > 0;
   const box = element("div", "trace"), plot = element("div", "plot");
@@ -41,15 +42,16 @@ function slice(data, index, choose) {
           dot(context, graph, p.value, data.search.score, COLOURS[0], 6);
         },
         clickCallback: (event, x, points) => {
-          const near = traced.find(s => s.point === (points[0] ? points[0].idx : -1));
-          choose(near ? near.run : 0);
+          const point = points[0] ? points[0].idx : -1, near = traced.find(s => s.point === point);
+          choose(near ? near.run : 0, near || point < 0 ? null : { parameter: p.name, value: p.slice.value[point] });
         },
       });
     },
   };
 }
 
-/* The section before the errors; `choose` is called with the run whose traces are wanted. */
+/* The section before the errors; `choose` is called with the run whose traces are wanted, or with 0 and the point that is
+ * to be computed. */
 function slices(data, choose) {
   const box = element("div");
   const list = data.search.parameters.map((p, i) => slice(data, i, choose));
@@ -60,7 +62,7 @@ function slices(data, choose) {
       { name: "found", of: r => +r.value.toPrecision(4) }, { name: "default", of: r => +r.default.toPrecision(4) },
       { name: "within 5 %", of: r => r.within_5_percent ? r.within_5_percent.map(v => +v.toPrecision(3)).join(" to ") : "-" },
       { name: "share of the change, %", of: r => 100 * r.share, decimals: 0 }], data.search.parameters),
-    element("p", "note", data.search.goal + ", " + data.search.unit + ", along each parameter, the others as found; shaded within 5 % of the best."),
+    element("p", "note", data.search.goal + ", " + data.search.unit + ", along each parameter, the others as found; shaded within 5 % of the best. A click on a point computes its traces."),
     key([["found", COLOURS[0]], ["default, with all parameters", COLOURS[1]], ["has traces below: click", "var(--ink)"]]));
   list.forEach(s => box.append(s.box));
   return { box, list, draw: () => list.forEach(s => s.draw()) };

@@ -105,17 +105,33 @@ function bench(data, tables, open) {
   };
   page.bench = retune(data, tell);
   page.queue = queue;
-  page.tuner = tuner(page.bench, tell.view, id => {
+  const reopen = id => {
     open(state.index);
     tables.forEach(t => t.refresh());
     page.tuner.choose(id);
     page.bench.compute(id);
-  });
-  return { box: page.tuner.box, index: tell.view, show(i) { state.index = i; } };
+  };
+  page.tuner = tuner(page.bench, tell.view, reopen);
+  return { box: page.tuner.box, index: tell.view, reopen, show(i) { state.index = i; } };
+}
+
+/* The tuning that was found with one parameter elsewhere: one more tuning of the page, whose traces are shown. */
+function showPoint(b, panel, { parameter, value }) {
+  const p = b.parameters.find(q => q.name === parameter), [found] = b.data.views[0].slots;
+  if (!b.tunings.has(b.point)) b.point = addTuning(b, found.id);
+  const t = b.tunings.get(b.point), like = b.tunings.get(found.id);
+  t.name = parameter + " " + short(value) + " " + p.unit;
+  t.values = like.loaded.values.map((v, i) => (i === p.id ? value : v));
+  b.data.views.forEach(v => { v.names[v.slots.findIndex(s => s.id === t.id)] = t.name; });
+  panel.reopen(t.id);
+  page.view.choose(b.data.views[panel.index()].slots.findIndex(s => s.id === t.id));
 }
 
 function comparison(data, main) {
-  const search = data.search ? slices(data, run => page.view.choose(run)) : null;
+  const search = data.search ? slices(data, (run, point) => {
+    if (point && page.bench && page.bench.parameters) showPoint(page.bench, panel, point);
+    else page.view.choose(run);
+  }) : null;
   const runs = runsTable(data.result, data.measures), conditions = conditionsTable(data.result);
   const errors = data.result.cases[0].reference === null ? [] : [element("h2", "", "Errors"), runs, conditions];
   main.append(...heading(data), ...(search ? [search.box] : []), ...errors);
