@@ -312,6 +312,30 @@ START_TEST(a_gap_and_a_page_of_a_replay)
 }
 END_TEST
 
+/* A start by the attitude that the log itself holds is that of its page, too. */
+START_TEST(a_page_starts_where_its_replay_does)
+{
+    temporary dir = tool_folder();
+    char rows[4000] = "t[s],accel_x,accel_y,accel_z,gyro_x,gyro_y,gyro_z,q_w,q_x,q_y,q_z\n", wanted[40];
+    for (int i = 0; i < 40; i++) {
+        char row[80];
+        snprintf(row, sizeof row, "%.2f,0.1,0.2,9.8,0.01,0.02,0.3,0.5,0.5,-0.5,0.5\n", 0.01 * i);
+        strcat(rows, row);
+    }
+    temporary_text(&dir, "own.csv", rows);
+    json_t *r = run_json(0, "replay own.csv --tuning complementary --start reference --report own.html");
+    json_t *plain = run_json(0, "replay own.csv --tuning complementary");
+    ck_assert(!json_equal(json_object_get(r, "digest"), json_object_get(plain, "digest")));
+    char *page = temporary_read("own.html");
+    snprintf(wanted, sizeof wanted, "\"digest\":\"%s\"", json_string_value(json_object_get(r, "digest")));
+    ck_assert_ptr_nonnull(strstr(page, wanted));
+    free(page);
+    json_decref(plain);
+    json_decref(r);
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* Largest resident size of all children so far, KiB. */
 static long peak_kib(void)
 {
@@ -373,5 +397,5 @@ MARL_SUITE("tool", inspect_reports_the_noise, a_sheet_is_made_of_a_recording, in
            help_is_there_for_all, simulate_makes_log_and_truth, inspect_lists_what_is_there,
            calibrate_merges_and_keeps_the_rest, a_board_that_moved_is_refused,
            corrected_log_gives_the_same_attitudes, a_replay_starts_at_the_given_attitude,
-           a_gap_and_a_page_of_a_replay, memory_stays_flat_from_file_to_file,
-           CAMPAIGN(demo_does_the_whole_job))
+           a_gap_and_a_page_of_a_replay, a_page_starts_where_its_replay_does,
+           memory_stays_flat_from_file_to_file, CAMPAIGN(demo_does_the_whole_job))

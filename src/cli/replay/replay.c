@@ -17,7 +17,6 @@ static marl_status read_options(cli_replay_job *j, cli_replay_options *o, marl_e
         return MARL_ERR_USE;
     }
     MARL_TRY(cli_start_read(&j->start, o->start, error));
-    j->given = j->start;
     MARL_TRY(o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK);
     MARL_TRY(cli_body_check(o->body, error));
     MARL_TRY(cli_replay_write_read(&j->write, o->write, o->point, error));
@@ -64,8 +63,8 @@ static marl_status start_with_own(cli_replay_job *j, const marl_log_row *row, ma
                          "--start reference: the log's first row holds no attitude of its own");
     }
     int ned = marl_log_reader_info(j->reader)->world == MARL_WORLD_NED;
-    j->start.from = MARL_START_GIVEN;
-    return marl_replay_start(&j->pipeline, ned ? marl_frame_swap_world(row->q) : row->q, error);
+    j->start = (cli_start){MARL_START_GIVEN, ned ? marl_frame_swap_world(row->q) : row->q};
+    return marl_replay_start(&j->pipeline, j->start.q, error);
 }
 
 /* Sleeps until a row's time has come, `pace` times as fast as it was recorded. */
@@ -166,7 +165,7 @@ static void draw(cli_replay_job *j, const cli_replay_options *o, const char *log
     }
     const cli_replay_page page = {log,        o->calibration,     cli_body_name(o->body),
                                   &j->tuning, o->reading.options, j->degradation,
-                                  j->given};
+                                  j->start};
     if (o->page != NULL && error->status == MARL_OK) {
         (void)!cli_replay_page_write(&page, o->page, error);
     }

@@ -25,7 +25,7 @@ typedef struct cli_replay_job {
     marl_degrader degrader;
     marl_log_row last; /* attitude last given out */
     marl_degradation degradation;
-    cli_start start, given; /* given: as the option has it */
+    cli_start start;        /* the log's own attitude once it is known */
     cli_replay_trace trace; /* for the figure */
     cli_replay_write write; /* instead of `writer`, with --write */
     double declination_deg; /* NaN: headings stay magnetic */
