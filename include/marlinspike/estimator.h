@@ -54,6 +54,22 @@ MARL_CHECKED marl_status marl_pipeline_init(marl_pipeline *pipeline, const marl_
 /* The same with other settings while running: the last temperature and the stillness stay known. */
 MARL_CHECKED marl_status marl_pipeline_configure(marl_pipeline *pipeline, const marl_pipeline_config *config);
 
+/* Another tuning while running; the rest of *config is as before. While the filter and its use of the magnetometer stay
+ * the same, all state is kept; else what marl_estimator_retune keeps. Counts and digest go on. MARL_ERR_ARGUMENT, and
+ * nothing is changed, when the tuning does not pass its check. */
+MARL_CHECKED marl_status marl_pipeline_retune(marl_pipeline *pipeline, const marl_pipeline_config *config);
+
+/* Another calibration while running, and what is assumed because of it; the rest of *config is as before. The attitude
+ * is kept, known within 0.1 rad, turned where the mount is another one; so is the gyroscope's bias where its correction
+ * stays the same, else it is zero. Counts and digest go on. MARL_ERR_ARGUMENT, and nothing is changed, when tuning or
+ * calibration do not pass their checks. */
+MARL_CHECKED marl_status marl_pipeline_recalibrate(marl_pipeline *pipeline,
+                                                   const marl_pipeline_config *config);
+
+/* Forgets attitude and state: the next readings start it as the first ones did. Settings, temperature, counts and digest
+ * stay. */
+void marl_pipeline_restart(marl_pipeline *pipeline);
+
 /* The first half of a step, for whoever needs no attitude: `pipeline->sample` is then corrected, in the
  * sensors' frame. Returns the MARL_FRESH_... flags of raw readings that were invalid. */
 uint8_t marl_pipeline_correct(marl_pipeline *pipeline, const marl_sample *raw);
@@ -122,6 +138,12 @@ MARL_CHECKED marl_status marl_estimator_update(marl_estimator *estimator, const 
  * as known within 0.1 rad per axis; the bias stays. The heading counts as magnetic where the tuning uses the
  * magnetometer. MARL_ERR_ARGUMENT when q cannot be brought to length one. */
 MARL_CHECKED marl_status marl_estimator_set_attitude(marl_estimator *estimator, marl_quat q);
+
+/* Another tuning while running, from the next sample on. While filter and use of the magnetometer stay the same all
+ * state is kept, and the attitude does not move at that moment. Else attitude, zero, bias and counts are kept, the
+ * attitude as known within 0.1 rad, and the rest is new. MARL_ERR_ARGUMENT, and nothing is changed, when the tuning does
+ * not pass marl_tuning_check. */
+MARL_CHECKED marl_status marl_estimator_retune(marl_estimator *estimator, const marl_tuning *tuning);
 
 /* Tare: the present attitude is reported as level, facing the world's x axis, from now on.
  * MARL_ERR_NOT_READY before the start. */

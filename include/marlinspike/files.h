@@ -84,6 +84,9 @@ MARL_CHECKED marl_status marl_tuning_read(marl_named_tuning *tuning, const char 
 MARL_CHECKED marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path,
                                            marl_error *error);
 
+/* The JSON text, to be freed by the caller; NULL without memory. */
+char *marl_tuning_text(const marl_named_tuning *tuning);
+
 /* A C header for the firmware: the calibration as the device uses it, and the tuning (may be NULL), as constants
  * `DEVICE_calibration` and `DEVICE_tuning` in hexadecimal floats, so that they are those of the files bit for bit. C11
  * and C++17 take it without a warning; a library with other parameters does not compile it. */

@@ -9,6 +9,7 @@
 #include "marlinspike/error.h"
 #include "marlinspike/files.h"
 #include "marlinspike/inspect.h"
+#include "marlinspike/live.h"
 #include "marlinspike/log.h"
 #include "marlinspike/record.h"
 #include "marlinspike/replay.h"

@@ -187,6 +187,8 @@ MARL_CHECKED marl_status marl_log_create(marl_log_writer **writer, const char *p
 MARL_CHECKED marl_status marl_log_create_growing(marl_log_writer **writer, const char *path,
                                                  const marl_log_info *info, marl_error *error);
 void marl_log_write(marl_log_writer *writer, const marl_log_row *row);
+/* A line of text between the rows, which readers of logs pass over: "# TEXT". Not behind marl_log_write_behind. */
+void marl_log_write_note(marl_log_writer *writer, const char *text);
 /* From now on rows are written on a thread of their own, some thousand behind: not for a recording that grows. Does
  * nothing where a FIFO takes the rows. */
 void marl_log_write_behind(marl_log_writer *writer);

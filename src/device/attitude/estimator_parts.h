@@ -72,6 +72,8 @@ void marlp_estimator_screen(marl_estimator *e, marl_sample *s, float dt);
 void marlp_estimator_forget_garbage(marl_estimator *e, float age);
 /* Forgets the attitude, not the bias; counts a restart. */
 void marlp_estimator_restart(marl_estimator *e);
+/* Keeps attitude, zero, bias and counts and forgets the rest; the attitude is known within 0.1 rad. */
+void marlp_estimator_go_on(marl_estimator *e);
 /* Starts from the last vectors, once they are there. */
 void marlp_estimator_start(marl_estimator *e);
 /* Starts again from the direction of `up` (body), on the same clock, and waits for the next heading. */

@@ -147,6 +147,16 @@ void marlp_estimator_find_heading(marl_estimator *e)
     }
 }
 
+void marlp_estimator_go_on(marl_estimator *e)
+{
+    start(e, IS_ON(e, USE_MAG), SET_SPREAD);
+    e->since_start = SET_AGE;
+    e->weight_accel = e->weight_mag = 1.0f;
+    if (!estimator_has_corrections(e)) {
+        e->bias = (marl_vec3){0.0f, 0.0f, 0.0f};
+    }
+}
+
 marl_status marl_estimator_set_attitude(marl_estimator *estimator, marl_quat q)
 {
     if (marl_quat_normalize(&q) != MARL_OK) {
@@ -156,6 +166,18 @@ marl_status marl_estimator_set_attitude(marl_estimator *estimator, marl_quat q)
     estimator->q = estimator->has_tare ? quat_product(q, quat_conjugate(estimator->tare)) : q;
     start(estimator, IS_ON(estimator, USE_MAG), SET_SPREAD);
     estimator->since_start = SET_AGE;
+    return MARL_OK;
+}
+
+marl_status marl_estimator_retune(marl_estimator *e, const marl_tuning *tuning)
+{
+    MARL_TRY(marl_tuning_check(tuning));
+    int same = e->tuning.filter == tuning->filter &&
+               e->tuning.value[MARL_PARAMETER_USE_MAG] == tuning->value[MARL_PARAMETER_USE_MAG];
+    e->tuning = *tuning;
+    if (!same && e->started) {
+        marlp_estimator_go_on(e);
+    }
     return MARL_OK;
 }
 

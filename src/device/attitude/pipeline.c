@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Everything between a raw sample and an attitude. */
+#include "device/attitude/estimator_parts.h"
 #include "device/math/exact.h"
 #include "marlinspike/estimator.h"
 #include "marlinspike/quat.h"
@@ -37,9 +38,19 @@ static void assume_sensors(marl_tuning *tuning, const marl_pipeline_config *conf
     }
 }
 
-marl_status marl_pipeline_configure(marl_pipeline *p, const marl_pipeline_config *config)
+static marl_tuning used_tuning(const marl_pipeline_config *config)
 {
     marl_tuning tuning = config->tuning;
+    if (!(config->sensors & MARL_FRESH_MAG)) {
+        tuning.value[MARL_PARAMETER_USE_MAG] = 0.0f;
+    }
+    assume_sensors(&tuning, config);
+    return tuning;
+}
+
+marl_status marl_pipeline_configure(marl_pipeline *p, const marl_pipeline_config *config)
+{
+    const marl_tuning tuning = used_tuning(config);
     marl_calibration calibration = config->calibration;
     MARL_TRY(marl_calibration_check(&calibration));
     p->corrector.calibration = calibration;
@@ -48,11 +59,68 @@ marl_status marl_pipeline_configure(marl_pipeline *p, const marl_pipeline_config
     p->watches_still = config->watch_still;
     p->no_digest = config->no_digest;
     p->attitudes = p->digest = 0;
-    if (!(config->sensors & MARL_FRESH_MAG)) {
-        tuning.value[MARL_PARAMETER_USE_MAG] = 0.0f;
-    }
-    assume_sensors(&tuning, config);
     return marl_estimator_init(&p->estimator, &tuning);
+}
+
+marl_status marl_pipeline_retune(marl_pipeline *p, const marl_pipeline_config *config)
+{
+    const marl_tuning tuning = used_tuning(config);
+    return marl_estimator_retune(&p->estimator, &tuning);
+}
+
+static int is_same_vector(marl_vec3 a, marl_vec3 b)
+{
+    return a.x == b.x && a.y == b.y && a.z == b.z;
+}
+
+static int is_same_curve(const marl_bias_curve *a, const marl_bias_curve *b)
+{
+    return a->reference_degC == b->reference_degC && a->low_degC == b->low_degC &&
+           a->high_degC == b->high_degC && is_same_vector(a->per_degC, b->per_degC) &&
+           is_same_vector(a->per_degC2, b->per_degC2);
+}
+
+static int is_same_correction(const marl_correction *a, const marl_correction *b)
+{
+    int same = a->present == b->present && a->has_curve == b->has_curve;
+    for (int i = 0; i < 3 && same && a->present; i++) {
+        for (int j = 0; j < 3; j++) {
+            same &= a->matrix.m[i][j] == b->matrix.m[i][j];
+        }
+    }
+    same = same && (!a->present || is_same_vector(a->bias, b->bias));
+    return same && (!a->present || !a->has_curve || is_same_curve(&a->curve, &b->curve));
+}
+
+static marl_quat mount_of(const marl_calibration *c)
+{
+    return c->has_mount ? c->mount : marl_quat_identity();
+}
+
+marl_status marl_pipeline_recalibrate(marl_pipeline *p, const marl_pipeline_config *config)
+{
+    const marl_tuning tuning = used_tuning(config);
+    marl_calibration calibration = config->calibration, *before = &p->corrector.calibration;
+    marl_estimator *e = &p->estimator;
+    MARL_TRY(marl_calibration_check(&calibration));
+    MARL_TRY(marl_tuning_check(&tuning));
+    /* q turns the body into the world, the mount the sensors into the body: their product stays as it is */
+    marl_quat change = marl_quat_product(mount_of(before), marl_quat_conjugate(mount_of(&calibration)));
+    int has_mount = before->has_mount || calibration.has_mount;
+    int same_gyro = is_same_correction(&before->gyro, &calibration.gyro);
+    p->corrector.calibration = calibration;
+    e->tuning = tuning;
+    if (!same_gyro) {
+        e->bias = (marl_vec3){0.0f, 0.0f, 0.0f};
+    }
+    if (has_mount) {
+        e->q = marl_quat_product(e->q, change);
+        e->bias = marl_quat_rotate_back(change, e->bias);
+    }
+    if (e->started) {
+        marlp_estimator_go_on(e);
+    }
+    return MARL_OK;
 }
 
 marl_status marl_pipeline_init(marl_pipeline *pipeline, const marl_pipeline_config *config)
@@ -61,6 +129,14 @@ marl_status marl_pipeline_init(marl_pipeline *pipeline, const marl_pipeline_conf
     marl_corrector_init(&pipeline->corrector, &config->calibration);
     MARL_TRY(marl_still_init(&pipeline->still, &limits));
     return marl_pipeline_configure(pipeline, config);
+}
+
+void marl_pipeline_restart(marl_pipeline *p)
+{
+    const marl_tuning tuning = p->estimator.tuning;
+    const marl_estimator_counts counts = p->estimator.counts;
+    (void)!marl_estimator_init(&p->estimator, &tuning); /* it has passed its check before */
+    p->estimator.counts = counts;
 }
 
 uint8_t marl_pipeline_correct(marl_pipeline *p, const marl_sample *raw)

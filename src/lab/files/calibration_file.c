@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Calibrations as JSON, and for the device. */
+#include "lab/files/calibration_file.h"
 #include "lab/files/fit_merge.h"
-#include "lab/files/json_file.h"
 #include "marlinspike/files.h"
 #include <float.h>
 #include <math.h>
@@ -169,6 +169,17 @@ marl_status marl_calibration_read(marl_calibration_record *record, const char *p
     return status;
 }
 
+marl_status lab_calibration_of_value(marl_calibration_record *record, json_t *value, const char *path,
+                                     marl_error *error)
+{
+    lab_json file;
+    *record = marl_calibration_record_empty();
+    MARL_TRY(lab_json_of_value(&file, value, path, KIND, error));
+    marl_status status = read_root(&file, record);
+    lab_json_free(&file);
+    return status;
+}
+
 static void set_if_given(json_t **object, const char *key, double value)
 {
     if (isfinite(value)) {
@@ -215,7 +226,7 @@ static json_t *fit_to_json(const marl_fit *fit, const char *unit)
     return sensor;
 }
 
-static json_t *to_json(const marl_calibration_record *record)
+json_t *lab_calibration_json(const marl_calibration_record *record)
 {
     json_t *root = json_object();
     lab_json_put(&root, "marlinspike", json_string(KIND));
@@ -242,10 +253,10 @@ static json_t *to_json(const marl_calibration_record *record)
 
 marl_status marl_calibration_write(const marl_calibration_record *record, const char *path, marl_error *error)
 {
-    return lab_json_save(to_json(record), path, error);
+    return lab_json_save(lab_calibration_json(record), path, error);
 }
 
 char *marl_calibration_text(const marl_calibration_record *record)
 {
-    return lab_json_text(to_json(record));
+    return lab_json_text(lab_calibration_json(record));
 }

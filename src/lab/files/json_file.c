@@ -98,6 +98,23 @@ marl_status lab_json_load(lab_json *file, const char *path, const char *kind, ma
     return status;
 }
 
+marl_status lab_json_of_value(lab_json *file, json_t *value, const char *path, const char *kind,
+                              marl_error *error)
+{
+    *file = (lab_json){.path = path, .error = error};
+    if (!json_is_object(value)) {
+        return marl_fail(error, MARL_ERR_INPUT, "%s: not a JSON object", path);
+    }
+    file->text = json_dumps(value, 0);
+    file->root = json_incref(value);
+    marl_status status = file->text != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    status = status == MARL_OK && kind != NULL ? check_kind(file, kind) : status;
+    if (status != MARL_OK) {
+        lab_json_free(file);
+    }
+    return status;
+}
+
 void lab_json_free(lab_json *file)
 {
     json_decref(file->root);

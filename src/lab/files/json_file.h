@@ -25,6 +25,9 @@ typedef struct lab_json_at {
 /* Loads, and checks that the root is an object with "marlinspike": `kind`, unless that is NULL. On failure
  * nothing is held. */
 MARL_CHECKED marl_status lab_json_load(lab_json *file, const char *path, const char *kind, marl_error *error);
+/* The same of an object that is a part of something read already, which stays as it is. */
+MARL_CHECKED marl_status lab_json_of_value(lab_json *file, json_t *value, const char *path, const char *kind,
+                                           marl_error *error);
 void lab_json_free(lab_json *file);
 lab_json_at lab_json_root(const lab_json *file);
 

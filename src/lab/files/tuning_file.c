@@ -194,16 +194,28 @@ static marl_status read_root(const lab_json *file, marl_named_tuning *tuning)
     return read_weighting(&root, &tuning->tuning);
 }
 
+static marl_status read_and_free(marl_named_tuning *tuning, lab_json *file)
+{
+    snprintf(tuning->name, sizeof tuning->name, "%.199s", file->path);
+    tuning->about[0] = '\0';
+    marl_status status = check_kind(file);
+    status = status != MARL_OK ? status : read_root(file, tuning);
+    lab_json_free(file);
+    return status;
+}
+
 marl_status lab_tuning_file_read(marl_named_tuning *tuning, const char *path, marl_error *error)
 {
     lab_json file;
-    snprintf(tuning->name, sizeof tuning->name, "%.199s", path);
-    tuning->about[0] = '\0';
     MARL_TRY(lab_json_load(&file, path, NULL, error));
-    marl_status status = check_kind(&file);
-    status = status != MARL_OK ? status : read_root(&file, tuning);
-    lab_json_free(&file);
-    return status;
+    return read_and_free(tuning, &file);
+}
+
+marl_status lab_tuning_of_value(marl_named_tuning *tuning, json_t *value, const char *path, marl_error *error)
+{
+    lab_json file;
+    MARL_TRY(lab_json_of_value(&file, value, path, NULL, error));
+    return read_and_free(tuning, &file);
 }
 
 /* The shortest decimal that reads back as the same float: 0.1 and not 0.100000001. */
@@ -268,6 +280,11 @@ json_t *lab_tuning_json(const marl_named_tuning *tuning)
     lab_json_put(&root, "parameters", group_json(t, "parameters"));
     lab_json_put(&root, "weighting", weighting_json(t));
     return root;
+}
+
+char *marl_tuning_text(const marl_named_tuning *tuning)
+{
+    return lab_json_text(lab_tuning_json(tuning));
 }
 
 marl_status marl_tuning_write(const marl_named_tuning *tuning, const char *path, marl_error *error)

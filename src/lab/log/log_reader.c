@@ -139,7 +139,7 @@ static marl_status next_row(marl_log_reader *r, marl_log_row *row, marl_error *e
             return status;
         }
         n -= n > 0 && line[n - 1] == '\r';
-        if (n > 0) {
+        if (n > 0 && line[0] != '#') { /* a note between the rows */
             MARL_TRY(parse_line(r, line, n, error));
         }
     }

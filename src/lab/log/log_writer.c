@@ -169,6 +169,13 @@ void marl_log_write(marl_log_writer *w, const marl_log_row *row)
     }
 }
 
+void marl_log_write_note(marl_log_writer *w, const char *text)
+{
+    marl_outfile_text(w->file, "# ");
+    marl_outfile_text(w->file, text);
+    marl_outfile_text(w->file, "\n");
+}
+
 marl_status marl_log_commit(marl_log_writer *w, marl_error *error)
 {
     finish_behind(w);

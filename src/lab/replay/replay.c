@@ -56,17 +56,26 @@ void marl_replay_warn(marl_warnings *warnings, const marl_calibration_record *re
     }
 }
 
+marl_status marl_replay_config(marl_pipeline_config *config, const marl_tuning *tuning,
+                               const marl_calibration_record *record, const char *record_path,
+                               const marl_log_info *info, const char *log_path, marl_error *error)
+{
+    MARL_TRY(check_calibration(record, record_path, info, log_path, error));
+    MARL_TRY(marl_log_require(info, log_path, needed_columns(tuning->filter), error));
+    *config = (marl_pipeline_config){.tuning = *tuning,
+                                     .calibration = record != NULL ? marl_calibration_for_device(record)
+                                                                   : marl_calibration_none(),
+                                     .sensors = marl_replay_sensors(info),
+                                     .corrected = info->corrected ? VECTORS : 0};
+    return MARL_OK;
+}
+
 marl_status marl_replay_init(marl_pipeline *pipeline, const marl_tuning *tuning,
                              const marl_calibration_record *record, const char *record_path,
                              const marl_log_info *info, const char *log_path, marl_error *error)
 {
-    MARL_TRY(check_calibration(record, record_path, info, log_path, error));
-    MARL_TRY(marl_log_require(info, log_path, needed_columns(tuning->filter), error));
-    const marl_pipeline_config config = {.tuning = *tuning,
-                                         .calibration = record != NULL ? marl_calibration_for_device(record)
-                                                                       : marl_calibration_none(),
-                                         .sensors = marl_replay_sensors(info),
-                                         .corrected = info->corrected ? VECTORS : 0};
+    marl_pipeline_config config;
+    MARL_TRY(marl_replay_config(&config, tuning, record, record_path, info, log_path, error));
     if (marl_pipeline_init(pipeline, &config) != MARL_OK) {
         return marl_fail(error, MARL_ERR_USE, "%s: a parameter is out of its range",
                          marl_filter_name(tuning->filter));
