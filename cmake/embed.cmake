@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: MIT
-# Makes C of files: cmake -DOUT=FILE.c -DSTYLE=a.css -DSCRIPT="b.js;c.js" -DENGINE=d.js -DMODULE=e.wasm.gz -P embed.cmake
+# Makes C of files: cmake -DOUT=FILE.c -DSTYLE=a.css -DSCRIPT="b.js;c.js" -DLIVE=f.js -DENGINE=d.js -DMODULE=e.wasm.gz -P embed.cmake
 function(hex_of files into)
   set(bytes "")
   foreach(file ${files})
@@ -24,6 +24,7 @@ endfunction()
 file(WRITE "${OUT}.new" "#include \"show/page_assets.h\"\n")
 embed_text(show_page_style "${STYLE}")
 embed_text(show_page_script "${SCRIPT}")
+embed_text(show_live_script "${LIVE}")
 embed_text(show_page_engine "${ENGINE}")
 embed_bytes(show_page_module "${MODULE}")
 file(RENAME "${OUT}.new" "${OUT}")

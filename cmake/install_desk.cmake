@@ -7,7 +7,7 @@ marl_pkg_config(lab "lab layer: logs, calibration, simulation, replay, compariso
   "marlinspike-device jansson libcbor lapacke kissfft-float cminpack nlopt" "-lcsv -lpthread -lm" "")
 marl_pkg_config(sim "simulated board" "marlinspike-lab" "" "")
 marl_pkg_config(posix "serial lines" "marlinspike-device" "" "")
-marl_pkg_config(show "show layer: figures and report pages" "marlinspike-lab nettle" "" "")
+marl_pkg_config(show "show layer: figures and pages" "marlinspike-lab nettle libmicrohttpd liblo" "-lpthread" "")
 if(MARLINSPIKE_TOOL)
   install(TARGETS marlinspike)
   install(FILES src/show/module/marlinspike.wasm DESTINATION ${CMAKE_INSTALL_DATADIR}/marlinspike)

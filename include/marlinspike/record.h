@@ -67,6 +67,10 @@ double marl_guide_seconds(const marl_guide *guide);  /* since the first sample *
 unsigned long marl_guide_gaps(const marl_guide *guide);
 /* Readings a second of a sensor over the whole recording; NaN when it has fewer than two. */
 double marl_guide_rate(const marl_guide *guide, marl_sensor sensor);
+enum { MARL_GUIDE_CELLS = 60 };
+/* Of a tumble: the directions of the field, from the middle of its extremes, that are missing: unit vectors in the
+ * sensor's axes, one a cell. Returns how many; 0 for other kinds. */
+size_t marl_guide_missing(const marl_guide *guide, double direction[MARL_GUIDE_CELLS][3]);
 void marl_guide_show(const marl_guide *guide, marl_guide_view *view);
 
 /* ---- receiver ---- */

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * Figures and the report page. Fill a struct or a JSON text, then one call writes the file. */
+ * Figures, the report page, the live page and attitudes over the network. Fill a struct or a JSON text, then one call
+ * writes the file; the live page and the network have begin and end. */
 #ifndef MARLINSPIKE_SHOW_H
 #define MARLINSPIKE_SHOW_H
 
@@ -91,6 +92,48 @@ MARL_CHECKED marl_status marl_page_write(const char *path, const char *title, co
                                          marl_error *error);
 /* MARL_OK when the path ends in .html: call it before expensive work. */
 MARL_CHECKED marl_status marl_page_check_path(const char *path, marl_error *error);
+
+/* ---- live page ---- */
+
+/* The server of the live page, on 127.0.0.1 alone: HTTP/1.1, events to viewers as server-sent events, requests from them
+ * by POST /command. Viewers are served by a thread of its own; no call below waits for one. A viewer that reads too
+ * slowly loses messages. What each event and request holds: docs/live.md. What is refused: docs/security.md. */
+
+enum { MARL_LIVE_REQUEST_MAX = 65536 };
+
+typedef struct marl_live_server marl_live_server;
+
+/* A request that waits for its answer. */
+typedef struct marl_live_request {
+    void *handle;
+    const char *json; /* as it came, not yet parsed; ends with a NUL */
+} marl_live_request;
+
+/* Port 0: a free one. MARL_ERR_SYSTEM when the port is in use or a library of the page is missing. */
+MARL_CHECKED marl_status marl_live_server_open(marl_live_server **server, int port, marl_error *error);
+void marl_live_server_close(marl_live_server *server); /* NULL is allowed */
+/* http://127.0.0.1:PORT/?token=TOKEN; without the token the page can be watched, but changes nothing. */
+const char *marl_live_server_address(const marl_live_server *server);
+int marl_live_server_viewers(marl_live_server *server);
+/* To all viewers; JSON in one line. The last event "state" is what a new viewer gets first. */
+void marl_live_server_publish(marl_live_server *server, const char *event, const char *json);
+/* The next request: 1, or 0 when there is none. Every one must be answered, with a code of HTTP and JSON. */
+int marl_live_server_take(marl_live_server *server, marl_live_request *request);
+void marl_live_server_answer(marl_live_server *server, const marl_live_request *request, int code,
+                             const char *json);
+
+/* ---- attitudes over the network ---- */
+
+/* Open Sound Control 1.0 over UDP ("The Open Sound Control 1.0 Specification", 2002). One message an attitude:
+ *
+ *     /marlinspike/attitude  ,sdfffffff  run, t (s), q w x y z (body to east-north-up), roll, pitch, heading (deg) */
+typedef struct marl_osc marl_osc;
+
+/* HOST:PORT. MARL_ERR_USE when it is no such address, MARL_ERR_SYSTEM when the host has none. */
+MARL_CHECKED marl_status marl_osc_open(marl_osc **osc, const char *to, marl_error *error);
+/* Nobody needs to listen; returns 0 when the message could not be sent. */
+int marl_osc_send(marl_osc *osc, const char *run, double t_s, marl_quat q);
+void marl_osc_close(marl_osc *osc); /* NULL is allowed */
 
 #ifdef __cplusplus
 }

@@ -7,6 +7,7 @@
 static const cli_command commands[] = {
     {"simulate", "make a log, and the true attitude, from a scene and a sensor sheet", cli_simulate},
     {"record", "record what a board streams; shows what is still missing", cli_record},
+    {"live", "filters side by side on what a board streams, changed while they run", cli_live},
     {"send", "send a calibration, a tuning or a command to a board", cli_send},
     {"inspect", "what a recording holds: rates, gaps, means, still spans", cli_inspect},
     {"calibrate", "a calibration from a recording made for it, with its standard errors", cli_calibrate},

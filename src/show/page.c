@@ -2,6 +2,7 @@
  * The report page. */
 #include "marlinspike/error.h"
 #include "marlinspike/show.h"
+#include "show/library.h"
 #include "show/page_assets.h"
 #include <errno.h>
 #include <nettle/base64.h>
@@ -10,53 +11,12 @@
 #include <stdlib.h>
 #include <string.h>
 
-static const struct {
-    const char *file, *package;
-} libraries[] = {
-    {"dygraphs/dygraph.min.js", "libjs-dygraphs"},
-    {"three/three.min.js", "libjs-three"},
-};
-static const char library_style[] = "dygraphs/dygraph.min.css";
-enum { LIBRARIES = sizeof libraries / sizeof libraries[0] };
-
 marl_status marl_page_check_path(const char *path, marl_error *error)
 {
     size_t n = strlen(path);
     return n > 5 && strcmp(path + n - 5, ".html") == 0
                ? MARL_OK
                : marl_fail(error, MARL_ERR_USE, "%s: a report page ends in .html", path);
-}
-
-static const char *folder(void)
-{
-    const char *given = getenv("MARLINSPIKE_JAVASCRIPT");
-    return given != NULL && given[0] != '\0' ? given : MARLINSPIKE_JAVASCRIPT;
-}
-
-/* The whole file as text, to be freed. */
-static char *read_library(const char *file, const char *package, marl_error *error)
-{
-    char path[4096];
-    snprintf(path, sizeof path, "%s/%s", folder(), file);
-    FILE *in = fopen(path, "rb");
-    long size = -1;
-    if (in != NULL && fseek(in, 0, SEEK_END) == 0) {
-        size = ftell(in);
-        rewind(in);
-    }
-    char *text = size >= 0 ? malloc((size_t)size + 1) : NULL;
-    int whole = text != NULL && fread(text, 1, (size_t)size, in) == (size_t)size;
-    if (in != NULL) {
-        fclose(in);
-    }
-    if (!whole) {
-        (void)!marl_fail(error, MARL_ERR_SYSTEM, "%s: cannot be read; the report page needs it (package %s)",
-                         path, package);
-        free(text);
-        return NULL;
-    }
-    text[size] = '\0';
-    return text;
 }
 
 /* Text in which `<` is written so that no browser takes it for markup: in HTML as an entity. */
@@ -114,7 +74,7 @@ static char *script_text(const char *script)
     return text;
 }
 
-enum { SCRIPTS = LIBRARIES + 1, MODULE_BLOCK = 3 * 1024 };
+enum { LIBRARIES = 2, SCRIPTS = LIBRARIES + 1, MODULE_BLOCK = 3 * 1024 };
 
 /* Everything that the page is made of. */
 typedef struct parts {
@@ -132,12 +92,13 @@ static void free_parts(parts *p)
 
 static marl_status read_parts(parts *p, marl_error *error)
 {
-    p->style = read_library(library_style, libraries[0].package, error);
+    static const show_library libraries[LIBRARIES] = {SHOW_LIBRARY_DYGRAPH, SHOW_LIBRARY_THREE};
+    p->style = show_library_read(SHOW_LIBRARY_STYLE, error);
     if (p->style == NULL) {
         return MARL_ERR_SYSTEM;
     }
     for (int i = 0; i < SCRIPTS; i++) {
-        char *script = i < LIBRARIES ? read_library(libraries[i].file, libraries[i].package, error) : NULL;
+        char *script = i < LIBRARIES ? show_library_read(libraries[i], error) : NULL;
         if (i < LIBRARIES && script == NULL) {
             return MARL_ERR_SYSTEM;
         }

@@ -36,6 +36,7 @@ int cli_replay(int argc, const char **argv);
 int cli_smooth(int argc, const char **argv);
 int cli_compare(int argc, const char **argv);
 int cli_record(int argc, const char **argv);
+int cli_live(int argc, const char **argv);
 int cli_send(int argc, const char **argv);
 int cli_search(int argc, const char **argv);
 int cli_tuning(int argc, const char **argv);

@@ -3,6 +3,7 @@
 #include "cli/common/source.h"
 #include <errno.h>
 #include <math.h>
+#include <poll.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -10,7 +11,7 @@
 #include <unistd.h>
 
 #define FIRST_ADDRESS 0x2a
-enum { WAIT_MS = 50, SIM_STEPS = 200 };
+enum { WAIT_MS = 20, SIM_STEPS = 200 };
 
 static marl_status open_serial(source *s, const char *text, marl_error *error)
 {
@@ -165,6 +166,10 @@ marl_status source_read(source *s, uint8_t *bytes, size_t n, size_t *got, marl_e
         return marl_serial_read(s->serial, bytes, n, WAIT_MS, got);
     default:
         break;
+    }
+    struct pollfd ready = {.fd = STDIN_FILENO, .events = POLLIN};
+    if (poll(&ready, 1, WAIT_MS) == 0) {
+        return MARL_OK;
     }
     ssize_t in = read(STDIN_FILENO, bytes, n);
     if (in < 0 && errno != EINTR) {

@@ -152,9 +152,8 @@ static json_t *ranges_json(marl_filter filter)
     return list;
 }
 
-json_t *cli_compute_filters(const marl_study *study)
+json_t *cli_compute_filters(const marl_sheet *sheet)
 {
-    const marl_sheet *sheet = study->options.reading.sheet;
     json_t *list = json_array();
     for (int f = 0; f < MARL_FILTER_COUNT; f++) {
         json_t *one = json_object(), *values = sheet != NULL ? json_array() : json_null();

@@ -334,7 +334,7 @@ json_t *cli_study_page_object(const marl_study *study, const char *body, const c
     json_object_set_new(root, "measures", cli_study_measures());
     json_object_set_new(root, "views", views);
     json_object_set_new(root, "computes", json_true());
-    json_object_set_new(root, "filters", cli_compute_filters(study));
+    json_object_set_new(root, "filters", cli_compute_filters(study->options.reading.sheet));
     json_object_set_new(root, "command", cli_compute_command(study));
     json_object_set_new(root, "calibration",
                         study->options.record != NULL ? cli_page_corrections(study->options.record)

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike record */
-#include "cli/record/recording.h"
+#include "cli/record/recording_watch.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -8,7 +8,7 @@
 
 typedef struct options {
     char *from, *until, *faults, *device, *out;
-    char **chips;
+    char **chips, **watch;
     double rate, turn_angle;
     long long seed;
 } options;
@@ -57,9 +57,12 @@ static int record(const cli *c, const options *o, cli_reading *reading)
                             .rate = o->rate,
                             .seed = o->seed,
                             .reading = reading};
+    recording_watch watch = {.n = 0};
     int code = CLI_DONE;
     marl_status status = check(o, &error);
     status = status != MARL_OK ? status : cli_reading_prepare(reading, 1, &error);
+    status =
+        status != MARL_OK ? status : recording_watch_read(&watch, o->watch, reading->options.sheet, &error);
     status = status != MARL_OK ? status : source_open(&from, &where, &error);
     status = status != MARL_OK ? status : find_guide(o, &from, &r.guide, &error);
     if (status == MARL_OK) {
@@ -67,6 +70,7 @@ static int record(const cli *c, const options *o, cli_reading *reading)
         r.wanted = o->until != NULL;
         r.guided = r.wanted && marl_guide_from_name(o->until, &kind) == MARL_OK;
         r.from = &from;
+        r.viewer = recording_watch_viewer(&watch);
         status = recording_run(&r, &reading->options, &error);
     }
     if (status == MARL_OK) {
@@ -76,6 +80,7 @@ static int record(const cli *c, const options *o, cli_reading *reading)
         code = cli_exit(&error);
     }
     recording_free(&r);
+    marl_live_free(watch.live);
     source_close(&from);
     return code;
 }
@@ -91,6 +96,8 @@ int cli_record(int argc, const char **argv)
         {"until", '\0', POPT_ARG_STRING, &o.until, 0,
          "still, turns, poses, tumble, soak: until there is enough; or seconds", "U"},
         {NULL, 'o', POPT_ARG_STRING, &o.out, CLI_WRITES_ROWS, "the log to write; grows as LOG.part", "LOG"},
+        {"watch", '\0', POPT_ARG_ARGV, &o.watch, CLI_TUNING,
+         "show what this FILTER or tuning makes of it meanwhile; may be repeated", "T"},
         {"turn-angle", '\0', POPT_ARG_DOUBLE, &o.turn_angle, 0, "of each turn (default 360)", "DEG"},
         {"chip", '\0', POPT_ARG_ARGV, &o.chips, CLI_READS,
          "chip table of the simulated board; may be repeated", "F"},

@@ -33,14 +33,39 @@ static void listen_for_stop(void)
     sigaction(SIGHUP, &action, NULL);
 }
 
+int recording_is_stopped(void)
+{
+    return stop;
+}
+
+static marl_status put_row(recording *r, const marl_log_row *row, marl_error *error)
+{
+    marl_status status = MARL_OK;
+    if (r->log != NULL) {
+        marl_log_write(r->log, row);
+    }
+    if (r->viewer.row != NULL) {
+        status = r->viewer.row(r->viewer.context, r, row, error);
+    }
+    if (status == MARL_OK && r->log != NULL && marl_guide_seconds(r->guide) - r->flushed_s >= FLUSH_S) {
+        r->flushed_s = marl_guide_seconds(r->guide);
+        status = marl_log_flush(r->log, error);
+    }
+    return status;
+}
+
 /* The columns are settled by what came first and what the board's identity lists. */
-static marl_status start_log(recording *r, marl_error *error)
+static marl_status begin(recording *r, marl_error *error)
 {
     r->info = *marl_receiver_info(r->receiver);
     r->info.corrected = r->info.corrected && marl_receiver_report(r->receiver)->kind == MARL_STREAM_LINES;
-    marl_status status = marl_log_create_growing(&r->log, r->out, &r->info, error);
+    r->begun = 1;
+    marl_status status = r->out != NULL ? marl_log_create_growing(&r->log, r->out, &r->info, error) : MARL_OK;
+    if (status == MARL_OK && r->viewer.begin != NULL) {
+        status = r->viewer.begin(r->viewer.context, r, error);
+    }
     for (size_t i = 0; i < r->first_n && status == MARL_OK; i++) {
-        marl_log_write(r->log, &r->first[i]);
+        status = put_row(r, &r->first[i], error);
     }
     r->first_n = 0;
     return status;
@@ -50,16 +75,11 @@ static marl_status write_row(recording *r, const marl_log_row *row, marl_error *
 {
     marl_guide_feed(r->guide, &row->sample);
     r->rows++;
-    if (r->log == NULL) {
-        r->first[r->first_n++] = *row;
-        return r->first_n == RECORDING_FIRST_ROWS ? start_log(r, error) : MARL_OK;
+    if (r->begun) {
+        return put_row(r, row, error);
     }
-    marl_log_write(r->log, row);
-    if (marl_guide_seconds(r->guide) - r->flushed_s >= FLUSH_S) {
-        r->flushed_s = marl_guide_seconds(r->guide);
-        return marl_log_flush(r->log, error);
-    }
-    return MARL_OK;
+    r->first[r->first_n++] = *row;
+    return r->first_n == RECORDING_FIRST_ROWS ? begin(r, error) : MARL_OK;
 }
 
 /* All rows that are there; MARL_END when it is over. */
@@ -148,28 +168,54 @@ static marl_status finish(recording *r, marl_error *error)
     return write_rows(r, error);
 }
 
+/* What has come in since. MARL_END at the end. */
+static marl_status take(recording *r, patience *p, marl_error *error)
+{
+    uint8_t bytes[4096];
+    size_t got;
+    if (r->viewer.idle != NULL) {
+        MARL_TRY(r->viewer.idle(r->viewer.context, r, error));
+    }
+    marl_status status = source_read(r->from, bytes, sizeof bytes, &got, error);
+    if (status == MARL_END) {
+        r->end = end_of_source(r);
+        return MARL_END;
+    }
+    p->heard_s = got > 0 ? source_seconds(r->from) : p->heard_s;
+    status = status != MARL_OK ? status : marl_receiver_feed(r->receiver, bytes, got, error);
+    status = status != MARL_OK ? status : write_rows(r, error);
+    return status != MARL_OK ? status : check_patience(r, p, error);
+}
+
+/* Is there a way on behind this end? */
+static marl_status go_on(recording *r, patience *p, marl_error *error)
+{
+    if (stop || r->end == END_ENOUGH || r->viewer.ended == NULL) {
+        return MARL_END;
+    }
+    MARL_TRY(r->viewer.ended(r->viewer.context, r, error));
+    r->end = END_OVER;
+    *p = (patience){source_seconds(r->from), source_seconds(r->from)};
+    return MARL_OK;
+}
+
 /* Until one of the ends. */
 static marl_status run(recording *r, marl_error *error)
 {
-    uint8_t bytes[4096];
     patience p = {source_seconds(r->from), source_seconds(r->from)};
+    r->end = END_OVER;
     while (!stop && !scene_is_over(r)) {
-        size_t got;
-        marl_status status = source_read(r->from, bytes, sizeof bytes, &got, error);
-        if (status == MARL_END) {
-            r->end = end_of_source(r);
-            return finish(r, error);
+        marl_status status = take(r, &p, error);
+        status = status == MARL_END ? go_on(r, &p, error) : status;
+        if (status == MARL_END && r->end != END_ENOUGH) {
+            break;
         }
-        p.heard_s = got > 0 ? source_seconds(r->from) : p.heard_s;
-        status = status != MARL_OK ? status : marl_receiver_feed(r->receiver, bytes, got, error);
-        status = status != MARL_OK ? status : write_rows(r, error);
-        status = status != MARL_OK ? status : check_patience(r, &p, error);
         if (status != MARL_OK) {
             return status;
         }
         recording_show(r, 0);
     }
-    r->end = stop ? END_STOPPED : END_OVER;
+    r->end = stop ? END_STOPPED : r->end;
     return finish(r, error);
 }
 
@@ -187,13 +233,13 @@ static marl_status ask(recording *r, marl_error *error)
 static marl_status complete(recording *r, marl_error *error)
 {
     marl_status status = MARL_OK;
-    if (r->log == NULL && r->first_n == 0) {
+    if (!r->begun && r->first_n == 0) {
         return nothing_understood(r, error);
     }
-    if (r->log == NULL) {
-        status = start_log(r, error);
+    if (!r->begun) {
+        status = begin(r, error);
     }
-    if (status == MARL_OK) {
+    if (status == MARL_OK && r->log != NULL) {
         status = marl_log_commit(r->log, error);
         r->log = NULL;
     }

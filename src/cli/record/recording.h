@@ -4,6 +4,7 @@
 #define RECORDING_H
 
 #include "cli/common/source.h"
+#include "marlinspike/live.h"
 
 /* Why a recording ended. */
 typedef enum recording_end {
@@ -15,14 +16,28 @@ typedef enum recording_end {
     END_COUNT
 } recording_end;
 
+typedef struct recording recording;
+
+/* Who looks on while it runs. A call that is NULL is not made. */
+typedef struct recording_viewer {
+    void *context;
+    /* The columns are settled: recording.info. Before the first row. */
+    marl_status (*begin)(void *context, recording *r, marl_error *error);
+    marl_status (*row)(void *context, recording *r, const marl_log_row *row, marl_error *error);
+    /* Before every look at the source, which may be made to wait by it. MARL_END: stop. */
+    marl_status (*idle)(void *context, recording *r, marl_error *error);
+    /* The source is over, vanished, or silent (recording.end). MARL_OK: it is back. Without this call, the end. */
+    marl_status (*ended)(void *context, recording *r, marl_error *error);
+} recording_viewer;
+
 enum { RECORDING_FIRST_ROWS = 64 }; /* looked at before the columns are settled */
 
-typedef struct recording {
-    const char *out;
-    int quiet;     /* the guide stays silent */
-    int wanted;    /* a limit was given */
-    int guided;    /* and that is not a number of seconds */
-    int is_mapped; /* lines of text by a map of columns */
+struct recording {
+    const char *out; /* NULL: no log is written */
+    int quiet;       /* the guide stays silent */
+    int wanted;      /* a limit was given */
+    int guided;      /* and that is not a number of seconds */
+    int is_mapped;   /* lines of text by a map of columns */
     source *from;
     marl_guide *guide;
     marl_receiver *receiver;
@@ -37,12 +52,19 @@ typedef struct recording {
     double flushed_s;
     char given[MARL_GUIDE_WIDTH];
     marl_warnings warnings;
-} recording;
+    recording_viewer viewer;
+    int begun;                /* the columns are settled */
+    const marl_live *watched; /* shown below the guide; NULL: none */
+};
 
 /* Runs to the end and completes the log. Fails when no row came, or the log cannot be written. */
 MARL_CHECKED marl_status recording_run(recording *r, const marl_log_options *options, marl_error *error);
+/* Has somebody asked for the end, by Ctrl-C or a signal? */
+int recording_is_stopped(void);
 /* 1 unless a limit was given and there is less. */
 int recording_is_enough(const recording *r);
+/* Adds what was wrong with the stream to its warnings. */
+void recording_warn(recording *r);
 int recording_print(recording *r);
 int recording_print_json(recording *r);
 void recording_free(recording *r);

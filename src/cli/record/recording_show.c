@@ -27,6 +27,26 @@ static int columns_of_terminal(void)
     return ioctl(STDERR_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0 ? size.ws_col : 80;
 }
 
+/* What a filter makes of it, in one line. */
+static void watch_text(const marl_live_run *run, char *text, size_t size)
+{
+    const marl_rpy rpy = marl_quat_to_rpy(run->q);
+    const marl_estimator *e = &run->pipeline.estimator;
+    const double unit = MARL_DEGREE;
+    float heading = 0.0f;
+    if (!run->has_q) {
+        snprintf(text, size, "%-18.40s %.100s", run->tuning.name,
+                 run->failure[0] ? run->failure : "no attitude yet");
+        return;
+    }
+    const marl_estimator_counts counts = marl_estimator_count(e);
+    int upright = marl_frame_heading(run->q, MARL_WORLD_ENU, &heading) != MARL_OK;
+    snprintf(text, size, "%-18.40s roll %7.2f  pitch %6.2f  heading %6.2f deg%s  bias %.2f deg/s  invalid %u",
+             run->tuning.name, (double)rpy.roll / unit, (double)rpy.pitch / unit, (double)heading / unit,
+             upright ? " (upright)" : "", (double)marl_vec3_norm(marl_estimator_bias(e)) / unit,
+             (unsigned)(counts.invalid_accel + counts.invalid_gyro + counts.invalid_mag));
+}
+
 /* Over what was drawn before. Lines that the terminal would break are cut, or the place would be lost. */
 static void draw(recording *r, const marl_guide_view *view)
 {
@@ -44,6 +64,12 @@ static void draw(recording *r, const marl_guide_view *view)
         r->drawn++;
         fprintf(stderr, "\r%s%.*s\033[K\n", arrow ? "-> " : "", width - (arrow ? 3 : 0), line);
     }
+    for (size_t i = 0; r->watched != NULL && i < r->watched->n; i++) {
+        char line[200];
+        watch_text(&r->watched->run[i], line, sizeof line);
+        r->drawn++;
+        fprintf(stderr, "\r%.*s\033[K\n", width, line);
+    }
     fflush(stderr);
 }
 
@@ -59,6 +85,11 @@ static void print_text(recording *r, const marl_guide_view *view, int now)
     snprintf(r->given, sizeof r->given, "%s", view->line[2]);
     cli_message("%7.1f s  %s%s%s", marl_guide_seconds(r->guide), view->line[1],
                 view->line[2][0] ? " -> " : "", view->line[2]);
+    for (size_t i = 0; r->watched != NULL && i < r->watched->n; i++) {
+        char line[200];
+        watch_text(&r->watched->run[i], line, sizeof line);
+        cli_message("           %s", line);
+    }
 }
 
 void recording_show(recording *r, int now)
@@ -96,7 +127,7 @@ static void warn_of_end(recording *r)
     }
 }
 
-static void warn_of_degradation(recording *r)
+void recording_warn(recording *r)
 {
     const marl_stream_report *s = marl_receiver_report(r->receiver);
     const char *name = r->from->name;
@@ -149,7 +180,7 @@ static void warn_of_lack(recording *r)
 int recording_print(recording *r)
 {
     const marl_stream_report *s = marl_receiver_report(r->receiver);
-    warn_of_degradation(r);
+    recording_warn(r);
     warn_of_lack(r);
     cli_print_warnings(&r->warnings);
     cli_print("%s: %lu rows, %.1f s", r->out, r->rows, marl_guide_seconds(r->guide));
@@ -187,7 +218,7 @@ int recording_print_json(recording *r)
     const marl_stream_report *s = marl_receiver_report(r->receiver);
     marl_guide_view view;
     json_t *root = json_object(), *next = json_array();
-    warn_of_degradation(r);
+    recording_warn(r);
     warn_of_lack(r);
     marl_guide_show(r->guide, &view);
     if (!recording_is_enough(r)) {

@@ -27,28 +27,33 @@ static marl_status read_options(cli_replay_job *j, cli_replay_options *o, marl_e
                             o->reading.options.sheet, error);
 }
 
-static marl_status prepare(cli_replay_job *j, const cli *c, cli_replay_options *o, marl_error *error)
+static marl_status open_pipeline(cli_replay_job *j, const cli_replay_options *o, const char *log,
+                                 marl_error *error)
 {
     marl_calibration_record record;
-    MARL_TRY(read_options(j, o, error));
-    MARL_TRY(o->page != NULL ? cli_replay_page_check(o->page, c->file[0], error) : MARL_OK);
+    const marl_log_info *info = marl_log_reader_info(j->reader);
     if (o->calibration != NULL) {
         MARL_TRY(marl_calibration_read(&record, o->calibration, error));
         j->declination_deg = record.declination_deg;
     }
+    const marl_calibration_record *used = o->calibration != NULL ? &record : NULL;
+    MARL_TRY(marl_replay_init(j->pipeline, &j->tuning.tuning, used, o->calibration, info, log, error));
+    marl_replay_warn(&j->warnings, used, info, log);
+    return j->start.from == MARL_START_GIVEN ? marl_replay_start(j->pipeline, j->start.q, error) : MARL_OK;
+}
+
+static marl_status prepare(cli_replay_job *j, const cli *c, cli_replay_options *o, marl_error *error)
+{
+    MARL_TRY(read_options(j, o, error));
+    MARL_TRY(o->page != NULL ? cli_replay_page_check(o->page, c->file[0], error) : MARL_OK);
     MARL_TRY(marl_log_open(&j->reader, c->file[0], &o->reading.options, error));
-    MARL_TRY(marl_replay_init(&j->pipeline, &j->tuning.tuning, o->calibration != NULL ? &record : NULL,
-                              o->calibration, marl_log_reader_info(j->reader), c->file[0], error));
-    marl_replay_warn(&j->warnings, o->calibration != NULL ? &record : NULL, marl_log_reader_info(j->reader),
-                     c->file[0]);
-    if (j->start.from == MARL_START_GIVEN) {
-        MARL_TRY(marl_replay_start(&j->pipeline, j->start.q, error));
-    }
-    j->pipeline.no_digest = !o->digest && !c->json;
+    MARL_TRY(o->changes != NULL ? cli_replay_changes_open(j, o, c->file[0], error)
+                                : open_pipeline(j, o, c->file[0], error));
+    j->pipeline->no_digest = !o->digest && !c->json;
     if (o->out == NULL) {
         return MARL_OK;
     }
-    const marl_tuning *used = marl_estimator_tuning(&j->pipeline.estimator);
+    const marl_tuning *used = marl_estimator_tuning(&j->pipeline->estimator);
     marl_log_info info = {.columns = MARL_COLUMNS_Q | MARL_COLUMNS_WEIGHT, .world = used->world};
     info.relative_heading = used->value[MARL_PARAMETER_USE_MAG] == 0.0f;
     return o->write != NULL ? cli_replay_write_open(&j->write, o->out, &info, error)
@@ -64,7 +69,7 @@ static marl_status start_with_own(cli_replay_job *j, const marl_log_row *row, ma
     }
     int ned = marl_log_reader_info(j->reader)->world == MARL_WORLD_NED;
     j->start = (cli_start){MARL_START_GIVEN, ned ? marl_frame_swap_world(row->q) : row->q};
-    return marl_replay_start(&j->pipeline, j->start.q, error);
+    return marl_replay_start(j->pipeline, j->start.q, error);
 }
 
 /* Sleeps until a row's time has come, `pace` times as fast as it was recorded. */
@@ -97,6 +102,36 @@ static void overlap(cli_replay_job *j)
     }
 }
 
+/* A row through the filter: *has_q, and the attitude in the row, where there is one. */
+static marl_status step(cli_replay_job *j, marl_log_row *row, int *has_q, marl_error *error)
+{
+    *has_q = 0;
+    if (j->live != NULL) {
+        uint32_t before = j->pipeline->attitudes;
+        MARL_TRY(marl_live_follow(j->live, &j->changes, &row->sample, error));
+        *has_q = j->pipeline->attitudes != before;
+        return *has_q ? marl_estimator_attitude(&j->pipeline->estimator, &row->q) : MARL_OK;
+    }
+    if (marl_degrader_feed(&j->degrader, &row->sample, &row->sample)) {
+        *has_q = marl_pipeline_step(j->pipeline, &row->sample, &row->q) == MARL_OK;
+    }
+    return MARL_OK;
+}
+
+/* An attitude, to where it is wanted. */
+static marl_status take(cli_replay_job *j, const cli_replay_options *o, marl_log_row *row, marl_error *error)
+{
+    row->has_q = 1;
+    marl_pipeline_weights(j->pipeline, row->weight);
+    j->last = *row;
+    if (j->writer != NULL) {
+        marl_log_write(j->writer, row);
+    } else if (j->write.file != NULL) {
+        cli_replay_write_row(&j->write, row, j->pipeline);
+    }
+    return o->figure != NULL ? cli_replay_trace_add(&j->trace, row, j->pipeline, error) : MARL_OK;
+}
+
 static marl_status run(cli_replay_job *j, const cli_replay_options *o, marl_error *error)
 {
     marl_log_row row;
@@ -109,25 +144,13 @@ static marl_status run(cli_replay_job *j, const cli_replay_options *o, marl_erro
             return status;
         }
         wait_for(j, row.sample.t_ns, o->pace);
-        if (!marl_degrader_feed(&j->degrader, &row.sample, &row.sample)) {
-            continue;
-        }
-        if (marl_pipeline_step(&j->pipeline, &row.sample, &row.q) == MARL_OK) {
-            row.has_q = 1;
-            marl_pipeline_weights(&j->pipeline, row.weight);
-            j->last = row;
-            if (j->writer != NULL) {
-                marl_log_write(j->writer, &row);
-            } else if (j->write.file != NULL) {
-                cli_replay_write_row(&j->write, &row, &j->pipeline);
-            }
-            if (o->figure != NULL &&
-                (status = cli_replay_trace_add(&j->trace, &row, &j->pipeline, error)) != MARL_OK) {
-                return status;
-            }
+        int has_q;
+        MARL_TRY(step(j, &row, &has_q, error));
+        if (has_q) {
+            MARL_TRY(take(j, o, &row, error));
         }
     }
-    if (status == MARL_END && j->pipeline.attitudes == 0) {
+    if (status == MARL_END && j->pipeline->attitudes == 0) {
         return marl_fail(error, MARL_ERR_INSUFFICIENT,
                          "no attitude: the log holds no good accelerometer reading to start from");
     }
@@ -153,8 +176,8 @@ static marl_status finish(cli_replay_job *j, marl_status status, marl_error *err
 
 static const char *heading_label(const cli_replay_job *j)
 {
-    return marl_estimator_heading_is_magnetic(&j->pipeline.estimator) ? "compass heading, deg"
-                                                                      : "heading relative to the start, deg";
+    return marl_estimator_heading_is_magnetic(&j->pipeline->estimator) ? "compass heading, deg"
+                                                                       : "heading relative to the start, deg";
 }
 
 /* What was asked for beside the attitudes. */
@@ -171,10 +194,22 @@ static void draw(cli_replay_job *j, const cli_replay_options *o, const char *log
     }
 }
 
+static int show(const cli *c, const cli_replay_options *o, const cli_replay_job *j, const marl_error *error)
+{
+    if (error->status != MARL_OK) {
+        return cli_exit(error);
+    }
+    if (c->json) {
+        return cli_replay_print_json(j);
+    }
+    return c->quiet ? CLI_DONE : cli_replay_print_table(j, o);
+}
+
 static int replay(const cli *c, cli_replay_options *o)
 {
     marl_error error = {0};
     cli_replay_job j = {.declination_deg = NAN};
+    j.pipeline = &j.own;
     marl_status status = prepare(&j, c, o, &error);
     status = status == MARL_OK ? run(&j, o, &error) : status;
     (void)!finish(&j, status, &error);
@@ -189,13 +224,10 @@ static int replay(const cli *c, cli_replay_options *o)
         draw(&j, o, c->file[0], &error);
     }
     cli_replay_trace_free(&j.trace);
-    if (error.status != MARL_OK) {
-        return cli_exit(&error);
-    }
-    if (c->json) {
-        return cli_replay_print_json(&j);
-    }
-    return c->quiet ? CLI_DONE : cli_replay_print_table(&j, o);
+    int code = show(c, o, &j, &error);
+    marl_live_free(j.live);
+    marl_changes_free(&j.changes);
+    return code;
 }
 
 int cli_replay(int argc, const char **argv)
@@ -209,6 +241,8 @@ int cli_replay(int argc, const char **argv)
          "FILTER or FILE, with changes as FILTER:NAME=VALUE,...: gyro, vectors, complementary (default), "
          "gradient-descent, kalman; marlinspike tuning lists the parameters",
          "T"},
+        {"changes", '\0', POPT_ARG_STRING, &o.changes, 0,
+         "of a recording of live: the run of this name, with every change that was made while it ran", "RUN"},
         {"start", '\0', POPT_ARG_STRING, &o.start, 0,
          "vectors (default), reference: the log's own attitude, or an attitude in enu", "W,X,Y,Z"},
         CLI_DEGRADATION_OPTIONS(o.degradation),

@@ -11,7 +11,7 @@
 typedef struct cli_replay_options {
     cli_reading reading;
     cli_degradation degradation;
-    char *calibration, *tuning, *out, *start, *figure, *page, *body, *write, *point;
+    char *calibration, *tuning, *out, *start, *figure, *page, *body, *write, *point, *changes;
     int digest;
     double pace;
 } cli_replay_options;
@@ -21,7 +21,9 @@ typedef struct cli_replay_job {
     marl_log_reader *reader;
     marl_log_writer *writer; /* NULL: no file asked for */
     marl_named_tuning tuning;
-    marl_pipeline pipeline;
+    marl_pipeline own, *pipeline; /* its own, or with --changes that of a run of `live` */
+    marl_live *live;              /* NULL without --changes */
+    marl_changes changes;
     marl_degrader degrader;
     marl_log_row last; /* attitude last given out */
     marl_degradation degradation;
@@ -34,6 +36,10 @@ typedef struct cli_replay_job {
     struct timespec began;
     marl_warnings warnings;
 } cli_replay_job;
+
+/* --changes: the runs of a live recording as they began. */
+MARL_CHECKED marl_status cli_replay_changes_open(cli_replay_job *job, const cli_replay_options *options,
+                                                 const char *path, marl_error *error);
 
 int cli_replay_print_json(const cli_replay_job *job);
 int cli_replay_print_table(const cli_replay_job *job, const cli_replay_options *options);

@@ -19,23 +19,23 @@ static void add_state(json_t *root, const marl_estimator *e)
 
 int cli_replay_print_json(const cli_replay_job *j)
 {
-    const marl_estimator_counts counts = marl_estimator_count(&j->pipeline.estimator);
+    const marl_estimator_counts counts = marl_estimator_count(&j->pipeline->estimator);
     json_t *root = json_object();
     char digest[16];
-    snprintf(digest, sizeof digest, "%08x", (unsigned)j->pipeline.digest);
+    snprintf(digest, sizeof digest, "%08x", (unsigned)j->pipeline->digest);
     json_object_set_new(root, "name", cli_text(j->tuning.name));
     json_object_set_new(root, "filter", cli_text(marl_filter_name(j->tuning.tuning.filter)));
     json_object_set_new(root, "world", cli_text(marl_world_name(j->tuning.tuning.world)));
     json_object_set_new(
         root, "heading",
-        cli_text(marl_estimator_heading_is_magnetic(&j->pipeline.estimator) ? "magnetic" : "relative"));
-    json_object_set_new(root, "attitudes", json_integer((json_int_t)j->pipeline.attitudes));
+        cli_text(marl_estimator_heading_is_magnetic(&j->pipeline->estimator) ? "magnetic" : "relative"));
+    json_object_set_new(root, "attitudes", json_integer((json_int_t)j->pipeline->attitudes));
     json_object_set_new(root, "updates", json_integer(counts.updates));
     json_object_set_new(root, "restarts", json_integer(counts.restarts));
     json_object_set_new(root, "limited_bias", json_integer(counts.limited_bias));
     json_object_set_new(root, "invalid", cli_invalid_json(&counts));
     json_object_set_new(root, "downweighted", cli_downweighted_json(&counts));
-    add_state(root, &j->pipeline.estimator);
+    add_state(root, &j->pipeline->estimator);
     json_object_set_new(root, "digest", cli_text(digest));
     return cli_print_json(root);
 }
@@ -114,11 +114,11 @@ static void print_state(const marl_estimator *e)
 
 int cli_replay_print_table(const cli_replay_job *j, const cli_replay_options *o)
 {
-    const marl_estimator *e = &j->pipeline.estimator;
+    const marl_estimator *e = &j->pipeline->estimator;
     const marl_estimator_counts counts = marl_estimator_count(e);
     marl_rpy angles = marl_quat_to_rpy(j->last.q);
     float heading;
-    cli_print("%s: %u attitudes in %s, heading %s\n", j->tuning.name, (unsigned)j->pipeline.attitudes,
+    cli_print("%s: %u attitudes in %s, heading %s\n", j->tuning.name, (unsigned)j->pipeline->attitudes,
               marl_world_name(e->tuning.world),
               marl_estimator_heading_is_magnetic(e) ? "magnetic" : "relative to the start");
     cli_print("invalid readings: accel %u, gyro %u, mag %u; restarts: %u\n", (unsigned)counts.invalid_accel,
@@ -135,7 +135,7 @@ int cli_replay_print_table(const cli_replay_job *j, const cli_replay_options *o)
     cli_print("%s\n", angles.at_pole ? " (pitch at its pole: roll and yaw are one angle)" : "");
     print_state(e);
     if (o->digest) {
-        cli_print("digest: %08x\n", (unsigned)j->pipeline.digest);
+        cli_print("digest: %08x\n", (unsigned)j->pipeline->digest);
     }
     if (o->out != NULL) {
         cli_print("written: %s\n", o->out);

@@ -43,12 +43,13 @@ typedef struct lab_turns {
     double last_angle; /* degrees, signed */
 } lab_turns;
 
-enum { LAB_TUMBLE_POINTS = 4096 };
+enum { LAB_TUMBLE_POINTS = 4096, LAB_TUMBLE_CELLS = 60 };
 typedef struct lab_tumble {
     int n, covered;
     int64_t covered_ns, kept_ns;
     float low[3], high[3];
     marl_vec3 missing; /* middle of what is not covered */
+    char in[LAB_TUMBLE_CELLS];
     marl_vec3 point[LAB_TUMBLE_POINTS];
 } lab_tumble;
 

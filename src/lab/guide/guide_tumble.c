@@ -35,9 +35,10 @@ static int is_round(const lab_tumble *t)
  * grow, so the coverage is computed again. */
 static void update_coverage(lab_tumble *t)
 {
-    char in[LAB_GRID_MAX] = {0};
+    char *in = t->in;
     double missing[3] = {0, 0, 0};
     t->covered = 0;
+    memset(t->in, 0, sizeof t->in);
     for (int i = 0; i < t->n; i++) {
         const marl_vec3 p = t->point[i];
         const double v[3] = {(double)(p.x - 0.5f * (t->low[0] + t->high[0])),
@@ -82,6 +83,17 @@ static void feed(marl_guide *g, const marl_sample *s)
 static double share(const lab_tumble *t)
 {
     return is_round(t) ? (double)t->covered / lab_grid_cells(LAB_GRID_60) : 0;
+}
+
+size_t marl_guide_missing(const marl_guide *g, double direction[MARL_GUIDE_CELLS][3])
+{
+    size_t n = 0;
+    for (int i = 0; g->kind == MARL_GUIDE_TUMBLE && i < LAB_TUMBLE_CELLS; i++) {
+        if (!g->of.tumble.in[i]) {
+            lab_grid_middle(LAB_GRID_60, i, direction[n++]);
+        }
+    }
+    return n;
 }
 
 static double progress(const marl_guide *g)

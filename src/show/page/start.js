@@ -200,6 +200,7 @@ const page = { view: null, search: null, bench: null, tuner: null, corrections: 
 window.page = page;
 
 window.addEventListener("load", () => {
+  if (!document.getElementById("data")) return; /* the live page */
   const data = JSON.parse(document.getElementById("data").textContent), main = document.getElementById("page");
   (data.kind === "comparison" ? comparison : calibration)(data, main);
   window.addEventListener("beforeprint", () => page.view && page.view.plots && page.view.plots.drawStale());

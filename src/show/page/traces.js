@@ -37,6 +37,15 @@ function shade(context, area, graph, spans) {
   });
 }
 
+/* What all traces share. */
+function plotOptions(names, colours, more) {
+  return {
+    labels: ["t", ...names], colors: colours, gridLineColor: css("--line"), axisLineColor: css("--line"),
+    connectSeparatedPoints: false, legend: "never", labelsKMB: false,
+    axes: { x: { axisLabelFormatter: x => (+x.toFixed(3)) + " s", drawGrid: false }, y: { axisLabelWidth: 52 } }, ...more,
+  };
+}
+
 /* The set of those elements that are on the screen, or nearly; come() is called with one that comes there. */
 function watched(elements, come) {
   const seen = new Set();
@@ -64,16 +73,12 @@ function trace(panel, times, spans, choose, drawn) {
   return {
     box, title: panel.title, stale: false,
     draw() {
-      this.graph = new Dygraph(plot, rows, {
-        labels: ["t", ...panel.curves.map(c => c.name)],
-        colors: panel.curves.map(c => colourOf(c.run)),
-        series, gridLineColor: css("--line"), axisLineColor: css("--line"), connectSeparatedPoints: false,
-        legend: "never", labelsKMB: false, includeZero: panel.zero === true,
-        axes: { x: { axisLabelFormatter: x => (+x.toFixed(3)) + " s", drawGrid: false }, y: { axisLabelWidth: 52 } },
+      this.graph = new Dygraph(plot, rows, plotOptions(panel.curves.map(c => c.name), panel.curves.map(c => colourOf(c.run)), {
+        series, includeZero: panel.zero === true,
         underlayCallback: (context, area, graph) => shade(context, area, graph, spans),
         clickCallback: (event, x) => choose(x),
         drawCallback: (graph, first) => first || drawn(graph),
-      });
+      }));
     },
     /* The curve of a run has changed; it is drawn once it can be seen. */
     renew(run) {

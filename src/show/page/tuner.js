@@ -88,14 +88,14 @@ function switchRow(p, value, act) {
   return box;
 }
 
-/* The parameters of one tuning. */
+/* The parameters of one tuning; act(p) is called after t.values has the new value of p. */
 function parameterRows(b, t, act) {
   const box = element("div"), more = element("details"), filter = b.data.filters[t.filter];
   more.append(element("summary", "", "more parameters"));
   filter.ranges.forEach(range => {
     const p = b.parameters[range.id], set = value => {
       t.values[p.id] = value;
-      act();
+      act(p);
     };
     const marks = [{ kind: "default", value: p.standard }, { kind: "sheet", value: filter.sheet ? filter.sheet[p.id] : null },
       { kind: "loaded", value: t.loaded && t.loaded.filter === t.filter ? t.loaded.values[p.id] : null }];
