@@ -34,11 +34,12 @@ def run(line, codes=(0,)):
     words = line.split()
     done = subprocess.run([tool, *words, "--json"], capture_output=True, text=True)
     assert done.returncode in codes, (line, done.returncode, done.stderr)
-    document = json.loads(done.stdout, parse_constant=lambda x: 1 / 0)
     schema = schemas[words[0]]
-    schema.validate(document)
-    assert not schema.is_valid({**document, "no such key": 1}), line
-    seen[words[0]] |= set(document)
+    for text in done.stdout.splitlines() if words[0] == "live" else [done.stdout]:
+        document = json.loads(text, parse_constant=lambda x: 1 / 0)
+        schema.validate(document)
+        assert not schema.is_valid({**document, "no such key": 1}), line
+        seen[words[0]] |= set(document)
     if words[0] == "calibrate":
         made = document.get("calibration") or {k: document[k] for k in CALIBRATION_KEYS if k in document}
         calibration.validate(made)
@@ -90,6 +91,7 @@ run(f"compare {pairs} --tuning gyro")
 run("record --from sim:lift --until 5 -o lift.csv")
 run("record --from sim:lift --until poses -o short.csv", (4,))
 run("send --to sim --calibration cal.json --tuning kalman --commit")
+run("live --from sim:handle --no-page --pace 0 --updates 20 --duration 3 --tuning kalman --tuning gyro --tuning vectors")
 run("demo demo")
 for name, schema in schemas.items():
     known = set(schema.schema["properties"])

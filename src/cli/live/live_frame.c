@@ -7,6 +7,7 @@
 #include <math.h>
 #include <poll.h>
 #include <signal.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
@@ -141,6 +142,9 @@ static json_t *run_json(live_job *job, size_t i)
     if (run->failure[0] != '\0') {
         return one;
     }
+    char digest[16];
+    snprintf(digest, sizeof digest, "%08x", (unsigned)run->pipeline.digest);
+    json_object_set_new(one, "digest", json_string(digest));
     marl_filter filter = run->tuning.tuning.filter;
     int corrects = filter != MARL_FILTER_GYRO && filter != MARL_FILTER_VECTORS;
     int magnetic = marl_estimator_heading_is_magnetic(e);
@@ -195,6 +199,7 @@ static json_t *frame_json(live_job *job)
         json_array_append_new(runs, run_json(job, i));
     }
     json_object_set_new(root, "t", cli_page_number(1e-9 * (double)job->live->t_ns, 6));
+    json_object_set_new(root, "clock_s", cli_page_number(job->shown_wall_s, 6));
     json_object_set_new(root, "rows", json_integer((json_int_t)job->live->rows));
     json_object_set_new(root, "runs", runs);
     json_object_set_new(root, "sensors", sensors_json(job));

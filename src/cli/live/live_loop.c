@@ -5,7 +5,7 @@
 #include <stdlib.h>
 #include <time.h>
 
-#define NAP_S 0.004  /* between looks at requests while the pace waits */
+#define NAP_S 0.002  /* between looks at requests while the pace waits */
 #define REOPEN_S 1.0 /* between tries to open a line that vanished */
 #define ENDED_NAP_S 0.02
 
@@ -200,6 +200,7 @@ recording_viewer live_viewer(live_job *job)
 int live_print_end(live_job *job, const cli *c)
 {
     recording *r = &job->recording;
+    live_show_frame(job); /* with the last rows */
     if (c->quiet || c->json) {
         return CLI_DONE;
     }

@@ -131,7 +131,7 @@ function buildLive(live, main, post) {
 
 function startLive() {
   const main = document.getElementById("page"), token = new URLSearchParams(location.search).get("token") ?? "";
-  const live = { state: null, first: null, frames: 0, last: null, posted: 0, say: () => {} };
+  const live = { state: null, first: null, frames: 0, last: null, posted: 0, pending: { trace: [], points: [] }, due: false, restUntil: 0, say: () => {} };
   page.live = live;
   const post = async command => {
     live.posted++;
@@ -156,19 +156,23 @@ function startLive() {
   events.addEventListener("frame", e => {
     live.last = JSON.parse(e.data);
     live.frames++;
-    if (live.state !== null && !live.due) {
-      live.due = true;
-      live.pending = { trace: [], points: [] };
-      requestAnimationFrame(() => {
-        live.due = false;
-        live.take({ ...live.last, ...live.pending });
-      });
-    }
-    if (live.pending && live.pending.trace.length < 6000) { /* a page in the background draws nothing */
+    if (live.pending.trace.length < 6000) { /* a page in the background draws nothing */
       live.pending.trace.push(...live.last.trace);
       live.pending.points.push(...live.last.points);
     }
+    if (live.state !== null && !live.due && performance.now() >= live.restUntil) {
+      live.due = true;
+      requestAnimationFrame(() => draw());
+    }
   });
+  /* As long as drawing took, nothing is drawn: half of the time is left for what the user does. */
+  const draw = () => {
+    const from = performance.now(), { pending } = live;
+    live.due = false;
+    live.pending = { trace: [], points: [] };
+    live.take({ ...live.last, ...pending });
+    live.restUntil = 2 * performance.now() - from;
+  };
   events.addEventListener("error", () => live.say("The tool does not answer; it is tried again."));
   events.addEventListener("open", () => live.say(token === "" ? "Watching: without the token of the printed address nothing can be changed." : ""));
   window.addEventListener("resize", () => [live.bodies, live.traces, live.sphere].forEach(v => v && v.resize()));
