@@ -41,11 +41,10 @@ static const struct {
 
 static char *joined(const char *a, const char *b)
 {
-    size_t n = strlen(a), m = strlen(b);
-    char *text = malloc(n + m + 1);
+    size_t n = strlen(a) + strlen(b) + 1;
+    char *text = malloc(n);
     if (text != NULL) {
-        memcpy(text, a, n);
-        memcpy(text + n, b, m + 1);
+        snprintf(text, n, "%s%s", a, b);
     }
     return text;
 }
@@ -98,10 +97,9 @@ static void add_headers(struct MHD_Response *response, const char *type)
 }
 
 static enum MHD_Result queue_text(struct MHD_Connection *connection, unsigned code, const char *type,
-                                  const char *text, enum MHD_ResponseMemoryMode mode)
+                                  char *text, enum MHD_ResponseMemoryMode mode)
 {
-    struct MHD_Response *response =
-        MHD_create_response_from_buffer(strlen(text), (void *)(uintptr_t)text, mode);
+    struct MHD_Response *response = MHD_create_response_from_buffer(strlen(text), text, mode);
     if (response == NULL) {
         return MHD_NO;
     }

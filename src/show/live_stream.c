@@ -168,7 +168,10 @@ int marl_live_server_take(marl_live_server *s, marl_live_request *request)
     pthread_mutex_lock(&s->mutex);
     live_request *r = s->waiting_n > 0 ? s->waiting[0] : NULL;
     if (r != NULL) {
-        memmove(s->waiting, s->waiting + 1, (size_t)--s->waiting_n * sizeof *s->waiting);
+        s->waiting_n--;
+        for (int i = 0; i < s->waiting_n; i++) {
+            s->waiting[i] = s->waiting[i + 1];
+        }
     }
     pthread_mutex_unlock(&s->mutex);
     *request = (marl_live_request){r, r != NULL ? r->text : NULL};

@@ -10,7 +10,8 @@ static marl_live *start(void)
     marl_named_tuning tunings[3];
     marl_error error = {0};
     marl_live *live;
-    const marl_log_info info = {.device = "pod-07", .columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG};
+    const marl_log_info info = {.device = "pod-07",
+                                .columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG};
     FUZZ_HOLDS(marl_tuning_read(&tunings[0], "complementary", NULL, &error) == MARL_OK);
     FUZZ_HOLDS(marl_tuning_read(&tunings[1], "gradient-descent", NULL, &error) == MARL_OK);
     FUZZ_HOLDS(marl_tuning_read(&tunings[2], "kalman", NULL, &error) == MARL_OK);

@@ -42,8 +42,10 @@ class Tool:
     def post(self, command):
         body = json.dumps(command)
         with socket.create_connection(("127.0.0.1", self.port)) as s:
-            s.sendall(f"POST /command HTTP/1.1\r\nHost: 127.0.0.1:{self.port}\r\nMarlinspike-Token: {self.token}\r\n"
-                      f"Content-Type: application/json\r\nContent-Length: {len(body)}\r\nConnection: close\r\n\r\n{body}"
+            s.sendall(f"POST /command HTTP/1.1\r\nHost: 127.0.0.1:{self.port}\r\n"
+                      f"Marlinspike-Token: {self.token}\r\n"
+                      f"Content-Type: application/json\r\nContent-Length: {len(body)}\r\n"
+                      f"Connection: close\r\n\r\n{body}"
                       .encode())
             answer = b""
             while part := s.recv(4096):
@@ -67,7 +69,8 @@ def follow(viewer, delays, until):
 
 def one_viewer(seconds=20):
     tool, delays = Tool("--from", "sim:handle", "--rate", "1000", *FILTERS), []
-    thread = threading.Thread(target=follow, args=(tool.watch(), delays, time.monotonic() + seconds))
+    until = time.monotonic() + seconds
+    thread = threading.Thread(target=follow, args=(tool.watch(), delays, until))
     thread.start()
     time.sleep(1)
     cpu, began = tool.cpu_s(), time.monotonic()
@@ -84,7 +87,8 @@ def one_viewer(seconds=20):
     print(f"nine axes at 1 kHz, five filters, one viewer: {100 * share:.1f} % of a core (simulated board included)")
     print(f"oldest sample of a frame to the viewer: median {quantile(delays, 0.5):.1f} ms, 99th percentile "
           f"{quantile(delays, 0.99):.1f} ms, {len(delays)} frames")
-    print(f"a change of a parameter, sent to answered: median {quantile(acts, 0.5):.1f} ms, greatest {max(acts):.1f} ms")
+    print(f"a change of a parameter, sent to answered: median {quantile(acts, 0.5):.1f} ms, "
+          f"greatest {max(acts):.1f} ms")
 
 
 def board_alone(seconds=20):
@@ -100,7 +104,8 @@ def board_alone(seconds=20):
 
 def lateness(dead):
     """How far behind its pace a sample is handed on at the worst, ms."""
-    tool = Tool("--from", "sim:handle", "--rate", "1000", "--updates", "200", "--json", *FILTERS, stdout=subprocess.PIPE)
+    tool = Tool("--from", "sim:handle", "--rate", "1000", "--updates", "200", "--json", *FILTERS,
+                stdout=subprocess.PIPE)
     viewers = [tool.watch() for _ in range(dead)]
     offsets, until = [], time.monotonic() + 10
     while time.monotonic() < until:

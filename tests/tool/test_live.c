@@ -77,8 +77,8 @@ START_TEST(refuses_who_must_not_change_anything)
         n += row[i].token ? snprintf(request + n, sizeof request - (size_t)n, "Marlinspike-Token: %s\r\n",
                                      strcmp(row[i].token, "TOKEN") == 0 ? t.token : row[i].token)
                           : 0;
-        n += snprintf(request + n, sizeof request - (size_t)n, "Content-Length: %zu\r\n\r\n%s",
-                      sizeof body - 1, body);
+        snprintf(request + n, sizeof request - (size_t)n, "Content-Length: %zu\r\n\r\n%s", sizeof body - 1,
+                 body);
         snprintf(port, sizeof port, "%d", t.port);
         char made[1000] = "", *to = made;
         for (const char *at = request; *at != '\0';) {
@@ -187,6 +187,10 @@ START_TEST(what_was_recorded_replays_to_the_same_digest)
         "--from sim:handle --record live.csv --pace 4 --json --faults late=0.02,garbage=0.01,drop=0.02");
     int viewer = live_watch(&t);
     json_decref(live_event(viewer, "frame"));
+    static const char calibration[] =
+        "{\"change\":\"calibration\",\"calibration\":{\"marlinspike\":\"calibration/1\","
+        "\"device\":\"pod-07\",\"mag\":{\"unit\":\"uT\",\"bias\":[1.1,2,-3],"
+        "\"matrix\":[[1,0,0],[0,1.01,0],[0,0,1]]}}}";
     static const char *const changes[] = {
         "{\"do\":\"set\",\"run\":0,\"parameter\":\"tilt_time\",\"value\":0.1}",
         "{\"change\":\"zero\"}",
@@ -195,9 +199,7 @@ START_TEST(what_was_recorded_replays_to_the_same_digest)
         "{\"change\":\"start\"}",
         "{\"do\":\"set\",\"run\":2,\"parameter\":\"mag_noise\",\"value\":2}",
         "{\"change\":\"every\",\"every\":1}",
-        "{\"change\":\"calibration\",\"calibration\":{\"marlinspike\":\"calibration/"
-        "1\",\"device\":\"pod-07\",\"mag\":{\"unit\":\"uT\",\"bias\":"
-        "[1.1,2,-3],\"matrix\":[[1,0,0],[0,1.01,0],[0,0,1]]}}}"};
+        calibration};
     for (size_t i = 0; i < sizeof changes / sizeof changes[0]; i++) {
         ck_assert_int_eq(live_post(&t, changes[i], NULL), 200);
         const struct timespec nap = {.tv_nsec = 200 * 1000 * 1000};

@@ -4,7 +4,7 @@
 #define CLI_LIVE_JOB_H
 
 #include "cli/common/cli.h"
-#include "cli/record/recording.h"
+#include "cli/common/recording.h"
 #include "marlinspike/live.h"
 #include <pthread.h>
 #include <stdatomic.h>

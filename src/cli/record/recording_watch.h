@@ -3,7 +3,7 @@
 #ifndef RECORDING_WATCH_H
 #define RECORDING_WATCH_H
 
-#include "cli/record/recording.h"
+#include "cli/common/recording.h"
 
 typedef struct recording_watch {
     marl_named_tuning tuning[MARL_LIVE_RUNS];

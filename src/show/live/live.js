@@ -62,9 +62,9 @@ function livePanel(post, live) {
     box, state,
     /* While a slider is moved its own changes come back: nothing is drawn again for them. */
     show() {
-      const shape = JSON.stringify([live.state.runs.map(r => [r.name, r.filter]), live.state.every, live.state.takes]);
-      if (shape !== state.filled) fill();
-      state.filled = shape;
+      const form = JSON.stringify([live.state.runs.map(r => [r.name, r.filter]), live.state.every, live.state.takes]);
+      if (form !== state.filled) fill();
+      state.filled = form;
     },
   };
 }

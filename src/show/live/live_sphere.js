@@ -5,29 +5,29 @@
 const MOST_POINTS = 6000, PLAIN_FIELD = 50;
 
 /* matrix (raw - bias); as it is without a calibration. */
-function correctedBy(fit, raw) {
-  if (!fit) return raw;
-  const d = raw.map((v, k) => v - fit.bias[k]);
-  return fit.matrix.map(row => row[0] * d[0] + row[1] * d[1] + row[2] * d[2]);
+function correctedBy(mag, raw) {
+  if (!mag) return raw;
+  const d = raw.map((v, k) => v - mag.bias[k]);
+  return mag.matrix.map(row => row[0] * d[0] + row[1] * d[1] + row[2] * d[2]);
 }
 
 /* Points so far, shown on a sphere that is made anew with another calibration. */
 function liveSphere() {
   const box = element("div", "livesphere"), state = { raw: [], view: null, made: undefined, drawn: 0 };
-  const make = fit => {
-    const radius = fit && fit.field ? fit.field : PLAIN_FIELD, shown = state.view ? state.view.state : null;
-    state.view = sphere({ name: "magnetometer", unit: "uT", radius, raw: state.raw, corrected: state.raw.map(p => correctedBy(fit, p)), missing: [], left_out: [], most: MOST_POINTS });
-    if (shown) Object.assign(state.view.state, shown);
+  const make = mag => {
+    const radius = mag && mag.field ? mag.field : PLAIN_FIELD, turned = state.view ? state.view.state : null;
+    state.view = sphere({ name: "magnetometer", unit: "uT", radius, raw: state.raw, corrected: state.raw.map(p => correctedBy(mag, p)), missing: [], left_out: [], most: MOST_POINTS });
+    if (turned) Object.assign(state.view.state, turned);
     box.replaceChildren(state.view.box);
     state.view.draw();
   };
   return {
     box, state,
-    calibrate(calibration) {
-      const fit = calibration && calibration.mag ? calibration.mag : null, text = JSON.stringify(fit);
+    calibrate(record) {
+      const mag = record && record.mag ? record.mag : null, text = JSON.stringify(mag);
       if (text === state.made) return;
       state.made = text;
-      make(fit);
+      make(mag);
     },
     take(points, guide) {
       const raw = points.map(p => p.slice(0, 3)), room = MOST_POINTS - state.raw.length;
@@ -49,10 +49,10 @@ function liveSphere() {
   };
 }
 
-function fitText(fit) {
-  if (fit.running) return "Computing the calibration from the recording.";
-  if (fit.accepted) return "\u2713 " + fit.kind + ": accepted and in use. " + fit.found + ".";
-  return "\u2717 " + fit.kind + ": not accepted. " + [fit.error, fit.next ? "Next: " + fit.next : ""].filter(x => x).join(" ");
+function fitText(found) {
+  if (found.running) return "Computing the calibration from the recording.";
+  if (found.accepted) return "\u2713 " + found.kind + ": accepted and in use. " + found.found + ".";
+  return "\u2717 " + found.kind + ": not accepted. " + [found.error, found.next ? "Next: " + found.next : ""].filter(x => x).join(" ");
 }
 
 /* `post` sends a command. */

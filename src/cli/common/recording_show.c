@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * What a recording shows: the guide while it runs, the summary at its end. */
-#include "cli/record/recording.h"
+#include "cli/common/recording.h"
 #include <math.h>
 #include <stdio.h>
 #include <string.h>

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * One recording. */
-#include "cli/record/recording.h"
+#include "cli/common/recording.h"
 #include <math.h>
 #include <signal.h>
 #include <stdio.h>
