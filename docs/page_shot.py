@@ -1,6 +1,7 @@
 #!/usr/bin/env python3
 # SPDX-License-Identifier: MIT
-"""A picture of a report page once it has computed: page_shot.py PAGE.html FILE.png WIDTH HEIGHT light|dark"""
+"""A picture of a report page once it has computed, or of a live page after some seconds of a guided tumble:
+page_shot.py PAGE.html|ADDRESS FILE.png WIDTH HEIGHT light|dark"""
 import pathlib
 import sys
 import time
@@ -18,13 +19,17 @@ browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride",
                         {"width": int(width), "height": int(height), "deviceScaleFactor": 1, "mobile": False})
 browser.execute_cdp_cmd("Emulation.setEmulatedMedia",
                         {"features": [{"name": "prefers-color-scheme", "value": scheme}]})
-browser.get(pathlib.Path(page).resolve().as_uri())
+live = page.startswith("http:")
+browser.get(page if live else pathlib.Path(page).resolve().as_uri())
 end = time.monotonic() + 60
 while time.monotonic() < end and not browser.execute_script(
         "return page.ready && (!page.bench || page.bench.parameters && page.bench.busy.size === 0 "
         "&& !page.queue.running)"
         " && (!page.corrections || page.corrections.done > 0)"):
     time.sleep(0.1)
+if live:
+    browser.execute_script("page.live.post({do: 'guide', kind: 'tumble'})")
+    time.sleep(14)
 time.sleep(1)
 browser.save_screenshot(picture)
 browser.quit()

@@ -89,8 +89,6 @@ marlinspike simulate --scene soak --seed 4 --quiet -o soak.csv
 marlinspike calibrate soak soak.csv --quiet --figure "$here/soak.png"
 marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07.json --quiet \
     --figure "$here/error.png"
-marlinspike simulate --scene steel --seed 5 --quiet -o steel.csv
-marlinspike replay steel.csv --calibration pod-07.json --tuning kalman --quiet --figure "$here/weights.png"
 shoot smooth 'marlinspike smooth lift.csv --calibration pod-07.json -o lift.smooth.csv --figure smoothed.png' \
     'marlinspike compare lift.csv --reference smooth --calibration pod-07.json --tuning kalman --tuning complementary --tuning gradient-descent'
 cp smoothed.png "$here/smoothed.png"
@@ -100,4 +98,10 @@ marlinspike compare lift.csv --reference lift.reference.csv --calibration pod-07
 marlinspike calibrate tumble iron.csv --quiet --report tumble.html
 /usr/bin/python3 "$here/../page_shot.py" lift.html lift.png 1280 1600 light
 /usr/bin/python3 "$here/../page_shot.py" tumble.html tumble.png 1280 1600 dark
+marlinspike live --from sim:handle --sheet "$data/sheets/grommet.json" --record live.csv 2>address &
+live=$!
+until grep -q http address; do sleep 0.1; done
+/usr/bin/python3 "$here/../page_shot.py" "$(cut -d' ' -f1 address)" live.png 1280 1120 light
+kill $live
+convert live.png -colors 128 "$here/live.png"
 convert lift.png tumble.png +append -resize 1280x -colors 128 "$here/report.png"

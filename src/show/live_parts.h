@@ -54,13 +54,13 @@ struct marl_live_server {
     int ended;
 };
 
-int live_stream_init(marl_live_server *server); /* 0 when that fails */
+int show_live_init(marl_live_server *server); /* 0 when that fails */
 /* Wakes every connection, and lets none rest any more. */
-void live_stream_end(marl_live_server *server);
-void live_stream_free(marl_live_server *server);
+void show_live_end(marl_live_server *server);
+void show_live_free(marl_live_server *server);
 /* The events for one more viewer; NULL when there are too many, or without memory. */
-struct MHD_Response *live_viewer_response(marl_live_server *server, struct MHD_Connection *connection);
+struct MHD_Response *show_live_viewer_response(marl_live_server *server, struct MHD_Connection *connection);
 /* Lets its connection rest until it is answered; 0 when too many wait. */
-int live_requests_put(marl_live_server *server, live_request *request);
+int show_live_requests_put(marl_live_server *server, live_request *request);
 
 #endif

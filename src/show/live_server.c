@@ -188,7 +188,7 @@ static void take_part(live_request *r, const char *data, size_t n)
 
 static enum MHD_Result end_request(marl_live_server *s, live_request *r)
 {
-    if (r->refused == NULL && r->answer == NULL && live_requests_put(s, r)) {
+    if (r->refused == NULL && r->answer == NULL && show_live_requests_put(s, r)) {
         return MHD_YES; /* the connection rests until the answer is there */
     }
     if (r->answer != NULL) {
@@ -216,7 +216,7 @@ static enum MHD_Result take_request(marl_live_server *s, struct MHD_Connection *
 static enum MHD_Result give(marl_live_server *s, struct MHD_Connection *connection, const char *path)
 {
     if (strcmp(path, "/events") == 0) {
-        struct MHD_Response *response = live_viewer_response(s, connection);
+        struct MHD_Response *response = show_live_viewer_response(s, connection);
         if (response == NULL) {
             return refuse(connection, MHD_HTTP_SERVICE_UNAVAILABLE, "too many viewers");
         }
@@ -292,7 +292,7 @@ marl_status marl_live_server_open(marl_live_server **server, int port, marl_erro
 {
     *server = NULL;
     marl_live_server *s = calloc(1, sizeof *s);
-    if (s == NULL || !live_stream_init(s)) {
+    if (s == NULL || !show_live_init(s)) {
         free(s);
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
@@ -317,11 +317,11 @@ void marl_live_server_close(marl_live_server *s)
     if (s == NULL) {
         return;
     }
-    live_stream_end(s);
+    show_live_end(s);
     if (s->daemon != NULL) {
         MHD_stop_daemon(s->daemon);
     }
-    live_stream_free(s);
+    show_live_free(s);
     for (int i = 0; i < LIVE_FILES; i++) {
         free(s->file[i]);
     }

@@ -128,7 +128,7 @@ static void forget_viewer(void *context)
     free(v);
 }
 
-struct MHD_Response *live_viewer_response(marl_live_server *s, struct MHD_Connection *connection)
+struct MHD_Response *show_live_viewer_response(marl_live_server *s, struct MHD_Connection *connection)
 {
     live_viewer *v = calloc(1, sizeof *v);
     struct MHD_Response *response = NULL;
@@ -151,7 +151,7 @@ struct MHD_Response *live_viewer_response(marl_live_server *s, struct MHD_Connec
 
 /* ---- requests ---- */
 
-int live_requests_put(marl_live_server *s, live_request *r)
+int show_live_requests_put(marl_live_server *s, live_request *r)
 {
     pthread_mutex_lock(&s->mutex);
     int room = s->waiting_n < LIVE_WAITING && !s->ended;
@@ -196,12 +196,12 @@ void marl_live_server_answer(marl_live_server *s, const marl_live_request *reque
 
 /* ---- begin and end ---- */
 
-int live_stream_init(marl_live_server *s)
+int show_live_init(marl_live_server *s)
 {
     return pthread_mutex_init(&s->mutex, NULL) == 0;
 }
 
-void live_stream_end(marl_live_server *s)
+void show_live_end(marl_live_server *s)
 {
     pthread_mutex_lock(&s->mutex);
     s->ended = 1;
@@ -215,7 +215,7 @@ void live_stream_end(marl_live_server *s)
     pthread_mutex_unlock(&s->mutex);
 }
 
-void live_stream_free(marl_live_server *s)
+void show_live_free(marl_live_server *s)
 {
     for (int i = 0; i < LIVE_MESSAGES; i++) {
         let_go(s->ring[i]);

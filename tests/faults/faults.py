@@ -68,6 +68,7 @@ COMMANDS = [
     "search long.csv --reference long.ref.csv --filter complementary --vary tilt_time --limit 4 --quiet "
     "-o tuning.out --sweep-out trials.out",
     "record --from sim:still --until 1 --quiet -o log.out",
+    "live --from sim:still --duration 2 --pace 0 --no-page --quiet --record log.out",
     "send --to sim --calibration cal.json --tuning tuning.json --commit",
 ]
 # What draws, or writes a page.
