@@ -347,6 +347,7 @@ marl_status cli_study_page(const marl_study *study, const char *body, const char
     char title[300];
     json_t *root = cli_study_page_object(study, body, path, error);
     if (root == NULL) {
+        (void)!marl_fail(error, MARL_ERR_SYSTEM, "no memory"); /* unless another reason is there already */
         return error->status;
     }
     const char *text = json_string_value(json_object_get(root, "title"));

@@ -2,6 +2,7 @@
  * What live does with each row and between the rows. */
 #include "cli/live/live_job.h"
 #include <math.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <time.h>
 
@@ -23,9 +24,19 @@ static void nap(double seconds)
     nanosleep(&t, NULL);
 }
 
-static void note(live_job *job, const marl_change *change)
+/* A change without its note would make the recording wrong: the text is made before anything is done. */
+static marl_status make_note(const live_job *job, const marl_change *change, char **text, marl_error *error)
 {
-    char *text = job->recording.log != NULL ? marl_change_text(change) : NULL;
+    *text = NULL;
+    if (job->recording.log == NULL) {
+        return MARL_OK;
+    }
+    *text = marl_change_text(change);
+    return *text != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+}
+
+static void write_note(live_job *job, char *text)
+{
     if (text != NULL) {
         marl_log_write_note(job->recording.log, text);
     }
@@ -34,16 +45,29 @@ static void note(live_job *job, const marl_change *change)
 
 marl_status live_change(live_job *job, marl_change *change, marl_error *error)
 {
+    char *text;
     change->after_ns = job->live->rows > 0 ? job->live->t_ns : INT64_MIN;
-    MARL_TRY(marl_live_apply(job->live, change, error));
-    if (change->kind == MARL_CHANGE_TUNING) {
-        change->tuning = job->live->run[change->run].tuning; /* with the name that it has there */
+    if (change->kind == MARL_CHANGE_TUNING && change->run < job->live->n) {
+        const char *name = job->live->run[change->run].tuning.name; /* by which it is found */
+        snprintf(change->tuning.name, sizeof change->tuning.name, "%s", name);
     }
-    if (change->kind == MARL_CHANGE_EVERY) {
-        job->every = change->every;
+    MARL_TRY(make_note(job, change, &text, error));
+    marl_status status = marl_live_apply(job->live, change, error);
+    if (status != MARL_OK) {
+        free(text);
+        return status;
     }
-    note(job, change);
+    write_note(job, text);
+    job->every = change->kind == MARL_CHANGE_EVERY ? change->every : job->every;
     live_show_state(job);
+    return MARL_OK;
+}
+
+static marl_status note(live_job *job, const marl_change *change, marl_error *error)
+{
+    char *text;
+    MARL_TRY(make_note(job, change, &text, error));
+    write_note(job, text);
     return MARL_OK;
 }
 
@@ -58,13 +82,13 @@ static marl_status begin(void *context, recording *r, marl_error *error)
     if (job->has_record) {
         change.kind = MARL_CHANGE_CALIBRATION;
         change.record = job->record;
-        note(job, &change);
+        MARL_TRY(note(job, &change, error));
     }
     for (size_t i = 0; i < job->live->n; i++) {
         change.kind = MARL_CHANGE_TUNING;
         change.run = i;
         change.tuning = job->live->run[i].tuning;
-        note(job, &change);
+        MARL_TRY(note(job, &change, error));
         if (job->live->run[i].failure[0] != '\0') {
             cli_message("%s does not run: %s", job->live->run[i].tuning.name, job->live->run[i].failure);
         }

@@ -59,6 +59,7 @@ marl_status cli_search_page(marl_search *search, const cli_trade *trade, const c
                        : NULL;
     if (root == NULL) {
         json_decref(shown);
+        (void)!marl_fail(error, MARL_ERR_SYSTEM, "no memory"); /* unless another reason is there already */
         return error->status;
     }
     snprintf(title, sizeof title, "%.240s: the search for a tuning",

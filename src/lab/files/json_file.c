@@ -163,9 +163,8 @@ json_t *lab_json_from_matrix(const double value[3][3])
 }
 
 /* jansson leaves parts out without an error when memory is short while it writes: a second text shows it. */
-static char *text_of(const json_t *root)
+static char *text_of(const json_t *root, size_t flags)
 {
-    const size_t flags = JSON_INDENT(2) | JSON_REAL_PRECISION(9);
     char *text = json_dumps(root, flags), *again = json_dumps(root, flags);
     int whole = text != NULL && again != NULL && strcmp(text, again) == 0;
     free(again);
@@ -178,7 +177,7 @@ static char *text_of(const json_t *root)
 
 char *lab_json_text(json_t *root)
 {
-    char *text = text_of(root);
+    char *text = text_of(root, JSON_INDENT(2) | JSON_REAL_PRECISION(9));
     json_decref(root);
     size_t n = text != NULL ? strlen(text) : 0;
     char *line = text != NULL ? realloc(text, n + 2) : NULL;
@@ -189,6 +188,13 @@ char *lab_json_text(json_t *root)
     line[n] = '\n';
     line[n + 1] = '\0';
     return line;
+}
+
+char *lab_json_line(json_t *root)
+{
+    char *text = root != NULL ? text_of(root, JSON_COMPACT) : NULL;
+    json_decref(root);
+    return text;
 }
 
 marl_status lab_json_save(json_t *root, const char *path, marl_error *error)

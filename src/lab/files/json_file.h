@@ -77,5 +77,7 @@ json_t *lab_json_from_matrix(const double value[3][3]);
 MARL_CHECKED marl_status lab_json_save(json_t *root, const char *path, marl_error *error);
 /* As text with a line end, to be freed by the caller. Takes the reference to `root`. */
 char *lab_json_text(json_t *root);
+/* The same in one line without an end of line, every double exactly. */
+char *lab_json_line(json_t *root);
 
 #endif

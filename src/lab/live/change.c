@@ -27,9 +27,7 @@ char *marl_change_text(const marl_change *change)
     } else if (change->kind == MARL_CHANGE_EVERY) {
         lab_json_put(&root, "every", json_integer(change->every));
     }
-    char *text = root != NULL ? json_dumps(root, JSON_COMPACT) : NULL;
-    json_decref(root);
-    return text;
+    return lab_json_line(root);
 }
 
 static marl_status read_kind(const lab_json_at *at, marl_change_kind *kind)
