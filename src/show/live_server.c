@@ -11,9 +11,10 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <time.h>
 #include <unistd.h>
 
-enum { MAX_CONNECTIONS = 64, MEMORY_OF_CONNECTION = 64 * 1024, IDLE_S = 60 };
+enum { MAX_CONNECTIONS = 64, MEMORY_OF_CONNECTION = 64 * 1024, IDLE_S = 60, LAST_WORDS_MS = 100 };
 
 static const char policy[] =
     "default-src 'none'; script-src 'self'; style-src 'self'; style-src-attr 'unsafe-inline'; img-src data: "
@@ -318,6 +319,10 @@ void marl_live_server_close(marl_live_server *s)
         return;
     }
     show_live_end(s);
+    if (s->daemon != NULL && s->viewers_n > 0) {
+        const struct timespec last = {.tv_nsec = LAST_WORDS_MS * 1000000L};
+        nanosleep(&last, NULL); /* for what viewers have not yet got */
+    }
     if (s->daemon != NULL) {
         MHD_stop_daemon(s->daemon);
     }

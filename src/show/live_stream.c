@@ -86,15 +86,13 @@ static ssize_t read_events(void *context, uint64_t position, char *out, size_t m
     ssize_t n = 0;
     (void)position;
     pthread_mutex_lock(&s->mutex);
-    if (s->ended) {
-        pthread_mutex_unlock(&s->mutex);
-        return MHD_CONTENT_READER_END_OF_STREAM;
-    }
     if (v->now == NULL) {
         v->now = next_message(v);
         v->sent = 0;
     }
-    if (v->now == NULL) {
+    if (v->now == NULL && s->ended) {
+        n = MHD_CONTENT_READER_END_OF_STREAM;
+    } else if (v->now == NULL) {
         v->rests = 1;
         MHD_suspend_connection(v->connection);
     } else {

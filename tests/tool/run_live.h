@@ -3,7 +3,7 @@
 #ifndef RUN_LIVE_H
 #define RUN_LIVE_H
 
-#include "run_tool.h"
+#include "run_board.h"
 #include <arpa/inet.h>
 #include <fcntl.h>
 #include <poll.h>
@@ -18,6 +18,9 @@ typedef struct live_tool {
     char token[40];
 } live_tool;
 
+/* What the shell does before it starts it. */
+static const char *live_before = "";
+
 enum { LIVE_ANSWER = 1 << 21, LIVE_PATIENCE_MS = 20000 };
 
 static inline __attribute__((format(printf, 1, 2))) live_tool live_start(const char *format, ...)
@@ -29,7 +32,7 @@ static inline __attribute__((format(printf, 1, 2))) live_tool live_start(const c
     va_start(arguments, format);
     vsnprintf(words, sizeof words, format, arguments);
     va_end(arguments);
-    snprintf(command, sizeof command, "exec '%s' live %s >.live.out", TOOL, words);
+    snprintf(command, sizeof command, "%s exec '%s' live %s >.live.out", live_before, TOOL, words);
     ck_assert_int_eq(pipe(ends), 0);
     t.pid = fork();
     if (t.pid == 0) {
@@ -50,12 +53,11 @@ static inline __attribute__((format(printf, 1, 2))) live_tool live_start(const c
     return t;
 }
 
-/* Ends it as Ctrl-C does; the exit code. */
-static inline int live_stop(live_tool *t)
+/* Its exit code, once it has ended. */
+static inline int live_end(live_tool *t)
 {
     int status;
     char rest[4000];
-    kill(t->pid, SIGINT);
     size_t n = 0;
     for (ssize_t got; n + 1 < sizeof rest && (got = read(t->err, rest + n, sizeof rest - n - 1)) > 0;
          n += (size_t)got) {
@@ -65,6 +67,13 @@ static inline int live_stop(live_tool *t)
     ck_assert_msg(WIFEXITED(status) && strstr(rest, "Sanitizer") == NULL, "%s", rest);
     close(t->err);
     return WEXITSTATUS(status);
+}
+
+/* Ends it as Ctrl-C does; the exit code. */
+static inline int live_stop(live_tool *t)
+{
+    kill(t->pid, SIGINT);
+    return live_end(t);
 }
 
 static inline int live_connect(const live_tool *t)
@@ -187,6 +196,24 @@ static inline json_t *live_event(int fd, const char *event)
     free(text);
     ck_assert_msg(root != NULL, "no event %s", event);
     return root;
+}
+
+/* Waits until the state has this status; the state. */
+static inline json_t *live_wait_for_status(const live_tool *t, const char *status)
+{
+    for (int i = 0; i < 400; i++) {
+        int fd = live_watch(t);
+        json_t *state = live_event(fd, "state");
+        close(fd);
+        if (strcmp(json_string_value(json_object_get(state, "status")), status) == 0) {
+            return state;
+        }
+        json_decref(state);
+        const struct timespec nap = {.tv_nsec = 50 * 1000 * 1000};
+        nanosleep(&nap, NULL);
+    }
+    ck_abort_msg("never %s", status);
+    return NULL;
 }
 
 #endif

@@ -311,6 +311,59 @@ START_TEST(bad_viewers_disturb_nobody)
 }
 END_TEST
 
+/* The line goes, and comes back under its name: the page says so, the recording goes on, nothing of it is lost. */
+START_TEST(a_board_that_vanishes_is_taken_up_again)
+{
+    enter();
+    board_run board = board_start("");
+    ck_assert_int_eq(symlink(board.device, "line"), 0);
+    live_tool t = live_start("--from serial:line --record live.csv --tuning kalman");
+    json_decref(live_wait_for_status(&t, "running"));
+    board_stop(&board);
+    json_decref(live_wait_for_status(&t, "lost"));
+    board = board_start("");
+    ck_assert_int_eq(unlink("line"), 0);
+    ck_assert_int_eq(symlink(board.device, "line"), 0);
+    json_decref(live_wait_for_status(&t, "running"));
+    const struct timespec nap = {.tv_sec = 1};
+    nanosleep(&nap, NULL);
+    ck_assert_int_eq(live_stop(&t), 0);
+    board_stop(&board);
+    json_t *seen = run_json(0, "inspect live.csv");
+    ck_assert_double_gt(json_at(seen, "rows"), 80);
+    ck_assert_double_eq(json_at(seen, "rows_dropped"), 0);
+    ck_assert_double_ge(json_at(seen, "sensors.gyro.gaps"), 1);
+    json_decref(seen);
+    run_wants(0, "replay live.csv --changes kalman --quiet");
+    leave();
+}
+END_TEST
+
+/* The page hears why it ends, and what was written is kept as a log. */
+START_TEST(a_full_disk_is_said_and_what_was_written_stays)
+{
+    enter();
+    live_before = "trap '' XFSZ; ulimit -f 100;";
+    live_tool t = live_start("--from sim:handle --record live.csv --pace 20");
+    live_before = "";
+    int viewer = live_watch(&t);
+    json_t *state = NULL;
+    do {
+        json_decref(state);
+        state = live_event(viewer, "state");
+    } while (strcmp(json_string_value(json_object_get(state, "status")), "failed") != 0);
+    ck_assert(strstr(json_string_value(json_object_get(state, "failure")), "live.csv") != NULL);
+    json_decref(state);
+    close(viewer);
+    ck_assert_int_eq(live_end(&t), 5);
+    ck_assert_int_ne(access("live.csv", F_OK), 0);
+    json_t *seen = run_json(0, "inspect live.csv.part");
+    ck_assert_double_gt(json_at(seen, "rows"), 300);
+    json_decref(seen);
+    leave();
+}
+END_TEST
+
 START_TEST(wrong_use_is_refused_before_anything_runs)
 {
     enter();
@@ -319,6 +372,7 @@ START_TEST(wrong_use_is_refused_before_anything_runs)
     ck_assert_int_eq(live_stop(&t), 0);
     run_wants(2, "live");
     run_wants(2, "live --from moon");
+    run_wants(2, "live --from sim:still --from sim:lift --no-page");
     run_wants(2, "live --from sim:still --http 70000");
     run_wants(2, "live --from sim:still --pace -1 --no-page");
     run_wants(2, "live --from sim:still --updates 0 --no-page");
@@ -392,5 +446,6 @@ END_TEST
 MARL_SUITE("live", serves_its_page_under_a_strict_policy, refuses_who_must_not_change_anything,
            commands_are_checked_and_act, what_was_recorded_replays_to_the_same_digest,
            a_guided_tumble_ends_in_a_calibration, bad_viewers_disturb_nobody,
+           a_board_that_vanishes_is_taken_up_again, a_full_disk_is_said_and_what_was_written_stays,
            wrong_use_is_refused_before_anything_runs, text_on_stdin_gives_the_attitudes_of_a_replay,
            attitudes_go_out_as_open_sound_control)

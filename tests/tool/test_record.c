@@ -456,6 +456,36 @@ START_TEST(without_a_terminal_there_are_plain_lines)
 }
 END_TEST
 
+/* Below the guide stands what filters make of it, in place on a terminal; the log is the same with and without. */
+START_TEST(filters_are_watched_meanwhile)
+{
+    static terminal_run run_of;
+    static char screen[40][200];
+    temporary t = tool_folder();
+    terminal_start(&run_of, "record --from sim:tumble --until tumble --watch kalman --watch gyro -o a.csv",
+                   120);
+    ck_assert_int_eq(terminal_wait(&run_of), 0);
+    terminal_screen(&run_of, screen, 40);
+    int kalman = -1, gyro = -1;
+    for (int i = 0; i < 40; i++) {
+        double roll, pitch, heading;
+        kalman = sscanf(screen[i], "kalman roll %lf pitch %lf heading %lf", &roll, &pitch, &heading) == 3
+                     ? i
+                     : kalman;
+        gyro =
+            sscanf(screen[i], "gyro roll %lf pitch %lf heading %lf", &roll, &pitch, &heading) == 3 ? i : gyro;
+    }
+    ck_assert_msg(kalman > 0 && gyro == kalman + 1, "%s", run_of.text);
+    run_wants(0, "record --from sim:tumble --until tumble --quiet -o b.csv");
+    char *a = temporary_read("a.csv"), *b = temporary_read("b.csv");
+    ck_assert_str_eq(a, b);
+    free(a);
+    free(b);
+    run_wants(2, "record --from sim:still --until 1 --watch best -o c.csv");
+    temporary_remove(&t);
+}
+END_TEST
+
 MARL_SUITE_OF_CASES("record", kinds, a_guided_recording_ends_by_itself,
                     too_little_is_exit_4_with_what_to_do_next,
                     CAMPAIGN(every_combination_of_faults_ends_in_a_whole_log),
@@ -464,6 +494,6 @@ MARL_SUITE_OF_CASES("record", kinds, a_guided_recording_ends_by_itself,
                     chips_of_a_split_board_keep_their_rates_and_stamps, standard_input_is_taken,
                     a_second_recorder_is_refused, what_cannot_be_recorded_leaves_no_file,
                     what_is_left_of_a_recording_is_not_overwritten, a_full_disk_keeps_what_was_written,
-                    a_recorded_board_is_calibrated_and_replayed,
+                    filters_are_watched_meanwhile, a_recorded_board_is_calibrated_and_replayed,
                     send_works_with_a_simulated_board_that_keeps_its_memory, the_guide_is_redrawn_in_place,
                     without_a_terminal_there_are_plain_lines)

@@ -9,8 +9,12 @@ static const char *const usual[] = {"complementary", "gradient-descent", "kalman
 
 static marl_status check(const live_options *o, marl_error *error)
 {
-    if (o->from == NULL) {
+    if (o->sources == NULL) {
         return marl_fail(error, MARL_ERR_USE, "live: --from is needed");
+    }
+    if (o->sources[1] != NULL) {
+        return marl_fail(error, MARL_ERR_USE, "live: one source at a time, and not %s and %s", o->sources[0],
+                         o->sources[1]);
     }
     if (!(o->pace >= 0) || o->rate < 0 || o->rate > 1e5 || o->seed < 0) {
         return marl_fail(error, MARL_ERR_USE, "live: --pace, --rate and --seed are not negative");
@@ -81,7 +85,7 @@ static int live(const cli *c, const live_options *o, cli_reading *reading)
                     .reading = reading,
                     .json = c->json,
                     .quiet = c->quiet,
-                    .where = {.from = o->from,
+                    .where = {.from = o->sources != NULL ? o->sources[0] : NULL,
                               .chips = o->chips,
                               .faults = o->faults,
                               .device = o->device,
@@ -100,6 +104,9 @@ static int live(const cli *c, const live_options *o, cli_reading *reading)
     status = status != MARL_OK ? status : cli_reading_prepare(reading, 1, &error);
     status = status != MARL_OK ? status : open_all(&job, &error);
     status = status != MARL_OK ? status : recording_run(&job.recording, &reading->options, &error);
+    if (status != MARL_OK) {
+        live_show_failure(&job, &error);
+    }
     int code = status == MARL_OK ? live_print_end(&job, c) : cli_exit(&error);
     close_all(&job);
     return code;
@@ -111,7 +118,7 @@ int cli_live(int argc, const char **argv)
     cli_reading reading = {0};
     cli c;
     const struct poptOption table[] = {
-        {"from", '\0', POPT_ARG_STRING, &o.from, CLI_SOURCE,
+        {"from", '\0', POPT_ARG_ARGV, &o.sources, CLI_SOURCE,
          "sim:SCENE, log:FILE, serial:DEVICE[@BAUD], or - for stdin", "F"},
         {"tuning", '\0', POPT_ARG_ARGV, &o.tunings, CLI_TUNING,
          "FILTER or FILE, with changes as FILTER:NAME=VALUE,...; may be repeated (default: complementary, "

@@ -14,6 +14,18 @@ static const char *text_of(const json_t *root, const char *key)
     return text != NULL ? text : "";
 }
 
+/* What a command has come to. */
+typedef struct result {
+    int later;     /* the answer comes later */
+    int keeps_all; /* a change that keeps all state */
+} result;
+
+static marl_status apply(live_job *job, marl_change *c, result *r, marl_error *error)
+{
+    r->keeps_all = c->run < job->live->n && live_change_keeps_all(job, c);
+    return live_change(job, c, error);
+}
+
 static marl_status run_of(const live_job *job, const json_t *root, size_t *run, marl_error *error)
 {
     const json_t *value = json_object_get(root, "run");
@@ -33,7 +45,7 @@ static double number_of(const json_t *value)
 }
 
 /* {"do": "set", "run": 0, "parameter": "tilt_time", "value": 0.5} */
-static marl_status set(live_job *job, const json_t *root, marl_error *error)
+static marl_status set(live_job *job, const json_t *root, result *r, marl_error *error)
 {
     marl_change change = {.kind = MARL_CHANGE_TUNING};
     marl_parameter_id id;
@@ -51,11 +63,11 @@ static marl_status set(live_job *job, const json_t *root, marl_error *error)
                          (double)row->high, row->unit);
     }
     change.tuning.tuning.value[id] = (float)value;
-    return live_change(job, &change, error);
+    return apply(job, &change, r, error);
 }
 
 /* {"do": "filter", "run": 0, "filter": "kalman"}: with its defaults, or those from the sheet. */
-static marl_status set_filter(live_job *job, const json_t *root, marl_error *error)
+static marl_status set_filter(live_job *job, const json_t *root, result *r, marl_error *error)
 {
     marl_change change = {.kind = MARL_CHANGE_TUNING};
     marl_filter filter;
@@ -65,15 +77,15 @@ static marl_status set_filter(live_job *job, const json_t *root, marl_error *err
         return marl_fail(error, MARL_ERR_USE, "'%.40s' is no filter", text_of(root, "filter"));
     }
     change.tuning.tuning = sheet != NULL ? marl_tuning_for_sheet(filter, sheet) : marl_tuning_default(filter);
-    return live_change(job, &change, error);
+    return apply(job, &change, r, error);
 }
 
 /* {"change": "start"}: a change as it stands in a recording. */
-static marl_status change(live_job *job, const char *json, marl_error *error)
+static marl_status change(live_job *job, const char *json, result *r, marl_error *error)
 {
     marl_change c;
     MARL_TRY(marl_change_read(&c, json, "the request", error));
-    return live_change(job, &c, error);
+    return apply(job, &c, r, error);
 }
 
 /* {"do": "guide", "kind": "tumble"} */
@@ -116,8 +128,7 @@ static marl_status send(live_job *job, const json_t *root, const marl_live_reque
     return live_send_message(job, request, &message, error);
 }
 
-/* *later: the answer comes later. */
-static marl_status obey(live_job *job, const marl_live_request *request, const json_t *root, int *later,
+static marl_status obey(live_job *job, const marl_live_request *request, const json_t *root, result *r,
                         marl_error *error)
 {
     const char *what = text_of(root, "do");
@@ -125,13 +136,13 @@ static marl_status obey(live_job *job, const marl_live_request *request, const j
         return marl_fail(error, MARL_ERR_NOT_READY, "no sample has come yet");
     }
     if (json_object_get(root, "change") != NULL) {
-        return change(job, request->json, error);
+        return change(job, request->json, r, error);
     }
     if (strcmp(what, "set") == 0) {
-        return set(job, root, error);
+        return set(job, root, r, error);
     }
     if (strcmp(what, "filter") == 0) {
-        return set_filter(job, root, error);
+        return set_filter(job, root, r, error);
     }
     if (strcmp(what, "guide") == 0) {
         return guide(job, root, error);
@@ -141,7 +152,7 @@ static marl_status obey(live_job *job, const marl_live_request *request, const j
     }
     if (strcmp(what, "send") == 0) {
         marl_status status = send(job, root, request, error);
-        *later = status == MARL_OK;
+        r->later = status == MARL_OK;
         return status;
     }
     return marl_fail(error, MARL_ERR_USE,
@@ -162,17 +173,19 @@ static void answer(live_job *job, const marl_live_request *request)
 {
     marl_error error = {0};
     json_error_t fault;
-    int later = 0;
+    result r = {0, 1};
     json_t *root = json_loads(request->json, JSON_REJECT_DUPLICATES, &fault);
     if (!json_is_object(root)) {
         answer_fault(job, request, HTTP_BAD, root == NULL ? fault.text : "a JSON object is wanted");
-    } else if (obey(job, request, root, &later, &error) != MARL_OK) {
+    } else if (obey(job, request, root, &r, &error) != MARL_OK) {
         answer_fault(job, request,
                      error.status == MARL_ERR_USE || error.status == MARL_ERR_INPUT ? HTTP_BAD
                                                                                     : HTTP_CONFLICT,
                      error.text);
-    } else if (!later) {
-        marl_live_server_answer(job->server, request, HTTP_OK, "{\"done\": true}");
+    } else if (!r.later) {
+        marl_live_server_answer(job->server, request, HTTP_OK,
+                                r.keeps_all ? "{\"done\": true}"
+                                            : "{\"done\": true, \"kept\": \"attitude\"}");
     }
     json_decref(root);
 }

@@ -348,15 +348,16 @@ static json_t *calibration_json(const live_job *job)
 
 void live_show_state(live_job *job)
 {
-    static const char *const names[] = {"waiting", "running", "lost", "over"};
+    static const char *const names[] = {"waiting", "running", "lost", "over", "failed"};
     if (job->server == NULL) {
         return;
     }
     json_t *root = json_object();
     const recording *r = &job->recording;
-    json_object_set_new(root, "source", cli_text(job->options->from));
+    json_object_set_new(root, "source", cli_text(job->where.from));
     json_object_set_new(root, "device", cli_text(r->info.device));
     json_object_set_new(root, "status", json_string(names[job->status]));
+    json_object_set_new(root, "failure", job->failure != NULL ? cli_text(job->failure) : json_null());
     json_object_set_new(root, "recording", r->out != NULL ? cli_text(r->out) : json_null());
     json_object_set_new(root, "takes", json_boolean(job->from.kind != SOURCE_STDIN));
     json_object_set_new(root, "every", json_integer(job->every));
@@ -368,4 +369,11 @@ void live_show_state(live_job *job)
     json_object_set_new(root, "filters", cli_compute_filters(job->reading->options.sheet));
     publish(job, "state", root);
     json_decref(root);
+}
+
+void live_show_failure(live_job *job, const marl_error *error)
+{
+    job->status = LIVE_FAILED;
+    job->failure = error->text;
+    live_show_state(job);
 }

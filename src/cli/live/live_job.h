@@ -51,10 +51,10 @@ typedef struct live_message {
     double sent_s;
 } live_message;
 
-typedef enum live_status { LIVE_WAITING, LIVE_RUNNING, LIVE_LOST, LIVE_OVER } live_status;
+typedef enum live_status { LIVE_WAITING, LIVE_RUNNING, LIVE_LOST, LIVE_OVER, LIVE_FAILED } live_status;
 
 typedef struct live_options {
-    char *from, **tunings, *calibration, *record, *osc, *faults, *device, **chips;
+    char **sources, **tunings, *calibration, *record, *osc, *faults, *device, **chips;
     double pace, updates, duration, rate, turn_angle;
     long long seed;
     int port, no_page;
@@ -75,6 +75,7 @@ typedef struct live_job {
     marl_live_server *server;
     marl_osc *osc;
     live_status status;
+    const char *failure; /* why, of LIVE_FAILED */
     live_batch batch;
     live_rates rates;
     live_guide guide;
@@ -99,6 +100,8 @@ int live_is_unpaced(const live_job *job);
 recording_viewer live_viewer(live_job *job);
 /* A change: applied, written into the recording, and shown. */
 MARL_CHECKED marl_status live_change(live_job *job, marl_change *change, marl_error *error);
+/* Does it keep all state of its run, or the attitude alone? Before it is applied. */
+int live_change_keeps_all(const live_job *job, const marl_change *change);
 
 /* A row into what the next frame shows. */
 void live_batch_row(live_job *job, const marl_sample *raw);
@@ -106,6 +109,8 @@ void live_batch_row(live_job *job, const marl_sample *raw);
 void live_show_frame(live_job *job);
 /* To viewers: what is set and what goes on. */
 void live_show_state(live_job *job);
+/* To viewers: why it ends. */
+void live_show_failure(live_job *job, const marl_error *error);
 
 /* What became of it: a line, and the recording's warnings. */
 int live_print_end(live_job *job, const cli *c);

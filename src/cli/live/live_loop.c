@@ -63,6 +63,15 @@ marl_status live_change(live_job *job, marl_change *change, marl_error *error)
     return MARL_OK;
 }
 
+int live_change_keeps_all(const live_job *job, const marl_change *change)
+{
+    const marl_tuning *before = &job->live->run[change->run].tuning.tuning, *after = &change->tuning.tuning;
+    return change->kind != MARL_CHANGE_CALIBRATION &&
+           (change->kind != MARL_CHANGE_TUNING ||
+            (before->filter == after->filter &&
+             before->value[MARL_PARAMETER_USE_MAG] == after->value[MARL_PARAMETER_USE_MAG]));
+}
+
 static marl_status note(live_job *job, const marl_change *change, marl_error *error)
 {
     char *text;

@@ -111,8 +111,9 @@ function buildLive(live, main, post) {
   live.show = () => {
     const { source, device, recording } = live.state;
     title.textContent = "Live: " + source + (device ? ", " + device : "");
-    status.textContent = live.state.status === "running" && recording ? "Recording into " + recording + "." : STATUS[live.state.status];
-    status.classList.toggle("bad", live.state.status === "lost");
+    status.textContent = live.state.status === "running" && recording ? "Recording into " + recording + "." :
+      live.state.status === "failed" ? "It has ended: " + live.state.failure + "." : STATUS[live.state.status];
+    status.classList.toggle("bad", ["lost", "failed"].includes(live.state.status));
     status.hidden = status.textContent === "";
     live.panel.show();
     live.guide.show(live.state);
@@ -138,7 +139,7 @@ function startLive() {
     const response = await fetch("/command", { method: "POST", headers: { "Content-Type": "application/json", "Marlinspike-Token": token }, body: JSON.stringify(command) })
       .catch(() => null);
     const answer = response ? await response.json().catch(() => ({ error: "no answer" })) : { error: "the tool does not answer" };
-    live.say(answer.error ?? "");
+    live.say(answer.error ?? (answer.kept ? "The attitude and the gyroscope's bias were kept; everything else that the filter had learned starts anew." : ""));
     return answer;
   };
   live.post = post;
@@ -173,7 +174,9 @@ function startLive() {
     live.take({ ...live.last, ...pending });
     live.restUntil = 2 * performance.now() - from;
   };
-  events.addEventListener("error", () => live.say("The tool does not answer; it is tried again."));
+  events.addEventListener("error", () => {
+    if (!live.state || live.state.status !== "failed") live.say("The tool does not answer; it is tried again.");
+  });
   events.addEventListener("open", () => live.say(token === "" ? "Watching: without the token of the printed address nothing can be changed." : ""));
   window.addEventListener("resize", () => [live.bodies, live.traces, live.sphere].forEach(v => v && v.resize()));
 }
