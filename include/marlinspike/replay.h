@@ -63,7 +63,8 @@ void marl_replay_warn(marl_warnings *warnings, const marl_calibration_record *re
 /* What marl_replay_init sets up, with its checks. */
 MARL_CHECKED marl_status marl_replay_config(marl_pipeline_config *config, const marl_tuning *tuning,
                                             const marl_calibration_record *record, const char *record_path,
-                                            const marl_log_info *info, const char *log_path, marl_error *error);
+                                            const marl_log_info *info, const char *log_path,
+                                            marl_error *error);
 
 /* A pipeline for this log, tuning and calibration, as a board with the log's sensors has it; then
  * marl_pipeline_step for every row. MARL_ERR_INSUFFICIENT when a sensor that the filter needs is missing,

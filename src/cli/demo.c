@@ -13,59 +13,84 @@
 extern char **environ;
 
 #define MAX_PATH 512
-#define MAX_WORDS 20
+#define MAX_WORDS 24
 
 static const char *const files[] = {"still.csv",    "lift.csv",   "lift.reference.csv",
                                     "lift.rig.csv", "handle.csv", "handle.reference.csv"};
 
-/* The steps; DIR/ stands for the demo's folder. */
+#define FIRST_LINE "^"
+
+/* The steps; DIR/ stands for the demo's folder. `says` begins the line of the output that is the result. */
 static const struct {
-    const char *why;
-    const char *command;
+    const char *why, *command, *says;
 } steps[] = {
-    {"The pod streams from the bench; the tool shows which poses are missing and stops when there are "
-     "enough:",
-     "record --from sim:poses --seed 41 --until poses -o DIR/poses.csv"},
-    {"The accelerometer, from these still poses:", "calibrate poses DIR/poses.csv --into DIR/pod-07.json"},
-    {"The magnetometer, from a tumble:",
-     "record --from sim:tumble --seed 41 --until tumble --quiet -o DIR/tumble.csv"},
-    {"Hard and soft iron:", "calibrate tumble DIR/tumble.csv --into DIR/pod-07.json --figure DIR/tumble.png"},
-    {"The gyroscope, from full turns both ways about each axis:",
-     "record --from sim:turns --seed 41 --until turns --quiet -o DIR/turns.csv"},
-    {"Bias and scale:", "calibrate turns DIR/turns.csv --into DIR/pod-07.json"},
-    {"The whole matrix of the gyroscope, from the moves between the poses:",
-     "calibrate moves DIR/poses.csv --into DIR/pod-07.json"},
-    {"Then it lay still for a minute. What did it record?", "inspect DIR/still.csv"},
-    {"Does the calibration hold on that recording, which it has not seen?",
-     "verify DIR/pod-07.json DIR/still.csv"},
-    {"A minute of rest knows the gyroscope's bias better than the turns did:",
-     "calibrate still DIR/still.csv --into DIR/pod-07.json"},
-    {"Next day the hook block was lifted, swung and slewed; an optical rig watched:", "inspect DIR/lift.csv"},
-    {"The log with that calibration applied, for other programs:",
-     "correct DIR/lift.csv --calibration DIR/pod-07.json -o DIR/lift.corrected.csv"},
-    {"The log through the code that runs on the device:",
-     "replay DIR/lift.csv --calibration DIR/pod-07.json --tuning complementary --digest -o "
-     "DIR/lift.attitude.csv"},
-    {"How good is that? All estimators against the rig's attitude, on the log's clock and in its frames:",
+    {"The pod streams from the bench, laid down on every side; the recording ends when there is enough:",
+     "record --from sim:poses --seed 41 --until poses -o DIR/poses.csv", "DIR/poses.csv:"},
+    {"What did it record? Are the axes as the drawing says?", "inspect DIR/poses.csv",
+     "axes against the accelerometer's"},
+    {"The accelerometer, from the poses:", "calibrate poses DIR/poses.csv --into DIR/pod-07.json",
+     "DIR/poses.csv:"},
+    {"The gyroscope, from the moves between them:", "calibrate moves DIR/poses.csv --into DIR/pod-07.json",
+     "DIR/poses.csv:"},
+    {"Turned through all directions, away from steel:",
+     "record --from sim:tumble --seed 41 --until tumble -o DIR/tumble.csv", "DIR/tumble.csv:"},
+    {"The magnetometer's hard and soft iron, with a figure:",
+     "calibrate tumble DIR/tumble.csv --into DIR/pod-07.json --figure DIR/tumble.png", "DIR/tumble.csv:"},
+    {"Does all that hold on a recording that took no part, a minute of rest?",
+     "verify DIR/pod-07.json DIR/still.csv", "the calibration"},
+    {"The rest knows the gyroscope's bias better than the moves did:",
+     "calibrate still DIR/still.csv --into DIR/pod-07.json", "DIR/still.csv:"},
+    {"Next day the hook block was lifted, swung and slewed. The log through the device's code:",
+     "replay DIR/lift.csv --calibration DIR/pod-07.json --tuning kalman --digest -o DIR/lift.attitude.csv",
+     "at the end"},
+    {"How good is that? All filters against the attitude of an optical rig, with figure and page:",
      "compare DIR/lift.csv --reference DIR/lift.reference.csv --calibration DIR/pod-07.json --figure "
-     "DIR/lift.error.png --report DIR/lift.report.html --body hook-block"},
-    {"Without the rig: the log itself, smoothed forwards and backwards, is the reference:",
-     "smooth DIR/lift.csv --calibration DIR/pod-07.json -o DIR/lift.smooth.csv --figure DIR/lift.smooth.png"},
-    {"Does it name the same winner?", "compare DIR/lift.csv --reference smooth --calibration DIR/pod-07.json "
-                                      "--tuning kalman --tuning complementary "
-                                      "--tuning gradient-descent"},
-    {"The same from the rig's own file, with its own clock, ned angles, heading and askew markers:",
+     "DIR/lift.error.png --report DIR/lift.report.html --body hook-block",
+     "complementary *+"},
+    {"The same from the rig's own file, with its clock, ned angles, heading and askew markers:",
      "compare DIR/lift.csv --reference DIR/lift.rig.csv --calibration DIR/pod-07.json --time-offset auto "
-     "--match world+body --tuning complementary --tuning kalman"},
-    {"A hand turned the pod about all axes. The published filters with and without weighting, and one number "
-     "tried:",
-     "compare DIR/handle.csv --reference DIR/handle.reference.csv --calibration DIR/pod-07.json --tuning "
-     "kalman "
-     "--tuning complementary --tuning complementary:weighting=off --tuning complementary:tilt_time=0.4 "
-     "--tuning gradient-descent"},
-    {"Would a slower processor do?", "compare DIR/lift.csv --reference DIR/lift.reference.csv --calibration "
-                                     "DIR/pod-07.json --rates 100,50,25,10"},
+     "--match world+body --tuning complementary --tuning kalman",
+     "clock:"},
+    {"Without the rig: the log itself, smoothed forwards and backwards:",
+     "smooth DIR/lift.csv --calibration DIR/pod-07.json -o DIR/lift.smooth.csv --figure DIR/lift.smooth.png",
+     "DIR/lift.csv:"},
+    {"Does it name the same winner?",
+     "compare DIR/lift.csv --reference smooth --calibration DIR/pod-07.json --tuning kalman --tuning "
+     "complementary --tuning gradient-descent",
+     "complementary *+"},
+    {"Better numbers for the complementary filter, proven on a log that the search has not seen:",
+     "search DIR/lift.csv --reference DIR/lift.reference.csv --hold-out "
+     "DIR/handle.csv=DIR/handle.reference.csv "
+     "--calibration DIR/pod-07.json --filter complementary -o DIR/best.json",
+     FIRST_LINE},
+    {"The pod on a shaking crane, and close to steel:",
+     "simulate --scene shake --seed 44 --duration 60 -o DIR/shake.csv --truth DIR/shake.reference.csv", ""},
+    {"", "simulate --scene steel --seed 45 --duration 60 -o DIR/steel.csv --truth DIR/steel.reference.csv",
+     ""},
+    {"Four logs, each another use: which filter on the whole, and did the search help elsewhere?",
+     "compare --case DIR/lift.csv=DIR/lift.reference.csv --case DIR/handle.csv=DIR/handle.reference.csv "
+     "--case "
+     "DIR/shake.csv=DIR/shake.reference.csv --case DIR/steel.csv=DIR/steel.reference.csv --tuning kalman "
+     "--tuning complementary --tuning gradient-descent --tuning DIR/best.json",
+     "complementary *+"},
+    {"Would a slower processor do?",
+     "compare DIR/lift.csv --reference DIR/lift.reference.csv --calibration DIR/pod-07.json --tuning kalman "
+     "--rates 100,50,25",
+     "kalman"},
+    {"Filters side by side while it runs, recorded with all that is changed meanwhile:",
+     "live --from log:DIR/handle.csv --no-page --pace 0 --calibration DIR/pod-07.json --record DIR/live.csv",
+     "DIR/handle.csv:"},
+    {"Calibration and tuning for the firmware, bit for bit:",
+     "export DIR/pod-07.json --tuning DIR/best.json --as c-header -o DIR/pod_07.h", "in the firmware"},
 };
+
+static const char last_words[] =
+    "All files of this demo are in %s: calibration pod-07.json, tuning best.json, header pod_07.h,\n"
+    "figures *.png, the page lift.report.html (open it in a browser and move a slider), and what each\n"
+    "command printed, in output/. Next, with a board or a log of your own:\n"
+    "  marlinspike live --from serial:/dev/ttyUSB0    watch the filters on a page\n"
+    "  marlinspike inspect FILE                       a log of any kind: what is in it\n"
+    "docs/tutorial.md goes on from here.\n";
 
 /* Opens a file of the demo data: installed beside this program, or in the source tree. */
 static FILE *open_data(const char *name)
@@ -111,24 +136,36 @@ static marl_status fetch(const char *name, const char *dir, marl_error *error)
 /* The words of one step. */
 typedef struct words {
     int n;
-    char text[MAX_WORDS][MAX_PATH + 64];
+    char text[MAX_WORDS][2 * MAX_PATH];
 } words;
 
-/* Cuts the command at its spaces; a word that begins with DIR/ lies in the demo's folder. */
+/* The text with the demo's folder in place of each DIR. */
+static void put_dir(const char *text, size_t n, const char *dir, char *to, size_t size)
+{
+    size_t used = 0;
+    while (n > 0 && used + 1 < size) {
+        int is_dir = n >= 4 && strncmp(text, "DIR/", 4) == 0;
+        used += (size_t)snprintf(to + used, size - used, "%.*s", is_dir ? MAX_PATH : 1, is_dir ? dir : text);
+        used = used < size ? used : size - 1;
+        text += is_dir ? 3 : 1;
+        n -= is_dir ? 3 : 1;
+    }
+    to[used] = '\0';
+}
+
 static void split(const char *command, const char *dir, words *w)
 {
     w->n = 0;
     while (*command != '\0' && w->n < MAX_WORDS) {
         size_t length = strcspn(command, " ");
-        int in_dir = strncmp(command, "DIR/", 4) == 0;
-        snprintf(w->text[w->n++], sizeof w->text[0], "%s%.*s", in_dir ? dir : "",
-                 (int)(length - (in_dir ? 3 : 0)), command + (in_dir ? 3 : 0));
+        put_dir(command, length, dir, w->text[w->n], sizeof w->text[0]);
+        w->n++;
         command += length + (command[length] == ' ');
     }
 }
 
-/* Runs this program with the given words, its tables left out on demand. Returns its exit code. */
-static int run(words *w, int quiet)
+/* Runs this program with the given words; what it prints goes into the file. Returns its exit code. */
+static int run(words *w, const char *output)
 {
     char self[] = "/proc/self/exe", name[] = "marlinspike";
     char *arguments[MAX_WORDS + 2] = {name};
@@ -142,7 +179,9 @@ static int run(words *w, int quiet)
     for (int i = 0; i < w->n; i++) {
         arguments[i + 1] = w->text[i];
     }
-    int failed = quiet && posix_spawn_file_actions_addopen(&actions, STDOUT_FILENO, "/dev/null", O_WRONLY, 0);
+    int failed = posix_spawn_file_actions_addopen(&actions, STDOUT_FILENO, output,
+                                                  O_WRONLY | O_CREAT | O_TRUNC | O_APPEND, 0666) != 0;
+    failed = failed || posix_spawn_file_actions_adddup2(&actions, STDOUT_FILENO, STDERR_FILENO) != 0;
     failed = failed || posix_spawn(&child, self, &actions, NULL, arguments, environ) != 0;
     posix_spawn_file_actions_destroy(&actions);
     if (failed) {
@@ -154,29 +193,84 @@ static int run(words *w, int quiet)
     return WIFEXITED(result) ? WEXITSTATUS(result) : CLI_MACHINE;
 }
 
+/* "A *B": the line begins with A and holds B. */
+static int is_said(const char *line, const char *says)
+{
+    const char *star = strstr(says, " *");
+    size_t n = star != NULL ? (size_t)(star - says) : strlen(says);
+    return strncmp(line, says, n) == 0 && (star == NULL || strstr(line + n, star + 2) != NULL);
+}
+
+/* The last line of a step's output that is its result; "" when there is none. */
+static void find_result(const char *output, const char *says, char *result, size_t size)
+{
+    char line[1000];
+    FILE *f = fopen(output, "r");
+    result[0] = '\0';
+    for (int i = 0; f != NULL && says[0] != '\0' && fgets(line, sizeof line, f) != NULL; i++) {
+        const char *text = line + strspn(line, " ");
+        if (strcmp(says, FIRST_LINE) == 0 ? i == 0 : is_said(text, says)) {
+            snprintf(result, size, "%.*s", (int)strcspn(text, "\n"), text);
+        }
+    }
+    if (f != NULL) {
+        fclose(f);
+    }
+}
+
+static int show_failure(const char *output, int code)
+{
+    char line[1000];
+    FILE *f = fopen(output, "r");
+    while (f != NULL && fgets(line, sizeof line, f) != NULL) {
+        cli_message("%.*s", (int)strcspn(line, "\n"), line);
+    }
+    if (f != NULL) {
+        fclose(f);
+    }
+    return code;
+}
+
 /* One step; it is printed, or with --json added to the list. */
 static int run_step(size_t i, const char *dir, int quiet, json_t *list)
 {
     words w;
-    char line[4096] = "marlinspike";
+    char line[8192] = "marlinspike", output[3 * MAX_PATH], says[2 * MAX_PATH], result[600];
     split(steps[i].command, dir, &w);
     for (int k = 0; k < w.n; k++) {
         size_t used = strlen(line);
         snprintf(line + used, sizeof line - used, strchr(w.text[k], ' ') != NULL ? " '%s'" : " %s",
                  w.text[k]);
     }
-    json_array_append_new(list, json_pack("{s:s,s:o}", "why", steps[i].why, "command", cli_text(line)));
+    snprintf(output, sizeof output, "%s/output/%02zu-%s.txt", dir, i + 1, w.text[0]);
     if (!quiet) {
-        cli_print("%s\n$ %s\n", steps[i].why, line);
+        cli_print("%s%s$ %s\n", steps[i].why, steps[i].why[0] != '\0' ? "\n" : "", line);
     }
     int code = cli_print_done();
-    if (code == CLI_DONE) {
-        code = run(&w, quiet);
+    code = code == CLI_DONE ? run(&w, output) : code;
+    if (code != CLI_DONE) {
+        return show_failure(output, code);
     }
-    if (code == CLI_DONE && !quiet) {
+    put_dir(steps[i].says, strlen(steps[i].says), dir, says, sizeof says);
+    find_result(output, says, result, sizeof result);
+    if (!quiet && result[0] != '\0') {
+        cli_print("  %s\n", result);
+    }
+    if (!quiet && (i + 1 == sizeof steps / sizeof steps[0] || steps[i + 1].why[0] != '\0')) {
         cli_print("\n");
     }
-    return code;
+    json_array_append_new(list, json_pack("{s:s,s:o,s:o,s:o}", "why", steps[i].why, "command", cli_text(line),
+                                          "result", cli_text(result), "output", cli_text(output)));
+    return CLI_DONE;
+}
+
+static int make_folder(const char *dir)
+{
+    if (mkdir(dir, 0777) != 0 && errno != EEXIST) {
+        cli_message("%s: cannot be made: %s", dir, strerror(errno));
+        return CLI_MACHINE;
+    }
+    return CLI_DONE;
 }
 
 static int demo(const cli *c)
@@ -188,9 +282,12 @@ static int demo(const cli *c)
         cli_message("demo: the folder's name is too long");
         return CLI_WRONG_USE;
     }
-    if (mkdir(dir, 0777) != 0 && errno != EEXIST) {
-        cli_message("%s: cannot be made: %s", dir, strerror(errno));
-        return CLI_MACHINE;
+    char output[MAX_PATH + 16];
+    snprintf(output, sizeof output, "%s/output", dir);
+    int made = make_folder(dir);
+    made = made == CLI_DONE ? make_folder(output) : made;
+    if (made != CLI_DONE) {
+        return made;
     }
     for (size_t i = 0; i < sizeof files / sizeof files[0]; i++) {
         if (fetch(files[i], dir, &error) != MARL_OK) {
@@ -211,7 +308,7 @@ static int demo(const cli *c)
     }
     json_decref(root);
     if (!c->quiet) {
-        cli_print("All files of this demo are in %s\n", dir);
+        cli_print(last_words, dir);
     }
     return cli_print_done();
 }
@@ -225,8 +322,8 @@ int cli_demo(int argc, const char **argv)
         CLI_READS,
         0,
         1,
-        "Does the whole job once on the demo data: prints each command before it runs it, and leaves\n"
-        "its files in DIR (default marlinspike-demo).",
+        "Does the whole job once on the demo data: prints each command before it runs it and one line of\n"
+        "what it gave, and leaves its files, and all that was printed, in DIR (default marlinspike-demo).",
         "demo"};
     int code = cli_open(&c, argc, argv, table, &usage);
     code = code == CLI_GO ? demo(&c) : code;

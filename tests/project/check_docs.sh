@@ -43,13 +43,12 @@ says() { # PAGE NUMBER WHAT
 scenes=$("$tool" simulate --help | grep -cE '^  [a-z]+ +.*; [0-9]+ s$')
 filters=$(grep -c '^    \[MARL_FILTER_[A-Z_]*\] = "' src/device/attitude/tuning.c)
 classes=$(sed -n 's/.*ACCURACY_CLASSES = \([0-9]*\).*/\1/p' tests/trials/accuracy_scenes.h)
-says README.md "$scenes" scenes
-says README.md "$filters" filters
+says docs/commands.md "$scenes" scenes
 says docs/which-filter.md "$filters" filters
 says README.md "$classes" "classes of motion"
 says docs/which-filter.md "$classes" classes
 says docs/methods/estimators.md "$classes" "classes of motion"
-says README.md "$(ls include/marlinspike | wc -l)" "public headers"
+says docs/architecture.md "$(ls include/marlinspike | wc -l)" "public headers"
 
 # Every compiler line of the pages compiles as it stands, in a folder as the page has it.
 lines=$(mktemp -d)
@@ -69,9 +68,9 @@ for page in README.md docs/porting.md; do
 done
 rm -rf "$lines"
 
-# Every command stands in the README, every option in the README exists.
+# Every command stands in docs/commands.md.
 "$tool" --help | sed -n 's/^  \([a-z]*\) .*/\1/p' | while read -r command; do
-    grep -q "^| \`$command" README.md || { echo "README.md: no $command"; exit 1; }
+    grep -q "^| \`$command" docs/commands.md || { echo "docs/commands.md: no $command"; exit 1; }
 done || bad=1
 
 # Every unit of the code stands in docs/formats.md, those of sensors in the schemas of sheets and chips, too.
