@@ -374,7 +374,7 @@ START_TEST(demo_does_the_whole_job)
                                  "clock: the reference's shows +17.2",
                                  "12000 attitudes, standard deviation",
                                  "$ marlinspike search made/lift.csv",
-                                 "proof",
+                                 "the default",
                                  "$ marlinspike live",
                                  "All files of this demo are in made"};
     const char *at = r.out;
