@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The tool: picks the command. */
-#include "cli/common/cli.h"
+#include "cli/common/describe.h"
+#include "commit.h"
 #include <stdio.h>
 #include <string.h>
 
@@ -36,6 +37,44 @@ static void print_usage(FILE *to)
         "Tables show the gyroscope in deg/s; files and --json hold rad/s.\n");
 }
 
+static const char exits[] =
+    "0 done, 1 a check does not hold, 2 wrong use, 3 input unreadable or contradictory, 4 too little data, "
+    "5 the machine failed.";
+
+/* The manual page that lists the others. */
+static void print_man(void)
+{
+    cli_print_man_title("marlinspike");
+    printf(".SH NAME\nmarlinspike \\- calibrates inertial sensors and estimates orientation\n.SH SYNOPSIS\n"
+           "\\fBmarlinspike\\fR \\fICOMMAND\\fR [\\fIoptions\\fR] \\fIFILE\\fR...\n.SH COMMANDS\n");
+    for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++) {
+        printf(".TP\n\\fBmarlinspike\\-%s\\fR(1)\n", commands[i].name);
+        cli_print_man_text(commands[i].about);
+        printf("\n");
+    }
+    printf(".SH \"EXIT STATUS\"\n%s\n", exits);
+}
+
+/* 1 when it was asked for something about the tool itself, which is then printed. */
+static int tells_of_itself(const char *what)
+{
+    if (strcmp(what, "--help") == 0 || strcmp(what, "help") == 0) {
+        print_usage(stdout);
+    } else if (strcmp(what, "--version") == 0) {
+        cli_print("marlinspike %s%s%s%s\n", marl_version(), MARL_COMMIT[0] ? " (" : "", MARL_COMMIT,
+                  MARL_COMMIT[0] ? ")" : "");
+    } else if (strcmp(what, "--as-man") == 0) {
+        print_man();
+    } else if (strcmp(what, "--as-words") == 0) {
+        for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++) {
+            cli_print("%s\n", commands[i].name);
+        }
+    } else {
+        return 0;
+    }
+    return 1;
+}
+
 int main(int argc, const char **argv)
 {
     cli_watch_memory();
@@ -43,12 +82,7 @@ int main(int argc, const char **argv)
         print_usage(stderr);
         return CLI_WRONG_USE;
     }
-    if (strcmp(argv[1], "--help") == 0 || strcmp(argv[1], "help") == 0) {
-        print_usage(stdout);
-        return cli_print_done();
-    }
-    if (strcmp(argv[1], "--version") == 0) {
-        cli_print("marlinspike %s\n", marl_version());
+    if (tells_of_itself(argv[1])) {
         return cli_print_done();
     }
     marl_nearest_word nearest = {.given = argv[1]};

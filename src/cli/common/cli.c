@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Options, messages and exit codes. */
 #include "cli/common/cli.h"
+#include "cli/common/describe.h"
 #include "cli/common/paths.h"
 #include <math.h>
 #include <stdarg.h>
@@ -106,6 +107,9 @@ int cli_open(cli *c, int argc, const char **argv, const struct poptOption *own, 
         {NULL, '\0', POPT_ARG_INCLUDE_TABLE, common, 0, "Everywhere", NULL},
         POPT_TABLEEND,
     };
+    if (cli_describe(argc, argv, own, common, usage)) {
+        return cli_print_done();
+    }
     snprintf(c->name, sizeof c->name, "marlinspike %s", argv[0]);
     snprintf(line, sizeof line, "[options]%s%s", usage->files[0] ? " " : "", usage->files);
     c->words = malloc(((size_t)argc + 1) * sizeof *c->words);

@@ -1,0 +1,22 @@
+# SPDX-License-Identifier: MIT
+# Debian packages of the tool and of what programs are built with: cpack -G DEB, in a build directory.
+set(CPACK_GENERATOR DEB)
+set(CPACK_PACKAGE_NAME marlinspike)
+set(CPACK_PACKAGE_CONTACT "the maintainers <maintainers@marlinspike.invalid>")
+set(CPACK_PACKAGE_DESCRIPTION_SUMMARY ${PROJECT_DESCRIPTION})
+set(CPACK_PACKAGING_INSTALL_PREFIX /usr)
+set(CPACK_STRIP_FILES ON)
+set(CPACK_DEB_COMPONENT_INSTALL ON)
+set(CPACK_COMPONENTS_ALL tool dev)
+set(CPACK_DEBIAN_FILE_NAME DEB-DEFAULT)
+set(CPACK_DEBIAN_TOOL_PACKAGE_NAME marlinspike)
+set(CPACK_DEBIAN_TOOL_PACKAGE_SECTION science)
+set(CPACK_DEBIAN_TOOL_PACKAGE_SHLIBDEPS ON)
+set(CPACK_DEBIAN_TOOL_PACKAGE_RECOMMENDS "gnuplot-nox, libjs-dygraphs, libjs-three")
+set(CPACK_COMPONENT_TOOL_DESCRIPTION "the command-line tool, its manual pages, completion and demo data")
+set(CPACK_DEBIAN_DEV_PACKAGE_NAME libmarlinspike-dev)
+set(CPACK_DEBIAN_DEV_PACKAGE_SECTION libdevel)
+set(CPACK_DEBIAN_DEV_PACKAGE_DEPENDS "libjansson-dev, libcsv-dev, libcbor-dev, liblapacke-dev, libcminpack-dev, libnlopt-dev, \
+libkissfft-dev, nettle-dev, libmicrohttpd-dev, liblo-dev")
+set(CPACK_COMPONENT_DEV_DESCRIPTION "headers and static libraries: device layer, lab, figures and pages, simulated board, serial lines")
+include(CPack)
