@@ -35,6 +35,6 @@ completes "$file" calibrate poses "${file%?}"
 # Every option of the tables is one of --help, and the other way round.
 for command in $("$tool" --as-words); do
     diff <("$tool" "$command" --as-words | sed -n 's/^\(--[a-z-]*\) .*/\1/p' | sort) \
-        <("$tool" "$command" --help | grep -oE '^  (-[a-zA-Z], )?--[a-z-]+' | grep -oE -e '--[a-z-]+' | sort) || bad=1
+        <("$tool" "$command" --help | grep -oE '^ {2,6}(-[a-zA-Z], )?--[a-z-]+' | grep -oE -e '--[a-z-]+' | sort) || bad=1
 done
 exit $bad
