@@ -65,6 +65,8 @@ static const struct {
     {"inspect good.json", 3, "good.json:1: is JSON; a log or an attitude, CSV, is wanted here"},
     {"inspect lift.csv --sheet missing.json", 3, "missing.json: cannot be read"},
     {"calibrate dance still.csv", 2, "unknown recording 'dance'; known: still"},
+    {"calibrate tumbel still.csv", 2, "unknown recording 'tumbel' (tumble?); known: still"},
+    {"simulate --scene tumbel -o x.csv", 2, "unknown scene 'tumbel' (tumble?); known: still"},
     {"calibrate still nocolumn.csv -o new.json", 4, "nocolumn.csv: needs gyro_x, gyro_y, gyro_z"},
     {"calibrate still corrected.csv -o new.json", 3, "corrected.csv:1: is corrected already"},
     {"calibrate still still.csv --into other.json", 3,

@@ -138,15 +138,18 @@ static int calibrate(const cli *c, options *o, marl_session *session)
 
 static int find_recording(const char *name, marl_recording *recording)
 {
-    char known[80] = "";
+    char known[80] = "", meant[80] = "";
+    marl_nearest_word nearest = {.given = name};
     for (int i = 0; i < MARL_RECORDING_COUNT; i++) {
         *recording = (marl_recording)i;
         if (strcmp(name, marl_recording_name(*recording)) == 0) {
             return 1;
         }
         marl_list_append(known, sizeof known, marl_recording_name(*recording));
+        marl_nearest(&nearest, marl_recording_name(*recording));
     }
-    cli_message("calibrate: unknown recording '%s'; known: %s", name, known);
+    cli_meant(&nearest, meant, sizeof meant);
+    cli_message("calibrate: unknown recording '%s'%s; known: %s", name, meant, known);
     return 0;
 }
 

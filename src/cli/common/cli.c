@@ -227,11 +227,19 @@ marl_status cli_reading_prepare(cli_reading *reading, int files, marl_error *err
     return MARL_OK;
 }
 
+void cli_meant(const marl_nearest_word *nearest, char *text, size_t size)
+{
+    snprintf(text, size, nearest->found != NULL ? " (%.60s?)" : "", nearest->found);
+}
+
 marl_status cli_unknown_scene(const char *scene, marl_error *error)
 {
-    char known[200] = "";
+    char known[200] = "", meant[80];
+    marl_nearest_word nearest = {.given = scene};
     for (int i = 0; i < MARL_SCENE_COUNT; i++) {
         marl_list_append(known, sizeof known, marl_scene_name((marl_scene_kind)i));
+        marl_nearest(&nearest, marl_scene_name((marl_scene_kind)i));
     }
-    return marl_fail(error, MARL_ERR_USE, "unknown scene '%s'; known: %s", scene, known);
+    cli_meant(&nearest, meant, sizeof meant);
+    return marl_fail(error, MARL_ERR_USE, "unknown scene '%s'%s; known: %s", scene, meant, known);
 }

@@ -94,7 +94,10 @@ void cli_message(const char *format, ...) __attribute__((format(printf, 1, 2)));
  * cannot lock does without. */
 void cli_lock_until_exit(const char *path);
 
-/* Fails with the names of all scenes. */
+/* " (WORD?)" of the word that is near, or "". */
+void cli_meant(const marl_nearest_word *nearest, char *text, size_t size);
+
+/* Fails with the names of all scenes, and the nearest. */
 marl_status cli_unknown_scene(const char *scene, marl_error *error);
 
 enum { CLI_MAPS_MAX = 2 };
