@@ -99,7 +99,7 @@ def check(page):
 
 
 faults = []
-for page in ("README.md", "docs/tutorial.md", "docs/your-data.md"):
+for page in ("README.md", "docs/tutorial.md", "docs/your-data.md", "docs/tuning.md"):
     found, commands = check(page)
     assert commands > 0, page
     faults += found
