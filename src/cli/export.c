@@ -26,8 +26,13 @@ static marl_status write(const cli *c, options *o, marl_error *error)
     marl_named_tuning named, *tuning = o->tuning != NULL ? &named : NULL;
     int is_store = o->as != NULL && strcmp(o->as, "store") == 0;
     if (!is_store && (o->as == NULL || strcmp(o->as, "c-header") != 0)) {
-        return marl_fail(error, MARL_ERR_USE, "export: --as is c-header or store%s%s",
-                         o->as != NULL ? ", and not " : "", o->as != NULL ? o->as : "");
+        char meant[80] = "";
+        marl_nearest_word nearest = {.given = o->as != NULL ? o->as : ""};
+        marl_nearest(&nearest, "c-header");
+        marl_nearest(&nearest, "store");
+        cli_meant(&nearest, meant, sizeof meant);
+        return marl_fail(error, MARL_ERR_USE, "export: --as is c-header or store%s%s%s",
+                         o->as != NULL ? ", and not " : "", o->as != NULL ? o->as : "", meant);
     }
     if (o->out == NULL) {
         return marl_fail(error, MARL_ERR_USE, "export: -o FILE is needed");

@@ -22,9 +22,16 @@ static marl_status find_guide(const options *o, const source *s, marl_guide **gu
         char *end;
         amount = strtod(o->until, &end);
         if (end == o->until || *end != '\0' || !(amount > 0 && amount <= 1e7)) {
-            return marl_fail(error, MARL_ERR_USE,
-                             "--until '%s': wanted still, turns, poses, tumble, soak or a number of seconds",
-                             o->until);
+            char meant[80];
+            marl_nearest_word nearest = {.given = o->until};
+            for (int i = 0; i < MARL_GUIDE_SECONDS; i++) {
+                marl_nearest(&nearest, marl_guide_name((marl_guide_kind)i));
+            }
+            cli_meant(&nearest, meant, sizeof meant);
+            return marl_fail(
+                error, MARL_ERR_USE,
+                "--until '%s'%s: wanted still, turns, poses, tumble, soak or a number of seconds", o->until,
+                meant);
         }
     }
     if (!(o->turn_angle >= 60 && o->turn_angle <= 3600)) {

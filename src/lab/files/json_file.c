@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * JSON files: loading, errors with their place, writing. */
 #include "lab/files/json_file.h"
+#include "lab/base/unreadable.h"
 #include "marlinspike/error.h"
 #include <errno.h>
 #include <math.h>
@@ -17,7 +18,7 @@ static char *read_text(const char *path, marl_status *status, marl_error *error)
     char *text = NULL;
     size_t used = 0, capacity = 0;
     if (f == NULL) {
-        *status = marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
+        *status = lab_unreadable(path, error);
         return NULL;
     }
     for (;;) {
@@ -35,7 +36,7 @@ static char *read_text(const char *path, marl_status *status, marl_error *error)
         size_t got = fread(text + used, 1, capacity - used - 1, f);
         used += got;
         if (got == 0 && ferror(f)) {
-            *status = marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
+            *status = lab_unreadable(path, error);
             break;
         }
         if (got == 0) {

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Changes as lines of JSON, and those in a log. */
+#include "lab/base/unreadable.h"
 #include "lab/files/calibration_file.h"
 #include "lab/files/tuning_file.h"
 #include "marlinspike/live.h"
@@ -111,7 +112,7 @@ marl_status marl_changes_load(marl_changes *changes, const char *path, marl_erro
     *changes = (marl_changes){0, 0, NULL};
     FILE *f = fopen(path, "rb");
     if (f == NULL) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
+        return lab_unreadable(path, error);
     }
     for (long number = 1; status == MARL_OK && getline(&line, &capacity, f) > 0; number++) {
         if (strncmp(line, NOTE, strlen(NOTE)) == 0 &&
@@ -122,7 +123,7 @@ marl_status marl_changes_load(marl_changes *changes, const char *path, marl_erro
         }
     }
     if (status == MARL_OK && ferror(f)) {
-        status = marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
+        status = lab_unreadable(path, error);
     }
     free(line);
     fclose(f);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * A file line by line. */
 #include "lab/log/log_lines.h"
+#include "lab/base/unreadable.h"
 #include <errno.h>
 #include <fcntl.h>
 #include <string.h>
@@ -14,7 +15,7 @@ marl_status lab_lines_open(lab_lines *lines, const char *path, marl_error *error
     lines->nuls = 0;
     lines->fd = open(path, O_RDONLY);
     if (lines->fd < 0) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
+        return lab_unreadable(path, error);
     }
     return MARL_OK;
 }
@@ -45,7 +46,7 @@ static marl_status refill(lab_lines *lines, const char *path, marl_error *error)
         got = read(lines->fd, to, LAB_LINES_BUFFER - kept - 1);
     } while (got < 0 && errno == EINTR);
     if (got < 0) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s", path, strerror(errno));
+        return lab_unreadable(path, error);
     }
     lines->at_end = got == 0;
     size_t n = (size_t)got;
