@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The tool: picks the command. */
-#include "cli/common/describe.h"
 #include "cli/commit.h"
+#include "cli/common/describe.h"
 #include <stdio.h>
 #include <string.h>
 
