@@ -266,6 +266,17 @@ typedef struct marl_study_case {
     marl_quat start; /* that one, for MARL_START_REFERENCE */
 } marl_study_case;
 
+/* ---- target ---- */
+
+/* What an update costs on a Cortex-M4F with hardware floats: instructions at 100 Hz with a magnetometer at 25 Hz, default
+ * tuning, gcc -Os, counted on the emulated core; ./run arm counts them and holds this table to it. */
+typedef struct marl_target_cost {
+    unsigned mean, worst; /* instructions of marl_estimator_update */
+    unsigned bytes;       /* of a marl_pipeline */
+} marl_target_cost;
+
+marl_target_cost marl_target_cost_of(marl_filter filter);
+
 /* One tuning at one rate on one log. */
 typedef struct marl_run {
     const marl_study_case *on;

@@ -83,5 +83,8 @@ int main(void)
     for (int i = 0; i < MARL_FILTER_COUNT; i++) {
         over |= count((marl_filter)i);
     }
+    print("  a pipeline: ");
+    print_number((uint32_t)sizeof(marl_pipeline));
+    print(" bytes\n");
     return over;
 }

@@ -47,9 +47,22 @@ timeout 60 qemu-system-arm -M $machine -nographic -semihosting-config enable=on,
 [ $code = 0 ] || { echo "$core: the image ends with $code on the emulated core" >&2; exit 1; }
 # Instructions per update, with limits: the emulated clock advances by 64 ns with each.
 if [ "$core" = cortex-m4f ]; then
-    timeout 120 qemu-system-arm -M $machine -icount shift=6 -nographic -semihosting-config enable=on,target=native \
-        -kernel "$build/port/cortex_m/count_image.elf" </dev/null ||
-        { echo "$core: an update takes more instructions than its limit" >&2; exit 1; }
+    counted=$(timeout 120 qemu-system-arm -M $machine -icount shift=6 -nographic -semihosting-config enable=on,target=native \
+        -kernel "$build/port/cortex_m/count_image.elf" </dev/null 2>&1) ||
+        { echo "$counted"; echo "$core: an update takes more instructions than its limit" >&2; exit 1; }
+    echo "$counted"
+    # What compare --target says is what was counted.
+    costs=$(dirname "$0")/../../src/lab/compare/target_cost.c
+    while read -r filter mean worst; do
+        name=$(tr 'a-z-' 'A-Z_' <<<"$filter")
+        sed -n "s/.*\[MARL_FILTER_$name\] = {\([0-9]*\), \([0-9]*\), .*/\1 \2/p" "$costs" | {
+            read -r stated_mean stated_worst
+            awk -v a="$mean" -v b="$stated_mean" -v c="$worst" -v d="$stated_worst" \
+                'BEGIN { exit !(a > 0.98 * b && a < 1.02 * b && c > 0.98 * d && c < 1.02 * d) }'
+        } || { echo "$costs: $filter takes $mean in the mean and $worst at the worst" >&2; exit 1; }
+    done < <(sed -n 's/^  \([a-z-]*\): mean *\([0-9]*\), worst *\([0-9]*\)$/\1 \2 \3/p' <<<"$counted")
+    bytes=$(sed -n 's/^  a pipeline: *\([0-9]*\) bytes$/\1/p' <<<"$counted")
+    grep -q "PIPELINE_BYTES = $bytes " "$costs" || { echo "$costs: a pipeline takes $bytes bytes" >&2; exit 1; }
 fi
 arm-none-eabi-size "$image" | awk -v core="$core" \
     'NR == 2 { printf "%s: clean; %d bytes of flash with everything, 0 of .data and .bss; same bits as the desk\n", core, $1 }'

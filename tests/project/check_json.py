@@ -86,6 +86,7 @@ reference = f"--reference {demo}/lift.reference.csv"
 run(f"compare {demo}/lift.csv {reference}")
 run(f"compare {demo}/lift.csv --reference {demo}/lift.rig.csv --time-offset auto --match world+body --tuning kalman")
 run(f"compare {demo}/lift.csv --reference smooth --tuning kalman --tuning vectors --rates 100,50")
+run(f"compare {demo}/lift.csv {reference} --target --at-most 2")
 pairs = " ".join(f"--case {demo}/{name}.csv={demo}/{name}.reference.csv" for name in ("lift", "handle"))
 run(f"compare {pairs} --tuning gyro")
 run("record --from sim:lift --until 5 -o lift.csv")

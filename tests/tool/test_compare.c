@@ -372,8 +372,47 @@ START_TEST(worlds_and_relative_headings_are_reported)
 }
 END_TEST
 
+/* The cheapest that stays within the limit, at the rate that costs least; a limit that nothing meets; none given. */
+START_TEST(the_cheapest_that_is_good_enough_is_named)
+{
+    static const char words[] =
+        "compare lift.csv --reference lift.reference.csv --tuning kalman --tuning complementary "
+        "--tuning gyro --rates 100,25";
+    temporary dir = tool_folder();
+    json_t *root = run_json(0, "%s --target --at-most 4", words);
+    const json_t *target = json_object_get(root, "target"), *list = json_object_get(target, "tunings");
+    double least = INFINITY;
+    const char *cheapest = "";
+    ck_assert_uint_eq(json_array_size(list), 6);
+    for (size_t i = 0; i < json_array_size(list); i++) {
+        const json_t *one = json_array_get(list, i);
+        double load = json_at(one, "load_percent"), rate = json_at(one, "rate_hz");
+        ck_assert_double_eq_tol(load, json_at(one, "instructions_mean") * rate / 64e6 * 100, 1e-9);
+        ck_assert_double_eq_tol(json_at(one, "highest_rate_hz"), rate * 10 / load, 1e-6);
+        ck_assert_int_eq(json_is_true(json_object_get(one, "within")), json_at(one, "rms_deg") <= 4);
+        if (json_at(one, "rms_deg") <= 4 && load < least) {
+            least = load;
+            cheapest = json_string_value(json_object_get(one, "name"));
+        }
+    }
+    ck_assert_str_eq(json_string_value(json_object_get(target, "cheapest")), cheapest);
+    json_decref(root);
+    root = run_json(0, "%s --at-most 0.001", words);
+    ck_assert(json_is_null(json_object_get(json_object_get(root, "target"), "cheapest")));
+    json_decref(root);
+    root = run_json(0, "%s", words);
+    ck_assert(json_object_get(root, "target") == NULL);
+    json_decref(root);
+    tool_run r = run("%s --at-most 4", words);
+    ck_assert_msg(r.code == 0 && strstr(r.out, "the cheapest") != NULL, "%s", r.out);
+    run_free(&r);
+    run_wants(2, "%s --at-most -1", words);
+    temporary_remove(&dir);
+}
+END_TEST
+
 MARL_SUITE("compare", a_reference_as_the_rig_writes_it, what_a_slew_does_not_determine_is_null,
            a_reference_of_another_program, the_boards_own_attitude_is_a_row, several_logs,
            CAMPAIGN(rates_and_losses), the_boards_own_attitude, a_filter_that_diverges,
            compare_splits_and_measures, figures_in_all_three_forms, a_figure_is_whole_or_absent,
-           worlds_and_relative_headings_are_reported)
+           worlds_and_relative_headings_are_reported, the_cheapest_that_is_good_enough_is_named)

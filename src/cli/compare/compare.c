@@ -2,6 +2,7 @@
  * marlinspike compare */
 #include "cli/compare/compare.h"
 #include "cli/common/study_options.h"
+#include "cli/compare/compare_target.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -12,6 +13,8 @@ typedef struct options {
     cli_degradation degradation;
     char *figure, *page, *body, *start, *rates;
     char **tuning;
+    int target;
+    double at_most; /* deg; NaN: no limit */
 } options;
 
 /* Without --tuning all estimators are laid side by side. */
@@ -36,6 +39,9 @@ static marl_status read_rates(const options *o, marl_study *study, marl_error *e
                              MARL_STUDY_MAX_RATES);
         }
         at = *end == ',' ? end + 1 : NULL;
+    }
+    if (isfinite(o->at_most) && !(o->at_most > 0)) {
+        return marl_fail(error, MARL_ERR_USE, "compare: --at-most is an error in degrees, more than 0");
     }
     if (o->rates != NULL && o->degradation.every > 1) {
         return marl_fail(error, MARL_ERR_USE, "compare: either --rates or --every");
@@ -140,10 +146,19 @@ static int show(const cli *c, const options *o, marl_study *study)
     if (something) {
         draw(o, study, &error);
     }
+    int asks_cost = o->target || isfinite(o->at_most);
     if (c->json) {
-        printed = cli_print_json(cli_study_object(study));
+        json_t *root = cli_study_object(study);
+        if (asks_cost) {
+            json_object_set_new(root, "target", cli_compare_target_json(study, o->at_most));
+        }
+        printed = cli_print_json(root);
     } else if (something && !c->quiet) {
         printed = cli_compare_table(study, error.status == MARL_OK ? o->figure : NULL);
+        if (printed == CLI_DONE && asks_cost) {
+            cli_compare_target_print(study, o->at_most);
+            printed = cli_print_done();
+        }
     }
     if (error.status != MARL_OK) {
         return cli_exit(&error);
@@ -166,7 +181,7 @@ static int compare(const cli *c, options *o, marl_study *study)
 
 int cli_compare(int argc, const char **argv)
 {
-    options o = {.degradation = CLI_NO_DEGRADATION};
+    options o = {.degradation = CLI_NO_DEGRADATION, .at_most = NAN};
     cli c;
     const struct poptOption table[] = {
         CLI_STUDY_OPTIONS(o.study),
@@ -177,6 +192,10 @@ int cli_compare(int argc, const char **argv)
          "one start for all: vectors (default), reference, or an attitude in enu", "W,X,Y,Z"},
         {"rates", '\0', POPT_ARG_STRING, &o.rates, 0, "as if rows came at these rates, slower than the log's",
          "HZ,..."},
+        {"target", '\0', POPT_ARG_NONE, &o.target, 0,
+         "what each costs on a Cortex-M4F: instructions, load, highest rate", NULL},
+        {"at-most", '\0', POPT_ARG_DOUBLE, &o.at_most, 0,
+         "mark the cheapest there whose error stays within, rms", "DEG"},
         CLI_DEGRADATION_OPTIONS(o.degradation),
         {"figure", '\0', POPT_ARG_STRING, &o.figure, CLI_WRITES, "draw error over time (.png, .svg or .gp)",
          "FILE"},
