@@ -387,8 +387,8 @@ START_TEST(the_cheapest_that_is_good_enough_is_named)
     for (size_t i = 0; i < json_array_size(list); i++) {
         const json_t *one = json_array_get(list, i);
         double load = json_at(one, "load_percent"), rate = json_at(one, "rate_hz");
-        ck_assert_double_eq_tol(load, json_at(one, "instructions_mean") * rate / 64e6 * 100, 1e-9);
-        ck_assert_double_eq_tol(json_at(one, "highest_rate_hz"), rate * 10 / load, 1e-6);
+        ck_assert_double_eq_tol(load, json_at(one, "instructions_mean") * rate / 64e6 * 100, 1e-6);
+        ck_assert_double_eq_tol(json_at(one, "highest_rate_hz"), rate * 10 / load, 0.01);
         ck_assert_int_eq(json_is_true(json_object_get(one, "within")), json_at(one, "rms_deg") <= 4);
         if (json_at(one, "rms_deg") <= 4 && load < least) {
             least = load;
