@@ -229,7 +229,10 @@ marl_status cli_reading_prepare(cli_reading *reading, int files, marl_error *err
 
 void cli_meant(const marl_nearest_word *nearest, char *text, size_t size)
 {
-    snprintf(text, size, nearest->found != NULL ? " (%.60s?)" : "", nearest->found);
+    text[0] = '\0';
+    if (nearest->found != NULL) {
+        snprintf(text, size, " (%.60s?)", nearest->found);
+    }
 }
 
 marl_status cli_unknown_scene(const char *scene, marl_error *error)
