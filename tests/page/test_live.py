@@ -108,7 +108,8 @@ class Live(Browser):
         self.assertLess(self.jitter(), 1.2 * calm)
 
     def test_a_common_start_aligns_all_filters(self):
-        self.start("--from", "sim:still", "--tuning", "gyro", "--tuning", "kalman", "--tuning", "complementary")
+        self.start("--from", "sim:still", "--tuning", "gradient-descent", "--tuning", "kalman", "--tuning",
+                   "complementary")
         before = self.attitudes()
         self.button("Set zero").click()
         self.wait("return page.live.last.runs.every(r => Math.abs(r.roll_deg) < 1 && Math.abs(r.pitch_deg) < 1)")
