@@ -26,7 +26,7 @@ cd "$(dirname "$completion")"
 file=$(basename "$completion")
 completes "record replay" re
 completes "compare" comp
-completes "--time-offset --tuning" compare --t
+completes "--match --match-by" compare --mat
 completes "kalman" compare --tuning kal
 completes "sim: serial:" record --from s
 completes "" record --until ti
