@@ -261,7 +261,7 @@ static const struct {
     const char *given;
 } refusals[] = {
     {"--from sim:still", 2, "--from and -o are needed"},
-    {"--from sim:party -o r.csv", 2, "unknown scene 'party'; known: still, turns"},
+    {"--from sim:dawn -o r.csv", 2, "unknown scene 'dawn'; known: still, turns"},
     {"--from pigeon -o r.csv", 2,
      "'pigeon' is no source; known: sim:SCENE, log:FILE, serial:DEVICE[@BAUD], -"},
     {"--from sim:still --until dawn -o r.csv", 2, "--until 'dawn': wanted still, turns"},
