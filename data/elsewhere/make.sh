@@ -5,12 +5,12 @@ set -euo pipefail
 demo=$1 dir=$2
 log=$demo/handle.csv truth=$demo/handle.reference.csv
 mkdir -p "$dir/phone"
-# A phone: a file for each sensor, each with its own rows.
-for sensor in "Accelerometer 2 m/s^2" "Gyroscope 5 rad/s" "Magnetometer 8 uT"; do
+# A phone: a file for each sensor, each with its own rows, in milliseconds.
+for sensor in "accel 2 m/s^2" "gyro 5 rad/s" "mag 8 uT"; do
     read -r name column unit <<<"$sensor"
-    awk -F, -v c="$column" -v unit="$unit" 'BEGIN { printf "time (s),x (%s),y (%s),z (%s)\n", unit, unit, unit }
-        /^[0-9]/ && $1 < 20 && $c != "" { printf "%.4f,%.6f,%.6f,%.6f\n", $1, $c, $(c + 1), $(c + 2) }' "$log" \
-        >"$dir/phone/$name.csv"
+    awk -F, -v c="$column" -v name="$name" -v unit="$unit" 'BEGIN { printf "t[ms];%s_x[%s];%s_y[%s];%s_z[%s]\n", name, unit, name, unit, name, unit }
+        /^[0-9]/ && $1 < 20 && $c != "" { printf "%.1f;%.6f;%.6f;%.6f\n", $1 * 1000, $c, $(c + 1), $(c + 2) }' "$log" \
+        >"$dir/phone/pocket-$name.csv"
 done
 # A board that prints counts on its serial line: milliseconds, 2048 counts per g, 16.4 per deg/s, no header.
 awk -F, 'BEGIN { print "boot ok" }

@@ -16,13 +16,16 @@
 #define POINT_STEP_NS INT64_C(50000000)
 #define RATE_NS INT64_C(1000000000)
 
+static const uint8_t fresh[MARL_SENSOR_COUNT] = {
+    [MARL_ACCEL] = MARL_FRESH_ACCEL, [MARL_GYRO] = MARL_FRESH_GYRO, [MARL_MAG] = MARL_FRESH_MAG};
+
 /* ---- what comes in ---- */
 
-static void put_vector(float *to, marl_vec3 v, int fresh, float scale)
+static void put_vector(float *to, marl_vec3 v, int is_there, float scale)
 {
-    to[0] = fresh ? v.x * scale : NAN;
-    to[1] = fresh ? v.y * scale : NAN;
-    to[2] = fresh ? v.z * scale : NAN;
+    to[0] = is_there ? v.x * scale : NAN;
+    to[1] = is_there ? v.y * scale : NAN;
+    to[2] = is_there ? v.z * scale : NAN;
 }
 
 /* In the units that people read: m/s^2, deg/s, uT. */
@@ -48,8 +51,6 @@ static void put_angles(float *to, const marl_live_run *run)
 
 static void follow_rates(live_rates *r, const marl_sample *s)
 {
-    static const uint8_t fresh[MARL_SENSOR_COUNT] = {
-        [MARL_ACCEL] = MARL_FRESH_ACCEL, [MARL_GYRO] = MARL_FRESH_GYRO, [MARL_MAG] = MARL_FRESH_MAG};
     double past_s = 1e-9 * (double)(s->t_ns - r->from_ns);
     if (r->from_ns == 0 || past_s < 0) {
         r->from_ns = s->t_ns;
@@ -179,8 +180,6 @@ static json_t *sensors_json(const live_job *job)
                                                  [MARL_GYRO] = counts.invalid_gyro,
                                                  [MARL_MAG] = counts.invalid_mag};
     const uint8_t there = marl_replay_sensors(&job->live->info);
-    static const uint8_t fresh[MARL_SENSOR_COUNT] = {
-        [MARL_ACCEL] = MARL_FRESH_ACCEL, [MARL_GYRO] = MARL_FRESH_GYRO, [MARL_MAG] = MARL_FRESH_MAG};
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (there & fresh[i]) {
             json_object_set_new(sensors, marl_sensor_name((marl_sensor)i),

@@ -77,7 +77,7 @@ function guidePanel(post, live) {
       bar.hidden = !guide;
       if (!guide) return;
       bar.value = guide.progress;
-      const texts = guide.lines.filter(x => x !== "");
+      const texts = [...guide.lines.filter(x => x !== ""), ...(guide.too_long ? ["It has become too long: compute now, or start again."] : [])];
       if (lines.textContent !== texts.join("")) lines.replaceChildren(...texts.map((t, i) => element("p", i === texts.length - 1 ? "do" : "", t)));
     },
     show(current) {
