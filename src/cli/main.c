@@ -24,22 +24,18 @@ static const cli_command commands[] = {
     {"demo", "do the whole job once on the demo data", cli_demo},
 };
 
+static const char exits[] = "0 done, 1 a check does not hold, 2 wrong use,\n"
+                            "3 input unreadable or contradictory, 4 too little data, 5 the machine failed.\n";
+
 static void print_usage(FILE *to)
 {
     fprintf(to, "usage: marlinspike COMMAND [options] FILE...\n\n");
     for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++) {
         fprintf(to, "  %-10s %s\n", commands[i].name, commands[i].about);
     }
-    fprintf(
-        to,
-        "\nmarlinspike COMMAND --help has the details. Exit: 0 done, 1 a check does not hold, 2 wrong use,\n"
-        "3 input unreadable or contradictory, 4 too little data, 5 the machine failed.\n"
-        "Tables show the gyroscope in deg/s; files and --json hold rad/s.\n");
+    fprintf(to, "\nmarlinspike COMMAND --help has the details. Exit: %s", exits);
+    fprintf(to, "Tables show the gyroscope in deg/s; files and --json hold rad/s.\n");
 }
-
-static const char exits[] =
-    "0 done, 1 a check does not hold, 2 wrong use, 3 input unreadable or contradictory, 4 too little data, "
-    "5 the machine failed.";
 
 /* The manual page that lists the others. */
 static void print_man(void)
@@ -52,11 +48,11 @@ static void print_man(void)
         cli_print_man_text(commands[i].about);
         printf("\n");
     }
-    printf(".SH \"EXIT STATUS\"\n%s\n", exits);
+    printf(".SH \"EXIT STATUS\"\n%s", exits);
 }
 
 /* 1 when it was asked for something about the tool itself, which is then printed. */
-static int tells_of_itself(const char *what)
+static int describes_itself(const char *what)
 {
     if (strcmp(what, "--help") == 0 || strcmp(what, "help") == 0) {
         print_usage(stdout);
@@ -82,7 +78,7 @@ int main(int argc, const char **argv)
         print_usage(stderr);
         return CLI_WRONG_USE;
     }
-    if (tells_of_itself(argv[1])) {
+    if (describes_itself(argv[1])) {
         return cli_print_done();
     }
     marl_nearest_word nearest = {.given = argv[1]};
