@@ -198,6 +198,14 @@ static inline json_t *live_event(int fd, const char *event)
     return root;
 }
 
+/* Waits for the first samples: one that is ended before any came has nothing, and says so (exit 4). */
+static inline void live_wait_for_samples(const live_tool *t)
+{
+    int fd = live_watch(t);
+    json_decref(live_event(fd, "frame"));
+    close(fd);
+}
+
 /* Waits until the state has this status; the state. */
 static inline json_t *live_wait_for_status(const live_tool *t, const char *status)
 {

@@ -21,6 +21,7 @@ START_TEST(serves_its_page_under_a_strict_policy)
 {
     enter();
     live_tool t = live_start("--from sim:handle");
+    live_wait_for_samples(&t);
     static const char *const paths[] = {"/", "/style.css", "/page.js", "/dygraph.js", "/three.js"};
     for (size_t i = 0; i < sizeof paths / sizeof paths[0]; i++) {
         char *text = live_get(&t, paths[i]);
@@ -64,7 +65,7 @@ START_TEST(refuses_who_must_not_change_anything)
         {"127.0.0.1:PORT", NULL, "TOKEN", "application/json", "POST", "/", 405},
         {"127.0.0.1:PORT", NULL, "TOKEN", "application/json", "DELETE", "/command", 405},
     };
-    json_decref(live_event(live_watch(&t), "frame")); /* samples come */
+    live_wait_for_samples(&t);
     for (size_t i = 0; i < sizeof row / sizeof row[0]; i++) {
         char request[900], port[12];
         static const char body[] = "{\"change\":\"start\"}";
@@ -368,6 +369,7 @@ START_TEST(wrong_use_is_refused_before_anything_runs)
 {
     enter();
     live_tool t = live_start("--from sim:still");
+    live_wait_for_samples(&t);
     run_wants(5, "live --from sim:still --http %d", t.port);
     ck_assert_int_eq(live_stop(&t), 0);
     run_wants(2, "live");
