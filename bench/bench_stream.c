@@ -76,7 +76,7 @@ static void bench_virtual_hour(void)
                               .part = &part,
                               .parts = 1,
                               .faults = marl_sim_faults_none()};
-    marl_app_config app = {.device = "bench", .firmware = "bench"};
+    marl_app_config app = {.device = "bench", .firmware = "bench", .choice = marl_choose_any};
     marl_error error = {0};
     marl_sim *sim;
     marl_receiver *receiver;

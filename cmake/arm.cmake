@@ -1,4 +1,4 @@
-# Toolchain for Cortex-M; MARLINSPIKE_CORE is cortex-m0 (no FPU) or cortex-m4f (single-precision FPU).
+# Toolchain for Cortex-M; MARLINSPIKE_CORE is cortex-m0 or cortex-m3 (no FPU), or cortex-m4f (single-precision FPU).
 set(CMAKE_SYSTEM_NAME Generic)
 set(CMAKE_SYSTEM_PROCESSOR arm)
 set(CMAKE_C_COMPILER arm-none-eabi-gcc)
@@ -6,6 +6,8 @@ set(CMAKE_TRY_COMPILE_TARGET_TYPE STATIC_LIBRARY)
 list(APPEND CMAKE_TRY_COMPILE_PLATFORM_VARIABLES MARLINSPIKE_CORE)
 if(MARLINSPIKE_CORE STREQUAL "cortex-m4f")
   set(marlinspike_cpu "-mcpu=cortex-m4 -mfpu=fpv4-sp-d16 -mfloat-abi=hard")
+elseif(MARLINSPIKE_CORE STREQUAL "cortex-m3")
+  set(marlinspike_cpu "-mcpu=cortex-m3 -mfloat-abi=soft")
 else()
   set(marlinspike_cpu "-mcpu=cortex-m0 -mfloat-abi=soft")
 endif()

@@ -46,7 +46,7 @@ shoot record 'marlinspike record --from sim:poses --until poses -o poses.csv' \
     'marlinspike record --from sim:still --until turns -o turns.csv' \
     'marlinspike record --from sim:lift --until 20 --faults lose=0.0005,garbage=0.02,unplug=15 -o lossy.csv'
 shoot send 'marlinspike calibrate still still.csv --into pod-07.json --quiet' \
-    'marlinspike send --to sim:pod-07.memory --calibration pod-07.json --tuning calm.json --zero --commit' \
+    'marlinspike send --to sim:pod-07.memory --calibration pod-07.json --offsets --tuning calm.json --zero --commit' \
     'marlinspike send --to sim --device pod-08 --calibration pod-07.json'
 shoot inspect 'marlinspike inspect lift.csv'
 marlinspike record --from sim:still --until 3600 --seed 5 --quiet -o hour.csv

@@ -112,7 +112,9 @@ int main(int argc, char **argv)
 {
     marl_error error = {0};
     marl_sheet sheet = marl_sheet_grommet();
-    options o = {.scene = "still", .seconds = 1e9, .app = {.device = "pod-07", .firmware = "example"}};
+    options o = {.scene = "still",
+                 .seconds = 1e9,
+                 .app = {.device = "pod-07", .firmware = "example", .choice = marl_choose_any}};
     o.sim = (marl_sim_config){
         .sheet = &sheet, .seed = 1, .faults = marl_sim_faults_none(), .real_pace = 1, .baud = 2e6};
     marl_sim *sim = NULL;

@@ -41,7 +41,7 @@ static inline void sim_test_prepare(sim_test *t, marl_scene_kind scene, double r
                                   .part = t->part,
                                   .parts = 1,
                                   .faults = marl_sim_faults_none()};
-    t->app = (marl_app_config){.device = "pod-07", .firmware = "test"};
+    t->app = (marl_app_config){.device = "pod-07", .firmware = "test", .choice = marl_choose_any};
     t->sim = NULL;
     t->receiver = NULL;
 }

@@ -68,7 +68,8 @@ typedef enum marl_item_kind {
     MARL_ITEM_CALIBRATION = 17,
     MARL_ITEM_TUNING = 18,
     MARL_ITEM_COMMIT = 19, /* keep calibration, mount and tuning over power cuts */
-    MARL_ITEM_ZERO = 20    /* the attitude of now is what is called level (and north) */
+    MARL_ITEM_ZERO = 20,   /* the attitude of now is what is called level (and north) */
+    MARL_ITEM_OFFSETS = 21 /* move the biases of the calibration into the chips' offset registers */
 } marl_item_kind;
 
 /* Longest contents of an item, and of the calibration and tuning that the store keeps. */
@@ -85,7 +86,8 @@ typedef enum marl_outcome {
     MARL_OUTCOME_OTHER_DEVICE = 3,
     MARL_OUTCOME_MOVING = 4,
     MARL_OUTCOME_STORE_FAILED = 5,
-    MARL_OUTCOME_NO_STORE = 6
+    MARL_OUTCOME_NO_STORE = 6,
+    MARL_OUTCOME_CHIP_FAILED = 7
 } marl_outcome;
 
 /* Log lines as text instead, for reading on a terminal: the same columns as a log file (docs/formats.md),
@@ -123,6 +125,8 @@ typedef struct marl_app_config {
     const char *firmware; /* version, a short text */
     uint8_t as_lines; /* stream CSV lines instead of packets; messages are taken and answered as packets */
     uint8_t silent;   /* samples are not streamed, only acknowledgements and events */
+    marl_filter_choice
+        choice; /* the filters that a message can choose (estimator.h): marl_choose_any, or fewer */
 } marl_app_config;
 
 /* What the store keeps. */
@@ -130,6 +134,9 @@ typedef struct marl_settings {
     marl_calibration calibration;
     marl_tuning tuning;
     uint8_t has_tuning; /* then attitudes are estimated and streamed */
+    marl_vec3
+        taken[MARL_SENSOR_COUNT]; /* bias that offset registers take away; the calibration has the rest */
+    uint8_t takes;                /* MARL_FRESH_...: of these sensors */
 } marl_settings;
 
 typedef struct marl_app {

@@ -35,7 +35,11 @@ typedef struct marl_still_result {
     double deviation[3];     /* of the readings at rest, rad/s */
     marl_span moved;         /* first motion; from == to when there was none */
     double moved_s;          /* motion in all, s */
-    int turn_unseen; /* 1: no magnetometer, so that a steady turn about the vertical would not be seen */
+    /* MARL_FRESH_ACCEL, _MAG: the sensors that would show a steady turn of the board. The accelerometer does not show one
+     * about the vertical, the magnetometer none about the field. */
+    unsigned turn_seen_by;
+    double drift
+        [3]; /* of a bias that runs away while the board rests, rad/s a second; 0 where it is not seen to */
     /* How far the bias may be off ten minutes later, rad/s: bias_sigma with the bias instability and the
      * random walk of this recording; NaN when it is too short for them. */
     double later_sigma[3];
@@ -46,7 +50,8 @@ typedef struct marl_still_result {
 /* Mean rate over the rest of a recording. The standard error is the larger of white noise alone and the
  * scatter of block means (5 blocks or more, of 5 s where the recording allows), so that noise which is not
  * white does not give too small an error; so does a slow change of the accelerometer's or magnetometer's
- * direction. Not accepted, with *rest filled, when such a change is a turn of the board, when the board moved
+ * direction. A bias that runs away along a straight line, by more than seven standard errors of its slope, widens the error
+ * by the spread of that line, and is remarked. Not accepted, with *rest filled, when such a change is a turn of the board, when the board moved
  * in more than 5 % of the recording and rest is shorter than a minute, rest is shorter than 5 s, or an axis
  * never changes; that is MARL_ERR_INSUFFICIENT. */
 MARL_CHECKED marl_status marl_calibrate_still(const marl_log *log, marl_still_result *rest,
@@ -250,8 +255,12 @@ typedef struct marl_verification {
     marl_verified sensor[MARL_SENSOR_COUNT];
     double dip_deg, dip_deviation; /* of the corrected field at rest or slow motion, degrees; NaN without */
     /* The magnetometer's bias that is left, uT, by the lengths over directions, and the size that this
-     * recording would have shown; NaN where its directions do not determine it. */
+     * recording would have shown, the calibration's own error included; NaN where its directions do not determine it. */
     double mag_bias[3], mag_bias_limit[3];
+    /* The element of the magnetometer's matrix that the lengths over directions contradict most, in standard errors of both
+     * recordings, and by how much; NaN where the directions do not determine it. A turn of all three axes shows in no
+     * length. */
+    double mag_matrix_off, mag_matrix_z;
     /* The gyroscope's bias that is left at rest, rad/s. Within 0.05 deg/s it is drift, which every filter
      * follows, and no failed calibration; `drifted`: it is more than this recording's noise. NaN without
      * rest. */

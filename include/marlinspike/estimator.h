@@ -31,6 +31,23 @@ extern "C" {
 typedef struct marl_pipeline marl_pipeline;   /* defined at the end, so that the caller can own it */
 typedef struct marl_estimator marl_estimator; /* the same */
 
+/* Which filters a firmware links: a function that gives the functions of a filter, or NULL for one that it does not
+ * have. The calls without `_with` take any filter, and link them all; a firmware with one filter names it:
+ *
+ *   marl_pipeline_init_with(&pipeline, &config, marl_choose_kalman);
+ *
+ * and its linker (-ffunction-sections -fdata-sections -Wl,--gc-sections) leaves the others out. A firmware with two of
+ * them writes a choice of its own from these. */
+typedef struct marl_filter_functions marl_filter_functions; /* private */
+typedef const marl_filter_functions *(*marl_filter_choice)(marl_filter filter);
+
+const marl_filter_functions *marl_choose_any(marl_filter filter);
+const marl_filter_functions *marl_choose_gyro(marl_filter filter);
+const marl_filter_functions *marl_choose_vectors(marl_filter filter);
+const marl_filter_functions *
+marl_choose_constant_gains(marl_filter filter); /* complementary, gradient-descent */
+const marl_filter_functions *marl_choose_kalman(marl_filter filter);
+
 typedef struct marl_pipeline_config {
     marl_tuning tuning;
     marl_calibration calibration;
@@ -48,7 +65,10 @@ marl_pipeline_config marl_pipeline_default(marl_filter filter);
  * of an accelerometer or magnetometer that is not calibrated the spread of its bias is MARL_ACCEL_BIAS_SPREAD_RAW or
  * MARL_MAG_BIAS_SPREAD_RAW; where nothing is calibrated gyro_scale is MARL_GYRO_SCALE_RAW and mag_threshold
  * MARL_MAG_THRESHOLD_RAW.
- * MARL_ERR_ARGUMENT when tuning or calibration do not pass their checks. */
+ * MARL_ERR_ARGUMENT when tuning or calibration do not pass their checks, or the choice does not have the filter. */
+MARL_CHECKED marl_status marl_pipeline_init_with(marl_pipeline *pipeline, const marl_pipeline_config *config,
+                                                 marl_filter_choice choice);
+/* With marl_choose_any. */
 MARL_CHECKED marl_status marl_pipeline_init(marl_pipeline *pipeline, const marl_pipeline_config *config);
 
 /* The same with other settings while running: the last temperature and the stillness stay known. */
@@ -121,7 +141,11 @@ typedef struct marl_estimator_counts {
     uint32_t restarts;     /* after gaps longer than gap_limit, clocks set back, and attitudes found wrong */
 } marl_estimator_counts;
 
-/* MARL_ERR_ARGUMENT when the tuning does not pass marl_tuning_check; *estimator is then unusable. */
+/* MARL_ERR_ARGUMENT when the tuning does not pass marl_tuning_check or the choice does not have its filter; *estimator is
+ * then unusable. */
+MARL_CHECKED marl_status marl_estimator_init_with(marl_estimator *estimator, const marl_tuning *tuning,
+                                                  marl_filter_choice choice);
+/* With marl_choose_any. */
 MARL_CHECKED marl_status marl_estimator_init(marl_estimator *estimator, const marl_tuning *tuning);
 
 /* Processes one sample: raw or corrected, any mixture of fresh readings. MARL_ERR_TIME when its time stood
@@ -184,6 +208,11 @@ const marl_tuning *marl_estimator_tuning(const marl_estimator *estimator);
 
 /* Readings left out, used and down-weighted so far. */
 marl_estimator_counts marl_estimator_count(const marl_estimator *estimator);
+
+/* ---- selftest of the estimators ---- */
+
+/* marl_selftest (status.h) with the filters of a choice: only those that are linked are run. */
+MARL_CHECKED marl_status marl_selftest_with(unsigned *findings, marl_filter_choice choice);
 
 /* ---- axis filter ---- */
 
@@ -281,8 +310,10 @@ typedef struct marl_kalman {
 
 struct marl_estimator {
     marl_tuning tuning;
+    marl_filter_choice choice;
+    const marl_filter_functions *functions; /* of tuning.filter */
     marl_estimator_counts counts;
-    marl_quat q;          /* body to enu */
+    marl_quat q;          /* body to enu; from here on cleared by a restart */
     marl_vec3 bias;       /* of the gyroscope, body, rad/s */
     marl_vec3 rate;       /* last good gyroscope reading, rad/s */
     marl_vec3 accel, mag; /* last good readings */

@@ -94,6 +94,31 @@ MARL_CHECKED marl_status marl_calibration_write_header(const marl_calibration_re
                                                        const marl_named_tuning *tuning, const char *path,
                                                        marl_error *error);
 
+/* What a chip's offset registers do about the bias of one sensor. Arrays are for the body's x, y and z, SI. */
+typedef struct marl_chip_offsets {
+    int present;
+    uint8_t reg[3];
+    int32_t count[3];
+    double step;     /* of one count */
+    double takes[3]; /* away from every reading */
+    double left[3];  /* of the bias, for software */
+    int clipped[3];  /* the register holds no more: more is left than half a step */
+} marl_chip_offsets;
+
+/* The biases of a calibration (at its reference temperature) as register values, as marl_part_offset_counts rounds them;
+ * *rest is the calibration of readings from which the registers have taken theirs. MARL_ERR_USE when the part is invalid,
+ * MARL_ERR_INPUT when the chip has no such registers for what is calibrated. */
+MARL_CHECKED marl_status marl_calibration_to_offsets(const marl_calibration_record *record,
+                                                     const marl_part *part,
+                                                     marl_chip_offsets offsets[MARL_SENSOR_COUNT],
+                                                     marl_calibration_record *rest, marl_error *error);
+
+/* A C header with these values as writes `DEVICE_offsets` of the kind that a chip's set-up is made of. */
+MARL_CHECKED marl_status marl_offsets_write_header(const marl_calibration_record *record,
+                                                   const marl_part *part,
+                                                   const marl_chip_offsets offsets[MARL_SENSOR_COUNT],
+                                                   const char *path, marl_error *error);
+
 /* The defaults of a filter for the sensors of a sheet: noise densities as they stand there, uncertainties and
  * the thresholds of the weighting from the errors that the sheet states. Nothing is searched. Sensors that
  * the sheet does not have keep the general defaults. */
@@ -106,8 +131,16 @@ MARL_CHECKED marl_status marl_sheet_read(marl_sheet *sheet, const char *path, ma
 /* In SI units; what is zero is left out. */
 MARL_CHECKED marl_status marl_sheet_write(const marl_sheet *sheet, const char *path, marl_error *error);
 
+/* A chip table with room for the lists that it points to: not to be copied or moved. */
+enum { MARL_CHIP_FILE_CHOICES = 32, MARL_CHIP_FILE_SETUP = 64 };
+typedef struct marl_chip_file {
+    marl_chip chip;
+    marl_chip_choice choice[MARL_SENSOR_COUNT][3][MARL_CHIP_FILE_CHOICES]; /* of range, rate, filter */
+    marl_chip_write setup[MARL_CHIP_FILE_SETUP];
+} marl_chip_file;
+
 /* MARL_ERR_INPUT names the allowed range, too. */
-MARL_CHECKED marl_status marl_chip_read_file(marl_chip *chip, const char *path, marl_error *error);
+MARL_CHECKED marl_status marl_chip_read_file(marl_chip_file *file, const char *path, marl_error *error);
 
 #ifdef __cplusplus
 }

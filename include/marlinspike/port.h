@@ -47,6 +47,10 @@ typedef struct marl_port {
     marl_status (*bus_read)(void *context, marl_place at, uint8_t reg, uint8_t *bytes, size_t n);
     marl_status (*bus_write)(void *context, marl_place at, uint8_t reg, const uint8_t *bytes, size_t n);
 
+    /* Data-ready lines: required for parts with `ready_line`. MARL_OK: the chip's line has become active since the last
+     * call, at *t_ns of the clock (as the interrupt noted it); MARL_ERR_NOT_READY: it has not. */
+    marl_status (*data_ready)(void *context, marl_place at, int64_t *t_ns);
+
     /* Non-volatile memory: optional, all or none; required to keep calibrations. Offsets from its start.
      * nv_erase: one sector, at its start. nv_write: whole units, at a unit's start, each erased before.
      * MARL_ERR_STORE when the memory fails. */
@@ -61,7 +65,7 @@ typedef struct marl_port {
     marl_status (*bytes_in)(void *context, uint8_t *bytes, size_t n, size_t *got);
 } marl_port;
 
-enum { MARL_PORT_BUS = 1, MARL_PORT_NV = 2, MARL_PORT_OUT = 4, MARL_PORT_IN = 8 };
+enum { MARL_PORT_BUS = 1, MARL_PORT_NV = 2, MARL_PORT_OUT = 4, MARL_PORT_IN = 8, MARL_PORT_READY = 16 };
 
 /* MARL_ERR_ARGUMENT when clock, sleep or a member of the groups in `needs` (MARL_PORT_...) is missing, when
  * the memory is there in part, or its shape is invalid. *missing (may be NULL) names the first such member. */

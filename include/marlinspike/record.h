@@ -135,7 +135,7 @@ const marl_log_info *marl_receiver_info(const marl_receiver *receiver);
 const marl_stream_report *marl_receiver_report(const marl_receiver *receiver);
 
 typedef struct marl_message {
-    marl_item_kind kind; /* IDENTIFY, CALIBRATION, TUNING, COMMIT, ZERO or SAMPLE */
+    marl_item_kind kind; /* IDENTIFY, CALIBRATION, TUNING, COMMIT, ZERO, OFFSETS or SAMPLE */
     uint32_t number;
     const marl_calibration_record *calibration; /* of a CALIBRATION */
     const marl_tuning *tuning;                  /* of a TUNING */

@@ -38,6 +38,7 @@ typedef enum marl_status {
     MARL_ERR_MESSAGE,     /* a message that is not understood */
     MARL_ERR_MOVING,      /* the board must be at rest for this */
     MARL_ERR_DEVICE,      /* meant for another device */
+    MARL_ERR_OVERFLOW,    /* a chip's FIFO ran over: readings were lost */
     /* lab layer */
     MARL_END,              /* nothing more to read; not an error */
     MARL_ERR_USE,          /* the call contradicts itself */
@@ -86,9 +87,9 @@ typedef enum marl_selftest_finding {
                                      reorder or to fuse, which no single operation shows */
 } marl_selftest_finding;
 
-/* Returns MARL_OK, or MARL_ERR_ARITHMETIC with the findings or-ed in *findings (may be NULL).
- * Every estimator is run on known samples through a known calibration: some milliseconds, and as much stack as an update needs with 1.3 KB on top. Call it
- * once at boot. */
+/* Returns MARL_OK, or MARL_ERR_ARITHMETIC with the findings or-ed in *findings (may be NULL). Every estimator is run on
+ * known samples through a known calibration: some milliseconds, and as much stack as an update needs with 1.3 KB on top.
+ * Call it once at boot; marl_selftest_with (estimator.h) where only some filters are linked. */
 MARL_CHECKED marl_status marl_selftest(unsigned *findings);
 
 #ifdef __cplusplus

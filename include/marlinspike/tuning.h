@@ -105,7 +105,13 @@ const char *marl_filter_name(marl_filter filter);
 /* MARL_ERR_ARGUMENT for an unknown name. */
 MARL_CHECKED marl_status marl_filter_from_name(const char *name, marl_filter *filter);
 
-/* The row of the table; NULL for a number that is no parameter. */
+/* "use_mag", ...; "?" for a number that is no parameter. */
+const char *marl_parameter_name(marl_parameter_id id);
+/* 1 when the filter uses the parameter. */
+int marl_parameter_is_of(marl_parameter_id id, marl_filter filter);
+
+/* The row of the table, with its texts, which a firmware that never asks for one does not carry; NULL for a number that is
+ * no parameter. */
 const marl_parameter *marl_parameter_row(marl_parameter_id id);
 /* MARL_ERR_ARGUMENT when no parameter of that filter has this name. */
 MARL_CHECKED marl_status marl_parameter_find(marl_filter filter, const char *name, marl_parameter_id *id);

@@ -12,9 +12,11 @@ enum { SAMPLES = 6000 }; /* a minute */
 
 static const struct {
     uint32_t mean, worst; /* instructions; 0: no limit */
-} limit[MARL_FILTER_COUNT] = {[MARL_FILTER_COMPLEMENTARY] = {450, 0},
-                              [MARL_FILTER_GRADIENT_DESCENT] = {450, 0},
+} limit[MARL_FILTER_COUNT] = {[MARL_FILTER_COMPLEMENTARY] = {460, 1400},
+                              [MARL_FILTER_GRADIENT_DESCENT] = {460, 1400},
                               [MARL_FILTER_KALMAN] = {800, 5000}};
+
+enum { STACK = 700 }; /* bytes that an update may take */
 
 static void print(const char *text)
 {
@@ -45,6 +47,43 @@ static uint32_t ticks_of_update(marl_estimator *e, const marl_sample *s)
     return (before - timer[VALUE]) & MASK;
 }
 
+/* Stack below this call, found by painting it first. */
+enum { PAINTED = 1024, PAINT = 0x5a5a5a5a }; /* words */
+
+__attribute__((noinline)) static uint32_t stack_of_update(marl_estimator *e, const marl_sample *s)
+{
+    volatile uint32_t here = 0;
+    volatile uint32_t *volatile frame = &here; /* below it nothing is in use but this call's own few words */
+    volatile uint32_t *const top = frame - 16;
+    uint32_t untouched = 0;
+    for (uint32_t i = 1; i <= PAINTED; i++) {
+        *(top - i) = PAINT;
+    }
+    (void)!marl_estimator_update(e, s);
+    while (untouched < PAINTED && *(top - PAINTED + untouched) == PAINT) {
+        untouched++;
+    }
+    return 4u * (PAINTED - untouched) + 64u;
+}
+
+/* A restart, a start, and half a minute of updates. */
+static uint32_t worst_stack(marl_filter filter)
+{
+    static marl_estimator estimator;
+    marl_tuning tuning = known_tuning(filter);
+    uint32_t worst = 0;
+    if (marl_estimator_init(&estimator, &tuning) != MARL_OK) {
+        return 0;
+    }
+    for (int32_t i = 0; i < SAMPLES / 2; i++) {
+        marl_sample s = known_sample(i);
+        s.t_ns += i >= SAMPLES / 4 ? INT64_C(5000000000) : 0; /* a gap that it does not bridge */
+        uint32_t stack = stack_of_update(&estimator, &s);
+        worst = stack > worst ? stack : worst;
+    }
+    return worst;
+}
+
 /* 1 when over a limit. */
 static int count(marl_filter filter)
 {
@@ -68,8 +107,11 @@ static int count(marl_filter filter)
     print_number(mean);
     print(", worst ");
     print_number(worst);
+    uint32_t stack = worst_stack(filter);
+    print(", stack ");
+    print_number(stack);
     print("\n");
-    return (limit[filter].mean > 0 && mean > limit[filter].mean) ||
+    return stack > STACK || (limit[filter].mean > 0 && mean > limit[filter].mean) ||
            (limit[filter].worst > 0 && worst > limit[filter].worst);
 }
 

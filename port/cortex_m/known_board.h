@@ -133,13 +133,14 @@ static inline void known_message(known_board *b, marl_item_kind kind, uint32_t n
 /* Runs the station; *crc is that of the stream. 0 when something failed. */
 static inline int known_board_runs(known_board *b, marl_app *app, uint32_t *crc)
 {
-    const marl_app_config config = {.device = "pod-07", .firmware = "known"};
+    const marl_app_config config = {.device = "pod-07", .firmware = "known", .choice = marl_choose_any};
     const marl_part part = {.chip = marl_chip_grommet(), .at = {0, 0x2a}, .mount = {2, -1, 3}};
     const marl_port port = {b,
                             known_clock,
                             known_sleep,
                             known_bus_read,
                             known_bus_write,
+                            NULL,
                             {KNOWN_MEMORY, KNOWN_SECTOR, 8},
                             known_nv_read,
                             known_nv_erase,

@@ -115,6 +115,7 @@ static void fill_port(marl_sim *sim)
                             .sleep = sim_sleep,
                             .bus_read = lab_sim_bus_read,
                             .bus_write = lab_sim_bus_write,
+                            .data_ready = lab_sim_data_ready,
                             .nv = {MARL_SIM_FLASH_SIZE, MARL_SIM_FLASH_SECTOR, MARL_SIM_FLASH_UNIT},
                             .nv_read = lab_sim_nv_read,
                             .nv_erase = lab_sim_nv_erase,

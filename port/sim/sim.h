@@ -7,7 +7,7 @@
 #include "lab/simulate/sensor_model.h"
 #include "marlinspike/sim.h"
 
-enum { SIM_LINE_CAPACITY = 1 << 18, SIM_REGISTERS = 256 };
+enum { SIM_LINE_CAPACITY = 1 << 18, SIM_REGISTERS = 512, SIM_FRAMES = 512 };
 
 /* A log that is played begins when the firmware has started. */
 #define SIM_LOG_BEGINS_S 0.1
@@ -27,11 +27,20 @@ typedef struct sim_sensor {
     lab_sensor_model model;
 } sim_sensor;
 
+/* Frames that wait, oldest first; what is older than the depth of the chip's FIFO is lost. */
+typedef struct sim_fifo {
+    uint8_t bytes[SIM_FRAMES][MARL_CHIP_MAX_BURST];
+    double ready_s[SIM_FRAMES];
+    uint16_t start, n;
+} sim_fifo;
+
 typedef struct sim_chip {
     const marl_part *part;
-    uint8_t reg[SIM_REGISTERS];
-    double on_s; /* when it got power */
+    uint8_t reg[SIM_REGISTERS + 1]; /* byte by byte; two a register where these are wide */
+    double on_s;                    /* when it got power */
     int dipped;
+    double edge_s; /* last edge of the data-ready line that nobody asked for; infinity: none */
+    sim_fifo fifo;
     sim_sensor sensor[MARL_SENSOR_COUNT];
 } sim_chip;
 
@@ -68,12 +77,23 @@ void lab_sim_chip_power(marl_sim *sim, sim_chip *chip);
 void lab_sim_chip_written(marl_sim *sim, sim_chip *chip);
 void lab_sim_chip_advance(marl_sim *sim, sim_chip *chip);
 void lab_sim_chip_read_done(sim_chip *chip, uint8_t reg, size_t n);
+/* FIFO: `add` puts a reading that was taken at ready_s into its frame; `take` gives bytes of the oldest frames out;
+ * `show` brings the count up to date. */
+void lab_sim_fifo_add(marl_sim *sim, sim_chip *chip, unsigned which, double ready_s);
+void lab_sim_fifo_take(sim_chip *chip, uint8_t *bytes, size_t n);
+void lab_sim_fifo_show(sim_chip *chip);
+/* Where a register stands in chip->reg. */
+size_t lab_sim_at(const sim_chip *chip, uint8_t reg);
+/* Bits of a register, read and changed. */
+unsigned lab_sim_bits(const sim_chip *chip, const marl_chip_bits *bits);
+void lab_sim_put_bits(sim_chip *chip, const marl_chip_bits *bits, unsigned value);
 /* When a row of the log that is played happens. */
 double lab_sim_row_time(const marl_log *log, size_t row);
 
 /* Members of the port. */
 marl_status lab_sim_bus_read(void *context, marl_place at, uint8_t reg, uint8_t *bytes, size_t n);
 marl_status lab_sim_bus_write(void *context, marl_place at, uint8_t reg, const uint8_t *bytes, size_t n);
+marl_status lab_sim_data_ready(void *context, marl_place at, int64_t *t_ns);
 marl_status lab_sim_nv_read(void *context, uint32_t at, uint8_t *bytes, size_t n);
 marl_status lab_sim_nv_erase(void *context, uint32_t at);
 marl_status lab_sim_nv_write(void *context, uint32_t at, const uint8_t *bytes, size_t n);

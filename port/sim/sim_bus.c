@@ -2,6 +2,7 @@
  * The simulated bus: who answers, how long it takes, what goes wrong. */
 #include "lab/maths/random.h"
 #include "sim.h"
+#include <math.h>
 #include <string.h>
 
 /* 8 MHz and a little in front; the port waits for a chip this long. */
@@ -50,11 +51,16 @@ marl_status lab_sim_bus_read(void *context, marl_place at, uint8_t reg, uint8_t 
     marl_sim *sim = context;
     sim_chip *chip;
     MARL_TRY(start(sim, at, n, &chip));
-    if (reg + n > SIM_REGISTERS) {
+    const marl_chip_fifo *fifo = &chip->part->chip->fifo;
+    if (lab_sim_at(chip, reg) + n > SIM_REGISTERS) {
         return MARL_ERR_ARGUMENT;
     }
-    memcpy(bytes, chip->reg + reg, n);
-    lab_sim_chip_read_done(chip, reg, n);
+    if (fifo->present && reg == fifo->data) {
+        lab_sim_fifo_take(chip, bytes, n);
+    } else {
+        memcpy(bytes, chip->reg + lab_sim_at(chip, reg), n);
+        lab_sim_chip_read_done(chip, reg, n);
+    }
     if (lab_sim_chance(sim, sim->config.faults.garbage)) {
         for (size_t i = 0; i < n; i++) {
             bytes[i] = (uint8_t)(256 * lab_random_uniform(&sim->random));
@@ -69,14 +75,33 @@ marl_status lab_sim_bus_write(void *context, marl_place at, uint8_t reg, const u
     marl_sim *sim = context;
     sim_chip *chip;
     MARL_TRY(start(sim, at, n, &chip));
-    if (reg + n > SIM_REGISTERS) {
+    size_t to = lab_sim_at(chip, reg), identity = lab_sim_at(chip, chip->part->chip->identity.reg);
+    if (to + n > SIM_REGISTERS) {
         return MARL_ERR_ARGUMENT;
     }
     for (size_t i = 0; i < n; i++) {
-        if (reg + i != chip->part->chip->identity.reg) { /* that is mask-programmed */
-            chip->reg[reg + i] = bytes[i];
+        if (to + i < identity || to + i >= lab_sim_at(chip, 1) + identity) { /* that is mask-programmed */
+            chip->reg[to + i] = bytes[i];
         }
     }
     lab_sim_chip_written(sim, chip);
+    return MARL_OK;
+}
+
+/* The interrupt noted the moment of the edge, by the board's clock. */
+marl_status lab_sim_data_ready(void *context, marl_place at, int64_t *t_ns)
+{
+    marl_sim *sim = context;
+    sim_chip *chip = chip_at(sim, at);
+    if (chip == NULL || !sim->powered) {
+        return MARL_ERR_NOT_READY;
+    }
+    lab_sim_chip_advance(sim, chip);
+    if (isinf(chip->edge_s)) {
+        return MARL_ERR_NOT_READY;
+    }
+    MARL_TRY(sim->port.clock(sim, t_ns));
+    *t_ns -= (int64_t)((sim->now_s - chip->edge_s) * 1e9);
+    chip->edge_s = INFINITY;
     return MARL_OK;
 }

@@ -7,13 +7,51 @@
 #include <math.h>
 #include <string.h>
 
+size_t lab_sim_at(const sim_chip *chip, uint8_t reg)
+{
+    return (size_t)reg * (chip->part->chip->registers == MARL_REGISTERS_BYTE ? 1 : 2);
+}
+
+static unsigned get_register(const sim_chip *chip, uint8_t reg)
+{
+    const uint8_t *at = chip->reg + lab_sim_at(chip, reg);
+    uint8_t kind = chip->part->chip->registers;
+    unsigned first = at[0], second = at[1];
+    return kind == MARL_REGISTERS_BYTE         ? first
+           : kind == MARL_REGISTERS_HIGH_FIRST ? first << 8 | second
+                                               : second << 8 | first;
+}
+
+static void put_register(sim_chip *chip, uint8_t reg, unsigned value)
+{
+    uint8_t *at = chip->reg + lab_sim_at(chip, reg);
+    uint8_t kind = chip->part->chip->registers;
+    if (kind == MARL_REGISTERS_BYTE) {
+        at[0] = (uint8_t)value;
+    } else {
+        at[kind == MARL_REGISTERS_HIGH_FIRST] = (uint8_t)value;
+        at[kind != MARL_REGISTERS_HIGH_FIRST] = (uint8_t)(value >> 8);
+    }
+}
+
+unsigned lab_sim_bits(const sim_chip *chip, const marl_chip_bits *bits)
+{
+    return get_register(chip, bits->reg) & bits->mask;
+}
+
+void lab_sim_put_bits(sim_chip *chip, const marl_chip_bits *bits, unsigned value)
+{
+    put_register(chip, bits->reg,
+                 (get_register(chip, bits->reg) & ~(unsigned)bits->mask) | (value & bits->mask));
+}
+
 static uint8_t choice_of(const sim_chip *chip, const marl_chip_setting *setting, uint8_t before)
 {
-    uint8_t mask = setting->at.mask;
+    unsigned mask = setting->at.mask;
     if (mask == 0 || setting->n == 0) {
         return 0;
     }
-    unsigned code = (unsigned)(chip->reg[setting->at.reg] & mask) / (mask & (0u - mask));
+    unsigned code = lab_sim_bits(chip, &setting->at) / (mask & (0u - mask));
     for (uint8_t i = 0; i < setting->n; i++) {
         if (setting->choice[i].code == code) {
             return i;
@@ -73,7 +111,7 @@ static int is_awake(const sim_chip *chip)
 {
     const marl_chip *table = chip->part->chip;
     for (int i = 0; i < table->setups; i++) {
-        if (chip->reg[table->setup[i].reg] != table->setup[i].value) {
+        if (get_register(chip, table->setup[i].reg) != table->setup[i].value) {
             return 0;
         }
     }
@@ -123,7 +161,9 @@ void lab_sim_chip_power(marl_sim *sim, sim_chip *chip)
     const marl_chip *table = chip->part->chip;
     memset(chip->reg, 0, sizeof chip->reg);
     memset(chip->sensor, 0, sizeof chip->sensor);
-    chip->reg[table->identity.reg] = table->identity_value;
+    memset(&chip->fifo, 0, sizeof chip->fifo);
+    chip->edge_s = INFINITY;
+    put_register(chip, table->identity.reg, table->identity_value);
     chip->on_s = sim->now_s;
     lab_sim_chip_written(sim, chip);
 }
@@ -171,9 +211,10 @@ static void convert(marl_sim *sim, const sim_chip *chip, unsigned which, double 
 static double offset_counts(const sim_chip *chip, const marl_chip_sensor *table, int axis, double per_count)
 {
     const marl_chip_offset *o = &table->offset;
-    return o->present ? o->sign * (double)marl_chip_word_get(&o->word, chip->reg + o->reg[axis]) *
-                            (double)o->per_count / per_count
-                      : 0.0;
+    return o->present
+               ? o->sign * (double)marl_chip_word_get(&o->word, chip->reg + lab_sim_at(chip, o->reg[axis])) *
+                     (double)o->per_count / per_count
+               : 0.0;
 }
 
 static void store_reading(marl_sim *sim, sim_chip *chip, unsigned which, const double value[3])
@@ -183,14 +224,15 @@ static void store_reading(marl_sim *sim, sim_chip *chip, unsigned which, const d
     double per_count = (double)table->range.choice[s->range].per_count;
     int stuck = which == MARL_GYRO && sim->now_s >= sim->config.faults.stuck_s;
     for (int k = 0; k < 3; k++) {
-        double exact = table->sign[k] * value[k] / per_count + offset_counts(chip, table, k, per_count);
+        double exact =
+            table->sign[k] * value[k] / per_count + offset_counts(chip, table, k, per_count) + table->zero;
         int32_t count = (int32_t)lround(fmin(fmax(exact, -2147483647.0), 2147483647.0));
         if (k == 0 && stuck) {
             s->held = s->is_held ? s->held : count;
             s->is_held = 1;
             count = s->held;
         }
-        marl_chip_word_put(&table->word, count, chip->reg + table->reg[k]);
+        marl_chip_word_put(&table->word, count, chip->reg + lab_sim_at(chip, table->reg[k]));
     }
 }
 
@@ -207,7 +249,13 @@ static void store_temperature(marl_sim *sim, sim_chip *chip, double sampled_s, c
         degC = (double)row->temp;
     }
     marl_chip_word_put(&t->word, (int32_t)lround((degC - (double)t->at_zero) / (double)t->per_count),
-                       chip->reg + t->reg);
+                       chip->reg + lab_sim_at(chip, t->reg));
+}
+
+static int is_in_frames(const sim_chip *chip, unsigned which)
+{
+    const marl_chip_fifo *fifo = &chip->part->chip->fifo;
+    return fifo->present && (fifo->holds & 1u << which);
 }
 
 /* Takes the reading that has become ready. */
@@ -223,8 +271,13 @@ static void feed(marl_sim *sim, sim_chip *chip, unsigned which)
         store_reading(sim, chip, which, value);
         store_temperature(sim, chip, sampled_s, log != NULL ? &log->row[s->row].sample : NULL);
         sim->counts.readings++;
-        sim->counts.overwritten += (uint64_t)s->waiting;
-        s->waiting = 1;
+        if (is_in_frames(chip, which)) {
+            lab_sim_fifo_add(sim, chip, which, s->ready_s);
+        } else {
+            sim->counts.overwritten += (uint64_t)s->waiting;
+            s->waiting = 1;
+        }
+        chip->edge_s = s->ready_s;
     }
     s->readings++;
     if (log != NULL) {
@@ -240,10 +293,20 @@ static void show_ready(sim_chip *chip)
     for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_chip_sensor *table = &chip->part->chip->sensor[i];
         if (table->present && table->ready.mask != 0) {
-            uint8_t *reg = &chip->reg[table->ready.reg];
-            *reg = (uint8_t)(chip->sensor[i].waiting ? *reg | table->ready.mask : *reg & ~table->ready.mask);
+            lab_sim_put_bits(chip, &table->ready, chip->sensor[i].waiting ? 0xffffu : 0u);
         }
     }
+}
+
+/* The sensor whose reading is ready first. */
+static unsigned next_ready(const sim_chip *chip)
+{
+    unsigned first = 0;
+    for (unsigned i = 1; i < MARL_SENSOR_COUNT; i++) {
+        const sim_sensor *s = &chip->sensor[i], *held = &chip->sensor[first];
+        first = s->running && (!held->running || s->ready_s < held->ready_s) ? i : first;
+    }
+    return first;
 }
 
 void lab_sim_chip_advance(marl_sim *sim, sim_chip *chip)
@@ -252,21 +315,26 @@ void lab_sim_chip_advance(marl_sim *sim, sim_chip *chip)
         chip->dipped = 1;
         lab_sim_chip_power(sim, chip);
     }
-    for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
-        while (chip->sensor[i].running && chip->sensor[i].ready_s <= sim->now_s) {
-            feed(sim, chip, i);
-        }
+    for (unsigned i = next_ready(chip); chip->sensor[i].running && chip->sensor[i].ready_s <= sim->now_s;
+         i = next_ready(chip)) {
+        feed(sim, chip, i);
     }
     show_ready(chip);
+    lab_sim_fifo_show(chip);
 }
 
 void lab_sim_chip_read_done(sim_chip *chip, uint8_t reg, size_t n)
 {
+    const marl_chip_fifo *fifo = &chip->part->chip->fifo;
+    size_t registers = n / lab_sim_at(chip, 1);
     for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_chip_sensor *table = &chip->part->chip->sensor[i];
-        if (table->present && table->reg[0] >= reg && table->reg[0] < reg + n) {
+        if (table->present && table->reg[0] >= reg && table->reg[0] < reg + registers) {
             chip->sensor[i].waiting = 0;
         }
     }
     show_ready(chip);
+    if (fifo->present && fifo->overflow.mask != 0 && reg == fifo->overflow.reg) {
+        lab_sim_put_bits(chip, &fifo->overflow, 0);
+    }
 }

@@ -1,17 +1,16 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike send */
-#include "cli/common/source.h"
+#include "cli/common/talk.h"
 #include <stdio.h>
 #include <string.h>
 
-enum { TRIES = 5, MAX_STEPS = 4 };
-#define ACK_S 1.0
+enum { MAX_STEPS = 5 };
 #define PAUSE_S 0.3
 #define PATIENCE_S 3.0 /* a board needs a while to see that it is at rest */
 
 typedef struct options {
     char *to, *calibration, *tuning, *device;
-    int commit, zero;
+    int commit, zero, offsets;
 } options;
 
 /* What is sent, one after the other. */
@@ -37,9 +36,10 @@ static void add(steps *s, marl_item_kind kind, const char *what)
 static marl_status plan(const options *o, steps *s, marl_error *error)
 {
     marl_status status = MARL_OK;
-    if (o->to == NULL || (!o->calibration && !o->tuning && !o->commit && !o->zero)) {
-        return marl_fail(error, MARL_ERR_USE,
-                         "send: --to is needed, and one of --calibration, --tuning, --zero, --commit");
+    if (o->to == NULL || (!o->calibration && !o->offsets && !o->tuning && !o->commit && !o->zero)) {
+        return marl_fail(
+            error, MARL_ERR_USE,
+            "send: --to is needed, and one of --calibration, --offsets, --tuning, --zero, --commit");
     }
     if (strncmp(o->to, "serial:", 7) != 0 && strcmp(o->to, "sim") != 0 && strncmp(o->to, "sim:", 4) != 0) {
         return marl_fail(error, MARL_ERR_USE, "--to '%s': wanted serial:DEVICE[@BAUD], sim or sim:FILE",
@@ -48,6 +48,9 @@ static marl_status plan(const options *o, steps *s, marl_error *error)
     if (o->calibration != NULL) {
         status = marl_calibration_read(&s->calibration, o->calibration, error);
         add(s, MARL_ITEM_CALIBRATION, "calibration");
+    }
+    if (o->offsets) {
+        add(s, MARL_ITEM_OFFSETS, "offsets");
     }
     if (status == MARL_OK && o->tuning != NULL) {
         status = marl_tuning_read(&s->tuning, o->tuning, NULL, error);
@@ -62,78 +65,6 @@ static marl_status plan(const options *o, steps *s, marl_error *error)
     return status;
 }
 
-/* Reads until the acknowledgement of this number arrives, for so long at most. MARL_ERR_NOT_READY: it did
- * not. */
-static marl_status wait_for(source *to, marl_receiver *receiver, uint32_t number, double seconds,
-                            marl_ack *ack, marl_error *error)
-{
-    uint8_t bytes[4096];
-    double start = source_seconds(to);
-    while (source_seconds(to) - start < seconds) {
-        size_t got;
-        marl_log_row row;
-        marl_status status = source_read(to, bytes, sizeof bytes, &got, error);
-        if (status == MARL_END) {
-            return marl_fail(error, MARL_ERR_SYSTEM, "%s: the device vanished", to->name);
-        }
-        status = status != MARL_OK ? status : marl_receiver_feed(receiver, bytes, got, error);
-        if (status != MARL_OK) {
-            return status;
-        }
-        while (marl_receiver_next(receiver, &row) == MARL_OK) { /* samples are not wanted here */
-        }
-        while (marl_receiver_ack(receiver, ack) == MARL_OK) {
-            if (ack->answered == number) {
-                return MARL_OK;
-            }
-        }
-    }
-    return MARL_ERR_NOT_READY;
-}
-
-static marl_status ask(source *to, marl_receiver *receiver, const marl_message *message, marl_ack *ack,
-                       marl_error *error)
-{
-    uint8_t bytes[MARL_MESSAGE_MAX];
-    size_t n;
-    *ack = (marl_ack){0};
-    marl_status status = marl_message_make(message, bytes, &n, error);
-    for (int i = 0; i < TRIES && status == MARL_OK; i++) {
-        status = source_write(to, bytes, n, error);
-        if (status == MARL_END) {
-            return marl_fail(error, MARL_ERR_SYSTEM, "%s: the device vanished", to->name);
-        }
-        status = status != MARL_OK ? status : wait_for(to, receiver, message->number, ACK_S, ack, error);
-        if (status != MARL_ERR_NOT_READY) {
-            return status;
-        }
-        status = MARL_OK;
-    }
-    if (status == MARL_OK) {
-        const marl_stream_report *report = marl_receiver_report(receiver);
-        int deaf = report->items == 0 && report->bytes > 0 && to->kind == SOURCE_SERIAL;
-        status = marl_fail(error, MARL_ERR_SYSTEM, "%s: no acknowledgement after %d tries%s", to->name, TRIES,
-                           deaf ? "; bytes came, but no packet: is this the right baud rate?" : "");
-    }
-    return status;
-}
-
-/* Exit code when a board refuses. */
-static marl_status status_of(marl_outcome outcome)
-{
-    switch (outcome) {
-    case MARL_OUTCOME_DONE:
-        return MARL_OK;
-    case MARL_OUTCOME_MOVING:
-        return MARL_ERR_INSUFFICIENT;
-    case MARL_OUTCOME_STORE_FAILED:
-    case MARL_OUTCOME_NO_STORE:
-        return MARL_ERR_SYSTEM;
-    default:
-        return MARL_ERR_INPUT;
-    }
-}
-
 /* Asks again for a while when the board reports that it moves. */
 static marl_status ask_patiently(source *to, marl_receiver *receiver, marl_message *message, marl_ack *ack,
                                  marl_error *error)
@@ -142,12 +73,12 @@ static marl_status ask_patiently(source *to, marl_receiver *receiver, marl_messa
     for (;;) {
         marl_ack other;
         message->number++;
-        marl_status status = ask(to, receiver, message, ack, error);
+        marl_status status = talk_ask(to, receiver, message, ack, error);
         if (status != MARL_OK || ack->outcome != MARL_OUTCOME_MOVING ||
             source_seconds(to) - start > PATIENCE_S) {
             return status;
         }
-        status = wait_for(to, receiver, UINT32_MAX, PAUSE_S, &other, error);
+        status = talk_wait(to, receiver, UINT32_MAX, PAUSE_S, &other, error);
         if (status != MARL_ERR_NOT_READY) {
             return status;
         }
@@ -158,14 +89,10 @@ static marl_status talk(source *to, marl_receiver *receiver, steps *s, marl_erro
 {
     marl_ack ack;
     marl_message who = {.kind = MARL_ITEM_IDENTIFY, .number = 0};
-    marl_status status = ask(to, receiver, &who, &ack, error);
+    marl_status status = talk_ask(to, receiver, &who, &ack, error);
     for (int i = 0; i < s->n && status == MARL_OK; i++) {
         status = ask_patiently(to, receiver, &s->step[i].message, &ack, error);
-        if (status == MARL_OK && ack.outcome != MARL_OUTCOME_DONE) {
-            const char *device = marl_receiver_info(receiver)->device;
-            status = marl_fail(error, status_of(ack.outcome), "%s: %s refuses the %s: %s", to->name,
-                               device[0] ? device : "the board", s->step[i].what, ack.text);
-        }
+        status = status == MARL_OK ? talk_check(to, receiver, &ack, s->step[i].what, error) : status;
     }
     return status;
 }
@@ -225,6 +152,8 @@ int cli_send(int argc, const char **argv)
          "serial:DEVICE[@BAUD], sim, or sim:FILE that keeps its memory", "T"},
         {"calibration", '\0', POPT_ARG_STRING, &o.calibration, CLI_CALIBRATION,
          "use this calibration from now on", "CAL"},
+        {"offsets", '\0', POPT_ARG_NONE, &o.offsets, 0,
+         "let the chips' offset registers take away the biases of the calibration", NULL},
         {"tuning", '\0', POPT_ARG_STRING, &o.tuning, CLI_TUNING,
          "estimate with this tuning, and stream attitudes", "T|FILTER"},
         {"zero", '\0', POPT_ARG_NONE, &o.zero, 0, "the attitude of now is level (and north); at rest", NULL},

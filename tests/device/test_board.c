@@ -72,6 +72,73 @@ START_TEST(a_chip_is_left_alone_until_it_is_due)
 }
 END_TEST
 
+/* Frames that gather would come out behind readings of the other chip that are newer. */
+START_TEST(frames_gather_on_a_board_of_one_chip_alone)
+{
+    two_chips t;
+    const char *what = "";
+    make(&t);
+    t.second.fifo = (marl_chip_fifo){.present = 1,
+                                     .data = 0x3f,
+                                     .bytes = 12,
+                                     .holds = MARL_FRESH_ACCEL | MARL_FRESH_GYRO,
+                                     .at = {0, 6},
+                                     .depth = 32,
+                                     .count_reg = 0x3a,
+                                     .count = {.bytes = 1, .bits = 8, .coding = MARL_UNSIGNED},
+                                     .count_unit = 12};
+    t.part[1].batch = 10;
+    ck_assert_int_eq(marl_board_init(&t.board, &t.fake.port, t.part, 2, &what), MARL_ERR_ARGUMENT);
+    ck_assert_str_eq(what, "batch");
+    ck_assert_int_eq(marl_board_init(&t.board, &t.fake.port, t.part + 1, 1, &what), MARL_OK);
+    t.part[1].batch = 17; /* more than half of what it takes */
+    ck_assert_int_eq(marl_board_init(&t.board, &t.fake.port, t.part + 1, 1, &what), MARL_ERR_ARGUMENT);
+    t.part[1].batch = 0;
+    ck_assert_int_eq(marl_board_init(&t.board, &t.fake.port, t.part, 2, &what), MARL_OK);
+    t.part[1].rate[MARL_GYRO] = 1; /* two rates in one frame */
+    ck_assert_int_eq(marl_board_init(&t.board, &t.fake.port, t.part, 2, &what), MARL_ERR_ARGUMENT);
+    ck_assert_str_eq(what, "rate");
+}
+END_TEST
+
+/* A bias that is to be taken away while the chip fails is written when it starts again. */
+START_TEST(offsets_reach_a_chip_that_failed_when_it_starts_again)
+{
+    two_chips t;
+    marl_sample s;
+    marl_vec3 left;
+    const marl_vec3 bias = {0.0f, 10.0f * 0.00054541539f, 0.0f}; /* ten counts */
+    make(&t);
+    ck_assert_int_eq(marl_board_init(&t.board, &t.fake.port, t.part, 1, NULL), MARL_OK);
+    ck_assert_int_eq(marl_board_start(&t.board), MARL_OK);
+    ck_assert_int_eq(marl_board_has_offset(&t.board, MARL_GYRO), 1);
+    ck_assert_int_eq(marl_board_has_offset(&t.board, MARL_MAG), 0);
+    ck_assert_int_eq(marl_board_bias_left(&t.board, MARL_MAG, bias, &left), MARL_ERR_ARGUMENT);
+    t.fake.fault = MARL_ERR_BUS_SILENT;
+    t.fake.fault_from = t.fake.transfers;
+    t.fake.fault_until = t.fake.transfers + 1000;
+    ck_assert_int_eq(marl_board_take_bias(&t.board, MARL_GYRO, bias), MARL_ERR_BUS_SILENT);
+    ck_assert_uint_eq(t.fake.reg[0][0x33], 0);
+    t.fake.fault_until = t.fake.transfers;
+    t.fake.now_ns += 1000000000; /* it starves, and is started again */
+    ck_assert_int_eq(marl_board_read(&t.board, &s), MARL_ERR_NOT_READY);
+    ck_assert_uint_eq(t.fake.reg[0][0x33], 10);
+    ck_assert_int_eq(marl_board_take_bias(&t.board, MARL_GYRO, (marl_vec3){0.0f, 0.0f, 0.0f}), MARL_OK);
+    ck_assert_uint_eq(t.fake.reg[0][0x33], 0);
+}
+END_TEST
+
+START_TEST(a_ready_line_needs_a_port_that_has_it)
+{
+    two_chips t;
+    const char *what = "";
+    make(&t);
+    t.part[0].ready_line = 1;
+    ck_assert_int_eq(marl_board_init(&t.board, &t.fake.port, t.part, 2, &what), MARL_ERR_ARGUMENT);
+    ck_assert_str_eq(what, "data_ready");
+}
+END_TEST
+
 START_TEST(a_chip_that_is_missing_does_not_stop_the_other)
 {
     two_chips t;
@@ -177,5 +244,7 @@ START_TEST(a_board_of_nothing_is_refused)
 END_TEST
 
 MARL_SUITE("board", each_chip_gives_its_own_samples_with_its_own_stamps, a_chip_is_left_alone_until_it_is_due,
+           frames_gather_on_a_board_of_one_chip_alone, a_ready_line_needs_a_port_that_has_it,
+           offsets_reach_a_chip_that_failed_when_it_starts_again,
            a_chip_that_is_missing_does_not_stop_the_other, a_chip_that_forgot_its_settings_is_started_again,
            a_clock_that_wraps_restarts_nothing, faults_are_counted_by_kind, a_board_of_nothing_is_refused)

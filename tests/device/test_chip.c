@@ -24,6 +24,13 @@ static const struct {
     {{3, 24, 0, 1, 0}, {0x01, 0x00, 0x80}, -8388607},
     {{4, 32, 0, 0, 0}, {0x80, 0x00, 0x00, 0x00}, INT32_MIN},
     {{4, 32, 0, 1, 0}, {0xff, 0xff, 0xff, 0x7f}, INT32_MAX},
+    {{2, 16, 0, 0, MARL_SIGN_MAGNITUDE}, {0x80, 0x05}, -5},
+    {{2, 12, 1, 0, MARL_SIGN_MAGNITUDE}, {0x00, 0x50}, 5},
+    {{1, 8, 0, 0, MARL_SIGN_MAGNITUDE}, {0xff}, -127},
+    {{2, 16, 0, 0, MARL_OFFSET_BINARY}, {0x80, 0x00}, 0},
+    {{2, 16, 0, 1, MARL_OFFSET_BINARY}, {0x00, 0x00}, -32768},
+    {{2, 12, 1, 1, MARL_OFFSET_BINARY}, {0x10, 0x80}, 1},
+    {{4, 32, 0, 0, MARL_OFFSET_BINARY}, {0xff, 0xff, 0xff, 0xff}, INT32_MAX},
 };
 
 START_TEST(bytes_mean_what_the_data_sheet_says)
@@ -47,9 +54,11 @@ START_TEST(every_word_keeps_every_count_and_saturates)
         w.bits = (uint8_t)(2 + dice_below(&d, 8u * w.bytes - 1));
         w.left_aligned = (uint8_t)dice_below(&d, 2);
         w.little_endian = (uint8_t)dice_below(&d, 2);
-        w.is_unsigned = (uint8_t)(w.bits < 32 && dice_below(&d, 2));
-        int64_t min = w.is_unsigned ? 0 : -((int64_t)1 << (w.bits - 1));
-        int64_t max = ((int64_t)1 << (w.is_unsigned ? w.bits : w.bits - 1)) - 1;
+        w.coding = (uint8_t)dice_below(&d, 4);
+        w.coding = w.coding == MARL_UNSIGNED && w.bits == 32 ? MARL_OFFSET_BINARY : w.coding;
+        int64_t half = (int64_t)1 << (w.bits - 1);
+        int64_t min = w.coding == MARL_UNSIGNED ? 0 : w.coding == MARL_SIGN_MAGNITUDE ? 1 - half : -half;
+        int64_t max = w.coding == MARL_UNSIGNED ? 2 * half - 1 : half - 1;
         int32_t count = (int32_t)(uint32_t)dice_bits(&d);
         int64_t held = count < min ? min : count > max ? max : count;
         uint8_t bytes[4];
@@ -94,7 +103,7 @@ static void grommet_board(fake_board *b)
 START_TEST(start_writes_what_was_chosen)
 {
     fake_board b;
-    uint8_t identity;
+    uint16_t identity;
     grommet_board(&b);
     b.reg[0][0x21] = 0x88; /* bits that are nobody's stay */
     marl_part part = grommet_part();
@@ -147,7 +156,7 @@ START_TEST(nothing_is_wired_to_the_first_chip)
     marl_part part = {.chip = &chip, .at = {1, 0x10}, .mount = {2, -1, 3}};
     fake_board b;
     marl_sample s;
-    uint8_t identity;
+    uint16_t identity;
     part.range[MARL_ACCEL] = part.rate[MARL_ACCEL] = 1;
     fake_board_make(&b);
     b.reg[1][0x75] = 0x93; /* masked: 0x12 */
@@ -200,7 +209,7 @@ END_TEST
 START_TEST(another_chip_is_named)
 {
     fake_board b;
-    uint8_t identity;
+    uint16_t identity;
     marl_part part = grommet_part();
     fake_board_make(&b);
     b.reg[0][0] = 0x42;
@@ -300,6 +309,10 @@ END_TEST
 
 START_TEST(a_table_that_contradicts_itself_is_refused)
 {
+    static const marl_chip_choice no_scale[4] = {{0, 20.0f, 0.0f}},
+                                  outside_mask[4] = {{4, 20.0f, 0.1f}, {1, 40.0f, 0.2f}},
+                                  no_rate[6] = {{0, 0.0f, 0.0f}};
+    static const marl_chip_write wide_setup[] = {{0x20, 0x101, 5}};
     const marl_chip good = *marl_chip_grommet();
     const char *what = "";
     ck_assert_int_eq(marl_chip_check(&good, &what), MARL_OK);
@@ -321,14 +334,43 @@ START_TEST(a_table_that_contradicts_itself_is_refused)
     REFUSED(c.sensor[MARL_ACCEL].ready.reg = 0x20, "accel.registers");
     REFUSED(c.sensor[MARL_MAG].sign[0] = 0, "mag.registers");
     REFUSED(c.sensor[MARL_MAG].range.n = 0, "mag.range");
-    REFUSED(c.sensor[MARL_ACCEL].range.choice[1].per_count = 0.0f, "accel.range");
-    REFUSED(c.sensor[MARL_ACCEL].range.choice[1].code = 4, "accel.range");
-    REFUSED(c.sensor[MARL_GYRO].rate.choice[0].value = 0.0f, "gyro.rate");
-    REFUSED(c.sensor[MARL_GYRO].filter.n = 9, "gyro.low_pass");
+    REFUSED(c.sensor[MARL_ACCEL].range.choice = no_scale, "accel.range");
+    REFUSED(c.sensor[MARL_ACCEL].range.choice = outside_mask, "accel.range");
+    REFUSED(c.sensor[MARL_GYRO].rate.choice = no_rate, "gyro.rate");
+    REFUSED(c.sensor[MARL_GYRO].filter.choice = NULL, "gyro.low_pass");
+    REFUSED(c.sensor[MARL_GYRO].ready.mask = 0x100, "gyro.registers"); /* its registers have 8 bits */
+    REFUSED(c.sensor[MARL_GYRO].zero = 40000, "gyro.word");
+    REFUSED(c.sensor[MARL_GYRO].word.coding = 4, "gyro.word");
+    REFUSED(c.identity_value = 0x16b, "identity");
+    REFUSED(c.registers = 3, "registers");
+    REFUSED(c.setup = wide_setup, "setup");
     REFUSED(c.sensor[MARL_GYRO].offset.per_count = NAN, "gyro.offset");
     REFUSED(c.sensor[MARL_ACCEL].offset.reg[1] = 255, "accel.offset"); /* two bytes each */
     REFUSED(c.temp.reg = 0x15, "temp");
-    REFUSED(c.setups = 9, "setup");
+    REFUSED(c.setup = NULL, "setup");
+    const marl_chip_fifo fifo = {.present = 1,
+                                 .bytes = 12,
+                                 .holds = MARL_FRESH_ACCEL | MARL_FRESH_GYRO,
+                                 .at = {0, 6, 0, 0},
+                                 .depth = 32,
+                                 .count = {.bytes = 1, .bits = 8},
+                                 .count_unit = 12};
+    marl_chip with_fifo = good;
+    with_fifo.fifo = fifo;
+    ck_assert_int_eq(marl_chip_check(&with_fifo, &what), MARL_OK);
+    REFUSED((c.fifo = fifo, c.fifo.bytes = 0), "fifo");
+    REFUSED((c.fifo = fifo, c.fifo.bytes = 65), "fifo");
+    REFUSED((c.fifo = fifo, c.fifo.depth = 0), "fifo");
+    REFUSED((c.fifo = fifo, c.fifo.count.bits = 9), "fifo");
+    REFUSED((c.fifo = fifo, c.fifo.count_unit = 0), "fifo");
+    REFUSED((c.fifo = fifo, c.fifo.count_unit = 5), "fifo");
+    REFUSED((c.fifo = fifo, c.fifo.overflow.mask = 0x100), "fifo");
+    REFUSED((c.fifo = fifo, c.fifo.holds = MARL_FRESH_TEMP), "fifo");
+    REFUSED((c.fifo = fifo, c.fifo.holds = 0xff), "fifo");
+    REFUSED((c.fifo = fifo, c.fifo.at[MARL_GYRO] = 7), "fifo");
+    REFUSED((c.fifo = fifo, c.fifo.holds |= MARL_FRESH_TEMP, c.fifo.at[3] = 11), "fifo");
+    REFUSED((c.fifo = fifo, c.fifo.holds |= MARL_FRESH_MAG, c.sensor[MARL_MAG].present = 0), "fifo");
+    REFUSED((c.registers = MARL_REGISTERS_LOW_FIRST, c.burst_n = 21), "burst");
     REFUSED(c.sensor[MARL_ACCEL].present = c.sensor[MARL_GYRO].present = c.sensor[MARL_MAG].present = 0,
             "sensors");
 }

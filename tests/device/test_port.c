@@ -13,6 +13,7 @@ static const struct {
     {"sleep", offsetof(marl_port, sleep), 0, 1},
     {"bus_read", offsetof(marl_port, bus_read), MARL_PORT_BUS, 0},
     {"bus_write", offsetof(marl_port, bus_write), MARL_PORT_BUS, 0},
+    {"data_ready", offsetof(marl_port, data_ready), MARL_PORT_READY, 0},
     {"nv_read", offsetof(marl_port, nv_read), MARL_PORT_NV, 1},
     {"nv_erase", offsetof(marl_port, nv_erase), MARL_PORT_NV, 1},
     {"nv_write", offsetof(marl_port, nv_write), MARL_PORT_NV, 1},

@@ -23,7 +23,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
     static fake_board board;
     static marl_app app;
-    static const marl_app_config config = {.device = "pod-07", .firmware = "1"};
+    static const marl_app_config config = {.device = "pod-07", .firmware = "1", .choice = marl_choose_any};
     fuzz_bytes in = {data, size};
     const char *what;
     uint32_t rest_us;

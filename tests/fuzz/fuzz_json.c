@@ -37,7 +37,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
     marl_error error = {0};
     marl_sheet sheet;
-    marl_chip chip;
+    static marl_chip_file chip;
     if (size == 0) {
         return 0;
     }
@@ -57,7 +57,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
         break;
     default:
         if (marl_chip_read_file(&chip, path, &error) == MARL_OK) {
-            FUZZ_HOLDS(marl_chip_check(&chip, NULL) == MARL_OK);
+            FUZZ_HOLDS(marl_chip_check(&chip.chip, NULL) == MARL_OK);
         }
     }
     return 0;

@@ -95,7 +95,7 @@ START_TEST(rest_is_still_accepted)
             mean[2] += (double)later.row[i].sample.gyro.z / 30000;
         }
         ck_assert_int_eq(marl_calibrate_still(&log, &r, NULL), MARL_OK);
-        ck_assert_int_eq(r.turn_unseen, 0);
+        ck_assert_uint_eq(r.turn_seen_by, MARL_FRESH_ACCEL | MARL_FRESH_MAG);
         for (int k = 0; k < 3; k++) {
             ck_assert(isfinite(r.later_sigma[k]) && r.later_sigma[k] > r.outcome.fit.bias_sigma[k]);
             ck_assert_double_lt(fabs(r.outcome.fit.bias[k] - mean[k]), 3 * r.later_sigma[k]);
@@ -104,9 +104,39 @@ START_TEST(rest_is_still_accepted)
             log.row[i].sample.fresh = (uint8_t)(log.row[i].sample.fresh & ~MARL_FRESH_MAG);
         }
         ck_assert_int_eq(marl_calibrate_still(&log, &r, NULL), MARL_OK);
-        ck_assert_int_eq(r.turn_unseen, 1);
+        ck_assert_uint_eq(r.turn_seen_by, MARL_FRESH_ACCEL);
         marl_log_free(&log);
         marl_log_free(&later);
+    }
+}
+END_TEST
+
+/* A part that warms up: its bias drifts along a line, which is remarked, measured, and in the error, in the whole
+ * recording and for the next ten minutes. Without it nothing is remarked. */
+START_TEST(a_bias_that_drifts_is_remarked)
+{
+    const double a_minute = 0.115 * MARL_DEGREE;
+    for (uint64_t seed = 31; seed <= 50; seed++) {
+        double seconds = seed % 2 ? 60 : 300;
+        marl_log log = log_of(MARL_SCENE_STILL, seconds, seed);
+        marl_still_result plain, r;
+        ck_assert_int_eq(marl_calibrate_still(&log, &plain, NULL), MARL_OK);
+        ck_assert_str_eq(plain.outcome.remark, "");
+        for (size_t i = 0; i < log.n; i++) {
+            double t = 1e-9 * (double)(log.row[i].sample.t_ns - log.row[0].sample.t_ns);
+            log.row[i].sample.gyro.y += (float)(a_minute * t / 60);
+            log.row[i].sample.temp += (float)(4 * t / 60);
+        }
+        ck_assert_int_eq(marl_calibrate_still(&log, &r, NULL), MARL_OK);
+        ck_assert_msg(strstr(r.outcome.remark, "the bias drifts steadily: gyro_y by +0.1") != NULL, "%s",
+                      r.outcome.remark);
+        ck_assert_msg(strstr(r.outcome.remark, "the temperature by +") != NULL, "%s", r.outcome.remark);
+        ck_assert_double_eq_tol(r.drift[1], a_minute / 60, 0.15 * a_minute / 60);
+        ck_assert(r.drift[0] == 0 && r.drift[2] == 0);
+        double at_the_end = plain.outcome.fit.bias[1] + a_minute * seconds / 60;
+        ck_assert_double_lt(fabs(r.outcome.fit.bias[1] - at_the_end), 2 * r.outcome.fit.bias_sigma[1]);
+        ck_assert_double_gt(r.later_sigma[1], 10 * a_minute * 0.85);
+        marl_log_free(&log);
     }
 }
 END_TEST
@@ -189,18 +219,26 @@ START_TEST(repeated_readings_are_no_readings)
 }
 END_TEST
 
+/* A calibration of the magnetometer by this tumble. */
+static marl_calibration_record tumbled(const marl_log *log)
+{
+    const marl_tumble_options options = {.field = NAN};
+    marl_calibration_record record = marl_calibration_record_empty();
+    marl_tumble_result r;
+    ck_assert_int_eq(marl_calibrate_tumble(log, &options, &r, NULL), MARL_OK);
+    record.fit[MARL_MAG] = r.outcome.fit;
+    marl_tumble_result_free(&r);
+    return record;
+}
+
 /* The magnetometer's bias after another power-on, 0.05 uT of spread, is no failure; 0.35 uT along an axis,
  * most of a degree of heading, is one, though each reading has 0.4 uT of noise. */
 START_TEST(a_magnetometer_bias_is_seen_through_the_noise)
 {
     for (uint64_t seed = 1; seed <= 6; seed++) {
         marl_log log = log_of(MARL_SCENE_TUMBLE, 60, seed), other = log_of(MARL_SCENE_TUMBLE, 60, seed + 100);
-        const marl_tumble_options options = {.field = NAN};
-        marl_calibration_record record = marl_calibration_record_empty();
-        marl_tumble_result r;
+        marl_calibration_record record = tumbled(&log);
         marl_verification v;
-        ck_assert_int_eq(marl_calibrate_tumble(&log, &options, &r, NULL), MARL_OK);
-        record.fit[MARL_MAG] = r.outcome.fit;
         ck_assert_int_eq(marl_verify(&record, &other, MARL_STANDARD_GRAVITY, &v, NULL), MARL_OK);
         ck_assert_msg(v.holds, "seed %d: %g %g %g", (int)seed, v.mag_bias[0], v.mag_bias[1], v.mag_bias[2]);
         int axis = (int)(seed % 3);
@@ -212,9 +250,52 @@ START_TEST(a_magnetometer_bias_is_seen_through_the_noise)
         ck_assert_int_eq(v.holds, 0);
         ck_assert_double_eq_tol(v.mag_bias[axis], 0.35, 0.02);
         ck_assert_double_lt(v.mag_bias_limit[axis], 0.35);
-        marl_tumble_result_free(&r);
         marl_log_free(&log);
         marl_log_free(&other);
+    }
+}
+END_TEST
+
+/* One percent in a row of the magnetometer's matrix is found; the calibration itself, on another tumble, is not. */
+START_TEST(a_row_of_the_magnetometers_matrix_is_seen)
+{
+    int held = 0, found = 0;
+    for (uint64_t seed = 201; seed <= 212; seed++) {
+        marl_log log = log_of(MARL_SCENE_TUMBLE, 60, seed), other = log_of(MARL_SCENE_TUMBLE, 60, seed + 100);
+        marl_calibration_record record = tumbled(&log);
+        marl_verification v;
+        ck_assert_int_eq(marl_verify(&record, &other, MARL_STANDARD_GRAVITY, &v, NULL), MARL_OK);
+        ck_assert(isfinite(v.mag_matrix_z));
+        held += v.holds;
+        for (int k = 0; k < 3; k++) {
+            record.fit[MARL_MAG].matrix[seed % 3][k] *= 1.01;
+        }
+        ck_assert_int_eq(marl_verify(&record, &other, MARL_STANDARD_GRAVITY, &v, NULL), MARL_OK);
+        found += !v.holds;
+        marl_log_free(&log);
+        marl_log_free(&other);
+    }
+    ck_assert_int_ge(held, 11);
+    ck_assert_int_ge(found, 11);
+}
+END_TEST
+
+/* A calibration that states a large error of its bias is not failed by a drift within it. */
+START_TEST(the_error_that_a_calibration_states_counts)
+{
+    for (uint64_t seed = 1; seed <= 8; seed++) {
+        marl_log log = log_of(MARL_SCENE_TUMBLE, 60, seed);
+        marl_calibration_record record = tumbled(&log);
+        marl_verification v;
+        record.fit[MARL_MAG].bias[seed % 3] += 0.9;
+        ck_assert_int_eq(marl_verify(&record, &log, MARL_STANDARD_GRAVITY, &v, NULL), MARL_OK);
+        ck_assert_int_eq(v.holds, 0);
+        for (int k = 0; k < 3; k++) {
+            record.fit[MARL_MAG].bias_sigma[k] = 1.1;
+        }
+        ck_assert_int_eq(marl_verify(&record, &log, MARL_STANDARD_GRAVITY, &v, NULL), MARL_OK);
+        ck_assert_int_eq(v.holds, 1);
+        marl_log_free(&log);
     }
 }
 END_TEST
@@ -385,8 +466,9 @@ START_TEST(an_axis_stuck_most_of_the_time_is_refused)
 END_TEST
 
 MARL_SUITE("verdicts", a_steady_turn_is_no_bias, a_turn_too_slow_to_be_seen_is_in_the_error,
-           CAMPAIGN(rest_is_still_accepted), a_handling_move_is_left_out, turns_that_all_scatter_are_kept,
-           repeated_readings_are_no_readings, a_magnetometer_bias_is_seen_through_the_noise,
-           broken_readings_are_left_out_of_the_verification, a_ratio_over_logs_holds_for_further_logs,
-           logs_that_agree_are_not_undecided, one_axis_makes_another_reading,
-           an_axis_stuck_most_of_the_time_is_refused)
+           CAMPAIGN(rest_is_still_accepted), a_bias_that_drifts_is_remarked, a_handling_move_is_left_out,
+           turns_that_all_scatter_are_kept, repeated_readings_are_no_readings,
+           a_magnetometer_bias_is_seen_through_the_noise, a_row_of_the_magnetometers_matrix_is_seen,
+           the_error_that_a_calibration_states_counts, broken_readings_are_left_out_of_the_verification,
+           a_ratio_over_logs_holds_for_further_logs, logs_that_agree_are_not_undecided,
+           one_axis_makes_another_reading, an_axis_stuck_most_of_the_time_is_refused)

@@ -4,7 +4,7 @@
 #include "lab/simulate/simulator.h"
 #include "marlinspike/files.h"
 #include "marlinspike/record.h"
-#include "port_test.h"
+#include "port_messages.h"
 #include <string.h>
 
 enum { ROWS = 4000 };
@@ -18,48 +18,24 @@ static void start(sim_test *t, marl_scene_kind scene)
     ck_assert_int_eq(sim_test_run(t, 2), MARL_OK);
 }
 
-static void give(sim_test *t, const marl_message *message)
+/* Its firmware has the filters of constant gains alone. */
+START_TEST(a_filter_that_the_firmware_lacks_is_refused)
 {
-    uint8_t bytes[MARL_MESSAGE_MAX];
-    size_t n;
-    ck_assert_int_eq(marl_message_make(message, bytes, &n, NULL), MARL_OK);
-    marl_sim_give(t->sim, bytes, n);
+    sim_test t;
+    marl_tuning kalman = marl_tuning_default(MARL_FILTER_KALMAN),
+                gradient = marl_tuning_default(MARL_FILTER_GRADIENT_DESCENT);
+    sim_test_prepare(&t, MARL_SCENE_STILL, 100);
+    t.app.choice = marl_choose_constant_gains;
+    sim_test_start(&t);
+    ck_assert_int_eq(sim_test_run(&t, 1), MARL_OK);
+    ck_assert_int_eq(send_tuning(&t, &kalman), MARL_OUTCOME_OUT_OF_RANGE);
+    ck_assert_int_eq(marl_sim_app(t.sim)->settings.has_tuning, 0);
+    ck_assert_int_eq(send_tuning(&t, &gradient), MARL_OUTCOME_DONE);
+    ck_assert_int_eq(send_tuning(&t, &kalman), MARL_OUTCOME_OUT_OF_RANGE);
+    ck_assert_int_eq(marl_sim_app(t.sim)->settings.tuning.filter, MARL_FILTER_GRADIENT_DESCENT);
+    sim_test_end(&t);
 }
-
-/* Sends and returns the outcome; the answer must name the message. */
-static marl_outcome ask(sim_test *t, marl_message message)
-{
-    static uint32_t number = 100;
-    marl_ack ack;
-    message.number = ++number;
-    give(t, &message);
-    ck_assert_int_eq(sim_test_run(t, marl_sim_seconds(t->sim) + 0.1), MARL_OK);
-    ck_assert_int_eq(marl_receiver_ack(t->receiver, &ack), MARL_OK);
-    ck_assert_uint_eq(ack.answered, number);
-    ck_assert_int_eq(marl_receiver_ack(t->receiver, &ack), MARL_ERR_NOT_READY);
-    return ack.outcome;
-}
-
-static marl_outcome ask_for(sim_test *t, marl_item_kind kind)
-{
-    return ask(t, (marl_message){.kind = kind});
-}
-
-static marl_outcome send_tuning(sim_test *t, const marl_tuning *tuning)
-{
-    return ask(t, (marl_message){.kind = MARL_ITEM_TUNING, .tuning = tuning});
-}
-
-static marl_calibration_record calibration_for(const char *device)
-{
-    marl_calibration_record c = marl_calibration_record_empty();
-    strcpy(c.device, device);
-    c.fit[MARL_GYRO].present = 1;
-    c.fit[MARL_GYRO].bias[0] = 0.0139;
-    c.fit[MARL_GYRO].bias[1] = -0.0087;
-    c.fit[MARL_GYRO].matrix[1][0] = 0.002;
-    return c;
-}
+END_TEST
 
 START_TEST(a_board_sends_its_identity)
 {
@@ -433,22 +409,25 @@ START_TEST(an_app_without_name_or_stream_is_refused)
     marl_port port = *marl_sim_port(t.sim);
     static const char *const names[] = {"", "two words", "a,b"};
     for (int i = 0; i < 3; i++) {
-        marl_app_config config = {.device = names[i], .firmware = ""};
+        marl_app_config config = {.device = names[i], .firmware = "", .choice = marl_choose_any};
         ck_assert_int_eq(marl_app_start(&app, &port, t.part, 1, &config, &what), MARL_ERR_ARGUMENT);
         ck_assert_str_eq(what, "device");
     }
     port.bytes_out = NULL;
     ck_assert_int_eq(marl_app_start(&app, &port, t.part, 1, &t.app, &what), MARL_ERR_ARGUMENT);
     ck_assert_str_eq(what, "bytes_out");
+    t.app.choice = NULL;
+    ck_assert_int_eq(marl_app_start(&app, marl_sim_port(t.sim), t.part, 1, &t.app, &what), MARL_ERR_ARGUMENT);
+    ck_assert_str_eq(what, "choice");
     sim_test_end(&t);
 }
 END_TEST
 
-MARL_SUITE("app", a_board_sends_its_identity, streamed_attitudes_are_those_of_a_replay,
-           what_was_committed_survives_a_power_cut, a_full_calibration_and_any_tuning_are_kept,
-           zero_makes_this_attitude_level_and_north, a_board_that_moves_has_no_zero,
-           what_cannot_be_used_is_refused_and_changes_nothing, nonsense_does_no_harm,
-           samples_sent_in_are_estimated, lines_say_the_same_as_packets,
+MARL_SUITE("app", a_board_sends_its_identity, a_filter_that_the_firmware_lacks_is_refused,
+           streamed_attitudes_are_those_of_a_replay, what_was_committed_survives_a_power_cut,
+           a_full_calibration_and_any_tuning_are_kept, zero_makes_this_attitude_level_and_north,
+           a_board_that_moves_has_no_zero, what_cannot_be_used_is_refused_and_changes_nothing,
+           nonsense_does_no_harm, samples_sent_in_are_estimated, lines_say_the_same_as_packets,
            a_line_too_slow_loses_whole_items_and_counts_them,
            chips_that_fail_are_reported_and_reported_well_again, another_chip_is_reported_with_its_identity,
            an_app_without_name_or_stream_is_refused)

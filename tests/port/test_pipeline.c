@@ -20,7 +20,7 @@ typedef struct pair {
     unsigned axes; /* 9, 6 or 3 */
 } pair;
 
-static marl_app_config app_config = {.device = "pod-07", .firmware = "test"};
+static marl_app_config app_config = {.device = "pod-07", .firmware = "test", .choice = marl_choose_any};
 
 /* Sends one message and lets the board read it. */
 static void send(pair *p, marl_message m)

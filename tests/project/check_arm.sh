@@ -28,7 +28,7 @@ if found=$(arm-none-eabi-size -t "$library" | awk 'NR > 1 && $NF != "(TOTALS)" &
 fi
 found=$(arm-none-eabi-size "$image" | awk 'NR > 1 && $2 + $3 > 0')
 [ -z "$found" ] || report "the image has .data or .bss" <<<"$found"
-[ "$core" = cortex-m0 ] || ! arm-none-eabi-nm --undefined-only "$library" | grep -qw sqrtf ||
+[ "$core" != cortex-m4f ] || ! arm-none-eabi-nm --undefined-only "$library" | grep -qw sqrtf ||
     report "the root is called, not the instruction" <<<sqrtf
 # The selection of symbols itself is tested: these must be caught.
 for symbol in __aeabi_dadd __aeabi_f2d __aeabi_d2f __adddf3 malloc _malloc_r snprintf __errno; do
@@ -39,6 +39,7 @@ done
 # The image runs on the emulated core: self-test, known bits of every estimator, stillness. 0 = all hold.
 case $core in
 cortex-m0) machine=microbit ;;
+cortex-m3) machine=mps2-an385 ;;
 *) machine=mps2-an386 ;;
 esac
 code=0
@@ -60,9 +61,29 @@ if [ "$core" = cortex-m4f ]; then
             awk -v a="$mean" -v b="$stated_mean" -v c="$worst" -v d="$stated_worst" \
                 'BEGIN { exit !(a > 0.98 * b && a < 1.02 * b && c > 0.98 * d && c < 1.02 * d) }'
         } || { echo "$costs: $filter takes $mean in the mean and $worst at the worst" >&2; exit 1; }
-    done < <(sed -n 's/^  \([a-z-]*\): mean *\([0-9]*\), worst *\([0-9]*\)$/\1 \2 \3/p' <<<"$counted")
+    done < <(sed -n 's/^  \([a-z-]*\): mean *\([0-9]*\), worst *\([0-9]*\), stack .*$/\1 \2 \3/p' <<<"$counted")
     bytes=$(sed -n 's/^  a pipeline: *\([0-9]*\) bytes$/\1/p' <<<"$counted")
     grep -q "PIPELINE_BYTES = $bytes " "$costs" || { echo "$costs: a pipeline takes $bytes bytes" >&2; exit 1; }
+fi
+# What the library takes in small firmwares: each links the filter that it names, and no other.
+if [ "$core" = cortex-m4f ]; then
+    alone=$(arm-none-eabi-size "$build/port/cortex_m/size_alone.elf" | awk 'NR == 2 { print $1 }')
+    while read -r use most what; do
+        read -r text ram < <(arm-none-eabi-size "$build/port/cortex_m/size_$use.elf" | awk 'NR == 2 { print $1, $3 }')
+        printf '  %-66s %6d bytes of flash, %5d of RAM\n' "$what:" $((text - alone)) "$ram"
+        [ $((text - alone)) -le "$most" ] || { echo "size_$use: wanted $most bytes of flash at most" >&2; exit 1; }
+        others=$(arm-none-eabi-nm "$build/port/cortex_m/size_$use.elf" | awk '{ print $NF }')
+        if [ "$use" != kalman ] && grep -q '^marlp_kalman' <<<"$others"; then
+            echo "size_$use holds kalman, which it does not name" >&2
+            exit 1
+        fi
+    done <<'USES'
+gyro 7000 gyro alone
+complementary 16000 complementary with correction
+kalman 20000 kalman with correction, stillness and heading
+app 39000 the streaming application with the filters of constant gains
+USES
+    python3 "$(dirname "$0")/target_page.py" "$(dirname "$build")" "$(dirname "$0")/../../docs/target.md" --check || exit 1
 fi
 arm-none-eabi-size "$image" | awk -v core="$core" \
     'NR == 2 { printf "%s: clean; %d bytes of flash with everything, 0 of .data and .bss; same bits as the desk\n", core, $1 }'

@@ -19,11 +19,12 @@ done
 
 # Every parameter of the code stands in the table with its default and range, and in the schema; no other does.
 documented=$(sed -n '/^## Tuning/,/^## Sheet/p' docs/formats.md | awk -F'|' 'NF == 8 && $2 ~ /^ `/' | wc -l)
-coded=$(grep -c '^    \[MARL_PARAMETER_' src/device/attitude/tuning.c)
+parameters=src/device/attitude/parameter_list.h
+coded=$(grep -c '^    ROW(' $parameters)
 [ "$documented" = "$coded" ] || complain "docs/formats.md has $documented parameters, the code $coded"
-sed -n 's/^    \[MARL_PARAMETER_[A-Z_]*\] = {"\([a-z_]*\)", "[^"]*", MARL_KIND_\([A-Z]*\), [A-Z]*, \([0-9.]*\)f, \(-\{0,1\}[0-9.]*\)f, \([0-9.]*\)f,.*/\1 \2 \3 \4 \5/p' \
-    src/device/attitude/tuning.c >"${TMPDIR:-/tmp}/parameters.$$"
-[ "$(wc -l <"${TMPDIR:-/tmp}/parameters.$$")" = "$coded" ] || complain "the table in src/device/attitude/tuning.c cannot be read"
+sed -n 's/^    ROW([A-Z_]*, "\([a-z_]*\)", "[^"]*", \([A-Z]*\), [A-Z]*, \([0-9.]*\)f, \(-\{0,1\}[0-9.]*\)f, \([0-9.]*\)f,.*/\1 \2 \3 \4 \5/p' \
+    $parameters >"${TMPDIR:-/tmp}/parameters.$$"
+[ "$(wc -l <"${TMPDIR:-/tmp}/parameters.$$")" = "$coded" ] || complain "the list in $parameters cannot be read"
 while read -r name kind standard low high; do
     grep -q "\"$name\"" docs/schema/tuning.schema.json || complain "$name is not in the schema"
     [ "$kind" = SWITCH ] && continue
@@ -41,7 +42,7 @@ says() { # PAGE NUMBER WHAT
     grep -qi "\b${words[$2]:-$2} $3" "$1" || grep -q "\b$2 $3" "$1" || complain "$1: there are $2 $3"
 }
 scenes=$("$tool" simulate --help | grep -cE '^  [a-z]+ +.*; [0-9]+ s$')
-filters=$(grep -c '^    \[MARL_FILTER_[A-Z_]*\] = "' src/device/attitude/tuning.c)
+filters=$(grep -c '^    \[MARL_FILTER_[A-Z_]*\] = "' src/device/attitude/tuning_names.c)
 classes=$(sed -n 's/.*ACCURACY_CLASSES = \([0-9]*\).*/\1/p' tests/trials/accuracy_scenes.h)
 says docs/commands.md "$scenes" scenes
 says docs/which-filter.md "$filters" filters

@@ -77,9 +77,11 @@ for recording in ("poses", "tumble", "turns", "still"):
 run(f"correct {demo}/lift.csv --calibration cal.json -o corrected.csv")
 run("export cal.json --as c-header -o cal.h")
 run("export cal.json --as store --tuning kalman -o cal.bin")
+run("export cal.json --as chip-registers --rest rest.json -o cal_offsets.h")
 for name in ("gyro", "vectors", "complementary", "gradient-descent", "kalman"):
     run(f"replay {demo}/lift.csv --tuning {name}")
     run(f"tuning {name}")
+run(f"replay {demo}/handle.csv --on sim")
 run(f"smooth {demo}/lift.csv -o smooth.csv")
 run(f"smooth {demo}/handle.csv --gyro-matrix --into cal.json")
 reference = f"--reference {demo}/lift.reference.csv"

@@ -173,5 +173,50 @@ START_TEST(without_a_tuning_and_what_is_refused)
 }
 END_TEST
 
+/* The writes of the header, and what the tables say about them: the Grommet subtracts gyroscope counts of 1/32 deg/s,
+ * high byte first, and adds accelerometer counts of half a milli-g. */
+START_TEST(registers_are_writes_that_a_set_up_takes)
+{
+    temporary dir = tool_folder();
+    marl_error error = {.status = MARL_OK};
+    marl_calibration_record record = marl_calibration_record_empty(), rest;
+    snprintf(record.device, sizeof record.device, "pod-07");
+    record.fit[MARL_GYRO].present = record.fit[MARL_ACCEL].present = 1;
+    record.fit[MARL_GYRO].bias[0] = 10.2 / 32 * 0.017453292519943295;
+    record.fit[MARL_ACCEL].bias[1] = 20.3 * 0.0005 * 9.80665;
+    record.fit[MARL_ACCEL].bias[2] = 1000; /* beyond the register */
+    ck_assert_int_eq(marl_calibration_write(&record, "cal.json", &error), MARL_OK);
+    tool_run r = run("export cal.json --as chip-registers --rest rest.json -o offsets.h");
+    ck_assert_int_eq(r.code, 0);
+    ck_assert_msg(strstr(r.err, "accel z: register 0x3a of grommet holds 160.7 m/s^2 at most") != NULL, "%s",
+                  r.err);
+    run_free(&r);
+    FILE *f = fopen("main.c", "w");
+    (void)!fputs("#include \"offsets.h\"\n#include <stdio.h>\n"
+                 "int main(void)\n{\n    for (unsigned i = 0; i < sizeof pod_07_offsets / sizeof "
+                 "*pod_07_offsets; i++) {\n"
+                 "        printf(\"%02x%02x \", pod_07_offsets[i].reg, pod_07_offsets[i].value);\n    }\n    "
+                 "return 0;\n}\n",
+                 f);
+    (void)!fclose(f);
+    shell("cc -std=c11 -Wall -Wextra -Wconversion -Werror -I" INCLUDE
+          " -I. main.c -o main && ./main > writes");
+    char *writes = temporary_read("writes");
+    ck_assert_str_eq(writes, "3600 3700 38ff 39ec 3a80 3b00 3000 310a 3200 3300 3400 3500 ");
+    free(writes);
+    ck_assert_int_eq(marl_calibration_read(&rest, "rest.json", &error), MARL_OK);
+    ck_assert_double_eq_tol(rest.fit[MARL_GYRO].bias[0], 0.2 / 32 * 0.017453292519943295, 1e-8);
+    ck_assert_double_eq_tol(rest.fit[MARL_ACCEL].bias[1], 0.3 * 0.0005 * 9.80665, 1e-7);
+    run_wants(2, "export cal.json --as chip-registers --tuning kalman -o a.h");
+    run_wants(2, "export cal.json --as chip-registers --mount 1,2 -o a.h");
+    run_wants(2, "export cal.json --as chip-registers --mount 1,2,4 -o a.h");
+    run_wants(2, "export cal.json --as chip-registers --mount 1,3,2 -o a.h"); /* that mirrors */
+    run_wants(2, "export cal.json --as c-header --mount 1,2,3 -o a.h");
+    run_wants(3, "export cal.json --as chip-registers --chip " CHIPS "/swivel.json -o a.h");
+    run_wants(3, "export cal.json --as chip-registers --chip lift.csv -o a.h");
+    temporary_remove(&dir);
+}
+END_TEST
+
 MARL_SUITE("export", firmware_has_the_bits_of_the_files, an_image_is_what_a_board_keeps,
-           without_a_tuning_and_what_is_refused)
+           without_a_tuning_and_what_is_refused, registers_are_writes_that_a_set_up_takes)

@@ -51,11 +51,11 @@ static marl_status fit_chips(source *s, const source_options *o, const marl_shee
         ++*parts;
     }
     if (*parts == 0) {
-        s->chip[(*parts)++] = *marl_chip_grommet();
+        s->chip[(*parts)++].chip = *marl_chip_grommet();
     }
     for (uint8_t i = 0; i < *parts; i++) {
         marl_place at = {.bus = 0, .address = (uint8_t)(FIRST_ADDRESS + i)};
-        s->part[i] = marl_sim_part(&s->chip[i], at, sheet, o->rate);
+        s->part[i] = marl_sim_part(&s->chip[i].chip, at, sheet, o->rate);
     }
     return MARL_OK;
 }
@@ -77,7 +77,10 @@ static marl_status load_flash(source *s, marl_error *error)
 
 static marl_status open_sim(source *s, const source_options *o, marl_sim_config *config, marl_error *error)
 {
-    marl_app_config app = {.device = o->device, .firmware = marl_version(), .silent = (uint8_t)o->silent};
+    marl_app_config app = {.device = o->device,
+                           .firmware = marl_version(),
+                           .silent = (uint8_t)o->silent,
+                           .choice = marl_choose_any};
     s->kind = SOURCE_SIM;
     config->seed = (uint64_t)o->seed;
     config->faults = marl_sim_faults_none();

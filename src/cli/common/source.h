@@ -4,6 +4,7 @@
 #define SOURCE_H
 
 #include "cli/common/cli.h"
+#include "marlinspike/files.h"
 #include "marlinspike/posix.h"
 #include "marlinspike/sim.h"
 
@@ -31,7 +32,7 @@ typedef struct source {
     double max_s; /* a simulated scene is over then */
     marl_log log;
     marl_sheet sheet;
-    marl_chip chip[MARL_BOARD_MAX_PARTS];
+    marl_chip_file chip[MARL_BOARD_MAX_PARTS];
     marl_part part[MARL_BOARD_MAX_PARTS];
 } source;
 

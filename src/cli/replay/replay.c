@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike replay */
-#include "cli/replay/replay_job.h"
+#include "cli/replay/replay_board.h"
 #include "cli/replay/replay_page.h"
 #include <math.h>
 #include <time.h>
@@ -200,7 +200,7 @@ static int show(const cli *c, const cli_replay_options *o, const cli_replay_job 
         return cli_exit(error);
     }
     if (c->json) {
-        return cli_replay_print_json(j);
+        return cli_print_json(cli_replay_json(j));
     }
     return c->quiet ? CLI_DONE : cli_replay_print_table(j, o);
 }
@@ -210,6 +210,10 @@ static int replay(const cli *c, cli_replay_options *o)
     marl_error error = {0};
     cli_replay_job j = {.declination_deg = NAN};
     j.pipeline = &j.own;
+    if (o->on != NULL) {
+        return read_options(&j, o, &error) == MARL_OK ? cli_replay_on_board(c, o, &j, &error)
+                                                      : cli_exit(&error);
+    }
     marl_status status = prepare(&j, c, o, &error);
     status = status == MARL_OK ? run(&j, o, &error) : status;
     (void)!finish(&j, status, &error);
@@ -245,6 +249,11 @@ int cli_replay(int argc, const char **argv)
          "of a recording of live: the run of this name, with every change that was made while it ran", "RUN"},
         {"start", '\0', POPT_ARG_STRING, &o.start, 0,
          "vectors (default), reference: the log's own attitude, or an attitude in enu", "W,X,Y,Z"},
+        {"on", '\0', POPT_ARG_STRING, &o.on, CLI_BOARD,
+         "run it on a board, too, serial:DEVICE[@BAUD] or sim, and compare bit for bit; the board keeps "
+         "calibration and "
+         "tuning until its next start",
+         "T"},
         CLI_DEGRADATION_OPTIONS(o.degradation),
         {"pace", '\0', POPT_ARG_DOUBLE, &o.pace, 0,
          "go at X times the speed of the recording (default: as fast as it goes)", "X"},

@@ -11,7 +11,7 @@
 typedef struct cli_replay_options {
     cli_reading reading;
     cli_degradation degradation;
-    char *calibration, *tuning, *out, *start, *figure, *page, *body, *write, *point, *changes;
+    char *calibration, *tuning, *out, *start, *figure, *page, *body, *write, *point, *changes, *on;
     int digest;
     double pace;
 } cli_replay_options;
@@ -41,7 +41,7 @@ typedef struct cli_replay_job {
 MARL_CHECKED marl_status cli_replay_changes_open(cli_replay_job *job, const cli_replay_options *options,
                                                  const char *path, marl_error *error);
 
-int cli_replay_print_json(const cli_replay_job *job);
+json_t *cli_replay_json(const cli_replay_job *job);
 int cli_replay_print_table(const cli_replay_job *job, const cli_replay_options *options);
 
 #endif

@@ -17,7 +17,7 @@ static void add_state(json_t *root, const marl_estimator *e)
     }
 }
 
-int cli_replay_print_json(const cli_replay_job *j)
+json_t *cli_replay_json(const cli_replay_job *j)
 {
     const marl_estimator_counts counts = marl_estimator_count(&j->pipeline->estimator);
     json_t *root = json_object();
@@ -37,7 +37,7 @@ int cli_replay_print_json(const cli_replay_job *j)
     json_object_set_new(root, "downweighted", cli_downweighted_json(&counts));
     add_state(root, &j->pipeline->estimator);
     json_object_set_new(root, "digest", cli_text(digest));
-    return cli_print_json(root);
+    return root;
 }
 
 static double percent(uint32_t part, uint32_t of)

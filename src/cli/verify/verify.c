@@ -34,8 +34,22 @@ static int print_json(const marl_verification *v, const marl_warnings *warnings)
     json_object_set_new(root, "dip_deviation_deg", cli_number(v->dip_deviation));
     json_object_set_new(root, "mag_bias", cli_numbers(v->mag_bias, 3));
     json_object_set_new(root, "mag_bias_limit", cli_numbers(v->mag_bias_limit, 3));
+    json_object_set_new(root, "mag_matrix_off", cli_number(v->mag_matrix_off));
+    json_object_set_new(root, "mag_matrix_z", cli_number(v->mag_matrix_z));
     json_object_set_new(root, "warnings", cli_warnings_json(warnings));
     return cli_print_json(root);
+}
+
+/* A change that is found, and one that noise explains: two things. */
+static void print_matrix(const char *what, double off, double z)
+{
+    if (fabs(z) > 4) {
+        cli_print("\n%s: an element is off by %.2f %%, %.1f standard errors\n", what, 100 * fabs(off),
+                  fabs(z));
+    } else {
+        cli_print("\n%s: within its errors, the most by %.2f %%, %.1f standard errors\n", what,
+                  100 * fabs(off), fabs(z));
+    }
 }
 
 /* Drift of the bias, and a wrong matrix: two things. */
@@ -49,9 +63,7 @@ static void print_gyro(const marl_verification *v)
                   v->gyro_drift[2] / MARL_DEGREE);
     }
     if (isfinite(v->gyro_matrix_z)) {
-        cli_print(
-            "\nthe gyroscope's matrix by moves between rests: off by at most %.2f %%, %.1f standard errors\n",
-            100 * fabs(v->gyro_matrix_off), fabs(v->gyro_matrix_z));
+        print_matrix("the gyroscope's matrix by moves between rests", v->gyro_matrix_off, v->gyro_matrix_z);
     }
 }
 
@@ -89,6 +101,10 @@ static int print_table(const marl_verification *v, const char *calibration, cons
                   "%.2f, %.2f, %.2f\n",
                   v->mag_bias[0], v->mag_bias[1], v->mag_bias[2], v->mag_bias_limit[0], v->mag_bias_limit[1],
                   v->mag_bias_limit[2]);
+    }
+    if (isfinite(v->mag_matrix_z)) {
+        print_matrix("the magnetometer's matrix by the lengths over directions", v->mag_matrix_off,
+                     v->mag_matrix_z);
     }
     cli_print(v->holds ? "\nthe calibration holds\n"
                        : "\nthe calibration does not hold for this recording\n");

@@ -167,7 +167,7 @@ static void correct_heading(marl_estimator *e, const estimator_means *means, cor
     }
 }
 
-void marlp_constant_gain_correct(marl_estimator *e, const world_axes *world, const estimator_means *means)
+static void correct(marl_estimator *e, const world_axes *world, const estimator_means *means)
 {
     correction c = {{0.0f, 0.0f, 0.0f}, {0.0f, 0.0f, 0.0f}};
     if (means->has_force) {
@@ -186,3 +186,8 @@ void marlp_constant_gain_correct(marl_estimator *e, const world_axes *world, con
     e->mean_force[0] = float_snap(e->mean_force[0] + MARL_GRAVITY * d.y);
     e->mean_force[1] = float_snap(e->mean_force[1] - MARL_GRAVITY * d.x);
 }
+
+const marl_filter_functions marlp_constant_gain_functions = {.use = marlp_estimator_use,
+                                                             .gap = marlp_estimator_gap,
+                                                             .motion = marlp_motion_follow,
+                                                             .correct = correct};

@@ -32,10 +32,40 @@ typedef struct estimator_means {
     int has_force, has_field;
 } estimator_means;
 
-/* Corrections by the means; `world` is R(q). They change the attitude by marlp_estimator_turn and the bias by
- * marlp_estimator_change_bias. */
-void marlp_kalman_correct(marl_estimator *e, const world_axes *world, const estimator_means *means);
-void marlp_constant_gain_correct(marl_estimator *e, const world_axes *world, const estimator_means *means);
+/* What the filters do differently; NULL where a filter does nothing. */
+struct marl_filter_functions {
+    /* With every sample after the start: sums the readings up, and corrects when it is time to. */
+    void (*use)(marl_estimator *e, uint8_t fresh, float dt);
+    /* A gap in the readings of the gyroscope that ends with a change of the rate. */
+    void (*gap)(marl_estimator *e, marl_vec3 rate_change, float dt);
+    /* The body's own acceleration, from lever arm and speed. */
+    void (*motion)(marl_estimator *e, const marl_sample *s, float dt);
+    /* The correction by the means; `world` is R(q). It changes the attitude by marlp_estimator_turn and the bias by
+     * marlp_estimator_change_bias. */
+    void (*correct)(marl_estimator *e, const world_axes *world, const estimator_means *means);
+    /* State of a start; the attitude is known within `spread`, rad. */
+    void (*start)(marl_estimator *e, float spread);
+    /* The heading has been set by the magnetometer: forgets what was known of it. */
+    void (*start_heading)(marl_estimator *e);
+    /* With every sample of the first seconds, dt s after the last. */
+    void (*follow_rate)(marl_estimator *e, float dt);
+    /* A gap with an unseen turn, rad^2; `lost`: the velocity is unknown after it. NULL: the start ages anew. */
+    void (*cross_gap)(marl_estimator *e, float turn2, int lost);
+};
+
+/* gyro and vectors correct nothing. */
+extern const marl_filter_functions marlp_kalman_functions, marlp_constant_gain_functions, marlp_no_functions;
+
+/* `use` and `gap` of all that correct. */
+void marlp_estimator_use(marl_estimator *e, uint8_t fresh, float dt);
+void marlp_estimator_gap(marl_estimator *e, marl_vec3 rate_change, float dt);
+
+/* Everything but tuning, filter and counts as before the first sample. */
+void marlp_estimator_clear(marl_estimator *e);
+
+/* Takes a tuning and the functions of its filter. MARL_ERR_ARGUMENT, and nothing is changed, when it does not pass its
+ * check or the choice does not have its filter. */
+marl_status marlp_estimator_choose(marl_estimator *e, const marl_tuning *tuning);
 
 /* Turns the estimate by the world vector d, rad, tilt and heading by no more than 0.5 rad each: about the
  * level axes first, then about up, so that the heading's part never moves the tilt. Returns the turn made. */
@@ -45,14 +75,8 @@ void marlp_estimator_change_bias(marl_estimator *e, marl_vec3 change);
 
 /* (3.8) A restart where the attitude, or its heading, is wrong. `d` is the turn of the correction. */
 void marlp_kalman_reset_if_lost(marl_estimator *e, const estimator_means *means, marl_vec3 d);
-/* State and covariance of a start; the attitude is known within `spread`, rad. */
-void marlp_kalman_start(marl_estimator *e, float spread);
 /* The heading has been set by the magnetometer: forgets what was known of it. */
 void marlp_kalman_start_heading(marl_estimator *e);
-/* Scatter of the rate, for the first seconds; with every sample. */
-void marlp_kalman_follow_rate(marl_estimator *e, float dt);
-/* A gap with an unseen turn, rad^2; `lost`: the velocity is unknown after it. */
-void marlp_kalman_cross_gap(marl_estimator *e, float turn2, int lost);
 
 /* (2.6) Squared change of the field against its reference beyond the noise, uT^2; 0 without a reference. */
 float marlp_field_reference_excess(const marl_field_reference *f, marl_vec3 field, float noise);

@@ -62,17 +62,17 @@ int marlp_estimator_sees_north(const marl_estimator *e, marl_vec3 up)
 
 void marlp_estimator_restart(marl_estimator *e)
 {
-    marl_estimator fresh = {.tuning = e->tuning,
-                            .counts = e->counts,
-                            .q = marl_quat_identity(),
-                            .bias = e->bias,
-                            .tare = e->tare,
-                            .garbage = e->garbage,
-                            .spoiled = e->spoiled,
-                            .has_tare = e->has_tare,
-                            .weight_accel = 1.0f,
-                            .weight_mag = 1.0f};
-    *e = fresh;
+    marl_vec3 bias = e->bias;
+    marl_quat tare = e->tare;
+    float garbage = e->garbage;
+    uint8_t spoiled = e->spoiled, has_tare = e->has_tare;
+    marlp_estimator_clear(
+        e); /* in place: a second estimator would need much stack, and interrupts may call this */
+    e->bias = bias;
+    e->tare = tare;
+    e->garbage = garbage;
+    e->spoiled = spoiled;
+    e->has_tare = has_tare;
     e->counts.restarts++;
 }
 
@@ -98,7 +98,9 @@ static void start(marl_estimator *e, int heading_known, float spread)
     e->mean_force[0] = e->mean_force[1] = 0.0f;
     e->lasting_force[0] = e->lasting_force[1] = 0.0f;
     e->heading_known = (uint8_t)heading_known;
-    marlp_kalman_start(e, spread);
+    if (e->functions->start != NULL) {
+        e->functions->start(e, spread);
+    }
     marlp_motion_start(e);
 }
 
@@ -143,7 +145,9 @@ void marlp_estimator_find_heading(marl_estimator *e)
             (marl_accumulator){.age = e->sum.age, .wait = e->sum.wait}; /* another heading had turned them */
         e->mean_force[0] = e->mean_force[1] = 0.0f;
         e->lasting_force[0] = e->lasting_force[1] = 0.0f;
-        marlp_kalman_start_heading(e);
+        if (e->functions->start_heading != NULL) {
+            e->functions->start_heading(e);
+        }
     }
 }
 
@@ -171,10 +175,9 @@ marl_status marl_estimator_set_attitude(marl_estimator *estimator, marl_quat q)
 
 marl_status marl_estimator_retune(marl_estimator *e, const marl_tuning *tuning)
 {
-    MARL_TRY(marl_tuning_check(tuning));
     int same = e->tuning.filter == tuning->filter &&
                e->tuning.value[MARL_PARAMETER_USE_MAG] == tuning->value[MARL_PARAMETER_USE_MAG];
-    e->tuning = *tuning;
+    MARL_TRY(marlp_estimator_choose(e, tuning));
     if (!same && e->started) {
         marlp_estimator_go_on(e);
     }

@@ -57,7 +57,7 @@ static void forget_force(marl_kalman *k)
 }
 
 /* (3.1) */
-void marlp_kalman_start(marl_estimator *e, float spread)
+static void start(marl_estimator *e, float spread)
 {
     marl_kalman fresh = {.rate_variance = e->kalman.rate_variance,
                          .rate_fast = e->kalman.rate_fast,
@@ -78,7 +78,7 @@ void marlp_kalman_start_heading(marl_estimator *e)
 }
 
 /* (3.3) W */
-void marlp_kalman_follow_rate(marl_estimator *e, float dt)
+static void follow_rate(marl_estimator *e, float dt)
 {
     marl_kalman *k = &e->kalman;
     float t = e->since_start + e->sum.age;
@@ -90,7 +90,7 @@ void marlp_kalman_follow_rate(marl_estimator *e, float dt)
 }
 
 /* (2.2) */
-void marlp_kalman_cross_gap(marl_estimator *e, float turn2, int lost)
+static void cross_gap(marl_estimator *e, float turn2, int lost)
 {
     for (int i = 0; i < 3; i++) {
         e->kalman.p[ANGLE + i][ANGLE + i] += turn2;
@@ -255,7 +255,7 @@ static void correct_heading(marl_estimator *e, const estimator_means *means, mar
         float_max(FIELD_MIN_SHARE, 1.0f / (1.0f + excess / (FIELD_HALF_SHARE * noise2))));
 }
 
-void marlp_kalman_correct(marl_estimator *e, const world_axes *world, const estimator_means *means)
+static void correct(marl_estimator *e, const world_axes *world, const estimator_means *means)
 {
     marl_kalman *k = &e->kalman;
     float x[STATES] = {0};
@@ -283,3 +283,12 @@ void marlp_kalman_correct(marl_estimator *e, const world_axes *world, const esti
         marlp_kalman_reset_if_lost(e, means, d);
     }
 }
+
+const marl_filter_functions marlp_kalman_functions = {.use = marlp_estimator_use,
+                                                      .gap = marlp_estimator_gap,
+                                                      .motion = marlp_motion_follow,
+                                                      .correct = correct,
+                                                      .start = start,
+                                                      .start_heading = marlp_kalman_start_heading,
+                                                      .follow_rate = follow_rate,
+                                                      .cross_gap = cross_gap};

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Everything between a raw sample and an attitude. */
 #include "device/attitude/estimator_parts.h"
+#include "device/attitude/parameter_limits.h"
 #include "device/math/exact.h"
 #include "marlinspike/estimator.h"
 #include "marlinspike/quat.h"
@@ -17,7 +18,7 @@ marl_pipeline_config marl_pipeline_default(marl_filter filter)
 /* A value in the tuning that is not the default goes before what follows from the calibration. */
 static void assume(marl_tuning *tuning, marl_parameter_id id, float value)
 {
-    tuning->value[id] = tuning->value[id] == marl_parameter_row(id)->standard ? value : tuning->value[id];
+    tuning->value[id] = tuning->value[id] == marlp_parameter_limits(id)->standard ? value : tuning->value[id];
 }
 
 static void assume_sensors(marl_tuning *tuning, const marl_pipeline_config *config)
@@ -59,7 +60,7 @@ marl_status marl_pipeline_configure(marl_pipeline *p, const marl_pipeline_config
     p->watches_still = config->watch_still;
     p->no_digest = config->no_digest;
     p->attitudes = p->digest = 0;
-    return marl_estimator_init(&p->estimator, &tuning);
+    return marl_estimator_init_with(&p->estimator, &tuning, p->estimator.choice);
 }
 
 marl_status marl_pipeline_retune(marl_pipeline *p, const marl_pipeline_config *config)
@@ -103,13 +104,12 @@ marl_status marl_pipeline_recalibrate(marl_pipeline *p, const marl_pipeline_conf
     marl_calibration calibration = config->calibration, *before = &p->corrector.calibration;
     marl_estimator *e = &p->estimator;
     MARL_TRY(marl_calibration_check(&calibration));
-    MARL_TRY(marl_tuning_check(&tuning));
+    MARL_TRY(marlp_estimator_choose(e, &tuning));
     /* q turns the body into the world, the mount the sensors into the body: their product stays as it is */
     marl_quat change = marl_quat_product(mount_of(before), marl_quat_conjugate(mount_of(&calibration)));
     int has_mount = before->has_mount || calibration.has_mount;
     int same_gyro = is_same_correction(&before->gyro, &calibration.gyro);
     p->corrector.calibration = calibration;
-    e->tuning = tuning;
     if (!same_gyro) {
         e->bias = (marl_vec3){0.0f, 0.0f, 0.0f};
     }
@@ -123,11 +123,13 @@ marl_status marl_pipeline_recalibrate(marl_pipeline *p, const marl_pipeline_conf
     return MARL_OK;
 }
 
-marl_status marl_pipeline_init(marl_pipeline *pipeline, const marl_pipeline_config *config)
+marl_status marl_pipeline_init_with(marl_pipeline *pipeline, const marl_pipeline_config *config,
+                                    marl_filter_choice choice)
 {
     marl_still_limits limits = marl_still_default_limits();
     marl_corrector_init(&pipeline->corrector, &config->calibration);
     MARL_TRY(marl_still_init(&pipeline->still, &limits));
+    pipeline->estimator.choice = choice;
     return marl_pipeline_configure(pipeline, config);
 }
 
@@ -135,7 +137,8 @@ void marl_pipeline_restart(marl_pipeline *p)
 {
     const marl_tuning tuning = p->estimator.tuning;
     const marl_estimator_counts counts = p->estimator.counts;
-    (void)!marl_estimator_init(&p->estimator, &tuning); /* it has passed its check before */
+    (void)!marl_estimator_init_with(&p->estimator, &tuning,
+                                    p->estimator.choice); /* it has passed its check before */
     p->estimator.counts = counts;
 }
 

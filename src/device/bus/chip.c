@@ -1,45 +1,21 @@
 /* SPDX-License-Identifier: MIT
  * The driver that serves every chip table. */
-#include "marlinspike/chip.h"
-#include <string.h>
+#include "device/bus/transfer.h"
+#include "device/math/vec_quat.h"
 
-#define PAUSE_US 200u /* between the tries of a transfer */
-
-static marl_status read_bytes(const marl_port *port, const marl_part *part, uint8_t reg, uint8_t *bytes,
-                              size_t n)
-{
-    marl_status status = port->bus_read(port->context, part->at, reg, bytes, n);
-    for (int i = 1; i < MARL_BUS_TRIES && status != MARL_OK; i++) {
-        status = port->sleep(port->context, PAUSE_US);
-        status = status != MARL_OK ? status : port->bus_read(port->context, part->at, reg, bytes, n);
-    }
-    return status;
-}
-
-static marl_status write_bytes(const marl_port *port, const marl_part *part, uint8_t reg,
-                               const uint8_t *bytes, size_t n)
-{
-    marl_status status = port->bus_write(port->context, part->at, reg, bytes, n);
-    for (int i = 1; i < MARL_BUS_TRIES && status != MARL_OK; i++) {
-        status = port->sleep(port->context, PAUSE_US);
-        status = status != MARL_OK ? status : port->bus_write(port->context, part->at, reg, bytes, n);
-    }
-    return status;
-}
-
-static int is_itself(const marl_chip *chip, uint8_t value)
+static int is_itself(const marl_chip *chip, uint16_t value)
 {
     return (value & chip->identity.mask) == (chip->identity_value & chip->identity.mask);
 }
 
 /* Another chip sends the same value each time; a disturbed bus does not. */
-static marl_status identify(const marl_port *port, const marl_part *part, uint8_t *found)
+static marl_status identify(const marl_port *port, const marl_part *part, uint16_t *found)
 {
-    uint8_t value = 0, before = 0;
+    uint16_t value = 0, before = 0;
     marl_status status = MARL_OK;
     for (int i = 0; i < MARL_BUS_TRIES; i++) {
         before = value;
-        status = read_bytes(port, part, part->chip->identity.reg, &value, 1);
+        status = marlp_register_read(port, part, part->chip->identity.reg, &value);
         if (status != MARL_OK || is_itself(part->chip, value)) {
             break;
         }
@@ -52,7 +28,7 @@ static marl_status identify(const marl_port *port, const marl_part *part, uint8_
 }
 
 /* After power-on a chip may be silent for a while. */
-static marl_status wait_for_identity(const marl_port *port, const marl_part *part, uint8_t *found)
+static marl_status wait_for_identity(const marl_port *port, const marl_part *part, uint16_t *found)
 {
     marl_status status = identify(port, part, found);
     for (int ms = 0; ms < part->chip->start_ms && status == MARL_ERR_BUS_SILENT; ms++) {
@@ -66,7 +42,7 @@ static marl_status wake_up(const marl_port *port, const marl_part *part)
 {
     for (int i = 0; i < part->chip->setups; i++) {
         const marl_chip_write *w = &part->chip->setup[i];
-        marl_status status = write_bytes(port, part, w->reg, &w->value, 1);
+        marl_status status = marlp_register_write(port, part, w->reg, w->value);
         if (status == MARL_OK && w->wait_ms > 0) {
             status = port->sleep(port->context, w->wait_ms * UINT32_C(1000));
         }
@@ -77,49 +53,19 @@ static marl_status wake_up(const marl_port *port, const marl_part *part)
     return MARL_OK;
 }
 
-/* Writes bytes and reads them back. */
-static marl_status write_surely(const marl_port *port, const marl_part *part, uint8_t reg,
-                                const uint8_t *bytes, size_t n)
-{
-    uint8_t back[4];
-    for (int i = 0; i < MARL_BUS_TRIES; i++) {
-        MARL_TRY(write_bytes(port, part, reg, bytes, n));
-        MARL_TRY(read_bytes(port, part, reg, back, n));
-        if (memcmp(back, bytes, n) == 0) {
-            return MARL_OK;
-        }
-    }
-    return MARL_ERR_BUS_GARBAGE;
-}
-
-/* A register as two reads in a row have it: what is written back of it must not come from a disturbed bus. */
-static marl_status read_surely(const marl_port *port, const marl_part *part, uint8_t reg, uint8_t *value)
-{
-    uint8_t before = 0;
-    for (int i = 0; i < 2 * MARL_BUS_TRIES; i++) {
-        marl_status status = read_bytes(port, part, reg, value, 1);
-        if (status != MARL_OK || (i > 0 && *value == before)) {
-            return status;
-        }
-        before = *value;
-    }
-    return MARL_ERR_BUS_GARBAGE;
-}
-
 static marl_status set(const marl_port *port, const marl_part *part, const marl_chip_setting *setting,
                        uint8_t choice)
 {
-    uint8_t mask = setting->at.mask, value;
+    uint16_t mask = setting->at.mask, value;
     if (mask == 0 || setting->n == 0) {
         return MARL_OK;
     }
-    uint8_t code = (uint8_t)(setting->choice[choice].code * (mask & (0u - mask)));
-    MARL_TRY(read_surely(port, part, setting->at.reg, &value));
-    value = (uint8_t)((value & ~mask) | code);
-    return write_surely(port, part, setting->at.reg, &value, 1);
+    unsigned code = setting->choice[choice].code * lowest_bit(mask);
+    MARL_TRY(marlp_register_read_surely(port, part, setting->at.reg, &value));
+    return marlp_register_write_surely(port, part, setting->at.reg, (uint16_t)((value & ~mask) | code));
 }
 
-marl_status marl_part_start(const marl_port *port, const marl_part *part, int wait, uint8_t *identity)
+marl_status marl_part_start(const marl_port *port, const marl_part *part, int wait, uint16_t *identity)
 {
     MARL_TRY(wait ? wait_for_identity(port, part, identity) : identify(port, part, identity));
     MARL_TRY(wake_up(port, part));
@@ -134,8 +80,7 @@ marl_status marl_part_start(const marl_port *port, const marl_part *part, int wa
     return MARL_OK;
 }
 
-/* From the chip's axes to the body's. */
-static marl_vec3 mounted(const int8_t mount[3], const float chip[3])
+marl_vec3 marlp_mounted(const int8_t mount[3], const float chip[3])
 {
     float body[3];
     for (int i = 0; i < 3; i++) {
@@ -145,43 +90,59 @@ static marl_vec3 mounted(const int8_t mount[3], const float chip[3])
     return (marl_vec3){body[0], body[1], body[2]};
 }
 
-static marl_vec3 convert(const marl_part *part, marl_sensor which, const uint8_t *burst)
+marl_vec3 marlp_part_convert(const marl_part *part, marl_sensor which, const uint8_t *const at[3])
 {
     const marl_chip_sensor *s = &part->chip->sensor[which];
     float per_count = s->range.choice[part->range[which]].per_count, chip[3];
     for (int k = 0; k < 3; k++) {
-        int32_t count = marl_chip_word_get(&s->word, burst + (s->reg[k] - part->chip->burst_reg));
+        int32_t count = marl_chip_word_get(&s->word, at[k]) - s->zero;
         chip[k] = (float)count * (s->sign[k] < 0 ? -per_count : per_count);
     }
-    return mounted(part->mount, chip);
+    return marlp_mounted(part->mount, chip);
+}
+
+void marlp_part_take(const marl_part *part, marl_sensor which, const uint8_t *const at[3],
+                     marl_sample *sample)
+{
+    marl_vec3 *to = which == MARL_ACCEL ? &sample->accel : which == MARL_GYRO ? &sample->gyro : &sample->mag;
+    *to = marlp_part_convert(part, which, at);
+    sample->fresh = (uint8_t)(sample->fresh | 1u << which);
+}
+
+void marlp_part_take_temperature(const marl_part *part, const uint8_t *at, marl_sample *sample)
+{
+    const marl_chip_thermometer *temp = &part->chip->temp;
+    sample->temp = temp->at_zero + (float)marl_chip_word_get(&temp->word, at) * temp->per_count;
+    sample->fresh |= MARL_FRESH_TEMP;
+}
+
+uint8_t marlp_part_sensors(const marl_part *part)
+{
+    uint8_t use = part->chip->temp.present ? MARL_FRESH_TEMP : 0;
+    for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
+        use = (uint8_t)(use | (part->chip->sensor[i].present ? 1u << i : 0u));
+    }
+    return part->use ? (uint8_t)(use & part->use) : use;
 }
 
 static int makes_sense(const marl_chip *chip, const uint8_t *burst)
 {
-    unsigned at = (unsigned)chip->identity.reg - chip->burst_reg;
-    int named = at >= chip->burst_n || is_itself(chip, burst[at]);
-    return named &&
-           (chip->zeros.mask == 0 || (burst[chip->zeros.reg - chip->burst_reg] & chip->zeros.mask) == 0);
+    int at = burst_at(chip, chip->identity.reg);
+    int named = at < 0 || at >= chip->burst_n || is_itself(chip, register_value(chip, burst + at));
+    return named && (chip->zeros.mask == 0 ||
+                     (register_value(chip, burst + burst_at(chip, chip->zeros.reg)) & chip->zeros.mask) == 0);
 }
 
-static uint8_t fresh_in(const marl_part *part, const uint8_t *burst)
+static int is_ready(const marl_chip *chip, const marl_chip_bits *ready, const uint8_t *burst)
 {
-    uint8_t fresh = 0;
-    for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
-        const marl_chip_sensor *s = &part->chip->sensor[i];
-        if (s->present &&
-            (s->ready.mask == 0 || (burst[s->ready.reg - part->chip->burst_reg] & s->ready.mask))) {
-            fresh = (uint8_t)(fresh | 1u << i);
-        }
-    }
-    return fresh;
+    return ready->mask == 0 || (register_value(chip, burst + burst_at(chip, ready->reg)) & ready->mask) != 0;
 }
 
 /* The burst, read again while it makes no sense. */
 static marl_status read_burst(const marl_port *port, const marl_part *part, uint8_t *burst)
 {
     for (int i = 0; i < MARL_BUS_TRIES; i++) {
-        marl_status status = read_bytes(port, part, part->chip->burst_reg, burst, part->chip->burst_n);
+        marl_status status = marlp_bus_read(port, part, part->chip->burst_reg, burst, part->chip->burst_n);
         if (status != MARL_OK || makes_sense(part->chip, burst)) {
             return status;
         }
@@ -193,57 +154,23 @@ marl_status marl_part_read(const marl_port *port, const marl_part *part, marl_sa
 {
     uint8_t burst[MARL_CHIP_MAX_BURST];
     const marl_chip *chip = part->chip;
+    unsigned use = marlp_part_sensors(part) & ~(chip->fifo.present ? chip->fifo.holds : 0u);
     *sample = (marl_sample){0};
     MARL_TRY(read_burst(port, part, burst));
-    uint8_t use = part->use ? part->use : 0xff;
-    uint8_t fresh = fresh_in(part, burst) & use;
-    if (fresh == 0) {
+    for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_chip_sensor *s = &chip->sensor[i];
+        if ((use & 1u << i) && is_ready(chip, &s->ready, burst)) {
+            const uint8_t *const at[3] = {burst + burst_at(chip, s->reg[0]),
+                                          burst + burst_at(chip, s->reg[1]),
+                                          burst + burst_at(chip, s->reg[2])};
+            marlp_part_take(part, (marl_sensor)i, at, sample);
+        }
+    }
+    if (sample->fresh == 0 && !(chip->fifo.present && (use & MARL_FRESH_TEMP))) {
         return MARL_ERR_NOT_READY;
     }
-    sample->accel = fresh & MARL_FRESH_ACCEL ? convert(part, MARL_ACCEL, burst) : sample->accel;
-    sample->gyro = fresh & MARL_FRESH_GYRO ? convert(part, MARL_GYRO, burst) : sample->gyro;
-    sample->mag = fresh & MARL_FRESH_MAG ? convert(part, MARL_MAG, burst) : sample->mag;
-    if (chip->temp.present && (use & MARL_FRESH_TEMP)) {
-        int32_t count = marl_chip_word_get(&chip->temp.word, burst + (chip->temp.reg - chip->burst_reg));
-        sample->temp = chip->temp.at_zero + (float)count * chip->temp.per_count;
-        fresh |= MARL_FRESH_TEMP;
+    if (use & MARL_FRESH_TEMP) {
+        marlp_part_take_temperature(part, burst + burst_at(chip, chip->temp.reg), sample);
     }
-    sample->fresh = fresh;
     return port->clock(port->context, &sample->t_ns);
-}
-
-/* From the body's axes back to the chip's. */
-static void unmounted(const int8_t mount[3], marl_vec3 v, float chip[3])
-{
-    const float body[3] = {v.x, v.y, v.z};
-    for (int i = 0; i < 3; i++) {
-        int axis = mount[i] < 0 ? -mount[i] : mount[i];
-        chip[axis == 0 ? i : axis - 1] = mount[i] < 0 ? -body[i] : body[i];
-    }
-}
-
-marl_status marl_part_write_offset(const marl_port *port, const marl_part *part, marl_sensor sensor,
-                                   marl_vec3 bias)
-{
-    const marl_chip_sensor *s = &part->chip->sensor[sensor];
-    float chip[3] = {0.0f, 0.0f, 0.0f};
-    uint8_t bytes[3][4];
-    int32_t min, max;
-    if (!s->present || !s->offset.present) {
-        return MARL_ERR_ARGUMENT;
-    }
-    unmounted(part->mount, bias, chip);
-    marl_chip_word_range(&s->offset.word, &min, &max);
-    for (int k = 0; k < 3; k++) {
-        float counts = -chip[k] * (float)(s->sign[k] * s->offset.sign) / s->offset.per_count;
-        if (!(counts > (float)min && counts < (float)max)) { /* also NaN */
-            return MARL_ERR_ARGUMENT;
-        }
-        marl_chip_word_put(&s->offset.word, (int32_t)(counts + (counts < 0.0f ? -0.5f : 0.5f)), bytes[k]);
-    }
-    marl_status status = MARL_OK;
-    for (int k = 0; k < 3 && status == MARL_OK; k++) {
-        status = write_surely(port, part, s->offset.reg[k], bytes[k], s->offset.word.bytes);
-    }
-    return status;
 }

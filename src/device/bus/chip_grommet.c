@@ -24,32 +24,31 @@
     }
 #define RATES                                                                                                \
     {                                                                                                        \
-        .at = {0x23, 0x07}, .n = 6, .choice = {                                                              \
-            {0, 25.0f, 0.0f},                                                                                \
-            {1, 50.0f, 0.0f},                                                                                \
-            {2, 100.0f, 0.0f},                                                                               \
-            {3, 200.0f, 0.0f},                                                                               \
-            {4, 500.0f, 0.0f},                                                                               \
-            {5, 1000.0f, 0.0f}                                                                               \
-        }                                                                                                    \
+        .at = {0x23, 0x07}, .n = 6, .choice = rates                                                          \
     }
-#define FILTERS                                                                                              \
-    {                                                                                                        \
-        {0, 0.0f, 0.0f}, {1, 10.0f, 0.0f}, {2, 20.0f, 0.0f}, {3, 41.0f, 0.0f}, {4, 92.0f, 0.0f},             \
-        {                                                                                                    \
-            5, 184.0f, 0.0f                                                                                  \
-        }                                                                                                    \
-    }
-
 const marl_chip *marl_chip_grommet(void)
 {
+    static const marl_chip_choice accel_ranges[] = {RANGE(0, 2.0, G), RANGE(1, 4.0, G), RANGE(2, 8.0, G),
+                                                    RANGE(3, 16.0, G)},
+                                  gyro_ranges[] = {RANGE(0, 250.0, DEG), RANGE(1, 500.0, DEG),
+                                                   RANGE(2, 1000.0, DEG), RANGE(3, 2000.0, DEG)},
+                                  mag_range[] = {RANGE(0, 1200.0, 1.0)},
+                                  rates[] = {{0, 25.0f, 0.0f},  {1, 50.0f, 0.0f},  {2, 100.0f, 0.0f},
+                                             {3, 200.0f, 0.0f}, {4, 500.0f, 0.0f}, {5, 1000.0f, 0.0f}},
+                                  mag_rates[] = {{0, 10.0f, 0.0f},
+                                                 {1, 25.0f, 0.0f},
+                                                 {2, 50.0f, 0.0f},
+                                                 {3, 100.0f, 0.0f}},
+                                  filters[] = {{0, 0.0f, 0.0f},  {1, 10.0f, 0.0f}, {2, 20.0f, 0.0f},
+                                               {3, 41.0f, 0.0f}, {4, 92.0f, 0.0f}, {5, 184.0f, 0.0f}};
+    static const marl_chip_write setup[] = {{0x20, 0x01, 5}};
     static const marl_chip grommet = {
         .name = "grommet",
         .identity = {0x00, 0xff},
         .identity_value = 0x6b,
         .start_ms = 20,
         .setups = 1,
-        .setup = {{0x20, 0x01, 5}},
+        .setup = setup,
         .burst_reg = 0x00,
         .burst_n = 22,
         .zeros = {0x01, 0xf0},
@@ -58,12 +57,9 @@ const marl_chip *marl_chip_grommet(void)
                                    .sign = {1, 1, 1},
                                    .word = WORD16,
                                    .ready = {0x01, 0x02},
-                                   .range = {.at = {0x22, 0x03},
-                                             .n = 4,
-                                             .choice = {RANGE(0, 2.0, G), RANGE(1, 4.0, G), RANGE(2, 8.0, G),
-                                                        RANGE(3, 16.0, G)}},
+                                   .range = {.at = {0x22, 0x03}, .n = 4, .choice = accel_ranges},
                                    .rate = RATES,
-                                   .filter = {.at = {0x22, 0x70}, .n = 6, .choice = FILTERS},
+                                   .filter = {.at = {0x22, 0x70}, .n = 6, .choice = filters},
                                    .offset = {.present = 1,
                                               .reg = {0x36, 0x38, 0x3a},
                                               .word = WORD16,
@@ -74,12 +70,9 @@ const marl_chip *marl_chip_grommet(void)
                                   .sign = {1, 1, 1},
                                   .word = WORD16,
                                   .ready = {0x01, 0x01},
-                                  .range = {.at = {0x21, 0x03},
-                                            .n = 4,
-                                            .choice = {RANGE(0, 250.0, DEG), RANGE(1, 500.0, DEG),
-                                                       RANGE(2, 1000.0, DEG), RANGE(3, 2000.0, DEG)}},
+                                  .range = {.at = {0x21, 0x03}, .n = 4, .choice = gyro_ranges},
                                   .rate = RATES,
-                                  .filter = {.at = {0x21, 0x70}, .n = 6, .choice = FILTERS},
+                                  .filter = {.at = {0x21, 0x70}, .n = 6, .choice = filters},
                                   .offset = {.present = 1,
                                              .reg = {0x30, 0x32, 0x34},
                                              .word = WORD16,
@@ -90,13 +83,8 @@ const marl_chip *marl_chip_grommet(void)
                                  .sign = {1, 1, 1},
                                  .word = WORD16,
                                  .ready = {0x01, 0x04},
-                                 .range = {.n = 1, .choice = {RANGE(0, 1200.0, 1.0)}},
-                                 .rate = {.at = {0x23, 0x30},
-                                          .n = 4,
-                                          .choice = {{0, 10.0f, 0.0f},
-                                                     {1, 25.0f, 0.0f},
-                                                     {2, 50.0f, 0.0f},
-                                                     {3, 100.0f, 0.0f}}}}},
+                                 .range = {.n = 1, .choice = mag_range},
+                                 .rate = {.at = {0x23, 0x30}, .n = 4, .choice = mag_rates}}},
         .temp = {.present = 1, .reg = 0x14, .word = WORD16, .per_count = 0.0078125f, .at_zero = 25.0f},
     };
     return &grommet;

@@ -26,6 +26,7 @@ marl_status marl_port_check(const marl_port *port, unsigned needs, const char **
         {port->sleep == NULL, "sleep"},
         {(needs & MARL_PORT_BUS) && port->bus_read == NULL, "bus_read"},
         {(needs & MARL_PORT_BUS) && port->bus_write == NULL, "bus_write"},
+        {(needs & MARL_PORT_READY) && port->data_ready == NULL, "data_ready"},
         {nv && port->nv_read == NULL, "nv_read"},
         {nv && port->nv_erase == NULL, "nv_erase"},
         {nv && port->nv_write == NULL, "nv_write"},

@@ -116,7 +116,8 @@ static marl_status report_faults(marl_app *app)
                             .silent = state->counts.silent,
                             .late = state->counts.late,
                             .garbage = state->counts.garbage,
-                            .restarts = state->counts.restarts};
+                            .restarts = state->counts.restarts,
+                            .overflows = state->counts.overflows};
         MARL_TRY(app->port->clock(app->port->context, &event.t_ns));
         wire_writer w = marlp_app_item(app);
         marlp_item_put_event(&w, app->number, &event);
@@ -153,7 +154,23 @@ static marl_status check(const marl_port *port, const marl_app_config *config, c
         }
         return MARL_ERR_ARGUMENT;
     }
+    if (config->choice == NULL) {
+        if (what != NULL) {
+            *what = "choice";
+        }
+        return MARL_ERR_ARGUMENT;
+    }
     return marl_port_check(port, MARL_PORT_BUS | MARL_PORT_OUT, what);
+}
+
+/* One that the firmware has; which one it runs comes in a message. */
+static marl_filter first_filter(marl_filter_choice choice)
+{
+    marl_filter filter = MARL_FILTER_GYRO;
+    while (filter < MARL_FILTER_COUNT && choice(filter) == NULL) {
+        filter = (marl_filter)(filter + 1);
+    }
+    return filter;
 }
 
 marl_status marl_app_start(marl_app *app, const marl_port *port, const marl_part *part, uint8_t parts,
@@ -162,14 +179,14 @@ marl_status marl_app_start(marl_app *app, const marl_port *port, const marl_part
     memset(app, 0, sizeof *app);
     app->port = port;
     app->config = *config;
-    app->settings.calibration = marl_calibration_none();
-    app->settings.tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
-    marl_packet_reader_init(&app->reader, app->in, sizeof app->in);
     MARL_TRY(check(port, config, what));
+    app->settings.calibration = marl_calibration_none();
+    app->settings.tuning = marl_tuning_default(first_filter(config->choice));
+    marl_packet_reader_init(&app->reader, app->in, sizeof app->in);
     MARL_TRY(marl_board_init(&app->board, port, part, parts, what));
     marlp_app_load(app);
     const marl_pipeline_config pipeline = pipeline_config(app);
-    MARL_TRY(marl_pipeline_init(&app->pipeline, &pipeline));
+    MARL_TRY(marl_pipeline_init_with(&app->pipeline, &pipeline, config->choice));
     (void)!marl_board_start(&app->board); /* a chip that fails is reported by an event and restarted */
     MARL_TRY(config->as_lines ? MARL_OK : marlp_app_send_identity(app));
     return report_faults(app);

@@ -7,8 +7,21 @@
 #include "marlinspike/app.h"
 #include <string.h>
 
-enum { KEEP_CALIBRATION = 1, KEEP_TUNING = 2 };
+enum { KEEP_CALIBRATION = 1, KEEP_TUNING = 2, KEEP_OFFSETS = 3 };
 enum { FEED_AT_ONCE = 64, FEED_MAX = 4096 }; /* bytes a step takes at most */
+
+/* Goes through all of them; returns the first failure. */
+static marl_status take_biases(marl_app *app, const marl_vec3 taken[MARL_SENSOR_COUNT], unsigned sensors)
+{
+    marl_status first = MARL_OK;
+    for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
+        if (sensors & 1u << i) {
+            marl_status status = marl_board_take_bias(&app->board, (marl_sensor)i, taken[i]);
+            first = first != MARL_OK ? first : status;
+        }
+    }
+    return first;
+}
 
 void marlp_app_load(marl_app *app)
 {
@@ -28,7 +41,11 @@ void marlp_app_load(marl_app *app)
             break;
         case KEEP_TUNING:
             status = marlp_item_get_tuning(&r, &kept.tuning);
-            kept.has_tuning = 1;
+            kept.has_tuning = app->config.choice(kept.tuning.filter) != NULL; /* else of another firmware */
+            kept.tuning = kept.has_tuning ? kept.tuning : app->settings.tuning;
+            break;
+        case KEEP_OFFSETS:
+            marlp_item_get_offsets(&r, kept.taken, &kept.takes);
             break;
         default:
             marlp_wire_skip(&r);
@@ -37,18 +54,24 @@ void marlp_app_load(marl_app *app)
     }
     if (status == MARL_OK && r.status == MARL_OK) {
         app->settings = kept;
+        (void)!take_biases(app, kept.taken,
+                           kept.takes); /* a chip that has no such registers reads as it is */
     }
 }
 
 static marl_status commit(marl_app *app)
 {
     wire_writer w = marlp_wire_into(app->item, sizeof app->item);
-    marlp_wire_put_map(&w, app->settings.has_tuning ? 2 : 1);
+    marlp_wire_put_map(&w, 1u + (app->settings.has_tuning != 0) + (app->settings.takes != 0));
     marlp_wire_put_int(&w, KEEP_CALIBRATION);
     marlp_item_put_calibration(&w, &app->settings.calibration);
     if (app->settings.has_tuning) {
         marlp_wire_put_int(&w, KEEP_TUNING);
         marlp_item_put_tuning(&w, &app->settings.tuning);
+    }
+    if (app->settings.takes) {
+        marlp_wire_put_int(&w, KEEP_OFFSETS);
+        marlp_item_put_offsets(&w, app->settings.taken, app->settings.takes);
     }
     return w.full ? MARL_ERR_CAPACITY : marl_store_save(app->port, w.bytes, w.n);
 }
@@ -71,6 +94,24 @@ static marl_status zero(marl_app *app)
     return MARL_OK;
 }
 
+static marl_correction *correction_of(marl_calibration *c, unsigned sensor)
+{
+    return sensor == MARL_ACCEL ? &c->accel : sensor == MARL_GYRO ? &c->gyro : &c->mag;
+}
+
+/* A calibration whose bias is in the registers already and is sent again must not take it away twice. */
+static void keep_moved(marl_app *app, marl_calibration *calibration)
+{
+    for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
+        marl_vec3 taken = app->settings.taken[i], left = correction_of(&app->settings.calibration, i)->bias;
+        marl_correction *c = correction_of(calibration, i);
+        marl_vec3 off = vec3_sub(c->bias, vec3_add(taken, left));
+        if ((app->settings.takes & 1u << i) && vec3_dot(off, off) < 1e-10f * vec3_dot(taken, taken)) {
+            c->bias = left;
+        }
+    }
+}
+
 static marl_status read_calibration(marl_app *app, wire_reader *r)
 {
     marl_calibration calibration;
@@ -81,6 +122,7 @@ static marl_status read_calibration(marl_app *app, wire_reader *r)
     }
     if (status == MARL_OK) {
         marl_still_limits limits = app->pipeline.still.limits;
+        keep_moved(app, &calibration);
         app->settings.calibration = calibration;
         status =
             marl_still_init(&app->pipeline.still, &limits); /* readings are corrected in another way now */
@@ -92,11 +134,44 @@ static marl_status read_tuning(marl_app *app, wire_reader *r)
 {
     marl_tuning tuning;
     marl_status status = marlp_item_get_tuning(r, &tuning);
+    if (status == MARL_OK && app->config.choice(tuning.filter) == NULL) { /* not in this firmware */
+        status = MARL_ERR_ARGUMENT;
+    }
     if (status == MARL_OK) {
         app->settings.tuning = tuning;
         app->settings.has_tuning = 1;
     }
     return status;
+}
+
+/* Biases move from the calibration into the registers, on top of what these take already; the rest, less than half a
+ * count, stays with the calibration. All or none: whether they fit is asked before the first is written. */
+static marl_status move_offsets(marl_app *app)
+{
+    marl_settings to = app->settings;
+    to.takes = 0;
+    for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
+        marl_correction *c = correction_of(&to.calibration, i);
+        marl_vec3 left, all = vec3_add(to.taken[i], c->bias);
+        if (c->present && marl_board_has_offset(&app->board, (marl_sensor)i)) {
+            MARL_TRY(marl_board_bias_left(&app->board, (marl_sensor)i, all, &left));
+            to.taken[i] = vec3_sub(all, left);
+            to.takes = (uint8_t)(to.takes | 1u << i);
+            c->bias = left;
+        }
+    }
+    if (to.takes == 0) {
+        return MARL_ERR_ARGUMENT;
+    }
+    marl_status status = take_biases(app, to.taken, to.takes);
+    if (status != MARL_OK) { /* the calibration keeps them, so no register may, not even after a restart */
+        (void)!take_biases(app, app->settings.taken, to.takes);
+        return status;
+    }
+    to.takes |= app->settings.takes;
+    app->settings = to;
+    marl_still_limits limits = app->pipeline.still.limits;
+    return marl_still_init(&app->pipeline.still, &limits); /* readings are others now */
 }
 
 static marl_outcome outcome_of(marl_status status)
@@ -115,18 +190,27 @@ static marl_outcome outcome_of(marl_status status)
         return MARL_OUTCOME_STORE_FAILED;
     case MARL_ERR_EMPTY:
         return MARL_OUTCOME_NO_STORE;
+    case MARL_ERR_BUS_SILENT:
+    case MARL_ERR_BUS_LATE:
+    case MARL_ERR_BUS_GARBAGE:
+        return MARL_OUTCOME_CHIP_FAILED;
     default:
         return MARL_OUTCOME_NOT_UNDERSTOOD;
     }
 }
 
-static marl_status ack(marl_app *app, uint32_t answered, marl_status status)
+static const char *text_of(marl_item_kind kind, marl_status status)
 {
-    marl_outcome outcome = outcome_of(status);
+    if (kind == MARL_ITEM_OFFSETS && status == MARL_ERR_ARGUMENT) {
+        return "no calibrated sensor has offset registers, or its bias does not fit into them";
+    }
+    return status == MARL_ERR_EMPTY ? "this board has no memory to keep it in" : marl_status_text(status);
+}
+
+static marl_status ack(marl_app *app, uint32_t answered, marl_item_kind kind, marl_status status)
+{
     wire_writer w = marlp_app_item(app);
-    marlp_item_put_ack(&w, app->number, answered, outcome,
-                       outcome == MARL_OUTCOME_NO_STORE ? "this board has no memory to keep it in"
-                                                        : marl_status_text(status));
+    marlp_item_put_ack(&w, app->number, answered, outcome_of(status), text_of(kind, status));
     return marlp_app_send(app, &w);
 }
 
@@ -157,6 +241,9 @@ static marl_status execute(marl_app *app, marl_item_kind kind, wire_reader *r)
     case MARL_ITEM_ZERO:
         status = zero(app);
         break;
+    case MARL_ITEM_OFFSETS:
+        status = move_offsets(app);
+        break;
     case MARL_ITEM_COMMIT:
         return app->port->nv_write == NULL ? MARL_ERR_EMPTY : commit(app);
     default:
@@ -184,7 +271,7 @@ static marl_status read_packet(marl_app *app, size_t n)
         MARL_TRY(marlp_app_send_identity(app));
     }
     marl_status done = execute(app, kind, &r);
-    return ack(app, number, done);
+    return ack(app, number, kind, done);
 }
 
 marl_status marlp_app_listen(marl_app *app)

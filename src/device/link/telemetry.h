@@ -40,8 +40,8 @@ typedef struct item_event {
     int64_t t_ns;
     uint8_t part, bus, address;
     marl_status fault; /* MARL_OK: works again */
-    uint8_t identity;  /* that it gave, with MARL_ERR_IDENTITY */
-    uint32_t silent, late, garbage, restarts;
+    uint16_t identity; /* that it gave, with MARL_ERR_IDENTITY */
+    uint32_t silent, late, garbage, restarts, overflows;
 } item_event;
 
 /* Writing. `q` may be NULL. */
@@ -53,6 +53,7 @@ void marlp_item_put_event(wire_writer *w, uint32_t number, const item_event *eve
 /* Bodies, as the store keeps them. */
 void marlp_item_put_calibration(wire_writer *w, const marl_calibration *calibration);
 void marlp_item_put_tuning(wire_writer *w, const marl_tuning *tuning);
+void marlp_item_put_offsets(wire_writer *w, const marl_vec3 taken[MARL_SENSOR_COUNT], uint8_t takes);
 
 /* Reading. MARL_ERR_MESSAGE when it is not such an item. The body follows. */
 MARL_CHECKED marl_status marlp_item_get_head(wire_reader *r, marl_item_kind *kind, uint32_t *number);
@@ -62,5 +63,7 @@ MARL_CHECKED marl_status marlp_item_get_sample(wire_reader *r, marl_sample *samp
 MARL_CHECKED marl_status marlp_item_get_calibration(wire_reader *r, marl_calibration *calibration,
                                                     char device[MARL_DEVICE_NAME]);
 MARL_CHECKED marl_status marlp_item_get_tuning(wire_reader *r, marl_tuning *tuning);
+/* Failures stand in the reader. */
+void marlp_item_get_offsets(wire_reader *r, marl_vec3 taken[MARL_SENSOR_COUNT], uint8_t *takes);
 
 #endif

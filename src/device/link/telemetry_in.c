@@ -160,6 +160,20 @@ marl_status marlp_item_get_calibration(wire_reader *r, marl_calibration *c, char
     return r->status != MARL_OK ? MARL_ERR_MESSAGE : marl_calibration_check(c);
 }
 
+void marlp_item_get_offsets(wire_reader *r, marl_vec3 taken[MARL_SENSOR_COUNT], uint8_t *takes)
+{
+    *takes = 0;
+    for (size_t pairs = marlp_wire_get_map(r); pairs > 0 && r->status == MARL_OK; pairs--) {
+        int64_t key = marlp_wire_get_int(r);
+        if (key >= 0 && key < MARL_SENSOR_COUNT) {
+            taken[key] = get_vec(r);
+            *takes = (uint8_t)(*takes | 1u << key);
+        } else {
+            marlp_wire_skip(r);
+        }
+    }
+}
+
 /* Returns 0 for a parameter that the filter does not have. */
 static int get_parameter(wire_reader *r, marl_tuning *tuning)
 {

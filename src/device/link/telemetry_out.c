@@ -91,7 +91,7 @@ void marlp_item_put_ack(wire_writer *w, uint32_t number, uint32_t answered, marl
 
 void marlp_item_put_event(wire_writer *w, uint32_t number, const item_event *event)
 {
-    const uint32_t count[4] = {event->silent, event->late, event->garbage, event->restarts};
+    const uint32_t count[5] = {event->silent, event->late, event->garbage, event->restarts, event->overflows};
     put_head(w, MARL_ITEM_EVENT, number);
     marlp_wire_put_map(w, event->fault == MARL_ERR_IDENTITY ? 7 : 6);
     put_int(w, KEY_T, event->t_ns);
@@ -100,8 +100,8 @@ void marlp_item_put_event(wire_writer *w, uint32_t number, const item_event *eve
     put_int(w, KEY_ADDRESS, event->address);
     put_text(w, KEY_FAULT, event->fault == MARL_OK ? "" : marl_status_text(event->fault));
     marlp_wire_put_int(w, KEY_COUNTS);
-    marlp_wire_put_array(w, 4);
-    for (int i = 0; i < 4; i++) {
+    marlp_wire_put_array(w, 5);
+    for (int i = 0; i < 5; i++) {
         marlp_wire_put_int(w, count[i]);
     }
     if (event->fault == MARL_ERR_IDENTITY) {
@@ -150,7 +150,7 @@ void marlp_item_put_tuning(wire_writer *w, const marl_tuning *tuning)
 {
     size_t pairs = 0;
     for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
-        pairs += (marl_parameter_row((marl_parameter_id)i)->filters >> tuning->filter) & 1u;
+        pairs += (size_t)marl_parameter_is_of((marl_parameter_id)i, tuning->filter);
     }
     marlp_wire_put_map(w, 3);
     put_text(w, KEY_FILTER, marl_filter_name(tuning->filter));
@@ -158,10 +158,23 @@ void marlp_item_put_tuning(wire_writer *w, const marl_tuning *tuning)
     marlp_wire_put_int(w, KEY_PARAMETERS);
     marlp_wire_put_map(w, pairs);
     for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {
-        const marl_parameter *row = marl_parameter_row((marl_parameter_id)i);
-        if ((row->filters >> tuning->filter) & 1u) {
-            marlp_wire_put_text(w, row->name);
+        if (marl_parameter_is_of((marl_parameter_id)i, tuning->filter)) {
+            marlp_wire_put_text(w, marl_parameter_name((marl_parameter_id)i));
             marlp_wire_put_float(w, tuning->value[i]);
+        }
+    }
+}
+
+void marlp_item_put_offsets(wire_writer *w, const marl_vec3 taken[MARL_SENSOR_COUNT], uint8_t takes)
+{
+    size_t pairs = 0;
+    for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
+        pairs += (unsigned)takes >> i & 1u;
+    }
+    marlp_wire_put_map(w, pairs);
+    for (unsigned i = 0; i < MARL_SENSOR_COUNT; i++) {
+        if (takes & 1u << i) {
+            put_vec(w, (int)i, taken[i]);
         }
     }
 }

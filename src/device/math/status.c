@@ -43,6 +43,8 @@ const char *marl_status_text(marl_status status)
         return "the board moves; it must be at rest";
     case MARL_ERR_DEVICE:
         return "meant for another device";
+    case MARL_ERR_OVERFLOW:
+        return "readings were lost: its FIFO ran over";
     case MARL_END:
         return "nothing more to read";
     case MARL_ERR_USE:

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The gyroscope's bias from a recording at rest. */
+#include "lab/calibrate/still_drift.h"
 #include "lab/calibrate/still_turn.h"
 #include "lab/inspect/span_turn.h"
 #include "lab/maths/statistics.h"
@@ -12,11 +13,16 @@
 #define MIN_REST_S 5.0
 #define MIN_BLOCKS 5
 #define BLOCK_S 5.0
+#define TENTHS 10
 #define LATER_S 600.0
 #define FLICKER_FLOOR 0.664 /* Allan deviation of 1/f noise over its coefficient */
 #define MAIN_SHARE 0.5      /* of the rest, in one span: the board lay in one attitude */
 #define MAX_MOVED 0.05      /* of the recording ... */
 #define LONG_REST_S 60.0    /* ... unless so much rest is left */
+
+/* A bias that runs away: its slope is so many standard errors, and moves it by so many of the mean's over the rest. */
+#define DRIFT_SIGMAS 7.0
+#define DRIFT_OF_MEAN 4.0
 
 /* Motion: what lies before, between and behind the spans of rest. */
 static void find_motion(const marl_log *log, const marl_spans *still, marl_still_result *rest)
@@ -38,6 +44,8 @@ typedef struct rest_sums {
     lab_moments block[3];   /* means of complete blocks */
     lab_moments open[3];    /* the block being filled */
     lab_moments temp;
+    lab_moments tenth[LAB_DRIFT_VALUES]; /* a tenth of the rest being filled: axes and temperature */
+    lab_still_drift drift;
 } rest_sums;
 
 static void close_block(rest_sums *sums)
@@ -50,11 +58,37 @@ static void close_block(rest_sums *sums)
     }
 }
 
-/* Goes through the rest; blocks are cut by the time spent at rest, so a break in it does not matter. */
-static void sum_rest(const marl_log *log, const marl_spans *still, double block_s, rest_sums *sums)
+/* Slow noise makes neighbours alike: tenths of the rest, however long that is, scatter about a line as it does. */
+static void close_tenth(rest_sums *sums, double t)
 {
+    double value[LAB_DRIFT_VALUES];
+    for (int k = 0; k < LAB_DRIFT_VALUES; k++) {
+        value[k] = sums->tenth[k].n > 0 ? sums->tenth[k].mean : NAN;
+        sums->tenth[k] = (lab_moments){0};
+    }
+    lab_still_drift_add(&sums->drift, t, value);
+}
+
+static void add_reading(rest_sums *sums, const marl_sample *s)
+{
+    const float v[3] = {s->gyro.x, s->gyro.y, s->gyro.z};
+    for (int k = 0; k < 3 && (s->fresh & MARL_FRESH_GYRO); k++) {
+        lab_moments_add(&sums->reading[k], (double)v[k]);
+        lab_moments_add(&sums->open[k], (double)v[k]);
+        lab_moments_add(&sums->tenth[k], (double)v[k]);
+    }
+    if (s->fresh & MARL_FRESH_TEMP) {
+        lab_moments_add(&sums->temp, (double)s->temp);
+        lab_moments_add(&sums->tenth[LAB_DRIFT_TEMP], (double)s->temp);
+    }
+}
+
+/* Goes through the rest; blocks are cut by the time spent at rest, so a break in it does not matter. */
+static void sum_rest(const marl_log *log, const marl_spans *still, double rest_s, rest_sums *sums)
+{
+    const double block_s = fmin(BLOCK_S, rest_s / MIN_BLOCKS), tenth_s = rest_s / TENTHS;
     size_t at = 0;
-    double rested = 0, closes = block_s;
+    double rested = 0, closes = block_s, tenth_closes = tenth_s;
     int64_t before = 0;
     int was_at_rest = 0;
     for (size_t i = 0; i < log->n; i++) {
@@ -67,17 +101,15 @@ static void sum_rest(const marl_log *log, const marl_spans *still, double block_
             close_block(sums);
             closes += block_s;
         }
-        if (at_rest && (s->fresh & MARL_FRESH_GYRO)) {
-            const float v[3] = {s->gyro.x, s->gyro.y, s->gyro.z};
-            for (int k = 0; k < 3; k++) {
-                lab_moments_add(&sums->reading[k], (double)v[k]);
-                lab_moments_add(&sums->open[k], (double)v[k]);
-            }
+        if (at_rest && rested >= tenth_closes) {
+            close_tenth(sums, tenth_closes - 0.5 * tenth_s);
+            tenth_closes += tenth_s;
         }
-        if (at_rest && (s->fresh & MARL_FRESH_TEMP)) {
-            lab_moments_add(&sums->temp, (double)s->temp);
+        if (at_rest) {
+            add_reading(sums, s);
         }
     }
+    close_block(sums);
 }
 
 static void fill_fit(const rest_sums *sums, marl_still_result *rest)
@@ -125,7 +157,7 @@ static marl_status check_turns(const marl_log *log, const marl_spans *still, mar
             return status;
         }
     }
-    rest->turn_unseen = !(seen & MARL_FRESH_MAG);
+    rest->turn_seen_by = seen & (MARL_FRESH_ACCEL | MARL_FRESH_MAG);
     return MARL_OK;
 }
 
@@ -149,6 +181,33 @@ static void add_turn(const marl_log *log, const marl_spans *still, marl_still_re
     }
 }
 
+/* A bias that runs away is another one at the end than at the start: the mean is known for that to the spread of a
+ * straight line, and goes on like this for all that is known. */
+static void find_drift(const rest_sums *sums, marl_still_result *rest)
+{
+    char axes[120] = "", one[60];
+    double *sigma = rest->outcome.fit.bias_sigma, unused;
+    for (int k = 0; k < 3; k++) {
+        double error, slope = lab_still_drift_slope(&sums->drift, k, &error),
+                      moved = fabs(slope) * rest->still_s;
+        if (fabs(slope) > DRIFT_SIGMAS * error && moved > DRIFT_OF_MEAN * sigma[k]) {
+            rest->drift[k] = slope;
+            sigma[k] = hypot(sigma[k], moved / sqrt(12));
+            snprintf(one, sizeof one, "gyro_%c by %+.3g deg/s a minute", "xyz"[k], 60 * slope / MARL_DEGREE);
+            marl_list_append(axes, sizeof axes, one);
+        }
+    }
+    if (axes[0] == '\0') {
+        return;
+    }
+    double warming = 60 * lab_still_drift_slope(&sums->drift, LAB_DRIFT_TEMP, &unused);
+    snprintf(one, sizeof one, ", the temperature by %+.2g degC a minute", warming);
+    snprintf(rest->outcome.remark, sizeof rest->outcome.remark,
+             "the bias drifts steadily: %s%s; its error includes that. Record again once the part is warm, "
+             "or record a soak",
+             axes, fabs(warming) > 0.05 ? one : "");
+}
+
 /* How far the bias may be off after LATER_S: twice the Allan variance of the instability, and the walk until
  * then and within the recording. */
 static marl_status find_later(const marl_log *log, marl_still_result *rest, marl_error *error)
@@ -167,7 +226,9 @@ static marl_status find_later(const marl_log *log, marl_still_result *rest, marl
         }
         double instability2 = 2 * pow(FLICKER_FLOOR * flicker, 2);
         double walk2 = walk * walk * (LATER_S + rest->still_s / 3);
-        rest->later_sigma[k] = sqrt(pow(rest->outcome.fit.bias_sigma[k], 2) + instability2 + walk2);
+        double drift = rest->drift[k] * (LATER_S + rest->still_s / 2);
+        rest->later_sigma[k] =
+            sqrt(pow(rest->outcome.fit.bias_sigma[k], 2) + instability2 + walk2 + drift * drift);
         rest->later_is_bound[k] = !has_flicker || !has_walk;
     }
     return status;
@@ -219,14 +280,14 @@ marl_status marl_calibrate_still(const marl_log *log, marl_still_result *rest, m
     rest->outcome.next[0] = '\0';
     rest->still_s = marl_spans_seconds(&still);
     find_motion(log, &still, rest);
-    sum_rest(log, &still, fmin(BLOCK_S, rest->still_s / MIN_BLOCKS), &sums);
-    close_block(&sums);
+    sum_rest(log, &still, rest->still_s, &sums);
     if (sums.reading[0].n > 0) {
         fill_fit(&sums, rest);
     }
     status = decide(log, rest, error);
     status = status != MARL_OK ? status : check_turns(log, &still, rest, error);
     if (status == MARL_OK) {
+        find_drift(&sums, rest);
         add_turn(log, &still, rest);
         status = find_later(log, rest, error);
     }

@@ -35,9 +35,13 @@ static marl_status calibrate_still(marl_session *s, marl_error *error)
         marl_warn(&s->warnings, "moved", "%s: moved for %.2f s, first at %.2f s; that was left out",
                   s->log.path, s->still.moved_s, (double)s->still.moved.from_ns * 1e-9);
     }
-    if (status == MARL_OK && s->still.turn_unseen) {
-        marl_warn(&s->warnings, "turn-unseen",
-                  "%s: without a magnetometer a steady turn about the vertical cannot be seen", s->log.path);
+    if (status == MARL_OK && s->still.turn_seen_by != (MARL_FRESH_ACCEL | MARL_FRESH_MAG)) {
+        marl_warn(&s->warnings, "turn-unseen", "%s: %s cannot be seen", s->log.path,
+                  s->still.turn_seen_by == MARL_FRESH_ACCEL
+                      ? "without a magnetometer a steady turn about the vertical"
+                  : s->still.turn_seen_by == MARL_FRESH_MAG
+                      ? "without an accelerometer a steady turn about the direction of the field"
+                      : "with neither accelerometer nor magnetometer a steady turn");
     }
     if (status == MARL_OK && isfinite(s->options.latitude)) {
         status = without_earth(s, error);

@@ -166,7 +166,7 @@ marl_status marl_verify(const marl_calibration_record *record, const marl_log *l
     *v = (marl_verification){.holds = 1, .dip_deg = NAN, .dip_deviation = NAN, .mag_bias = {NAN, NAN, NAN}};
     v->mag_bias_limit[0] = v->mag_bias_limit[1] = v->mag_bias_limit[2] = NAN;
     v->gyro_drift[0] = v->gyro_drift[1] = v->gyro_drift[2] = NAN;
-    v->gyro_matrix_off = v->gyro_matrix_z = NAN;
+    v->gyro_matrix_off = v->gyro_matrix_z = v->mag_matrix_off = v->mag_matrix_z = NAN;
     if (log->info.corrected) {
         return marl_fail(error, MARL_ERR_INPUT, "%s:1: is corrected already; verify needs the raw log",
                          log->path);

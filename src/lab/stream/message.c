@@ -149,7 +149,8 @@ static int has_contents(const marl_message *m)
     case MARL_ITEM_SAMPLE:
         return m->sample != NULL;
     default:
-        return m->kind == MARL_ITEM_IDENTIFY || m->kind == MARL_ITEM_COMMIT || m->kind == MARL_ITEM_ZERO;
+        return m->kind == MARL_ITEM_IDENTIFY || m->kind == MARL_ITEM_COMMIT || m->kind == MARL_ITEM_ZERO ||
+               m->kind == MARL_ITEM_OFFSETS;
     }
 }
 
