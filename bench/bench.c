@@ -127,7 +127,7 @@ static const struct {
     {"recovery", bench_recovery, 0},  {"verdicts", bench_verdicts, 1},   {"groups", bench_groups, 1},
     {"frames", bench_frames, 1},      {"smooth", bench_smooth, 1},       {"tunings", bench_tunings, 0},
     {"inspect", bench_inspect, 0},    {"calibrate", bench_calibrate, 0}, {"compare", bench_compare, 0},
-    {"search", search_with_files, 1}, {"gains", search_trials, 1},
+    {"search", search_with_files, 1}, {"gains", search_trials, 1},       {"renew", bench_renew, 1},
 };
 
 /* Without words all tables, with words those named. */
