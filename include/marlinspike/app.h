@@ -10,6 +10,7 @@
 
 #include "marlinspike/chip.h"
 #include "marlinspike/estimator.h"
+#include "marlinspike/renew.h"
 #include <stddef.h>
 #include <stdint.h>
 
@@ -64,12 +65,15 @@ typedef enum marl_item_kind {
     MARL_ITEM_IDENTITY = 2, /* from the board: at its start, and when asked */
     MARL_ITEM_ACK = 3,      /* from the board: to every item that asks for something */
     MARL_ITEM_EVENT = 4,    /* from the board: a chip failed or works again */
+    MARL_ITEM_RENEWAL = 5,  /* from the board: how far a calibration of its own is, and its result */
     MARL_ITEM_IDENTIFY = 16,
     MARL_ITEM_CALIBRATION = 17,
     MARL_ITEM_TUNING = 18,
-    MARL_ITEM_COMMIT = 19, /* keep calibration, mount and tuning over power cuts */
-    MARL_ITEM_ZERO = 20,   /* the attitude of now is what is called level (and north) */
-    MARL_ITEM_OFFSETS = 21 /* move the biases of the calibration into the chips' offset registers */
+    MARL_ITEM_COMMIT = 19,    /* keep calibration, mount and tuning over power cuts */
+    MARL_ITEM_ZERO = 20,      /* the attitude of now is what is called level (and north) */
+    MARL_ITEM_OFFSETS = 21,   /* move the biases of the calibration into the chips' offset registers */
+    MARL_ITEM_CALIBRATE = 22, /* renew a calibration on the board itself (renew.h), or stop that */
+    MARL_ITEM_UNDO = 23       /* back to the settings before the last change */
 } marl_item_kind;
 
 /* Longest contents of an item, and of the calibration and tuning that the store keeps. */
@@ -87,7 +91,8 @@ typedef enum marl_outcome {
     MARL_OUTCOME_MOVING = 4,
     MARL_OUTCOME_STORE_FAILED = 5,
     MARL_OUTCOME_NO_STORE = 6,
-    MARL_OUTCOME_CHIP_FAILED = 7
+    MARL_OUTCOME_CHIP_FAILED = 7,
+    MARL_OUTCOME_BUSY = 8 /* a calibration runs: it must end or be stopped first */
 } marl_outcome;
 
 /* Log lines as text instead, for reading on a terminal: the same columns as a log file (docs/formats.md),
@@ -111,6 +116,11 @@ size_t marl_csv_line_row(char line[MARL_CSV_LINE_MAX], uint8_t sensors, int with
  * longer than `size`, MARL_ERR_STORE when the memory cannot be read. */
 MARL_CHECKED marl_status marl_store_load(const marl_port *port, uint8_t *bytes, size_t size, size_t *n);
 
+/* The whole record before the newest one, which the other half still has; *saves (may be NULL) is how many records were
+ * written since the memory was new: half of them to each half. Errors as above. */
+MARL_CHECKED marl_status marl_store_load_before(const marl_port *port, uint8_t *bytes, size_t size, size_t *n,
+                                                uint32_t *saves);
+
 /* Writes a record and reads it back. MARL_ERR_CAPACITY when it is longer than half the memory less 16 bytes,
  * MARL_ERR_STORE when the memory fails or does not keep it; then the record before is still there. */
 MARL_CHECKED marl_status marl_store_save(const marl_port *port, const uint8_t *bytes, size_t n);
@@ -120,6 +130,12 @@ MARL_CHECKED marl_status marl_store_save(const marl_port *port, const uint8_t *b
 /* The streaming application: reads the board, estimates, streams, answers messages and keeps settings. The
  * firmware calls marl_app_step in a loop; between the calls it may sleep or do its own work. */
 
+/* What the application needs to renew calibrations itself, in the firmware's memory; linked only where a firmware names
+ * marl_app_renewal_init. It answers MARL_ITEM_CALIBRATE, and the button of the port, and shows how far it is by the lamp
+ * of the port. What is found is used at once. A message commits it as it does all settings; what the button began is
+ * committed when it is done. */
+typedef struct marl_app_renewal marl_app_renewal;
+
 typedef struct marl_app_config {
     const char *device;   /* name, one word of less than MARL_DEVICE_NAME characters */
     const char *firmware; /* version, a short text */
@@ -127,6 +143,7 @@ typedef struct marl_app_config {
     uint8_t silent;   /* samples are not streamed, only acknowledgements and events */
     marl_filter_choice
         choice; /* the filters that a message can choose (estimator.h): marl_choose_any, or fewer */
+    marl_app_renewal *renewal; /* NULL: calibrations come from a desk only */
 } marl_app_config;
 
 /* What the store keeps. */
@@ -151,11 +168,28 @@ typedef struct marl_app {
     uint32_t unsent;      /* items and lines for which there was no capacity */
     uint32_t rows;        /* lines sent, to repeat the header */
     uint8_t fed;          /* samples come in by the stream; its own are not read */
+    uint8_t changed;      /* the settings are not those that the store keeps */
     size_t waiting, sent; /* bytes in `out`, and how many of them are gone */
     uint8_t in[MARL_ITEM_MAX + 4];
     uint8_t item[MARL_ITEM_MAX];
     uint8_t out[MARL_PACKET_SIZE(MARL_ITEM_MAX) + 1];
 } marl_app;
+
+struct marl_app_renewal {
+    marl_status (*ask)(marl_app *app, marl_renewal_kind kind, const marl_renewal_options *options);
+    marl_status (*feed)(marl_app *app, const marl_sample *raw);
+    marl_renewal job;
+    marl_vec3 gyro_sigma; /* rad/s, standard errors of the bias in use */
+    uint8_t renews_bias;
+    uint8_t running; /* the job is one that somebody asked for */
+    uint8_t by_button;
+    uint8_t shown; /* the stage that was sent last */
+    int64_t shown_ns;
+};
+
+/* `renews_bias`: the bias of the gyroscope is renewed at the start and at every later rest of ten seconds, in use but not
+ * in the store: when what is found has smaller standard errors, or differs from what is in use by more than three. */
+void marl_app_renewal_init(marl_app_renewal *renewal, int renews_bias);
 
 /* Checks everything, loads the settings that the store keeps (none when the port has no memory or it is
  * empty), starts the chips and sends the identity. MARL_ERR_ARGUMENT when something is missing, named in

@@ -63,6 +63,12 @@ typedef struct marl_port {
      * bytes_in: hands over what has come in, at most n; none is no error. */
     marl_status (*bytes_out)(void *context, const uint8_t *bytes, size_t n, size_t *used_bytes);
     marl_status (*bytes_in)(void *context, uint8_t *bytes, size_t n, size_t *got);
+
+    /* A button and a lamp for calibrations without a desk (renew.h): optional, each by itself.
+     * button: the marl_renewal_kind that was asked for since the last call; 0: none.
+     * lamp: shows a marl_renewal_stage: wait, move on, done, refused; called when it changes. */
+    uint8_t (*button)(void *context);
+    void (*lamp)(void *context, uint8_t stage);
 } marl_port;
 
 enum { MARL_PORT_BUS = 1, MARL_PORT_NV = 2, MARL_PORT_OUT = 4, MARL_PORT_IN = 8, MARL_PORT_READY = 16 };

@@ -110,6 +110,15 @@ typedef struct marl_ack {
     char text[100];
 } marl_ack;
 
+/* How far a calibration is that the board makes itself (renew.h); what was found once it is done. */
+typedef struct marl_renewal_report {
+    int64_t t_ns;
+    marl_renewal_kind kind;
+    marl_renewal_stage stage;
+    marl_renewal_reason reason;
+    marl_renewed found;
+} marl_renewal_report;
+
 typedef struct marl_receiver marl_receiver;
 
 /* `options` as for a log, for CSV lines; may be NULL. With a map of columns, lines of any text are rows as soon as its
@@ -128,6 +137,9 @@ MARL_CHECKED marl_status marl_receiver_finish(marl_receiver *receiver, marl_erro
 MARL_CHECKED marl_status marl_receiver_next(marl_receiver *receiver, marl_log_row *row);
 /* The next acknowledgement, MARL_ERR_NOT_READY when there is none. */
 MARL_CHECKED marl_status marl_receiver_ack(marl_receiver *receiver, marl_ack *ack);
+/* The newest report on a calibration that the board makes itself. MARL_ERR_NOT_READY: none since the last call; *report is
+ * then the one before. */
+MARL_CHECKED marl_status marl_receiver_renewal(marl_receiver *receiver, marl_renewal_report *report);
 
 /* Device and columns as far as they are known: columns are those of the header, or of all rows so far
  * together with the sensors that the board named. */
@@ -140,6 +152,8 @@ typedef struct marl_message {
     const marl_calibration_record *calibration; /* of a CALIBRATION */
     const marl_tuning *tuning;                  /* of a TUNING */
     const marl_sample *sample;                  /* of a SAMPLE */
+    marl_renewal_kind renewal;                  /* of a CALIBRATE; MARL_RENEW_NOTHING: stop */
+    const marl_renewal_options *options;        /* of a CALIBRATE; may be NULL */
 } marl_message;
 
 enum { MARL_MESSAGE_MAX = MARL_PACKET_SIZE(MARL_ITEM_MAX) + 1 };

@@ -92,6 +92,7 @@ typedef struct marl_surface {
 typedef struct marl_surface_fit {
     float unknown[9]; /* b; the elements xx yy zz xy xz yz of A */
     float bias_sigma[3], matrix_sigma;
+    float step; /* size of the last one, of the surface's */
     uint8_t model, steps, settled, lost;
 } marl_surface_fit;
 
@@ -127,13 +128,7 @@ typedef struct marl_renewal_tumble {
     uint8_t points, fitting, seen[8];
 } marl_renewal_tumble;
 
-typedef struct marl_renewal marl_renewal;
-struct marl_renewal {
-    /* through these the application calls: what it does not name is not linked */
-    marl_status (*start)(marl_renewal *job, marl_renewal_kind kind, const marl_calibration *stored,
-                         const marl_renewal_options *options);
-    void (*feed)(marl_renewal *job, const marl_sample *raw);
-    void (*finish)(marl_renewal *job);
+typedef struct marl_renewal {
     uint8_t kind, stage, reason, ending;
     marl_renewal_options options;
     marl_renewed found;
@@ -146,7 +141,7 @@ struct marl_renewal {
         marl_renewal_poses poses;
         marl_renewal_tumble tumble;
     } of;
-};
+} marl_renewal;
 
 /* ---- calls ---- */
 

@@ -92,6 +92,9 @@ const marl_app *marl_sim_app(const marl_sim *sim);
 /* The host's end of the line. `take` gives what the board sent, at most n bytes. */
 size_t marl_sim_receive(marl_sim *sim, uint8_t *bytes, size_t n);
 void marl_sim_give(marl_sim *sim, const uint8_t *bytes, size_t n);
+/* Its button is pressed: the next step begins that calibration; and what its lamp shows. */
+void marl_sim_press(marl_sim *sim, marl_renewal_kind kind);
+marl_renewal_stage marl_sim_lamp(const marl_sim *sim);
 int marl_sim_unplugged(const marl_sim *sim);
 
 double marl_sim_seconds(const marl_sim *sim); /* since power-on, by the board's true time */

@@ -146,7 +146,9 @@ static inline int known_board_runs(known_board *b, marl_app *app, uint32_t *crc)
                             known_nv_erase,
                             known_nv_write,
                             known_bytes_out,
-                            known_bytes_in};
+                            known_bytes_in,
+                            NULL,
+                            NULL};
     static const marl_item_kind given[] = {MARL_ITEM_IDENTIFY, MARL_ITEM_CALIBRATION, MARL_ITEM_TUNING,
                                            MARL_ITEM_ZERO, MARL_ITEM_COMMIT};
     memset(b, 0, sizeof *b);

@@ -108,6 +108,19 @@ static marl_status check(const marl_sim_config *config, marl_error *error)
     return MARL_OK;
 }
 
+static uint8_t sim_button(void *context)
+{
+    marl_sim *sim = context;
+    uint8_t pressed = sim->pressed;
+    sim->pressed = 0;
+    return pressed;
+}
+
+static void sim_lamp(void *context, uint8_t stage)
+{
+    ((marl_sim *)context)->lamp = stage;
+}
+
 static void fill_port(marl_sim *sim)
 {
     sim->port = (marl_port){.context = sim,
@@ -121,7 +134,9 @@ static void fill_port(marl_sim *sim)
                             .nv_erase = lab_sim_nv_erase,
                             .nv_write = lab_sim_nv_write,
                             .bytes_out = lab_sim_bytes_out,
-                            .bytes_in = lab_sim_bytes_in};
+                            .bytes_in = lab_sim_bytes_in,
+                            .button = sim_button,
+                            .lamp = sim_lamp};
 }
 
 marl_status marl_sim_create(marl_sim **sim, const marl_sim_config *config, marl_error *error)
@@ -174,8 +189,14 @@ marl_status marl_sim_start(marl_sim *sim, const marl_app_config *config, marl_er
     const char *what = "";
     sim->app_config = *config;
     sim->counts.starts++;
+    if (config->renewal == NULL) {
+        sim->app_config.renewal = &sim->renewal;
+    }
+    if (sim->app_config.renewal == &sim->renewal) {
+        marl_app_renewal_init(&sim->renewal, 0);
+    }
     marl_status status =
-        marl_app_start(&sim->app, &sim->port, sim->config.part, sim->config.parts, config, &what);
+        marl_app_start(&sim->app, &sim->port, sim->config.part, sim->config.parts, &sim->app_config, &what);
     if (status == MARL_ERR_ARGUMENT) {
         return marl_fail(error, MARL_ERR_USE, "the firmware cannot start: %s", what);
     }
@@ -205,6 +226,16 @@ marl_status marl_sim_step(marl_sim *sim, marl_error *error)
         status = sim_sleep(sim, rest_us);
     }
     return sim->powered ? status : MARL_OK;
+}
+
+void marl_sim_press(marl_sim *sim, marl_renewal_kind kind)
+{
+    sim->pressed = (uint8_t)kind;
+}
+
+marl_renewal_stage marl_sim_lamp(const marl_sim *sim)
+{
+    return (marl_renewal_stage)sim->lamp;
 }
 
 const marl_app *marl_sim_app(const marl_sim *sim)

@@ -68,6 +68,8 @@ struct marl_sim {
     unsigned long flash_left; /* erases and writes until the power is cut */
     marl_sim_counts counts;
     marl_app_config app_config;
+    marl_app_renewal renewal;
+    uint8_t pressed, lamp; /* marl_renewal_kind, marl_renewal_stage */
     marl_app app;
 };
 

@@ -77,6 +77,9 @@ marl_status marlp_app_feed(marl_app *app, const marl_sample *raw)
     } else if (marl_pipeline_step(&app->pipeline, raw, &attitude) == MARL_OK) {
         q = &attitude;
     }
+    if (app->config.renewal != NULL) {
+        MARL_TRY(app->config.renewal->feed(app, raw));
+    }
     if (app->config.silent) {
         return MARL_OK;
     }
@@ -141,6 +144,14 @@ void marlp_app_use_settings(marl_app *app)
     app->rows = 0; /* there may be other columns from now on: the header first */
     if (marl_pipeline_configure(&app->pipeline, &config) != MARL_OK) {
         app->settings.has_tuning = 0;
+    }
+}
+
+void marlp_app_recalibrate(marl_app *app)
+{
+    const marl_pipeline_config config = pipeline_config(app);
+    if (marl_pipeline_recalibrate(&app->pipeline, &config) != MARL_OK) {
+        marlp_app_use_settings(app);
     }
 }
 

@@ -23,15 +23,11 @@ static marl_status take_biases(marl_app *app, const marl_vec3 taken[MARL_SENSOR_
     return first;
 }
 
-void marlp_app_load(marl_app *app)
+/* Settings from a record of the store; MARL_ERR_MESSAGE, and none of them, when it holds something else. */
+static marl_status read_kept(marl_app *app, size_t n)
 {
-    size_t n;
     char device[MARL_DEVICE_NAME];
     marl_settings kept = app->settings;
-    if (app->port->nv_read == NULL ||
-        marl_store_load(app->port, app->item, sizeof app->item, &n) != MARL_OK) {
-        return;
-    }
     wire_reader r = marlp_wire_from(app->item, n);
     marl_status status = MARL_OK;
     for (size_t pairs = marlp_wire_get_map(&r); pairs > 0 && status == MARL_OK; pairs--) {
@@ -52,15 +48,55 @@ void marlp_app_load(marl_app *app)
             break;
         }
     }
-    if (status == MARL_OK && r.status == MARL_OK) {
-        app->settings = kept;
-        (void)!take_biases(app, kept.taken,
-                           kept.takes); /* a chip that has no such registers reads as it is */
+    MARL_TRY(status != MARL_OK ? status : r.status);
+    app->settings = kept;
+    app->changed = 0;
+    (void)!take_biases(app, kept.taken, kept.takes); /* a chip that has no such registers reads as it is */
+    return MARL_OK;
+}
+
+void marlp_app_load(marl_app *app)
+{
+    size_t n;
+    if (app->port->nv_read != NULL &&
+        marl_store_load(app->port, app->item, sizeof app->item, &n) == MARL_OK) {
+        (void)!read_kept(app, n); /* what no firmware of this kind wrote is no settings */
     }
 }
 
-static marl_status commit(marl_app *app)
+/* The record that `undo` goes back to: the last one when the settings are not kept yet, else the one before. */
+static marl_status load_former(marl_app *app)
 {
+    size_t n;
+    const marl_settings now = app->settings;
+    MARL_TRY(app->changed ? marl_store_load(app->port, app->item, sizeof app->item, &n)
+                          : marl_store_load_before(app->port, app->item, sizeof app->item, &n, NULL));
+    app->settings.takes = app->settings.has_tuning = 0;
+    marl_status status = read_kept(app, n);
+    if (status != MARL_OK) {
+        app->settings = now;
+        return status;
+    }
+    const marl_vec3 none[MARL_SENSOR_COUNT] = {{0.0f, 0.0f, 0.0f}};
+    (void)!take_biases(app, none, now.takes & ~(unsigned)app->settings.takes);
+    return MARL_OK;
+}
+
+static marl_status undo(marl_app *app)
+{
+    if (app->port->nv_read == NULL) {
+        return MARL_ERR_EMPTY;
+    }
+    int was_kept = !app->changed;
+    MARL_TRY(load_former(app));
+    return was_kept ? marlp_app_commit(app) : MARL_OK;
+}
+
+marl_status marlp_app_commit(marl_app *app)
+{
+    if (app->port->nv_write == NULL) {
+        return MARL_ERR_EMPTY;
+    }
     wire_writer w = marlp_wire_into(app->item, sizeof app->item);
     marlp_wire_put_map(&w, 1u + (app->settings.has_tuning != 0) + (app->settings.takes != 0));
     marlp_wire_put_int(&w, KEEP_CALIBRATION);
@@ -73,7 +109,9 @@ static marl_status commit(marl_app *app)
         marlp_wire_put_int(&w, KEEP_OFFSETS);
         marlp_item_put_offsets(&w, app->settings.taken, app->settings.takes);
     }
-    return w.full ? MARL_ERR_CAPACITY : marl_store_save(app->port, w.bytes, w.n);
+    MARL_TRY(w.full ? MARL_ERR_CAPACITY : marl_store_save(app->port, w.bytes, w.n));
+    app->changed = 0;
+    return MARL_OK;
 }
 
 /* The mount that makes the attitude of now the zero: level, and with a magnetometer x to the north, which
@@ -185,6 +223,8 @@ static marl_outcome outcome_of(marl_status status)
         return MARL_OUTCOME_OTHER_DEVICE;
     case MARL_ERR_MOVING:
         return MARL_OUTCOME_MOVING;
+    case MARL_ERR_NOT_READY:
+        return MARL_OUTCOME_BUSY;
     case MARL_ERR_STORE:
     case MARL_ERR_CAPACITY:
         return MARL_OUTCOME_STORE_FAILED;
@@ -204,7 +244,21 @@ static const char *text_of(marl_item_kind kind, marl_status status)
     if (kind == MARL_ITEM_OFFSETS && status == MARL_ERR_ARGUMENT) {
         return "no calibrated sensor has offset registers, or its bias does not fit into them";
     }
-    return status == MARL_ERR_EMPTY ? "this board has no memory to keep it in" : marl_status_text(status);
+    switch (status) {
+    case MARL_ERR_EMPTY:
+        return kind == MARL_ITEM_UNDO ? "there is nothing to go back to"
+                                      : "this board has no memory to keep it in";
+    case MARL_ERR_NOT_READY:
+        return "a calibration runs on the board: it must end or be stopped first";
+    case MARL_ERR_ARGUMENT:
+        return kind == MARL_ITEM_CALIBRATE ? "this board has no such sensor, or a number is out of range"
+                                           : marl_status_text(status);
+    case MARL_ERR_MESSAGE:
+        return kind == MARL_ITEM_CALIBRATE ? "this firmware does not renew calibrations"
+                                           : marl_status_text(status);
+    default:
+        return marl_status_text(status);
+    }
 }
 
 static marl_status ack(marl_app *app, uint32_t answered, marl_item_kind kind, marl_status status)
@@ -225,10 +279,28 @@ static marl_status feed_recorded(marl_app *app, wire_reader *r)
     return marlp_app_feed(app, &sample);
 }
 
+static marl_status calibrate(marl_app *app, wire_reader *r)
+{
+    marl_renewal_kind kind;
+    marl_renewal_options options;
+    MARL_TRY(marlp_item_get_calibrate(r, &kind, &options));
+    return app->config.renewal == NULL ? MARL_ERR_MESSAGE : app->config.renewal->ask(app, kind, &options);
+}
+
+/* A calibration that runs is made with the readings and settings as they are. */
+static int would_disturb(const marl_app *app, marl_item_kind kind)
+{
+    return app->config.renewal != NULL && app->config.renewal->running &&
+           (kind == MARL_ITEM_CALIBRATION || kind == MARL_ITEM_OFFSETS || kind == MARL_ITEM_UNDO);
+}
+
 /* Executes a message; MARL_ERR_MESSAGE when it cannot be read. */
 static marl_status execute(marl_app *app, marl_item_kind kind, wire_reader *r)
 {
     marl_status status = MARL_ERR_MESSAGE;
+    if (would_disturb(app, kind)) {
+        return MARL_ERR_NOT_READY;
+    }
     switch (kind) {
     case MARL_ITEM_IDENTIFY:
         return MARL_OK;
@@ -245,11 +317,17 @@ static marl_status execute(marl_app *app, marl_item_kind kind, wire_reader *r)
         status = move_offsets(app);
         break;
     case MARL_ITEM_COMMIT:
-        return app->port->nv_write == NULL ? MARL_ERR_EMPTY : commit(app);
+        return marlp_app_commit(app);
+    case MARL_ITEM_CALIBRATE:
+        return calibrate(app, r);
+    case MARL_ITEM_UNDO:
+        status = undo(app);
+        break;
     default:
         break;
     }
     if (status == MARL_OK) {
+        app->changed = app->changed || kind != MARL_ITEM_UNDO;
         marlp_app_use_settings(app);
     }
     return status;

@@ -15,6 +15,10 @@ marl_status marlp_app_send_identity(marl_app *app);
 marl_status marlp_app_feed(marl_app *app, const marl_sample *raw);
 /* Restarts the estimate with the current settings. */
 void marlp_app_use_settings(marl_app *app);
+/* Goes on with another calibration: the attitude stays as it is. */
+void marlp_app_recalibrate(marl_app *app);
+/* Keeps the settings over power cuts. */
+marl_status marlp_app_commit(marl_app *app);
 /* Settings that the store keeps; without any they stay as they are. */
 void marlp_app_load(marl_app *app);
 /* Reads and acknowledges what has arrived. */

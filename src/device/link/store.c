@@ -94,6 +94,25 @@ marl_status marl_store_load(const marl_port *port, uint8_t *bytes, size_t size, 
     return port->nv_read(port->context, at + HEAD, bytes, h.n) == MARL_OK ? MARL_OK : MARL_ERR_STORE;
 }
 
+marl_status marl_store_load_before(const marl_port *port, uint8_t *bytes, size_t size, size_t *n,
+                                   uint32_t *saves)
+{
+    uint32_t at;
+    head newest, h;
+    *n = 0;
+    MARL_TRY(find(port, &at, &newest));
+    if (saves != NULL) {
+        *saves = newest.number;
+    }
+    at = at == 0 ? half(port) : 0;
+    MARL_TRY(read_head(port, at, &h));
+    if (h.n > size) {
+        return MARL_ERR_CAPACITY;
+    }
+    *n = h.n;
+    return port->nv_read(port->context, at + HEAD, bytes, h.n) == MARL_OK ? MARL_OK : MARL_ERR_STORE;
+}
+
 static marl_status erase_for(const marl_port *port, uint32_t at, uint32_t n)
 {
     for (uint32_t done = 0; done < n; done += port->nv.sector) {

@@ -50,6 +50,7 @@ void marlp_item_put_identity(wire_writer *w, uint32_t number, const item_identit
 void marlp_item_put_ack(wire_writer *w, uint32_t number, uint32_t answered, marl_outcome outcome,
                         const char *text);
 void marlp_item_put_event(wire_writer *w, uint32_t number, const item_event *event);
+void marlp_item_put_renewal(wire_writer *w, uint32_t number, int64_t t_ns, const marl_renewal *job);
 /* Bodies, as the store keeps them. */
 void marlp_item_put_calibration(wire_writer *w, const marl_calibration *calibration);
 void marlp_item_put_tuning(wire_writer *w, const marl_tuning *tuning);
@@ -63,6 +64,9 @@ MARL_CHECKED marl_status marlp_item_get_sample(wire_reader *r, marl_sample *samp
 MARL_CHECKED marl_status marlp_item_get_calibration(wire_reader *r, marl_calibration *calibration,
                                                     char device[MARL_DEVICE_NAME]);
 MARL_CHECKED marl_status marlp_item_get_tuning(wire_reader *r, marl_tuning *tuning);
+/* MARL_RENEW_NOTHING: stop. Options that are not given are the default's. */
+MARL_CHECKED marl_status marlp_item_get_calibrate(wire_reader *r, marl_renewal_kind *kind,
+                                                  marl_renewal_options *options);
 /* Failures stand in the reader. */
 void marlp_item_get_offsets(wire_reader *r, marl_vec3 taken[MARL_SENSOR_COUNT], uint8_t *takes);
 

@@ -160,6 +160,47 @@ marl_status marlp_item_get_calibration(wire_reader *r, marl_calibration *c, char
     return r->status != MARL_OK ? MARL_ERR_MESSAGE : marl_calibration_check(c);
 }
 
+marl_status marlp_item_get_calibrate(wire_reader *r, marl_renewal_kind *kind, marl_renewal_options *options)
+{
+    int64_t asked = -1, poses = 0;
+    float length = NAN, patience = NAN, wanted = NAN;
+    for (size_t pairs = marlp_wire_get_map(r); pairs > 0 && r->status == MARL_OK; pairs--) {
+        switch (marlp_wire_get_int(r)) {
+        case KEY_KIND:
+            asked = marlp_wire_get_int(r);
+            break;
+        case KEY_LENGTH:
+            length = marlp_wire_get_float(r);
+            break;
+        case KEY_PATIENCE:
+            patience = marlp_wire_get_float(r);
+            break;
+        case KEY_POSES:
+            poses = marlp_wire_get_int(r);
+            break;
+        case KEY_WANTED:
+            wanted = marlp_wire_get_float(r);
+            break;
+        default:
+            marlp_wire_skip(r);
+            break;
+        }
+    }
+    if (r->status != MARL_OK || asked < 0) {
+        return MARL_ERR_MESSAGE;
+    }
+    if (asked > MARL_RENEW_TUMBLE || poses < 0 || poses > UINT8_MAX) {
+        return MARL_ERR_ARGUMENT;
+    }
+    *kind = (marl_renewal_kind)asked;
+    *options = marl_renewal_default(*kind);
+    options->length = isnan(length) ? options->length : length;
+    options->patience_s = isnan(patience) ? options->patience_s : patience;
+    options->poses = poses > 0 ? (uint8_t)poses : options->poses;
+    options->coverage = isnan(wanted) ? options->coverage : wanted;
+    return MARL_OK;
+}
+
 void marlp_item_get_offsets(wire_reader *r, marl_vec3 taken[MARL_SENSOR_COUNT], uint8_t *takes)
 {
     *takes = 0;

@@ -146,6 +146,35 @@ void marlp_item_put_calibration(wire_writer *w, const marl_calibration *c)
     }
 }
 
+static void put_float(wire_writer *w, int key, float value)
+{
+    marlp_wire_put_int(w, key);
+    marlp_wire_put_float(w, value);
+}
+
+void marlp_item_put_renewal(wire_writer *w, uint32_t number, int64_t t_ns, const marl_renewal *job)
+{
+    const marl_renewed *f = &job->found;
+    const float numbers[3] = {f->matrix_sigma, f->residual_rms, f->length};
+    int done = job->stage == MARL_RENEWAL_DONE;
+    put_head(w, MARL_ITEM_RENEWAL, number);
+    marlp_wire_put_map(w, done ? 11 : 7);
+    put_int(w, KEY_T, t_ns);
+    put_int(w, KEY_RENEWAL_KIND, job->kind);
+    put_int(w, KEY_STAGE, job->stage);
+    put_int(w, KEY_REASON, job->reason);
+    put_float(w, KEY_COVERAGE, f->coverage);
+    put_int(w, KEY_POINTS, f->points);
+    put_int(w, KEY_MISSING, f->missing);
+    if (done) {
+        put_correction(w, KEY_FOUND, &f->correction);
+        put_vec(w, KEY_CHANGE, f->change);
+        put_vec(w, KEY_BIAS_SIGMA, f->bias_sigma);
+        marlp_wire_put_int(w, KEY_NUMBERS);
+        marlp_wire_put_floats(w, numbers, 3);
+    }
+}
+
 void marlp_item_put_tuning(wire_writer *w, const marl_tuning *tuning)
 {
     size_t pairs = 0;

@@ -45,10 +45,18 @@ void marlp_renewal_refuse(marl_renewal *job, marl_renewal_reason reason)
     job->reason = (uint8_t)reason;
 }
 
-void marlp_renewal_watch_rest(marl_still *still)
+int marlp_renewal_knows_axes(const marl_correction *c)
+{
+    const float(*m)[3] = c->matrix.m;
+    return c->present && (m[0][1] != 0.0f || m[0][2] != 0.0f || m[1][0] != 0.0f || m[1][2] != 0.0f ||
+                          m[2][0] != 0.0f || m[2][1] != 0.0f);
+}
+
+void marlp_renewal_watch_rest(marl_still *still, float window_s)
 {
     marl_still_limits limits = marl_still_default_limits();
     limits.gyro_mean = REST_RATE;
+    limits.window_s = window_s;
     (void)!marl_still_init(still, &limits); /* these limits are good */
 }
 
@@ -61,8 +69,8 @@ static int options_are_meant(marl_renewal_kind kind, const marl_renewal_options 
            o->poses <= MARL_RENEWAL_POSES && o->coverage > 0.2f && o->coverage <= 1.0f;
 }
 
-static marl_status start(marl_renewal *job, marl_renewal_kind kind, const marl_calibration *stored,
-                         const marl_renewal_options *options)
+marl_status marl_renewal_start(marl_renewal *job, marl_renewal_kind kind, const marl_calibration *stored,
+                               const marl_renewal_options *options)
 {
     const marl_renewal_options standard = marl_renewal_default(kind),
                                *o = options != NULL ? options : &standard;
@@ -110,7 +118,7 @@ static void keep_time(marl_renewal *job, int64_t t_ns)
     job->ending = job->ending || job->seconds > job->options.patience_s;
 }
 
-static void feed(marl_renewal *job, const marl_sample *raw)
+void marl_renewal_feed(marl_renewal *job, const marl_sample *raw)
 {
     marl_sample sample = *raw;
     if (!is_running(job)) {
@@ -128,7 +136,7 @@ static void feed(marl_renewal *job, const marl_sample *raw)
     }
 }
 
-static void finish(marl_renewal *job)
+void marl_renewal_finish(marl_renewal *job)
 {
     job->ending = 1;
 }
@@ -136,25 +144,6 @@ static void finish(marl_renewal *job)
 void marl_renewal_init(marl_renewal *job)
 {
     memset(job, 0, sizeof *job);
-    job->start = start;
-    job->feed = feed;
-    job->finish = finish;
-}
-
-marl_status marl_renewal_start(marl_renewal *job, marl_renewal_kind kind, const marl_calibration *stored,
-                               const marl_renewal_options *options)
-{
-    return job->start(job, kind, stored, options);
-}
-
-void marl_renewal_feed(marl_renewal *job, const marl_sample *raw)
-{
-    job->feed(job, raw);
-}
-
-void marl_renewal_finish(marl_renewal *job)
-{
-    job->finish(job);
 }
 
 marl_status marl_renewal_apply(const marl_renewal *job, marl_calibration *calibration)

@@ -13,8 +13,11 @@ void marlp_renewal_poses_feed(marl_renewal *job, const marl_sample *sample);
 void marlp_renewal_tumble_start(marl_renewal *job);
 void marlp_renewal_tumble_feed(marl_renewal *job, const marl_sample *sample);
 
+/* Does the stored matrix have measured axes? One of bias and scale alone does not. */
+int marlp_renewal_knows_axes(const marl_correction *stored);
+
 /* The detector of rest for a board whose gyroscope is not calibrated. */
-void marlp_renewal_watch_rest(marl_still *still);
+void marlp_renewal_watch_rest(marl_still *still, float window_s);
 
 void marlp_renewal_refuse(marl_renewal *job, marl_renewal_reason reason);
 

@@ -6,20 +6,14 @@
 #include "device/renew/surface.h"
 #include <string.h>
 
-enum { POSE_WINDOWS = 4, MOST_WINDOWS = 100, FACES = 6, MIN_FULL = 10, MIN_FREE = 3 };
+#define WINDOW_S 0.25f
+enum { POSE_WINDOWS = 6, MOST_WINDOWS = 200, FACES = 6, MIN_FULL = 10, MIN_FREE = 3 };
 #define FACE_COSINE 0.8f   /* 37 degrees */
 #define SAME_COSINE 0.99f  /* 8 degrees: the same pose as one before */
 #define MISALIGNMENT 0.01f /* of axes of which nothing is stored */
 #define MISALIGNMENT_STORED 0.001f
 #define MAX_SIGMA 0.02f /* of gravity, and of 1 in the matrix */
 #define MAX_REST 0.5f   /* m/s^2: that is no gravity */
-
-void marlp_renewal_poses_start(marl_renewal *job)
-{
-    memset(&job->of.poses, 0, sizeof job->of.poses);
-    marlp_renewal_watch_rest(&job->of.poses.still);
-    job->stage = MARL_RENEWAL_WAIT;
-}
 
 static float cosine(marl_vec3 a, marl_vec3 b)
 {
@@ -49,6 +43,14 @@ static void list_faces(marl_renewal *job)
     job->found.coverage = (float)shown / FACES;
 }
 
+void marlp_renewal_poses_start(marl_renewal *job)
+{
+    memset(&job->of.poses, 0, sizeof job->of.poses);
+    marlp_renewal_watch_rest(&job->of.poses.still, WINDOW_S);
+    list_faces(job);
+    job->stage = MARL_RENEWAL_MOVE_ON;
+}
+
 /* Was this attitude there before, or is the hand still in the last one? */
 static int is_known(const marl_renewal_poses *p, marl_vec3 v)
 {
@@ -70,32 +72,33 @@ static void begin_pose(marl_renewal_poses *p)
 /* The mean of the pose's windows, and the square of its standard error. */
 static marl_vec3 mean_of(const marl_renewal_poses *p, float *noise2)
 {
-    float n = (float)(p->windows - 1);
+    float n = (float)p->windows;
     marl_vec3 mean = vec3_scale(p->sum, 1.0f / n);
     float scatter = p->squares.x + p->squares.y + p->squares.z - n * vec3_dot(mean, mean);
     *noise2 = float_max(scatter, 0.0f) / (3.0f * (n - 1.0f) * n);
     return vec3_add(p->before, mean);
 }
 
-/* A quiet window; the first of a pose may hold the end of the movement and does not count. As soon as there are enough
- * the pose is in, and as long as it lasts the others make it better. */
+/* A quiet window: the one before it was at rest, too. As soon as there are enough the pose is in, and as long as it lasts
+ * the others make it better. */
 static void add_window(marl_renewal *job, marl_vec3 v)
 {
     marl_renewal_poses *p = &job->of.poses;
-    if (p->windows >= MOST_WINDOWS || p->windows++ == 0) {
-        p->before = p->windows == 1 ? v : p->before;
+    p->before = p->windows == 0 ? v : p->before;
+    if (p->windows >= MOST_WINDOWS) {
         return;
     }
     marl_vec3 off = vec3_sub(v, p->before); /* small numbers keep their digits */
     p->sum = vec3_add(p->sum, off);
     p->squares = vec3_add(p->squares, (marl_vec3){off.x * off.x, off.y * off.y, off.z * off.z});
-    if (p->windows <= POSE_WINDOWS) {
-        return;
+    p->windows++;
+    job->stage = MARL_RENEWAL_WAIT;
+    if (p->windows >= POSE_WINDOWS) {
+        p->n = (uint8_t)(p->n + (p->windows == POSE_WINDOWS));
+        p->pose[p->n - 1] = mean_of(p, &p->noise2[p->n - 1]);
+        job->stage = MARL_RENEWAL_MOVE_ON;
+        list_faces(job);
     }
-    p->n = (uint8_t)(p->n + (p->windows == POSE_WINDOWS + 1));
-    p->pose[p->n - 1] = mean_of(p, &p->noise2[p->n - 1]);
-    job->stage = MARL_RENEWAL_MOVE_ON;
-    list_faces(job);
 }
 
 /* ---- the fit ---- */
@@ -124,8 +127,9 @@ static int find_errors(marl_renewal *job)
     /* few poses show their scatter badly: Student's variance, and without degrees of freedom their own noise */
     float few = free >= MIN_FREE ? float_root(free / (free - 2.0f)) : 1.7321f;
     float noise = float_root(noise2 / n) / gravity;
-    float open = job->stored.present ? MISALIGNMENT_STORED : MISALIGNMENT;
-    job->found.residual_rms = gravity * float_root(sum / n);
+    float open = marlp_renewal_knows_axes(&job->stored) ? MISALIGNMENT_STORED : MISALIGNMENT;
+    job->found.residual_rms =
+        free > 0.0f ? gravity * float_root(sum / n) : 0.0f; /* else there is nothing to see */
     return marlp_surface_errors(&p->surface, &p->fit, float_max(residual * few, noise), open, 1);
 }
 
@@ -163,7 +167,7 @@ static void decide(marl_renewal *job)
 static void go_on_fitting(marl_renewal *job)
 {
     marl_renewal_poses *p = &job->of.poses;
-    float axes = job->stored.present ? MISALIGNMENT_STORED : MISALIGNMENT;
+    float axes = marlp_renewal_knows_axes(&job->stored) ? MISALIGNMENT_STORED : MISALIGNMENT;
     if (!p->fit.settled && !p->fit.lost) {
         marlp_surface_step(&p->surface, &p->fit);
         return;
@@ -204,11 +208,13 @@ void marlp_renewal_poses_feed(marl_renewal *job, const marl_sample *sample)
     marl_still_verdict verdict = marl_still_update(&p->still, sample);
     if (verdict == MARL_STILL_MOVING) {
         begin_pose(p);
+        job->stage = MARL_RENEWAL_MOVE_ON;
     } else if (verdict == MARL_STILL_QUIET && job->of.poses.still.have_last_accel) {
         marl_vec3 v = marl_correction_apply(&job->stored, job->of.poses.still.last_accel, job->degC);
-        if (p->windows > POSE_WINDOWS || !is_known(p, v)) {
-            job->stage = MARL_RENEWAL_WAIT;
+        if (p->windows >= POSE_WINDOWS || !is_known(p, v)) {
             add_window(job, v);
+        } else {
+            job->stage = MARL_RENEWAL_MOVE_ON; /* it is in already */
         }
     }
     int enough = p->n >= job->options.poses && job->found.missing == FACES;

@@ -14,7 +14,7 @@ enum { HALF = 10, WINDOWS = 2 * HALF };
 void marlp_renewal_rest_start(marl_renewal *job)
 {
     memset(&job->of.rest, 0, sizeof job->of.rest);
-    marlp_renewal_watch_rest(&job->of.rest.still);
+    marlp_renewal_watch_rest(&job->of.rest.still, 0.5f);
     job->stage = MARL_RENEWAL_WAIT;
 }
 

@@ -175,7 +175,7 @@ static int report(marl_renewal *job)
     marl_renewed *f = &job->found;
     marl_surface_fit *fit = &t->fit;
     float misfit = marlp_surface_misfit(&t->surface, fit), place2 = place2_of(t, misfit);
-    float axes = job->stored.present ? AXES_STORED : AXES;
+    float axes = marlp_renewal_knows_axes(&job->stored) ? AXES_STORED : AXES;
     if (!marlp_surface_errors(&t->surface, fit, misfit, axes, 0)) {
         return 0;
     }
@@ -193,19 +193,25 @@ static int report(marl_renewal *job)
     return 1;
 }
 
+/* The distances change by more than the noise does, and by so much that the heading would suffer. */
+static int steel_shows(const marl_renewal *job)
+{
+    const marl_renewed *f = &job->found;
+    float misfit = f->residual_rms / SIZE, limit = MAX_PLACE * f->length / SIZE;
+    float noise2 = noise2_of(&job->of.tumble, misfit), slow2 = misfit * misfit - noise2;
+    return slow2 > limit * limit && slow2 > MIN_SLOW * noise2;
+}
+
 static void decide(marl_renewal *job)
 {
-    marl_renewal_tumble *t = &job->of.tumble;
     const marl_renewed *f = &job->found;
-    float misfit = f->residual_rms / SIZE, noise2 = noise2_of(t, misfit), slow2 = misfit * misfit - noise2;
-    float limit = MAX_PLACE * f->length / SIZE;
-    if (slow2 > limit * limit && slow2 > MIN_SLOW * noise2 && f->coverage >= MIN_COVERAGE) {
-        marlp_renewal_refuse(job, MARL_RENEWAL_STEEL);
-    } else if (f->coverage < MIN_COVERAGE) {
+    if (f->coverage < MIN_COVERAGE) {
         marlp_renewal_refuse(job, MARL_RENEWAL_DIRECTIONS);
+    } else if (steel_shows(job)) {
+        marlp_renewal_refuse(job, MARL_RENEWAL_STEEL);
     } else if (f->length < MIN_FIELD || !(f->residual_rms < MAX_REST * f->length)) {
         marlp_renewal_refuse(job, MARL_RENEWAL_SCATTER);
-    } else if (!is_sure(&t->fit)) {
+    } else if (!is_sure(&job->of.tumble.fit)) {
         marlp_renewal_refuse(job, MARL_RENEWAL_DIRECTIONS);
     } else {
         job->stage = MARL_RENEWAL_DONE;
@@ -236,15 +242,15 @@ static void end_fit(marl_renewal *job)
     int good = t->fit.settled && !t->fit.lost && report(job);
     t->fitting = GATHERING;
     if (what == ON_THE_WAY) {
-        if (good && is_sure(&t->fit)) {
+        if (good) {
             count_directions(job);
         }
-        int enough = good && is_determined(&t->fit) && job->found.coverage >= job->options.coverage;
-        job->ending = job->ending || enough;
+        int known = good && t->steps > (float)MIN_READINGS && (is_determined(&t->fit) || steel_shows(job));
+        job->ending = job->ending || (known && job->found.coverage >= job->options.coverage);
     } else if (what == LAST_FULL && !(good && is_determined(&t->fit))) {
         t->full_misfit = t->fit.settled ? marlp_surface_misfit(&t->surface, &t->fit) : 0.0f;
         begin(job, LAST_SPHERE, MARL_SURFACE_SPHERE);
-    } else if (!good || (what == LAST_SPHERE && (!job->stored.present || is_torn(t)))) {
+    } else if (!good || (what == LAST_SPHERE && (!marlp_renewal_knows_axes(&job->stored) || is_torn(t)))) {
         marlp_renewal_refuse(job, MARL_RENEWAL_DIRECTIONS);
     } else {
         count_directions(job);

@@ -9,6 +9,8 @@
 enum { MONOMIALS = SURFACE_MONOMIALS, UNKNOWNS = SURFACE_UNKNOWNS };
 #define LONGEST_STEP 0.3f
 #define SETTLED 1e-5f
+#define ROUNDING                                                                                             \
+    1e-3f /* steps that do not become smaller any more are rounding, if they are less than this */
 #define MOST_STEPS 25
 #define MISFIT_FLOOR 3e-4f
 
@@ -221,7 +223,8 @@ static void take_step(marl_surface_fit *fit, int n, const float *step)
     if (fit->model == MARL_SURFACE_SPHERE) {
         fit->unknown[4] = fit->unknown[5] = fit->unknown[3];
     }
-    fit->settled = worst < SETTLED;
+    fit->settled = worst < SETTLED || (worst < ROUNDING && worst > 0.5f * fit->step && fit->steps > 1);
+    fit->step = worst;
     fit->lost = !(worst < 1e6f) || !(fit->unknown[3] > 1e-3f) || (!fit->settled && fit->steps >= MOST_STEPS);
 }
 

@@ -139,6 +139,20 @@ static cbor_item_t *sample_item(const marl_sample *s)
     return map;
 }
 
+static cbor_item_t *calibrate_item(const marl_message *m)
+{
+    const marl_renewal_options *o = m->options;
+    cbor_item_t *map = cbor_new_definite_map(o != NULL ? 5 : 1);
+    lab_item_add(&map, CALIBRATE_KIND, cbor_build_uint8((uint8_t)m->renewal));
+    if (o != NULL) {
+        lab_item_add(&map, CALIBRATE_LENGTH, cbor_build_float4(o->length));
+        lab_item_add(&map, CALIBRATE_PATIENCE, cbor_build_float4(o->patience_s));
+        lab_item_add(&map, CALIBRATE_POSES, cbor_build_uint8(o->poses));
+        lab_item_add(&map, CALIBRATE_COVERAGE, cbor_build_float4(o->coverage));
+    }
+    return map;
+}
+
 static int has_contents(const marl_message *m)
 {
     switch (m->kind) {
@@ -150,7 +164,7 @@ static int has_contents(const marl_message *m)
         return m->sample != NULL;
     default:
         return m->kind == MARL_ITEM_IDENTIFY || m->kind == MARL_ITEM_COMMIT || m->kind == MARL_ITEM_ZERO ||
-               m->kind == MARL_ITEM_OFFSETS;
+               m->kind == MARL_ITEM_OFFSETS || m->kind == MARL_ITEM_CALIBRATE || m->kind == MARL_ITEM_UNDO;
     }
 }
 
@@ -163,6 +177,8 @@ static cbor_item_t *body_of(const marl_message *m)
         return lab_tuning_item(m->tuning);
     case MARL_ITEM_SAMPLE:
         return sample_item(m->sample);
+    case MARL_ITEM_CALIBRATE:
+        return calibrate_item(m);
     default:
         return cbor_new_definite_map(0);
     }

@@ -27,6 +27,8 @@ struct marl_receiver {
     lab_row_queue queue;
     marl_ack ack[MAX_ACKS];
     int acks;
+    marl_renewal_report renewal;
+    int renewed;  /* `renewal` is new */
     int numbered; /* `expected` is set */
     uint32_t expected;
     int finished;
@@ -212,6 +214,10 @@ static marl_status read_item(marl_receiver *r, size_t n, marl_error *error)
             snprintf(r->report.first_event, sizeof r->report.first_event, "%s", item.event);
         }
         break;
+    case MARL_ITEM_RENEWAL:
+        r->renewal = item.renewal;
+        r->renewed = 1;
+        break;
     default:
         break;
     }
@@ -277,6 +283,14 @@ marl_status marl_receiver_next(marl_receiver *r, marl_log_row *row)
         return MARL_OK;
     }
     return MARL_ERR_NOT_READY;
+}
+
+marl_status marl_receiver_renewal(marl_receiver *r, marl_renewal_report *report)
+{
+    int is_new = r->renewed;
+    *report = r->renewal;
+    r->renewed = 0;
+    return is_new ? MARL_OK : MARL_ERR_NOT_READY;
 }
 
 marl_status marl_receiver_ack(marl_receiver *r, marl_ack *ack)

@@ -162,6 +162,78 @@ static int ack_pair(int64_t key, const cbor_item_t *value, lab_item *item)
     }
 }
 
+static int get_small(const cbor_item_t *item, int64_t high, int64_t *value)
+{
+    return get_int(item, value) && *value >= 0 && *value <= high;
+}
+
+static int found_pair(const cbor_item_t *map, marl_correction *c)
+{
+    if (!cbor_isa_map(map)) {
+        return 0;
+    }
+    struct cbor_pair *pair = cbor_map_handle(map);
+    int has_bias = 0, has_matrix = 0;
+    for (size_t i = 0; i < cbor_map_size(map); i++) {
+        int64_t key;
+        if (!get_int(pair[i].key, &key)) {
+            return 0;
+        }
+        has_bias = has_bias || (key == FIT_BIAS && get_vec(pair[i].value, &c->bias));
+        has_matrix = has_matrix || (key == FIT_MATRIX && get_floats(pair[i].value, &c->matrix.m[0][0], 9));
+    }
+    c->present = 1;
+    return has_bias && has_matrix;
+}
+
+static int renewal_pair(int64_t key, const cbor_item_t *value, lab_item *item)
+{
+    marl_renewal_report *r = &item->renewal;
+    int64_t number = 0;
+    float numbers[3];
+    int good = 1;
+    switch (key) {
+    case RENEWAL_T:
+        return get_int(value, &r->t_ns);
+    case RENEWAL_KIND:
+        good = get_small(value, MARL_RENEW_TUMBLE, &number);
+        r->kind = (marl_renewal_kind)number;
+        return good;
+    case RENEWAL_STAGE:
+        good = get_small(value, MARL_RENEWAL_REFUSED, &number);
+        r->stage = (marl_renewal_stage)number;
+        return good;
+    case RENEWAL_REASON:
+        good = get_small(value, UINT8_MAX, &number);
+        r->reason = (marl_renewal_reason)number;
+        return good;
+    case RENEWAL_COVERAGE:
+        return get_float(value, &r->found.coverage);
+    case RENEWAL_POINTS:
+        good = get_small(value, UINT32_MAX, &number);
+        r->found.points = (uint32_t)number;
+        return good;
+    case RENEWAL_MISSING:
+        good = get_small(value, 6, &number);
+        r->found.missing = (uint8_t)number;
+        return good;
+    case RENEWAL_FOUND:
+        return found_pair(value, &r->found.correction);
+    case RENEWAL_CHANGE:
+        return get_vec(value, &r->found.change);
+    case RENEWAL_BIAS_SIGMA:
+        return get_vec(value, &r->found.bias_sigma);
+    case RENEWAL_NUMBERS:
+        good = get_floats(value, numbers, 3);
+        r->found.matrix_sigma = good ? numbers[0] : 0;
+        r->found.residual_rms = good ? numbers[1] : 0;
+        r->found.length = good ? numbers[2] : 0;
+        return good;
+    default:
+        return 1;
+    }
+}
+
 /* The parts of an event's text. */
 typedef struct event {
     int64_t part, bus, address, identity; /* -1: not given */
@@ -214,6 +286,8 @@ static int read_body(const cbor_item_t *body, lab_item *item)
             good = ack_pair(key, pair[i].value, item);
         } else if (good && item->kind == MARL_ITEM_EVENT) {
             good = event_pair(key, pair[i].value, item, &reported);
+        } else if (good && item->kind == MARL_ITEM_RENEWAL) {
+            good = renewal_pair(key, pair[i].value, item);
         }
         if (!good) {
             return 0;
@@ -226,7 +300,7 @@ static int read_body(const cbor_item_t *body, lab_item *item)
 int lab_item_is_ours(const lab_item *item)
 {
     return item->kind == MARL_ITEM_SAMPLE || item->kind == MARL_ITEM_IDENTITY ||
-           item->kind == MARL_ITEM_ACK || item->kind == MARL_ITEM_EVENT;
+           item->kind == MARL_ITEM_ACK || item->kind == MARL_ITEM_EVENT || item->kind == MARL_ITEM_RENEWAL;
 }
 
 static int read_item(const cbor_item_t *root, lab_item *item)

@@ -18,6 +18,7 @@ typedef struct lab_item {
     lab_identity identity;
     marl_ack ack;
     char event[160];
+    marl_renewal_report renewal;
 } lab_item;
 
 typedef enum lab_item_result {

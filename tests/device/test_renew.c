@@ -1,0 +1,432 @@
+/* SPDX-License-Identifier: MIT
+ * Calibrations renewed on the device, against sensors whose errors are known. */
+#include "check_main.h"
+#include "marlinspike/renew.h"
+#include "random_values.h"
+#include <math.h>
+#include <string.h>
+
+/* reading = inverse of matrix * true + bias + noise: true = matrix (reading - bias) */
+typedef struct sensor {
+    double bias[3], back[3][3], noise;
+} sensor;
+
+static marl_renewal job;
+
+static void direction(dice *d, double v[3])
+{
+    double n = 0;
+    while (n < 0.1 || n > 1) {
+        n = 0;
+        for (int k = 0; k < 3; k++) {
+            v[k] = dice_between(d, -1, 1);
+            n += v[k] * v[k];
+        }
+    }
+    for (int k = 0; k < 3; k++) {
+        v[k] /= sqrt(n);
+    }
+}
+
+static sensor make_sensor(dice *d, double bias, double axes, double noise)
+{
+    sensor s = {.noise = noise};
+    for (int i = 0; i < 3; i++) {
+        s.bias[i] = bias * dice_between(d, -1, 1);
+        for (int j = i; j < 3; j++) {
+            s.back[i][j] = s.back[j][i] = (i == j) + axes * dice_between(d, -1, 1);
+        }
+    }
+    return s;
+}
+
+static marl_vec3 reading_of(const sensor *s, const double truth[3], dice *d)
+{
+    double v[3];
+    for (int i = 0; i < 3; i++) {
+        v[i] = s->bias[i] + s->noise * dice_normal(d);
+        for (int j = 0; j < 3; j++) {
+            v[i] += s->back[i][j] * truth[j];
+        }
+    }
+    return (marl_vec3){(float)v[0], (float)v[1], (float)v[2]};
+}
+
+static void begin(marl_renewal_kind kind, const marl_calibration *stored, const marl_renewal_options *options)
+{
+    const marl_calibration none = marl_calibration_none();
+    marl_renewal_init(&job);
+    ck_assert_int_eq(marl_renewal_start(&job, kind, stored != NULL ? stored : &none, options), MARL_OK);
+}
+
+static int is_over(void)
+{
+    return job.stage == MARL_RENEWAL_DONE || job.stage == MARL_RENEWAL_REFUSED;
+}
+
+/* The field from directions with z of at least `lowest`, then the end. */
+static void tumble(const sensor *s, dice *d, int readings, double lowest, double field)
+{
+    marl_sample sample = {.fresh = MARL_FRESH_MAG};
+    for (int i = 0; i < readings && !is_over(); i++) {
+        double v[3];
+        do {
+            direction(d, v);
+        } while (v[2] < lowest);
+        for (int k = 0; k < 3; k++) {
+            v[k] *= field;
+        }
+        sample.t_ns = INT64_C(20000000) * (i + 1);
+        sample.mag = reading_of(s, v, d);
+        marl_renewal_feed(&job, &sample);
+    }
+    marl_renewal_finish(&job);
+    for (int i = 0; i < 100 && !is_over(); i++) {
+        sample.fresh = 0;
+        marl_renewal_feed(&job, &sample);
+    }
+    ck_assert(is_over());
+}
+
+/* How far from one length the corrected readings of all directions are, and from that of `field`. */
+static double worst_length(const marl_correction *c, const sensor *s, dice *d, double field)
+{
+    sensor exact = *s;
+    double worst = 0;
+    exact.noise = 0;
+    for (int i = 0; i < 200; i++) {
+        double v[3];
+        direction(d, v);
+        for (int k = 0; k < 3; k++) {
+            v[k] *= field;
+        }
+        marl_vec3 corrected = marl_correction_apply(c, reading_of(&exact, v, d), NAN);
+        worst = fmax(worst, fabs((double)marl_vec3_norm(corrected) - field));
+    }
+    return worst;
+}
+
+START_TEST(a_tumble_without_noise_gives_the_sensor_whatever_is_stored)
+{
+    dice d = {1};
+    for (int i = 0; i < 60; i++) {
+        sensor s = make_sensor(&d, i % 2 ? 100 : 20, 0.1, 0);
+        marl_calibration stored = marl_calibration_none();
+        if (i % 3 > 0) { /* near the truth, and far from it */
+            double off = i % 3 == 1 ? 2 : 60;
+            stored.mag.present = 1;
+            stored.mag.bias =
+                (marl_vec3){(float)(s.bias[0] + off), (float)s.bias[1], (float)(s.bias[2] - off)};
+            stored.mag.matrix.m[0][1] = 0.05f;
+            stored.mag.matrix.m[2][2] = 1.1f;
+        }
+        marl_renewal_options o = marl_renewal_default(MARL_RENEW_TUMBLE);
+        o.length = 48;
+        begin(MARL_RENEW_TUMBLE, &stored, &o);
+        tumble(&s, &d, 600, -1, 48);
+        ck_assert_int_eq(job.stage, MARL_RENEWAL_DONE);
+        ck_assert_double_le(worst_length(&job.found.correction, &s, &d, 48), 0.02);
+        ck_assert_float_ge(job.found.coverage, 0.8f);
+        ck_assert_int_eq(marl_renewal_apply(&job, &stored), MARL_OK);
+        ck_assert_float_eq(stored.mag.bias.x, job.found.correction.bias.x);
+        ck_assert(!stored.accel.present && !stored.gyro.present);
+    }
+}
+END_TEST
+
+/* Mean of (error / standard error)^2 of 300 values: 1 and its own standard error of 0.1 for a perfect statement; chance
+ * that is taken for a field that changes makes the statement wider. */
+START_TEST(the_errors_of_a_tumble_are_as_stated)
+{
+    dice d = {2};
+    double squares = 0;
+    for (int i = 0; i < 100; i++) {
+        sensor s = make_sensor(&d, 40, 0.08, 0.4);
+        begin(MARL_RENEW_TUMBLE, NULL, NULL);
+        tumble(&s, &d, 1000, -1, 50);
+        ck_assert_int_eq(job.stage, MARL_RENEWAL_DONE);
+        const marl_renewed *f = &job.found;
+        squares += pow(((double)f->correction.bias.x - s.bias[0]) / (double)f->bias_sigma.x, 2) +
+                   pow(((double)f->correction.bias.y - s.bias[1]) / (double)f->bias_sigma.y, 2) +
+                   pow(((double)f->correction.bias.z - s.bias[2]) / (double)f->bias_sigma.z, 2);
+        ck_assert_double_eq_tol((double)f->residual_rms, 0.4, 5 * 0.4 / sqrt(2000) + 0.04); /* axes by 8 % */
+    }
+    ck_assert_double_le(squares / 300, 1 + 5 * sqrt(2.0 / 300));
+    ck_assert_double_ge(squares / 300, 0.2);
+}
+END_TEST
+
+START_TEST(what_is_no_tumble_is_refused)
+{
+    dice d = {3};
+    sensor s = make_sensor(&d, 20, 0.05, 0.3), noise = {.noise = 20};
+    noise.back[0][0] = 1;
+    begin(MARL_RENEW_TUMBLE, NULL, NULL);
+    tumble(&s, &d, 40, -1, 50);
+    ck_assert_int_eq(job.reason, MARL_RENEWAL_FEW);
+    begin(MARL_RENEW_TUMBLE, NULL, NULL);
+    tumble(&s, &d, 2000, 0.8, 50); /* a tenth of the sphere */
+    ck_assert_int_eq(job.reason, MARL_RENEWAL_DIRECTIONS);
+    begin(MARL_RENEW_TUMBLE, NULL, NULL);
+    tumble(&noise, &d, 2000, -1, 1);
+    ck_assert_int_eq(job.stage, MARL_RENEWAL_REFUSED);
+    marl_calibration untouched = marl_calibration_none();
+    ck_assert_int_eq(marl_renewal_apply(&job, &untouched), MARL_ERR_NOT_READY);
+    ck_assert(!untouched.mag.present);
+}
+END_TEST
+
+/* A place where the field is another one for half of the time. */
+START_TEST(steel_near_a_tumble_is_seen)
+{
+    dice d = {4};
+    sensor s = make_sensor(&d, 20, 0.02, 0.2);
+    marl_sample sample = {.fresh = MARL_FRESH_MAG};
+    begin(MARL_RENEW_TUMBLE, NULL, NULL);
+    for (int i = 0; i < 3000 && !is_over(); i++) {
+        double v[3], field = i / 100 % 2 ? 50 : 46;
+        direction(&d, v);
+        for (int k = 0; k < 3; k++) {
+            v[k] *= field;
+        }
+        sample.t_ns = INT64_C(10000000) * (i + 1);
+        sample.mag = reading_of(&s, v, &d);
+        marl_renewal_feed(&job, &sample);
+    }
+    ck_assert_int_eq(job.stage, MARL_RENEWAL_REFUSED);
+    ck_assert_int_eq(job.reason, MARL_RENEWAL_STEEL);
+}
+END_TEST
+
+/* ---- at rest ---- */
+
+typedef struct rest {
+    double bias[3], turn_rad_s, shake; /* about x; m/s^2 */
+    double gyro_noise;
+} rest;
+
+static void rest_for(const rest *r, dice *d, double seconds)
+{
+    for (int i = 0; i < (int)(100 * seconds) && !is_over(); i++) {
+        double angle = r->turn_rad_s * 0.01 * i, sine = sin(angle), cosine = cos(angle);
+        marl_sample s = {.t_ns = INT64_C(10000000) * (i + 1), .fresh = MARL_FRESH_ACCEL | MARL_FRESH_GYRO};
+        s.accel = (marl_vec3){(float)(0.02 * dice_normal(d)),
+                              (float)(9.81 * sine + (0.02 + r->shake) * dice_normal(d)),
+                              (float)(9.81 * cosine + 0.02 * dice_normal(d))};
+        s.gyro = (marl_vec3){(float)(r->bias[0] + r->turn_rad_s + r->gyro_noise * dice_normal(d)),
+                             (float)(r->bias[1] + r->gyro_noise * dice_normal(d)),
+                             (float)(r->bias[2] + r->gyro_noise * dice_normal(d))};
+        marl_renewal_feed(&job, &s);
+    }
+}
+
+START_TEST(a_rest_gives_the_bias_within_its_errors)
+{
+    dice d = {5};
+    double squares = 0;
+    for (int i = 0; i < 100; i++) {
+        rest r = {.gyro_noise = 0.002};
+        for (int k = 0; k < 3; k++) {
+            r.bias[k] = dice_between(&d, -0.15, 0.15); /* up to 9 deg/s */
+        }
+        begin(MARL_RENEW_STILL, NULL, NULL);
+        rest_for(&r, &d, 13);
+        ck_assert_int_eq(job.stage, MARL_RENEWAL_DONE);
+        const marl_renewed *f = &job.found;
+        squares += pow(((double)f->correction.bias.x - r.bias[0]) / (double)f->bias_sigma.x, 2) +
+                   pow(((double)f->correction.bias.y - r.bias[1]) / (double)f->bias_sigma.y, 2) +
+                   pow(((double)f->correction.bias.z - r.bias[2]) / (double)f->bias_sigma.z, 2);
+        ck_assert_float_le(f->bias_sigma.x, 3e-4f);
+    }
+    ck_assert_double_le(squares / 300, 1 + 5 * sqrt(2.0 / 300));
+    ck_assert_double_ge(squares / 300, 0.2);
+}
+END_TEST
+
+START_TEST(what_is_no_rest_is_refused)
+{
+    dice d = {6};
+    const rest turns = {.gyro_noise = 0.002, .turn_rad_s = 0.002},
+               shakes = {.gyro_noise = 0.002, .shake = 0.5}, swings = {.gyro_noise = 0.05};
+    marl_renewal_options o = marl_renewal_default(MARL_RENEW_STILL);
+    o.patience_s = 30;
+    begin(MARL_RENEW_STILL, NULL, &o);
+    rest_for(&turns, &d, 40);
+    ck_assert_int_eq(job.reason, MARL_RENEWAL_TURNS);
+    begin(MARL_RENEW_STILL, NULL, &o);
+    rest_for(&shakes, &d, 40);
+    ck_assert_int_eq(job.reason, MARL_RENEWAL_MOVES);
+    begin(MARL_RENEW_STILL, NULL, &o);
+    rest_for(&swings, &d, 40);
+    ck_assert_int_eq(job.reason, MARL_RENEWAL_MOVES);
+}
+END_TEST
+
+/* The bias over temperature stays; what was found at one temperature moves it as a whole. */
+START_TEST(a_bias_curve_is_kept)
+{
+    dice d = {7};
+    marl_calibration stored = marl_calibration_none();
+    stored.gyro.present = stored.gyro.has_curve = 1;
+    stored.gyro.curve = (marl_bias_curve){.reference_degC = 20, .low_degC = 0, .high_degC = 60};
+    stored.gyro.curve.per_degC = (marl_vec3){0.001f, 0, 0};
+    begin(MARL_RENEW_STILL, &stored, NULL);
+    const marl_sample warm = {.t_ns = 1, .fresh = MARL_FRESH_TEMP, .temp = 40};
+    marl_renewal_feed(&job, &warm);
+    const rest r = {.bias = {0.05, 0, 0}, .gyro_noise = 0.001};
+    rest_for(&r, &d, 13);
+    ck_assert_int_eq(job.stage, MARL_RENEWAL_DONE);
+    ck_assert_float_eq_tol(job.found.correction.bias.x, 0.03f, 5e-4f);
+    ck_assert_float_eq_tol(marl_correction_bias(&job.found.correction, 40).x, 0.05f, 5e-4f);
+}
+END_TEST
+
+/* ---- poses ---- */
+
+static void hold(const sensor *s, dice *d, const double up[3], double seconds, int64_t *t_ns)
+{
+    for (int i = 0; i < (int)(100 * seconds) && !is_over(); i++) {
+        double v[3] = {up[0], up[1], up[2]};
+        for (int k = 0; k < 3 && i < 50; k++) {
+            v[k] += dice_normal(d); /* the hand */
+        }
+        *t_ns += 10000000;
+        marl_sample sample = {.t_ns = *t_ns, .fresh = MARL_FRESH_ACCEL, .accel = reading_of(s, v, d)};
+        marl_renewal_feed(&job, &sample);
+    }
+}
+
+static void pose(int k, dice *d, double up[3])
+{
+    direction(d, up);
+    for (int j = 0; j < 3; j++) {
+        up[j] = k < 6 ? 0.1 * up[j] + (k / 2 == j ? (k % 2 ? -1 : 1) : 0) : up[j];
+    }
+    double n = sqrt(up[0] * up[0] + up[1] * up[1] + up[2] * up[2]);
+    for (int j = 0; j < 3; j++) {
+        up[j] *= 9.80665 / n;
+    }
+}
+
+START_TEST(poses_give_the_sensor)
+{
+    dice d = {8};
+    for (int i = 0; i < 20; i++) {
+        sensor s = make_sensor(&d, 0.5, 0.02, 0.01);
+        int64_t t_ns = 0;
+        marl_renewal_options o = marl_renewal_default(MARL_RENEW_POSES);
+        o.poses = 20;
+        begin(MARL_RENEW_POSES, NULL, &o);
+        for (int k = 0; k < 60 && !is_over(); k++) {
+            double up[3];
+            pose(k, &d, up);
+            hold(&s, &d, up, 3.5, &t_ns);
+        }
+        ck_assert_int_eq(job.stage, MARL_RENEWAL_DONE);
+        ck_assert_double_le(worst_length(&job.found.correction, &s, &d, 9.80665), 0.01);
+        ck_assert_float_le(job.found.matrix_sigma, 2e-3f);
+    }
+}
+END_TEST
+
+START_TEST(a_face_that_is_missing_is_named)
+{
+    dice d = {9};
+    for (int missing = 0; missing < 6; missing++) {
+        sensor s = make_sensor(&d, 0.3, 0.01, 0.01);
+        int64_t t_ns = 0;
+        marl_renewal_options o = marl_renewal_default(MARL_RENEW_POSES);
+        o.patience_s = 30;
+        begin(MARL_RENEW_POSES, NULL, &o);
+        for (int k = 0; k < 12; k++) {
+            double up[3];
+            pose(k % 6 == missing ? (k + 1) % 6 : k % 6, &d, up);
+            hold(&s, &d, up, 3, &t_ns);
+        }
+        ck_assert_int_eq(job.stage, MARL_RENEWAL_REFUSED);
+        ck_assert_int_eq(job.found.missing, missing);
+    }
+}
+END_TEST
+
+/* ---- anything ---- */
+
+START_TEST(options_out_of_range_change_nothing)
+{
+    const marl_calibration none = marl_calibration_none();
+    marl_renewal_options o = marl_renewal_default(MARL_RENEW_POSES);
+    begin(MARL_RENEW_STILL, NULL, NULL);
+    marl_renewal before = job;
+    o.poses = 25;
+    ck_assert_int_eq(marl_renewal_start(&job, MARL_RENEW_POSES, &none, &o), MARL_ERR_ARGUMENT);
+    o.poses = 6;
+    o.length = NAN;
+    ck_assert_int_eq(marl_renewal_start(&job, MARL_RENEW_POSES, &none, &o), MARL_ERR_ARGUMENT);
+    o = marl_renewal_default(MARL_RENEW_TUMBLE);
+    o.coverage = 1.5f;
+    ck_assert_int_eq(marl_renewal_start(&job, MARL_RENEW_TUMBLE, &none, &o), MARL_ERR_ARGUMENT);
+    o.coverage = 0.8f;
+    o.patience_s = NAN;
+    ck_assert_int_eq(marl_renewal_start(&job, MARL_RENEW_TUMBLE, &none, &o), MARL_ERR_ARGUMENT);
+    ck_assert_int_eq(marl_renewal_start(&job, MARL_RENEW_NOTHING, &none, NULL), MARL_ERR_ARGUMENT);
+    ck_assert_int_eq(memcmp(&before, &job, sizeof job), 0);
+    for (int reason = -1; reason < 12; reason++) {
+        ck_assert_ptr_nonnull(marl_renewal_reason_text((marl_renewal_reason)reason));
+    }
+}
+END_TEST
+
+static float any_reading(dice *d, float size)
+{
+    switch (dice_below(d, 12)) {
+    case 0:
+        return NAN;
+    case 1:
+        return INFINITY;
+    case 2:
+        return 3e38f;
+    case 3:
+        return 0;
+    default:
+        return size * (float)dice_between(d, -1, 1);
+    }
+}
+
+/* Whatever comes: it ends, and what it accepts is finite and a calibration. */
+START_TEST(no_input_makes_a_calibration_that_is_none)
+{
+    dice d = {10};
+    for (int i = 0; i < 300; i++) {
+        marl_renewal_kind kind = (marl_renewal_kind)(1 + i % 3);
+        marl_renewal_options o = marl_renewal_default(kind);
+        int64_t t = (int64_t)dice_bits(&d);
+        float size = powf(10, (float)dice_between(&d, -3, 4));
+        o.patience_s = 20;
+        begin(kind, NULL, &o);
+        for (int k = 0; k < 3000 && !is_over(); k++) {
+            t = dice_below(&d, 100) == 0 ? (int64_t)dice_bits(&d) : t + 10000000;
+            marl_sample s = {.t_ns = t, .fresh = (uint8_t)dice_below(&d, 32)};
+            s.accel = (marl_vec3){any_reading(&d, size), any_reading(&d, size), any_reading(&d, size)};
+            s.gyro = (marl_vec3){any_reading(&d, size), any_reading(&d, size), any_reading(&d, size)};
+            s.mag = (marl_vec3){any_reading(&d, size), any_reading(&d, size), any_reading(&d, size)};
+            s.temp = any_reading(&d, 50);
+            marl_renewal_feed(&job, &s);
+        }
+        marl_renewal_finish(&job);
+        for (int k = 0; k < 100 && !is_over(); k++) {
+            const marl_sample none = {.t_ns = t};
+            marl_renewal_feed(&job, &none);
+        }
+        ck_assert(is_over());
+        ck_assert_int_eq(marl_correction_check(&job.found.correction), MARL_OK);
+        ck_assert(job.stage != MARL_RENEWAL_DONE ||
+                  isfinite(job.found.bias_sigma.x + job.found.residual_rms));
+    }
+}
+END_TEST
+
+MARL_SUITE("renew", a_tumble_without_noise_gives_the_sensor_whatever_is_stored,
+           the_errors_of_a_tumble_are_as_stated, what_is_no_tumble_is_refused, steel_near_a_tumble_is_seen,
+           a_rest_gives_the_bias_within_its_errors, what_is_no_rest_is_refused, a_bias_curve_is_kept,
+           poses_give_the_sensor, a_face_that_is_missing_is_named, options_out_of_range_change_nothing,
+           no_input_makes_a_calibration_that_is_none)
