@@ -17,6 +17,7 @@
 #include "marlinspike/estimator.h"
 #include "marlinspike/port.h"
 #include "marlinspike/quat.h"
+#include "marlinspike/renew.h"
 #include "marlinspike/sample.h"
 #include "marlinspike/status.h"
 #include "marlinspike/tuning.h"

@@ -114,8 +114,8 @@ typedef struct marl_renewal_poses {
 
 typedef struct marl_renewal_tumble {
     marl_surface surface;
-    marl_surface_fit fit, seen_by;         /* being made; by which directions are counted */
-    float full_misfit;                     /* of the fit before the simpler one; 0: there was none */
+    marl_surface_fit fit, seen_by; /* being made; by which directions are counted */
+    float misfit, full_misfit;     /* of the fit, and of the one before the simpler one; 0: there was none */
     int16_t point[MARL_RENEWAL_POINTS][3]; /* readings far from each other */
     int32_t apart;                         /* square of half the distance between them */
     marl_vec3 middle, before;
@@ -125,7 +125,7 @@ typedef struct marl_renewal_tumble {
     } blocks;                      /* distances from the surface over blocks of time, in two halves each */
     float distance, steps2, steps; /* the last distance; squares of those from reading to reading */
     uint32_t next_fit;
-    uint8_t points, fitting, seen[8];
+    uint8_t points, thinning, fitting, phase, seen[8];
 } marl_renewal_tumble;
 
 typedef struct marl_renewal {

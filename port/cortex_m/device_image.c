@@ -3,6 +3,7 @@
  * and checks on this very processor that the self-test passes and the estimators give the known bits. */
 #include "known_answers.h"
 #include "known_board.h"
+#include "known_renewal.h"
 #include "marlinspike/device.h"
 #include <stddef.h>
 
@@ -48,6 +49,17 @@ static int sees_rest(void)
 }
 
 /* Chip, board, packets, messages and store, all in one station. */
+/* Calibrations that it makes itself. */
+static int renews_as_known(void)
+{
+    marl_renewal job;
+    int good = 1;
+    for (int kind = MARL_RENEW_STILL; kind <= MARL_RENEW_TUMBLE; kind++) {
+        good = good && known_renewal_digest(&job, (marl_renewal_kind)kind) == known_renewal[kind];
+    }
+    return good;
+}
+
 static int streams_known_bytes(void)
 {
     known_board board;
@@ -103,7 +115,7 @@ int main(void)
         faults |= gives_known_bits((marl_filter)i) ? 0 : 2 << i;
     }
     faults |= reports_angles() && holds_a_axis_filter() ? 0 : 64;
-    faults |= sees_rest() && streams_known_bytes() && writes_lines() ? 0 : 128;
+    faults |= sees_rest() && renews_as_known() && streams_known_bytes() && writes_lines() ? 0 : 128;
     faults |= marl_filter_from_name("complementary", &named) == MARL_OK && marl_status_text(MARL_OK)[0] != 0
                   ? 0
                   : 128;

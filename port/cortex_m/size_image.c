@@ -1,11 +1,11 @@
 /* SPDX-License-Identifier: MIT
  * The smallest firmwares of four kinds, to see what the library takes in them: SIZE_GYRO, SIZE_COMPLEMENTARY,
- * SIZE_KALMAN, SIZE_APP. Without one of them: what start-up and the loop take alone. */
+ * SIZE_KALMAN, SIZE_APP, SIZE_RENEW (the application that calibrates itself). Without one of them: what start-up and the loop take alone. */
 #include "marlinspike/device.h"
 
 /* Where a driver would put readings, and where attitudes go. */
 static volatile float *const attitude = (volatile float *)0x40000100u;
-#if !defined(SIZE_APP)
+#if !defined(SIZE_APP) && !defined(SIZE_RENEW)
 static volatile float *const readings = (volatile float *)0x40000000u;
 
 static void read(marl_sample *sample)
@@ -72,7 +72,7 @@ int main(void)
         }
     }
 }
-#elif defined(SIZE_APP)
+#elif defined(SIZE_APP) || defined(SIZE_RENEW)
 static marl_status clock(void *context, int64_t *t_ns)
 {
     (void)context;
@@ -129,12 +129,18 @@ static marl_status bytes_in(void *context, uint8_t *bytes, size_t n, size_t *got
 }
 
 static marl_app app;
+#if defined(SIZE_RENEW)
+static marl_app_renewal renewal;
+#endif
 
 int main(void)
 {
     uint32_t rest_us;
-    const marl_app_config config = {
-        .device = "pod-07", .firmware = "1", .choice = marl_choose_constant_gains};
+    marl_app_config config = {.device = "pod-07", .firmware = "1", .choice = marl_choose_constant_gains};
+#if defined(SIZE_RENEW)
+    marl_app_renewal_init(&renewal, 1);
+    config.renewal = &renewal;
+#endif
     const marl_part part = {.chip = marl_chip_grommet(), .at = {0, 0x2a}};
     const marl_port port = {.clock = clock,
                             .sleep = sleep,

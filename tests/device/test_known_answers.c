@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The estimators' bits. Any change of a constant changes them; what it means is for the other tests. */
 #include "known_answers.h"
+#include "known_renewal.h"
 #include "marlinspike/quat.h"
 #include "perfect_sensors.h"
 
@@ -23,4 +24,14 @@ START_TEST(known_answers)
 }
 END_TEST
 
-MARL_SUITE("known answers", known_answers)
+START_TEST(known_calibrations)
+{
+    static marl_renewal job;
+    for (int kind = MARL_RENEW_STILL; kind <= MARL_RENEW_TUMBLE; kind++) {
+        uint32_t digest = known_renewal_digest(&job, (marl_renewal_kind)kind);
+        ck_assert_msg(digest == known_renewal[kind], "kind %d: %08x", kind, digest);
+    }
+}
+END_TEST
+
+MARL_SUITE("known answers", known_answers, known_calibrations)

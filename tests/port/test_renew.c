@@ -248,9 +248,14 @@ START_TEST(a_thousand_power_cuts_leave_the_old_or_the_new)
     dice d = {11};
     sim_test t;
     int kept = 0, cut = 0;
-    start(&t, MARL_SCENE_STILL);
+    sim_test_prepare(&t, MARL_SCENE_STILL, 50);
+    memcpy(t.sheet.gyro.bias, gyro_bias, sizeof gyro_bias);
+    t.sheet.gyro.white = 1e-4; /* so that no two results are the same */
+    t.app.silent = 1;
+    sim_test_start(&t);
     for (int i = 0; i < 1000; i++) {
         const marl_calibration before = *used_by(&t);
+        ck_assert_int_eq(sim_test_run(&t, marl_sim_seconds(t.sim) + dice_between(&d, 0, 2)), MARL_OK);
         double until = marl_sim_seconds(t.sim) + (dice_below(&d, 4) == 0 ? dice_between(&d, 0, 12) : 13);
         unsigned long starts = marl_sim_counted(t.sim)->starts;
         marl_sim_cut_flash(t.sim, 1 + dice_below(&d, 100));
@@ -263,7 +268,7 @@ START_TEST(a_thousand_power_cuts_leave_the_old_or_the_new)
         power_cycle(&t);
         const marl_correction *now = &used_by(&t)->gyro;
         int is_old = memcmp(now, &before.gyro, sizeof *now) == 0;
-        ck_assert(is_old || (now->present && fabsf(now->bias.x - 0.0139f) < 2e-4f &&
+        ck_assert(is_old || (now->present && fabsf(now->bias.x - 0.0139f) < 1e-3f &&
                              now->matrix.m[0][0] == 1.0f && now->matrix.m[2][1] == 0.0f));
         kept += !is_old;
     }

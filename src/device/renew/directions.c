@@ -3,11 +3,10 @@
 #include "device/renew/directions.h"
 #include "device/math/attitude_math.h"
 #include "device/math/exact.h"
-#include "device/renew/renewal_kinds.h"
 #include "device/renew/surface.h"
 #include <string.h>
 
-enum { CELLS = 60, BANDS = 7, FACES = 6, ENOUGH = 3, SCALE = 4096, FIRST_APART = SCALE / 32 };
+enum { CELLS = 60, BANDS = 7, FACES = 6, ENOUGH = 3, AT_ONCE = 2, SCALE = 4096, FIRST_APART = SCALE / 32 };
 #define FACE_COSINE 0.7f /* 45 degrees */
 #define TURN 6.2831853f
 #define FARTHEST 5.0f /* so that the squares of distances fit into 32 bits */
@@ -17,6 +16,7 @@ static const uint8_t in_band[BANDS] = {3, 9, 12, 12, 12, 9, 3}; /* from south to
 void marlp_directions_init(marl_renewal_tumble *t)
 {
     t->apart = FIRST_APART * FIRST_APART;
+    t->thinning = MARL_RENEWAL_POINTS;
 }
 
 /* The area between two parallels goes with the difference of their heights, so heights are cut like cells. */
@@ -63,18 +63,21 @@ static int is_apart(const marl_renewal_tumble *t, int n, const int16_t p[3])
     return 1;
 }
 
-/* Full: those that lie farther apart by a fifth stay. Method: "Incremental clustering and dynamic information
- * retrieval" (1997). */
+/* Full: those that lie farther apart by a fifth stay; some of them are looked at with each reading. Method: "Incremental
+ * clustering and dynamic information retrieval" (1997). */
 static void thin_out(marl_renewal_tumble *t)
 {
-    uint8_t n = 0;
-    t->apart += t->apart / 5 * 2;
-    for (int i = 0; i < t->points; i++) {
-        if (is_apart(t, n, t->point[i])) {
-            memcpy(t->point[n++], t->point[i], sizeof t->point[0]);
+    for (int i = 0; i < AT_ONCE && t->thinning < MARL_RENEWAL_POINTS; i++, t->thinning++) {
+        if (is_apart(t, t->points, t->point[t->thinning])) {
+            memmove(t->point[t->points++], t->point[t->thinning], sizeof t->point[0]);
         }
     }
-    t->points = n;
+}
+
+static void begin_thinning(marl_renewal_tumble *t)
+{
+    t->apart += t->apart / 5 * 2;
+    t->points = t->thinning = 0;
 }
 
 static int16_t whole(float x)
@@ -93,20 +96,27 @@ void marlp_directions_add(marl_renewal_tumble *t, marl_vec3 unit)
     if (t->seen_by.settled) {
         see(t, unit);
     }
-    if (is_apart(t, t->points, p)) {
-        if (t->points == MARL_RENEWAL_POINTS) {
-            thin_out(t);
-        } else {
-            memcpy(t->point[t->points++], p, sizeof p);
-        }
+    if (t->thinning < MARL_RENEWAL_POINTS) {
+        thin_out(t);
+    } else if (t->points == MARL_RENEWAL_POINTS) {
+        begin_thinning(t);
+    } else if (is_apart(t, t->points, p)) {
+        memcpy(t->point[t->points++], p, sizeof p);
     }
+}
+
+/* Where the points stand that are kept, and behind them those that wait to be looked at; -1: there are no more. */
+static int point_at(const marl_renewal_tumble *t, int which)
+{
+    int waiting = MARL_RENEWAL_POINTS - t->thinning;
+    return which < t->points ? which : which < t->points + waiting ? which - t->points + t->thinning : -1;
 }
 
 void marlp_directions_recount(marl_renewal_tumble *t)
 {
     memset(t->seen, 0, sizeof t->seen);
-    for (int i = 0; i < t->points; i++) {
-        see(t, vector_of(t->point[i]));
+    for (int i = 0, at; (at = point_at(t, i)) >= 0; i++) {
+        see(t, vector_of(t->point[at]));
     }
 }
 
@@ -121,17 +131,18 @@ float marlp_directions_coverage(const marl_renewal_tumble *t)
 
 uint8_t marlp_directions_missing(const marl_renewal_tumble *t)
 {
-    int least = ENOUGH;
+    int n[FACES] = {0}, least = ENOUGH;
     uint8_t missing = FACES;
-    for (int face = 0; face < FACES; face++) {
-        int n = 0;
-        marl_vec3 axis = marlp_renewal_face(face);
-        for (int i = 0; i < t->points; i++) {
-            marl_vec3 v = vec3_unit(marlp_surface_apply(&t->seen_by, vector_of(t->point[i])), 1e-3f);
-            n += vec3_dot(v, axis) > FACE_COSINE;
+    for (int i = 0, at; (at = point_at(t, i)) >= 0; i++) {
+        marl_vec3 v = vec3_unit(marlp_surface_apply(&t->seen_by, vector_of(t->point[at])), 1e-3f);
+        const float along[3] = {v.x, v.y, v.z};
+        for (int face = 0; face < FACES; face++) {
+            n[face] += (face & 1 ? -along[face / 2] : along[face / 2]) > FACE_COSINE;
         }
-        if (n < least) {
-            least = n;
+    }
+    for (int face = 0; face < FACES; face++) {
+        if (n[face] < least) {
+            least = n[face];
             missing = (uint8_t)face;
         }
     }

@@ -26,7 +26,7 @@ int marlp_normal_factor(int n, float *m)
     return 1;
 }
 
-void marlp_normal_solve(int n, const float *root, float *x)
+void marlp_normal_forward(int n, const float *root, float *x)
 {
     for (int i = 0; i < n; i++) {
         for (int k = 0; k < i; k++) {
@@ -34,6 +34,11 @@ void marlp_normal_solve(int n, const float *root, float *x)
         }
         x[i] /= root[i * n + i];
     }
+}
+
+void marlp_normal_solve(int n, const float *root, float *x)
+{
+    marlp_normal_forward(n, root, x);
     for (int i = n - 1; i >= 0; i--) {
         for (int k = i + 1; k < n; k++) {
             x[i] -= root[k * n + i] * x[k];

@@ -5,6 +5,7 @@
 #include "device/renew/directions.h"
 #include "device/renew/renewal_kinds.h"
 #include "device/renew/surface.h"
+#include "device/renew/symmetric.h"
 #include <string.h>
 
 #define SIZE 50.0f        /* uT: the Earth's field has 25 to 65 */
@@ -26,6 +27,8 @@ enum { MIN_READINGS = 50, FIRST_FIT = 100, IN_HALF = 3 };
 
 /* What runs: nothing, the fit of what there is so far, and the last ones. */
 enum { GATHERING, ON_THE_WAY, LAST_FULL, LAST_SPHERE };
+/* What a call of it does. */
+enum { STEPS, ERRORS, REPORT, COVERAGE, MISSING, VERDICT };
 
 void marlp_renewal_tumble_start(marl_renewal *job)
 {
@@ -112,7 +115,7 @@ static void begin(marl_renewal *job, uint8_t what, marl_surface_model model)
 {
     marl_renewal_tumble *t = &job->of.tumble;
     t->fitting = what;
-    t->fit.lost = 0;
+    t->phase = STEPS;
     if (!marlp_surface_begin(&t->surface, model, &t->fit)) {
         t->fit.lost = 1;
     }
@@ -162,35 +165,31 @@ static float cube_root(float x)
     return root;
 }
 
-static float volume_of(const float a[6])
+static void find_errors(marl_renewal *job)
 {
-    return a[0] * (a[1] * a[2] - a[5] * a[5]) - a[3] * (a[3] * a[2] - a[5] * a[4]) +
-           a[4] * (a[3] * a[5] - a[1] * a[4]);
+    marl_renewal_tumble *t = &job->of.tumble;
+    float axes = marlp_renewal_knows_axes(&job->stored) ? AXES_STORED : AXES;
+    t->misfit = marlp_surface_misfit(&t->surface, &t->fit);
+    t->fit.lost = !marlp_surface_errors(&t->surface, &t->fit, t->misfit, axes, 0);
 }
 
-/* Standard errors with what the place adds; the correction; the numbers that the verdict goes by. */
-static int report(marl_renewal *job)
+/* What the place adds to the errors; the correction; the numbers that the verdict goes by. */
+static void report(marl_renewal *job)
 {
     marl_renewal_tumble *t = &job->of.tumble;
     marl_renewed *f = &job->found;
     marl_surface_fit *fit = &t->fit;
-    float misfit = marlp_surface_misfit(&t->surface, fit), place2 = place2_of(t, misfit);
-    float axes = marlp_renewal_knows_axes(&job->stored) ? AXES_STORED : AXES;
-    if (!marlp_surface_errors(&t->surface, fit, misfit, axes, 0)) {
-        return 0;
-    }
+    float place2 = place2_of(t, t->misfit), share2 = place2 * fit->unknown[3] * fit->unknown[3];
     for (int k = 0; k < 3; k++) {
         fit->bias_sigma[k] = float_root(fit->bias_sigma[k] * fit->bias_sigma[k] + place2);
     }
-    float share2 = place2 * fit->unknown[3] * fit->unknown[3];
-    float radius = 1.0f / cube_root(volume_of(fit->unknown + 3));
+    float radius = 1.0f / cube_root(marlp_symmetric_determinant(fit->unknown + 3));
     int full = fit->model == MARL_SURFACE_FULL;
     f->matrix_sigma = full ? float_root(fit->matrix_sigma * fit->matrix_sigma + share2) : 0.0f;
     f->length = SIZE * radius;
-    f->residual_rms = SIZE * misfit;
+    f->residual_rms = SIZE * t->misfit;
     marlp_renewal_compose(job, fit, t->middle, SIZE,
                           job->options.length > 0.0f ? job->options.length / SIZE : radius);
-    return 1;
 }
 
 /* The distances change by more than the noise does, and by so much that the heading would suffer. */
@@ -226,35 +225,46 @@ static int is_torn(const marl_renewal_tumble *t)
     return t->full_misfit > 0.0f && more / 5.0f > MIN_F * left / (n - 9.0f) + F_ROUNDING * n;
 }
 
-static void count_directions(marl_renewal *job)
-{
-    marl_renewal_tumble *t = &job->of.tumble;
-    use_for_directions(t, &t->fit);
-    job->found.coverage = marlp_directions_coverage(t);
-    job->found.missing = marlp_directions_missing(t);
-}
-
 /* The fit has ended: well, or lost. */
 static void end_fit(marl_renewal *job)
 {
     marl_renewal_tumble *t = &job->of.tumble;
     uint8_t what = t->fitting;
-    int good = t->fit.settled && !t->fit.lost && report(job);
+    int good = !t->fit.lost;
     t->fitting = GATHERING;
     if (what == ON_THE_WAY) {
-        if (good) {
-            count_directions(job);
-        }
         int known = good && t->steps > (float)MIN_READINGS && (is_determined(&t->fit) || steel_shows(job));
         job->ending = job->ending || (known && job->found.coverage >= job->options.coverage);
     } else if (what == LAST_FULL && !(good && is_determined(&t->fit))) {
-        t->full_misfit = t->fit.settled ? marlp_surface_misfit(&t->surface, &t->fit) : 0.0f;
+        t->full_misfit = good ? t->misfit : 0.0f;
         begin(job, LAST_SPHERE, MARL_SURFACE_SPHERE);
     } else if (!good || (what == LAST_SPHERE && (!marlp_renewal_knows_axes(&job->stored) || is_torn(t)))) {
         marlp_renewal_refuse(job, MARL_RENEWAL_DIRECTIONS);
     } else {
-        count_directions(job);
         decide(job);
+    }
+}
+
+/* A little of it in each call. */
+static void go_on_fitting(marl_renewal *job)
+{
+    marl_renewal_tumble *t = &job->of.tumble;
+    if (t->phase == STEPS && !t->fit.settled && !t->fit.lost) {
+        marlp_surface_step(&t->surface, &t->fit);
+        return;
+    }
+    t->phase = t->fit.lost ? VERDICT : t->phase + 1;
+    if (t->phase == ERRORS) {
+        find_errors(job);
+    } else if (t->phase == REPORT) {
+        report(job);
+    } else if (t->phase == COVERAGE) {
+        use_for_directions(t, &t->fit);
+        job->found.coverage = marlp_directions_coverage(t);
+    } else if (t->phase == MISSING) {
+        job->found.missing = marlp_directions_missing(t);
+    } else {
+        end_fit(job);
     }
 }
 
@@ -262,11 +272,7 @@ static void go_on(marl_renewal *job)
 {
     marl_renewal_tumble *t = &job->of.tumble;
     if (t->fitting != GATHERING) {
-        if (t->fit.settled || t->fit.lost) {
-            end_fit(job);
-        } else {
-            marlp_surface_step(&t->surface, &t->fit);
-        }
+        go_on_fitting(job);
     } else if (job->ending) {
         job->stage = MARL_RENEWAL_WAIT;
         if (t->surface.n < MIN_READINGS) {

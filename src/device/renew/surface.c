@@ -4,17 +4,16 @@
 #include "device/math/exact.h"
 #include "device/math/vec_quat.h"
 #include "device/renew/normal.h"
+#include "device/renew/symmetric.h"
 #include <string.h>
 
-enum { MONOMIALS = SURFACE_MONOMIALS, UNKNOWNS = SURFACE_UNKNOWNS };
+enum { MONOMIALS = SURFACE_MONOMIALS, FACTORS = MONOMIALS - 1 };
 #define LONGEST_STEP 0.3f
 #define SETTLED 1e-5f
 #define ROUNDING                                                                                             \
     1e-3f /* steps that do not become smaller any more are rounding, if they are less than this */
 #define MOST_STEPS 25
 #define MISFIT_FLOOR 3e-4f
-
-static const uint8_t place[6][2] = {{0, 0}, {1, 1}, {2, 2}, {0, 1}, {0, 2}, {1, 2}};
 
 void marlp_surface_init(marl_surface *surface)
 {
@@ -56,10 +55,10 @@ static float moment(const marl_surface *s, int i, int j)
     return i >= j ? s->sum[i * (i + 1) / 2 + j] : s->sum[j * (j + 1) / 2 + i];
 }
 
-static float inner(const float a[MONOMIALS], const float b[MONOMIALS])
+static float inner(const float *a, const float *b, int n)
 {
     float sum = 0.0f;
-    for (int i = 0; i < MONOMIALS; i++) {
+    for (int i = 0; i < n; i++) {
         sum += a[i] * b[i];
     }
     return sum;
@@ -82,20 +81,10 @@ static void weigh(const marl_surface *s, const float factor[MONOMIALS], float ou
     }
 }
 
-static void square_of(const float a[6], float q[6])
+/* Mean of the diagonal: one over the radius. */
+static float size_of(const marl_surface_fit *fit)
 {
-    q[0] = a[0] * a[0] + a[3] * a[3] + a[4] * a[4];
-    q[1] = a[3] * a[3] + a[1] * a[1] + a[5] * a[5];
-    q[2] = a[4] * a[4] + a[5] * a[5] + a[2] * a[2];
-    q[3] = a[0] * a[3] + a[3] * a[1] + a[4] * a[5];
-    q[4] = a[0] * a[4] + a[3] * a[5] + a[4] * a[2];
-    q[5] = a[3] * a[4] + a[1] * a[5] + a[5] * a[2];
-}
-
-static marl_vec3 times(const float a[6], marl_vec3 v)
-{
-    return (marl_vec3){a[0] * v.x + a[3] * v.y + a[4] * v.z, a[3] * v.x + a[1] * v.y + a[5] * v.z,
-                       a[4] * v.x + a[5] * v.y + a[2] * v.z};
+    return (fit->unknown[3] + fit->unknown[4] + fit->unknown[5]) / 3.0f;
 }
 
 static marl_vec3 bias_of(const marl_surface_fit *fit)
@@ -103,80 +92,116 @@ static marl_vec3 bias_of(const marl_surface_fit *fit)
     return (marl_vec3){fit->unknown[0], fit->unknown[1], fit->unknown[2]};
 }
 
-/* |A (x - b)|^2 - `one` as factors of the monomials, for A^2 = q. */
-static void factors_of(const float q[6], marl_vec3 b, float one, float p[MONOMIALS])
+/* |A (x - b)|^2 - 1 as factors of the monomials: Q = A^2, -2 Q b, b^T Q b - 1. */
+static void factors_of(const marl_surface_fit *fit, float p[MONOMIALS])
 {
-    marl_vec3 qb = times(q, b);
-    memcpy(p, q, 6 * sizeof *p);
+    marl_vec3 b = bias_of(fit);
+    marlp_symmetric_square(fit->unknown + 3, p);
+    marl_vec3 qb = marlp_symmetric_apply(p, b);
     p[6] = -2.0f * qb.x;
     p[7] = -2.0f * qb.y;
     p[8] = -2.0f * qb.z;
-    p[9] = vec3_dot(b, qb) - one;
+    p[9] = vec3_dot(b, qb) - 1.0f;
 }
 
-/* Derivative of the factors over unknown k; for elements of A the square changes by E A + A E. */
-static void slope_of(const marl_surface_fit *fit, int k, float p[MONOMIALS])
+/* The last factor follows from the other nine; its derivatives over them. */
+static void slope_of_last(const marl_surface_fit *fit, float slope[FACTORS])
 {
-    const float *a = fit->unknown + 3;
-    float q[6] = {0};
-    if (k < 3) {
-        square_of(a, q);
-        marl_vec3 e = {k == 0, k == 1, k == 2}, qe = times(q, e);
-        memset(p, 0, MONOMIALS * sizeof *p);
-        p[6] = -2.0f * qe.x;
-        p[7] = -2.0f * qe.y;
-        p[8] = -2.0f * qe.z;
-        p[9] = 2.0f * vec3_dot(bias_of(fit), qe);
-        return;
+    marl_vec3 b = bias_of(fit);
+    slope[0] = -b.x * b.x;
+    slope[1] = -b.y * b.y;
+    slope[2] = -b.z * b.z;
+    slope[3] = -2.0f * b.x * b.y;
+    slope[4] = -2.0f * b.x * b.z;
+    slope[5] = -2.0f * b.y * b.z;
+    slope[6] = -b.x;
+    slope[7] = -b.y;
+    slope[8] = -b.z;
+}
+
+/* Of the sum of squares, per reading: half its second derivatives over the nine factors (a full square), and half its
+ * gradient. */
+static void equations_of(const marl_surface *s, const marl_surface_fit *fit, float *normal, float *gradient)
+{
+    float p[MONOMIALS], weighed[MONOMIALS], slope[FACTORS], share = 1.0f / (float)s->n;
+    factors_of(fit, p);
+    weigh(s, p, weighed);
+    slope_of_last(fit, slope);
+    for (int i = 0; i < FACTORS; i++) {
+        float with_last = share * moment(s, MONOMIALS - 1, i) + slope[i];
+        gradient[i] = weighed[i] + slope[i] * weighed[MONOMIALS - 1];
+        for (int j = 0; j <= i; j++) {
+            normal[i * FACTORS + j] = normal[j * FACTORS + i] =
+                share * moment(s, i, j) + with_last * slope[j] +
+                slope[i] * share * moment(s, MONOMIALS - 1, j);
+        }
     }
-    float unit[6] = {0}, row[3][3];
-    unit[k - 3] = 1.0f;
-    for (int i = 0; i < 3; i++) { /* rows of A E */
-        marl_vec3 e = {i == 0, i == 1, i == 2}, ae = times(unit, times(a, e));
-        row[i][0] = ae.x;
-        row[i][1] = ae.y;
-        row[i][2] = ae.z;
+}
+
+/* ---- models ---- */
+
+/* The factors of an unknown of the model: a sphere has one for all three of the diagonal. */
+static int first_of(marl_surface_model model, int unknown, int *n)
+{
+    *n = model == MARL_SURFACE_SPHERE && unknown == 0 ? 3 : 1;
+    if (model == MARL_SURFACE_SPHERE) {
+        return unknown == 0 ? 0 : 5 + unknown;
     }
-    for (int i = 0; i < 6; i++) {
-        q[i] = row[place[i][0]][place[i][1]] + row[place[i][1]][place[i][0]];
-    }
-    factors_of(q, bias_of(fit), 0.0f, p);
+    return model == MARL_SURFACE_DIAGONAL && unknown >= 3 ? 3 + unknown : unknown;
 }
 
 static int unknowns_of(marl_surface_model model)
 {
-    return model == MARL_SURFACE_SPHERE ? 4 : model == MARL_SURFACE_DIAGONAL ? 6 : UNKNOWNS;
+    return model == MARL_SURFACE_SPHERE ? 4 : model == MARL_SURFACE_DIAGONAL ? 6 : FACTORS;
 }
 
-/* As slope_of, with the three diagonal elements of a sphere as one unknown. */
-static void model_slope(const marl_surface_fit *fit, int k, float p[MONOMIALS])
+/* What a column over the nine factors is over the unknowns of the model. */
+static void gather(marl_surface_model model, const float *factor, float *unknown)
 {
-    slope_of(fit, k, p);
-    for (int more = 4; fit->model == MARL_SURFACE_SPHERE && k == 3 && more < 6; more++) {
-        float other[MONOMIALS];
-        slope_of(fit, more, other);
-        for (int i = 0; i < MONOMIALS; i++) {
-            p[i] += other[i];
+    for (int k = 0; k < unknowns_of(model); k++) {
+        int n, at = first_of(model, k, &n);
+        unknown[k] = factor[at];
+        for (int more = 1; more < n; more++) {
+            unknown[k] += factor[at + more];
         }
     }
 }
 
-/* Equations of a step, per reading: lower triangle of the normal matrix, and the gradient. */
-static void equations_of(const marl_surface *s, const marl_surface_fit *fit, int n, float *normal,
-                         float *gradient)
+/* And back: unknowns as changes of the factors. */
+static void spread(marl_surface_model model, const float *unknown, float factor[FACTORS])
 {
-    float slope[UNKNOWNS][MONOMIALS], q[6], p[MONOMIALS], weighed[MONOMIALS];
-    square_of(fit->unknown + 3, q);
-    factors_of(q, bias_of(fit), 1.0f, p);
-    for (int i = 0; i < n; i++) {
-        model_slope(fit, i, slope[i]);
-        weigh(s, slope[i], weighed);
-        gradient[i] = inner(weighed, p);
-        for (int j = 0; j <= i; j++) {
-            normal[i * n + j] = inner(weighed, slope[j]);
+    memset(factor, 0, FACTORS * sizeof *factor);
+    for (int k = 0; k < unknowns_of(model); k++) {
+        int n, at = first_of(model, k, &n);
+        for (int more = 0; more < n; more++) {
+            factor[at + more] = unknown[k];
         }
     }
 }
+
+/* The normal matrix of the model's unknowns in place of that of the nine factors, row by row of n. */
+static void reduce(marl_surface_model model, float *normal)
+{
+    int n = unknowns_of(model);
+    float rows[FACTORS][FACTORS];
+    if (model == MARL_SURFACE_FULL) {
+        return;
+    }
+    for (int k = 0; k < n; k++) {
+        int many, at = first_of(model, k, &many);
+        memcpy(rows[k], normal + at * FACTORS, sizeof rows[k]);
+        for (int more = 1; more < many; more++) {
+            for (int j = 0; j < FACTORS; j++) {
+                rows[k][j] += normal[(at + more) * FACTORS + j];
+            }
+        }
+    }
+    for (int k = 0; k < n; k++) {
+        gather(model, rows[k], normal + k * n);
+    }
+}
+
+/* ---- fit ---- */
 
 int marlp_surface_begin(const marl_surface *s, marl_surface_model model, marl_surface_fit *fit)
 {
@@ -187,7 +212,7 @@ int marlp_surface_begin(const marl_surface *s, marl_surface_model model, marl_su
         return 0;
     }
     for (int i = 0; i < 4; i++) { /* |x|^2 = 2 b x + c, in x, y, z and 1 */
-        right[i] = moment(s, 0, 6 + i) + moment(s, 1, 6 + i) + moment(s, 2, 6 + i);
+        right[i] = moment(s, 6 + i, 0) + moment(s, 6 + i, 1) + moment(s, 6 + i, 2);
         for (int j = 0; j <= i; j++) {
             normal[i * 4 + j] = moment(s, 6 + i, 6 + j);
         }
@@ -208,43 +233,58 @@ int marlp_surface_begin(const marl_surface *s, marl_surface_model model, marl_su
     return 1;
 }
 
-/* A is 1 over a length: its steps are bounded by its size, those of b by that length. */
-static void take_step(marl_surface_fit *fit, int n, const float *step)
+/* b and A of these factors; 0 when Q is not positive. */
+static int use_factors(const float p[FACTORS], float unknown[9])
 {
-    float size = fit->unknown[3], worst = 0.0f;
-    for (int k = 0; k < n; k++) {
-        float relative = float_abs(step[k]) * (k < 3 ? size : 1.0f / size);
-        worst = float_max(worst, relative);
+    float inverse[6];
+    if (!marlp_symmetric_inverse(p, inverse) || !marlp_symmetric_root(p, unknown + 3)) {
+        return 0;
+    }
+    marl_vec3 b = vec3_scale(marlp_symmetric_apply(inverse, (marl_vec3){p[6], p[7], p[8]}), -0.5f);
+    unknown[0] = b.x;
+    unknown[1] = b.y;
+    unknown[2] = b.z;
+    return 1;
+}
+
+/* Steps are measured by the surface: Q by its own size, -2 Q b by that of its radius. */
+static void take_step(marl_surface_fit *fit, const float change[FACTORS])
+{
+    float p[MONOMIALS], size = size_of(fit), worst = 0.0f;
+    factors_of(fit, p);
+    for (int k = 0; k < FACTORS; k++) {
+        worst = float_max(worst, float_abs(change[k]) / (k < 6 ? size * size : 2.0f * size));
     }
     float part = worst > LONGEST_STEP ? LONGEST_STEP / worst : 1.0f;
-    for (int k = 0; k < n; k++) {
-        fit->unknown[k] -= part * step[k];
+    for (int k = 0; k < FACTORS; k++) {
+        p[k] -= part * change[k];
     }
-    if (fit->model == MARL_SURFACE_SPHERE) {
-        fit->unknown[4] = fit->unknown[5] = fit->unknown[3];
-    }
+    fit->lost = !(worst < 1e6f) || !use_factors(p, fit->unknown);
     fit->settled = worst < SETTLED || (worst < ROUNDING && worst > 0.5f * fit->step && fit->steps > 1);
     fit->step = worst;
-    fit->lost = !(worst < 1e6f) || !(fit->unknown[3] > 1e-3f) || (!fit->settled && fit->steps >= MOST_STEPS);
+    fit->lost = fit->lost || (!fit->settled && fit->steps >= MOST_STEPS);
 }
 
 void marlp_surface_step(const marl_surface *surface, marl_surface_fit *fit)
 {
-    float normal[UNKNOWNS * UNKNOWNS], gradient[UNKNOWNS];
+    float normal[FACTORS * FACTORS], gradient[FACTORS], step[FACTORS];
     int n = unknowns_of(fit->model);
-    equations_of(surface, fit, n, normal, gradient);
+    equations_of(surface, fit, normal, gradient);
+    gather(fit->model, gradient, step);
+    reduce(fit->model, normal);
     fit->steps++;
     if (!marlp_normal_factor(n, normal)) {
         fit->lost = 1;
         return;
     }
-    marlp_normal_solve(n, normal, gradient);
-    take_step(fit, n, gradient);
+    marlp_normal_solve(n, normal, step);
+    spread(fit->model, step, gradient);
+    take_step(fit, gradient);
 }
 
 marl_vec3 marlp_surface_apply(const marl_surface_fit *fit, marl_vec3 x)
 {
-    return times(fit->unknown + 3, vec3_sub(x, bias_of(fit)));
+    return marlp_symmetric_apply(fit->unknown + 3, vec3_sub(x, bias_of(fit)));
 }
 
 /* Half of what the square of a length is off is what the length is off, where both are near 1; the surface is as much
@@ -252,78 +292,110 @@ marl_vec3 marlp_surface_apply(const marl_surface_fit *fit, marl_vec3 x)
 float marlp_surface_distance(const marl_surface_fit *fit, marl_vec3 x)
 {
     marl_vec3 y = marlp_surface_apply(fit, x);
-    return 0.5f * (vec3_dot(y, y) - 1.0f) / fit->unknown[3];
+    return 0.5f * (vec3_dot(y, y) - 1.0f) / size_of(fit);
 }
 
 float marlp_surface_misfit(const marl_surface *s, const marl_surface_fit *fit)
 {
-    float q[6], p[MONOMIALS], weighed[MONOMIALS];
-    square_of(fit->unknown + 3, q);
-    factors_of(q, bias_of(fit), 1.0f, p);
+    float p[MONOMIALS], weighed[MONOMIALS];
+    factors_of(fit, p);
     weigh(s, p, weighed);
     float n = (float)s->n, free = n - (float)unknowns_of(fit->model);
-    float square = free > 0.0f ? inner(p, weighed) * n / free : 0.0f;
-    return float_max(0.5f * float_root(float_max(square, 0.0f)), MISFIT_FLOOR) / fit->unknown[3];
+    float square = free > 0.0f ? inner(p, weighed, MONOMIALS) * n / free : 0.0f;
+    return float_max(0.5f * float_root(float_max(square, 0.0f)), MISFIT_FLOOR) / size_of(fit);
 }
 
-/* How far elements that are held fixed move unknown k when each is off by one. */
-static float moved_by_fixed(const marl_surface *s, const marl_surface_fit *fit, int n,
-                            const float column[UNKNOWNS])
+/* ---- errors ---- */
+
+/* Derivatives of component k of b over the factors: b = -Q^-1 h / 2, so db = -Q^-1 (dh / 2 + dQ b). */
+static void slope_of_bias(const marl_surface_fit *fit, const float inverse[6], int k, float slope[FACTORS])
 {
-    float square = 0.0f;
-    for (int fixed = fit->model == MARL_SURFACE_SPHERE ? 3 : n; fixed < UNKNOWNS; fixed++) {
-        float open[MONOMIALS], weighed[MONOMIALS], sum = 0.0f;
-        slope_of(fit, fixed, open);
-        weigh(s, open, weighed);
-        for (int i = 0; i < n; i++) {
-            float slope[MONOMIALS];
-            model_slope(fit, i, slope);
-            sum += column[i] * inner(slope, weighed);
+    marl_vec3 e = {k == 0, k == 1, k == 2}, row = marlp_symmetric_apply(inverse, e), b = bias_of(fit);
+    slope[0] = -row.x * b.x;
+    slope[1] = -row.y * b.y;
+    slope[2] = -row.z * b.z;
+    slope[3] = -row.x * b.y - row.y * b.x;
+    slope[4] = -row.x * b.z - row.z * b.x;
+    slope[5] = -row.y * b.z - row.z * b.y;
+    slope[6] = -0.5f * row.x;
+    slope[7] = -0.5f * row.y;
+    slope[8] = -0.5f * row.z;
+}
+
+/* Of element k of A, in parts of its size, where A is nearly a multiple of one: dA = dQ / (2 size). Without the common
+ * factor the mean of the diagonal does not count. */
+static void slope_of_matrix(float size, int k, int with_scale, float slope[FACTORS])
+{
+    memset(slope, 0, FACTORS * sizeof *slope);
+    slope[k] = 0.5f / (size * size);
+    for (int i = 0; i < 3 && k < 3 && !with_scale; i++) {
+        slope[i] -= 0.5f / (size * size) / 3.0f;
+    }
+}
+
+/* Variance of what has these derivatives over the factors: by the noise, and by elements of A that the model holds fixed
+ * though each may be off by `open` of its size. */
+typedef struct errors {
+    const float *root; /* of the normal matrix of the model's unknowns */
+    float moved[6][FACTORS], noise2;
+    int held; /* elements */
+} errors;
+
+static float variance_of(const errors *e, marl_surface_model model, const float slope[FACTORS])
+{
+    float own[FACTORS];
+    int n = unknowns_of(model);
+    gather(model, slope, own);
+    marlp_normal_forward(n, e->root, own);
+    float sum = e->noise2 * inner(own, own, n);
+    for (int i = 0; i < e->held; i++) {
+        float off = inner(slope, e->moved[i], FACTORS);
+        sum += off * off;
+    }
+    return sum;
+}
+
+/* How far all factors go when one that is held fixed is off: it goes by itself, and the unknowns follow. */
+static void move_held(const float *full, const float *root, const marl_surface_fit *fit, float open,
+                      errors *e)
+{
+    float size = size_of(fit), follow[FACTORS];
+    int n = unknowns_of(fit->model);
+    for (int held = fit->model == MARL_SURFACE_SPHERE ? 0 : 3; held < 6 && n < FACTORS && open > 0.0f;
+         held++) {
+        float *moved = e->moved[e->held++];
+        gather(fit->model, full + held * FACTORS, follow);
+        marlp_normal_solve(n, root, follow);
+        spread(fit->model, follow, moved);
+        for (int k = 0; k < FACTORS; k++) {
+            moved[k] = 2.0f * size * size * open * ((k == held ? 1.0f : 0.0f) - moved[k]);
         }
-        square += sum * sum;
     }
-    return square;
-}
-
-/* The common factor taken out of the three diagonal elements: what stays is the difference from their mean. */
-static float without_factor(const float cofactor[UNKNOWNS][UNKNOWNS], int n, int k)
-{
-    if (k > 5 || n < 6) {
-        return cofactor[k][k];
-    }
-    float all = 0.0f, row = 0.0f;
-    for (int i = 3; i < 6; i++) {
-        row += cofactor[k][i];
-        all += cofactor[i][3] + cofactor[i][4] + cofactor[i][5];
-    }
-    return float_max(cofactor[k][k] + all / 9.0f - 2.0f * row / 3.0f, 0.0f);
 }
 
 int marlp_surface_errors(const marl_surface *s, marl_surface_fit *fit, float deviation, float open,
                          int with_scale)
 {
-    float normal[UNKNOWNS * UNKNOWNS], gradient[UNKNOWNS], cofactor[UNKNOWNS][UNKNOWNS] = {{0}};
-    int n = unknowns_of(fit->model);
-    float size = fit->unknown[3], scatter = 2.0f * deviation * size;
-    equations_of(s, fit, n, normal, gradient);
-    if (!marlp_normal_factor(n, normal)) {
+    float full[FACTORS * FACTORS], root[FACTORS * FACTORS], slope[FACTORS], q[6], inverse[6];
+    float size = size_of(fit), scatter = 2.0f * deviation * size;
+    errors e = {.root = root, .noise2 = scatter * scatter / (float)s->n};
+    equations_of(s, fit, full, slope);
+    memcpy(root, full, sizeof root);
+    reduce(fit->model, root);
+    marlp_symmetric_square(fit->unknown + 3, q);
+    if (!marlp_normal_factor(unknowns_of(fit->model), root) || !marlp_symmetric_inverse(q, inverse)) {
         return 0;
     }
-    for (int k = 0; k < n; k++) {
-        cofactor[k][k] = 1.0f;
-        marlp_normal_solve(n, normal, cofactor[k]);
+    move_held(full, root, fit, open, &e);
+    for (int k = 0; k < 3; k++) {
+        slope_of_bias(fit, inverse, k, slope);
+        fit->bias_sigma[k] = float_root(variance_of(&e, fit->model, slope));
     }
-    fit->matrix_sigma = 0.0f;
-    for (int k = 0; k < n; k++) {
-        float own =
-            k >= 3 && !with_scale ? without_factor((const float(*)[UNKNOWNS])cofactor, n, k) : cofactor[k][k];
-        float held = open > 0.0f ? open * size * open * size * moved_by_fixed(s, fit, n, cofactor[k]) : 0.0f;
-        float sigma = float_root(own * scatter * scatter / (float)s->n + held);
-        if (k < 3) {
-            fit->bias_sigma[k] = sigma;
-        } else {
-            fit->matrix_sigma = float_max(fit->matrix_sigma, sigma / size);
-        }
+    float worst = 0.0f;
+    for (int k = 0; k < 6; k++) {
+        slope_of_matrix(size, k, with_scale, slope);
+        worst = float_max(worst, variance_of(&e, fit->model, slope));
     }
+    fit->matrix_sigma = float_root(worst);
     return 1;
 }

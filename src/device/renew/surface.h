@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Vectors of one length, seen through a wrong bias and matrix, lie on an ellipsoid. Its fit in fixed memory, reading by
  * reading: what the sum of squares of (|A (x - b)|^2 - 1) needs of the readings are their moments up to the fourth, so
- * these are kept instead of the readings. The sum is least by Gauss-Newton, one step a call.
+ * these are kept instead of the readings. The sum is least by Gauss-Newton over Q = A^2 and Q b, one step a call.
  * Method: "Least squares fitting of quadratic surfaces", with the moments' rounding carried along: "Further remarks on
  * reducing truncation errors" (1965).
  *
@@ -11,10 +11,7 @@
 
 #include "marlinspike/renew.h"
 
-enum {
-    SURFACE_MONOMIALS = 10,
-    SURFACE_UNKNOWNS = 9 /* b; A: xx yy zz xy xz yz */
-};
+enum { SURFACE_MONOMIALS = 10 };
 
 void marlp_surface_init(marl_surface *surface);
 /* The reading must be finite. */
