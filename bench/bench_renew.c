@@ -13,7 +13,7 @@
 #include <string.h>
 
 /* Seeds for reporting: the limits were chosen on seeds under 1000. */
-enum { TRIALS = 200, SEED_FROM = 1 };
+enum { TRIALS = 200, SEED_FROM = 7001 };
 
 /* Truth = matrix (reading - bias), symmetric, determinant 1. */
 typedef struct part {
@@ -137,12 +137,12 @@ static void add(table *t, const outcome *device, const outcome *desk)
 static void print(const char *name, const char *unit, const table *t)
 {
     double n = t->both > 0 ? t->both : 1;
-    printf("  %-34s verdicts: both accept %3d, device alone %d, desk alone %d, of %d; wrong %d; bias off by "
-           "%.4g %s "
-           "rms (desk %.4g, %.2f times), matrix by %.2e (%.2f times), NSE %.2f (desk %.2f)\n",
-           name, t->both, t->device_alone, t->desk_alone, t->trials, t->wrong, sqrt(t->device2 / n), unit,
-           sqrt(t->desk2 / n), sqrt(t->device2 / t->desk2), sqrt(t->device_axes2 / n),
-           sqrt(t->device_axes2 / t->desk_axes2), t->z2 / n, t->desk_z2 / n);
+    printf("  %-28s both accept %3d, device alone %d, desk alone %2d, wrong %d; bias off by %.4f %s rms, "
+           "%.2f times the "
+           "desk's;\n%31smatrix by %.1e, %.2f times; NSE %.2f, desk %.2f\n",
+           name, t->both, t->device_alone, t->desk_alone, t->wrong, sqrt(t->device2 / n), unit,
+           sqrt(t->device2 / t->desk2), "", sqrt(t->device_axes2 / n), sqrt(t->device_axes2 / t->desk_axes2),
+           t->z2 / n, t->desk_z2 / n);
 }
 
 /* ---- tumble ---- */
@@ -299,8 +299,12 @@ static void try_still(const char *name, double deg_per_s)
         }
         free(log.row);
     }
-    printf("  %-34s accepted %3d of %d; within twice the stated error %.1f %%, NSE %.2f\n", name, accepted,
-           TRIALS, 100.0 * within / (values > 0 ? values : 1), squares / (values > 0 ? values : 1));
+    printf("  %-28s accepted %3d", name, accepted);
+    if (values > 0) {
+        printf("; within twice the stated error %.1f %%, NSE %.2f", 100.0 * within / values,
+               squares / values);
+    }
+    printf("\n");
 }
 
 void bench_renew(void)

@@ -23,7 +23,9 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
     static fake_board board;
     static marl_app app;
-    static const marl_app_config config = {.device = "pod-07", .firmware = "1", .choice = marl_choose_any};
+    static marl_app_renewal renewal;
+    static const marl_app_config config = {
+        .device = "pod-07", .firmware = "1", .choice = marl_choose_any, .renewal = &renewal};
     fuzz_bytes in = {data, size};
     const char *what;
     uint32_t rest_us;
@@ -35,6 +37,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     }
     fuzz_take(&in, board.memory, 64);
     put_messages(&board, &in);
+    marl_app_renewal_init(&renewal, size & 1);
     if (marl_app_start(&app, &board.port, &part, 1, &config, &what) != MARL_OK) {
         return 0;
     }

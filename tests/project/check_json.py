@@ -94,6 +94,7 @@ run(f"compare {pairs} --tuning gyro")
 run("record --from sim:lift --until 5 -o lift.csv")
 run("record --from sim:lift --until poses -o short.csv", (4,))
 run("send --to sim --calibration cal.json --tuning kalman --commit")
+run("send --to sim --calibrate tumble --commit")
 run("live --from sim:handle --no-page --pace 0 --updates 20 --duration 3 --tuning kalman --tuning gyro")
 run("demo demo")
 for name, schema in schemas.items():

@@ -387,7 +387,7 @@ START_TEST(send_works_with_a_simulated_board_that_keeps_its_memory)
          "pod-08 refuses the calibration: meant for another device"},
         {"--to sim --calibration missing.json", 3, "missing.json"},
         {"--to sim --tuning dream", 2, "dream: neither a file nor a filter"},
-        {"--to sim", 2, "one of --calibration, --offsets, --tuning, --zero, --commit"},
+        {"--to sim", 2, "one of --undo, --calibration, --offsets, --tuning, --zero, --calibrate, --commit"},
         {"--to sim --offsets", 3, "refuses the offsets: no calibrated sensor has offset registers"},
         {"--zero", 2, "--to is needed"},
         {"--to pigeon --zero", 2, "--to 'pigeon': wanted serial:"},

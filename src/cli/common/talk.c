@@ -71,6 +71,7 @@ static marl_status status_of(marl_outcome outcome)
     case MARL_OUTCOME_STORE_FAILED:
     case MARL_OUTCOME_NO_STORE:
     case MARL_OUTCOME_CHIP_FAILED:
+    case MARL_OUTCOME_BUSY:
         return MARL_ERR_SYSTEM;
     default:
         return MARL_ERR_INPUT;

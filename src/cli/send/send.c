@@ -12,7 +12,7 @@ enum { MAX_STEPS = 7 };
 typedef struct options {
     char *to, *calibration, *tuning, *device, *renewal;
     int commit, zero, offsets, undo;
-    double gravity, field;
+    double gravity, field, patience;
 } options;
 
 /* What is sent, one after the other. */
@@ -50,6 +50,9 @@ static marl_status plan_renewal(const options *o, steps *s, marl_error *error)
         return marl_fail(error, MARL_ERR_USE,
                          "--gravity is for --calibrate poses, --field for --calibrate tumble");
     }
+    if (!isnan(o->patience)) {
+        s->renewal_options.patience_s = (float)o->patience;
+    }
     add(s, MARL_ITEM_CALIBRATE, "calibrate");
     s->step[s->n - 1].message.renewal = s->renewal;
     s->step[s->n - 1].message.options = s->renewal != MARL_RENEW_NOTHING ? &s->renewal_options : NULL;
@@ -66,8 +69,8 @@ static marl_status plan(const options *o, steps *s, marl_error *error)
             "send: --to is needed, and one of --undo, --calibration, --offsets, --tuning, --zero, "
             "--calibrate, --commit");
     }
-    if (o->renewal == NULL && (!isnan(o->gravity) || !isnan(o->field))) {
-        return marl_fail(error, MARL_ERR_USE, "--gravity and --field belong to --calibrate");
+    if (o->renewal == NULL && (!isnan(o->gravity) || !isnan(o->field) || !isnan(o->patience))) {
+        return marl_fail(error, MARL_ERR_USE, "--gravity, --field and --patience belong to --calibrate");
     }
     if (strncmp(o->to, "serial:", 7) != 0 && strcmp(o->to, "sim") != 0 && strncmp(o->to, "sim:", 4) != 0) {
         return marl_fail(error, MARL_ERR_USE, "--to '%s': wanted serial:DEVICE[@BAUD], sim or sim:FILE",
@@ -200,7 +203,7 @@ static int send_all(const cli *c, const options *o)
 
 int cli_send(int argc, const char **argv)
 {
-    options o = {.gravity = (double)NAN, .field = (double)NAN};
+    options o = {.gravity = (double)NAN, .field = (double)NAN, .patience = (double)NAN};
     cli c;
     const struct poptOption table[] = {
         {"to", '\0', POPT_ARG_STRING, &o.to, CLI_BOARD,
@@ -218,6 +221,8 @@ int cli_send(int argc, const char **argv)
          "M/S2"},
         {"field", '\0', POPT_ARG_DOUBLE, &o.field, 0, "strength of the field, for tumble (default: unknown)",
          "UT"},
+        {"patience", '\0', POPT_ARG_DOUBLE, &o.patience, 0,
+         "after so long the board ends with what there is (default 180)", "S"},
         {"undo", '\0', POPT_ARG_NONE, &o.undo, 0,
          "back to the settings before the last change, or before the last commit", NULL},
         {"commit", '\0', POPT_ARG_NONE, &o.commit, 0, "keep all that over power cuts", NULL},

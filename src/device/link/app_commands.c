@@ -88,7 +88,8 @@ static marl_status undo(marl_app *app)
         return MARL_ERR_EMPTY;
     }
     int was_kept = !app->changed;
-    MARL_TRY(load_former(app));
+    marl_status status = load_former(app);
+    MARL_TRY(status == MARL_ERR_EMPTY ? MARL_ERR_ARGUMENT : status); /* there is no such record */
     return was_kept ? marlp_app_commit(app) : MARL_OK;
 }
 
@@ -246,13 +247,13 @@ static const char *text_of(marl_item_kind kind, marl_status status)
     }
     switch (status) {
     case MARL_ERR_EMPTY:
-        return kind == MARL_ITEM_UNDO ? "there is nothing to go back to"
-                                      : "this board has no memory to keep it in";
+        return "this board has no memory to keep it in";
     case MARL_ERR_NOT_READY:
         return "a calibration runs on the board: it must end or be stopped first";
     case MARL_ERR_ARGUMENT:
-        return kind == MARL_ITEM_CALIBRATE ? "this board has no such sensor, or a number is out of range"
-                                           : marl_status_text(status);
+        return kind == MARL_ITEM_UNDO        ? "there is nothing to go back to"
+               : kind == MARL_ITEM_CALIBRATE ? "this board has no such sensor, or a number is out of range"
+                                             : marl_status_text(status);
     case MARL_ERR_MESSAGE:
         return kind == MARL_ITEM_CALIBRATE ? "this firmware does not renew calibrations"
                                            : marl_status_text(status);

@@ -23,7 +23,8 @@ static marl_status show(marl_app *app, marl_app_renewal *r, int64_t t_ns)
         app->port->lamp(app->port->context, r->job.stage);
     }
     int64_t since = t_ns - r->shown_ns;
-    if (app->config.as_lines || (!is_new && since >= 0 && since < SHOWN_EVERY_NS)) {
+    if ((app->config.as_lines && (!r->running || r->by_button)) ||
+        (!is_new && since >= 0 && since < SHOWN_EVERY_NS)) {
         r->shown = r->job.stage;
         return MARL_OK;
     }
