@@ -115,7 +115,7 @@ typedef struct marl_renewal_poses {
 typedef struct marl_renewal_tumble {
     marl_surface surface;
     marl_surface_fit fit, seen_by; /* being made; by which directions are counted */
-    float misfit, full_misfit;     /* of the fit, and of the one before the simpler one; 0: there was none */
+    float residual, full_residual;     /* of the fit, and of the one before the simpler one; 0: there was none */
     int16_t point[MARL_RENEWAL_POINTS][3]; /* readings far from each other */
     int32_t apart;                         /* square of half the distance between them */
     marl_vec3 middle, before;

@@ -326,7 +326,7 @@ START_TEST(what_is_no_item_of_a_board_is_no_loss)
     w.number = 0;
     for (int i = 0; i < 30; i++) {
         marl_sample s = {.t_ns = i * INT64_C(10000000), .fresh = 0};
-        const uint8_t newer[] = {0x83, 0x05, 0x18, (uint8_t)w.number, 0x80}; /* kind 5 with an array */
+        const uint8_t newer[] = {0x83, 0x06, 0x18, (uint8_t)w.number, 0x80}; /* kind 6 with an array */
         const uint8_t asked[] = {0x83, 0x10, 0x19, 0x77, 0x77, 0xa0};        /* 16: for a board */
         const uint8_t others[] = {0x01, 0x02, 0x03};
         const uint8_t *item = i % 3 == 0 ? newer : i % 3 == 1 ? asked : others;

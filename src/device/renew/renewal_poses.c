@@ -7,7 +7,7 @@
 #include <string.h>
 
 #define WINDOW_S 0.25f
-enum { POSE_WINDOWS = 6, MOST_WINDOWS = 200, FACES = 6, MIN_FULL = 10, MIN_FREE = 3 };
+enum { POSE_WINDOWS = 6, MAX_WINDOWS = 200, FACES = 6, MIN_FULL = 10, MIN_FREE = 3 };
 #define FACE_COSINE 0.8f   /* 37 degrees */
 #define SAME_COSINE 0.99f  /* 8 degrees: the same pose as one before */
 #define MISALIGNMENT 0.01f /* of axes of which nothing is stored */
@@ -85,7 +85,7 @@ static void add_window(marl_renewal *job, marl_vec3 v)
 {
     marl_renewal_poses *p = &job->of.poses;
     p->before = p->windows == 0 ? v : p->before;
-    if (p->windows >= MOST_WINDOWS) {
+    if (p->windows >= MAX_WINDOWS) {
         return;
     }
     marl_vec3 off = vec3_sub(v, p->before); /* small numbers keep their digits */

@@ -142,17 +142,17 @@ static void use_for_directions(marl_renewal_tumble *t, const marl_surface_fit *f
 }
 
 /* The noise of one reading shows in the steps from each to the next. */
-static float noise2_of(const marl_renewal_tumble *t, float misfit)
+static float noise2_of(const marl_renewal_tumble *t, float residual)
 {
-    return t->steps > (float)MIN_READINGS ? 0.5f * t->steps2 / t->steps : misfit * misfit;
+    return t->steps > (float)MIN_READINGS ? 0.5f * t->steps2 / t->steps : residual * residual;
 }
 
 /* Square of what the field changes with the place, also as much as chance can make: by the blocks, or, without enough
  * of them, by what the distances have beyond their steps from reading to reading. */
-static float place2_of(const marl_renewal_tumble *t, float misfit)
+static float place2_of(const marl_renewal_tumble *t, float residual)
 {
     float slow = t->blocks.n >= MIN_BLOCKS ? (t->blocks.means - t->blocks.differences) / t->blocks.n
-                                           : misfit * misfit - noise2_of(t, misfit);
+                                           : residual * residual - noise2_of(t, residual);
     return float_max(slow, 0.0f);
 }
 
@@ -169,8 +169,8 @@ static void find_errors(marl_renewal *job)
 {
     marl_renewal_tumble *t = &job->of.tumble;
     float axes = marlp_renewal_knows_axes(&job->stored) ? AXES_STORED : AXES;
-    t->misfit = marlp_surface_misfit(&t->surface, &t->fit);
-    t->fit.lost = !marlp_surface_errors(&t->surface, &t->fit, t->misfit, axes, 0);
+    t->residual = marlp_surface_residual(&t->surface, &t->fit);
+    t->fit.lost = !marlp_surface_errors(&t->surface, &t->fit, t->residual, axes, 0);
 }
 
 /* What the place adds to the errors; the correction; the numbers that the verdict goes by. */
@@ -179,7 +179,7 @@ static void report(marl_renewal *job)
     marl_renewal_tumble *t = &job->of.tumble;
     marl_renewed *f = &job->found;
     marl_surface_fit *fit = &t->fit;
-    float place2 = place2_of(t, t->misfit), share2 = place2 * fit->unknown[3] * fit->unknown[3];
+    float place2 = place2_of(t, t->residual), share2 = place2 * fit->unknown[3] * fit->unknown[3];
     for (int k = 0; k < 3; k++) {
         fit->bias_sigma[k] = float_root(fit->bias_sigma[k] * fit->bias_sigma[k] + place2);
     }
@@ -187,7 +187,7 @@ static void report(marl_renewal *job)
     int full = fit->model == MARL_SURFACE_FULL;
     f->matrix_sigma = full ? float_root(fit->matrix_sigma * fit->matrix_sigma + share2) : 0.0f;
     f->length = SIZE * radius;
-    f->residual_rms = SIZE * t->misfit;
+    f->residual_rms = SIZE * t->residual;
     marlp_renewal_compose(job, fit, t->middle, SIZE,
                           job->options.length > 0.0f ? job->options.length / SIZE : radius);
 }
@@ -196,8 +196,8 @@ static void report(marl_renewal *job)
 static int steel_shows(const marl_renewal *job)
 {
     const marl_renewed *f = &job->found;
-    float misfit = f->residual_rms / SIZE, limit = MAX_PLACE * f->length / SIZE;
-    float noise2 = noise2_of(&job->of.tumble, misfit), slow2 = misfit * misfit - noise2;
+    float residual = f->residual_rms / SIZE, limit = MAX_PLACE * f->length / SIZE;
+    float noise2 = noise2_of(&job->of.tumble, residual), slow2 = residual * residual - noise2;
     return slow2 > limit * limit && slow2 > MIN_SLOW * noise2;
 }
 
@@ -220,9 +220,9 @@ static void decide(marl_renewal *job)
 /* Does the matrix show, though these directions do not determine it? Then the bias is not known either. */
 static int is_torn(const marl_renewal_tumble *t)
 {
-    float n = (float)t->surface.n, sphere = marlp_surface_misfit(&t->surface, &t->fit);
-    float left = t->full_misfit * t->full_misfit * (n - 9.0f), more = sphere * sphere * (n - 4.0f) - left;
-    return t->full_misfit > 0.0f && more / 5.0f > MIN_F * left / (n - 9.0f) + F_ROUNDING * n;
+    float n = (float)t->surface.n, sphere = marlp_surface_residual(&t->surface, &t->fit);
+    float left = t->full_residual * t->full_residual * (n - 9.0f), more = sphere * sphere * (n - 4.0f) - left;
+    return t->full_residual > 0.0f && more / 5.0f > MIN_F * left / (n - 9.0f) + F_ROUNDING * n;
 }
 
 /* The fit has ended: well, or lost. */
@@ -236,7 +236,7 @@ static void end_fit(marl_renewal *job)
         int known = good && t->steps > (float)MIN_READINGS && (is_determined(&t->fit) || steel_shows(job));
         job->ending = job->ending || (known && job->found.coverage >= job->options.coverage);
     } else if (what == LAST_FULL && !(good && is_determined(&t->fit))) {
-        t->full_misfit = good ? t->misfit : 0.0f;
+        t->full_residual = good ? t->residual : 0.0f;
         begin(job, LAST_SPHERE, MARL_SURFACE_SPHERE);
     } else if (!good || (what == LAST_SPHERE && (!marlp_renewal_knows_axes(&job->stored) || is_torn(t)))) {
         marlp_renewal_refuse(job, MARL_RENEWAL_DIRECTIONS);

@@ -23,7 +23,7 @@ int marlp_surface_begin(const marl_surface *surface, marl_surface_model model, m
 void marlp_surface_step(const marl_surface *surface, marl_surface_fit *fit);
 
 /* Root mean square of the distances, by the moments: not below 3e-4, where floats end. */
-float marlp_surface_misfit(const marl_surface *surface, const marl_surface_fit *fit);
+float marlp_surface_residual(const marl_surface *surface, const marl_surface_fit *fit);
 /* Distance from the surface, outwards positive, where it is small. */
 float marlp_surface_distance(const marl_surface_fit *fit, marl_vec3 x);
 /* A (x - b). */
