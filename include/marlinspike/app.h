@@ -180,16 +180,21 @@ struct marl_app_renewal {
     marl_status (*feed)(marl_app *app, const marl_sample *raw);
     marl_renewal job;
     marl_vec3 gyro_sigma; /* rad/s, standard errors of the bias in use */
-    uint8_t renews_bias;
+    marl_field_watch watch;
+    uint8_t does;    /* MARL_APP_... */
     uint8_t running; /* the job is one that somebody asked for */
     uint8_t by_button;
     uint8_t shown; /* the stage that was sent last */
     int64_t shown_ns;
 };
 
-/* `renews_bias`: the bias of the gyroscope is renewed at the start and at every later rest of ten seconds, in use but not
- * in the store: when what is found has smaller standard errors, or differs from what is in use by more than three. */
-void marl_app_renewal_init(marl_app_renewal *renewal, int renews_bias);
+/* What it does without being asked.
+ * RENEWS_BIAS: the bias of the gyroscope is renewed at the start and at every later rest of ten seconds, in use but not in
+ * the store: when what is found has smaller standard errors, or differs from what is in use by more than three.
+ * WATCHES_FIELD: it reports (MARL_RENEWAL_AGAIN) when the field contradicts the calibration of the magnetometer. */
+enum { MARL_APP_RENEWS_BIAS = 1, MARL_APP_WATCHES_FIELD = 2 };
+
+void marl_app_renewal_init(marl_app_renewal *renewal, unsigned does);
 
 /* Checks everything, loads the settings that the store keeps (none when the port has no memory or it is
  * empty), starts the chips and sends the identity. MARL_ERR_ARGUMENT when something is missing, named in

@@ -29,7 +29,8 @@ typedef enum marl_renewal_stage {
     MARL_RENEWAL_WAIT = 1,    /* hold on: still, poses: do not move; tumble: the fit is being made */
     MARL_RENEWAL_MOVE_ON = 2, /* poses: this one is in, the next; tumble: go on turning */
     MARL_RENEWAL_DONE = 3,
-    MARL_RENEWAL_REFUSED = 4
+    MARL_RENEWAL_REFUSED = 4,
+    MARL_RENEWAL_AGAIN = 5 /* the field contradicts what is stored: calibrate again (the watch, below) */
 } marl_renewal_stage;
 
 /* Why it was refused; these numbers never change. */
@@ -115,7 +116,7 @@ typedef struct marl_renewal_poses {
 typedef struct marl_renewal_tumble {
     marl_surface surface;
     marl_surface_fit fit, seen_by; /* being made; by which directions are counted */
-    float residual, full_residual;     /* of the fit, and of the one before the simpler one; 0: there was none */
+    float residual, full_residual; /* of the fit, and of the one before the simpler one; 0: there was none */
     int16_t point[MARL_RENEWAL_POINTS][3]; /* readings far from each other */
     int32_t apart;                         /* square of half the distance between them */
     marl_vec3 middle, before;
@@ -161,6 +162,28 @@ void marl_renewal_finish(marl_renewal *job);
 
 /* Puts the correction that was found in the place of its sensor's. MARL_ERR_NOT_READY unless the stage is DONE. */
 MARL_CHECKED marl_status marl_renewal_apply(const marl_renewal *job, marl_calibration *calibration);
+
+/* ---- watch ---- */
+
+/* Does the field still fit the calibration, while the board is used? A hard iron that has changed makes the field longer
+ * on one side than on the other: lengths are fitted over directions, by least squares with a memory of five minutes. Steel
+ * that passes by is shorter than that, and a field that is longer or shorter on all sides is that of another place. */
+typedef struct marl_field_watch {
+    float normal[10], right[4], squares, readings; /* sums that fade */
+    float seconds;                                 /* that they stand for */
+    float since_tick_s, contradicted_s;
+    int64_t last_ns;
+    marl_vec3 off,
+        sigma;     /* uT: how far the bias seems to be off, in the corrected sensor's axes; standard errors */
+    float length;  /* uT, mean */
+    uint8_t again; /* it contradicts, and was reported */
+} marl_field_watch;
+
+void marl_field_watch_init(marl_field_watch *watch);
+
+/* Takes a corrected reading of the magnetometer, uT. Returns 1 once, when the bias has seemed off for a minute by over 5 %
+ * of the field and four standard errors: `off`, `sigma` and `length` are the evidence. */
+int marl_field_watch_feed(marl_field_watch *watch, int64_t t_ns, marl_vec3 mag);
 
 #ifdef __cplusplus
 }

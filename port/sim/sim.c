@@ -193,7 +193,7 @@ marl_status marl_sim_start(marl_sim *sim, const marl_app_config *config, marl_er
         sim->app_config.renewal = &sim->renewal;
     }
     if (sim->app_config.renewal == &sim->renewal) {
-        marl_app_renewal_init(&sim->renewal, 0);
+        marl_app_renewal_init(&sim->renewal, MARL_APP_WATCHES_FIELD);
     }
     marl_status status =
         marl_app_start(&sim->app, &sim->port, sim->config.part, sim->config.parts, &sim->app_config, &what);

@@ -349,6 +349,57 @@ START_TEST(a_face_that_is_missing_is_named)
 }
 END_TEST
 
+/* ---- watch ---- */
+
+/* A board that is turned about a little all the time, once a minute past steel for `steel_s`; seconds until the report, 0
+ * when there is none within an hour. */
+static int seconds_to_report(dice *d, double off, double steel, double steel_s, double field_of_place)
+{
+    marl_field_watch w;
+    double v[3], wanted[3], pull[3] = {0};
+    marl_field_watch_init(&w);
+    direction(d, v);
+    direction(d, wanted);
+    for (int i = 0; i < 36000; i++) {
+        double n = 0;
+        if (i % 50 == 0) {
+            direction(d, wanted);
+        }
+        if (i % 600 == 0) {
+            direction(d, pull);
+        }
+        for (int k = 0; k < 3; k++) {
+            v[k] += 0.05 * (wanted[k] - v[k]);
+            n += v[k] * v[k];
+        }
+        int near = i % 600 < 10 * steel_s;
+        double field = i < 18000 ? 50 : field_of_place;
+        marl_vec3 m = {(float)(field * v[0] / sqrt(n) + off + near * steel * pull[0] + 0.5 * dice_normal(d)),
+                       (float)(field * v[1] / sqrt(n) + near * steel * pull[1] + 0.5 * dice_normal(d)),
+                       (float)(field * v[2] / sqrt(n) + near * steel * pull[2] + 0.5 * dice_normal(d))};
+        if (marl_field_watch_feed(&w, INT64_C(100000000) * (i + 1), m)) {
+            ck_assert_float_eq_tol(w.off.x, (float)off, 4 * w.sigma.x + 0.5f);
+            return i / 10;
+        }
+    }
+    return 0;
+}
+
+START_TEST(the_watch_sees_a_changed_iron_and_nothing_else)
+{
+    dice d = {12};
+    for (int i = 0; i < 10; i++) {
+        ck_assert_int_eq(seconds_to_report(&d, 0, 0, 0, 50), 0);
+        ck_assert_int_eq(seconds_to_report(&d, 1, 0, 0, 50), 0);  /* as wrong as calibrations are */
+        ck_assert_int_eq(seconds_to_report(&d, 0, 15, 8, 50), 0); /* past steel */
+        ck_assert_int_eq(seconds_to_report(&d, 0, 0, 0, 35), 0);  /* to another place */
+        int soon = seconds_to_report(&d, 6, 0, 0, 50), with_steel = seconds_to_report(&d, 8, 10, 8, 50);
+        ck_assert_msg(soon > 60 && soon < 400, "%d s", soon);
+        ck_assert_msg(with_steel > 60 && with_steel < 1800, "%d s", with_steel);
+    }
+}
+END_TEST
+
 /* ---- anything ---- */
 
 START_TEST(options_out_of_range_change_nothing)
@@ -428,5 +479,6 @@ END_TEST
 MARL_SUITE("renew", a_tumble_without_noise_gives_the_sensor_whatever_is_stored,
            the_errors_of_a_tumble_are_as_stated, what_is_no_tumble_is_refused, steel_near_a_tumble_is_seen,
            a_rest_gives_the_bias_within_its_errors, what_is_no_rest_is_refused, a_bias_curve_is_kept,
-           poses_give_the_sensor, a_face_that_is_missing_is_named, options_out_of_range_change_nothing,
+           poses_give_the_sensor, a_face_that_is_missing_is_named,
+           the_watch_sees_a_changed_iron_and_nothing_else, options_out_of_range_change_nothing,
            no_input_makes_a_calibration_that_is_none)

@@ -37,7 +37,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     }
     fuzz_take(&in, board.memory, 64);
     put_messages(&board, &in);
-    marl_app_renewal_init(&renewal, size & 1);
+    marl_app_renewal_init(&renewal, size & 3);
     if (marl_app_start(&app, &board.port, &part, 1, &config, &what) != MARL_OK) {
         return 0;
     }

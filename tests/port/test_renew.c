@@ -218,7 +218,7 @@ START_TEST(at_each_rest_the_bias_of_the_gyroscope_is_renewed)
     sim_test t;
     sim_test_prepare(&t, MARL_SCENE_STILL, 100);
     memcpy(t.sheet.gyro.bias, gyro_bias, sizeof gyro_bias);
-    marl_app_renewal_init(&renewal, 1);
+    marl_app_renewal_init(&renewal, MARL_APP_RENEWS_BIAS);
     t.app.renewal = &renewal;
     sim_test_start(&t);
     ck_assert_int_eq(sim_test_run(&t, 13), MARL_OK);
@@ -279,7 +279,43 @@ START_TEST(a_thousand_power_cuts_leave_the_old_or_the_new)
 }
 END_TEST
 
+/* A calibration that is wrong by as much as a new battery makes it is found out while the board is carried about; a right
+ * one is not, nor one that is only as wrong as calibrations are. */
+START_TEST(a_hard_iron_that_has_changed_is_reported)
+{
+    static const struct {
+        marl_scene_kind scene;
+        double off;
+        int wanted;
+    } row[] = {{MARL_SCENE_HANDLE, 6, 1}, {MARL_SCENE_CARRY, 6, 1}, {MARL_SCENE_TUMBLE, 4, 1},
+               {MARL_SCENE_HANDLE, 0, 0}, {MARL_SCENE_CARRY, 0, 0}, {MARL_SCENE_TUMBLE, 0.5, 0}};
+    for (size_t i = 0; i < sizeof row / sizeof row[0]; i++) {
+        sim_test t;
+        marl_renewal_report r = {0};
+        int reports = 0;
+        start(&t, row[i].scene);
+        marl_calibration_record c = marl_calibration_record_empty();
+        c.fit[MARL_MAG].present = 1;
+        memcpy(c.fit[MARL_MAG].bias, mag_bias, sizeof mag_bias);
+        c.fit[MARL_MAG].bias[0] += row[i].off;
+        ck_assert_int_eq(ask(&t, (marl_message){.kind = MARL_ITEM_CALIBRATION, .calibration = &c}),
+                         MARL_OUTCOME_DONE);
+        for (int k = 0; k < 600; k++) {
+            ck_assert_int_eq(sim_test_run(&t, marl_sim_seconds(t.sim) + 1), MARL_OK);
+            reports += marl_receiver_renewal(t.receiver, &r) == MARL_OK;
+        }
+        ck_assert_msg(reports == row[i].wanted, "%s, off by %g: %d reports", marl_scene_name(row[i].scene),
+                      row[i].off, reports);
+        if (reports > 0) {
+            ck_assert_int_eq(r.stage, MARL_RENEWAL_AGAIN);
+            ck_assert_float_le(fabsf(r.found.change.x + (float)row[i].off), 4 * r.found.bias_sigma.x + 1.5f);
+        }
+        sim_test_end(&t);
+    }
+}
+END_TEST
+
 MARL_SUITE("renew", a_message_renews_what_is_used_and_commit_keeps_it, undo_goes_back_to_what_was_kept_before,
            undo_gives_back_what_the_registers_took, one_calibration_at_a_time, what_makes_no_sense_is_refused,
            the_button_does_it_without_a_desk, at_each_rest_the_bias_of_the_gyroscope_is_renewed,
-           a_thousand_power_cuts_leave_the_old_or_the_new)
+           a_hard_iron_that_has_changed_is_reported, a_thousand_power_cuts_leave_the_old_or_the_new)

@@ -127,6 +127,20 @@ static void warn_of_end(recording *r)
     }
 }
 
+static void warn_of_field(recording *r)
+{
+    marl_renewal_report report;
+    const marl_vec3 *off = &report.found.change, *sigma = &report.found.bias_sigma;
+    if (marl_receiver_renewal(r->receiver, &report) == MARL_OK && report.stage == MARL_RENEWAL_AGAIN) {
+        marl_warn(&r->warnings, "calibrate-again",
+                  "%s: the field contradicts the board's calibration of the magnetometer: its bias seems off "
+                  "by %.1f, "
+                  "%.1f, %.1f uT (standard errors %.1f, %.1f, %.1f) of %.1f: calibrate it again",
+                  r->from->name, (double)off->x, (double)off->y, (double)off->z, (double)sigma->x,
+                  (double)sigma->y, (double)sigma->z, (double)report.found.length);
+    }
+}
+
 void recording_warn(recording *r)
 {
     const marl_stream_report *s = marl_receiver_report(r->receiver);
@@ -157,6 +171,7 @@ void recording_warn(recording *r)
         marl_warn(&r->warnings, "chip", "%s: the board sent %lu events about its chips, the first: %s", name,
                   s->events, s->first_event);
     }
+    warn_of_field(r);
     if (marl_guide_gaps(r->guide) > 0) {
         marl_warn(&r->warnings, "gap", "%s: %lu gaps between readings", name, marl_guide_gaps(r->guide));
     }

@@ -111,7 +111,7 @@ marl_status send_renewal_watch(const cli *c, source *to, marl_receiver *receiver
     *report = (marl_renewal_report){0};
     while (report->stage != MARL_RENEWAL_DONE && report->stage != MARL_RENEWAL_REFUSED) {
         MARL_TRY(take(to, receiver, error));
-        if (marl_receiver_renewal(receiver, report) == MARL_OK) {
+        if (marl_receiver_renewal(receiver, report) == MARL_OK && report->stage != MARL_RENEWAL_AGAIN) {
             heard = source_seconds(to);
             if (!c->quiet) {
                 show(report, heard - begin, on_terminal, before, sizeof before, &shown);

@@ -29,7 +29,9 @@ static marl_status show(marl_app *app, marl_app_renewal *r, int64_t t_ns)
         return MARL_OK;
     }
     wire_writer w = marlp_app_item(app);
-    marlp_item_put_renewal(&w, app->number, t_ns, &r->job);
+    const item_renewal item = {(marl_renewal_kind)r->job.kind, (marl_renewal_stage)r->job.stage,
+                               (marl_renewal_reason)r->job.reason, &r->job.found};
+    marlp_item_put_renewal(&w, app->number, t_ns, &item);
     MARL_TRY(marlp_app_send(app, &w));
     if (app->unsent == unsent) {
         r->shown = r->job.stage;
@@ -56,6 +58,7 @@ static void use(marl_app *app, marl_app_renewal *r)
         return;
     }
     app->changed = 1;
+    marl_field_watch_init(&r->watch);
     if (r->job.kind == MARL_RENEW_STILL) {
         r->gyro_sigma = r->job.found.bias_sigma;
     }
@@ -68,7 +71,7 @@ static void use(marl_app *app, marl_app_renewal *r)
 /* Nobody asked for anything: the next rest may show the bias of the gyroscope. */
 static void watch_rest(marl_app *app, marl_app_renewal *r)
 {
-    if (r->renews_bias && (marl_board_sensors(&app->board) & MARL_FRESH_GYRO)) {
+    if ((r->does & MARL_APP_RENEWS_BIAS) && (marl_board_sensors(&app->board) & MARL_FRESH_GYRO)) {
         marl_renewal_options options = marl_renewal_default(MARL_RENEW_STILL);
         options.patience_s = 2000.0f; /* then it only begins anew */
         (void)!marl_renewal_start(&r->job, MARL_RENEW_STILL, &app->settings.calibration, &options);
@@ -119,10 +122,39 @@ static void press(marl_app *app, marl_app_renewal *r)
     }
 }
 
+/* What the field contradicts is sent as the result of a tumble that nobody made. */
+static marl_status watch_field(marl_app *app, marl_app_renewal *r, const marl_sample *raw)
+{
+    const marl_correction *c = &app->settings.calibration.mag;
+    marl_sample sample = *raw;
+    (void)!marl_sample_check(&sample, NULL);
+    if (!(r->does & MARL_APP_WATCHES_FIELD) || !c->present || !(sample.fresh & MARL_FRESH_MAG)) {
+        return MARL_OK;
+    }
+    marl_vec3 mag = marl_correction_apply(c, sample.mag, app->pipeline.corrector.degC);
+    if (!marl_field_watch_feed(&r->watch, sample.t_ns, mag) || app->config.as_lines) {
+        return MARL_OK;
+    }
+    const marl_renewed found = {.correction = *c,
+                                .change = r->watch.off,
+                                .bias_sigma = r->watch.sigma,
+                                .length = r->watch.length,
+                                .missing = 6,
+                                .sensor = MARL_MAG};
+    uint32_t unsent = app->unsent;
+    wire_writer w = marlp_app_item(app);
+    const item_renewal item = {MARL_RENEW_TUMBLE, MARL_RENEWAL_AGAIN, MARL_RENEWAL_NO_REASON, &found};
+    marlp_item_put_renewal(&w, app->number, sample.t_ns, &item);
+    MARL_TRY(marlp_app_send(app, &w));
+    r->watch.again = app->unsent == unsent; /* else it is said at the next tick */
+    return MARL_OK;
+}
+
 static marl_status feed(marl_app *app, const marl_sample *raw)
 {
     marl_app_renewal *r = app->config.renewal;
     press(app, r);
+    MARL_TRY(watch_field(app, r, raw));
     if (r->job.kind == MARL_RENEW_NOTHING) {
         watch_rest(app, r);
     }
@@ -146,11 +178,11 @@ static marl_status feed(marl_app *app, const marl_sample *raw)
     return MARL_OK;
 }
 
-void marl_app_renewal_init(marl_app_renewal *renewal, int renews_bias)
+void marl_app_renewal_init(marl_app_renewal *renewal, unsigned does)
 {
     memset(renewal, 0, sizeof *renewal);
     renewal->ask = ask;
     renewal->feed = feed;
-    renewal->renews_bias = renews_bias != 0;
+    renewal->does = (uint8_t)does;
     renewal->gyro_sigma = (marl_vec3){BIAS_SIGMA, BIAS_SIGMA, BIAS_SIGMA};
 }

@@ -44,13 +44,20 @@ typedef struct item_event {
     uint32_t silent, late, garbage, restarts, overflows;
 } item_event;
 
+typedef struct item_renewal {
+    marl_renewal_kind kind;
+    marl_renewal_stage stage;
+    marl_renewal_reason reason;
+    const marl_renewed *found;
+} item_renewal;
+
 /* Writing. `q` may be NULL. */
 void marlp_item_put_sample(wire_writer *w, uint32_t number, const marl_sample *sample, const marl_quat *q);
 void marlp_item_put_identity(wire_writer *w, uint32_t number, const item_identity *identity);
 void marlp_item_put_ack(wire_writer *w, uint32_t number, uint32_t answered, marl_outcome outcome,
                         const char *text);
 void marlp_item_put_event(wire_writer *w, uint32_t number, const item_event *event);
-void marlp_item_put_renewal(wire_writer *w, uint32_t number, int64_t t_ns, const marl_renewal *job);
+void marlp_item_put_renewal(wire_writer *w, uint32_t number, int64_t t_ns, const item_renewal *renewal);
 /* Bodies, as the store keeps them. */
 void marlp_item_put_calibration(wire_writer *w, const marl_calibration *calibration);
 void marlp_item_put_tuning(wire_writer *w, const marl_tuning *tuning);

@@ -152,17 +152,17 @@ static void put_float(wire_writer *w, int key, float value)
     marlp_wire_put_float(w, value);
 }
 
-void marlp_item_put_renewal(wire_writer *w, uint32_t number, int64_t t_ns, const marl_renewal *job)
+void marlp_item_put_renewal(wire_writer *w, uint32_t number, int64_t t_ns, const item_renewal *renewal)
 {
-    const marl_renewed *f = &job->found;
+    const marl_renewed *f = renewal->found;
     const float numbers[3] = {f->matrix_sigma, f->residual_rms, f->length};
-    int done = job->stage == MARL_RENEWAL_DONE;
+    int done = renewal->stage == MARL_RENEWAL_DONE || renewal->stage == MARL_RENEWAL_AGAIN;
     put_head(w, MARL_ITEM_RENEWAL, number);
     marlp_wire_put_map(w, done ? 11 : 7);
     put_int(w, KEY_T, t_ns);
-    put_int(w, KEY_RENEWAL_KIND, job->kind);
-    put_int(w, KEY_STAGE, job->stage);
-    put_int(w, KEY_REASON, job->reason);
+    put_int(w, KEY_RENEWAL_KIND, renewal->kind);
+    put_int(w, KEY_STAGE, renewal->stage);
+    put_int(w, KEY_REASON, renewal->reason);
     put_float(w, KEY_COVERAGE, f->coverage);
     put_int(w, KEY_POINTS, f->points);
     put_int(w, KEY_MISSING, f->missing);

@@ -200,7 +200,7 @@ static int renewal_pair(int64_t key, const cbor_item_t *value, lab_item *item)
         r->kind = (marl_renewal_kind)number;
         return good;
     case RENEWAL_STAGE:
-        good = get_small(value, MARL_RENEWAL_REFUSED, &number);
+        good = get_small(value, MARL_RENEWAL_AGAIN, &number);
         r->stage = (marl_renewal_stage)number;
         return good;
     case RENEWAL_REASON:
