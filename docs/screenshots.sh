@@ -47,7 +47,7 @@ shoot record 'marlinspike record --from sim:poses --until poses -o poses.csv' \
     'marlinspike record --from sim:lift --until 20 --faults lose=0.0005,garbage=0.02,unplug=15 -o lossy.csv'
 shoot send 'marlinspike calibrate still still.csv --into pod-07.json --quiet' \
     'marlinspike send --to sim:pod-07.memory --calibration pod-07.json --offsets --tuning calm.json --zero --commit' \
-    'marlinspike send --to sim --device pod-08 --calibration pod-07.json'
+    'marlinspike send --to sim:pod-07.memory --calibrate tumble --commit'
 shoot inspect 'marlinspike inspect lift.csv'
 marlinspike record --from sim:still --until 3600 --seed 5 --quiet -o hour.csv
 marlinspike inspect hour.csv --sheet-out pod-07.sheet.json --quiet

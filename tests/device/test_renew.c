@@ -15,14 +15,14 @@ static marl_renewal job;
 
 static void direction(dice *d, double v[3])
 {
-    double n = 0;
-    while (n < 0.1 || n > 1) {
+    double n;
+    do {
         n = 0;
         for (int k = 0; k < 3; k++) {
             v[k] = dice_between(d, -1, 1);
             n += v[k] * v[k];
         }
-    }
+    } while (n < 0.1 || n > 1);
     for (int k = 0; k < 3; k++) {
         v[k] /= sqrt(n);
     }

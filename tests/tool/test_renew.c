@@ -25,6 +25,14 @@ START_TEST(each_sensor_is_renewed_and_kept)
             ck_assert_double_eq_tol(vector_at(first, "bias", k), of[i]->bias[k],
                                     4 * of[i]->bias_spread + 5 * sigma);
         }
+        const json_t *desk = json_object_get(json_object_get(first, "renewal"), "desk");
+        ck_assert(json_is_true(json_object_get(desk, "accepted")));
+        for (size_t k = 0; k < 3; k++) { /* the same readings: what differs is the method */
+            double of_desk = json_number_value(json_array_get(json_object_get(desk, "bias"), k));
+            double sigma = json_number_value(json_array_get(json_object_get(desk, "bias_sigma"), k));
+            ck_assert_double_le(fabs(vector_at(first, "bias", k) - of_desk),
+                                4 * fmax(sigma, vector_at(first, "bias_sigma", k)));
+        }
         /* the same board once more: what is stored is confirmed */
         json_t *again = run_json(0, "send --to sim:board.bin --calibrate %s", kinds[i]);
         for (size_t k = 0; k < 3; k++) {

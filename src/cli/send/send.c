@@ -29,6 +29,7 @@ typedef struct steps {
     marl_renewal_kind renewal;
     marl_renewal_options renewal_options;
     marl_renewal_report found;
+    send_desk desk;
 } steps;
 
 static void add(steps *s, marl_item_kind kind, const char *what)
@@ -125,7 +126,9 @@ static marl_status ask_patiently(source *to, marl_receiver *receiver, marl_messa
 /* Until the board is done with it. */
 static marl_status renew(const cli *c, source *to, marl_receiver *receiver, steps *s, marl_error *error)
 {
-    MARL_TRY(send_renewal_watch(c, to, receiver, &s->found, error));
+    MARL_TRY(send_renewal_watch(c, to, receiver, &s->desk, &s->found, error));
+    double gravity = s->renewal == MARL_RENEW_POSES ? (double)s->renewal_options.length : (double)NAN;
+    send_desk_fit(&s->desk, marl_receiver_info(receiver)->columns, &s->found, gravity);
     return send_renewal_check(to, &s->found, error);
 }
 
@@ -162,13 +165,13 @@ static int report(const cli *c, const source *to, marl_receiver *receiver, const
         json_object_set_new(root, "firmware", cli_text(firmware));
         json_object_set_new(root, "done", list);
         if (s->found.kind != MARL_RENEW_NOTHING) {
-            json_object_set_new(root, "renewal", send_renewal_json(&s->found));
+            json_object_set_new(root, "renewal", send_renewal_json(&s->found, &s->desk));
         }
         return cli_print_json(root);
     }
     if (!c->quiet) {
         if (s->found.kind != MARL_RENEW_NOTHING) {
-            send_renewal_print(&s->found);
+            send_renewal_print(&s->found, &s->desk);
         }
         cli_print("%s: %s (firmware %s) has accepted: %s\n", to->name, device, firmware, done);
     }
@@ -186,8 +189,11 @@ static int send_all(const cli *c, const options *o)
     const char *scene = o->renewal == NULL || strcmp(o->renewal, "stop") == 0 ? "still" : o->renewal;
     char from[40];
     snprintf(from, sizeof from, "sim:%.30s", scene);
-    source_options where = {
-        .from = is_sim ? from : o->to, .flash = flash, .device = o->device, .seed = 1, .silent = 1};
+    source_options where = {.from = is_sim ? from : o->to,
+                            .flash = flash,
+                            .device = o->device,
+                            .seed = 1,
+                            .silent = o->renewal == NULL};
     marl_status status = plan(o, &s, &error);
     status = status != MARL_OK ? status : source_open(&to, &where, &error);
     status = status != MARL_OK ? status : marl_receiver_create(&receiver, to.name, NULL, &error);
@@ -196,6 +202,7 @@ static int send_all(const cli *c, const options *o)
     int refused = c->json && s.found.stage == MARL_RENEWAL_REFUSED;
     int code = status == MARL_OK || refused ? report(c, &to, receiver, &s) : CLI_DONE;
     code = status != MARL_OK ? cli_exit(&error) : code;
+    send_desk_free(&s.desk);
     marl_receiver_free(receiver);
     source_close(&to);
     return code;

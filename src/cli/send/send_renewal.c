@@ -85,7 +85,7 @@ static void show(const marl_renewal_report *r, double seconds, int on_terminal, 
     snprintf(before, size, "%s", next);
 }
 
-static marl_status take(source *to, marl_receiver *receiver, marl_error *error)
+static marl_status take(source *to, marl_receiver *receiver, send_desk *desk, marl_error *error)
 {
     uint8_t bytes[4096];
     size_t got;
@@ -96,13 +96,14 @@ static marl_status take(source *to, marl_receiver *receiver, marl_error *error)
     }
     MARL_TRY(status);
     MARL_TRY(marl_receiver_feed(receiver, bytes, got, error));
-    while (marl_receiver_next(receiver, &row) == MARL_OK) { /* samples are not wanted here */
+    while (marl_receiver_next(receiver, &row) == MARL_OK) {
+        send_desk_add(desk, &row);
     }
     return MARL_OK;
 }
 
-marl_status send_renewal_watch(const cli *c, source *to, marl_receiver *receiver, marl_renewal_report *report,
-                               marl_error *error)
+marl_status send_renewal_watch(const cli *c, source *to, marl_receiver *receiver, send_desk *desk,
+                               marl_renewal_report *report, marl_error *error)
 {
     int on_terminal = isatty(STDERR_FILENO) && !c->quiet;
     double begin = source_seconds(to), heard = begin, shown = -LINE_S;
@@ -110,7 +111,7 @@ marl_status send_renewal_watch(const cli *c, source *to, marl_receiver *receiver
     unsigned long restarts = marl_receiver_report(receiver)->restarts;
     *report = (marl_renewal_report){0};
     while (report->stage != MARL_RENEWAL_DONE && report->stage != MARL_RENEWAL_REFUSED) {
-        MARL_TRY(take(to, receiver, error));
+        MARL_TRY(take(to, receiver, desk, error));
         if (marl_receiver_renewal(receiver, report) == MARL_OK && report->stage != MARL_RENEWAL_AGAIN) {
             heard = source_seconds(to);
             if (!c->quiet) {
@@ -147,7 +148,7 @@ static double unit_of(const marl_renewal_report *r, const char **name)
     return r->kind == MARL_RENEW_STILL ? 1 / MARL_DEGREE : 1;
 }
 
-void send_renewal_print(const marl_renewal_report *r)
+void send_renewal_print(const marl_renewal_report *r, const send_desk *desk)
 {
     static const char *const sensor[] = {"", "gyroscope", "accelerometer", "magnetometer"};
     const marl_renewed *f = &r->found;
@@ -178,6 +179,7 @@ void send_renewal_print(const marl_renewal_report *r)
     if (r->kind == MARL_RENEW_TUMBLE) {
         cli_print("  field: %.2f uT\n", (double)f->length);
     }
+    send_desk_print(desk, r, scale, unit);
 }
 
 static json_t *vector_json(marl_vec3 v)
@@ -185,7 +187,7 @@ static json_t *vector_json(marl_vec3 v)
     return json_pack("[f,f,f]", (double)v.x, (double)v.y, (double)v.z);
 }
 
-json_t *send_renewal_json(const marl_renewal_report *r)
+json_t *send_renewal_json(const marl_renewal_report *r, const send_desk *desk)
 {
     const marl_renewed *f = &r->found;
     int done = r->stage == MARL_RENEWAL_DONE;
@@ -209,6 +211,7 @@ json_t *send_renewal_json(const marl_renewal_report *r)
                         done && f->residual_rms > 0 ? cli_number((double)f->residual_rms) : json_null());
     json_object_set_new(root, "field",
                         done && r->kind == MARL_RENEW_TUMBLE ? cli_number((double)f->length) : json_null());
+    json_object_set_new(root, "desk", send_desk_json(desk));
     json_decref(matrix);
     return root;
 }

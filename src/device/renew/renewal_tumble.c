@@ -204,13 +204,12 @@ static int steel_shows(const marl_renewal *job)
 static void decide(marl_renewal *job)
 {
     const marl_renewed *f = &job->found;
-    if (f->coverage < MIN_COVERAGE) {
-        marlp_renewal_refuse(job, MARL_RENEWAL_DIRECTIONS);
-    } else if (steel_shows(job)) {
+    int is_shown = f->coverage >= MIN_COVERAGE;
+    if (is_shown && steel_shows(job)) {
         marlp_renewal_refuse(job, MARL_RENEWAL_STEEL);
-    } else if (f->length < MIN_FIELD || !(f->residual_rms < MAX_REST * f->length)) {
+    } else if (is_shown && (f->length < MIN_FIELD || !(f->residual_rms < MAX_REST * f->length))) {
         marlp_renewal_refuse(job, MARL_RENEWAL_SCATTER);
-    } else if (!is_sure(&job->of.tumble.fit)) {
+    } else if (!is_shown || !is_sure(&job->of.tumble.fit)) {
         marlp_renewal_refuse(job, MARL_RENEWAL_DIRECTIONS);
     } else {
         job->stage = MARL_RENEWAL_DONE;

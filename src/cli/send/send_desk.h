@@ -1,0 +1,26 @@
+/* SPDX-License-Identifier: MIT
+ * send --calibrate: what the desk makes of the readings that the board streams meanwhile. */
+#ifndef SEND_DESK_H
+#define SEND_DESK_H
+
+#include "cli/common/cli.h"
+
+typedef struct send_desk {
+    marl_log log;
+    size_t capacity;
+    int accepted;
+    double bias[3], sigma[3]; /* of the sensor, in its unit */
+    char refused[300];        /* why not; empty: nothing was streamed */
+} send_desk;
+
+/* Keeps a row; what there is no memory for is left out. */
+void send_desk_add(send_desk *desk, const marl_log_row *row);
+/* Calibrates as `calibrate` does. `columns` are those of the stream. */
+void send_desk_fit(send_desk *desk, unsigned columns, const marl_renewal_report *report, double gravity);
+/* One line: how far the board's bias is from the desk's. */
+void send_desk_print(const send_desk *desk, const marl_renewal_report *report, double scale,
+                     const char *unit);
+json_t *send_desk_json(const send_desk *desk);
+void send_desk_free(send_desk *desk);
+
+#endif
