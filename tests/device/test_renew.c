@@ -329,6 +329,88 @@ START_TEST(poses_give_the_sensor)
 }
 END_TEST
 
+/* Faces alone do not show the axes, however many poses: the error says so. A pose that is held for long counts once. */
+START_TEST(faces_alone_do_not_show_the_axes)
+{
+    dice d = {13};
+    for (int stored = 0; stored < 2; stored++) {
+        sensor s = make_sensor(&d, 0.3, 0.005, 0.01);
+        marl_calibration before = marl_calibration_none();
+        int64_t t_ns = 0;
+        marl_renewal_options o = marl_renewal_default(MARL_RENEW_POSES);
+        before.accel.present = stored;
+        before.accel.matrix.m[0][1] = 0.001f; /* its axes were measured */
+        o.poses = 12;
+        o.patience_s = 400;
+        begin(MARL_RENEW_POSES, &before, &o);
+        for (int k = 0; k < 36 && !is_over(); k++) {
+            double up[3] = {0}, tilt = 0.2; /* each face in two attitudes, 11 degrees apart */
+            up[k / 2 % 3] = k % 2 ? -9.76 : 9.76;
+            up[(k / 2 + 1) % 3] = k / 6 % 2 ? 9.80665 * tilt : 0;
+            double n = sqrt(up[0] * up[0] + up[1] * up[1] + up[2] * up[2]);
+            for (int j = 0; j < 3; j++) {
+                up[j] *= 9.80665 / n;
+            }
+            hold(&s, &d, up, k == 0 ? 60 : 3, &t_ns);
+        }
+        ck_assert_int_eq(job.stage, MARL_RENEWAL_DONE);
+        ck_assert_uint_ge(job.found.points, 12);
+        /* a prior of 1 % in the axes, or of 0.1 %: by 0.01 to 0.1 m/s^2 in the bias of faces that are held by hand */
+        ck_assert_float_le(job.found.bias_sigma.x, stored ? 0.02f : 0.2f);
+    }
+}
+END_TEST
+
+START_TEST(poses_of_no_one_length_are_refused)
+{
+    dice d = {14};
+    sensor s = make_sensor(&d, 0.1, 0.01, 0.01);
+    int64_t t_ns = 0;
+    marl_renewal_options o = marl_renewal_default(MARL_RENEW_POSES);
+    o.poses = 20;
+    o.patience_s = 400;
+    begin(MARL_RENEW_POSES, NULL, &o);
+    for (int k = 0; k < 60 && !is_over(); k++) {
+        double up[3], length = dice_between(&d, 0.7, 1.3);
+        pose(k, &d, up);
+        for (int j = 0; j < 3; j++) {
+            up[j] *= length;
+        }
+        hold(&s, &d, up, 3.5, &t_ns);
+    }
+    ck_assert_int_eq(job.stage, MARL_RENEWAL_REFUSED);
+    ck_assert(job.reason == MARL_RENEWAL_SCATTER || job.reason == MARL_RENEWAL_DIRECTIONS);
+}
+END_TEST
+
+/* Where half of the directions is seen, and the axes are stored, the bias alone may be renewed; but not when the stored
+ * axes are wrong, which shows. */
+START_TEST(stored_axes_carry_a_bias_that_is_found_alone)
+{
+    dice d = {15};
+    int alone = 0;
+    for (int i = 0; i < 40; i++) {
+        sensor s = make_sensor(&d, 10, 0.05, 3);
+        marl_calibration stored = marl_calibration_none();
+        sensor other = make_sensor(&d, 0, 0.3, 0);
+        const sensor *axes = i % 2 ? &other : &s;
+        stored.mag.present = 1;
+        for (int k = 0; k < 9; k++) { /* nearly the inverse of the axes */
+            stored.mag.matrix.m[k / 3][k % 3] = (float)((k % 4 == 0 ? 2 : 0) - axes->back[k / 3][k % 3]);
+        }
+        begin(MARL_RENEW_TUMBLE, &stored, NULL);
+        tumble(&s, &d, 70, -0.2, 50);
+        int bias_alone = job.stage == MARL_RENEWAL_DONE && job.found.matrix_sigma == 0;
+        alone += bias_alone;
+        if (bias_alone && i % 2 == 0) {
+            ck_assert_double_le(fabs((double)job.found.correction.bias.z - s.bias[2]),
+                                5 * (double)job.found.bias_sigma.z);
+        }
+    }
+    ck_assert_int_gt(alone, 10);
+}
+END_TEST
+
 START_TEST(a_face_that_is_missing_is_named)
 {
     dice d = {9};
@@ -479,6 +561,7 @@ END_TEST
 MARL_SUITE("renew", a_tumble_without_noise_gives_the_sensor_whatever_is_stored,
            the_errors_of_a_tumble_are_as_stated, what_is_no_tumble_is_refused, steel_near_a_tumble_is_seen,
            a_rest_gives_the_bias_within_its_errors, what_is_no_rest_is_refused, a_bias_curve_is_kept,
-           poses_give_the_sensor, a_face_that_is_missing_is_named,
+           poses_give_the_sensor, faces_alone_do_not_show_the_axes, poses_of_no_one_length_are_refused,
+           stored_axes_carry_a_bias_that_is_found_alone, a_face_that_is_missing_is_named,
            the_watch_sees_a_changed_iron_and_nothing_else, options_out_of_range_change_nothing,
            no_input_makes_a_calibration_that_is_none)

@@ -93,6 +93,30 @@ START_TEST(too_long_is_refused)
 }
 END_TEST
 
+/* One step back, and how often was written; a step further is none. */
+START_TEST(the_record_before_is_there_too)
+{
+    fake_board b;
+    uint8_t record[20], loaded[20], small[4];
+    size_t n;
+    uint32_t saves = 99;
+    fake_board_make(&b);
+    ck_assert_int_eq(marl_store_load_before(&b.port, loaded, sizeof loaded, &n, &saves), MARL_ERR_EMPTY);
+    for (uint8_t i = 1; i < 40; i++) {
+        memset(record, i, sizeof record);
+        ck_assert_int_eq(marl_store_save(&b.port, record, sizeof record), MARL_OK);
+        marl_status status =
+            marl_store_load_before(&b.port, loaded, sizeof loaded, &n, i % 2 ? &saves : NULL);
+        ck_assert_int_eq(status, i == 1 ? MARL_ERR_EMPTY : MARL_OK);
+        ck_assert(i == 1 || (n == sizeof record && loaded[19] == i - 1));
+        ck_assert(i % 2 == 0 || saves == i);
+    }
+    ck_assert_int_eq(marl_store_load_before(&b.port, small, sizeof small, &n, NULL), MARL_ERR_CAPACITY);
+    b.memory[HALF] ^= 1; /* the newest or the one before: one alone is no two */
+    ck_assert_int_eq(marl_store_load_before(&b.port, loaded, sizeof loaded, &n, NULL), MARL_ERR_EMPTY);
+}
+END_TEST
+
 MARL_SUITE("store", what_was_saved_last_is_loaded, a_spoilt_record_gives_way_to_the_one_before,
            a_failure_at_any_step_leaves_the_record_before, memory_that_does_not_keep_is_noticed,
-           too_long_is_refused)
+           too_long_is_refused, the_record_before_is_there_too)

@@ -132,6 +132,38 @@ START_TEST(a_tuning_of_an_unknown_filter_or_parameter_is_refused)
 }
 END_TEST
 
+/* What is not given is the default; unknown keys are passed over; cut anywhere, it is refused. */
+START_TEST(a_wish_to_calibrate_is_read)
+{
+    static const uint8_t all[] = {0xa6, 0x01, 0x02, 0x02, 0xf9, 0x48, 0xe6, 0x03, 0x18, 0x3c,
+                                  0x04, 0x0c, 0x05, 0xf9, 0x38, 0x00, 0x09, 0x81, 0x00};
+    static const uint8_t little[] = {0xa1, 0x01, 0x03}, stop[] = {0xa1, 0x01, 0x00}, none[] = {0xa0},
+                         unknown[] = {0xa1, 0x01, 0x04}, many[] = {0xa2, 0x01, 0x02, 0x04, 0x19, 0x01, 0x00};
+    marl_renewal_kind kind;
+    marl_renewal_options o;
+    wire_reader r = marlp_wire_from(all, sizeof all);
+    ck_assert_int_eq(marlp_item_get_calibrate(&r, &kind, &o), MARL_OK);
+    ck_assert(kind == MARL_RENEW_POSES && o.poses == 12 && o.coverage == 0.5f && o.patience_s == 60);
+    ck_assert_float_eq_tol(o.length, 9.797f, 0.001f);
+    for (size_t n = 0; n < sizeof all; n++) {
+        r = marlp_wire_from(all, n);
+        ck_assert_int_eq(marlp_item_get_calibrate(&r, &kind, &o), MARL_ERR_MESSAGE);
+    }
+    r = marlp_wire_from(little, sizeof little);
+    ck_assert_int_eq(marlp_item_get_calibrate(&r, &kind, &o), MARL_OK);
+    ck_assert(kind == MARL_RENEW_TUMBLE && o.patience_s == 180 && o.length == 0);
+    r = marlp_wire_from(stop, sizeof stop);
+    ck_assert_int_eq(marlp_item_get_calibrate(&r, &kind, &o), MARL_OK);
+    ck_assert_int_eq(kind, MARL_RENEW_NOTHING);
+    r = marlp_wire_from(none, sizeof none);
+    ck_assert_int_eq(marlp_item_get_calibrate(&r, &kind, &o), MARL_ERR_MESSAGE);
+    r = marlp_wire_from(unknown, sizeof unknown);
+    ck_assert_int_eq(marlp_item_get_calibrate(&r, &kind, &o), MARL_ERR_ARGUMENT);
+    r = marlp_wire_from(many, sizeof many);
+    ck_assert_int_eq(marlp_item_get_calibrate(&r, &kind, &o), MARL_ERR_ARGUMENT);
+}
+END_TEST
+
 START_TEST(a_sample_comes_back_whole)
 {
     dice d = {13};
@@ -166,4 +198,4 @@ END_TEST
 
 MARL_SUITE("telemetry", a_calibration_comes_back_whole_and_fits, an_implausible_calibration_is_refused,
            a_tuning_comes_back_whole, a_tuning_of_an_unknown_filter_or_parameter_is_refused,
-           a_sample_comes_back_whole)
+           a_wish_to_calibrate_is_read, a_sample_comes_back_whole)

@@ -82,7 +82,7 @@ gyro 7000 gyro alone
 complementary 16000 complementary with correction
 kalman 20000 kalman with correction, stillness and heading
 app 40000 the streaming application with the filters of constant gains
-renew 55000 the same, and it renews its calibrations itself
+renew 57000 the same, and it renews its calibrations itself
 USES
     python3 "$(dirname "$0")/target_page.py" "$(dirname "$build")" "$(dirname "$0")/../../docs/target.md" --check || exit 1
 fi
