@@ -7,7 +7,7 @@ source=$(cd "$(dirname "$0")" && pwd)
 build=$1 seconds=$2
 shift 2
 names=("$@")
-[ ${#names[@]} -gt 0 ] || names=(app cbor cells change columns estimator guess json log number receiver reference smooth store tuning)
+[ ${#names[@]} -gt 0 ] || names=(app cbor cells change columns estimator guess json log number packed receiver reference renew smooth store tuning)
 findings=$build/findings
 mkdir -p "$findings"
 export ASAN_OPTIONS=allocator_may_return_null=1:detect_leaks=1
