@@ -249,7 +249,7 @@ START_TEST(a_thousand_power_cuts_leave_the_old_or_the_new)
     dice d = {11};
     sim_test t;
     int kept = 0, cut = 0;
-    sim_test_prepare(&t, MARL_SCENE_STILL, 50);
+    sim_test_prepare(&t, MARL_SCENE_STILL, 25);
     memcpy(t.sheet.gyro.bias, gyro_bias, sizeof gyro_bias);
     t.sheet.gyro.white = 1e-4; /* so that no two results are the same */
     t.app.silent = 1;
