@@ -178,6 +178,7 @@ typedef struct marl_app {
 struct marl_app_renewal {
     marl_status (*ask)(marl_app *app, marl_renewal_kind kind, const marl_renewal_options *options);
     marl_status (*feed)(marl_app *app, const marl_sample *raw);
+    void (*forget)(marl_app_renewal *renewal); /* the settings are others now */
     marl_renewal job;
     marl_vec3 gyro_sigma; /* rad/s, standard errors of the bias in use */
     marl_field_watch watch;

@@ -235,6 +235,14 @@ START_TEST(at_each_rest_the_bias_of_the_gyroscope_is_renewed)
     ck_assert_float_eq(used_by(&t)->gyro.bias.z, 0.05f);
     ck_assert_int_eq(sim_test_run(&t, 52), MARL_OK);
     is_near(used_by(&t)->gyro.bias, gyro_bias, 2e-4);
+    /* a calibration that comes in the middle of a rest keeps its matrix */
+    ck_assert_int_eq(sim_test_run(&t, marl_sim_seconds(t.sim) + 5), MARL_OK);
+    wrong.fit[MARL_GYRO].matrix[0][1] = 0.01;
+    ck_assert_int_eq(ask(&t, (marl_message){.kind = MARL_ITEM_CALIBRATION, .calibration = &wrong}),
+                     MARL_OUTCOME_DONE);
+    ck_assert_int_eq(sim_test_run(&t, marl_sim_seconds(t.sim) + 15), MARL_OK);
+    is_near(used_by(&t)->gyro.bias, gyro_bias, 2e-4);
+    ck_assert_float_eq(used_by(&t)->gyro.matrix.m[0][1], 0.01f);
     /* asked for, it comes first */
     ck_assert_int_eq(ask_to_renew(&t, MARL_RENEW_STILL), MARL_OUTCOME_DONE);
     ck_assert_int_eq(wait_for_end(&t, 15).stage, MARL_RENEWAL_DONE);

@@ -143,8 +143,7 @@ void marlp_app_use_settings(marl_app *app)
     const marl_pipeline_config config = pipeline_config(app);
     app->rows = 0; /* there may be other columns from now on: the header first */
     if (app->config.renewal != NULL) {
-        app->config.renewal->watch =
-            (marl_field_watch){.seconds = 0.0f}; /* of readings that were corrected otherwise */
+        app->config.renewal->forget(app->config.renewal);
     }
     if (marl_pipeline_configure(&app->pipeline, &config) != MARL_OK) {
         app->settings.has_tuning = 0;

@@ -178,11 +178,23 @@ static marl_status feed(marl_app *app, const marl_sample *raw)
     return MARL_OK;
 }
 
+/* What was seen through other settings does not count; what somebody asked for goes on, since those settings that would
+ * disturb it are refused meanwhile. */
+static void forget(marl_app_renewal *r)
+{
+    marl_field_watch_init(&r->watch);
+    r->gyro_sigma = (marl_vec3){BIAS_SIGMA, BIAS_SIGMA, BIAS_SIGMA};
+    if (!r->running) {
+        marl_renewal_init(&r->job);
+    }
+}
+
 void marl_app_renewal_init(marl_app_renewal *renewal, unsigned does)
 {
     memset(renewal, 0, sizeof *renewal);
     renewal->ask = ask;
     renewal->feed = feed;
+    renewal->forget = forget;
     renewal->does = (uint8_t)does;
-    renewal->gyro_sigma = (marl_vec3){BIAS_SIGMA, BIAS_SIGMA, BIAS_SIGMA};
+    forget(renewal);
 }
