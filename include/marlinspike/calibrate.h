@@ -269,8 +269,15 @@ typedef struct marl_verification {
     /* The element of the gyroscope's matrix that moves between rests contradict most, in its standard errors,
      * and by how much; NaN where they do not determine the matrix. */
     double gyro_matrix_off, gyro_matrix_z;
-    int outside; /* readings at temperatures beyond the curve's range were met */
+    int outside;             /* readings at temperatures beyond the curve's range were met */
+    double temperature_degC; /* mean of the recording; NaN without a thermometer */
+    /* How much warmer that is than the recording by which the sensor was calibrated, where the calibration has no curve
+     * over temperature; NaN where one of the two is not known. */
+    double warmer_degC[MARL_SENSOR_COUNT];
 } marl_verification;
+
+/* A sensor without a curve over temperature that is so much warmer or colder may fail by that alone. */
+#define MARL_TEMPERATURE_EXPLAINS 5.0 /* degC */
 
 /* 1 when the log has temperatures beyond the range of a curve of the calibration, by more than half a degree:
  * there the correction holds the curve's end value. */

@@ -97,6 +97,39 @@ START_TEST(one_calibration_from_many_recordings)
 }
 END_TEST
 
+/* A bias that is off at another temperature: the temperature is named, but not where it is the same, nor where there is
+ * no thermometer. */
+START_TEST(a_temperature_that_may_explain_it_is_named)
+{
+    static const struct {
+        const char *edit;
+        int named;
+        double warmer; /* NAN: not known */
+    } row[] = {{"$5 = $5 + 0.01; $11 = $11 + 20", 1, 20},
+               {"$5 = $5 + 0.01", 0, 0},
+               {"$5 = $5 + 0.01; $11 = \"\"", 0, NAN}};
+    temporary t = tool_folder();
+    run_wants(0, "calibrate still still.csv -o cal.json --quiet");
+    for (size_t i = 0; i < sizeof row / sizeof row[0]; i++) {
+        char command[300];
+        snprintf(command, sizeof command,
+                 "awk -F, 'BEGIN { OFS = \",\" } /^[0-9]/ { %s } { print }' still.csv >other.csv",
+                 row[i].edit);
+        ck_assert_int_eq(system(command), 0);
+        tool_run r = run("verify cal.json other.csv");
+        int named = strstr(r.out, "that alone may be the reason; 'calibrate soak' finds the curve") != NULL;
+        ck_assert_msg(r.code == 1 && named == row[i].named, "%s: exit %d: %s", row[i].edit, r.code, r.out);
+        run_free(&r);
+        json_t *root = run_json(1, "verify cal.json other.csv");
+        const json_t *warmer = json_object_get(json_object_get(root, "gyro"), "warmer_degC");
+        ck_assert(isnan(row[i].warmer) ? json_is_null(warmer)
+                                       : fabs(json_number_value(warmer) - row[i].warmer) < 0.5);
+        json_decref(root);
+    }
+    temporary_remove(&t);
+}
+END_TEST
+
 /* Refused with its word, its exit code, and the calibration there was as it was. */
 static const struct {
     const char *command;
@@ -264,5 +297,6 @@ START_TEST(options_and_figures)
 }
 END_TEST
 
-MARL_SUITE("calibrate", each_refusal, one_calibration_from_many_recordings,
-           CAMPAIGN(runs_at_the_same_time_lose_nothing), a_zero_says_what_it_turns, options_and_figures)
+MARL_SUITE("calibrate", a_temperature_that_may_explain_it_is_named, each_refusal,
+           one_calibration_from_many_recordings, CAMPAIGN(runs_at_the_same_time_lose_nothing),
+           a_zero_says_what_it_turns, options_and_figures)

@@ -4,7 +4,7 @@
 #include <math.h>
 #include <stdio.h>
 
-static json_t *sensor_json(const marl_verified *v)
+static json_t *sensor_json(const marl_verified *v, double warmer_degC)
 {
     json_t *root = json_object();
     json_object_set_new(root, "holds", json_boolean(v->holds));
@@ -14,6 +14,7 @@ static json_t *sensor_json(const marl_verified *v)
     json_object_set_new(root, "would_show", cli_number(v->would_show));
     json_object_set_new(root, "n", json_integer((json_int_t)v->n));
     json_object_set_new(root, "left_out", json_integer((json_int_t)v->left_out));
+    json_object_set_new(root, "warmer_degC", cli_number(warmer_degC));
     return root;
 }
 
@@ -23,9 +24,11 @@ static int print_json(const marl_verification *v, const marl_warnings *warnings)
     json_object_set_new(root, "holds", json_boolean(v->holds));
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (v->sensor[i].present) {
-            json_object_set_new(root, marl_sensor_name((marl_sensor)i), sensor_json(&v->sensor[i]));
+            json_object_set_new(root, marl_sensor_name((marl_sensor)i),
+                                sensor_json(&v->sensor[i], v->warmer_degC[i]));
         }
     }
+    json_object_set_new(root, "temperature_degC", cli_number(v->temperature_degC));
     json_object_set_new(root, "gyro_drift", cli_numbers(v->gyro_drift, 3));
     json_object_set_new(root, "gyro_drifted", json_boolean(v->drifted));
     json_object_set_new(root, "gyro_matrix_off", cli_number(v->gyro_matrix_off));
@@ -64,6 +67,22 @@ static void print_gyro(const marl_verification *v)
     }
     if (isfinite(v->gyro_matrix_z)) {
         print_matrix("the gyroscope's matrix by moves between rests", v->gyro_matrix_off, v->gyro_matrix_z);
+    }
+}
+
+/* What may be the reason alone: another temperature, and no curve over it. */
+static void print_temperature(const marl_verification *v)
+{
+    static const char *const name[MARL_SENSOR_COUNT] = {"accelerometer", "gyroscope", "magnetometer"};
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_verified *s = &v->sensor[i];
+        int is_off = s->present && (!s->holds || (i == MARL_GYRO && v->drifted));
+        if (is_off && fabs(v->warmer_degC[i]) >= MARL_TEMPERATURE_EXPLAINS) {
+            cli_print(
+                "\nthis recording is at %.1f degC, the %s was calibrated at %.1f degC and has no curve over "
+                "temperature: that alone may be the reason; 'calibrate soak' finds the curve\n",
+                v->temperature_degC, name[i], v->temperature_degC - v->warmer_degC[i]);
+        }
     }
 }
 
@@ -106,6 +125,7 @@ static int print_table(const marl_verification *v, const char *calibration, cons
         print_matrix("the magnetometer's matrix by the lengths over directions", v->mag_matrix_off,
                      v->mag_matrix_z);
     }
+    print_temperature(v);
     cli_print(v->holds ? "\nthe calibration holds\n"
                        : "\nthe calibration does not hold for this recording\n");
     return cli_print_done();

@@ -160,6 +160,23 @@ int marl_temperature_outside(const marl_calibration_record *record, const marl_l
     return 0;
 }
 
+static void find_temperatures(const marl_calibration_record *record, const marl_log *log,
+                              marl_verification *v)
+{
+    lab_moments temp = {0};
+    for (size_t i = 0; i < log->n; i++) {
+        if (log->row[i].sample.fresh & MARL_FRESH_TEMP) {
+            lab_moments_add(&temp, (double)log->row[i].sample.temp);
+        }
+    }
+    v->temperature_degC = temp.n > 0 ? temp.mean : NAN;
+    for (int k = 0; k < MARL_SENSOR_COUNT; k++) {
+        const marl_fit *fit = &record->fit[k];
+        v->warmer_degC[k] =
+            fit->present && !fit->has_curve ? v->temperature_degC - fit->temperature_degC : NAN;
+    }
+}
+
 marl_status marl_verify(const marl_calibration_record *record, const marl_log *log, double gravity,
                         marl_verification *v, marl_error *error)
 {
@@ -185,6 +202,7 @@ marl_status marl_verify(const marl_calibration_record *record, const marl_log *l
         MARL_TRY(lab_verify_mag(record, log, v, error));
     }
     v->outside = marl_temperature_outside(record, log);
+    find_temperatures(record, log, v);
     int seen = 0;
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         seen |= v->sensor[i].present;
