@@ -50,6 +50,35 @@ START_TEST(closed_forms)
 END_TEST
 
 /* By the words of the definition, from means of neighbours at every place. */
+/* The congruential series of 1,000 numbers, and its deviations as they are printed in "Handbook of frequency stability
+ * analysis" (2008). */
+START_TEST(a_published_series_has_its_published_deviations)
+{
+    static const struct {
+        uint32_t samples;
+        double deviation;
+    } printed[] = {{1, 2.922319e-1}, {10, 9.159953e-2}};
+    double value[1000];
+    uint64_t n = 1234567890;
+    int found = 0;
+    for (int i = 0; i < 1000; i++) {
+        value[i] = (double)n / 2147483647.0;
+        n = 16807 * n % 2147483647;
+    }
+    ck_assert_int_eq(lab_allan_of(value, 1000, 1, &allan, NULL), MARL_OK);
+    for (size_t i = 0; i < allan.n; i++) {
+        for (size_t k = 0; k < 2; k++) {
+            if (allan.point[i].samples == printed[k].samples) {
+                ck_assert_double_eq_tol(allan.point[i].deviation, printed[k].deviation,
+                                        5e-7 * printed[k].deviation);
+                found++;
+            }
+        }
+    }
+    ck_assert_int_eq(found, 2);
+}
+END_TEST
+
 START_TEST(the_sum_is_that_of_the_definition)
 {
     const marl_sensor_sheet sheet = {
@@ -254,5 +283,6 @@ START_TEST(too_little_and_nothing_at_all)
 END_TEST
 
 MARL_SUITE_OF_TRIALS("noise", recordings, what_was_put_in_comes_out, closed_forms,
-                     the_sum_is_that_of_the_definition, bands_hold_at_their_level,
-                     a_sheet_made_of_a_recording_gives_its_like, too_little_and_nothing_at_all)
+                     a_published_series_has_its_published_deviations, the_sum_is_that_of_the_definition,
+                     bands_hold_at_their_level, a_sheet_made_of_a_recording_gives_its_like,
+                     too_little_and_nothing_at_all)
