@@ -43,7 +43,8 @@ typedef enum marl_renewal_reason {
     MARL_RENEWAL_SCATTER = 5,    /* the readings do not have one length: no field, or not turned, or shaken */
     MARL_RENEWAL_STEEL = 6,      /* the field changes from place to place */
     MARL_RENEWAL_STOPPED = 7,    /* by whoever started it */
-    MARL_RENEWAL_WORSE = 8       /* what is stored has smaller errors and agrees */
+    MARL_RENEWAL_WORSE = 8,      /* what is stored has smaller errors and agrees */
+    MARL_RENEWAL_STORE = 9       /* the memory did not keep it */
 } marl_renewal_reason;
 
 /* "moves", "steel", ...; never NULL. */

@@ -212,6 +212,44 @@ START_TEST(the_button_does_it_without_a_desk)
 }
 END_TEST
 
+static marl_status worn_out(void *context, uint32_t at, const uint8_t *bytes, size_t n)
+{
+    (void)context;
+    (void)at;
+    (void)bytes;
+    (void)n;
+    return MARL_ERR_STORE;
+}
+
+/* A memory that is worn out: the lamp does not show that it is done, and what is in use is what will be there after the next
+ * boot. */
+START_TEST(what_the_memory_does_not_keep_is_not_used)
+{
+    sim_test t;
+    start(&t, MARL_SCENE_STILL);
+    marl_calibration_record c = calibration_for("pod-07");
+    ck_assert_int_eq(ask(&t, (marl_message){.kind = MARL_ITEM_CALIBRATION, .calibration = &c}),
+                     MARL_OUTCOME_DONE);
+    ck_assert_int_eq(ask_for(&t, MARL_ITEM_COMMIT), MARL_OUTCOME_DONE);
+    const marl_calibration before = *used_by(&t);
+    ((marl_port *)marl_sim_port(t.sim))->nv_write = worn_out;
+    marl_sim_press(t.sim, MARL_RENEW_STILL);
+    ck_assert_int_eq(sim_test_run(&t, marl_sim_seconds(t.sim) + 13), MARL_OK);
+    ck_assert_int_eq(marl_sim_lamp(t.sim), MARL_RENEWAL_REFUSED);
+    marl_renewal_report r;
+    ck_assert_int_eq(marl_receiver_renewal(t.receiver, &r), MARL_OK);
+    ck_assert_int_eq(r.reason, MARL_RENEWAL_STORE);
+    ck_assert(memcmp(&before.gyro, &used_by(&t)->gyro, sizeof before.gyro) == 0);
+    /* by a message it is used, and the commit says that it is not kept */
+    ck_assert_int_eq(ask_to_renew(&t, MARL_RENEW_STILL), MARL_OUTCOME_DONE);
+    ck_assert_int_eq(wait_for_end(&t, 20).stage, MARL_RENEWAL_DONE);
+    ck_assert_int_eq(ask_for(&t, MARL_ITEM_COMMIT), MARL_OUTCOME_STORE_FAILED);
+    power_cycle(&t);
+    ck_assert(memcmp(&before.gyro, &used_by(&t)->gyro, sizeof before.gyro) == 0);
+    sim_test_end(&t);
+}
+END_TEST
+
 START_TEST(at_each_rest_the_bias_of_the_gyroscope_is_renewed)
 {
     static marl_app_renewal renewal;
@@ -246,43 +284,6 @@ START_TEST(at_each_rest_the_bias_of_the_gyroscope_is_renewed)
     /* asked for, it comes first */
     ck_assert_int_eq(ask_to_renew(&t, MARL_RENEW_STILL), MARL_OUTCOME_DONE);
     ck_assert_int_eq(wait_for_end(&t, 15).stage, MARL_RENEWAL_DONE);
-    sim_test_end(&t);
-}
-END_TEST
-
-/* The power goes at any erase or write, or at any moment of a calibration: afterwards the board has the calibration
- * before or the new one, whole, and goes on. */
-START_TEST(a_thousand_power_cuts_leave_the_old_or_the_new)
-{
-    dice d = {11};
-    sim_test t;
-    int kept = 0, cut = 0;
-    sim_test_prepare(&t, MARL_SCENE_STILL, 25);
-    memcpy(t.sheet.gyro.bias, gyro_bias, sizeof gyro_bias);
-    t.sheet.gyro.white = 1e-4; /* so that no two results are the same */
-    t.app.silent = 1;
-    sim_test_start(&t);
-    for (int i = 0; i < 1000; i++) {
-        const marl_calibration before = *used_by(&t);
-        ck_assert_int_eq(sim_test_run(&t, marl_sim_seconds(t.sim) + dice_between(&d, 0, 2)), MARL_OK);
-        double until = marl_sim_seconds(t.sim) + (dice_below(&d, 4) == 0 ? dice_between(&d, 0, 12) : 13);
-        unsigned long starts = marl_sim_counted(t.sim)->starts;
-        marl_sim_cut_flash(t.sim, 1 + dice_below(&d, 100));
-        marl_sim_press(t.sim, MARL_RENEW_STILL);
-        while (marl_sim_seconds(t.sim) < until && marl_sim_counted(t.sim)->starts == starts) {
-            ck_assert_int_eq(sim_test_run(&t, marl_sim_seconds(t.sim) + 0.5), MARL_OK);
-        }
-        cut += marl_sim_counted(t.sim)->starts != starts;
-        marl_sim_cut_flash(t.sim, 0);
-        power_cycle(&t);
-        const marl_correction *now = &used_by(&t)->gyro;
-        int is_old = memcmp(now, &before.gyro, sizeof *now) == 0;
-        ck_assert(is_old || (now->present && fabsf(now->bias.x - 0.0139f) < 1e-3f &&
-                             now->matrix.m[0][0] == 1.0f && now->matrix.m[2][1] == 0.0f));
-        kept += !is_old;
-    }
-    ck_assert_int_gt(cut, 50);
-    ck_assert_int_gt(kept, 50);
     sim_test_end(&t);
 }
 END_TEST
@@ -323,7 +324,73 @@ START_TEST(a_hard_iron_that_has_changed_is_reported)
 }
 END_TEST
 
+/* The power goes at any erase or write, or at any moment of a calibration, `times` times: afterwards the board has the
+ * correction before or the new one, whole, and goes on. */
+static void cut_power(sim_test *t, marl_renewal_kind kind, double seconds, const double truth[3], double off,
+                      int times)
+{
+    dice d = {11};
+    int kept = 0, cut = 0;
+    for (int i = 0; i < times; i++) {
+        const marl_calibration before = *used_by(t);
+        const marl_correction *old = kind == MARL_RENEW_STILL ? &before.gyro : &before.mag;
+        const marl_correction *now = kind == MARL_RENEW_STILL ? &used_by(t)->gyro : &used_by(t)->mag;
+        ck_assert_int_eq(sim_test_run(t, marl_sim_seconds(t->sim) + dice_between(&d, 0, 2)), MARL_OK);
+        double wait = dice_below(&d, 4) == 0 ? dice_between(&d, 0, seconds) : seconds;
+        double until = marl_sim_seconds(t->sim) + wait;
+        unsigned long starts = marl_sim_counted(t->sim)->starts;
+        marl_sim_cut_flash(t->sim, 1 + dice_below(&d, 100));
+        marl_sim_press(t->sim, kind);
+        while (marl_sim_seconds(t->sim) < until && marl_sim_counted(t->sim)->starts == starts) {
+            ck_assert_int_eq(sim_test_run(t, marl_sim_seconds(t->sim) + 0.5), MARL_OK);
+        }
+        cut += marl_sim_counted(t->sim)->starts != starts;
+        marl_sim_cut_flash(t->sim, 0);
+        power_cycle(t);
+        int is_old = memcmp(now, old, sizeof *now) == 0;
+        ck_assert(is_old || now->present);
+        if (!is_old) {
+            is_near(now->bias, truth, off);
+        }
+        kept += !is_old;
+    }
+    ck_assert_int_gt(cut, times / 20);
+    ck_assert_int_gt(kept, times / 20);
+}
+
+static void start_with_noise(sim_test *t, marl_scene_kind scene)
+{
+    sim_test_prepare(t, scene, 25);
+    memcpy(t->sheet.gyro.bias, gyro_bias, sizeof gyro_bias);
+    memcpy(t->sheet.mag.bias, mag_bias, sizeof mag_bias);
+    t->sheet.gyro.white = 1e-4; /* so that no two results are the same */
+    t->sheet.mag.white = 0.02;
+    t->app.silent = 1;
+    sim_test_start(t);
+}
+
+START_TEST(a_thousand_power_cuts_leave_the_old_or_the_new)
+{
+    sim_test t;
+    start_with_noise(&t, MARL_SCENE_STILL);
+    cut_power(&t, MARL_RENEW_STILL, 13, gyro_bias, 1e-3, 1000);
+    sim_test_end(&t);
+}
+END_TEST
+
+/* Boot, restore, be tumbled, fit, keep, lose the power at any of it, boot again. */
+START_TEST(power_cuts_of_a_tumbled_board_leave_the_old_or_the_new)
+{
+    sim_test t;
+    start_with_noise(&t, MARL_SCENE_TUMBLE);
+    cut_power(&t, MARL_RENEW_TUMBLE, 60, mag_bias, 0.5, in_campaign() ? 300 : 40);
+    sim_test_end(&t);
+}
+END_TEST
+
 MARL_SUITE("renew", a_message_renews_what_is_used_and_commit_keeps_it, undo_goes_back_to_what_was_kept_before,
            undo_gives_back_what_the_registers_took, one_calibration_at_a_time, what_makes_no_sense_is_refused,
-           the_button_does_it_without_a_desk, at_each_rest_the_bias_of_the_gyroscope_is_renewed,
-           a_hard_iron_that_has_changed_is_reported, a_thousand_power_cuts_leave_the_old_or_the_new)
+           the_button_does_it_without_a_desk, what_the_memory_does_not_keep_is_not_used,
+           at_each_rest_the_bias_of_the_gyroscope_is_renewed, a_hard_iron_that_has_changed_is_reported,
+           a_thousand_power_cuts_leave_the_old_or_the_new,
+           power_cuts_of_a_tumbled_board_leave_the_old_or_the_new)

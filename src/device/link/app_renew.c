@@ -49,23 +49,31 @@ static int is_better(const marl_app_renewal *r)
     return new2 < old2 || vec3_dot(*off, *off) > FAR * FAR * (old2 + new2);
 }
 
+static void refuse(marl_app_renewal *r, marl_renewal_reason reason)
+{
+    r->job.stage = MARL_RENEWAL_REFUSED;
+    r->job.reason = (uint8_t)reason;
+}
+
+/* What the button began is kept at once, where there is a memory; what cannot be kept is not used either. */
 static void use(marl_app *app, marl_app_renewal *r)
 {
-    marl_calibration *calibration = &app->settings.calibration;
-    if (marl_renewal_apply(&r->job, calibration) != MARL_OK) {
-        r->job.stage = MARL_RENEWAL_REFUSED;
-        r->job.reason = MARL_RENEWAL_SCATTER;
+    const marl_calibration before = app->settings.calibration;
+    if (marl_renewal_apply(&r->job, &app->settings.calibration) != MARL_OK) {
+        refuse(r, MARL_RENEWAL_SCATTER);
         return;
     }
-    app->changed = 1;
+    if (r->by_button && app->port->nv_write != NULL && marlp_app_commit(app) != MARL_OK) {
+        app->settings.calibration = before;
+        refuse(r, MARL_RENEWAL_STORE);
+        return;
+    }
+    app->changed = app->changed || !r->by_button || app->port->nv_write == NULL;
     marl_field_watch_init(&r->watch);
     if (r->job.kind == MARL_RENEW_STILL) {
         r->gyro_sigma = r->job.found.bias_sigma;
     }
     marlp_app_recalibrate(app);
-    if (r->by_button) {
-        (void)!marlp_app_commit(app); /* without a memory it lasts until the power goes */
-    }
 }
 
 /* Nobody asked for anything: the next rest may show the bias of the gyroscope. */
@@ -83,8 +91,7 @@ static void end_in_background(marl_app *app, marl_app_renewal *r)
     if (r->job.stage == MARL_RENEWAL_DONE && is_better(r)) {
         use(app, r);
     } else if (r->job.stage == MARL_RENEWAL_DONE) {
-        r->job.stage = MARL_RENEWAL_REFUSED;
-        r->job.reason = MARL_RENEWAL_WORSE;
+        refuse(r, MARL_RENEWAL_WORSE);
     }
 }
 
@@ -94,8 +101,7 @@ static marl_status ask(marl_app *app, marl_renewal_kind kind, const marl_renewal
     marl_app_renewal *r = app->config.renewal;
     if (kind == MARL_RENEW_NOTHING) {
         if (r->running && !ends(&r->job)) {
-            r->job.stage = MARL_RENEWAL_REFUSED;
-            r->job.reason = MARL_RENEWAL_STOPPED;
+            refuse(r, MARL_RENEWAL_STOPPED);
         }
         return MARL_OK;
     }

@@ -29,8 +29,9 @@ const char *marl_renewal_reason_text(marl_renewal_reason reason)
         [MARL_RENEWAL_STEEL] = "the field changes from place to place: steel stands near",
         [MARL_RENEWAL_STOPPED] = "stopped",
         [MARL_RENEWAL_WORSE] = "what is stored agrees and has smaller errors",
+        [MARL_RENEWAL_STORE] = "the memory did not keep it",
     };
-    return reason <= MARL_RENEWAL_WORSE ? text[reason] : "";
+    return reason <= MARL_RENEWAL_STORE ? text[reason] : "";
 }
 
 marl_vec3 marlp_renewal_face(int face)
