@@ -12,7 +12,7 @@ function(marl_pkg_config name about requires libs cflags)
   install(FILES ${CMAKE_CURRENT_BINARY_DIR}/marlinspike-${name}.pc DESTINATION ${CMAKE_INSTALL_LIBDIR}/pkgconfig)
 endfunction()
 
-foreach(header app chip device estimator port quat sample status tuning)
+foreach(header app chip device estimator port quat renew sample status tuning)
   install(FILES include/marlinspike/${header}.h DESTINATION ${CMAKE_INSTALL_INCLUDEDIR}/marlinspike)
 endforeach()
 install(TARGETS marlinspike_device EXPORT marlinspike-device)

@@ -32,7 +32,7 @@ TESTS = [
     (r"device/math", ["device_test_quat", "device_test_frame", "device_test_root", "device_test_stats",
                       "device_test_estimator"]),
     (r"device/sensor", ["device_test_sample", "device_test_correction", "device_test_still", "port_test_pipeline"]),
-    (r"device/renew", ["device_test_renew", "port_test_renew"]),
+    (r"device/renew", ["device_test_renew", "device_test_renew_rest", "port_test_renew"]),
     (r"device/bus", ["device_test_chip", "device_test_board", "device_test_port", "port_test_app", "port_test_sim"]),
     (r"device/link", ["device_test_cbor", "device_test_packet", "device_test_store", "device_test_telemetry",
                       "device_test_csv_line", "port_test_app"]),

@@ -79,7 +79,7 @@ quietly env PATH="$PWD/no_tools:$PATH" cmake -S "$source" -B device_build -G "Un
 quietly cmake --build device_build -j 2
 quietly cmake --install device_build --prefix "$work/device only"
 headers=$(cd "device only/include/marlinspike" && echo *.h)
-[ "$headers" = "app.h chip.h device.h estimator.h port.h quat.h sample.h status.h tuning.h" ] || { echo "headers: $headers"; exit 1; }
+[ "$headers" = "app.h chip.h device.h estimator.h port.h quat.h renew.h sample.h status.h tuning.h" ] || { echo "headers: $headers"; exit 1; }
 for compiler in gcc:g++ clang:clang++; do
     c=${compiler%:*} cxx=${compiler#*:}
     if ! command -v "$c" >/dev/null || ! command -v "$cxx" >/dev/null; then
