@@ -70,6 +70,7 @@ COMMANDS = [
     "record --from sim:still --until 1 --quiet -o log.out",
     "live --from sim:still --duration 2 --pace 0 --no-page --quiet --record log.out",
     "send --to sim --calibration cal.json --tuning tuning.json --commit",
+    "send --to sim --calibrate still --json",
 ]
 # What draws, or writes a page.
 DRAWING = "--figure|--report"

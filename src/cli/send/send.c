@@ -128,7 +128,7 @@ static marl_status renew(const cli *c, source *to, marl_receiver *receiver, step
 {
     MARL_TRY(send_renewal_watch(c, to, receiver, &s->desk, &s->found, error));
     double gravity = s->renewal == MARL_RENEW_POSES ? (double)s->renewal_options.length : (double)NAN;
-    send_desk_fit(&s->desk, marl_receiver_info(receiver)->columns, &s->found, gravity);
+    MARL_TRY(send_desk_fit(&s->desk, marl_receiver_info(receiver)->columns, &s->found, gravity, error));
     return send_renewal_check(to, &s->found, error);
 }
 

@@ -6,21 +6,22 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { MAX_ROWS = 2000000 };
+enum { MAX_ROWS = 1 << 21 };
 
-void send_desk_add(send_desk *desk, const marl_log_row *row)
+marl_status send_desk_add(send_desk *desk, const marl_log_row *row, marl_error *error)
 {
-    if (desk->log.n == desk->capacity && desk->capacity < MAX_ROWS) {
+    if (desk->log.n == desk->capacity) {
         size_t capacity = desk->capacity > 0 ? 2 * desk->capacity : 4096;
-        marl_log_row *larger = realloc(desk->log.row, capacity * sizeof *larger);
-        if (larger != NULL) {
-            desk->log.row = larger;
-            desk->capacity = capacity;
+        marl_log_row *larger =
+            capacity <= MAX_ROWS ? realloc(desk->log.row, capacity * sizeof *larger) : NULL;
+        if (larger == NULL) {
+            return marl_fail(error, MARL_ERR_SYSTEM, "no memory for what the board streams");
         }
+        desk->log.row = larger;
+        desk->capacity = capacity;
     }
-    if (desk->log.n < desk->capacity) {
-        desk->log.row[desk->log.n++] = *row;
-    }
+    desk->log.row[desk->log.n++] = *row;
+    return MARL_OK;
 }
 
 static marl_status fit(const marl_log *log, marl_renewal_kind kind, double gravity, marl_fit *found,
@@ -49,21 +50,24 @@ static marl_status fit(const marl_log *log, marl_renewal_kind kind, double gravi
     }
 }
 
-void send_desk_fit(send_desk *desk, unsigned columns, const marl_renewal_report *report, double gravity)
+marl_status send_desk_fit(send_desk *desk, unsigned columns, const marl_renewal_report *report,
+                          double gravity, marl_error *error)
 {
     static char path[] = "streamed meanwhile";
     marl_fit found = {0};
-    marl_error error = {0};
+    marl_error why = {0};
     desk->log.info.columns = columns;
     if (desk->log.n == 0) {
-        return;
+        return MARL_OK;
     }
     desk->log.path = path;
-    desk->accepted = fit(&desk->log, report->kind, gravity, &found, &error) == MARL_OK;
+    marl_status status = fit(&desk->log, report->kind, gravity, &found, &why);
+    desk->log.path = NULL;
+    desk->accepted = status == MARL_OK;
     memcpy(desk->bias, found.bias, sizeof desk->bias);
     memcpy(desk->sigma, found.bias_sigma, sizeof desk->sigma);
-    snprintf(desk->refused, sizeof desk->refused, "%.290s", desk->accepted ? "" : error.text);
-    desk->log.path = NULL;
+    snprintf(desk->refused, sizeof desk->refused, "%.290s", why.text);
+    return status == MARL_ERR_SYSTEM ? marl_fail(error, status, "%s", why.text) : MARL_OK;
 }
 
 void send_desk_print(const send_desk *desk, const marl_renewal_report *report, double scale, const char *unit)

@@ -13,10 +13,11 @@ typedef struct send_desk {
     char refused[300];        /* why not; empty: nothing was streamed */
 } send_desk;
 
-/* Keeps a row; what there is no memory for is left out. */
-void send_desk_add(send_desk *desk, const marl_log_row *row);
-/* Calibrates as `calibrate` does. `columns` are those of the stream. */
-void send_desk_fit(send_desk *desk, unsigned columns, const marl_renewal_report *report, double gravity);
+/* Keeps a row. MARL_ERR_SYSTEM without memory, or beyond two million rows. */
+MARL_CHECKED marl_status send_desk_add(send_desk *desk, const marl_log_row *row, marl_error *error);
+/* Calibrates as `calibrate` does; that it refuses the readings is no failure. `columns` are those of the stream. */
+MARL_CHECKED marl_status send_desk_fit(send_desk *desk, unsigned columns, const marl_renewal_report *report,
+                                       double gravity, marl_error *error);
 /* One line: how far the board's bias is from the desk's. */
 void send_desk_print(const send_desk *desk, const marl_renewal_report *report, double scale,
                      const char *unit);

@@ -97,7 +97,7 @@ static marl_status take(source *to, marl_receiver *receiver, send_desk *desk, ma
     MARL_TRY(status);
     MARL_TRY(marl_receiver_feed(receiver, bytes, got, error));
     while (marl_receiver_next(receiver, &row) == MARL_OK) {
-        send_desk_add(desk, &row);
+        MARL_TRY(send_desk_add(desk, &row, error));
     }
     return MARL_OK;
 }
