@@ -383,7 +383,7 @@ START_TEST(power_cuts_of_a_tumbled_board_leave_the_old_or_the_new)
 {
     sim_test t;
     start_with_noise(&t, MARL_SCENE_TUMBLE);
-    cut_power(&t, MARL_RENEW_TUMBLE, 60, mag_bias, 0.5, in_campaign() ? 300 : 40);
+    cut_power(&t, MARL_RENEW_TUMBLE, 60, mag_bias, 0.5, in_campaign() ? 150 : 40);
     sim_test_end(&t);
 }
 END_TEST
