@@ -56,7 +56,7 @@ lines=$(mktemp -d)
 ln -s "$source"/{src,include,examples} "$lines/"
 mkdir "$lines/marlinspike"
 ln -s "$source"/{src,include} "$lines/marlinspike/"
-sed -n '/^```c$/,/^```$/p' docs/porting.md | grep -v '^```' >"$lines/my_port.c"
+tests/project/code_of_page.sh docs/porting.md "$lines/my_port.c"
 sed -n '/hal_microseconds(void);/,/hal_uart_get(/p' docs/porting.md | sed -n 's/^\([a-z].*\)(\(.*\));.*/\1(\2) { return 0; }/p' | sed 's/^void \(.*\)return 0; /void \1/' >"$lines/hal.c"
 { printf '#include <stdint.h>\n'; cat "$lines/hal.c"; printf 'int main(void) { return 0; }\n'; } >"$lines/main.c"
 for page in README.md docs/porting.md; do
@@ -92,12 +92,6 @@ done
 for package in $(sed -n 's/^ *need \([a-z0-9.+-]*\) .*/\1/p' run | sort -u); do
     grep -qwF -- "$package" docs/dependencies.md || [ "$package" = libc6-dev ] || complain "docs/dependencies.md: no $package"
 done
-
-# The port that docs/porting.md writes step by step is one file that compiles.
-sed -n '/^```c$/,/^```$/p' docs/porting.md | grep -v '^```' >"${TMPDIR:-/tmp}/my_port.$$.c"
-[ "$(wc -l <"${TMPDIR:-/tmp}/my_port.$$.c")" -gt 100 ] || complain "docs/porting.md: the code cannot be found"
-cc -std=c11 -Wall -Wextra -Wpedantic -Werror -Iinclude -fsyntax-only "${TMPDIR:-/tmp}/my_port.$$.c" || complain "docs/porting.md: the code does not compile"
-rm -f "${TMPDIR:-/tmp}/my_port.$$.c"
 
 # The keys of the stream are the same in the schema and at both ends.
 for kind in SAMPLE:1 IDENTITY:2 ACK:3 EVENT:4 IDENTIFY:16 CALIBRATION:17 TUNING:18 COMMIT:19 ZERO:20; do
