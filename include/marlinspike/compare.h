@@ -232,6 +232,10 @@ typedef enum marl_start_kind {
     MARL_START_GIVEN        /* start_q */
 } marl_start_kind;
 
+/* What is being done, and the share that is done, 0 to 1; called now and then while a log is smoothed, and after each
+ * run. */
+typedef void marl_study_progress(void *context, const char *stage, double share);
+
 typedef struct marl_study_options {
     marl_log_options reading;              /* of logs and, but for the sheet, of references */
     const marl_calibration_record *record; /* NULL: readings as they are */
@@ -245,6 +249,8 @@ typedef struct marl_study_options {
     marl_start_kind start;
     marl_quat start_q; /* in enu */
     marl_degradation degradation;
+    marl_study_progress *progress; /* may be NULL */
+    void *progress_context;
 } marl_study_options;
 
 /* A log and its reference. */

@@ -20,72 +20,68 @@ static const char *const files[] = {"still.csv",    "lift.csv",   "lift.referenc
 
 #define FIRST_LINE "^"
 
-/* The steps; DIR/ stands for the demo's folder. `says` begins the line of the output that is the result. */
+/* The steps, run in the demo's folder. `says` begins the line of the output that is the result. */
 static const struct {
     const char *why, *command, *says;
 } steps[] = {
     {"The pod streams from the bench, laid down on every side; the recording ends when there is enough:",
-     "record --from sim:poses --seed 41 --until poses -o DIR/poses.csv", "DIR/poses.csv:"},
-    {"What did it record? Are the axes as the drawing says?", "inspect DIR/poses.csv",
+     "record --from sim:poses --seed 41 --until poses -o poses.csv", "poses.csv:"},
+    {"What did it record? Are the axes as the drawing says?", "inspect poses.csv",
      "axes against the accelerometer's"},
-    {"The accelerometer, from the poses:", "calibrate poses DIR/poses.csv --into DIR/pod-07.json",
-     "DIR/poses.csv:"},
-    {"The gyroscope, from the moves between them:", "calibrate moves DIR/poses.csv --into DIR/pod-07.json",
-     "DIR/poses.csv:"},
+    {"The accelerometer, from the poses:", "calibrate poses poses.csv --into pod-07.json", "poses.csv:"},
+    {"The gyroscope, from the moves between them:", "calibrate moves poses.csv --into pod-07.json",
+     "poses.csv:"},
     {"Turned through all directions, away from steel:",
-     "record --from sim:tumble --seed 41 --until tumble -o DIR/tumble.csv", "DIR/tumble.csv:"},
+     "record --from sim:tumble --seed 41 --until tumble -o tumble.csv", "tumble.csv:"},
     {"The magnetometer's hard and soft iron, with a figure:",
-     "calibrate tumble DIR/tumble.csv --into DIR/pod-07.json --figure DIR/tumble.png", "DIR/tumble.csv:"},
-    {"Does all that hold on a recording that took no part, a minute of rest?",
-     "verify DIR/pod-07.json DIR/still.csv", "the calibration"},
+     "calibrate tumble tumble.csv --into pod-07.json --figure tumble.png", "tumble.csv:"},
+    {"Does all that hold on a recording that took no part, a minute of rest?", "verify pod-07.json still.csv",
+     "the calibration"},
     {"The rest knows the gyroscope's bias better than the moves did:",
-     "calibrate still DIR/still.csv --into DIR/pod-07.json", "DIR/still.csv:"},
+     "calibrate still still.csv --into pod-07.json", "still.csv:"},
     {"Next day the hook block was lifted, swung and slewed. The log through the device's code:",
-     "replay DIR/lift.csv --calibration DIR/pod-07.json --tuning kalman --digest -o DIR/lift.attitude.csv",
-     "at the end"},
+     "replay lift.csv --calibration pod-07.json --tuning kalman --digest -o lift.attitude.csv", "at the end"},
     {"How good is that? All filters against the attitude of an optical rig, with figure and page:",
-     "compare DIR/lift.csv --reference DIR/lift.reference.csv --calibration DIR/pod-07.json --figure "
-     "DIR/lift.error.png --report DIR/lift.report.html --body hook-block",
+     "compare lift.csv --reference lift.reference.csv --calibration pod-07.json --figure "
+     "lift.error.png --report lift.report.html --body hook-block",
      "complementary *+"},
     {"The same from the rig's own file, with its clock, ned angles, heading and askew markers:",
-     "compare DIR/lift.csv --reference DIR/lift.rig.csv --calibration DIR/pod-07.json --time-offset auto "
+     "compare lift.csv --reference lift.rig.csv --calibration pod-07.json --time-offset auto "
      "--match world+body --tuning complementary --tuning kalman",
      "clock:"},
     {"Without the rig: the log itself, smoothed forwards and backwards:",
-     "smooth DIR/lift.csv --calibration DIR/pod-07.json -o DIR/lift.smooth.csv --figure DIR/lift.smooth.png",
-     "DIR/lift.csv:"},
+     "smooth lift.csv --calibration pod-07.json -o lift.smooth.csv --figure lift.smooth.png", "lift.csv:"},
     {"Does it name the same winner?",
-     "compare DIR/lift.csv --reference smooth --calibration DIR/pod-07.json --tuning kalman --tuning "
+     "compare lift.csv --reference smooth --calibration pod-07.json --tuning kalman --tuning "
      "complementary --tuning gradient-descent",
      "complementary *+"},
     {"Better numbers for the complementary filter, proven on a log that the search has not seen:",
-     "search DIR/lift.csv --reference DIR/lift.reference.csv --hold-out "
-     "DIR/handle.csv=DIR/handle.reference.csv "
-     "--calibration DIR/pod-07.json --filter complementary -o DIR/best.json",
+     "search lift.csv --reference lift.reference.csv --hold-out "
+     "handle.csv=handle.reference.csv "
+     "--calibration pod-07.json --filter complementary -o best.json",
      FIRST_LINE},
     {"The pod on a shaking crane, and close to steel:",
-     "simulate --scene shake --seed 44 --duration 60 -o DIR/shake.csv --truth DIR/shake.reference.csv", ""},
-    {"", "simulate --scene steel --seed 45 --duration 60 -o DIR/steel.csv --truth DIR/steel.reference.csv",
-     ""},
+     "simulate --scene shake --seed 44 --duration 60 -o shake.csv --truth shake.reference.csv", ""},
+    {"", "simulate --scene steel --seed 45 --duration 60 -o steel.csv --truth steel.reference.csv", ""},
     {"Four logs, each another use: which filter on the whole, and did the search help elsewhere?",
-     "compare --case DIR/lift.csv=DIR/lift.reference.csv --case DIR/handle.csv=DIR/handle.reference.csv "
-     "--case "
-     "DIR/shake.csv=DIR/shake.reference.csv --case DIR/steel.csv=DIR/steel.reference.csv --tuning kalman "
-     "--tuning complementary --tuning gradient-descent --tuning DIR/best.json",
+     "compare --calibration pod-07.json --case lift.csv=lift.reference.csv --case "
+     "handle.csv=handle.reference.csv "
+     "--case shake.csv=shake.reference.csv --case steel.csv=steel.reference.csv --tuning kalman "
+     "--tuning complementary --tuning gradient-descent --tuning best.json",
      "complementary *+"},
     {"Would a slower processor do?",
-     "compare DIR/lift.csv --reference DIR/lift.reference.csv --calibration DIR/pod-07.json --tuning kalman "
+     "compare lift.csv --reference lift.reference.csv --calibration pod-07.json --tuning kalman "
      "--rates 100,50,25",
      "kalman"},
     {"Filters side by side while it runs, recorded with all that is changed meanwhile:",
-     "live --from log:DIR/handle.csv --no-page --pace 0 --calibration DIR/pod-07.json --record DIR/live.csv",
-     "DIR/handle.csv:"},
+     "live --from log:handle.csv --no-page --pace 0 --calibration pod-07.json --record live.csv",
+     "handle.csv:"},
     {"Calibration and tuning for the firmware, bit for bit:",
-     "export DIR/pod-07.json --tuning DIR/best.json --as c-header -o DIR/pod_07.h", "in the firmware"},
+     "export pod-07.json --tuning best.json --as c-header -o pod_07.h", "in the firmware"},
 };
 
 static const char last_words[] =
-    "All files of this demo are in %s: calibration pod-07.json, tuning best.json, header pod_07.h,\n"
+    "All files are in %s: calibration pod-07.json, tuning best.json, header pod_07.h,\n"
     "figures *.png, the page lift.report.html (open it in a browser and move a slider), and what each\n"
     "command printed, in output/. Next, with a board or a log of your own:\n"
     "  marlinspike live --from serial:/dev/ttyUSB0    watch the filters on a page\n"
@@ -139,29 +135,34 @@ typedef struct words {
     char text[MAX_WORDS][2 * MAX_PATH];
 } words;
 
-/* The text with the demo's folder in place of each DIR. */
-static void put_dir(const char *text, size_t n, const char *dir, char *to, size_t size)
-{
-    size_t used = 0;
-    while (n > 0 && used + 1 < size) {
-        int is_dir = n >= 4 && strncmp(text, "DIR/", 4) == 0;
-        used += (size_t)snprintf(to + used, size - used, "%.*s", is_dir ? MAX_PATH : 1, is_dir ? dir : text);
-        used = used < size ? used : size - 1;
-        text += is_dir ? 3 : 1;
-        n -= is_dir ? 3 : 1;
-    }
-    to[used] = '\0';
-}
-
-static void split(const char *command, const char *dir, words *w)
+static void split(const char *command, words *w)
 {
     w->n = 0;
     while (*command != '\0' && w->n < MAX_WORDS) {
         size_t length = strcspn(command, " ");
-        put_dir(command, length, dir, w->text[w->n], sizeof w->text[0]);
+        snprintf(w->text[w->n], sizeof w->text[0], "%.*s", (int)length, command);
         w->n++;
         command += length + (command[length] == ' ');
     }
+}
+
+/* The command at a prompt, on as many lines as it needs. */
+static void print_command(const char *command)
+{
+    enum { ROOM = 96 }; /* columns without the end of a line that goes on */
+    size_t column = (size_t)snprintf(NULL, 0, "$ marlinspike");
+    cli_print("$ marlinspike");
+    while (*command != '\0') {
+        size_t n = strcspn(command, " ");
+        if (column + 1 + n > ROOM) {
+            cli_print(" \\\n   ");
+            column = 3;
+        }
+        cli_print(" %.*s", (int)n, command);
+        column += 1 + n;
+        command += n + (command[n] == ' ');
+    }
+    cli_print("\n");
 }
 
 /* Runs this program with the given words; what it prints goes into the file. Returns its exit code. */
@@ -231,36 +232,33 @@ static int show_failure(const char *output, int code)
     return code;
 }
 
-/* One step; it is printed, or with --json added to the list. */
+/* One step, in the demo's folder; it is printed, or with --json added to the list. */
 static int run_step(size_t i, const char *dir, int quiet, json_t *list)
 {
     words w;
-    char line[8192] = "marlinspike", output[3 * MAX_PATH], says[2 * MAX_PATH], result[600];
-    split(steps[i].command, dir, &w);
-    for (int k = 0; k < w.n; k++) {
-        size_t used = strlen(line);
-        snprintf(line + used, sizeof line - used, strchr(w.text[k], ' ') != NULL ? " '%s'" : " %s",
-                 w.text[k]);
-    }
-    snprintf(output, sizeof output, "%s/output/%02zu-%s.txt", dir, i + 1, w.text[0]);
+    char line[8192], output[3 * MAX_PATH], result[600];
+    split(steps[i].command, &w);
+    snprintf(line, sizeof line, "marlinspike %s", steps[i].command);
+    snprintf(output, sizeof output, "output/%02zu-%s.txt", i + 1, w.text[0]);
     if (!quiet) {
-        cli_print("%s%s$ %s\n", steps[i].why, steps[i].why[0] != '\0' ? "\n" : "", line);
+        cli_print("%s%s", steps[i].why, steps[i].why[0] != '\0' ? "\n" : "");
+        print_command(steps[i].command);
     }
     int code = cli_print_done();
     code = code == CLI_DONE ? run(&w, output) : code;
     if (code != CLI_DONE) {
         return show_failure(output, code);
     }
-    put_dir(steps[i].says, strlen(steps[i].says), dir, says, sizeof says);
-    find_result(output, says, result, sizeof result);
+    find_result(output, steps[i].says, result, sizeof result);
     if (!quiet && result[0] != '\0') {
-        cli_print("  %s\n", result);
+        cli_print_prose(4, "  %s", result);
     }
     if (!quiet && (i + 1 == sizeof steps / sizeof steps[0] || steps[i + 1].why[0] != '\0')) {
         cli_print("\n");
     }
+    json_t *path = json_sprintf("%s/%s", dir, output);
     json_array_append_new(list, json_pack("{s:s,s:o,s:o,s:o}", "why", steps[i].why, "command", cli_text(line),
-                                          "result", cli_text(result), "output", cli_text(output)));
+                                          "result", cli_text(result), "output", path));
     return CLI_DONE;
 }
 
@@ -293,6 +291,13 @@ static int demo(const cli *c)
         if (fetch(files[i], dir, &error) != MARL_OK) {
             return cli_exit(&error);
         }
+    }
+    if (chdir(dir) != 0) {
+        cli_message("%s: cannot be entered: %s", dir, strerror(errno));
+        return CLI_MACHINE;
+    }
+    if (!quiet) {
+        cli_print("$ cd %s\n\n", dir);
     }
     json_t *list = json_array();
     for (size_t i = 0; i < sizeof steps / sizeof steps[0]; i++) {

@@ -159,7 +159,7 @@ int cli_simulate(int argc, const char **argv)
     list_scenes(about, sizeof about);
     const cli_usage usage = {
         "", CLI_NO_FILE, 0,
-        0,  about,       "simulate --scene lift --duration 120 --seed 7 -o lift.csv --truth lift.truth.csv"};
+        0,  about,       "simulate --scene lift --duration 60 --seed 7 -o lift.csv --truth truth.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
     if (code == CLI_GO) {
         (void)!simulate(&o, &rows, &error);

@@ -71,7 +71,7 @@ static void print_value(const marl_parameter *row, float value, char *text, size
 /* The meaning, at its column, in lines of a readable width. */
 static void print_wrapped(const char *text)
 {
-    enum { INDENT = 65, WIDTH = 60 };
+    enum { INDENT = 64, WIDTH = 36 };
     while (strlen(text) > WIDTH) {
         int n = WIDTH;
         while (n > 1 && text[n] != ' ') {
@@ -93,7 +93,7 @@ static void print_parameter(const marl_named_tuning *t, int id)
         snprintf(range, sizeof range, "%g to %g%s%s", (double)row->low, (double)row->high,
                  strcmp(row->unit, "1") == 0 ? "" : " ", strcmp(row->unit, "1") == 0 ? "" : row->unit);
     }
-    cli_print("%c %-16s %8s %8s  %-27s", strcmp(value, standard) != 0 ? '*' : ' ', row->name, value, standard,
+    cli_print("%c %-16s %8s %8s  %-25s", strcmp(value, standard) != 0 ? '*' : ' ', row->name, value, standard,
               range);
     print_wrapped(row->about);
 }
@@ -125,7 +125,7 @@ static int print_table(const marl_named_tuning *t)
     if (t->about[0] != '\0') {
         cli_print("%s\n", t->about);
     }
-    cli_print("\n  %-16s %8s %8s  %-27s%s\n", "parameter", "value", "default", "range", "meaning");
+    cli_print("\n  %-16s %8s %8s  %-25s%s\n", "parameter", "value", "default", "range", "meaning");
     for (int group = 0; group < MARL_GROUP_COUNT; group++) {
         int titled = 0;
         for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {

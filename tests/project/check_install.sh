@@ -131,5 +131,5 @@ done
 echo "demo of the installed tool, moved to another place"
 mv "$prefix" "$work/moved"
 "$work/moved/bin/marlinspike" demo demo_dir >demo.txt
-grep -q 'are in demo_dir' demo.txt
+grep -q 'files are in demo_dir' demo.txt
 [ -s demo_dir/lift.error.png ]

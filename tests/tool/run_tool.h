@@ -24,6 +24,20 @@ static inline temporary tool_folder(void)
     return dir;
 }
 
+/* What the tool prints for people fits into 100 columns, but for a line that holds the path of a temporary file. */
+static inline void check_columns(const char *words, const char *out)
+{
+    int is_data = out[0] == '{' || strstr(words, "-o -") != NULL || strstr(words, "completion") != NULL;
+    for (const char *line = out; *line != '\0' && !is_data;) {
+        size_t n = strcspn(line, "\n");
+        const char *slash = memchr(line, '/', n);
+        int is_command = strncmp(line, "  marlinspike ", 14) == 0; /* to be copied whole */
+        ck_assert_msg(n <= 100 || is_command || (slash != NULL && strncmp(slash, "/tmp", 4) == 0),
+                      "%zu columns, %s: %.*s", n, words, (int)n, line);
+        line += n + (line[n] == '\n');
+    }
+}
+
 /* Runs `marlinspike ...`; the shell's rules apply. */
 static inline __attribute__((format(printf, 1, 2))) tool_run run(const char *format, ...)
 {
@@ -36,6 +50,7 @@ static inline __attribute__((format(printf, 1, 2))) tool_run run(const char *for
     int result = system(command);
     ck_assert_msg(WIFEXITED(result), "%s", words);
     tool_run r = {WEXITSTATUS(result), temporary_read(".out"), temporary_read(".err")};
+    check_columns(words, r.out);
     ck_assert_msg(strstr(r.err, "Sanitizer") == NULL && strstr(r.err, "runtime error") == NULL, "%s", r.err);
     return r;
 }

@@ -91,7 +91,7 @@ START_TEST(one_calibration_from_many_recordings)
     ck_assert_double_eq(json_at(root, "gyro.holds"), 0);
     json_decref(root);
     tool_run r = run("verify pod.json lift8.csv");
-    ck_assert(r.code == 1 && strstr(r.out, "DOES NOT HOLD") != NULL && strstr(r.out, "nan") == NULL);
+    ck_assert(r.code == 1 && strstr(r.out, "  FAILS\n") != NULL && strstr(r.out, "nan") == NULL);
     run_free(&r);
     temporary_remove(&dir);
 }

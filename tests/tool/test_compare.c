@@ -250,8 +250,8 @@ START_TEST(compare_splits_and_measures)
     ck_assert_int_eq(strncmp(png + 1, "PNG", 3), 0);
     free(png);
     tool_run table = run("compare lift.csv --reference lift.reference.csv --calibration c.json");
-    ck_assert_ptr_nonnull(strstr(table.out, "In order of the total error, rms; "));
-    ck_assert_ptr_nonnull(strstr(table.out, "share of the time, %             22         56"));
+    ck_assert_ptr_nonnull(strstr(table.out, "In order of the total error, rms in degrees; "));
+    ck_assert_ptr_nonnull(strstr(table.out, "share of the time, %            22         56"));
     run_free(&table);
     temporary_remove(&dir);
 }

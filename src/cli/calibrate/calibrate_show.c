@@ -122,20 +122,20 @@ int cli_calibrated_json(const marl_session *session)
 static void print_value(double value, double sigma, int decimals)
 {
     if (isfinite(sigma)) {
-        cli_print("  %+11.*f +- %-9.*f", decimals, value, decimals, sigma);
+        cli_print("  %+9.*f +- %7.*f", decimals, value, decimals, sigma);
     } else {
-        cli_print("  %+11.*f    %-9s", decimals, value, "open");
+        cli_print("  %+9.*f %10s", decimals, value, "open");
     }
 }
 
 /* Bias and matrix with their standard errors. */
 static void print_fit(marl_sensor sensor, const marl_fit *fit, int with_matrix)
 {
-    cli_print("%-8s  %-24s", "",
+    cli_print("%-8s  %20s", "",
               sensor == MARL_GYRO    ? "bias, deg/s"
               : sensor == MARL_ACCEL ? "bias, m/s^2"
                                      : "bias, uT");
-    cli_print(with_matrix ? "  %s\n" : "%.0s\n", "matrix");
+    cli_print(with_matrix ? "  %20s\n" : "%.0s\n", "matrix");
     for (int k = 0; k < 3; k++) {
         cli_print("%-8s", marl_column_name((marl_column)((int)(sensor == MARL_ACCEL  ? MARL_COLUMN_ACCEL_X
                                                                : sensor == MARL_GYRO ? MARL_COLUMN_GYRO_X
@@ -197,7 +197,7 @@ static void print_poses(const marl_session *session)
 {
     const marl_poses_result *r = &session->poses;
     const marl_fit *fit = &r->outcome.fit;
-    cli_print("%s: %s of the accelerometer from %.0f poses, %.4f m/s^2 rms off, %.0f %% of 26 directions "
+    cli_print("%s: %s of the accelerometer\nfrom %.0f poses, %.4f m/s^2 rms off, %.0f %% of 26 directions "
               "covered\n\n",
               session->log.path, r->outcome.model, fit->points, fit->residual_rms, 100 * fit->coverage);
     print_fit(MARL_ACCEL, fit, 1);
@@ -207,12 +207,13 @@ static void print_tumble(const marl_session *session)
 {
     const marl_tumble_result *r = &session->tumble;
     const marl_fit *fit = &r->outcome.fit;
-    cli_print("%s: %s from %.0f readings, %zu left out", session->log.path, r->outcome.model, fit->points,
-              r->outliers_n);
+    char off[40] = "";
     if (isfinite(fit->residual_rms)) {
-        cli_print(", %.3f uT rms off", fit->residual_rms);
+        snprintf(off, sizeof off, ", %.3f uT rms off", fit->residual_rms);
     }
-    cli_print("\n%.0f %% of 60 directions covered, field %.2f uT", 100 * fit->coverage, fit->field);
+    cli_print_prose(0, "%s: %s from %.0f readings, %zu left out%s", session->log.path, r->outcome.model,
+                    fit->points, r->outliers_n, off);
+    cli_print("%.0f %% of 60 directions covered, field %.2f uT", 100 * fit->coverage, fit->field);
     if (isfinite(fit->dip_deg)) {
         cli_print(", dip %.1f +- %.1f deg", fit->dip_deg, r->dip_sigma_deg);
     }
@@ -230,7 +231,7 @@ static void print_soak(const marl_session *session)
             continue;
         }
         cli_print(
-            "%s%s: bias of the %s from %.1f to %.1f degC, a curve of order %d through %zu means, %.3g %s "
+            "%s%s: bias of the %s from %.1f to %.1f degC,\na curve of order %d through %zu means, %.3g %s "
             "rms off\n\n",
             i ? "\n" : "", session->log.path, i ? "accelerometer" : "gyroscope", fit->range_degC[0],
             fit->range_degC[1], r->order, r->n, fit->residual_rms / unit, cli_unit_name(r->outcome.sensor));
@@ -266,7 +267,8 @@ static void print_axes(const marl_session *session)
     if (r->axes.gyro.verdict != MARL_AXES_DECIDED) {
         return;
     }
-    cli_print("%s, as the calibration corrects it, against the accelerometer's axes:\n\n", session->log.path);
+    cli_print("%s, as the calibration corrects it,\nagainst the accelerometer's axes:\n\n",
+              session->log.path);
     print_arrangement("gyroscope", &r->axes.gyro);
     if (r->axes.mag.verdict == MARL_AXES_DECIDED) {
         print_arrangement("magnetometer", &r->axes.mag);
@@ -293,7 +295,7 @@ static void print_moves(const marl_session *session)
         most = fmax(most, r->move[i].angle / MARL_DEGREE);
     }
     cli_print(
-        "%s: %zu moves from rest to rest by %.0f to %.0f degrees, %zu left out, %.3f deg rms off after the "
+        "%s: %zu moves from rest to rest by %.0f to %.0f degrees,\n%zu left out, %.3f deg rms off after the "
         "fit\n\n",
         session->log.path, r->n, least, most, r->left_out, r->outcome.fit.residual_rms / MARL_DEGREE);
     print_fit(MARL_GYRO, &r->outcome.fit, 1);

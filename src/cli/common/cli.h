@@ -88,6 +88,9 @@ int cli_exit(const marl_error *error);
  * character reaches the terminal. */
 void cli_print(const char *format, ...) __attribute__((format(printf, 1, 2)));
 void cli_message(const char *format, ...) __attribute__((format(printf, 1, 2)));
+/* Sentences on stdout, in lines of at most 100 columns, those after the first with `indent` blanks before them.
+ * Ends the line. A message is broken in the same way where stderr is a terminal, and is one line elsewhere. */
+void cli_print_prose(int indent, const char *format, ...) __attribute__((format(printf, 2, 3)));
 
 /* Keeps other runs from changing files in this file's folder until this one ends, so that what is read,
  * changed and written back here loses nothing of theirs. Waits where another run is at it. A file system that

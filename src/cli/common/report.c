@@ -6,8 +6,12 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
-enum { MAX_PRINTED = 16384 }; /* bytes of one call; paths and texts of files are the longest parts */
+enum {
+    MAX_PRINTED = 16384, /* bytes of one call; paths and texts of files are the longest parts */
+    COLUMNS = 100
+};
 
 /* Set when an allocation of jansson failed, or a text was too long: what is printed is not complete then. */
 static int incomplete;
@@ -42,13 +46,63 @@ void cli_print(const char *format, ...)
     va_end(arguments);
 }
 
+/* The line in pieces that end at a blank; a word that is longer than a line stays whole. */
+static void put_line(FILE *to, const char *line, size_t n, int indent)
+{
+    size_t left = COLUMNS;
+    while (n > left) {
+        size_t end = left;
+        while (end > 0 && line[end] != ' ') {
+            end--;
+        }
+        if (end == 0) {
+            end = left + strcspn(line + left, " \n");
+        }
+        fprintf(to, "%.*s", (int)end, line);
+        end += line[end] == ' ';
+        line += end;
+        n -= end;
+        left = COLUMNS - (size_t)indent;
+        if (n > 0) {
+            fprintf(to, "\n%*s", indent, "");
+        }
+    }
+    fprintf(to, "%.*s\n", (int)n, line);
+}
+
+static void print_prose(FILE *to, int indent, const char *format, va_list arguments)
+{
+    char text[MAX_PRINTED];
+    int length = vsnprintf(text, sizeof text, format, arguments);
+    incomplete |= length < 0 || length >= MAX_PRINTED;
+    marl_text_clean_lines(text);
+    const char *line = text;
+    for (size_t n = strcspn(line, "\n"); line[n] != '\0'; n = strcspn(line, "\n")) {
+        put_line(to, line, n, indent);
+        line += n + 1;
+    }
+    put_line(to, line, strlen(line), indent);
+}
+
+void cli_print_prose(int indent, const char *format, ...)
+{
+    va_list arguments;
+    va_start(arguments, format);
+    print_prose(stdout, indent, format, arguments);
+    va_end(arguments);
+}
+
 void cli_message(const char *format, ...)
 {
     va_list arguments;
     va_start(arguments, format);
-    print_clean(stderr, format, arguments);
+    if (isatty(STDERR_FILENO)) {
+        print_prose(stderr, 2, format, arguments);
+    } else {
+        print_clean(stderr, format, arguments);
+        fputc('\n', stderr);
+    }
     va_end(arguments);
-    fputc('\n', stderr);
 }
 
 void cli_print_warnings(const marl_warnings *warnings)

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike compare */
 #include "cli/compare/compare.h"
+#include "cli/common/progress.h"
 #include "cli/common/study_options.h"
 #include "cli/compare/compare_target.h"
 #include <math.h>
@@ -170,7 +171,14 @@ static int show(const cli *c, const options *o, marl_study *study)
 static int compare(const cli *c, options *o, marl_study *study)
 {
     marl_error error = {0};
-    if (load(c, o, study, &error) == MARL_OK && marl_study_run(study, &error) == MARL_OK) {
+    cli_progress progress;
+    cli_progress_begin(&progress, c->quiet);
+    study->options.progress = cli_progress_show;
+    study->options.progress_context = &progress;
+    marl_status status = load(c, o, study, &error);
+    status = status == MARL_OK ? marl_study_run(study, &error) : status;
+    cli_progress_end(&progress);
+    if (status == MARL_OK) {
         return show(c, o, study);
     }
     if (!c->quiet) {

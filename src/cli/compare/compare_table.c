@@ -5,29 +5,29 @@
 #include <stdio.h>
 #include <string.h>
 
-enum { MIN_NAME = 24, MAX_NAME = 60 };
+enum { NAME = 23 }; /* width of the column of names */
 
-/* Width of the column of names: the longest, within limits. */
-static int name_width(const marl_study *study)
+/* A longer name has a line of its own. */
+static void print_label(const char *label)
 {
-    int width = MIN_NAME;
-    for (size_t i = 0; i < study->tuning_n; i++) {
-        char label[sizeof study->tunings[i].name];
-        marl_study_label(study, i, label, sizeof label);
-        int n = (int)strlen(label);
-        width = n > width ? n : width;
+    if (strlen(label) <= NAME) {
+        cli_print("%-*s", NAME, label);
+    } else {
+        cli_print("%s\n%*s", label, NAME, "");
     }
-    return width < MAX_NAME ? width : MAX_NAME;
 }
 
-static void print_cell(int width, int decimals, double value)
+void cli_compare_cell(int width, int decimals, double value)
 {
-    if (isfinite(value)) {
-        double shown = fabs(value) < 0.5 * pow(10, -decimals) ? 0 : value; /* no -0 */
-        cli_print(" %*.*f", width, decimals, shown);
-    } else {
+    if (!isfinite(value)) {
         cli_print(" %*s", width, "-");
+        return;
     }
+    double shown = fabs(value) < 0.5 * pow(10, -decimals) ? 0 : value; /* no -0 */
+    while (decimals > 0 && width > 0 && snprintf(NULL, 0, "%.*f", decimals, shown) > width) {
+        decimals--;
+    }
+    cli_print(" %*.*f", width, decimals, shown);
 }
 
 static void print_turn(const char *side, marl_quat q, const double sigma[3])
@@ -36,20 +36,21 @@ static void print_turn(const char *side, marl_quat q, const double sigma[3])
     cli_print("%s roll %.2f, pitch %.2f, yaw %.2f deg (+-", side, (double)r.roll / MARL_DEGREE,
               (double)r.pitch / MARL_DEGREE, (double)r.yaw / MARL_DEGREE);
     for (int i = 0; i < 3; i++) {
-        print_cell(0, 2, sigma[i]);
+        cli_compare_cell(0, 2, sigma[i]);
     }
     cli_print(" about x, y, z)\n");
 }
 
 static void print_clock(const marl_clock *clock)
 {
-    cli_print("clock: the reference's shows %+.5f s (+- %.5f) at the log's first row", clock->offset_s,
-              clock->offset_sigma_s);
+    char pace[64] = "";
     if (isfinite(clock->ppm)) {
-        cli_print(" and runs %+.1f ppm (+- %.1f)", clock->ppm, clock->ppm_sigma);
+        snprintf(pace, sizeof pace, " and runs %+.1f ppm (+- %.1f)", clock->ppm, clock->ppm_sigma);
     }
-    cli_print(";\n       the gyroscope, whose own delay is in it, explains %.1f %% of the turning\n",
-              100 * clock->r_squared);
+    cli_print_prose(7,
+                    "clock: the reference's shows %+.5f s (+- %.5f) at the log's first row%s; the gyroscope, "
+                    "whose own delay is in it, explains %.1f %% of the turning",
+                    clock->offset_s, clock->offset_sigma_s, pace, 100 * clock->r_squared);
 }
 
 static void print_alignment(const marl_study *study, const marl_study_case *it)
@@ -67,16 +68,17 @@ static void print_alignment(const marl_study *study, const marl_study_case *it)
     } else if (m->kind == MARL_MATCH_WORLD_AND_BODY && it->clock_is_off) {
         cli_print("       body side:  left out: with a clock that is off nothing is known of it\n");
     } else if (m->kind == MARL_MATCH_WORLD_AND_BODY) {
-        cli_print(
-            "       body side:  left out: this motion mixes it up with the world's, errors would come out "
-            "%.0f times larger;\n                   record turns about a second level axis, too\n",
-            fmin(m->condition, 999));
+        cli_print_prose(19,
+                        "       body side:  left out: this motion mixes it up with the world's, errors would "
+                        "come out %.0f times larger; record turns about a second level axis, too",
+                        fmin(m->condition, 999));
     }
-    cli_print("       %.2f deg rms remain; constant errors of %s are absorbed into the frame rotations\n",
-              m->residual_deg,
-              it->match_smoothed                ? "the smoothed log"
-              : study->options.match_by != NULL ? study->options.match_by->name
-                                                : study->kalman.name);
+    cli_print_prose(7,
+                    "       %.2f deg rms remain; constant errors of %s are absorbed into the frame rotations",
+                    m->residual_deg,
+                    it->match_smoothed                ? "the smoothed log"
+                    : study->options.match_by != NULL ? study->options.match_by->name
+                                                      : study->kalman.name);
 }
 
 static double percent(uint32_t part, uint32_t of)
@@ -84,98 +86,162 @@ static double percent(uint32_t part, uint32_t of)
     return of > 0 ? 100.0 * (double)part / of : NAN;
 }
 
-static void print_name(const marl_study *study, const marl_run *r)
+void cli_compare_name(const marl_study *study, const marl_run *r)
 {
     char name[80];
     marl_study_run_name(study, r, name, sizeof name);
-    cli_print("%-*.*s", name_width(study), name_width(study), name);
+    print_label(name);
 }
 
-static void print_run(const marl_study *study, const marl_run *r)
+/* The columns of the table of errors that some run of a log fills. */
+typedef struct columns {
+    int heading, scalar[MARL_SCALAR_COUNT], accel, mag;
+} columns;
+
+static columns filled_columns(const marl_study *study, const marl_study_case *it)
+{
+    columns has = {0};
+    for (size_t i = 0; i < study->run_n; i++) {
+        const marl_run *r = &study->runs[i];
+        if (r->on != it || !r->compared) {
+            continue;
+        }
+        has.heading |= isfinite(r->comparison.all.heading.rms);
+        for (int k = 0; k < MARL_SCALAR_COUNT; k++) {
+            has.scalar[k] |= isfinite(marl_scalar_value(&r->comparison, (marl_scalar_id)k));
+        }
+        has.accel |= r->counts.downweighted_accel > 0;
+        has.mag |= r->counts.downweighted_mag > 0;
+    }
+    return has;
+}
+
+static void print_run(const marl_study *study, const marl_run *r, const columns *has)
 {
     const marl_comparison *c = &r->comparison;
-    print_name(study, r);
+    cli_compare_name(study, r);
     if (!r->compared) {
         cli_print(" failed\n");
         return;
     }
-    print_cell(6, 2, c->all.tilt.rms);
-    print_cell(6, 2, c->all.tilt.p95);
-    print_cell(6, 2, c->all.tilt.max);
-    print_cell(8, 2, c->all.heading.rms);
-    print_cell(6, 2, c->all.heading.max);
-    print_cell(7, 2, c->all.total.rms);
+    cli_compare_cell(5, 2, c->all.tilt.rms);
+    cli_compare_cell(5, 2, c->all.tilt.p95);
+    cli_compare_cell(5, 2, c->all.tilt.max);
+    if (has->heading) {
+        cli_compare_cell(6, 2, c->all.heading.rms);
+        cli_compare_cell(5, 2, c->all.heading.max);
+        cli_compare_cell(6, 2, c->all.total.rms);
+    }
     for (int i = 0; i < MARL_SCALAR_COUNT; i++) {
         const marl_scalar *row = marl_scalar_row((marl_scalar_id)i);
-        print_cell(row->width, row->decimals, marl_scalar_value(c, (marl_scalar_id)i));
+        if (has->scalar[i]) {
+            cli_compare_cell(row->width, row->decimals, marl_scalar_value(c, (marl_scalar_id)i));
+        }
     }
-    print_cell(6, 1, percent(r->counts.downweighted_accel, r->counts.used_accel));
-    print_cell(5, 1, percent(r->counts.downweighted_mag, r->counts.used_mag));
-    cli_print("%s%s\n", r->heading_is_magnetic ? "" : "  heading relative",
-              r->error.status != MARL_OK ? "  failed" : "");
+    if (has->accel) {
+        cli_compare_cell(5, 1, percent(r->counts.downweighted_accel, r->counts.used_accel));
+    }
+    if (has->mag) {
+        cli_compare_cell(5, 1, percent(r->counts.downweighted_mag, r->counts.used_mag));
+    }
+    cli_print("%s\n", r->error.status != MARL_OK ? "  failed" : "");
+    if (!r->heading_is_magnetic) {
+        cli_print("  (its heading is relative to the start)\n");
+    }
+}
+
+/* The two lines above the errors: groups, then measures or units. */
+static void print_heads(const columns *has)
+{
+    int weights = 6 * (has->accel + has->mag);
+    cli_print("%-*s %11s%6s", NAME, "", "tilt", "");
+    cli_print(has->heading ? " %9s%3s %6s" : "", "heading", "", "total");
+    for (int i = 0; i < MARL_SCALAR_COUNT; i++) {
+        const marl_scalar *row = marl_scalar_row((marl_scalar_id)i);
+        cli_print(has->scalar[i] ? " %*s" : "", row->width, row->title);
+    }
+    cli_print(weights > 0 ? " %*s" : "", weights - 1, weights > 6 ? "weight<0.5" : "w<0.5");
+    cli_print("\n%-*s %5s %5s %5s", NAME, "error in degrees", "rms", "p95", "max");
+    cli_print(has->heading ? " %6s %5s %6s" : "", "rms", "max", "rms");
+    for (int i = 0; i < MARL_SCALAR_COUNT; i++) {
+        const marl_scalar *row = marl_scalar_row((marl_scalar_id)i);
+        cli_print(has->scalar[i] ? " %*s" : "", row->width, row->unit);
+    }
+    cli_print("%s%s\n", has->accel ? " acc %" : "", has->mag ? " mag %" : "");
 }
 
 static void print_runs(const marl_study *study, const marl_study_case *it)
 {
-    cli_print("%-*s %6s %6s %6s %8s %6s %7s", name_width(study), "", "tilt", "", "", "heading", "", "total");
-    for (int i = 0; i < MARL_SCALAR_COUNT; i++) {
-        const marl_scalar *row = marl_scalar_row((marl_scalar_id)i);
-        cli_print(" %*s", row->width, row->title);
-    }
-    cli_print(" %12s\n%-*s %6s %6s %6s %8s %6s %7s", "weight < 0.5", name_width(study), "error in degrees",
-              "rms", "p95", "max", "rms", "max", "rms");
-    for (int i = 0; i < MARL_SCALAR_COUNT; i++) {
-        const marl_scalar *row = marl_scalar_row((marl_scalar_id)i);
-        cli_print(" %*s", row->width, row->unit);
-    }
-    cli_print(" %6s %5s\n", "acc %", "mag %");
+    columns has = filled_columns(study, it);
+    print_heads(&has);
     for (size_t i = 0; i < study->run_n; i++) {
         if (study->runs[i].on == it) {
-            print_run(study, &study->runs[i]);
+            print_run(study, &study->runs[i], &has);
         }
     }
 }
 
-/* What was left out, once a log: it is the same for every tuning; and what low weights mean. */
-static void print_weights(const marl_study *study, const marl_study_case *it)
+/* What was left out, once a log: it is the same for every tuning. */
+static void print_invalid(const marl_study *study, const marl_study_case *it)
 {
     uint32_t invalid[3] = {0};
-    int low = 0;
     for (size_t i = 0; i < study->run_n; i++) {
         const marl_estimator_counts *c = &study->runs[i].counts;
         if (study->runs[i].on == it) {
             invalid[0] = c->invalid_accel > invalid[0] ? c->invalid_accel : invalid[0];
             invalid[1] = c->invalid_gyro > invalid[1] ? c->invalid_gyro : invalid[1];
             invalid[2] = c->invalid_mag > invalid[2] ? c->invalid_mag : invalid[2];
-            low |= 2.0 * c->downweighted_accel > c->used_accel || 2.0 * c->downweighted_mag > c->used_mag;
         }
     }
     if (invalid[0] + invalid[1] + invalid[2] > 0) {
         cli_print("invalid readings, left out: accel %u, gyro %u, mag %u\n", (unsigned)invalid[0],
                   (unsigned)invalid[1], (unsigned)invalid[2]);
     }
+}
+
+/* What low weights mean, once for all logs. */
+static void print_weights(const marl_study *study)
+{
+    int low = 0;
+    for (size_t i = 0; i < study->run_n; i++) {
+        const marl_estimator_counts *c = &study->runs[i].counts;
+        low |= 2.0 * c->downweighted_accel > c->used_accel || 2.0 * c->downweighted_mag > c->used_mag;
+    }
     if (low) {
-        cli_print("weight < 0.5: share of the readings that disturbances made count less than half; the "
-                  "estimate rests on "
-                  "the gyroscope\nmeanwhile. accel_threshold, mag_threshold (kalman: accel_floor, "
-                  "disturbance_time, mag_noise) "
-                  "decide it.\n");
+        cli_print_prose(0, "\nweight<0.5: share of the readings that disturbances made count less than half; "
+                           "the estimate rests on the gyroscope meanwhile. accel_threshold, mag_threshold "
+                           "(kalman: accel_floor, disturbance_time, mag_noise) decide it.");
     }
 }
 
-static const char *by_name(const marl_study *study)
+const char *cli_compare_by(const marl_study *study)
 {
     return study->rank_by == MARL_RANK_BY_TILT ? "tilt" : "total";
+}
+
+/* Set for the conditions in which some tuning of this log has an error. */
+static void met_conditions(const marl_study *study, const marl_study_case *it, int met[MARL_CONDITION_COUNT])
+{
+    for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
+        met[k] = 0;
+        for (size_t i = 0; i < study->run_n; i++) {
+            const marl_run *r = &study->runs[i];
+            met[k] |= r->on == it && r->compared &&
+                      isfinite(marl_study_score(study, &r->comparison.by_condition[k]));
+        }
+    }
 }
 
 static void print_conditions(const marl_study *study, const marl_study_case *it)
 {
     const marl_run *any = NULL;
     char title[40];
-    snprintf(title, sizeof title, "%s error, rms, while", by_name(study));
-    cli_print("\n%-*s", name_width(study), title);
+    int met[MARL_CONDITION_COUNT];
+    met_conditions(study, it, met);
+    snprintf(title, sizeof title, "%s error, rms, while", cli_compare_by(study));
+    cli_print("\n%-*s", NAME, title);
     for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
-        cli_print(" %10s", marl_condition_name((marl_condition)k));
+        cli_print(met[k] ? " %10s" : "", marl_condition_name((marl_condition)k));
     }
     for (size_t i = 0; i < study->run_n; i++) {
         const marl_run *r = &study->runs[i];
@@ -183,16 +249,18 @@ static void print_conditions(const marl_study *study, const marl_study_case *it)
             continue;
         }
         if (any == NULL) {
-            cli_print("\n%-*s", name_width(study), "share of the time, %");
+            cli_print("\n%-*s", NAME, "share of the time, %");
             for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
-                print_cell(10, 0, 100 * r->comparison.by_condition[k].share);
+                cli_print(met[k] ? " %10.0f" : "", 100 * r->comparison.by_condition[k].share);
             }
             cli_print("\n");
             any = r;
         }
-        print_name(study, r);
+        cli_compare_name(study, r);
         for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
-            print_cell(10, 2, marl_study_score(study, &r->comparison.by_condition[k]));
+            if (met[k]) {
+                cli_compare_cell(10, 2, marl_study_score(study, &r->comparison.by_condition[k]));
+            }
         }
         cli_print("\n");
     }
@@ -202,8 +270,8 @@ static void print_conditions(const marl_study *study, const marl_study_case *it)
 static void print_rates(const marl_study *study, const marl_study_case *it)
 {
     char title[40];
-    snprintf(title, sizeof title, "%s error, rms, at", by_name(study));
-    cli_print("%-*s", name_width(study), title);
+    snprintf(title, sizeof title, "%s error, rms, at", cli_compare_by(study));
+    cli_print("%-*s", NAME, title);
     for (size_t k = 0; k < study->rate_n; k++) {
         cli_print(" %7.4g", study->rates[k]);
     }
@@ -216,10 +284,10 @@ static void print_rates(const marl_study *study, const marl_study_case *it)
         if (i / study->case_n % study->rate_n == 0) {
             char label[sizeof r->tuning->name];
             marl_study_label(study, (size_t)(r->tuning - study->tunings), label, sizeof label);
-            cli_print("%-*.*s", name_width(study), name_width(study), label);
+            print_label(label);
         }
         if (r->error.status == MARL_OK) {
-            print_cell(7, 2, marl_study_score(study, &r->comparison.all));
+            cli_compare_cell(7, 2, marl_study_score(study, &r->comparison.all));
         } else {
             cli_print(" %7s", "failed");
         }
@@ -229,112 +297,30 @@ static void print_rates(const marl_study *study, const marl_study_case *it)
     }
 }
 
-/* Significance of the ranking: on what was recorded, and on other logs of the kind. */
-static const char *worth(const marl_study *study, const marl_rank *k)
-{
-    if (!isfinite(k->low) || !marl_study_is_aligned(study)) {
-        return "";
-    }
-    if (isfinite(k->ratio_low)) {
-        return marl_rank_is_worse_elsewhere(k) ? "  worse"
-               : marl_rank_is_worse(k)         ? "  worse on these logs, not shown for others"
-                                               : "  not distinguishable from the first";
-    }
-    if (!marl_rank_is_worse(k)) {
-        return "  not distinguishable from the first";
-    }
-    return study->case_n > 1 ? "  worse on these recordings" : "  worse on this recording";
-}
-
-/* A difference that the recording shows is decided by a smoothed reference only where it exceeds that reference's own
- * standard deviation. */
-static const char *decided(const marl_study *study, const marl_rank *k)
-{
-    double sigma = marl_study_reference_sigma(study);
-    if (!(sigma > 0) || !marl_rank_is_worse(k)) {
-        return "";
-    }
-    return marl_study_is_worse(study, k) ? ", decided" : ", not decided by this reference";
-}
-
-static void print_difference(const marl_study *study, const marl_rank *k)
-{
-    cli_print("  +%.3f (%.3f to %.3f)", k->difference, k->low, k->high);
-    if (isfinite(k->ratio_low)) {
-        cli_print("  x %.2f (%.2f to %.2f)", k->ratio, k->ratio_low, k->ratio_high);
-    }
-    cli_print("%s%s\n", worth(study, k), decided(study, k));
-}
-
-static void print_ranking(const marl_study *study)
-{
-    size_t contenders = study->tuning_n * study->rate_n;
-    if (contenders < 2 || study->rate_n > 1) {
-        return;
-    }
-    int over_logs = isfinite(study->rank[0].ratio_low);
-    cli_print("\nIn order of the %s error, rms%s; then how much more than the first%s, with its 95 %% "
-              "interval%s:\n",
-              by_name(study), study->case_n > 1 ? ", geometric mean over the logs" : "",
-              over_logs ? " on these logs" : "",
-              over_logs ? ";\nthen how many times as much, with the interval for other logs of the kind"
-                        : "");
-    for (size_t i = 0; i < contenders; i++) {
-        const marl_rank *k = &study->rank[i];
-        print_name(study, &study->runs[k->tuning * study->case_n]);
-        print_cell(7, 3, k->score_deg);
-        if (k->failed > 0) {
-            cli_print("  failed on %zu of %zu\n", k->failed, study->case_n);
-        } else if (i > 0 && isfinite(k->low)) {
-            print_difference(study, k);
-        } else {
-            cli_print("\n");
-        }
-    }
-    if (contenders > 1 && !over_logs) {
-        cli_print("The interval holds for what was recorded. Three logs or more (--case) show what holds for "
-                  "others.\n");
-    }
-    if (!marl_study_is_aligned(study)) {
-        cli_print("Log and reference are not on one clock or not in one frame (see the warnings): these "
-                  "errors are of the "
-                  "frames, and\nthe order says nothing about the tunings.\n");
-    }
-    if (isinf(marl_study_reference_sigma(study))) {
-        cli_print(
-            "The reference is the log itself, smoothed, and not to be trusted (see the warnings): nothing is "
-            "decided.\n");
-    } else if (marl_study_reference_sigma(study) > 0) {
-        cli_print(
-            "The reference is the log itself, smoothed, with a standard deviation of %.3f deg. It shares the "
-            "sensors of\n"
-            "the estimates: a magnetometer error along an axis that never turned is in both, and hidden.\n",
-            marl_study_reference_sigma(study));
-    }
-    if (study->rank_by == MARL_RANK_BY_TILT) {
-        cli_print(
-            "By tilt, since a heading among them is relative; --match heading makes headings comparable.\n");
-    }
-}
-
 int cli_compare_table(const marl_study *study, const char *figure)
 {
+    char common[600];
+    marl_study_common(study, common, sizeof common);
+    if (common[0] != '\0') {
+        cli_print_prose(2, "all tunings: %s", common);
+    }
+    cli_compare_ranking(study);
     for (size_t i = 0; i < study->case_n; i++) {
         const marl_study_case *it = &study->cases[i];
         cli_print("%s%s against %s\n", i > 0 ? "\n" : "", it->log_path, it->reference_path);
         print_alignment(study, it);
-        char common[600];
-        marl_study_common(study, common, sizeof common);
-        cli_print(common[0] != '\0' ? "all tunings: %s\n\n" : "\n", common);
+        cli_print("\n");
         if (study->rate_n > 1) {
             print_rates(study, it);
         } else {
             print_runs(study, it);
-            print_weights(study, it);
+            print_invalid(study, it);
             print_conditions(study, it);
         }
     }
-    print_ranking(study);
+    if (study->rate_n <= 1) {
+        print_weights(study);
+    }
     if (figure != NULL) {
         cli_print("figure: %s\n", figure);
     }

@@ -64,14 +64,14 @@ void cli_compare_target_print(const marl_study *study, double at_most_deg)
     int chosen = cheapest(study, at_most_deg);
     cli_print("\nOn a Cortex-M4F at %.0f MHz, by the instructions of an update, one a cycle (an estimate):\n",
               CLOCK_HZ / 1e6);
-    cli_print("%-28s %8s %8s %8s %9s %12s %9s\n", "", "mean", "worst", "rate, Hz", "load, %", "at 10 %, Hz",
+    cli_print("%-28s %6s %7s %8s %7s %11s %8s\n", "", "mean", "worst", "rate, Hz", "load, %", "at 10 %, Hz",
               "rms, deg");
     for (size_t i = 0; i < candidates_n(study); i++) {
         const candidate c = candidate_of(study, i, at_most_deg);
         if (c.run->tuning->recorded) {
             continue;
         }
-        cli_print("%-28.28s %8u %8u %8.4g %9.3f %12.0f %9.3f%s\n", c.name, c.cost.mean, c.cost.worst,
+        cli_print("%-28.28s %6u %7u %8.4g %7.3f %11.0f %8.3f%s\n", c.name, c.cost.mean, c.cost.worst,
                   c.rate_hz, 100 * c.load, LOAD * CLOCK_HZ / c.cost.mean, c.rank->score_deg,
                   (int)i == chosen ? "  the cheapest" : "");
     }

@@ -17,13 +17,10 @@ static int is_notable(const marl_columns_guess *guess)
     return understood;
 }
 
-static void print_range(double value)
+static const char *number_text(double value, char text[16])
 {
-    if (isfinite(value)) {
-        cli_print(" %11.6g", value);
-    } else {
-        cli_print(" %11s", "-");
-    }
+    snprintf(text, 16, isfinite(value) ? "%.6g" : "-", value);
+    return text;
 }
 
 static const char *delimiter_name(char delimiter)
@@ -44,27 +41,26 @@ static const char *delimiter_name(char delimiter)
 
 static void print_guess(const marl_columns_guess *guess, const char *path, char decimal)
 {
-    cli_print("%s is not a log of ours. Its columns, divided by %s, ", path,
-              delimiter_name(guess->delimiter));
+    char names[40] = "without names";
     if (guess->header > 0) {
-        cli_print("named in line %ld, seem to be (by its first %zu rows):\n\n", guess->header, guess->rows);
-    } else {
-        cli_print("without names, seem to be (by its first %zu rows):\n\n", guess->rows);
+        snprintf(names, sizeof names, "named in line %ld", guess->header);
     }
+    cli_print_prose(0,
+                    "%s is not a log of ours. Its columns, divided by %s, %s, seem to be (by its first %zu "
+                    "rows):\n",
+                    path, delimiter_name(guess->delimiter), names, guess->rows);
     size_t guessed = 0;
-    cli_print("%3s  %-20s %11s %11s  %-18s %s\n", "no.", "name", "from", "to", "seems to be", "because");
+    cli_print("%3s  %-16s %9s %9s  %-13s %s\n", "no.", "name", "from", "to", "seems to be", "because");
     for (size_t i = 0; i < guess->n; i++) {
         const marl_column_guess *c = &guess->column[i];
-        char what[40] = "-";
+        char what[40] = "-", from[16], to[16];
         if (c->target >= 0) {
             snprintf(what, sizeof what, "%s%s%s%s%s", marl_column_name((marl_column)c->target),
                      c->unit[0] ? "[" : "", c->unit, c->unit[0] ? "]" : "", c->sure ? "" : " ?");
             guessed += !c->sure;
         }
-        cli_print("%3zu  %-20s", i + 1, c->name);
-        print_range(c->min);
-        print_range(c->max);
-        cli_print("  %-18s %s\n", what, c->why);
+        cli_print_prose(58, "%3zu  %-16s %9s %9s  %-13s %s", i + 1, c->name, number_text(c->min, from),
+                        number_text(c->max, to), what, c->why);
     }
     if (guessed > 0) {
         cli_print("\n?: a guess by the numbers, which names do not confirm.\n");

@@ -8,14 +8,14 @@
 
 #define MIN_NOISE_S 10.0
 #define MIN_STILL_HZ 5.0 /* slower readings leave half seconds without any */
-enum { LINES_SHOWN = 3 };
+enum { LINES_SHOWN = 2, STILL_SHOWN = 4 };
 
 static void print_axis(double value, double unit, int present)
 {
     if (present && isfinite(value)) {
-        cli_print(" %10.4f", value / unit);
+        cli_print(" %9.4f", value / unit);
     } else {
-        cli_print(" %10s", "-");
+        cli_print(" %9s", "-");
     }
 }
 
@@ -27,7 +27,7 @@ static void print_sensor(marl_sensor sensor, const marl_sensor_summary *s)
         snprintf(rate, sizeof rate, "%.2f", s->rate_hz);
         snprintf(jitter, sizeof jitter, "%.3f", s->jitter_ms);
     }
-    cli_print("%-6s %8s %9s %6zu  %-6s", marl_sensor_name(sensor), rate, jitter, s->gaps,
+    cli_print("%-6s %7s %8s %5zu  %-5s", marl_sensor_name(sensor), rate, jitter, s->gaps,
               sensor == MARL_GYRO ? "deg/s" : marl_sensor_unit(sensor));
     for (int k = 0; k < 3; k++) {
         print_axis(s->mean[k], unit, (int)(s->axes >> k) & 1);
@@ -55,11 +55,11 @@ static void print_still(const marl_inspection *inspection)
         return;
     }
     cli_print("still: %.1f s of %.1f s:", marl_spans_seconds(still), inspection->duration_s);
-    for (size_t i = 0; i < still->n && i < 6; i++) {
+    for (size_t i = 0; i < still->n && i < STILL_SHOWN; i++) {
         cli_print("%s %.2f to %.2f", i ? "," : "", (double)still->span[i].from_ns * 1e-9,
                   (double)still->span[i].to_ns * 1e-9);
     }
-    cli_print(still->n > 6 ? " and %zu more\n" : " s\n", still->n - 6);
+    cli_print(still->n > STILL_SHOWN ? " and %zu more\n" : " s\n", still->n - STILL_SHOWN);
 }
 
 static void print_attitudes(const marl_log *log)
@@ -73,10 +73,10 @@ static void print_attitudes(const marl_log *log)
 
 static void print_sensors(const marl_inspection *inspection)
 {
-    cli_print("%-6s %8s %9s %6s  %-6s %10s %21s  %10s\n", "", "rate", "jitter", "", "", "mean", "",
+    cli_print("%-6s %7s %8s %5s  %-5s %9s %19s  %9s\n", "", "rate", "jitter", "", "", "mean", "",
               "deviation");
-    cli_print("%-6s %8s %9s %6s  %-6s %10s %10s %10s  %10s %10s %10s\n", "sensor", "Hz", "ms", "gaps", "unit",
-              "x", "y", "z", "x", "y", "z");
+    cli_print("%-6s %7s %8s %5s  %-5s %9s %9s %9s  %9s %9s %9s\n", "sensor", "Hz", "ms", "gaps", "unit", "x",
+              "y", "z", "x", "y", "z");
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (inspection->sensor[i].axes) {
             print_sensor((marl_sensor)i, &inspection->sensor[i]);
@@ -106,42 +106,42 @@ static void print_fit(const char *name, const marl_axes_fit *fit)
 static void print_axes(const marl_axes *axes)
 {
     if (axes->gyro.verdict == MARL_AXES_UNDECIDED) {
-        cli_print("axes: this motion does not determine their arrangement; turn the board about two or more "
-                  "axes\n");
+        cli_print_prose(0,
+                        "axes: this motion does not determine their arrangement; turn the board about two or "
+                        "more axes");
     }
     if (axes->gyro.verdict != MARL_AXES_DECIDED) {
         return;
     }
     cli_print("axes against the accelerometer's: ");
     print_fit("gyro", &axes->gyro);
-    cli_print("%s", axes->mag.verdict == MARL_AXES_DECIDED ? "\n                                  " : "");
+    cli_print("%s", axes->mag.verdict == MARL_AXES_DECIDED ? "\n                                  " : "\n");
     print_fit("mag ", &axes->mag);
     if (axes->mag.verdict == MARL_AXES_DECIDED) {
-        cli_print(axes->mag.sign_decided ? ", dip %.0f deg (north assumed)"
-                                         : ", dip %.0f deg: too flat to determine its sign",
+        cli_print(axes->mag.sign_decided ? "\ndip of the field: %.0f deg (north assumed)\n"
+                                         : "\ndip of the field: %.0f deg, too flat to determine its sign\n",
                   axes->dip_deg);
     }
-    cli_print("\n");
 }
 
 /* What is seen, or the bound beyond which it would have been. */
 static void print_quantity(double value, double bound, double unit, int present)
 {
     if (present && isfinite(value)) {
-        cli_print(" %9.4g", value / unit);
+        cli_print(" %8.3g", value / unit);
     } else if (present && isfinite(bound)) {
         char text[24];
         snprintf(text, sizeof text, "<%.2g", bound / unit);
-        cli_print(" %9s", text);
+        cli_print(" %8s", text);
     } else {
-        cli_print(" %9s", "-");
+        cli_print(" %8s", "-");
     }
 }
 
 static void print_sensor_noise(marl_sensor sensor, const marl_sensor_noise *n)
 {
     const double unit = sensor == MARL_GYRO ? MARL_DEGREE : 1.0;
-    cli_print("%-6s %7.0f  %-6s", marl_sensor_name(sensor), n->seconds,
+    cli_print("%-5s %5.0f %-5s", marl_sensor_name(sensor), n->seconds,
               sensor == MARL_GYRO ? "deg/s" : marl_sensor_unit(sensor));
     for (int k = 0; k < 3; k++) {
         print_quantity(n->noise[k].white, NAN, unit, (int)(n->axes >> k) & 1);
@@ -167,10 +167,10 @@ static void print_noise(const cli_inspected *seen)
     if (longest < MIN_NOISE_S) {
         return;
     }
-    cli_print("\n%-6s %7s  %-6s %29s  %29s  %29s\n", "noise", "rest", "", "white, unit/sqrt(Hz)",
+    cli_print("\n%-5s %5s %-5s %26s  %26s  %26s\n", "noise", "rest", "", "white, unit/sqrt(Hz)",
               "flicker, unit", "walk, unit/sqrt(s)");
-    cli_print("%-6s %7s  %-6s %9s %9s %9s  %9s %9s %9s  %9s %9s %9s\n", "sensor", "s", "unit", "x", "y", "z",
-              "x", "y", "z", "x", "y", "z");
+    cli_print("%-5s %5s %-5s %8s %8s %8s  %8s %8s %8s  %8s %8s %8s\n", "", "s", "unit", "x", "y", "z", "x",
+              "y", "z", "x", "y", "z");
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (seen->noise[i].axes) {
             print_sensor_noise((marl_sensor)i, &seen->noise[i]);
@@ -185,9 +185,10 @@ static void print_clock(const cli_inspected *seen)
 {
     if (seen->merged == 1 && seen->clock.found && isfinite(seen->clock.r_squared)) {
         if (fabs(seen->clock.offset_s) > 0) {
-            cli_print(
+            cli_print_prose(
+                0,
                 "clock of the second log: %+.4f s added, +- %.4f s, found from motion (explains %.0f %% of "
-                "it)\n\n",
+                "it)\n",
                 seen->clock.offset_s, seen->clock.sigma_s, 100 * seen->clock.r_squared);
         } else {
             cli_print("the stamps are of one clock: by the motion within %.4f s\n\n", seen->clock.sigma_s);
@@ -217,10 +218,10 @@ static void print_spectrum(const cli_inspected *seen)
                 cli_print(" low-pass of %.3g +- %.1g Hz", a->low_pass_hz, a->low_pass_sigma);
             }
             for (size_t l = 0; l < a->lines && l < LINES_SHOWN; l++) {
-                cli_print("%s %.2f Hz with %.3g %s", l ? "," : " line at", a->line[l].hz,
+                cli_print("%s%.2f Hz with %.3g %s", l ? ", " : " line at ", a->line[l].hz,
                           a->line[l].amplitude / unit, name);
             }
-            cli_print(a->lines > LINES_SHOWN ? " and %zu more\n" : "\n", a->lines - LINES_SHOWN);
+            cli_print(a->lines > LINES_SHOWN ? "; %zu more\n" : "\n", a->lines - LINES_SHOWN);
         }
     }
 }
@@ -240,8 +241,8 @@ static void print_against(const cli_inspected *seen)
     if (seen->against == NULL) {
         return;
     }
-    cli_print(
-        "\nnoise of %s over that of this log, where they differ most (in brackets: what may be by chance)\n",
+    cli_print_prose(
+        0, "\nnoise of %s over that of this log, where they differ most (in brackets: what may be by chance)",
         seen->against->log.path);
     cli_print("%-8s  %-28s  %-28s\n", "sensor", "Allan deviation", "spectrum");
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
@@ -264,14 +265,13 @@ int cli_inspect_table(const cli_inspected *seen)
 {
     const marl_log *log = &seen->log;
     const marl_inspection *inspection = &seen->inspection;
-    cli_print("%s: ", log->path);
-    if (log->info.device[0] != '\0') {
-        cli_print("device %s, ", log->info.device);
-    }
-    cli_print("%s%lu rows, %.3f s from %.3f s", log->info.corrected ? "corrected, " : "", log->report.rows,
-              inspection->duration_s, (double)log->row[0].sample.t_ns * 1e-9);
-    cli_print("; %lu rows dropped, %lu cells missing\n%s", log->report.rows_dropped,
-              log->report.cells_missing, has_sensors(inspection) ? "\n" : "");
+    const char *device = log->info.device;
+    cli_print_prose(2, "%s: %s%s%s%s%lu rows, %.3f s from %.3f s", log->path,
+                    device[0] != '\0' ? "device " : "", device, device[0] != '\0' ? ", " : "",
+                    log->info.corrected ? "corrected, " : "", log->report.rows, inspection->duration_s,
+                    (double)log->row[0].sample.t_ns * 1e-9);
+    cli_print("%lu rows dropped, %lu cells missing\n%s", log->report.rows_dropped, log->report.cells_missing,
+              has_sensors(inspection) ? "\n" : "");
     print_clock(seen);
     if (has_sensors(inspection)) {
         print_sensors(inspection);

@@ -279,7 +279,7 @@ int cli_replay(int argc, const char **argv)
         1,
         "Runs a log through the code that runs on the device, row by row: the same log gives the same\n"
         "attitudes bit for bit, on the desk and on the device; the digest proves it.",
-        "replay lift.csv --calibration pod-07.json --tuning complementary -o attitude.csv"};
+        "replay lift.csv --calibration cal.json --tuning complementary -o attitude.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
     code = code == CLI_GO ? replay(&c, &o) : code;
     cli_close(&c);

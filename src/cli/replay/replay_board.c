@@ -194,15 +194,15 @@ static int print(const cli *c, const comparison *k, const cli_replay_job *j)
         return cli_print_json(root);
     }
     if (!c->quiet && k->differ == 0) {
-        cli_print(
-            "%s: %s (firmware %s) gives the %zu attitudes that this desk gives, bit for bit; digest %08x\n",
+        cli_print_prose(
+            2, "%s: %s (firmware %s) gives the %zu attitudes that this desk gives, bit for bit; digest %08x",
             k->board.name, k->device, k->firmware, k->same, (unsigned)k->pipeline.digest);
     } else if (!c->quiet) {
-        cli_print("%s: %s (firmware %s) gives other attitudes than this desk: %zu of %zu differ, the first "
-                  "at %.3f s\n"
-                  "  Does its self-test pass, and is its firmware of this version?\n",
-                  k->board.name, k->device, k->firmware, k->differ, k->differ + k->same,
-                  k->first_difference_s);
+        cli_print_prose(
+            2,
+            "%s: %s (firmware %s) gives other attitudes than this desk:\n  %zu of %zu differ, the first "
+            "at %.3f s\n  Does its self-test pass, and is its firmware of this version?",
+            k->board.name, k->device, k->firmware, k->differ, k->differ + k->same, k->first_difference_s);
     }
     return cli_print_done();
 }

@@ -50,23 +50,23 @@ static void print_advice(const marl_estimator *e, const marl_estimator_counts *c
 {
     int kalman = e->tuning.filter == MARL_FILTER_KALMAN;
     if (2.0 * counts->downweighted_accel > counts->used_accel) {
-        cli_print(
+        cli_print_prose(
+            2,
             kalman
                 ? "  The acceleration changed by more than 0.1 m/s^2 most of the time: the tilt rests on the "
-                  "gyroscope and on the\n  mean force. accel_floor and disturbance_time set how much one "
-                  "reading "
-                  "counts.\n"
+                  "gyroscope and on the mean force. accel_floor and disturbance_time set how much one "
+                  "reading counts."
                 : "  Accelerations were beyond accel_threshold = %g m/s^2 most of the time: the tilt rests "
-                  "on the "
-                  "gyroscope and on the\n  mean force. A larger accel_threshold uses the readings more, and "
-                  "follows accelerations more.\n",
+                  "on the gyroscope and on the mean force. A larger accel_threshold uses the readings more, "
+                  "and follows accelerations more.",
             (double)e->tuning.value[MARL_PARAMETER_ACCEL_THRESHOLD]);
     }
     if (2.0 * counts->downweighted_mag > counts->used_mag) {
-        cli_print(
+        cli_print_prose(
+            2,
             "  The field differed from its reference by more than %g uT most of the time: steel nearby, "
-            "or a magnetometer\n"
-            "  without calibration. The heading rests on the gyroscope meanwhile; %s decides.\n",
+            "or a magnetometer without calibration. The heading rests on the gyroscope meanwhile; %s "
+            "decides.",
             kalman ? 1.0 : (double)e->tuning.value[MARL_PARAMETER_MAG_THRESHOLD],
             kalman ? "mag_noise" : "mag_threshold");
     }
@@ -84,10 +84,11 @@ static void print_bias(const marl_estimator *e)
     cli_print("\n");
     uint32_t limited = marl_estimator_count(e).limited_bias;
     if (limited > 0) {
-        cli_print("  It stood at bias_limit, %.1f deg/s, during %u corrections, and the attitude is wrong by "
-                  "what is "
-                  "beyond:\n  calibrate the gyroscope (calibrate still), or raise bias_limit.\n",
-                  (double)e->tuning.value[MARL_PARAMETER_BIAS_LIMIT] / MARL_DEGREE, (unsigned)limited);
+        cli_print_prose(
+            2,
+            "  It stood at bias_limit, %.1f deg/s, during %u corrections, and the attitude is wrong "
+            "by what is beyond: calibrate the gyroscope (calibrate still), or raise bias_limit.",
+            (double)e->tuning.value[MARL_PARAMETER_BIAS_LIMIT] / MARL_DEGREE, (unsigned)limited);
     }
 }
 
@@ -105,10 +106,10 @@ static void print_state(const marl_estimator *e)
     print_advice(e, &counts);
     print_bias(e);
     if (marl_estimator_sigma(e, &tilt, &heading) == MARL_OK) {
-        cli_print("standard deviation (1 sigma) at the end: tilt %.2f, heading %.2f deg; errors that "
-                  "calibration left come "
-                  "on top\n",
-                  (double)tilt / MARL_DEGREE, (double)heading / MARL_DEGREE);
+        cli_print_prose(2,
+                        "standard deviation (1 sigma) at the end: tilt %.2f, heading %.2f deg; errors that "
+                        "calibration left come on top",
+                        (double)tilt / MARL_DEGREE, (double)heading / MARL_DEGREE);
     }
 }
 

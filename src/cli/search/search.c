@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike search */
 #include "cli/search/search.h"
+#include "cli/common/progress.h"
 #include "cli/common/study_options.h"
 #include <math.h>
 #include <signal.h>
@@ -17,9 +18,6 @@ typedef struct options {
     int worst, threads;
     marl_sheet sheet; /* of --from-sheet */
 } options;
-
-#define CLEAR_LINE "\r\033[K"
-#define SHOW_EACH_S 0.2
 
 static volatile sig_atomic_t stopped;
 
@@ -42,29 +40,16 @@ static void catch_signals(void)
 /* ---- progress ---- */
 
 typedef struct progress {
-    struct timespec began, shown;
+    cli_progress line;
     const char *unit;
 } progress;
-
-static double seconds_since(const struct timespec *from)
-{
-    struct timespec now;
-    clock_gettime(CLOCK_MONOTONIC, &now);
-    return (double)(now.tv_sec - from->tv_sec) + 1e-9 * (double)(now.tv_nsec - from->tv_nsec);
-}
 
 static void show_progress(void *context, size_t done, size_t total, double best)
 {
     progress *p = context;
-    if (done == 0 || (done < total && seconds_since(&p->shown) < SHOW_EACH_S)) {
-        return;
-    }
-    double left = seconds_since(&p->began) * ((double)total / (double)done - 1);
-    clock_gettime(CLOCK_MONOTONIC, &p->shown);
-    fprintf(stderr,
-            CLEAR_LINE "%zu of about %zu tunings, best %.4g %s, %.0f s left (Ctrl-C: the best so far)", done,
-            total, best, p->unit, left);
-    fflush(stderr);
+    snprintf(p->line.note, sizeof p->line.note, " (%zu tunings, best %.4g %s; Ctrl-C: the best so far)", done,
+             best, p->unit);
+    cli_progress_show(&p->line, "searching", total > 0 ? (double)done / (double)total : 0);
 }
 
 /* ---- what is given ---- */
@@ -176,22 +161,24 @@ static int search_logs(const cli *c, options *o, marl_search *search)
 {
     marl_error error = {0};
     progress p = {.unit = "deg"};
-    int terminal = isatty(STDERR_FILENO) && !c->quiet;
+    cli_progress_begin(&p.line, c->quiet);
+    search->study->options.progress = cli_progress_show;
+    search->study->options.progress_context = &p.line;
     marl_status status = load(c, o, search, &error);
+    cli_progress_end(&p.line);
+    search->study->options.progress = NULL;
     if (!c->quiet) {
         cli_print_warnings(&search->study->warnings);
         cli_print_warnings(&search->held->warnings);
     }
     if (status == MARL_OK) {
         catch_signals();
-        clock_gettime(CLOCK_MONOTONIC, &p.began);
-        p.shown = p.began;
         p.unit = search->options.goal.n > 0 ? search->options.goal.unit : "deg";
         search->options.stop = &stopped;
-        search->options.progress = terminal ? show_progress : NULL;
+        search->options.progress = show_progress;
         search->options.context = &p;
         status = marl_search_run(search, &error);
-        fputs(terminal ? CLEAR_LINE : "", stderr);
+        cli_progress_end(&p.line);
     }
     return status == MARL_OK ? show(c, o, search) : cli_exit(&error);
 }
@@ -256,7 +243,7 @@ int cli_search(int argc, const char **argv)
         "--vary names others: complementary tilt_time, heading_time, accel_threshold, mag_threshold;\n"
         "gradient-descent beta, heading_beta, accel_threshold, mag_threshold; kalman gyro_white, gyro_walk,\n"
         "speed_floor, mag_noise, disturbance_time.",
-        "search lift.csv --reference lift.reference.csv --calibration pod-07.json -o best.json"};
+        "search lift.csv --reference lift.reference.csv --filter kalman -o best.json"};
     int code = cli_open(&c, argc, argv, table, &usage);
     code = code == CLI_GO ? search_logs(&c, o, search) : code;
     cli_close(&c);

@@ -52,7 +52,7 @@ static void print_answer(const marl_search *search)
     }
     if (search->gain.proof != MARL_PROOF_NONE) {
         describe_proof(search, proof, sizeof proof);
-        cli_print("  proof   %s\n", proof);
+        cli_print_prose(10, "  proof   %s", proof);
     }
     if (search->keeps_default && search->gain.logs < 3) {
         cli_print("  next    more logs of this use decide more: three and more, by --case LOG=ATT\n");
@@ -81,15 +81,15 @@ static void print_parameter(const marl_search *search, size_t i)
     const marl_slice *s = &search->slice[i];
     char plateau[48], searched[48];
     if (row->kind == MARL_KIND_SWITCH) {
-        cli_print("%-18s %-14s %10s %10s\n", row->name, "",
+        cli_print("%-16s %-14s %9s %9s\n", row->name, "",
                   search->best.tuning.value[range->id] != 0.0f ? "on" : "off",
                   filter->standard.tuning.value[range->id] != 0.0f ? "on" : "off");
         return;
     }
-    snprintf(plateau, sizeof plateau, "%s%.3g to %.3g%s", s->from_is_open ? "<" : "", s->from, s->to,
-             s->to_is_open ? "<" : "");
+    snprintf(plateau, sizeof plateau, "%s%.3g to %s%.3g", s->from_is_open ? "<" : "", s->from,
+             s->to_is_open ? ">" : "", s->to);
     snprintf(searched, sizeof searched, "%.3g to %.3g", range->low, range->high);
-    cli_print("%-18s %-14s %10.4g %10.4g  %-22s %-16s %4.0f %%\n", row->name, row->unit,
+    cli_print("%-16s %-14s %9.4g %9.4g  %-19s %-15s %4.0f %%\n", row->name, row->unit,
               (double)search->best.tuning.value[range->id], (double)filter->standard.tuning.value[range->id],
               s->n > 0 ? plateau : "-", searched, 100 * s->share);
 }
@@ -122,8 +122,8 @@ int cli_search_table(const marl_search *search, const cli_trade *trade, const ch
     const marl_search_filter *filter = &search->filter[search->best_filter];
     print_answer(search);
     print_logs(search);
-    cli_print("\n%-18s %-14s %10s %10s  %-22s %-16s %s\n", "parameter", "unit", "found", "default",
-              "within 5 %", "searched", "share of the change");
+    cli_print("\n%-16s %-14s %9s %9s  %-19s %-15s %s\n", "parameter", "unit", "found", "default",
+              "within 5 %", "searched", "matters");
     for (size_t i = 0; i < filter->varied; i++) {
         print_parameter(search, i);
     }

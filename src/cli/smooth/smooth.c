@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike smooth */
 #include "cli/smooth/smooth.h"
+#include "cli/common/progress.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -9,18 +10,13 @@
 typedef struct options {
     cli_reading reading;
     char *calibration, *into, *out, *figure;
-    int gyro_matrix, quiet;
+    int gyro_matrix;
+    cli_progress progress;
 } options;
-
-/* Logs that take longer than a moment show how far it is, on a terminal. */
-#define LONG_LOG_ROWS 200000
-#define CLEAR_LINE "\r\033[K"
 
 static void show_progress(void *context, double share)
 {
-    fprintf(stderr, CLEAR_LINE "%s: %.0f %%%s", (const char *)context, 100 * share,
-            share < 1 ? "" : CLEAR_LINE);
-    fflush(stderr);
+    cli_progress_show(context, "smoothing", share);
 }
 
 static marl_status write_attitudes(const cli_smoothed *job, marl_error *error)
@@ -107,11 +103,10 @@ static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *
     MARL_TRY(marl_log_load(&job->log, c->file[0], &o->reading.options, error));
     marl_log_warn(&job->warnings, &job->log.report, job->log.path);
     const char *path = o->calibration != NULL ? o->calibration : o->into;
-    marl_smooth_options how = {.record = given ? &record : NULL, .record_path = path};
-    if (job->log.n >= LONG_LOG_ROWS && isatty(STDERR_FILENO) && !o->quiet) {
-        how.progress = show_progress;
-        how.progress_context = job->log.path;
-    }
+    const marl_smooth_options how = {.record = given ? &record : NULL,
+                                     .record_path = path,
+                                     .progress = show_progress,
+                                     .progress_context = &o->progress};
     MARL_TRY(marl_smooth(&job->log, &how, &job->smoothed, error));
     cli_smooth_warn(job);
     MARL_TRY(marl_smooth_closures(&job->log, &job->smoothed, &job->closures, error));
@@ -128,12 +123,13 @@ static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *
 static int smooth(const cli *c, options *o, cli_smoothed *job)
 {
     marl_error error = {0};
-    o->quiet = c->quiet;
+    cli_progress_begin(&o->progress, c->quiet);
     job->out = o->out;
     job->into = o->into;
     job->figure = o->figure;
     job->gyro_matrix = o->gyro_matrix;
     marl_status status = run(c, o, job, &error);
+    cli_progress_end(&o->progress);
     if (!c->json && !c->quiet) {
         cli_print_warnings(&job->warnings);
     }

@@ -3,6 +3,7 @@
 #include "cli/smooth/smooth.h"
 #include <math.h>
 #include <stdio.h>
+#include <string.h>
 
 #define LONG_GAP 1.0      /* s */
 #define MAX_DISTURBED 0.3 /* of the log */
@@ -126,10 +127,10 @@ static void print_sensors(const cli_smoothed *job)
     }
 }
 
-/* The elements with this outcome, sensor by sensor: "gyroscope x, z, matrix xy". */
+/* The elements with this outcome, sensor by sensor: "gyroscope x z xy". */
 static void print_left_out(const cli_smoothed *job, marl_refinement outcome, const char *why)
 {
-    int any = 0;
+    char text[600] = "", one[16];
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_refined_sensor *r = &job->refined.sensor[i];
         int of_sensor = 0;
@@ -138,14 +139,19 @@ static void print_left_out(const cli_smoothed *job, marl_refinement outcome, con
             if (*at != outcome) {
                 continue;
             }
+            size_t used = strlen(text);
             if (!of_sensor) {
-                cli_print("%s%s", any ? "; " : why, sensor_name[i]);
+                used += (size_t)snprintf(text + used, sizeof text - used, "%s%s", used > 0 ? "; " : "",
+                                         sensor_name[i]);
             }
-            cli_print(k < 3 ? " %c" : " %c%c", "xyz"[k < 3 ? k : (k - 3) / 3], "xyz"[k % 3]);
-            any = of_sensor = 1;
+            snprintf(one, sizeof one, k < 3 ? " %c" : " %c%c", "xyz"[k < 3 ? k : (k - 3) / 3], "xyz"[k % 3]);
+            snprintf(text + used, sizeof text - used, "%s", one);
+            of_sensor = 1;
         }
     }
-    cli_print(any ? "\n" : "");
+    if (text[0] != '\0') {
+        cli_print_prose(2, "%s%s", why, text);
+    }
 }
 
 static void print_refined(const cli_smoothed *job)

@@ -47,11 +47,11 @@ static int print_json(const marl_verification *v, const marl_warnings *warnings)
 static void print_matrix(const char *what, double off, double z)
 {
     if (fabs(z) > 4) {
-        cli_print("\n%s: an element is off by %.2f %%, %.1f standard errors\n", what, 100 * fabs(off),
-                  fabs(z));
+        cli_print_prose(2, "\n%s: an element is off by %.2f %%, %.1f standard errors", what, 100 * fabs(off),
+                        fabs(z));
     } else {
-        cli_print("\n%s: within its errors, the most by %.2f %%, %.1f standard errors\n", what,
-                  100 * fabs(off), fabs(z));
+        cli_print_prose(2, "\n%s: within its errors, the most by %.2f %%, %.1f standard errors", what,
+                        100 * fabs(off), fabs(z));
     }
 }
 
@@ -59,11 +59,11 @@ static void print_matrix(const char *what, double off, double z)
 static void print_gyro(const marl_verification *v)
 {
     if (v->drifted && v->sensor[MARL_GYRO].holds) {
-        cli_print("\nthe gyroscope's bias has drifted since the calibration, deg/s: x %+.4f, y %+.4f, z "
-                  "%+.4f; every "
-                  "filter with a bias follows that, and 'calibrate still' takes it out\n",
-                  v->gyro_drift[0] / MARL_DEGREE, v->gyro_drift[1] / MARL_DEGREE,
-                  v->gyro_drift[2] / MARL_DEGREE);
+        cli_print_prose(
+            0,
+            "\nthe gyroscope's bias has drifted since the calibration, deg/s: x %+.4f, y %+.4f, z "
+            "%+.4f; every filter with a bias follows that, and 'calibrate still' takes it out",
+            v->gyro_drift[0] / MARL_DEGREE, v->gyro_drift[1] / MARL_DEGREE, v->gyro_drift[2] / MARL_DEGREE);
     }
     if (isfinite(v->gyro_matrix_z)) {
         print_matrix("the gyroscope's matrix by moves between rests", v->gyro_matrix_off, v->gyro_matrix_z);
@@ -78,9 +78,10 @@ static void print_temperature(const marl_verification *v)
         const marl_verified *s = &v->sensor[i];
         int is_off = s->present && (!s->holds || (i == MARL_GYRO && v->drifted));
         if (is_off && fabs(v->warmer_degC[i]) >= MARL_TEMPERATURE_EXPLAINS) {
-            cli_print(
+            cli_print_prose(
+                0,
                 "\nthis recording is at %.1f degC, the %s was calibrated at %.1f degC and has no curve over "
-                "temperature: that alone may be the reason; 'calibrate soak' finds the curve\n",
+                "temperature: that alone may be the reason; 'calibrate soak' finds the curve",
                 v->temperature_degC, name[i], v->temperature_degC - v->warmer_degC[i]);
         }
     }
@@ -90,8 +91,8 @@ static int print_table(const marl_verification *v, const char *calibration, cons
 {
     static const char *const what[MARL_SENSOR_COUNT] = {"length at rest, poses", "rate at rest, readings",
                                                         "field strength, readings"};
-    cli_print("%s on %s\n\n%-6s %-26s %8s  %-6s %12s %12s %12s %12s\n", calibration, log, "sensor", "what",
-              "n", "unit", "rms found", "expected", "limit", "would show");
+    cli_print("%s on %s\n\n%-6s %-24s %7s  %-6s %9s %9s %9s %10s\n", calibration, log, "sensor", "what", "n",
+              "unit", "rms found", "expected", "limit", "would show");
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_verified *s = &v->sensor[i];
         const double unit = cli_unit_of((marl_sensor)i);
@@ -100,10 +101,9 @@ static int print_table(const marl_verification *v, const char *calibration, cons
             snprintf(would_show, sizeof would_show, "%.5f", s->would_show / unit);
         }
         if (s->present) {
-            cli_print("%-6s %-26s %8zu  %-6s %12.5f %12.5f %12.5f %12s  %s\n",
-                      marl_sensor_name((marl_sensor)i), what[i], s->n, cli_unit_name((marl_sensor)i),
-                      s->found_rms / unit, s->expected_rms / unit, s->limit / unit, would_show,
-                      s->holds ? "holds" : "DOES NOT HOLD");
+            cli_print("%-6s %-24s %7zu  %-6s %9.5f %9.5f %9.5f %10s  %s\n", marl_sensor_name((marl_sensor)i),
+                      what[i], s->n, cli_unit_name((marl_sensor)i), s->found_rms / unit,
+                      s->expected_rms / unit, s->limit / unit, would_show, s->holds ? "holds" : "FAILS");
         }
     }
     print_gyro(v);
@@ -116,10 +116,11 @@ static int print_table(const marl_verification *v, const char *calibration, cons
                   v->dip_deviation);
     }
     if (isfinite(v->mag_bias_limit[0] + v->mag_bias_limit[1] + v->mag_bias_limit[2])) {
-        cli_print("magnetometer bias that is left, uT: x %+.2f, y %+.2f, z %+.2f; this recording would show "
-                  "%.2f, %.2f, %.2f\n",
-                  v->mag_bias[0], v->mag_bias[1], v->mag_bias[2], v->mag_bias_limit[0], v->mag_bias_limit[1],
-                  v->mag_bias_limit[2]);
+        cli_print_prose(0,
+                        "magnetometer bias that is left, uT: x %+.2f, y %+.2f, z %+.2f; this recording would "
+                        "show %.2f, %.2f, %.2f",
+                        v->mag_bias[0], v->mag_bias[1], v->mag_bias[2], v->mag_bias_limit[0],
+                        v->mag_bias_limit[1], v->mag_bias_limit[2]);
     }
     if (isfinite(v->mag_matrix_z)) {
         print_matrix("the magnetometer's matrix by the lengths over directions", v->mag_matrix_off,

@@ -131,7 +131,7 @@ marl_status lab_find_jitter_deg(const marl_series *s, const marl_spans *still, d
 
 static const marl_scalar scalars[MARL_SCALAR_COUNT] = {
     [MARL_SCALAR_SETTLE] = {"settle_s", "settle", "s", 6, 1, offsetof(marl_comparison, settle_s)},
-    [MARL_SCALAR_JITTER] = {"jitter_deg", "jitter", "deg", 7, 3, offsetof(marl_comparison, jitter_deg)},
+    [MARL_SCALAR_JITTER] = {"jitter_deg", "jitter", "deg", 6, 3, offsetof(marl_comparison, jitter_deg)},
     [MARL_SCALAR_LAG] = {"lag_ms", "lag", "ms", 5, 0, offsetof(marl_comparison, lag_ms)},
     [MARL_SCALAR_DRIFT] = {"drift_deg_per_h", "drift", "deg/h", 6, 0,
                            offsetof(marl_comparison, drift_deg_per_h)},

@@ -88,8 +88,7 @@ static void print_next(const lab_poses *p, const int faces[6], int in, int more,
     }
     for (int i = 0; i < 6 && in < 6; i++) {
         if (!faces[i]) {
-            snprintf(now, MARL_GUIDE_WIDTH, "turn it so that %s points up, and let it rest for 2 s",
-                     lab_face_name(i));
+            snprintf(now, MARL_GUIDE_WIDTH, "turn %s up, and let it rest for 2 s", lab_face_name(i));
             return;
         }
     }
@@ -97,8 +96,8 @@ static void print_next(const lab_poses *p, const int faces[6], int in, int more,
         snprintf(now, MARL_GUIDE_WIDTH, "enough");
         return;
     }
-    snprintf(now, MARL_GUIDE_WIDTH, "lean it to rest in %d more attitude%s: on edges and corners",
-             MORE_POSES - more, more == MORE_POSES - 1 ? "" : "s");
+    snprintf(now, MARL_GUIDE_WIDTH, "lean it on %d more edge%s or corner%s", MORE_POSES - more,
+             more == MORE_POSES - 1 ? "" : "s", more == MORE_POSES - 1 ? "" : "s");
 }
 
 static void show(const marl_guide *g, char *state, char *now)
@@ -110,13 +109,13 @@ static void show(const marl_guide *g, char *state, char *now)
         return;
     }
     int n = count(&g->of.poses, faces, &attitudes);
-    used = snprintf(state, MARL_GUIDE_WIDTH, "up so far:");
+    used = snprintf(state, MARL_GUIDE_WIDTH, "up:");
     for (int i = 0; i < 6; i++) {
         used += snprintf(state + used, (size_t)(MARL_GUIDE_WIDTH - used), " %s",
                          faces[i] ? lab_face_name(i) : "..");
     }
-    snprintf(state + used, (size_t)(MARL_GUIDE_WIDTH - used), "   faces %d of 6, other attitudes %d of %d", n,
-             attitudes - n, MORE_POSES);
+    snprintf(state + used, (size_t)(MARL_GUIDE_WIDTH - used), ", other attitudes %d of %d", attitudes - n,
+             MORE_POSES);
     print_next(&g->of.poses, faces, n, attitudes - n, now);
 }
 

@@ -117,8 +117,7 @@ static void show(const marl_guide *g, char *state, char *now)
     } else if (share(t) >= ENOUGH) {
         snprintf(now, MARL_GUIDE_WIDTH, "enough");
     } else {
-        snprintf(now, MARL_GUIDE_WIDTH,
-                 "turn it slowly on and on; most is missing where %s points along the field",
+        snprintf(now, MARL_GUIDE_WIDTH, "turn it on slowly, %s along the field, too",
                  lab_face_name(lab_nearest_face(t->missing, &cosine)));
     }
 }

@@ -3,6 +3,7 @@
 #include "lab/study/study_case.h"
 #include "marlinspike/smooth.h"
 #include <math.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -111,13 +112,36 @@ static void warn_of_smoothed(marl_study *study, marl_study_case *it, const marl_
     }
 }
 
+typedef struct smoothing {
+    const marl_study_options *options;
+    char stage[200];
+} smoothing;
+
+static void show_smoothing(void *context, double share)
+{
+    const smoothing *s = context;
+    s->options->progress(s->options->progress_context, s->stage, share);
+}
+
+marl_status lab_study_smooth(const marl_study *study, const marl_log *log, marl_smoothed *smoothed,
+                             marl_error *error)
+{
+    smoothing s = {.options = &study->options};
+    marl_smooth_options options = {.record = study->options.record,
+                                   .record_path = study->options.record_path};
+    if (study->options.progress != NULL) {
+        snprintf(s.stage, sizeof s.stage, "smoothing %s", log->path);
+        options.progress = show_smoothing;
+        options.progress_context = &s;
+    }
+    return marl_smooth(log, &options, smoothed, error);
+}
+
 /* --reference smooth: from the log itself. */
 static marl_status smooth_reference(marl_study *study, marl_study_case *it, marl_error *error)
 {
     marl_smoothed s;
-    const marl_smooth_options options = {.record = study->options.record,
-                                         .record_path = study->options.record_path};
-    MARL_TRY(marl_smooth(&it->log, &options, &s, error));
+    MARL_TRY(lab_study_smooth(study, &it->log, &s, error));
     it->reference_relative = !s.heading_is_magnetic;
     it->reference_smoothed = 1;
     it->reference_tilt_deg = s.sigma_tilt_rms / MARL_DEGREE;
@@ -174,13 +198,11 @@ static marl_status matched_attitude(const marl_study *study, marl_study_case *it
 {
     const marl_replay_options options = {.record = study->options.record,
                                          .record_path = study->options.record_path};
-    const marl_smooth_options by_smooth = {.record = study->options.record,
-                                           .record_path = study->options.record_path};
     marl_pipeline pipeline;
     marl_smoothed s;
     marl_error why = {0};
     sigma[0] = sigma[1] = 0;
-    if (!matches_smoothed(study) || marl_smooth(&it->log, &by_smooth, &s, &why) != MARL_OK) {
+    if (!matches_smoothed(study) || lab_study_smooth(study, &it->log, &s, &why) != MARL_OK) {
         if (why.status == MARL_ERR_SYSTEM) {
             return marl_fail(error, why.status, "%s", why.text);
         }

@@ -154,14 +154,12 @@ static void warn_of_frames(marl_study *study, marl_study_case *it, const marl_ma
 /* The smoothed log against the reference, in frames that are free. */
 static marl_status look_for_rotation(marl_study *study, marl_study_case *it, marl_error *error)
 {
-    const marl_smooth_options options = {.record = study->options.record,
-                                         .record_path = study->options.record_path};
     const marl_log part = first_part(&it->log, FRAME_SECONDS);
     marl_smoothed s;
     marl_series estimate = {0, NULL};
     marl_match m;
     marl_error why = {0};
-    if (marl_smooth(&part, &options, &s, &why) != MARL_OK) {
+    if (lab_study_smooth(study, &part, &s, &why) != MARL_OK) {
         return only_memory(&why, error);
     }
     int relative = !s.heading_is_magnetic || it->reference_relative;

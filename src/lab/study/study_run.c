@@ -178,6 +178,10 @@ marl_status marl_study_run(marl_study *study, marl_error *error)
         run->tuning = &study->tunings[contender / study->rate_n];
         run->rate_hz = study->rates[contender % study->rate_n];
         run_one(study, run);
+        if (study->options.progress != NULL) {
+            study->options.progress(study->options.progress_context, "replaying",
+                                    (double)(i + 1) / (double)n);
+        }
     }
     return has_references(study) ? rank_runs(study, error) : MARL_OK;
 }
