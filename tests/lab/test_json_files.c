@@ -40,7 +40,7 @@ static const struct {
     {calibration, "[1]", ":1: not a JSON object"},
     {calibration, "{}", ":1: marlinspike: is missing"},
     {calibration, "{\n\"marlinspike\": \"tuning/2\"}",
-     ":2: marlinspike: is 'tuning/2', wanted 'calibration/1'"},
+     ":2: is a tuning, and a calibration is wanted here; 'marlinspike tuning "},
     {calibration, CAL "\"made\": \"x\", \"made\": \"y\"}", ":2: duplicate object key"},
     {calibration, CAL "\n\"gyros\": {}}",
      ":3: gyros: unknown key; known: marlinspike, device, made, accel, gyro, mag"},
@@ -93,7 +93,7 @@ static const struct {
     {tuning, "{\"marlinspike\":\n\"tuning/1\", \"filter\": \"kalman\", \"trust\": {\"accel_slack\": 1}}",
      ":1: marlinspike: 'tuning/1' is no longer read, write 'tuning/2': the filters have new parameters, see "
      "'marlinspike tuning'; trust is now weighting, accel_slack is now accel_threshold"},
-    {tuning, "{\"marlinspike\": \"sheet/1\"}", ":1: marlinspike: is 'sheet/1', wanted 'tuning/2'"},
+    {tuning, "{\"marlinspike\": \"sheet/1\"}", ":1: is a sheet, and a tuning is wanted here; "},
     {tuning, "{\"marlinspike\": \"tuning/2\", \"filter\": \"gyro\", \"parameters\": {\"tilt_time\": 3}}",
      ":1: parameters.tilt_time: unknown key; known: use_mag, gap_limit"},
     {sheet, "{\"marlinspike\": \"sheet/1\"}", ":1: accel: the sheet describes no sensor"},

@@ -68,7 +68,7 @@ static void print_guess(const marl_columns_guess *guess, const char *path, char 
     cli_print("\nTo read it so:\n  marlinspike inspect %s%s --columns '%s'\n", path,
               decimal == ',' ? " --decimal ," : "", guess->map);
     if (guess->remark[0] != '\0') {
-        cli_print("Check this first: %s.\n", guess->remark);
+        cli_print_prose(0, "Check this first: %s.", guess->remark);
     }
     cli_print("With -o LOG it is also written as a log of ours.\n");
 }

@@ -35,6 +35,13 @@ marl_status lab_unreadable(const char *path, marl_error *error)
     if (why == ENOENT) {
         find_near(path, near);
     }
+    if (why == EISDIR) {
+        return marl_fail(
+            error, MARL_ERR_INPUT,
+            "%s: is a folder, and a file is wanted here; 'marlinspike inspect %s -o LOG' puts the logs "
+            "in it together",
+            path, path);
+    }
     return marl_fail(error, MARL_ERR_INPUT, "%s: cannot be read: %s%s%s%s", path, strerror(why),
                      near[0] ? " (" : "", near, near[0] ? "?)" : "");
 }

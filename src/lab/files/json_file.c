@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * JSON files: loading, errors with their place, writing. */
 #include "lab/files/json_file.h"
+#include "lab/base/file_kind.h"
 #include "lab/base/unreadable.h"
 #include "marlinspike/error.h"
 #include <errno.h>
@@ -50,19 +51,9 @@ static char *read_text(const char *path, marl_status *status, marl_error *error)
     return NULL;
 }
 
-static int is_log(const char *text)
-{
-    return strncmp(text, "# marlinspike log", 17) == 0 || strncmp(text, "t[", 2) == 0 ||
-           strncmp(text, "t,", 2) == 0;
-}
-
-static marl_status parse(lab_json *file, const char *kind)
+static marl_status parse(lab_json *file)
 {
     json_error_t fault;
-    if (is_log(file->text)) {
-        return marl_fail(file->error, MARL_ERR_INPUT, "%s:1: is a log; a JSON file (%s) is wanted here",
-                         file->path, kind != NULL ? kind : "of ours");
-    }
     file->root = json_loads(file->text, JSON_REJECT_DUPLICATES, &fault);
     if (file->root == NULL) {
         return json_error_code(&fault) == json_error_out_of_memory
@@ -86,10 +77,17 @@ static marl_status check_kind(lab_json *file, const char *kind)
 
 marl_status lab_json_load(lab_json *file, const char *path, const char *kind, marl_error *error)
 {
+    char wanted[32] = "tuning";
     *file = (lab_json){.path = path, .error = error};
-    marl_status status = MARL_OK;
+    if (kind != NULL) {
+        snprintf(wanted, sizeof wanted, "%.*s", (int)strcspn(kind, "/"), kind);
+    }
+    marl_status status = lab_check_file_kind(path, wanted, error);
+    if (status != MARL_OK) {
+        return status;
+    }
     file->text = read_text(path, &status, error);
-    status = file->text != NULL ? parse(file, kind) : status;
+    status = file->text != NULL ? parse(file) : status;
     if (status == MARL_OK && kind != NULL) {
         status = check_kind(file, kind);
     }

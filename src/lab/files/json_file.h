@@ -22,8 +22,8 @@ typedef struct lab_json_at {
     char keys[160];
 } lab_json_at;
 
-/* Loads, and checks that the root is an object with "marlinspike": `kind`, unless that is NULL. On failure
- * nothing is held. */
+/* Loads, and checks that the root is an object with "marlinspike": `kind`; NULL: the version of a tuning, which is looked
+ * at later. On failure nothing is held. */
 MARL_CHECKED marl_status lab_json_load(lab_json *file, const char *path, const char *kind, marl_error *error);
 /* The same of an object that is a part of something read already, which stays as it is. */
 MARL_CHECKED marl_status lab_json_of_value(lab_json *file, json_t *value, const char *path, const char *kind,

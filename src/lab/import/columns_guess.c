@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Guessing the columns of a file from elsewhere. */
+#include "lab/base/file_kind.h"
 #include "lab/import/columns_guess.h"
 #include "lab/log/log_map.h"
 #include "marlinspike/inspect.h"
@@ -334,8 +335,9 @@ marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path,
                                     marl_error *error)
 {
     lab_rows rows = {0};
-    preview *l = calloc(1, sizeof *l);
     memset(guess, 0, sizeof *guess);
+    MARL_TRY(lab_check_file_kind(path, "log", error));
+    preview *l = calloc(1, sizeof *l);
     if (l == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Reading logs: which lines are rows, whether their time goes on, what is counted. */
+#include "lab/base/file_kind.h"
 #include "lab/log/log_map.h"
 #include "lab/log/row_order.h"
 #include "lab/log/row_pipe.h"
@@ -315,6 +316,7 @@ marl_status marl_log_open(marl_log_reader **reader, const char *path, const marl
     static const marl_log_options standard = {0};
     options = options != NULL ? options : &standard;
     *reader = NULL;
+    MARL_TRY(lab_check_file_kind(path, "log", error));
     marl_log_reader *r = calloc(1, sizeof *r);
     if (r == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
