@@ -4,6 +4,8 @@
 #include <stdio.h>
 #include <string.h>
 
+enum { MEANING = 38 }; /* column of the meanings */
+
 typedef struct options {
     char *sheet, *out;
 } options;
@@ -68,21 +70,6 @@ static void print_value(const marl_parameter *row, float value, char *text, size
     }
 }
 
-/* The meaning, at its column, in lines of a readable width. */
-static void print_wrapped(const char *text)
-{
-    enum { INDENT = 64, WIDTH = 36 };
-    while (strlen(text) > WIDTH) {
-        int n = WIDTH;
-        while (n > 1 && text[n] != ' ') {
-            n--;
-        }
-        cli_print("%.*s\n%*s", n, text, INDENT, "");
-        text += n + 1;
-    }
-    cli_print("%s\n", text);
-}
-
 static void print_parameter(const marl_named_tuning *t, int id)
 {
     const marl_parameter *row = marl_parameter_row((marl_parameter_id)id);
@@ -93,9 +80,8 @@ static void print_parameter(const marl_named_tuning *t, int id)
         snprintf(range, sizeof range, "%g to %g%s%s", (double)row->low, (double)row->high,
                  strcmp(row->unit, "1") == 0 ? "" : " ", strcmp(row->unit, "1") == 0 ? "" : row->unit);
     }
-    cli_print("%c %-16s %8s %8s  %-25s", strcmp(value, standard) != 0 ? '*' : ' ', row->name, value, standard,
-              range);
-    print_wrapped(row->about);
+    cli_print_prose(MEANING, "%c %-16s %8s %8s  %s; %s", strcmp(value, standard) != 0 ? '*' : ' ', row->name,
+                    value, standard, row->about, range);
 }
 
 /* What the parameters come to in the terms of the papers, and of a filter of one line. */
@@ -125,7 +111,7 @@ static int print_table(const marl_named_tuning *t)
     if (t->about[0] != '\0') {
         cli_print("%s\n", t->about);
     }
-    cli_print("\n  %-16s %8s %8s  %-25s%s\n", "parameter", "value", "default", "range", "meaning");
+    cli_print("\n  %-16s %8s %8s  %s\n", "parameter", "value", "default", "meaning; range and unit");
     for (int group = 0; group < MARL_GROUP_COUNT; group++) {
         int titled = 0;
         for (int i = 0; i < MARL_PARAMETER_COUNT; i++) {

@@ -162,7 +162,7 @@ static const marl_run *best_of(const marl_study *study, const marl_run *const *d
     return drawn[*place];
 }
 
-/* What came out, the best first: "lift.csv: kalman 0.94 deg rms, complementary 2.57". */
+/* What came out, the best first: "lift.csv: 0.94 deg rms with kalman, 2.57 with complementary". */
 static void write_title(const marl_study *study, drawing *d, const marl_run *const *drawn, size_t n)
 {
     int used = snprintf(d->title, sizeof d->title, "%.120s: ", marl_base_name(drawn[0]->on->log_path));
@@ -181,11 +181,12 @@ static void write_title(const marl_study *study, drawing *d, const marl_run *con
         last = marl_study_score(study, &next->comparison.all);
         char label[64];
         marl_study_label(study, (size_t)(next->tuning - study->tunings), label, sizeof label);
-        used += snprintf(d->title + used, sizeof d->title - (size_t)used, "%s%.40s %.2f%s", k > 0 ? ", " : "",
-                         label, last,
+        used += snprintf(d->title + used, sizeof d->title - (size_t)used, "%s%.2f%s with %.40s",
+                         k > 0 ? ", " : "", last,
                          k > 0                                 ? ""
                          : study->rank_by == MARL_RANK_BY_TILT ? " deg rms in tilt"
-                                                               : " deg rms");
+                                                               : " deg rms",
+                         label);
     }
 }
 

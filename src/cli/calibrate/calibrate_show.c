@@ -122,16 +122,16 @@ int cli_calibrated_json(const marl_session *session)
 static void print_value(double value, double sigma, int decimals)
 {
     if (isfinite(sigma)) {
-        cli_print("  %+9.*f +- %7.*f", decimals, value, decimals, sigma);
+        cli_print("  %+9.*f +- %*.*f", decimals, value, decimals + 2, decimals, sigma);
     } else {
-        cli_print("  %+9.*f %10s", decimals, value, "open");
+        cli_print("  %+9.*f %*s", decimals, value, decimals + 5, "open");
     }
 }
 
 /* Bias and matrix with their standard errors. */
 static void print_fit(marl_sensor sensor, const marl_fit *fit, int with_matrix)
 {
-    cli_print("%-8s  %20s", "",
+    cli_print("%-8s  %*s", "", sensor == MARL_MAG ? 18 : 20,
               sensor == MARL_GYRO    ? "bias, deg/s"
               : sensor == MARL_ACCEL ? "bias, m/s^2"
                                      : "bias, uT");

@@ -46,13 +46,19 @@ void cli_print(const char *format, ...)
     va_end(arguments);
 }
 
+/* A blank at which a line may end: "95 %" stays together. */
+static int is_break(const char *at)
+{
+    return at[0] == ' ' && at[1] != '%';
+}
+
 /* The line in pieces that end at a blank; a word that is longer than a line stays whole. */
 static void put_line(FILE *to, const char *line, size_t n, int indent)
 {
     size_t left = COLUMNS;
     while (n > left) {
         size_t end = left;
-        while (end > 0 && line[end] != ' ') {
+        while (end > 0 && !is_break(line + end)) {
             end--;
         }
         if (end == 0) {
