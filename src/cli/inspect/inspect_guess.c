@@ -50,7 +50,7 @@ static void print_guess(const marl_columns_guess *guess, const char *path, char 
                     "rows):\n",
                     path, delimiter_name(guess->delimiter), names, guess->rows);
     size_t guessed = 0;
-    cli_print("%3s  %-16s %9s %9s  %-13s %s\n", "no.", "name", "from", "to", "seems to be", "because");
+    cli_print("%3s  %-15s %9s %9s  %-14s %s\n", "no.", "name", "from", "to", "seems to be", "because");
     for (size_t i = 0; i < guess->n; i++) {
         const marl_column_guess *c = &guess->column[i];
         char what[40] = "-", from[16], to[16];
@@ -59,7 +59,7 @@ static void print_guess(const marl_columns_guess *guess, const char *path, char 
                      c->unit[0] ? "[" : "", c->unit, c->unit[0] ? "]" : "", c->sure ? "" : " ?");
             guessed += !c->sure;
         }
-        cli_print_prose(58, "%3zu  %-16s %9s %9s  %-13s %s", i + 1, c->name, number_text(c->min, from),
+        cli_print_prose(58, "%3zu  %-15s %9s %9s  %-14s %s", i + 1, c->name, number_text(c->min, from),
                         number_text(c->max, to), what, c->why);
     }
     if (guessed > 0) {

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Guessing the columns of a file from elsewhere. */
-#include "lab/base/file_kind.h"
 #include "lab/import/columns_guess.h"
+#include "lab/base/file_kind.h"
+#include "lab/log/cell_text.h"
 #include "lab/log/log_map.h"
 #include "marlinspike/inspect.h"
 #include <ctype.h>
@@ -23,6 +24,7 @@ typedef struct preview {
     lab_lines lines;
     lab_scanner scan;
     int blanks;
+    int is_date[MARL_GUESS_MAX]; /* the column, in the first row */
 } preview;
 
 void lab_guess_remark(marl_columns_guess *guess, const char *format, ...)
@@ -62,6 +64,15 @@ static void parse_names(marl_columns_guess *guess, const lab_csv_row *csv, long 
     }
 }
 
+static void find_dates(preview *l, size_t columns)
+{
+    for (size_t i = 0; i < columns; i++) {
+        int64_t ns;
+        const char *cell = lab_csv_cell(&l->scan.csv, i);
+        l->is_date[i] = lab_date_read(cell, cell + strlen(cell), &ns);
+    }
+}
+
 /* The first row of numbers, left in `lines`; the line of words before it gives the names. */
 static marl_status find_first_row(preview *l, marl_columns_guess *guess, const char *path, marl_error *error)
 {
@@ -84,10 +95,9 @@ static marl_status find_first_row(preview *l, marl_columns_guess *guess, const c
             guess->delimiter = l->blanks ? ' ' : l->scan.delimiter;
             if (guess->n != (cells < MARL_GUESS_MAX ? cells : MARL_GUESS_MAX)) {
                 parse_names(guess, &l->scan.csv, 0);
-                for (size_t i = 0; i < guess->n; i++) {
-                    guess->column[i].name[0] = '\0';
-                }
+                lab_guess_labels(guess, &l->scan.csv, l->scan.point);
             }
+            find_dates(l, guess->n);
             lab_lines_back(&l->lines);
             return MARL_OK;
         }
@@ -171,6 +181,20 @@ static void guess_by_names(marl_columns_guess *guess, const char *path)
     }
 }
 
+/* Dates are times, whatever their column is called. */
+static void mark_dates(marl_columns_guess *guess, const preview *l)
+{
+    for (size_t k = 0; k < guess->n; k++) {
+        marl_column_guess *c = &guess->column[k];
+        if (l->is_date[k]) {
+            c->target = MARL_COLUMN_T;
+            c->sure = 1;
+            snprintf(c->unit, sizeof c->unit, "date");
+            snprintf(c->why, sizeof c->why, "dates or times of day");
+        }
+    }
+}
+
 /* A name that needs no thought in a shell and stands there once; else the number is used. */
 static int is_plain_name(const marl_columns_guess *guess, size_t at)
 {
@@ -189,7 +213,7 @@ static int is_plain_name(const marl_columns_guess *guess, size_t at)
 
 static void put_source(marl_columns_guess *guess, size_t at, char *text, size_t size)
 {
-    if (is_plain_name(guess, at)) {
+    if (guess->header > 0 && is_plain_name(guess, at)) {
         snprintf(text, size, "%s", guess->column[at].name);
     } else {
         snprintf(text, size, "%zu", at + 1);
@@ -352,6 +376,7 @@ marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path,
         guess->rows = rows.n;
         find_ranges(guess, &rows);
         guess_by_names(guess, path);
+        mark_dates(guess, l);
         int rates = column_of(guess, MARL_COLUMN_GYRO_X);
         int unit_known = rates >= 0 && guess->column[rates].unit[0] != '\0';
         lab_guess_by_numbers(guess, &rows);
@@ -366,7 +391,7 @@ marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path,
 
 int marl_columns_are_ours(const marl_columns_guess *guess)
 {
-    for (size_t i = 0; i < guess->n; i++) {
+    for (size_t i = 0; i < guess->n && guess->header > 0; i++) {
         const char *name = guess->column[i].name;
         if (name[0] == 't' && (name[1] == '\0' || name[1] == '[' || name[1] == ' ')) {
             return 1;

@@ -3,6 +3,7 @@
 #ifndef LAB_COLUMNS_GUESS_H
 #define LAB_COLUMNS_GUESS_H
 
+#include "lab/log/csv_row.h"
 #include "marlinspike/log.h"
 
 enum { LAB_GUESS_ROWS = 4000 };
@@ -29,6 +30,8 @@ typedef struct lab_file_hint {
     int unwanted; /* accelerations without gravity, or gravity alone: no accelerometer */
 } lab_file_hint;
 
+/* The names of columns whose rows hold them; no others. `csv` is the first row. */
+void lab_guess_labels(marl_columns_guess *guess, const lab_csv_row *csv, char point);
 lab_file_hint lab_guess_file_hint(const char *path);
 /* Does the name say time? *unit is the one that it says, or "". */
 int lab_guess_is_time(const char *name, const char **unit);

@@ -77,7 +77,11 @@ static void choose_time(marl_columns_guess *guess, const lab_rows *rows)
     size_t at = guess->n;
     for (size_t k = 0; k < guess->n; k++) {
         double step = median_of(rows, k, step_at);
-        double score = !(step > 0) ? 0 : is_rising(rows, k) ? 1 + fabs(guess->column[k].min) / step : 0.5;
+        int stands = strcmp(guess->column[k].unit, "date") == 0 && !is_rising(rows, k);
+        double score = stands               ? -1
+                       : !(step > 0)        ? 0
+                       : is_rising(rows, k) ? 1 + fabs(guess->column[k].min) / step
+                                            : 0.5;
         if (guess->column[k].target == MARL_COLUMN_T && isfinite(guess->column[k].min) && score > best) {
             best = score;
             at = k;
@@ -88,7 +92,8 @@ static void choose_time(marl_columns_guess *guess, const lab_rows *rows)
         if (c->target == MARL_COLUMN_T && k != at) {
             c->target = -1;
             c->sure = 0;
-            snprintf(c->why, sizeof c->why, isnan(c->min) ? "a time in words: give the rate" : "a time, too");
+            snprintf(c->why, sizeof c->why,
+                     at == guess->n ? "a time in words or in whole seconds: give the rate" : "a time, too");
         }
     }
 }

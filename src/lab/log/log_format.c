@@ -164,6 +164,7 @@ marl_status lab_column_unit(lab_column *column, const char *name, const char *un
         marl_list_append(h->report->assumed_units, sizeof h->report->assumed_units, assumed);
         h->report->angles_assumed |= quantity == LAB_ANGLE;
     }
+    column->is_date = quantity == LAB_TIME && strcmp(found->name, "date") == 0;
     column->factor = quantity == LAB_TIME ? 1.0 : found->factor;
     column->offset = found->offset;
     column->decimals = found->decimals;

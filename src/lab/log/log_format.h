@@ -14,6 +14,7 @@ typedef struct lab_column {
     int target;            /* marl_column, or -1: ignored */
     unsigned bit;          /* 1 << target */
     int plain;             /* holds plain numbers: neither ignored nor times */
+    int is_date;           /* the time column, with dates in it */
     double factor, offset; /* of the time column: how many of its unit a tick is */
     int decimals;          /* of the time column's unit */
 } lab_column;

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Rows and columns of a file from elsewhere, by a map. */
 #include "lab/log/log_map.h"
+#include "lab/log/cell_text.h"
 #include "lab/log/number.h"
 #include <math.h>
 #include <stdio.h>
@@ -120,7 +121,13 @@ static size_t names_in(const lab_csv_row *csv, const marl_column_map *map)
 double lab_cell_number(const char *cell, char point)
 {
     lab_decimal decimal;
+    int64_t ns;
+    const char *behind = cell + strlen(cell);
+    if (lab_date_read(cell, behind, &ns)) {
+        return 1e-9 * (double)ns;
+    }
     cell += strspn(cell, " \t");
+    cell = lab_skip_label(cell, behind);
     const char *end = lab_number_scan(cell, point, &decimal);
     if (end == NULL || end[strspn(end, " \t\r")] != '\0') {
         return NAN;
@@ -183,6 +190,7 @@ static marl_status lay_out(lab_scanner *s, const marl_column_map *map, const lab
         return marl_fail(h->error, MARL_ERR_INPUT, "%s: more than %d columns", h->where, LAB_LOG_MAX_COLUMNS);
     }
     s->layout.n = s->csv.cells;
+    s->has_labels = 1;
     for (size_t i = 0; i < s->layout.n; i++) {
         s->layout.column[i] = (lab_column){.target = -1};
     }

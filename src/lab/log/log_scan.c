@@ -2,6 +2,7 @@
  * From a line to cells. Plain rows go through the fast number scanner, rows with quoted fields through
  * libcsv; what a cell means is decided in one place for both. */
 #include "lab/log/log_scan.h"
+#include "lab/log/cell_text.h"
 #include "lab/log/number.h"
 #include <math.h>
 #include <string.h>
@@ -25,7 +26,7 @@ static unsigned store(lab_cells *row, const lab_column *column, const char *star
                       char point, const lab_decimal *decimal)
 {
     if (column->target == MARL_COLUMN_T) {
-        return store_time(row, column, decimal) ? column->bit : 0;
+        return !column->is_date && store_time(row, column, decimal) ? column->bit : 0;
     }
     double value = lab_number_value(start, end, point, decimal) * column->factor + column->offset;
     row->value[column->target] = value;
@@ -51,6 +52,13 @@ static void parse_odd_cell(lab_scanner *s, lab_cells *row, const lab_column *col
     if (start == end) {
         return;
     }
+    if (column->is_date) {
+        unsigned is_good = lab_date_read(start, end, &row->t_ns) ? column->bit : 0;
+        row->good |= is_good;
+        row->bad |= is_good ? 0 : column->bit;
+        return;
+    }
+    start = s->has_labels ? lab_skip_label(start, end) : start;
     const char *stop = lab_number_scan(start, s->point, &decimal);
     unsigned good = stop == end ? store(row, column, start, end, s->point, &decimal) : 0;
     row->good |= good;

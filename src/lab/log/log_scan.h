@@ -9,7 +9,8 @@
 
 typedef struct lab_scanner {
     char delimiter, point;
-    int met_comma; /* a cell would be a number if its comma were a point */
+    int has_labels; /* a cell may be "LABEL=NUMBER" */
+    int met_comma;  /* a cell would be a number if its comma were a point */
     lab_layout layout;
     lab_csv_row csv;
 } lab_scanner;

@@ -13,6 +13,7 @@ static const lab_unit units[] = {
     {LAB_TIME, "ms", 1e6, 0, 6},
     {LAB_TIME, "us", 1e3, 0, 3},
     {LAB_TIME, "ns", 1, 0, 0},
+    {LAB_TIME, "date", 0, 0, 0}, /* no number: a date and time by ISO 8601, or a time of day */
     {LAB_ACCEL, "m/s^2", 1, 0, 0},
     {LAB_ACCEL, "g", MARL_STANDARD_GRAVITY, 0, 0},
     {LAB_ACCEL, "mg", MARL_STANDARD_GRAVITY / 1000, 0, 0},
