@@ -44,17 +44,17 @@ static const struct {
     {"How good is that? All filters against the attitude of an optical rig, with figure and page:",
      "compare lift.csv --reference lift.reference.csv --calibration pod-07.json --figure "
      "lift.error.png --report lift.report.html --body hook-block",
-     "complementary *+"},
+     FIRST_LINE},
     {"The same from the rig's own file, with its clock, ned angles, heading and askew markers:",
      "compare lift.csv --reference lift.rig.csv --calibration pod-07.json --time-offset auto "
      "--match world+body --tuning complementary --tuning kalman",
-     "clock:"},
+     FIRST_LINE},
     {"Without the rig: the log itself, smoothed forwards and backwards:",
      "smooth lift.csv --calibration pod-07.json -o lift.smooth.csv --figure lift.smooth.png", "lift.csv:"},
     {"Does it name the same winner?",
      "compare lift.csv --reference smooth --calibration pod-07.json --tuning kalman --tuning "
      "complementary --tuning gradient-descent",
-     "complementary *+"},
+     FIRST_LINE},
     {"Better numbers for the complementary filter, proven on a log that the search has not seen:",
      "search lift.csv --reference lift.reference.csv --hold-out "
      "handle.csv=handle.reference.csv "
@@ -68,7 +68,7 @@ static const struct {
      "handle.csv=handle.reference.csv "
      "--case shake.csv=shake.reference.csv --case steel.csv=steel.reference.csv --tuning kalman "
      "--tuning complementary --tuning gradient-descent --tuning best.json",
-     "complementary *+"},
+     FIRST_LINE},
     {"Would a slower processor do?",
      "compare lift.csv --reference lift.reference.csv --calibration pod-07.json --tuning kalman "
      "--rates 100,50,25",
@@ -146,14 +146,24 @@ static void split(const char *command, words *w)
     }
 }
 
+/* Length of an option with its value, or of what stands without one. */
+static size_t part_of(const char *command)
+{
+    size_t n = strcspn(command, " ");
+    while (command[n] == ' ' && command[n + 1] != '-') {
+        n += 1 + strcspn(command + n + 1, " ");
+    }
+    return n;
+}
+
 /* The command at a prompt, on as many lines as it needs. */
 static void print_command(const char *command)
 {
-    enum { ROOM = 96 }; /* columns without the end of a line that goes on */
+    enum { ROOM = 98 }; /* columns without the end of a line that goes on */
     size_t column = (size_t)snprintf(NULL, 0, "$ marlinspike");
     cli_print("$ marlinspike");
     while (*command != '\0') {
-        size_t n = strcspn(command, " ");
+        size_t n = part_of(command);
         if (column + 1 + n > ROOM) {
             cli_print(" \\\n   ");
             column = 3;
@@ -194,14 +204,6 @@ static int run(words *w, const char *output)
     return WIFEXITED(result) ? WEXITSTATUS(result) : CLI_MACHINE;
 }
 
-/* "A *B": the line begins with A and holds B. */
-static int is_said(const char *line, const char *says)
-{
-    const char *star = strstr(says, " *");
-    size_t n = star != NULL ? (size_t)(star - says) : strlen(says);
-    return strncmp(line, says, n) == 0 && (star == NULL || strstr(line + n, star + 2) != NULL);
-}
-
 /* The last line of a step's output that is its result; "" when there is none. */
 static void find_result(const char *output, const char *says, char *result, size_t size)
 {
@@ -210,7 +212,7 @@ static void find_result(const char *output, const char *says, char *result, size
     result[0] = '\0';
     for (int i = 0; f != NULL && says[0] != '\0' && fgets(line, sizeof line, f) != NULL; i++) {
         const char *text = line + strspn(line, " ");
-        if (strcmp(says, FIRST_LINE) == 0 ? i == 0 : is_said(text, says)) {
+        if (strcmp(says, FIRST_LINE) == 0 ? i == 0 : strncmp(text, says, strlen(says)) == 0) {
             snprintf(result, size, "%.*s", (int)strcspn(text, "\n"), text);
         }
     }

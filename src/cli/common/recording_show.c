@@ -35,13 +35,13 @@ static void watch_text(const marl_live_run *run, char *text, size_t size)
     const double unit = MARL_DEGREE;
     float heading = 0.0f;
     if (!run->has_q) {
-        snprintf(text, size, "%-17.40s %.100s", run->tuning.name,
+        snprintf(text, size, "%-16.40s %.100s", run->tuning.name,
                  run->failure[0] ? run->failure : "no attitude yet");
         return;
     }
     const marl_estimator_counts counts = marl_estimator_count(e);
     int upright = marl_frame_heading(run->q, MARL_WORLD_ENU, &heading) != MARL_OK;
-    snprintf(text, size, "%-17.40s roll %7.2f pitch %6.2f heading %6.2f deg%s, bias %.2f deg/s, invalid %u",
+    snprintf(text, size, "%-16.40s roll %7.2f pitch %6.2f heading %6.2f deg%s, bias %.2f deg/s, invalid %u",
              run->tuning.name, (double)rpy.roll / unit, (double)rpy.pitch / unit, (double)heading / unit,
              upright ? " (upright)" : "", (double)marl_vec3_norm(marl_estimator_bias(e)) / unit,
              (unsigned)(counts.invalid_accel + counts.invalid_gyro + counts.invalid_mag));

@@ -44,6 +44,35 @@ static void print_difference(const marl_study *study, const marl_rank *k)
     cli_print("%s%s\n", worth(study, k), decided(study, k));
 }
 
+static void name_of(const marl_study *study, const marl_rank *k, char name[96])
+{
+    marl_study_run_name(study, &study->runs[k->tuning * study->case_n], name, 96);
+}
+
+/* The answer in one sentence. */
+static void print_answer(const marl_study *study)
+{
+    const marl_rank *best = &study->rank[0], *next = &study->rank[1];
+    char first[96], second[96];
+    if (best->failed > 0 || !marl_study_is_aligned(study)) {
+        return;
+    }
+    name_of(study, best, first);
+    name_of(study, next, second);
+    if (next->failed > 0) {
+        cli_print_prose(0, "%s follows the reference best: %.2f deg rms; the next failed (%s).", first,
+                        best->score_deg, second);
+    } else if (marl_study_is_worse(study, next) || !isfinite(next->low)) {
+        cli_print_prose(0, "%s follows the reference best: %.2f deg rms, the next %.2f (%s).", first,
+                        best->score_deg, next->score_deg, second);
+    } else {
+        cli_print_prose(0,
+                        "%s and %s follow the reference best: %.2f and %.2f deg rms; none of the two is "
+                        "shown to be better.",
+                        first, second, best->score_deg, next->score_deg);
+    }
+}
+
 static void print_order(const marl_study *study, size_t contenders)
 {
     cli_print_prose(0,
@@ -104,6 +133,7 @@ void cli_compare_ranking(const marl_study *study)
     if (contenders < 2 || study->rate_n > 1) {
         return;
     }
+    print_answer(study);
     print_order(study, contenders);
     print_limits(study);
     cli_print("\n");

@@ -187,6 +187,13 @@ static marl_filter first_filter(marl_filter_choice choice)
     return filter;
 }
 
+void marlp_app_forget_settings(marl_app *app)
+{
+    memset(&app->settings, 0, sizeof app->settings);
+    app->settings.calibration = marl_calibration_none();
+    app->settings.tuning = marl_tuning_default(first_filter(app->config.choice));
+}
+
 marl_status marl_app_start(marl_app *app, const marl_port *port, const marl_part *part, uint8_t parts,
                            const marl_app_config *config, const char **what)
 {
@@ -194,8 +201,7 @@ marl_status marl_app_start(marl_app *app, const marl_port *port, const marl_part
     app->port = port;
     app->config = *config;
     MARL_TRY(check(port, config, what));
-    app->settings.calibration = marl_calibration_none();
-    app->settings.tuning = marl_tuning_default(first_filter(config->choice));
+    marlp_app_forget_settings(app);
     marl_packet_reader_init(&app->reader, app->in, sizeof app->in);
     MARL_TRY(marl_board_init(&app->board, port, part, parts, what));
     marlp_app_load(app);

@@ -64,15 +64,23 @@ void marlp_app_load(marl_app *app)
     }
 }
 
-/* The record that `undo` goes back to: the last one when the settings are not kept yet, else the one before. */
+/* The settings that `undo` goes back to: the last record when those of now are not kept yet, else the one before; before
+ * the first record, those of a new board. MARL_ERR_EMPTY when there is nothing to undo. */
 static marl_status load_former(marl_app *app)
 {
     size_t n;
     const marl_settings now = app->settings;
-    MARL_TRY(app->changed ? marl_store_load(app->port, app->item, sizeof app->item, &n)
-                          : marl_store_load_before(app->port, app->item, sizeof app->item, &n, NULL));
-    app->settings.takes = app->settings.has_tuning = 0;
-    marl_status status = read_kept(app, n);
+    marl_status last = marl_store_load(app->port, app->item, sizeof app->item, &n);
+    marl_status status = app->changed || last != MARL_OK
+                             ? last
+                             : marl_store_load_before(app->port, app->item, sizeof app->item, &n, NULL);
+    if (status == MARL_ERR_EMPTY && (app->changed || last == MARL_OK)) {
+        n = 0;
+        status = MARL_OK;
+    }
+    MARL_TRY(status);
+    marlp_app_forget_settings(app);
+    status = n > 0 ? read_kept(app, n) : MARL_OK;
     if (status != MARL_OK) {
         app->settings = now;
         return status;
@@ -89,7 +97,8 @@ static marl_status undo(marl_app *app)
     }
     int was_kept = !app->changed;
     marl_status status = load_former(app);
-    MARL_TRY(status == MARL_ERR_EMPTY ? MARL_ERR_ARGUMENT : status); /* there is no such record */
+    MARL_TRY(status == MARL_ERR_EMPTY ? MARL_ERR_ARGUMENT : status); /* there is nothing to undo */
+    app->changed = 0;
     return was_kept ? marlp_app_commit(app) : MARL_OK;
 }
 

@@ -13,6 +13,9 @@ marl_status marlp_app_send(marl_app *app, const wire_writer *item);
 marl_status marlp_app_send_identity(marl_app *app);
 /* Estimates, and streams the sample as it is with the attitude if there is one. */
 marl_status marlp_app_feed(marl_app *app, const marl_sample *raw);
+/* The settings of a new board: no calibration, the first filter's default tuning. The estimate goes on with its own. */
+void marlp_app_forget_settings(marl_app *app);
+
 /* Restarts the estimate with the current settings. */
 void marlp_app_use_settings(marl_app *app);
 /* Goes on with another calibration: the attitude stays as it is. */

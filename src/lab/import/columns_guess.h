@@ -40,4 +40,9 @@ void lab_guess_by_name(marl_column_guess *column, const lab_file_hint *hint);
 /* A time, and triples without a name, from the numbers; and the units that no name gives. */
 void lab_guess_by_numbers(marl_columns_guess *guess, const lab_rows *rows);
 
+/* The column that is guessed to be this one, or -1. */
+int lab_guess_column(const marl_columns_guess *guess, int target);
+/* The map by which the guessed columns are read. */
+void lab_guess_write_map(marl_columns_guess *guess);
+
 #endif
