@@ -123,6 +123,31 @@ START_TEST(a_turn_about_one_level_axis_is_undecided)
 }
 END_TEST
 
+/* A hand that turns the board for a minute and accelerates it by 1.5 m/s^2 rms an axis, for half a second each. */
+START_TEST(a_hand_that_accelerates_hides_nothing)
+{
+    for (uint64_t seed = 1; seed <= 10; seed++) {
+        int gyro[3], undo[3];
+        dice d = {seed};
+        double hand[3] = {0, 0, 0};
+        marl_log log = tumble(seed, 60);
+        make_mix((int)(seed * 7 % 48), gyro, undo);
+        for (size_t i = 0; i < log.n; i++) {
+            for (int k = 0; k < 3; k++) {
+                hand[k] += -0.02 * hand[k] + 0.3 * dice_normal(&d);
+            }
+            log.row[i].sample.gyro = mixed(log.row[i].sample.gyro, gyro);
+            log.row[i].sample.accel = marl_vec3_add(
+                log.row[i].sample.accel, (marl_vec3){(float)hand[0], (float)hand[1], (float)hand[2]});
+        }
+        marl_axes axes = find(&log);
+        ck_assert_int_eq(axes.gyro.verdict, MARL_AXES_DECIDED);
+        ck_assert_int_eq(memcmp(axes.gyro.best.axis, undo, sizeof undo), 0);
+        marl_log_free(&log);
+    }
+}
+END_TEST
+
 /* Degrees taken for radians show in the scale, and do not disturb the axes. */
 START_TEST(a_wrong_unit_shows_in_the_scale)
 {
@@ -143,4 +168,4 @@ END_TEST
 
 MARL_SUITE("axes", CAMPAIGN(a_hundred_tumbles_determine_the_axes), all_48_are_separated,
            what_is_not_determined_is_not_reported, a_turn_about_one_level_axis_is_undecided,
-           a_wrong_unit_shows_in_the_scale)
+           a_hand_that_accelerates_hides_nothing, a_wrong_unit_shows_in_the_scale)

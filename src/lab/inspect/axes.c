@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Arrangements of axes, found from motion. */
 #include "lab/inspect/arrangement.h"
+#include "lab/inspect/axes_blocks.h"
 #include "lab/inspect/axes_windows.h"
 #include "lab/maths/linear.h"
 #include "lab/maths/statistics.h"
@@ -225,14 +226,13 @@ static int keep_best(marl_axes_fit *fit, const trial *t)
 
 /* By how much more each of the others leaves than the best, block by block: the least of the means, in its
  * standard errors. Parts of a recording that show nothing add nothing to either. */
-static double margin_of(const lab_axes_windows *all, int best, int candidates)
+static double margin_of(const double *left, size_t blocks, int best, int candidates)
 {
     double least = INFINITY;
     for (int i = 0; i < candidates; i++) {
         lab_moments more = {0};
-        for (size_t b = 0; b < all->blocks && i != best; b++) {
-            lab_moments_add(&more, all->left[(size_t)i * all->blocks + b] -
-                                       all->left[(size_t)best * all->blocks + b]);
+        for (size_t b = 0; b < blocks && i != best; b++) {
+            lab_moments_add(&more, left[(size_t)i * blocks + b] - left[(size_t)best * blocks + b]);
         }
         if (i != best) {
             double sigma = lab_moments_deviation(&more) / sqrt((double)more.n);
@@ -258,7 +258,28 @@ static void find_gyro(const lab_axes_windows *all, marl_axes_fit *fit)
         t.left = fit_gyro(all, i, &t.scale);
         best = keep_best(fit, &t) ? i : best;
     }
-    decide(fit, margin_of(all, best, LAB_ARRANGEMENTS));
+    decide(fit, margin_of(all->left, all->blocks, best, LAB_ARRANGEMENTS));
+}
+
+/* By whole turns, which fit together only where the gyroscope's scale is near 1. */
+static marl_status find_gyro_by_turns(const marl_log *log, marl_axes_fit *fit, marl_error *error)
+{
+    lab_axes_blocks turns;
+    int best = 0;
+    marl_status status = lab_axes_blocks_make(&turns, log, error);
+    fit->residual = fit->next = 1;
+    for (int i = 0; i < LAB_ARRANGEMENTS && status == MARL_OK && turns.changed > 0; i++) {
+        trial t = {.how = lab_arrangement(i), .left = 0, .scale = 1};
+        for (size_t b = 0; b < turns.blocks; b++) {
+            t.left += turns.left[(size_t)i * turns.blocks + b] / turns.changed;
+        }
+        best = keep_best(fit, &t) ? i : best;
+    }
+    if (status == MARL_OK && turns.changed > 0) {
+        decide(fit, margin_of(turns.left, turns.blocks, best, LAB_ARRANGEMENTS));
+    }
+    lab_axes_blocks_free(&turns);
+    return status;
 }
 
 /* The sum of squares of the changes, to which what is left is compared. */
@@ -315,7 +336,7 @@ static void find_mag(const lab_axes_windows *all, marl_axes *axes)
             number = i;
         }
     }
-    decide(fit, whole > 0 ? margin_of(all, number, LAB_ARRANGEMENTS / 2) : 0);
+    decide(fit, whole > 0 ? margin_of(all->left, all->blocks, number, LAB_ARRANGEMENTS / 2) : 0);
     if (fit->verdict == MARL_AXES_DECIDED) {
         axes->dip_deg = find_dip(all, &fit->best, best);
         fit->sign_decided = fabs(axes->dip_deg) >= MIN_DIP;
@@ -328,16 +349,20 @@ static void find_mag(const lab_axes_windows *all, marl_axes *axes)
     }
 }
 
-static marl_status find_by(const marl_log *log, int64_t window_ns, int has_mag, marl_axes *axes,
+static marl_status find_by(const marl_log *log, int64_t window_ns, int by_turns, marl_axes *axes,
                            marl_error *error)
 {
     const marl_axes_fit none = {MARL_AXES_UNDECIDED, {{1, 2, 3}}, 1, 1, NAN, 0};
+    int has_mag = (log->info.columns & MARL_COLUMNS_MAG) == MARL_COLUMNS_MAG;
     lab_axes_windows all;
     marl_status status = lab_axes_windows_make(&all, log, window_ns, error);
     *axes = (marl_axes){none, none, NAN};
     axes->mag.verdict = has_mag ? MARL_AXES_UNDECIDED : MARL_AXES_ABSENT;
     if (status == MARL_OK && turns_enough(&all)) {
         find_gyro(&all, &axes->gyro);
+        if (by_turns && axes->gyro.verdict != MARL_AXES_DECIDED) {
+            status = find_gyro_by_turns(log, &axes->gyro, error);
+        }
         if (has_mag && axes->gyro.verdict == MARL_AXES_DECIDED) {
             find_mag(&all, axes);
         }
@@ -347,20 +372,19 @@ static marl_status find_by(const marl_log *log, int64_t window_ns, int has_mag, 
 }
 
 /* Short windows follow fast turning; where they do not decide, longer ones see slow turning through a hand's
- * own accelerations. */
+ * own accelerations, and at last whole turns. */
 marl_status marl_axes_find(const marl_log *log, marl_axes *axes, marl_error *error)
 {
     static const int64_t window_ns[] = {INT64_C(100000000), INT64_C(300000000)};
     const marl_axes_fit none = {MARL_AXES_ABSENT, {{1, 2, 3}}, 1, 1, NAN, 0};
     unsigned both = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO;
-    int has_mag = (log->info.columns & MARL_COLUMNS_MAG) == MARL_COLUMNS_MAG;
     marl_status status = MARL_OK;
     *axes = (marl_axes){none, none, NAN};
     if ((log->info.columns & both) != both) {
         return MARL_OK;
     }
     for (size_t i = 0; i < 2 && status == MARL_OK && axes->gyro.verdict != MARL_AXES_DECIDED; i++) {
-        status = find_by(log, window_ns[i], has_mag, axes, error);
+        status = find_by(log, window_ns[i], i == 1, axes, error);
     }
     return status;
 }
