@@ -45,6 +45,8 @@ typedef struct marl_still_result {
     double later_sigma[3];
     int later_is_bound[3]; /* 1: one of the two is not seen, and the largest that would not be seen stands for
                               it */
+    double
+        later_seen[3]; /* the same with the noise alone that is seen: less than that is not to be expected */
 } marl_still_result;
 
 /* Mean rate over the rest of a recording. The standard error is the larger of white noise alone and the

@@ -258,6 +258,35 @@ START_TEST(a_sheet_made_of_a_recording_gives_its_like)
 }
 END_TEST
 
+/* Of 30 rests of five minutes with a walk that such a rest shows: the mean of the squared errors over the stated
+ * variances of 20 and more is within three standard deviations of 1, and a bound that the truth exceeds is rare. */
+START_TEST(stated_errors_of_a_walk_hold)
+{
+    const double walk = 3e-5;
+    double squares = 0;
+    int seen = 0, beyond = 0;
+    for (uint64_t seed = 1; seed <= 30; seed++) {
+        const marl_sensor_sheet sheet = {
+            .rate_hz = 50, .full_scale = 9, .bits = 24, .white = 1e-4, .walk = walk, .present = 1};
+        marl_noise noise;
+        double *value = noise_of(&sheet, 15000, 400 + seed);
+        ck_assert_int_eq(lab_allan_of(value, 15000, 0.02, &allan, NULL), MARL_OK);
+        lab_noise_fit(&allan, &noise);
+        free(value);
+        if (isfinite(noise.walk)) {
+            squares += pow((noise.walk - walk) / noise.walk_sigma, 2);
+            seen++;
+        } else {
+            beyond += walk > noise.walk_max;
+        }
+    }
+    ck_assert_int_ge(seen, 20);
+    ck_assert_double_lt(squares / seen, 1 + 3 * sqrt(2.0 / seen));
+    ck_assert_double_gt(squares / seen, 0.2);
+    ck_assert_int_le(beyond, 3);
+}
+END_TEST
+
 START_TEST(too_little_and_nothing_at_all)
 {
     static const double flat[500];
@@ -285,4 +314,4 @@ END_TEST
 MARL_SUITE_OF_TRIALS("noise", recordings, what_was_put_in_comes_out, closed_forms,
                      a_published_series_has_its_published_deviations, the_sum_is_that_of_the_definition,
                      bands_hold_at_their_level, a_sheet_made_of_a_recording_gives_its_like,
-                     too_little_and_nothing_at_all)
+                     stated_errors_of_a_walk_hold, too_little_and_nothing_at_all)

@@ -95,7 +95,10 @@ int cli_calibrated_json(const marl_session *session)
     json_object_set_new(root, "accepted", json_boolean(r->accepted));
     json_object_set_new(root, "next", next);
     json_object_set_new(root, "model", cli_text(r->model));
-    if (session->recording == MARL_RECORDING_POSES) {
+    if (session->recording == MARL_RECORDING_STILL) {
+        json_object_set_new(root, "later_seen", cli_numbers(session->still.later_seen, 3));
+        json_object_set_new(root, "later_sigma", cli_numbers(session->still.later_sigma, 3));
+    } else if (session->recording == MARL_RECORDING_POSES) {
         json_object_set_new(root, "poses", poses_json(&session->poses.poses));
     } else if (session->recording == MARL_RECORDING_TURNS) {
         json_object_set_new(root, "turns", turns_json(&session->turns));
@@ -157,15 +160,15 @@ static void print_still(const marl_session *session)
     if (isfinite(rest->outcome.fit.temperature_degC)) {
         cli_print(", at %.1f degC", rest->outcome.fit.temperature_degC);
     }
-    cli_print("\n\n%-8s %12s %14s %14s %14s\n", "", "bias deg/s", "std error", "in 10 minutes",
+    cli_print("\n\n%-8s %12s %12s %20s %14s\n", "", "bias deg/s", "std error", "in 10 minutes",
               "noise deg/s");
     for (int k = 0; k < 3; k++) {
         char later[24] = "-";
         if (isfinite(rest->later_sigma[k])) {
-            snprintf(later, sizeof later, "%s%.5f", rest->later_is_bound[k] ? "< " : "",
-                     rest->later_sigma[k] / MARL_DEGREE);
+            double seen = rest->later_seen[k] / MARL_DEGREE, bound = rest->later_sigma[k] / MARL_DEGREE;
+            snprintf(later, sizeof later, rest->later_is_bound[k] ? "%.5f to %.5f" : "%.5f", seen, bound);
         }
-        cli_print("%-8s %+12.5f %14.5f %14s %14.5f\n",
+        cli_print("%-8s %+12.5f %12.5f %20s %14.5f\n",
                   marl_column_name((marl_column)(MARL_COLUMN_GYRO_X + k)),
                   rest->outcome.fit.bias[k] / MARL_DEGREE, rest->outcome.fit.bias_sigma[k] / MARL_DEGREE,
                   later, rest->deviation[k] / MARL_DEGREE);

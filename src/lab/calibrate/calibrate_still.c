@@ -208,8 +208,13 @@ static void find_drift(const rest_sums *sums, marl_still_result *rest)
              axes, fabs(warming) > 0.05 ? one : "");
 }
 
-/* How far the bias may be off after LATER_S: twice the Allan variance of the instability, and the walk until
- * then and within the recording. */
+/* Twice the Allan variance of the instability, and the walk until then and within the recording. */
+static double wandered2(double flicker, double walk, double still_s)
+{
+    return 2 * pow(FLICKER_FLOOR * flicker, 2) + walk * walk * (LATER_S + still_s / 3);
+}
+
+/* How far the bias may be off after LATER_S. */
 static marl_status find_later(const marl_log *log, marl_still_result *rest, marl_error *error)
 {
     marl_inspection in;
@@ -224,11 +229,11 @@ static marl_status find_later(const marl_log *log, marl_still_result *rest, marl
         if (!(noise.axes & (1u << k)) || !isfinite(flicker) || !isfinite(walk)) {
             continue; /* too short for the noise fit */
         }
-        double instability2 = 2 * pow(FLICKER_FLOOR * flicker, 2);
-        double walk2 = walk * walk * (LATER_S + rest->still_s / 3);
         double drift = rest->drift[k] * (LATER_S + rest->still_s / 2);
-        rest->later_sigma[k] =
-            sqrt(pow(rest->outcome.fit.bias_sigma[k], 2) + instability2 + walk2 + drift * drift);
+        double known2 = pow(rest->outcome.fit.bias_sigma[k], 2) + drift * drift;
+        rest->later_sigma[k] = sqrt(known2 + wandered2(flicker, walk, rest->still_s));
+        rest->later_seen[k] =
+            sqrt(known2 + wandered2(has_flicker ? flicker : 0, has_walk ? walk : 0, rest->still_s));
         rest->later_is_bound[k] = !has_flicker || !has_walk;
     }
     return status;
@@ -268,7 +273,8 @@ marl_status marl_calibrate_still(const marl_log *log, marl_still_result *rest, m
     rest_sums sums;
     memset(&sums, 0, sizeof sums);
     *rest = (marl_still_result){.outcome = {.sensor = MARL_GYRO, .fit = marl_fit_none(), .model = "bias"},
-                                .later_sigma = {NAN, NAN, NAN}};
+                                .later_sigma = {NAN, NAN, NAN},
+                                .later_seen = {NAN, NAN, NAN}};
     snprintf(rest->outcome.next, sizeof rest->outcome.next, "record a log with gyro_x, gyro_y and gyro_z");
     marl_status status = marl_log_require(&log->info, log->path, MARL_COLUMNS_GYRO, error);
     if (status == MARL_OK) {

@@ -13,8 +13,8 @@ typedef struct lab_axes_blocks {
 
 /* In blocks of some seconds each force is turned back by what the gyroscope, so arranged, has turned since the block's
  * beginning. Gravity then stays where it is, and what a hand does averages out, since its speed is limited; with
- * another arrangement gravity is smeared. What is left: the variance of the force that was turned back. At most ten minutes are looked
- * at. To be freed, also on failure. MARL_ERR_SYSTEM without memory. */
+ * another arrangement gravity is smeared. What is left: the variance of the forces turned back. At most 200 blocks are
+ * looked at. To be freed, also on failure. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status lab_axes_blocks_make(lab_axes_blocks *all, const marl_log *log, marl_error *error);
 void lab_axes_blocks_free(lab_axes_blocks *all);
 

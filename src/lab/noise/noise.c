@@ -12,6 +12,10 @@ enum { WHITE, FLICKER, WALK, LOW_PASS, TERMS };
 #define WHITE_SLOPE (-0.4)
 #define RISEN 1.15 /* the curve behind its floor */
 
+/* Points of the curve share readings, which the fit counts as independent: the slower the noise, the more of its errors
+ * are common to several points. By how much the standard errors are larger, from simulated rests of 300 and 1,800 s. */
+static const double shared[TERMS] = {[WHITE] = 1.3, [FLICKER] = 1.6, [WALK] = 2.2, [LOW_PASS] = 1};
+
 /* A low-pass makes the first points too small. Those within its memory are left out; behind it what it takes
  * away goes with 1 / tau^2, which is a term of the fit where it is seen. */
 static size_t first_white(const marl_allan *allan)
@@ -58,10 +62,10 @@ static double find_floor(const marl_allan *allan)
 }
 
 /* A variance's term as the noise it stands for, with its standard error. */
-static void report(double term, double sigma, double *value, double *value_sigma)
+static void report(const lab_positive_fit *f, int term, double *value, double *value_sigma)
 {
-    *value = sqrt(term);
-    *value_sigma = 0.5 * sigma / *value;
+    *value = sqrt(f->term[term]);
+    *value_sigma = 0.5 * shared[term] * f->sigma[term] / *value;
 }
 
 /* The term where significant, else its detection limit. */
@@ -70,11 +74,11 @@ static void report_or_bound(const lab_variances *p, const lab_positive_fit *f, i
 {
     double errors[TERMS];
     if (f->term[term] > 0 && lab_positive_fit_without(p, f, term) > MIN_CHI_SQUARE) {
-        report(f->term[term], f->sigma[term], value, sigma);
+        report(f, term, value, sigma);
         return;
     }
     lab_positive_fit_errors(p, f, errors);
-    *max = sqrt(f->term[term] + 3 * errors[term]);
+    *max = sqrt(f->term[term] + 3 * shared[term] * errors[term]);
 }
 
 void lab_noise_fit(const marl_allan *allan, marl_noise *noise)
@@ -95,7 +99,7 @@ void lab_noise_fit(const marl_allan *allan, marl_noise *noise)
         return; /* no noise of these kinds */
     }
     if (f.term[WHITE] > 0) {
-        report(f.term[WHITE], f.sigma[WHITE], &noise->white, &noise->white_sigma);
+        report(&f, WHITE, &noise->white, &noise->white_sigma);
     }
     report_or_bound(&p, &f, FLICKER, &noise->flicker, &noise->flicker_sigma, &noise->flicker_max);
     report_or_bound(&p, &f, WALK, &noise->walk, &noise->walk_sigma, &noise->walk_max);
