@@ -2,6 +2,7 @@
  * Verdicts against simulated truth: how often a wrong value is accepted, how often a right one is refused,
  * and whether stated errors hold. NSE: mean of (error / standard error)^2, 1 is honest. */
 #include "bench.h"
+#include "lab/maths/random.h"
 #include "verdicts.h"
 #include <math.h>
 #include <stdio.h>
@@ -163,18 +164,40 @@ static void add_match(const marl_series *estimate, const marl_series *truth, dou
     if (marl_match_find(estimate, truth, MARL_MATCH_WORLD, &m, NULL) != MARL_OK) {
         exit(1);
     }
-    marl_match_add_sigma(&m, tilt, heading);
+    marl_match_add_sigma(&m, estimate, tilt, heading);
     const double turn[3] = {2 * (double)m.world.x / MARL_DEGREE, 2 * (double)m.world.y / MARL_DEGREE,
                             2 * (double)m.world.z / MARL_DEGREE};
     nse[0] += pow(turn[2] / m.world_sigma_deg[2], 2) / SEEDS;
     nse[1] += (pow(turn[0] / m.world_sigma_deg[0], 2) + pow(turn[1] / m.world_sigma_deg[1], 2)) / 2 / SEEDS;
 }
 
-static void print_matched(marl_scene_kind scene)
+/* A part of which calibration has left little, another little with each seed. */
+static marl_sheet sheet_of_calibrated(uint64_t seed)
+{
+    static const double left[MARL_SENSOR_COUNT] = {
+        [MARL_ACCEL] = 0.015, [MARL_GYRO] = 0.003, [MARL_MAG] = 0.25};
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_sensor_sheet *sensor[MARL_SENSOR_COUNT] = {
+        [MARL_ACCEL] = &sheet.accel, [MARL_GYRO] = &sheet.gyro, [MARL_MAG] = &sheet.mag};
+    lab_normals normals = lab_normals_of(lab_random_seeded(seed, 56));
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        for (int k = 0; k < 3; k++) {
+            sensor[i]->bias[k] = left[i] * lab_normals_next(&normals);
+            sensor[i]->scale_error[k] = sensor[i]->bias_per_degC[k] = 0;
+            memset(sensor[i]->cross_axis, 0, sizeof sensor[i]->cross_axis);
+        }
+        sensor[i]->bias_spread = 0;
+    }
+    return sheet;
+}
+
+static void print_matched(marl_scene_kind scene, int calibrated)
 {
     double smoothed[2] = {0}, kalman[2] = {0};
     for (uint64_t seed = 301; seed < 301 + SEEDS; seed++) {
-        marl_log log = verdict_log(scene, 100, 100, 0, seed);
+        const marl_sheet sheet = calibrated ? sheet_of_calibrated(seed) : marl_sheet_grommet();
+        marl_log log = verdict_log_of(&sheet, scene, 100, 100, 0, seed);
+        log.info.corrected = calibrated;
         marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
         marl_replay_options options = {.degradation = {.every = 1}};
         marl_pipeline pipeline;
@@ -226,10 +249,17 @@ void bench_verdicts(void)
     verdicts_axes();
     verdicts_verify();
     print_verified();
+    bench_match();
+}
+
+void bench_match(void)
+{
     const marl_scene_kind matched[] = {MARL_SCENE_LIFT, MARL_SCENE_TUMBLE, MARL_SCENE_HANDLE,
                                        MARL_SCENE_SHAKE, MARL_SCENE_CARRY};
-    printf("compare --match world, raw sensors\n");
-    for (size_t i = 0; i < sizeof matched / sizeof matched[0]; i++) {
-        print_matched(matched[i]);
+    for (int calibrated = 0; calibrated < 2; calibrated++) {
+        printf("compare --match world, %s sensors\n", calibrated ? "calibrated" : "raw");
+        for (size_t i = 0; i < sizeof matched / sizeof matched[0]; i++) {
+            print_matched(matched[i], calibrated);
+        }
     }
 }

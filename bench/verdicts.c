@@ -6,16 +6,16 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-marl_log verdict_log(marl_scene_kind scene, double rate_hz, double seconds, double skip_s, uint64_t seed)
+marl_log verdict_log_of(const marl_sheet *sheet, marl_scene_kind scene, double rate_hz, double seconds,
+                        double skip_s, uint64_t seed)
 {
     static char path[] = "made.csv";
-    marl_sheet sheet = marl_sheet_grommet();
     marl_simulator simulator;
     marl_log log = {.path = path, .n = (size_t)(seconds * rate_hz)};
     log.info.columns =
         MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG | MARL_COLUMNS_TEMP | MARL_COLUMNS_Q;
     log.row = calloc(log.n, sizeof *log.row);
-    if (log.row == NULL || lab_simulator_init(&simulator, scene, &sheet, rate_hz, seed) != MARL_OK ||
+    if (log.row == NULL || lab_simulator_init(&simulator, scene, sheet, rate_hz, seed) != MARL_OK ||
         marl_simulator_set(&simulator, skip_s, 0) != MARL_OK) {
         exit(1);
     }
@@ -24,6 +24,12 @@ marl_log verdict_log(marl_scene_kind scene, double rate_hz, double seconds, doub
         log.row[i].has_q = 1;
     }
     return log;
+}
+
+marl_log verdict_log(marl_scene_kind scene, double rate_hz, double seconds, double skip_s, uint64_t seed)
+{
+    const marl_sheet sheet = marl_sheet_grommet();
+    return verdict_log_of(&sheet, scene, rate_hz, seconds, skip_s, seed);
 }
 
 marl_log verdict_part(const marl_log *log, unsigned columns, unsigned fresh, double late_s)

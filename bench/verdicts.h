@@ -10,6 +10,8 @@ enum { VERDICT_SEEDS = 40, VERDICT_FROM = 5001 };
 
 /* A simulated log in memory, with its truth, from `skip_s` of the scene on. Stops the program without memory.
  */
+marl_log verdict_log_of(const marl_sheet *sheet, marl_scene_kind scene, double rate_hz, double seconds,
+                        double skip_s, uint64_t seed);
 marl_log verdict_log(marl_scene_kind scene, double rate_hz, double seconds, double skip_s, uint64_t seed);
 /* A copy with the sensors of `columns` and their rows alone, by a clock that shows `late_s` more. */
 marl_log verdict_part(const marl_log *log, unsigned columns, unsigned fresh, double late_s);

@@ -203,9 +203,10 @@ typedef struct marl_match {
 MARL_CHECKED marl_status marl_match_find(const marl_series *estimate, const marl_series *reference,
                                          marl_match_kind kind, marl_match *match, marl_error *error);
 
-/* Adds the estimate's own standard deviations (rad; tilt: both axes together) to those of the match: an error
- * of the estimate that lasts is no scatter. */
-void marl_match_add_sigma(marl_match *match, double tilt, double heading);
+/* Adds the estimate's own standard deviations (rad; tilt: both axes together) to those of the match: an error of the
+ * estimate that lasts is no scatter. Its cause lies in the sensors and turns with the body, so the world's side has it
+ * as far as the body always stands the same way, and what averages out once in 8 s. */
+void marl_match_add_sigma(marl_match *match, const marl_series *estimate, double tilt, double heading);
 
 /* reference becomes world reference body. */
 void marl_match_apply(const marl_match *match, marl_series *reference);

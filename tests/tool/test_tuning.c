@@ -41,7 +41,8 @@ START_TEST(the_table_marks_what_is_changed)
     temporary dir = tool_folder();
     tool_run r = run("tuning complementary:tilt_time=0.49,weighting=off");
     ck_assert_int_eq(r.code, 0);
-    ck_assert_ptr_nonnull(strstr(r.out, "* tilt_time            0.49        1  time constant of the tilt correction"));
+    ck_assert_ptr_nonnull(
+        strstr(r.out, "* tilt_time            0.49        1  time constant of the tilt correction"));
     ck_assert_ptr_nonnull(strstr(r.out, "* weighting             off       on"));
     ck_assert_ptr_nonnull(strstr(r.out, "  damping              0.91     0.91"));
     ck_assert_ptr_nonnull(strstr(r.out, "0.98000 at 100 Hz"));

@@ -150,23 +150,27 @@ static void print_run(const marl_study *study, const marl_run *r, const columns 
     }
 }
 
+/* Titles or units of the measures that are shown. */
+static void print_scalar_heads(const columns *has, int as_units)
+{
+    for (int i = 0; i < MARL_SCALAR_COUNT; i++) {
+        const marl_scalar *row = marl_scalar_row((marl_scalar_id)i);
+        if (has->scalar[i]) {
+            cli_print(" %*s", row->width, as_units ? row->unit : row->title);
+        }
+    }
+}
+
 /* The two lines above the errors: groups, then measures or units. */
 static void print_heads(const columns *has)
 {
-    int weights = 6 * (has->accel + has->mag);
-    cli_print("%-*s %11s%6s", NAME, "", "tilt", "");
-    cli_print(has->heading ? " %9s%3s %6s" : "", "heading", "", "total");
-    for (int i = 0; i < MARL_SCALAR_COUNT; i++) {
-        const marl_scalar *row = marl_scalar_row((marl_scalar_id)i);
-        cli_print(has->scalar[i] ? " %*s" : "", row->width, row->title);
-    }
-    cli_print(weights > 0 ? " %*s" : "", weights - 1, weights > 6 ? "weight<0.5" : "w<0.5");
-    cli_print("\n%-*s %5s %5s %5s", NAME, "error in degrees", "rms", "p95", "max");
-    cli_print(has->heading ? " %6s %5s %6s" : "", "rms", "max", "rms");
-    for (int i = 0; i < MARL_SCALAR_COUNT; i++) {
-        const marl_scalar *row = marl_scalar_row((marl_scalar_id)i);
-        cli_print(has->scalar[i] ? " %*s" : "", row->width, row->unit);
-    }
+    int weights = has->accel + has->mag;
+    cli_print("%-*s %11s%6s%s", NAME, "", "tilt", "", has->heading ? "   heading     total" : "");
+    print_scalar_heads(has, 0);
+    cli_print("%s\n", weights == 2 ? "  weight<0.5" : weights == 1 ? " w<0.5" : "");
+    cli_print("%-*s %5s %5s %5s%s", NAME, "error in degrees", "rms", "p95", "max",
+              has->heading ? "    rms   max    rms" : "");
+    print_scalar_heads(has, 1);
     cli_print("%s%s\n", has->accel ? " acc %" : "", has->mag ? " mag %" : "");
 }
 
@@ -241,7 +245,9 @@ static void print_conditions(const marl_study *study, const marl_study_case *it)
     snprintf(title, sizeof title, "%s error, rms, while", cli_compare_by(study));
     cli_print("\n%-*s", NAME, title);
     for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
-        cli_print(met[k] ? " %10s" : "", marl_condition_name((marl_condition)k));
+        if (met[k]) {
+            cli_print(" %10s", marl_condition_name((marl_condition)k));
+        }
     }
     for (size_t i = 0; i < study->run_n; i++) {
         const marl_run *r = &study->runs[i];
@@ -251,7 +257,9 @@ static void print_conditions(const marl_study *study, const marl_study_case *it)
         if (any == NULL) {
             cli_print("\n%-*s", NAME, "share of the time, %");
             for (int k = 0; k < MARL_CONDITION_COUNT; k++) {
-                cli_print(met[k] ? " %10.0f" : "", 100 * r->comparison.by_condition[k].share);
+                if (met[k]) {
+                    cli_print(" %10.0f", 100 * r->comparison.by_condition[k].share);
+                }
             }
             cli_print("\n");
             any = r;

@@ -9,6 +9,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define AVERAGED_S 8.0 /* errors that turn with the body are independent after so long */
 #define SETTLED_NS INT64_C(5000000000)
 #define SETTLED_DEG 2.0
 #define TURN_NS INT64_C(1000000000) /* attitudes so far apart determine the body side */
@@ -321,12 +322,34 @@ marl_status marl_match_find(const marl_series *estimate, const marl_series *refe
     return status;
 }
 
-void marl_match_add_sigma(marl_match *match, double tilt, double heading)
+/* The share of an error, fixed to the body, that lasts in the world along x or y: the length of the mean of that axis in
+ * the body; what does not last averages out. */
+static double lasting(const marl_series *estimate, marl_vec3 axis)
+{
+    double mean[3] = {0, 0, 0};
+    for (size_t i = 0; i < estimate->n; i++) {
+        marl_vec3 v = marl_quat_rotate_back(estimate->at[i].q, axis);
+        mean[0] += (double)v.x / (double)estimate->n;
+        mean[1] += (double)v.y / (double)estimate->n;
+        mean[2] += (double)v.z / (double)estimate->n;
+    }
+    double share2 = mean[0] * mean[0] + mean[1] * mean[1] + mean[2] * mean[2];
+    double seconds = 1e-9 * (double)(estimate->at[estimate->n - 1].t_ns - estimate->at[0].t_ns);
+    return sqrt(share2 + (1 - share2) * fmin(1, AVERAGED_S / fmax(seconds, AVERAGED_S)));
+}
+
+void marl_match_add_sigma(marl_match *match, const marl_series *estimate, double tilt, double heading)
 {
     const double more[3] = {tilt / sqrt(2) / MARL_DEGREE, tilt / sqrt(2) / MARL_DEGREE,
                             heading / MARL_DEGREE};
+    if (estimate->n == 0) {
+        return;
+    }
+    /* a force along y turns the world about x; a field along x, its east, about z */
+    double east = lasting(estimate, (marl_vec3){1, 0, 0}), north = lasting(estimate, (marl_vec3){0, 1, 0});
+    const double lasts[3] = {north, east, east};
     for (int k = 0; k < 3; k++) {
-        match->world_sigma_deg[k] = hypot(match->world_sigma_deg[k], more[k]);
+        match->world_sigma_deg[k] = hypot(match->world_sigma_deg[k], lasts[k] * more[k]);
         match->body_sigma_deg[k] = hypot(match->body_sigma_deg[k], more[k]);
         match->sigma_deg = fmax(match->sigma_deg, fmax(match->world_sigma_deg[k], match->body_sigma_deg[k]));
     }

@@ -237,7 +237,7 @@ static marl_status find_match(const marl_study *study, marl_study_case *it, marl
         (void)!marl_fail(error, status, "%s: %.400s", it->log_path, why.text);
     }
     if (status == MARL_OK) {
-        marl_match_add_sigma(&it->match, sigma[0], sigma[1]);
+        marl_match_add_sigma(&it->match, &estimate, sigma[0], sigma[1]);
         marl_match_apply(&it->match, &it->reference);
     }
     marl_series_free(&estimate);

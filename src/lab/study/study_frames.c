@@ -173,7 +173,7 @@ static marl_status look_for_rotation(marl_study *study, marl_study_case *it, mar
     }
     if (status == MARL_OK && before.total > 0) {
         if (marl_match_find(&estimate, &it->reference, MARL_MATCH_WORLD_AND_BODY, &m, &why) == MARL_OK) {
-            marl_match_add_sigma(&m, s.sigma_tilt_rms, s.sigma_heading_rms);
+            marl_match_add_sigma(&m, &estimate, s.sigma_tilt_rms, s.sigma_heading_rms);
             warn_of_frames(study, it, &m, &before, &sigma);
         }
         status = only_memory(&why, error);
