@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * How far a long computation is. */
 #include "cli/common/progress.h"
+#include "marlinspike/lab.h"
 #include <stdio.h>
 #include <string.h>
 #include <unistd.h>
@@ -29,16 +30,19 @@ void cli_progress_show(void *context, const char *stage, double share)
     if (!p->is_on) {
         return;
     }
-    if (strncmp(p->stage, stage, sizeof p->stage - 1) != 0) {
+    char clean[sizeof p->stage]; /* it may hold the name of a file */
+    snprintf(clean, sizeof clean, "%s", stage);
+    marl_text_clean(clean);
+    if (strcmp(p->stage, clean) != 0) {
         cli_progress_end(p);
         clock_gettime(CLOCK_MONOTONIC, &p->began);
-        snprintf(p->stage, sizeof p->stage, "%s", stage);
+        memcpy(p->stage, clean, sizeof clean);
     }
     double since = seconds_since(&p->began);
     if (share <= 0 || share >= 1 || since < FIRST_S || (p->is_drawn && seconds_since(&p->shown) < EACH_S)) {
         return;
     }
-    fprintf(stderr, CLEAR_LINE "%s: %.0f %%, %.0f s left%s", stage, 100 * share, since * (1 / share - 1),
+    fprintf(stderr, CLEAR_LINE "%s: %.0f %%, %.0f s left%s", p->stage, 100 * share, since * (1 / share - 1),
             p->note);
     fflush(stderr);
     clock_gettime(CLOCK_MONOTONIC, &p->shown);

@@ -57,19 +57,20 @@ static void print_answer(const marl_study *study)
     if (best->failed > 0 || !marl_study_is_aligned(study)) {
         return;
     }
+    const char *by = study->rank_by == MARL_RANK_BY_TILT ? " in tilt" : "";
     name_of(study, best, first);
     name_of(study, next, second);
     if (next->failed > 0) {
-        cli_print_prose(0, "%s follows the reference best: %.2f deg rms; the next failed (%s).", first,
-                        best->score_deg, second);
+        cli_print_prose(0, "%s follows the reference best: %.2f deg rms%s; the next failed (%s).", first,
+                        best->score_deg, by, second);
     } else if (marl_study_is_worse(study, next) || !isfinite(next->low)) {
-        cli_print_prose(0, "%s follows the reference best: %.2f deg rms, the next %.2f (%s).", first,
-                        best->score_deg, next->score_deg, second);
+        cli_print_prose(0, "%s follows the reference best: %.2f deg rms%s, the next %.2f (%s).", first,
+                        best->score_deg, by, next->score_deg, second);
     } else {
         cli_print_prose(0,
-                        "%s and %s follow the reference best: %.2f and %.2f deg rms; none of the two is "
+                        "%s and %s follow the reference best: %.2f and %.2f deg rms%s; none of the two is "
                         "shown to be better.",
-                        first, second, best->score_deg, next->score_deg);
+                        first, second, best->score_deg, next->score_deg, by);
     }
 }
 
