@@ -40,6 +40,7 @@ void bench_recovery(void);
 /* Wrong acceptances, refusals and errors against stated ones; not part of a run without words. */
 void bench_verdicts(void);
 void bench_match(void);
+void bench_noise(void);
 void bench_groups(void);
 /* Clocks and frames of references. */
 void bench_frames(void);
