@@ -299,7 +299,7 @@ static int demo(const cli *c)
         return CLI_MACHINE;
     }
     if (!quiet) {
-        cli_print("$ cd %s\n\n", dir);
+        cli_print(strchr(dir, ' ') != NULL ? "$ cd '%s'\n\n" : "$ cd %s\n\n", dir);
     }
     json_t *list = json_array();
     for (size_t i = 0; i < sizeof steps / sizeof steps[0]; i++) {

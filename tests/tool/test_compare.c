@@ -159,7 +159,7 @@ START_TEST(rates_and_losses)
     json_decref(r);
     tool_run table =
         run("compare lift.csv --reference lift.reference.csv --rates 100,50 --calibration c.json");
-    ck_assert_ptr_nonnull(strstr(table.out, "total error, rms, at         100      50 Hz\n"));
+    ck_assert_ptr_nonnull(strstr(table.out, "total error, rms, at        100      50 Hz\n"));
     run_free(&table);
     json_t *all = run_json(0, "compare lift.csv --reference lift.reference.csv --tuning kalman");
     json_t *some = run_json(0, "compare lift.csv --reference lift.reference.csv --tuning kalman --every 2 "
