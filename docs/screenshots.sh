@@ -4,7 +4,7 @@
 #   screenshots.sh TOOL            makes them, and writes what they were made from; needs Xvfb, xterm and ImageMagick
 #   screenshots.sh TOOL --check    fails where one is older than what it shows
 # What a picture shows is a digest without its numbers, which depend on the machine: of what the commands print, of the
-# script of a figure, of the sources of a page. docs/screenshots/made_from.txt keeps them.
+# script of a figure, of the sources of a page. docs/figures/made_from.txt keeps them.
 set -euo pipefail
 tool=$(realpath "$1")
 docs=$(realpath "$(dirname "$0")")
@@ -187,7 +187,7 @@ write_digests() {
 
 if [ "${2:-}" = --check ]; then
     write_digests
-    if ! diff "$here/made_from.txt" "$work/made_from.txt" >"$work/diff"; then
+    if ! diff "$docs/figures/made_from.txt" "$work/made_from.txt" >"$work/diff"; then
         sed -n 's/^[<>] \([a-z_]*\) .*/the picture \1.png is older than what it shows: .\/run shots/p' "$work/diff" | sort -u
         exit 1
     fi
@@ -197,5 +197,5 @@ else
     story
     shoot_pages
     write_digests
-    cp "$work/made_from.txt" "$here/made_from.txt"
+    cp "$work/made_from.txt" "$docs/figures/made_from.txt"
 fi
