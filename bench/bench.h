@@ -41,6 +41,7 @@ void bench_recovery(void);
 void bench_verdicts(void);
 void bench_match(void);
 void bench_noise(void);
+void bench_tumbles(void);
 void bench_groups(void);
 /* Clocks and frames of references. */
 void bench_frames(void);

@@ -63,12 +63,17 @@ static json_t *moves_json(const marl_moves_result *r)
     return list;
 }
 
+static json_t *span_json(const marl_span *span)
+{
+    const double ends[2] = {seconds(span->from_ns), seconds(span->to_ns)};
+    return cli_numbers(ends, 2);
+}
+
 static json_t *spans_json(const marl_spans *spans)
 {
     json_t *list = json_array();
     for (size_t i = 0; i < spans->n; i++) {
-        const double span[2] = {seconds(spans->span[i].from_ns), seconds(spans->span[i].to_ns)};
-        json_array_append_new(list, cli_numbers(span, 2));
+        json_array_append_new(list, span_json(&spans->span[i]));
     }
     return list;
 }
@@ -110,6 +115,10 @@ int cli_calibrated_json(const marl_session *session)
         json_object_set_new(root, "drift", cli_numbers(session->tumble.drift, 3));
         json_object_set_new(root, "drift_sigma", cli_numbers(session->tumble.drift_sigma, 3));
         json_object_set_new(root, "place_rms", cli_number(session->tumble.place_rms));
+        if (session->tumble.moved.to_ns > session->tumble.moved.from_ns) {
+            json_object_set_new(root, "moved", span_json(&session->tumble.moved));
+            json_object_set_new(root, "moved_by", cli_numbers(session->tumble.moved_by, 3));
+        }
     } else if (session->recording == MARL_RECORDING_AXES) {
         json_object_set_new(root, "rotation_deg", cli_numbers(session->axes.rotation_deg, 3));
         json_object_set_new(root, "rotation_sigma_deg", cli_numbers(session->axes.rotation_sigma, 3));

@@ -14,18 +14,13 @@
 
 #define MAX_MATRIX_SIGMA 0.05 /* more, and the axes of the ellipsoid are guessed */
 #define MIN_COVERAGE 0.2
-#define MAX_SIGMA 0.05 /* of the field */
+#define MIN_COVERAGE_LEFT 0.8 /* of the whole recording's, by what is left of it */
+#define MAX_SIGMA 0.05        /* of the field */
 #define MAX_OUTLIERS 0.4
-#define MAX_REST 0.1      /* of the field; larger: the surface is fitted to noise */
-#define MIN_FIELD 5       /* uT */
-#define DRIFT_SEEN 4.0    /* standard errors */
-#define MIN_DRIFT 0.005   /* of the field: a third of a degree of heading */
-#define DRIFT_ACROSS 0.25 /* of the drift, on the other axes: not every direction is seen at every time */
-#define MAX_PLACE 0.02    /* of the field: a degree of heading */
-#define DIP_OF_PLACE                                                                                         \
-    3.0 /* lengths show one of three directions, and not the mean of the field of the steel */
-#define MAX_DIP_SPREAD 15.0 /* degrees; hands that tumble a pod stay under 10 */
-#define MIN_F 4.2           /* of an F with 5 and many degrees of freedom: one in a thousand */
+#define MAX_REST 0.1   /* of the field; larger: the surface is fitted to noise */
+#define MIN_FIELD 5    /* uT */
+#define MAX_PLACE 0.02 /* of the field: a degree of heading */
+#define MIN_F 4.2      /* of an F with 5 and many degrees of freedom: one in a thousand */
 enum { MIN_READINGS = 50, SPHERE_UNKNOWNS = 4 };
 
 static int is_same(const double a[3], const double b[3])
@@ -132,63 +127,6 @@ static marl_status list_outliers(const marl_log *log, const lab_tumble_readings 
         }
     }
     return MARL_OK;
-}
-
-/* A hard iron that moves leaves the fit in the middle of its way. */
-static void remark_drift(marl_tumble_result *t)
-{
-    marl_fit *fit = &t->outcome.fit;
-    for (int k = 0; k < 3; k++) {
-        if (fabs(t->drift[k]) > DRIFT_SEEN * t->drift_sigma[k] &&
-            fabs(t->drift[k]) > MIN_DRIFT * fit->field) {
-            snprintf(
-                t->outcome.remark, sizeof t->outcome.remark,
-                "the hard iron drifts during the recording, by %+.2f, %+.2f, %+.2f uT: half of that is in "
-                "the standard errors",
-                t->drift[0], t->drift[1], t->drift[2]);
-            double all = sqrt(lab_dot3(t->drift, t->drift));
-            t->dip_sigma_deg = hypot(t->dip_sigma_deg, DRIFT_ACROSS * all / fit->field / MARL_DEGREE);
-            for (int j = 0; j < 3; j++) {
-                fit->bias_sigma[j] = hypot(fit->bias_sigma[j], hypot(0.5 * t->drift[j], DRIFT_ACROSS * all));
-            }
-            return;
-        }
-    }
-}
-
-/* What changes with the place goes into the surface as far as it changes with the attitude, too: the rest, which is seen,
- * is the measure of that. It widens the errors by its estimate, `place`, also where chance could make as much. */
-static void widen_by_place(double place, marl_tumble_result *t)
-{
-    marl_fit *fit = &t->outcome.fit;
-    double share = place / fit->field;
-    t->dip_sigma_deg = hypot(t->dip_sigma_deg, DIP_OF_PLACE * share / MARL_DEGREE);
-    for (int k = 0; k < 9; k++) {
-        fit->matrix_sigma[k / 3][k % 3] = hypot(fit->matrix_sigma[k / 3][k % 3], share);
-    }
-    for (int k = 0; k < 3; k++) {
-        fit->bias_sigma[k] = hypot(fit->bias_sigma[k], place);
-    }
-    if (t->place_rms > 0 && t->outcome.remark[0] == '\0') {
-        snprintf(t->outcome.remark, sizeof t->outcome.remark,
-                 "the field changes along the way of the hand, by %.2f uT rms beside the noise: steel stands "
-                 "near. That is in the standard errors; a tumble farther away is better",
-                 t->place_rms);
-    }
-}
-
-/* The field keeps its angle to gravity in all attitudes, unless the two sensors' axes differ. */
-static void remark_axes(marl_tumble_result *t)
-{
-    if (t->dip_spread_deg > MAX_DIP_SPREAD) {
-        snprintf(
-            t->outcome.remark, sizeof t->outcome.remark,
-            "the field's angle to gravity differs by %.0f degrees rms from attitude to attitude: the axes of "
-            "magnetometer and accelerometer disagree, or the hand was hasty; 'calibrate axes' decides, and "
-            "no dip is stated",
-            t->dip_spread_deg);
-        t->outcome.fit.dip_deg = t->dip_sigma_deg = NAN;
-    }
 }
 
 /* The direction that the field should be brought to: the middle of the emptiest part, in words. */
@@ -307,6 +245,35 @@ static marl_status choose_surface(lab_tumble_readings *r, double field, marl_cal
     return status;
 }
 
+/* A hard iron that is another for a part of the time: the rest of the recording counts, if it covers as much. */
+static marl_status leave_out_moved(const marl_log *log, double field, lab_tumble_readings *r,
+                                   marl_tumble_result *t, marl_error *error)
+{
+    unsigned char seen[LAB_GRID_MAX];
+    marl_calibrated o = t->outcome;
+    lab_tumble_readings rest;
+    marl_span span;
+    double by[3];
+    if (!lab_tumble_moved(log, r, &o.fit, &span, by)) {
+        return MARL_OK;
+    }
+    double all = find_coverage(r, &o.fit, seen);
+    marl_status status = lab_tumble_without(log, r, &span, &rest)
+                             ? choose_surface(&rest, field, &o, NULL)
+                             : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    if (status == MARL_OK && o.model == t->outcome.model &&
+        find_coverage(&rest, &o.fit, seen) > MIN_COVERAGE_LEFT * all) {
+        lab_tumble_readings was = *r;
+        *r = rest;
+        rest = was;
+        t->outcome = o;
+        t->moved = span;
+        memcpy(t->moved_by, by, sizeof by);
+    }
+    lab_tumble_readings_free(&rest);
+    return status == MARL_ERR_SYSTEM ? marl_fail(error, status, "no memory") : MARL_OK;
+}
+
 static marl_status fit_tumble(const marl_log *log, const marl_tumble_options *options, lab_tumble_readings *r,
                               marl_tumble_result *t, marl_error *error)
 {
@@ -330,18 +297,18 @@ static marl_status fit_tumble(const marl_log *log, const marl_tumble_options *op
         fit_quick(r, options->field, o);
     } else {
         MARL_TRY(choose_surface(r, options->field, o, error));
+        MARL_TRY(leave_out_moved(log, options->field, r, t, error));
     }
     o->fit.coverage = find_coverage(r, &o->fit, seen);
     o->fit.temperature_degC = r->temp.n > 0 ? r->temp.mean : NAN;
     o->fit.dip_deg = NAN;
     if ((log->info.columns & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL) {
         lab_tumble_dip(log, r, options->accel, t);
-        remark_axes(t);
+        lab_tumble_remark_axes(t);
     }
     if (!options->quick) {
         lab_tumble_drift(log, r, t);
-        remark_drift(t);
-        widen_by_place(lab_tumble_place(log, r, t), t);
+        lab_tumble_remark_changes(lab_tumble_place(log, r, t), t);
     }
     MARL_TRY(list_outliers(log, r, t, error));
     o->next[0] = '\0';
@@ -369,9 +336,7 @@ marl_status marl_calibrate_tumble(const marl_log *log, const marl_tumble_options
     t->repeats = r.repeats;
     status =
         has_memory ? fit_tumble(log, options, &r, t, error) : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    free(r.x);
-    free(r.row);
-    free(r.skip);
+    lab_tumble_readings_free(&r);
     return status;
 }
 

@@ -6,7 +6,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define MAX_DEVIATIONS 3.5   /* deviations */
+#define MAX_DEVIATIONS 3.5   /* deviations, two readings in a row */
+#define CHANCE 0.01          /* that one of all readings of a clean recording is left out */
 #define FLANK_DEVIATIONS 1.0 /* deviations, the mean of REACH neighbours */
 enum { ROUNDS = 12, REACH = 3 };
 
@@ -32,11 +33,15 @@ static double mean_off(const double *off, size_t n, size_t at)
     return sum / (double)(to - from);
 }
 
-/* Two consecutive outliers mark a passing disturbance; its flanks are outliers too. */
+/* A reading alone is left out where chance hardly makes one so far off among so many. Two consecutive outliers mark a
+ * passing disturbance; its flanks are outliers too. */
 static void mark(const double *off, size_t n, double usual, unsigned char *skip)
 {
+    double near = MAX_DEVIATIONS * usual,
+           far = fmax(near, lab_normal_deviation(0.5 * CHANCE / (double)n) * usual);
     for (size_t i = 0; i < n; i++) {
-        skip[i] = fabs(off[i]) > MAX_DEVIATIONS * usual;
+        int beside = (i > 0 && fabs(off[i - 1]) > near) || (i + 1 < n && fabs(off[i + 1]) > near);
+        skip[i] = fabs(off[i]) > (beside ? near : far);
     }
     for (size_t i = 1; i + 1 < n; i++) { /* forwards */
         int run = i > 1 && skip[i - 1] && (skip[i - 2] || skip[i]);

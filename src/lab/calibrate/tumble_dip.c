@@ -12,65 +12,79 @@
 #define ATTITUDES 26.0
 enum { MIN_BLOCKS = 4, MIN_WINDOW = 3 };
 
-/* Sums over blocks of windows, for a weighted mean and its scatter. */
+/* Sums over blocks of windows, for a weighted mean and its scatter. `down` is the force along the field, in units of
+ * gravity, over minus one: not over its own length as the `sine` is, since a hand's accelerations average to nothing in the
+ * force, and in its direction do not. */
 typedef struct dip_sums {
-    double weight, sine, square;     /* of all windows */
-    double block_weight, block_sine; /* of the block that is open */
-    double cross[3];                 /* of the blocks: sine^2, sine weight, weight^2 */
+    double weight, down, length, uneven; /* of all windows; lengths of the force, and their variance */
+    double sine, square;
+    double block_weight, block_down; /* of the block that is open */
+    double cross[3];                 /* of the blocks: down^2, down weight, weight^2 */
     size_t windows, blocks;
 } dip_sums;
 
 static void close_block(dip_sums *s)
 {
     if (s->block_weight > 0) {
-        s->cross[0] += s->block_sine * s->block_sine;
-        s->cross[1] += s->block_sine * s->block_weight;
+        s->cross[0] += s->block_down * s->block_down;
+        s->cross[1] += s->block_down * s->block_weight;
         s->cross[2] += s->block_weight * s->block_weight;
         s->blocks++;
     }
-    s->block_weight = s->block_sine = 0;
+    s->block_weight = s->block_down = 0;
     s->windows = 0;
 }
 
 /* A force off gravity in any direction by d tilts up by d/g, root mean square of two axes: the window's
  * weight. */
-static void close_window(dip_sums *s, const lab_moments *sine, const lab_moments *off)
+static void close_window(dip_sums *s, const lab_moments *down, const lab_moments *sine,
+                         const lab_moments *off)
 {
-    if (sine->n < MIN_WINDOW) {
+    if (down->n < MIN_WINDOW) {
         return;
     }
-    double rms = sqrt(off->squares / (double)off->n + off->mean * off->mean) / MARL_STANDARD_GRAVITY;
+    double rms = sqrt(off->squares / (double)off->n + off->mean * off->mean);
     double weight = 1 / (FLOOR * FLOOR + 2 * rms * rms);
     s->weight += weight;
+    s->down += weight * down->mean;
     s->sine += weight * sine->mean;
     s->square += weight * sine->mean * sine->mean;
+    s->length += weight * off->mean;
+    s->uneven += weight * rms * rms;
     s->block_weight += weight;
-    s->block_sine += weight * sine->mean;
+    s->block_down += weight * down->mean;
     if (++s->windows == WINDOWS_A_BLOCK) {
         close_block(s);
     }
 }
 
-/* Of one reading: sine of the dip, and the length of the force off gravity. 0 where there is none. */
-static int sine_of(const double force[3], const double field[3], double *sine, double *off)
+/* Of one reading: the force along the field, the sine, and the force's length off gravity. 0 where there is none. */
+static int down_of(const double force[3], const double field[3], double *down, double *sine, double *off)
 {
     double length = sqrt(lab_dot3(force, force)), strength = sqrt(lab_dot3(field, field));
     if (!(length > 0) || !(strength > 0)) {
         return 0;
     }
-    *sine = -lab_dot3(force, field) / (length * strength);
-    *off = length - MARL_STANDARD_GRAVITY;
+    *down = -lab_dot3(force, field) / (strength * MARL_STANDARD_GRAVITY);
+    *sine = -lab_dot3(force, field) / (strength * length);
+    *off = length / MARL_STANDARD_GRAVITY - 1;
     return 1;
 }
 
-static void report(const dip_sums *s, marl_tumble_result *t)
+/* A raw accelerometer's scale by the lengths themselves: accelerations of variance v an axis make them longer by v on the
+ * average, and uneven by as much; half of that is in the error. */
+static void report(const dip_sums *s, int is_raw, marl_tumble_result *t)
 {
-    double mean = s->sine / s->weight, n = (double)s->blocks;
-    double scatter = s->cross[0] - 2 * mean * s->cross[1] + mean * mean * s->cross[2];
-    double sigma = sqrt(fmax(0, scatter) * n / (n - 1)) / s->weight;
+    double length = s->length / s->weight, uneven = s->uneven / s->weight - length * length;
+    double scale = is_raw ? 1 + length - uneven : 1;
+    double mean = s->down / s->weight / scale, n = (double)s->blocks;
+    double raw = s->down / s->weight;
+    double scatter = s->cross[0] - 2 * raw * s->cross[1] + raw * raw * s->cross[2];
+    double sigma = hypot(sqrt(fmax(0, scatter) * n / (n - 1)) / s->weight, is_raw ? 0.5 * uneven * mean : 0);
     double cosine = sqrt(fmax(1e-6, 1 - mean * mean));
     t->outcome.fit.dip_deg = asin(fmax(-1, fmin(1, mean))) / MARL_DEGREE;
-    t->dip_spread_deg = sqrt(fmax(0, s->square / s->weight - mean * mean)) / cosine / MARL_DEGREE;
+    double sine = s->sine / s->weight;
+    t->dip_spread_deg = sqrt(fmax(0, s->square / s->weight - sine * sine)) / cosine / MARL_DEGREE;
     t->dip_sigma_deg = hypot(sigma / cosine / MARL_DEGREE, t->dip_spread_deg / sqrt(ATTITUDES));
 }
 
@@ -78,7 +92,7 @@ void lab_tumble_dip(const marl_log *log, const lab_tumble_readings *r, const mar
                     marl_tumble_result *t)
 {
     dip_sums sums = {0};
-    lab_moments sine = {0}, off = {0};
+    lab_moments down = {0}, sine = {0}, off = {0};
     const marl_vec3 *force = NULL;
     int64_t from = r->n > 0 ? log->row[r->row[0]].sample.t_ns : 0;
     size_t at = 0;
@@ -88,27 +102,28 @@ void lab_tumble_dip(const marl_log *log, const lab_tumble_readings *r, const mar
         }
         int64_t now = log->row[r->row[i]].sample.t_ns;
         if (now - from >= WINDOW_NS) {
-            close_window(&sums, &sine, &off);
-            sine = off = (lab_moments){0};
+            close_window(&sums, &down, &sine, &off);
+            down = sine = off = (lab_moments){0};
             from = now;
         }
         if (force == NULL || r->skip[i]) {
             continue;
         }
         const double raw[3] = {(double)force->x, (double)force->y, (double)force->z};
-        double up[3] = {raw[0], raw[1], raw[2]}, field[3], one[2];
+        double up[3] = {raw[0], raw[1], raw[2]}, field[3], one[3];
         if (accel != NULL) {
             marl_fit_apply(accel, raw, NAN, up);
         }
         marl_fit_apply(&t->outcome.fit, r->x[i], NAN, field);
-        if (sine_of(up, field, &one[0], &one[1])) {
-            lab_moments_add(&sine, one[0]);
-            lab_moments_add(&off, one[1]);
+        if (down_of(up, field, &one[0], &one[1], &one[2])) {
+            lab_moments_add(&down, one[0]);
+            lab_moments_add(&sine, one[1]);
+            lab_moments_add(&off, one[2]);
         }
     }
-    close_window(&sums, &sine, &off);
+    close_window(&sums, &down, &sine, &off);
     close_block(&sums);
     if (sums.blocks >= MIN_BLOCKS) {
-        report(&sums, t);
+        report(&sums, accel == NULL, t);
     }
 }

@@ -5,16 +5,18 @@
 #include "lab/maths/linear.h"
 #include <math.h>
 
-enum { SIZE = 3, DRIFT = 4, UNKNOWNS = 8, MIN_BLOCKS = 10, BLOCKS = 20 };
+enum { SIZE = 3, DRIFT = 4, BEND = 8, UNKNOWNS = 11, MIN_BLOCKS = 14, BLOCKS = 20 };
+#define BLOCK_NS INT64_C(2500000000) /* the least: a hand is elsewhere by then */
+#define BEND_SEEN 4.0                /* standard errors */
 
-/* Lengths off the field over bias, size, and both times the time, which runs from -1/2 to 1/2. `known` is
- * taken off, in corrected uT. */
+/* Lengths off the field over bias, size, both times the time, which runs from -1/2 to 1/2, and the bias times its square
+ * about its mean. `known` is taken off, in corrected uT. */
 static void add_lengths(const marl_log *log, const lab_tumble_readings *r, const marl_fit *fit,
                         const double *known, lab_block_fit *sums)
 {
     int64_t first = log->row[r->row[0]].sample.t_ns, last = log->row[r->row[r->n - 1]].sample.t_ns;
     double span = (double)(last - first);
-    lab_block_fit_init(sums, UNKNOWNS, (int64_t)fmax((double)LAB_BLOCK_NS, span / BLOCKS));
+    lab_block_fit_init(sums, UNKNOWNS, (int64_t)fmax((double)BLOCK_NS, span / BLOCKS));
     for (size_t i = 0; i < r->n; i++) {
         int64_t t_ns = log->row[r->row[i]].sample.t_ns;
         double field[3], row[LAB_BLOCK_FIT_MAX] = {0}, time = (double)(t_ns - first) / span - 0.5;
@@ -26,7 +28,12 @@ static void add_lengths(const marl_log *log, const lab_tumble_readings *r, const
         for (int k = 0; k <= SIZE; k++) {
             row[k] = k < SIZE ? field[k] / size : 1;
             row[DRIFT + k] = row[k] * time;
-            off -= row[k] * known[k] + row[DRIFT + k] * known[DRIFT + k];
+            if (k < SIZE) {
+                row[BEND + k] = row[k] * (time * time - 1.0 / 12);
+            }
+        }
+        for (int k = 0; k < UNKNOWNS; k++) {
+            off -= row[k] * known[k];
         }
         lab_block_fit_add(sums, t_ns, row, off);
     }
@@ -51,5 +58,8 @@ void lab_tumble_drift(const marl_log *log, const lab_tumble_readings *r, marl_tu
     for (int k = 0; k < 3; k++) {
         t->drift[k] = known[DRIFT + k];
         t->drift_sigma[k] = sqrt(covariance[(DRIFT + k) * UNKNOWNS + DRIFT + k] * few);
+        double bend = known[BEND + k], sigma = sqrt(covariance[(BEND + k) * UNKNOWNS + BEND + k] * few);
+        t->drift_farthest[k] =
+            0.5 * fabs(t->drift[k]) + (fabs(bend) > BEND_SEEN * sigma ? fabs(bend) / 6 : 0);
     }
 }
