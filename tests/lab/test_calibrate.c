@@ -115,6 +115,57 @@ START_TEST(bad_poses_are_left_out_and_listed)
 }
 END_TEST
 
+static void turn_slowly(marl_log *log, int64_t from_ns, int64_t to_ns, float rate)
+{
+    for (size_t i = 0; i < log->n; i++) {
+        marl_sample *s = &log->row[i].sample;
+        if (s->t_ns > from_ns && s->t_ns < to_ns) {
+            float half = 0.5f * rate * (float)(s->t_ns - from_ns) * 1e-9f;
+            marl_quat q = {cosf(half), 0.6f * sinf(half), 0.64f * sinf(half), 0.48f * sinf(half)};
+            s->accel = marl_quat_rotate(q, s->accel);
+        }
+    }
+}
+
+/* Each pose in turn is held by an unsteady hand, or turns slowly: whatever is not used is named by its time, and nothing
+ * else is. */
+START_TEST(a_pose_that_is_none_is_named)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_log clean = memory_log_simulated(MARL_SCENE_POSES, &sheet, 100, 120, 9);
+    marl_pose_list poses, spoiled;
+    ck_assert_int_eq(marl_poses_find(&clean, &poses, NULL), MARL_OK);
+    ck_assert_uint_eq(poses.n, 24);
+    for (size_t k = 1; k + 1 < poses.n; k++) {
+        marl_log log = memory_log_simulated(MARL_SCENE_POSES, &sheet, 100, 120, 9);
+        marl_span held = poses.pose[k].span;
+        int found = 0;
+        if (k % 2 == 0) {
+            shake(&log, 1e-9 * (double)held.from_ns - 0.5, 1e-9 * (double)held.to_ns + 0.5, 0.6f);
+        } else {
+            turn_slowly(&log, held.from_ns - 500000000, held.to_ns + 500000000, 0.15f);
+        }
+        ck_assert_int_eq(marl_poses_find(&log, &spoiled, NULL), MARL_OK);
+        for (size_t i = 0; i < spoiled.n; i++) {
+            const marl_pose *p = &spoiled.pose[i];
+            int64_t middle = (p->span.from_ns + p->span.to_ns) / 2;
+            int is_it = middle > held.from_ns - 700000000 && middle < held.to_ns + 700000000;
+            found += is_it;
+            ck_assert_msg(p->used || is_it, "pose %zu: %.1f to %.1f s: %s", k, 1e-9 * (double)p->span.from_ns,
+                          1e-9 * (double)p->span.to_ns, p->why);
+            ck_assert_int_eq(p->used, p->why[0] == '\0');
+            ck_assert(i == 0 || p->span.from_ns > spoiled.pose[i - 1].span.from_ns);
+        }
+        ck_assert_msg(found > 0, "pose %zu, %.1f to %.1f s", k, 1e-9 * (double)held.from_ns,
+                      1e-9 * (double)held.to_ns);
+        marl_poses_free(&spoiled);
+        marl_log_free(&log);
+    }
+    marl_poses_free(&poses);
+    marl_log_free(&clean);
+}
+END_TEST
+
 /* Six faces give bias and scale and say that skew is open; five give nothing, and the word is which is
  * missing. */
 START_TEST(six_faces_and_five)
@@ -418,7 +469,8 @@ START_TEST(verify_holds_where_it_should)
 END_TEST
 
 MARL_SUITE_OF_TRIALS("calibrate", sensors, poses_are_found_and_fitted, a_large_gyroscope_bias_hides_no_pose,
-                     bad_poses_are_left_out_and_listed, six_faces_and_five, turns_give_the_scale,
-                     a_soak_gives_the_curve_and_no_more, a_soak_notices_what_is_no_curve,
-                     six_faces_leave_the_misalignment_open, parts_of_a_fit_come_together_in_any_order,
-                     desk_and_device_correct_alike, verify_holds_where_it_should)
+                     bad_poses_are_left_out_and_listed, a_pose_that_is_none_is_named, six_faces_and_five,
+                     turns_give_the_scale, a_soak_gives_the_curve_and_no_more,
+                     a_soak_notices_what_is_no_curve, six_faces_leave_the_misalignment_open,
+                     parts_of_a_fit_come_together_in_any_order, desk_and_device_correct_alike,
+                     verify_holds_where_it_should)

@@ -16,9 +16,9 @@ enum { LAB_ELLIPSOID_UNKNOWNS = 9 };
 /* What of A is free: its size; its diagonal; all of it. */
 typedef enum lab_ellipsoid_model { LAB_SPHERE, LAB_DIAGONAL, LAB_FULL } lab_ellipsoid_model;
 
-/* Standard deviation of a misalignment that an accelerometer's poses do not show: 1 %, 0.6 degrees, what data
+/* Standard deviation of a misalignment that an accelerometer's poses do not show: 2 %, 1.2 degrees, the most that data
  * sheets of such parts state as cross-axis sensitivity. */
-#define LAB_MISALIGNMENT 0.01
+#define LAB_MISALIGNMENT 0.02
 
 typedef struct lab_ellipsoid {
     lab_ellipsoid_model model;

@@ -17,7 +17,10 @@
 #define MAX_QUIET_ACCEL 0.5 /* m/s^2, deviation: the quietest windows of a recording that never rests */
 #define MAX_QUIET_GYRO 0.1  /* rad/s, the same */
 #define MAX_REST_RATE 0.35  /* rad/s: no bias is so large */
-enum { MIN_READINGS = 8, PARTS = 5 };
+/* Held, though not still: slower than 12 deg/s over this many windows before and after, and not the end of another pose. */
+#define HELD_DEG 7.2
+#define OTHER_DEG 15.0
+enum { MIN_READINGS = 8, PARTS = 5, HELD_WINDOWS = 3 };
 
 typedef struct window {
     marl_span span;
@@ -160,12 +163,23 @@ static double noise_of_mean(const window *w, size_t n)
     return sqrt(squares / 3);
 }
 
+static void mean_force(const window *w, size_t n, double mean[3])
+{
+    for (int k = 0; k < 3; k++) {
+        mean[k] = 0;
+        for (size_t i = 0; i < n; i++) {
+            mean[k] += w[i].accel[k] / (double)n;
+        }
+    }
+}
+
 /* One held attitude: windows [from, to) of one direction. Its ends, in which the hand lets go, are left out.
  */
 static void add_pose(const windows *all, size_t from, size_t to, marl_pose_list *poses)
 {
     const window *w = all->at;
     marl_span held = {w[from].span.from_ns, w[to - 1].span.to_ns};
+    size_t at = from, n = to - from;
     while (from < to && !w[from].quiet) {
         from++;
     }
@@ -176,6 +190,7 @@ static void add_pose(const windows *all, size_t from, size_t to, marl_pose_list 
     *p = (marl_pose){.span = held, .noise = NAN, .temp = NAN, .distance = NAN, .why = ""};
     if (from == to) {
         p->why = "never at rest";
+        mean_force(all->at + at, n, p->accel);
         poses->n++;
         return;
     }
@@ -222,6 +237,83 @@ static void collect(const windows *all, marl_pose_list *poses)
     }
 }
 
+/* Is the attitude before window i that behind it, but for a slow turn? */
+static int is_held(const window *w, size_t i)
+{
+    double before[3], after[3];
+    mean_force(w + i - HELD_WINDOWS, HELD_WINDOWS, before);
+    mean_force(w + i, HELD_WINDOWS, after);
+    return angle_deg(before, after) < HELD_DEG;
+}
+
+/* Windows [from, to) in which the board was held, but not as a pose is: by what it is none. Nothing where they are the
+ * end of a pose that is listed, by the direction of its force. */
+static void add_held(const window *w, size_t from, size_t to, const double ends[2][3], marl_pose_list *poses)
+{
+    double mean[3], first[3], last[3];
+    size_t half = (to - from) / 2, quiet = 0;
+    mean_force(w + from, to - from, mean);
+    mean_force(w + from, half, first);
+    mean_force(w + to - half, half, last);
+    if (angle_deg(mean, ends[0]) < OTHER_DEG || angle_deg(mean, ends[1]) < OTHER_DEG) {
+        return;
+    }
+    for (size_t i = from; i < to; i++) {
+        quiet += (size_t)w[i].quiet;
+    }
+    marl_pose *p = &poses->pose[poses->n++];
+    *p = (marl_pose){
+        .span = {w[from].span.from_ns, w[to - 1].span.to_ns}, .noise = NAN, .temp = NAN, .distance = NAN};
+    p->why = angle_deg(first, last) > SAME_DEG ? "turned while it was held"
+             : 2 * quiet < to - from           ? "disturbed"
+                                               : "at rest too briefly";
+    memcpy(p->accel, mean, sizeof mean);
+}
+
+/* Between two poses that are listed, windows [from, to). */
+static void collect_held(const windows *all, size_t from, size_t to, const double ends[2][3],
+                         marl_pose_list *poses)
+{
+    size_t start = to;
+    for (size_t i = from; i <= to; i++) {
+        int held = i >= from + HELD_WINDOWS && i + HELD_WINDOWS <= to && is_held(all->at, i);
+        if (held && start == to) {
+            start = i - HELD_WINDOWS;
+        } else if (!held && start < to) {
+            add_held(all->at, start, i + HELD_WINDOWS - 1, ends, poses);
+            start = to;
+        }
+    }
+}
+
+static int is_earlier(const void *a, const void *b)
+{
+    const marl_pose *first = a, *second = b;
+    return (first->span.from_ns > second->span.from_ns) - (first->span.from_ns < second->span.from_ns);
+}
+
+/* What was held between the poses, and is none, is named: nobody else would miss it. */
+static void name_the_rest(const windows *all, marl_pose_list *poses)
+{
+    size_t listed = poses->n, at = 0;
+    for (size_t i = 0; i <= listed; i++) {
+        const marl_pose *before = i > 0 ? &poses->pose[i - 1] : NULL,
+                        *next = i < listed ? &poses->pose[i] : NULL;
+        double ends[2][3] = {{0}};
+        while (before != NULL && at < all->n && all->at[at].span.from_ns < before->span.to_ns) {
+            at++;
+        }
+        size_t to = at;
+        while (to < all->n && (next == NULL || all->at[to].span.to_ns <= next->span.from_ns)) {
+            to++;
+        }
+        memcpy(ends[0], (before != NULL ? before : next)->accel, sizeof ends[0]);
+        memcpy(ends[1], (next != NULL ? next : before)->accel, sizeof ends[1]);
+        collect_held(all, at, to, (const double(*)[3])ends, poses);
+    }
+    qsort(poses->pose, poses->n, sizeof *poses->pose, is_earlier);
+}
+
 /* Finds the poses in the windows; `scratch` holds a number for each. */
 static void find_in(const marl_log *log, windows *all, double *scratch, marl_pose_list *poses)
 {
@@ -229,6 +321,9 @@ static void find_in(const marl_log *log, windows *all, double *scratch, marl_pos
     all->rounding[1] = rounding_of(log, MARL_GYRO);
     if (all->n > 0 && mark_quiet(all, scratch)) {
         collect(all, poses);
+        if (poses->n > 0) {
+            name_the_rest(all, poses);
+        }
     }
 }
 
