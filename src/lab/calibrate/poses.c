@@ -295,20 +295,20 @@ static int is_earlier(const void *a, const void *b)
 /* What was held between the poses, and is none, is named: nobody else would miss it. */
 static void name_the_rest(const windows *all, marl_pose_list *poses)
 {
+    const marl_pose *pose = poses->pose;
     size_t listed = poses->n, at = 0;
     for (size_t i = 0; i <= listed; i++) {
-        const marl_pose *before = i > 0 ? &poses->pose[i - 1] : NULL,
-                        *next = i < listed ? &poses->pose[i] : NULL;
-        double ends[2][3] = {{0}};
-        while (before != NULL && at < all->n && all->at[at].span.from_ns < before->span.to_ns) {
+        size_t before = i > 0 ? i - 1 : 0, next = i < listed ? i : listed - 1;
+        double ends[2][3];
+        while (i > 0 && at < all->n && all->at[at].span.from_ns < pose[before].span.to_ns) {
             at++;
         }
         size_t to = at;
-        while (to < all->n && (next == NULL || all->at[to].span.to_ns <= next->span.from_ns)) {
+        while (to < all->n && (i == listed || all->at[to].span.to_ns <= pose[next].span.from_ns)) {
             to++;
         }
-        memcpy(ends[0], (before != NULL ? before : next)->accel, sizeof ends[0]);
-        memcpy(ends[1], (next != NULL ? next : before)->accel, sizeof ends[1]);
+        memcpy(ends[0], pose[before].accel, sizeof ends[0]);
+        memcpy(ends[1], pose[next].accel, sizeof ends[1]);
         collect_held(all, at, to, (const double(*)[3])ends, poses);
     }
     qsort(poses->pose, poses->n, sizeof *poses->pose, is_earlier);
