@@ -62,6 +62,28 @@ static void count_groups(marl_comparison c[TUNINGS][COMPARED], int logs, double 
     }
 }
 
+/* What one recording says of one more: how often each other one of the motion lies within. */
+static void print_next(marl_comparison c[TUNINGS][COMPARED])
+{
+    int within = 0, pairs = 0, decided = 0;
+    for (int i = 0; i < COMPARED; i++) {
+        const marl_comparison *of[TUNINGS] = {&c[0][i], &c[1][i]};
+        marl_rank rank[TUNINGS];
+        if (marl_rank_tunings(&(marl_contest){of, TUNINGS, 1, MARL_RANK_BY_TOTAL}, rank, NULL) != MARL_OK) {
+            exit(1);
+        }
+        size_t first = rank[0].tuning, second = rank[1].tuning;
+        decided += rank[1].next_low > 1;
+        for (int j = 0; j < COMPARED; j++) {
+            double ratio = c[second][j].all.total.rms / c[first][j].all.total.rms;
+            within += j != i && ratio >= rank[1].next_low && ratio <= rank[1].next_high;
+            pairs += j != i;
+        }
+    }
+    printf("           one log: its interval for one more holds %.1f %% of %d others, decided %d\n",
+           100.0 * within / pairs, pairs, decided);
+}
+
 /* Adds to *all. */
 static void print_compared(marl_scene_kind scene, group_count *all)
 {
@@ -85,6 +107,7 @@ static void print_compared(marl_scene_kind scene, group_count *all)
         all->wrong += count.wrong;
     }
     printf("\n");
+    print_next(c);
     for (int i = 0; i < TUNINGS * COMPARED; i++) {
         marl_comparison_free(&c[i / COMPARED][i % COMPARED]);
     }

@@ -1,11 +1,14 @@
 /* SPDX-License-Identifier: MIT
  * Bias over temperature of a gyroscope with white noise, flicker and walk: constant, straight and curved
- * truth, a thermometer that lags, a cubic truth. */
+ * truth, a thermometer that lags, a cubic truth. Of an accelerometer on a mount that creeps as it warms. */
+#include "lab/maths/linear.h"
+#include "lab/maths/random.h"
 #include "lab/simulate/simulator.h"
 #include "verdicts.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
+#include <string.h>
 
 typedef struct soak_case {
     const char *name;
@@ -39,7 +42,7 @@ static marl_log make_log(const soak_case *of, uint64_t seed)
     marl_simulator simulator;
     marl_log log = {.path = path, .n = 600 * 50};
     for (int k = 0; k < 3; k++) {
-        sheet.gyro.bias_per_degC[k] = sheet.gyro.bias[k] = 0;
+        sheet.gyro.bias_per_degC[k] = sheet.gyro.bias[k] = sheet.accel.bias_per_degC[k] = 0;
     }
     sheet.gyro.bias_spread = 0;
     log.info.columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_TEMP;
@@ -99,10 +102,81 @@ static void try_soak(const soak_case *of)
     printf("    order 0, 1, 2: %d, %d, %d; remarks %d\n", order[0], order[1], order[2], remarks);
 }
 
+/* An accelerometer of 0.004 m/s^2 a degree on one axis after the other, in some attitude; the mount tilts by `creep_deg` about
+ * some level direction. Stated errors of the change along gravity and across it, and how often the result says what a mount
+ * could do. */
+static void try_creep(double creep_deg, double a_degree)
+{
+    verdict_count along = {0}, across = {0};
+    int remarks = 0;
+    for (uint64_t seed = VERDICT_FROM; seed < VERDICT_FROM + VERDICT_SEEDS; seed++) {
+        const soak_case none = {"", {0}, 0, 0};
+        lab_normals normals = lab_normals_of(lab_random_seeded(seed, 7002));
+        marl_log log = make_log(&none, seed);
+        double attitude[3], level[3], up[3];
+        for (int k = 0; k < 3; k++) {
+            attitude[k] = 3 * lab_normals_next(&normals);
+            level[k] = lab_normals_next(&normals);
+        }
+        marl_quat turned =
+            marl_quat_from_rpy((float)attitude[0], 0.5f * (float)attitude[1], (float)attitude[2]);
+        marl_vec3 z = marl_quat_rotate(turned, (marl_vec3){0, 0, 1});
+        up[0] = (double)z.x, up[1] = (double)z.y, up[2] = (double)z.z;
+        double slope = lab_dot3(level, up), size = 0;
+        for (int k = 0; k < 3; k++) {
+            level[k] -= slope * up[k];
+            size += level[k] * level[k];
+        }
+        for (size_t i = 0; i < log.n; i++) {
+            marl_sample *s = &log.row[i].sample;
+            double x = ((double)s->temp - 20) / 25, tilt = creep_deg * MARL_DEGREE * 0.5 * x / sqrt(size);
+            double change = a_degree * 25 * x;
+            s->accel = marl_quat_rotate(turned, s->accel);
+            s->accel.x += (float)(change + 9.80665 * tilt * level[0]);
+            s->accel.y += (float)(-change + 9.80665 * tilt * level[1]);
+            s->accel.z += (float)(0.5 * change + 9.80665 * tilt * level[2]);
+        }
+        marl_soak_result r;
+        int accepted = marl_calibrate_soak(&log, MARL_ACCEL, &r, NULL) == MARL_OK;
+        along.runs++;
+        across.runs++;
+        along.accepted += accepted;
+        across.accepted += accepted;
+        remarks += accepted && strstr(r.outcome.remark, "mount") != NULL;
+        const double truth[3] = {a_degree, -a_degree, 0.5 * a_degree};
+        double off = 0, variance = 0;
+        for (int k = 0; k < 3 && accepted; k++) {
+            const marl_fit *f = &r.outcome.fit;
+            double d = f->range_degC[1] - f->range_degC[0], low = f->range_degC[0] - f->reference_degC;
+            double found =
+                f->bias_per_degC[k] * d + f->bias_per_degC2[k] * ((low + d) * (low + d) - low * low);
+            off += up[k] * (found - truth[k] * d);
+            variance += pow(up[k] * r.change_sigma[k], 2);
+            if (r.order > 0) {
+                verdict_add(&across, found - truth[k] * d, r.change_sigma[k]);
+            }
+        }
+        if (accepted && r.order > 0) {
+            verdict_add(&along, off, sqrt(variance));
+        }
+        marl_soak_result_free(&r);
+        free(log.row);
+    }
+    printf("  accelerometer, %.3f m/s^2 a degree, creep %.1f deg\n", a_degree, creep_deg);
+    verdict_print("  change over the range, each axis", &across);
+    verdict_print("  along gravity", &along);
+    printf("    remarks on the mount %d\n", remarks);
+}
+
 void verdicts_soak(void)
 {
     printf("calibrate soak, 600 s\n");
     for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
         try_soak(&cases[i]);
+    }
+    for (int k = 0; k < 2; k++) {
+        try_creep(0, 0.004 * k);
+        try_creep(0.3, 0.004 * k);
+        try_creep(2, 0.004 * k);
     }
 }

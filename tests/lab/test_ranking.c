@@ -124,4 +124,49 @@ START_TEST(several_logs_and_failures)
 }
 END_TEST
 
-MARL_SUITE("ranking", order_and_certainty, interval_holds_the_truth, several_logs_and_failures)
+/* Every minute another motion, in which the second tuning is another time as far off: one more recording of five such minutes
+ * lies in the interval 95 times of a hundred at least, since a minute alone would. Of two equal tunings none is decided more
+ * often than that. */
+START_TEST(one_more_recording_lies_within)
+{
+    dice d = {74};
+    enum { TRIALS = 60, MINUTES = 5 };
+    int held = 0, pairs = 0, decided = 0;
+    double ratio[TRIALS], low[TRIALS], high[TRIALS];
+    for (int trial = 0; trial < TRIALS; trial++) {
+        marl_comparison c[2] = {errors_of(60 * MINUTES, 1, NULL, &d), errors_of(60 * MINUTES, 1, NULL, &d)};
+        const marl_comparison *of[] = {&c[0], &c[1]};
+        double factor[MINUTES], squares[2] = {0};
+        marl_rank rank[2];
+        for (int k = 0; k < MINUTES; k++) {
+            factor[k] = exp(0.3 * dice_normal(&d));
+        }
+        for (size_t i = 0; i < c[0].n; i++) {
+            c[1].error[i].total_deg *= factor[i * MINUTES / c[1].n];
+            squares[0] += c[0].error[i].total_deg * c[0].error[i].total_deg;
+            squares[1] += c[1].error[i].total_deg * c[1].error[i].total_deg;
+        }
+        ck_assert_int_eq(marl_rank_tunings(&(marl_contest){of, 2, 1, MARL_RANK_BY_TOTAL}, rank, NULL),
+                         MARL_OK);
+        ck_assert(rank[0].next_low == 1 && rank[0].next_high == 1);
+        ck_assert(rank[1].next_low < rank[1].ratio && rank[1].ratio < rank[1].next_high);
+        int turned = rank[0].tuning == 1;
+        ratio[trial] = sqrt(squares[1] / squares[0]);
+        low[trial] = turned ? 1 / rank[1].next_high : rank[1].next_low;
+        high[trial] = turned ? 1 / rank[1].next_low : rank[1].next_high;
+        decided += rank[1].next_low > 1;
+        marl_comparison_free(&c[0]);
+        marl_comparison_free(&c[1]);
+    }
+    for (int i = 0; i < TRIALS * TRIALS; i++) {
+        int other = i % TRIALS, one = i / TRIALS;
+        held += one != other && ratio[other] >= low[one] && ratio[other] <= high[one];
+        pairs += one != other;
+    }
+    ck_assert_msg(held > 0.95 * pairs, "%d of %d", held, pairs);
+    ck_assert_msg(decided <= 6, "%d", decided); /* 3 are expected, 6 in one of a hundred runs */
+}
+END_TEST
+
+MARL_SUITE("ranking", one_more_recording_lies_within, order_and_certainty, interval_holds_the_truth,
+           several_logs_and_failures)

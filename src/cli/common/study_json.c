@@ -152,6 +152,8 @@ static json_t *ranking_json(const marl_study *study)
         const double over_logs[2] = {k->ratio_low, k->ratio_high};
         json_object_set_new(one, "ratio", cli_number(k->ratio));
         json_object_set_new(one, "ratio_interval", cli_numbers(over_logs, 2));
+        const double next[2] = {k->next_low, k->next_high};
+        json_object_set_new(one, "next_interval", cli_numbers(next, 2));
         json_object_set_new(one, "failed", json_integer((json_int_t)k->failed));
         json_array_append_new(list, one);
     }

@@ -35,7 +35,12 @@ void cli_study_verdict(const marl_study *study, char *text, size_t size)
                           k->ratio_high, marl_rank_is_worse_elsewhere(k) ? "" : ", so either may be better");
         }
     }
-    if (n > 0 && (size_t)n < size && !isfinite(best->ratio_low)) {
+    if (n > 0 && (size_t)n < size && contenders > 1 && isfinite(study->rank[1].next_low)) {
+        snprintf(text + n, size - (size_t)n,
+                 " One more recording of this kind may show the second %.2f to %.2f times as far off as the "
+                 "first.",
+                 study->rank[1].next_low, study->rank[1].next_high);
+    } else if (n > 0 && (size_t)n < size && !isfinite(best->ratio_low)) {
         snprintf(text + n, size - (size_t)n, " This holds for what was recorded.");
     }
 }

@@ -96,15 +96,35 @@ static void print_order(const marl_study *study, size_t contenders)
     }
 }
 
+/* What one more recording of the kind may show, of each tuning that comes behind the first. */
+static void print_next(const marl_study *study, size_t contenders)
+{
+    cli_print_prose(
+        0, "One more recording of this kind, as far as stretches of this one show, error over the first's "
+           "(95 %% interval); three logs or more (--case) show it better:");
+    for (size_t i = 1; i < contenders; i++) {
+        const marl_rank *k = &study->rank[i];
+        if (isfinite(k->next_low)) {
+            cli_compare_name(study, &study->runs[k->tuning * study->case_n]);
+            cli_print("x %.3g to %.3g%s\n", k->next_low, k->next_high,
+                      k->next_low > 1 ? "" : "  either may be better");
+        }
+    }
+}
+
 /* What the order holds for, and what it rests on. */
-static void print_limits(const marl_study *study)
+static void print_limits(const marl_study *study, size_t contenders)
 {
     double sigma = marl_study_reference_sigma(study);
-    cli_print_prose(0,
-                    is_over_logs(study)
-                        ? "worse: shown for other logs of the kind, too; worse on these logs: for them alone."
-                        : "The interval holds for what was recorded. Three logs or more (--case) show what "
-                          "holds for others.");
+    if (is_over_logs(study)) {
+        cli_print_prose(0,
+                        "worse: shown for other logs of the kind, too; worse on these logs: for them alone.");
+    } else if (isfinite(study->rank[0].next_low) && marl_study_is_aligned(study)) {
+        print_next(study, contenders);
+    } else {
+        cli_print_prose(0, "The interval holds for what was recorded. Three logs or more (--case) show what "
+                           "holds for others.");
+    }
     if (!marl_study_is_aligned(study)) {
         cli_print_prose(
             0, "Log and reference are not on one clock or not in one frame (see the warnings): these "
@@ -136,6 +156,6 @@ void cli_compare_ranking(const marl_study *study)
     }
     print_answer(study);
     print_order(study, contenders);
-    print_limits(study);
+    print_limits(study, contenders);
     cli_print("\n");
 }

@@ -4,6 +4,7 @@
 #include "lab/calibrate/soak_curve.h"
 #include "lab/calibrate/soak_lag.h"
 #include "lab/log/reading.h"
+#include "lab/maths/linear.h"
 #include "lab/maths/statistics.h"
 #include "marlinspike/calibrate.h"
 #include <math.h>
@@ -28,6 +29,9 @@
 /* 1/f noise that is slower than the recording, up to a day, in its amplitudes: sqrt(ln(144) / pi); and what
  * of it warming in step with it takes for a slope. */
 #define SLOWER 1.26
+#define MOUNT_DEG                                                                                            \
+    0.1 /* what a good mount tilts by while it warms; nothing in one attitude tells that from a bias */
+#define MOUNT_SEEN 3.0 /* standard errors */
 #define ACROSS 1.0
 enum { MIN_POINTS = 12, RATE_REACH = 6 /* means */ };
 
@@ -154,6 +158,40 @@ static void report_axis(marl_soak_result *r, int k, double lag_s)
     }
 }
 
+/* A mount that tilts changes the force across gravity, as a bias that depends on the temperature does; along gravity it
+ * changes nothing. */
+static void allow_for_mount(marl_soak_result *r)
+{
+    const marl_fit *fit = &r->outcome.fit;
+    double up[3] = {0}, change[3], along = 0, across = 0, variance = 0;
+    double low = fit->range_degC[0] - fit->reference_degC, high = fit->range_degC[1] - fit->reference_degC;
+    for (size_t i = 0; i < r->n; i++) {
+        for (int k = 0; k < 3; k++) {
+            up[k] += r->point[i].value[k] / (double)r->n;
+        }
+    }
+    double length = sqrt(lab_dot3(up, up));
+    for (int k = 0; k < 3; k++) {
+        up[k] /= length;
+        change[k] = fit->bias_per_degC[k] * (high - low) + fit->bias_per_degC2[k] * (high * high - low * low);
+        along += up[k] * change[k];
+    }
+    for (int k = 0; k < 3; k++) {
+        double part = change[k] - along * up[k], share = 1 - up[k] * up[k];
+        across += part * part;
+        variance += share * r->change_sigma[k] * r->change_sigma[k];
+        r->change_sigma[k] = hypot(r->change_sigma[k], sqrt(0.5 * share) * length * MOUNT_DEG * MARL_DEGREE);
+    }
+    double tilt_deg = sqrt(across) / length / MARL_DEGREE;
+    if (tilt_deg > MOUNT_DEG && across > MOUNT_SEEN * MOUNT_SEEN * variance) {
+        snprintf(
+            r->outcome.remark, sizeof r->outcome.remark,
+            "of the accelerometer's change %.2g m/s^2 is across gravity, which a mount that tilts by %.2g "
+            "degrees shows as well: a second soak with the pod on another side tells which",
+            sqrt(across), tilt_deg);
+    }
+}
+
 static marl_status report(marl_soak_result *r, double low, double high, marl_error *error)
 {
     marl_fit *fit = &r->outcome.fit;
@@ -170,6 +208,9 @@ static marl_status report(marl_soak_result *r, double low, double high, marl_err
     r->order = lab_soak_order(r, scale_of(fit));
     for (int k = 0; k < 3; k++) {
         report_axis(r, k, lag_s);
+    }
+    if (r->outcome.sensor == MARL_ACCEL && r->order > 0) {
+        allow_for_mount(r);
     }
     return MARL_OK;
 }

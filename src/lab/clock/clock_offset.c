@@ -15,12 +15,20 @@
 #include <string.h>
 
 #define MIN_STEP_S 0.02
+#define MAX_STEP_S 0.25
+#define LONGER 2.0
 #define GRID_MARGIN 1.05 /* mean steps in a step of the grid, so that jitter leaves none empty */
+#define MIN_SHARE 0.5    /* of the change that is explained; two motions of a hand may have less in common */
 #define MAX_SIGMA 0.05
+#define MAX_SIGMA_WITHOUT_GYRO 0.15
 /* As LAB_RIVAL: the part of the rate that one direction shows explains less, so that chance comes closer. */
 #define RIVAL_WITHOUT_GYRO 1.5
+#define RIVAL_OF_LONGER 1.2 /* times that, for longer steps than the readings need: there are fewer of them */
+/* Accelerations turn the direction that an accelerometer shows, and with the motion: what is left unexplained, as a share,
+ * moves the peak by as much as this times its root, s. */
+#define FORCE_S 0.15
 #define REACH_S 0.5     /* around the best shift that leaving out a part may move it */
-#define GRID_SIGMA 0.12 /* of a step: what the means over steps cost at best, by `bench verdicts` */
+#define GRID_SIGMA 0.05 /* of a step: what the means over steps cost at best, by `bench verdicts` */
 enum {
     PARTS = 10,
     MAX_REACH = 25 /* REACH_S of the shortest steps */
@@ -67,6 +75,7 @@ typedef struct grids {
     lab_response b;
     lab_lag_grid grid;
     double rival; /* see LAB_RIVAL */
+    double force_s;
 } grids;
 
 /* The share explained at every lag, from the sums at every lag; length: the response's, summed up. */
@@ -202,7 +211,7 @@ static marl_status decide(const grids *g, const double *share, marl_clock_offset
 {
     size_t best = lab_greatest(share, 0, g->grid.lags);
     nearby near = {0};
-    if (best == SIZE_MAX || !(share[best] > LAB_MIN_SHARE)) {
+    if (best == SIZE_MAX || !(share[best] > MIN_SHARE)) {
         return MARL_OK;
     }
     lab_peak peak = lab_peak_of(share, g->grid.lags, best, g->rival);
@@ -210,9 +219,10 @@ static marl_status decide(const grids *g, const double *share, marl_clock_offset
     marl_status status = sum_nearby(&near, g, lag, error);
     if (status == MARL_OK) {
         offset->r_squared = share[best];
-        offset->sigma_s = g->grid.step_s * place_sigma(&near, g);
+        offset->sigma_s = hypot(g->grid.step_s * place_sigma(&near, g), g->force_s * sqrt(1 - share[best]));
         offset->offset_s = shift_at(g, (double)lag + place_without(&near, g, PARTS));
-        offset->found = offset->sigma_s < MAX_SIGMA && isfinite(offset->offset_s) && peak.alone &&
+        offset->found = offset->sigma_s < (g->force_s > 0 ? MAX_SIGMA_WITHOUT_GYRO : MAX_SIGMA) &&
+                        isfinite(offset->offset_s) && peak.alone &&
                         (double)(peak.high - peak.low) * g->grid.step_s <= LAB_WIDEST_S;
     }
     if (!peak.alone) {
@@ -239,11 +249,14 @@ static marl_status find_shift(grids *g, marl_clock_offset *offset, marl_error *e
     return status;
 }
 
-/* By one sensor of each: the regressor explains the response. */
-static marl_status find_by(source regressor, source response, marl_clock_offset *offset, marl_error *error)
+/* `rival`: times the least factor. */
+static marl_status find_on(source regressor, source response, double step_s, double rival,
+                           marl_clock_offset *offset, marl_error *error)
 {
-    grids g = {.grid.step_s = grid_step(regressor, response),
-               .rival = regressor.sensor == MARL_GYRO ? LAB_RIVAL : RIVAL_WITHOUT_GYRO};
+    int with_gyro = regressor.sensor == MARL_GYRO;
+    grids g = {.grid.step_s = step_s,
+               .rival = rival * (with_gyro ? LAB_RIVAL : RIVAL_WITHOUT_GYRO),
+               .force_s = with_gyro ? 0 : FORCE_S};
     *offset = nothing_found();
     marl_status status = lab_find_regressor(regressor.log, regressor.sensor, g.grid.step_s, &g.a, error);
     status = status != MARL_OK ? status
@@ -252,6 +265,25 @@ static marl_status find_by(source regressor, source response, marl_clock_offset 
     free(g.a.memory);
     free(g.b.memory);
     return status;
+}
+
+static int is_better(const marl_clock_offset *a, const marl_clock_offset *b)
+{
+    return a->found != b->found ? a->found : a->found ? a->sigma_s < b->sigma_s : a->r_squared > b->r_squared;
+}
+
+/* By one sensor of each: the regressor explains the response. The change of a direction from step to step drowns in noise
+ * where steps are short, so longer ones are tried, too. */
+static marl_status find_by(source regressor, source response, marl_clock_offset *offset, marl_error *error)
+{
+    double step_s = grid_step(regressor, response);
+    MARL_TRY(find_on(regressor, response, step_s, 1, offset, error));
+    for (step_s *= LONGER; step_s < MAX_STEP_S && response.sensor != MARL_GYRO; step_s *= LONGER) {
+        marl_clock_offset longer;
+        MARL_TRY(find_on(regressor, response, step_s, RIVAL_OF_LONGER, &longer, error));
+        *offset = is_better(&longer, offset) ? longer : *offset;
+    }
+    return MARL_OK;
 }
 
 /* Use the gyroscope, else the magnetometer, which vibration does not disturb. */
@@ -281,8 +313,7 @@ marl_status marl_clock_offset_find(const marl_log *first, const marl_log *second
             continue;
         }
         MARL_TRY(find_by((source){causes, turned ? s2 : s1}, (source){effects, sensor}, &by, error));
-        int better = by.found != offset->found ? by.found : by.r_squared > offset->r_squared;
-        *offset = better ? by : *offset;
+        *offset = is_better(&by, offset) ? by : *offset;
     }
     for (int i = 0; i < 2 && turned; i++) {
         offset->candidate_s[i] = -offset->candidate_s[i];

@@ -15,7 +15,7 @@
 #define MAX_SECONDS 20000
 #define SEED 20261123
 #define MIN_SQUARE 1e-12 /* deg^2, in place of zero, which has no logarithm */
-enum { DRAWS = 1000, MIN_CASES = 3 };
+enum { DRAWS = 1000, MIN_CASES = 3, STRETCHES = 5 };
 
 /* Sums over one block. */
 typedef struct sums {
@@ -263,6 +263,25 @@ static void find_ratio(const blocked *b, size_t first, marl_rank *rank)
     }
 }
 
+/* Stretches of one recording differ as recordings do: one more of them would lie within Student's interval. A whole recording
+ * averages, but differs from this one by more than stretches of it do. */
+static void find_next(const blocks *one, size_t first, marl_rank *rank)
+{
+    lab_moments ratios = {0};
+    for (size_t k = 0; k < STRETCHES && one->n >= STRETCHES; k++) {
+        size_t from = k * one->n / STRETCHES, n = (k + 1) * one->n / STRETCHES - from;
+        double own = fmax(mean_square(one->sum + rank->tuning * one->n + from, NULL, n), MIN_SQUARE);
+        double other = fmax(mean_square(one->sum + first * one->n + from, NULL, n), MIN_SQUARE);
+        lab_moments_add(&ratios, 0.5 * log(own / other));
+    }
+    if (ratios.n == STRETCHES) {
+        double half = lab_student_deviation(CONFIDENCE, STRETCHES - 1) * lab_moments_deviation(&ratios) *
+                      sqrt(1 + 1.0 / STRETCHES);
+        rank->next_low = rank->ratio * exp(-half);
+        rank->next_high = rank->ratio * exp(half);
+    }
+}
+
 static marl_status find_intervals(const blocked *b, marl_rank *rank, marl_error *error)
 {
     scratch r = {NULL, NULL, NULL};
@@ -303,7 +322,9 @@ marl_status marl_rank_tunings(const marl_contest *contest, marl_rank *rank, marl
                                   .high = NAN,
                                   .ratio = NAN,
                                   .ratio_low = NAN,
-                                  .ratio_high = NAN};
+                                  .ratio_high = NAN,
+                                  .next_low = NAN,
+                                  .next_high = NAN};
             for (size_t k = 0; k < cases; k++) {
                 rank[t].failed += contest->compared[t * cases + k] == NULL;
             }
@@ -314,6 +335,9 @@ marl_status marl_rank_tunings(const marl_contest *contest, marl_rank *rank, marl
         }
         for (size_t t = 0; t < tunings && rank[0].failed == 0 && rank[t].failed == 0; t++) {
             find_ratio(&all, rank[0].tuning, &rank[t]);
+            if (cases == 1) {
+                find_next(&b[0], rank[0].tuning, &rank[t]);
+            }
         }
         if (total >= 2) {
             status = find_intervals(&all, rank, error);
