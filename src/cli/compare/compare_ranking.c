@@ -99,9 +99,9 @@ static void print_order(const marl_study *study, size_t contenders)
 /* What one more recording of the kind may show, of each tuning that comes behind the first. */
 static void print_next(const marl_study *study, size_t contenders)
 {
-    cli_print_prose(
-        0, "One more recording of this kind, as far as stretches of this one show, error over the first's "
-           "(95 %% interval); three logs or more (--case) show it better:");
+    cli_print_prose(0, "One more recording of this kind may show, in times the first's error (95 %% "
+                       "interval, from stretches of "
+                       "this one; three logs or more with --case show it better):");
     for (size_t i = 1; i < contenders; i++) {
         const marl_rank *k = &study->rank[i];
         if (isfinite(k->next_low)) {
