@@ -124,4 +124,68 @@ START_TEST(each_filter_is_the_published_one)
 }
 END_TEST
 
-MARL_SUITE("published filters", each_filter_is_the_published_one)
+/* Body from world, of the test cases in "Attitude determination using vector observations: a fast optimal matrix algorithm"
+ * (1993). */
+static const double published_attitude[3][3] = {
+    {0.352, 0.864, 0.360}, {-0.864, 0.152, 0.480}, {0.360, -0.480, 0.800}};
+
+/* What the sensors read of a direction of the world, with noise across it. */
+static marl_vec3 seen(const double direction[3], double length, double noise, dice *d)
+{
+    double v[3];
+    for (int k = 0; k < 3; k++) {
+        const double *row = published_attitude[k];
+        v[k] = length * (row[0] * direction[0] + row[1] * direction[1] + row[2] * direction[2] +
+                         noise * dice_normal(d));
+    }
+    return (marl_vec3){(float)v[0], (float)v[1], (float)v[2]};
+}
+
+static marl_quat attitude_of(marl_vec3 accel, marl_vec3 mag)
+{
+    marl_tuning tuning = marl_tuning_default(MARL_FILTER_VECTORS);
+    marl_estimator e;
+    marl_quat q;
+    const marl_sample s = {
+        .fresh = MARL_FRESH_ACCEL | MARL_FRESH_GYRO | MARL_FRESH_MAG, .accel = accel, .mag = mag};
+    ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
+    ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+    ck_assert_int_eq(marl_estimator_attitude(&e, &q), MARL_OK);
+    return q;
+}
+
+/* Two directions, of which the first is exact, as in "Three-axis attitude determination from vector observations" (1981): the
+ * published attitude comes back, and noise becomes errors of the size that its covariance states: tilt by that of the first,
+ * heading by both over the cosine of the dip. */
+START_TEST(two_directions_give_the_published_attitude)
+{
+    const double dip = 1.05, up[3] = {0, 0, 1}, field[3] = {0, cos(dip), -sin(dip)};
+    dice d = {75};
+    marl_mat3 matrix = marl_quat_to_matrix(attitude_of(seen(up, 9.8, 0, &d), seen(field, 48, 0, &d)));
+    for (int i = 0; i < 3; i++) {
+        for (int j = 0; j < 3; j++) { /* the published one goes the other way */
+            ck_assert_double_eq_tol((double)matrix.m[j][i], published_attitude[i][j], 1e-6);
+        }
+    }
+    enum { TRIALS = 4000 };
+    const double tilt_sigma = 0.002, field_sigma = 0.004;
+    marl_quat truth;
+    ck_assert_int_eq(marl_quat_from_matrix(&matrix, &truth), MARL_OK);
+    double squares[3] = {0};
+    for (int i = 0; i < TRIALS; i++) {
+        marl_quat q = attitude_of(seen(up, 9.8, tilt_sigma, &d), seen(field, 48, field_sigma, &d));
+        marl_quat off = marl_quat_canonical(marl_quat_product(q, marl_quat_conjugate(truth)));
+        const double turned[3] = {2 * (double)off.x, 2 * (double)off.y, 2 * (double)off.z};
+        for (int k = 0; k < 3; k++) {
+            squares[k] += turned[k] * turned[k] / TRIALS;
+        }
+    }
+    double heading = (field_sigma * field_sigma + pow(sin(dip) * tilt_sigma, 2)) / pow(cos(dip), 2);
+    const double expected[3] = {tilt_sigma * tilt_sigma, tilt_sigma * tilt_sigma, heading};
+    for (int k = 0; k < 3; k++) {
+        ck_assert_double_eq_tol(squares[k] / expected[k], 1, 5 * sqrt(2.0 / TRIALS));
+    }
+}
+END_TEST
+
+MARL_SUITE("published filters", each_filter_is_the_published_one, two_directions_give_the_published_attitude)
