@@ -20,10 +20,13 @@ typedef struct spoiling {
     double ramp, settle; /* drifts by this in all; times of an exponential's, NaN = straight */
     double hand, hand_s; /* accelerates, rms an axis; for how long one way */
     double steel;
+    int calibrated; /* the accelerometer, by 24 poses */
 } spoiling;
 
 static const spoiling spoilings[] = {
     {.name = "as simulated"},
+    {.name = "the accelerometer calibrated", .calibrated = 1},
+    {.name = "the same, accelerating by 3 m/s^2", .calibrated = 1, .hand = 3, .hand_s = 0.3},
     {.name = "2 uT off for a fifth of the time", .step = 2, .share = 0.2},
     {.name = "1 uT off for a fifth of the time", .step = 1, .share = 0.2},
     {.name = "2 uT off for a tenth of the time", .step = 2, .share = 0.1},
@@ -131,8 +134,17 @@ static void try_one(const spoiling *how, uint64_t seed, tumble_count *c)
     double seconds = uniform(&random, 40, 120), rate_hz = uniform(&random, 50, 200);
     marl_log log = verdict_log(MARL_SCENE_TUMBLE, rate_hz, seconds, 0, seed);
     marl_log longer = verdict_log(MARL_SCENE_TUMBLE, 100, 600, 0, seed);
-    const marl_tumble_options options = {.field = (double)NAN};
+    marl_tumble_options options = {.field = (double)NAN};
     marl_tumble_result r, truth;
+    marl_poses_result poses = {.outcome.accepted = 0};
+    if (how->calibrated) {
+        marl_log resting = verdict_log(MARL_SCENE_POSES, 100, 120, 0, seed);
+        if (marl_calibrate_poses(&resting, MARL_STANDARD_GRAVITY, &poses, NULL) != MARL_OK) {
+            exit(1);
+        }
+        options.accel = &poses.outcome.fit;
+        free(resting.row);
+    }
     spoil(&log, rate_hz, how, seed);
     if (marl_calibrate_tumble(&longer, &options, &truth, NULL) != MARL_OK) {
         exit(1);
@@ -157,6 +169,7 @@ static void try_one(const spoiling *how, uint64_t seed, tumble_count *c)
     if (accepted && isfinite(r.outcome.fit.dip_deg)) {
         verdict_add(&c->dip, r.outcome.fit.dip_deg - true_dip(seed), r.dip_sigma_deg);
     }
+    marl_poses_result_free(&poses);
     marl_tumble_result_free(&r);
     marl_tumble_result_free(&truth);
     free(log.row);

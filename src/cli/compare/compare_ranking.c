@@ -106,7 +106,7 @@ static void print_next(const marl_study *study, size_t contenders)
         const marl_rank *k = &study->rank[i];
         if (isfinite(k->next_low)) {
             cli_compare_name(study, &study->runs[k->tuning * study->case_n]);
-            cli_print("x %.3g to %.3g%s\n", k->next_low, k->next_high,
+            cli_print("x %.2g to %.2g%s\n", k->next_low, k->next_high,
                       k->next_low > 1 ? "" : "  either may be better");
         }
     }

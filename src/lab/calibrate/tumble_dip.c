@@ -12,31 +12,29 @@
 #define ATTITUDES 26.0
 enum { MIN_BLOCKS = 4, MIN_WINDOW = 3 };
 
-/* Sums over blocks of windows, for a weighted mean and its scatter. `down` is the force along the field, in units of
- * gravity, over minus one: not over its own length as the `sine` is, since a hand's accelerations average to nothing in the
- * force, and in its direction do not. */
+/* Sums over windows and over blocks of them. `down` is the force along the field, in units of gravity, over minus one: not
+ * over its own length, since a hand's accelerations average to nothing in the force, and in its direction do not. */
 typedef struct dip_sums {
-    double weight, down, length, uneven; /* of all windows; lengths of the force, and their variance */
-    double sine, square;
-    double block_weight, block_down; /* of the block that is open */
-    double cross[3];                 /* of the blocks: down^2, down weight, weight^2 */
-    size_t windows, blocks;
+    double n, down, length, uneven; /* of all windows; lengths of the force, and their variance */
+    double weight, sine, square; /* by the direction of the force, where it is near gravity: for its spread */
+    double block_n, block_down;  /* of the block that is open */
+    double cross[3];             /* of the blocks: down^2, down n, n^2 */
+    size_t blocks;
 } dip_sums;
 
 static void close_block(dip_sums *s)
 {
-    if (s->block_weight > 0) {
+    if (s->block_n > 0) {
         s->cross[0] += s->block_down * s->block_down;
-        s->cross[1] += s->block_down * s->block_weight;
-        s->cross[2] += s->block_weight * s->block_weight;
+        s->cross[1] += s->block_down * s->block_n;
+        s->cross[2] += s->block_n * s->block_n;
         s->blocks++;
     }
-    s->block_weight = s->block_down = 0;
-    s->windows = 0;
+    s->block_n = s->block_down = 0;
 }
 
 /* A force off gravity in any direction by d tilts up by d/g, root mean square of two axes: the window's
- * weight. */
+ * weight in the spread. */
 static void close_window(dip_sums *s, const lab_moments *down, const lab_moments *sine,
                          const lab_moments *off)
 {
@@ -46,14 +44,14 @@ static void close_window(dip_sums *s, const lab_moments *down, const lab_moments
     double rms = sqrt(off->squares / (double)off->n + off->mean * off->mean);
     double weight = 1 / (FLOOR * FLOOR + 2 * rms * rms);
     s->weight += weight;
-    s->down += weight * down->mean;
     s->sine += weight * sine->mean;
     s->square += weight * sine->mean * sine->mean;
-    s->length += weight * off->mean;
-    s->uneven += weight * rms * rms;
-    s->block_weight += weight;
-    s->block_down += weight * down->mean;
-    if (++s->windows == WINDOWS_A_BLOCK) {
+    s->n++;
+    s->down += down->mean;
+    s->length += off->mean;
+    s->uneven += rms * rms;
+    s->block_down += down->mean;
+    if (++s->block_n >= WINDOWS_A_BLOCK) {
         close_block(s);
     }
 }
@@ -75,12 +73,12 @@ static int down_of(const double force[3], const double field[3], double *down, d
  * average, and uneven by as much; half of that is in the error. */
 static void report(const dip_sums *s, int is_raw, marl_tumble_result *t)
 {
-    double length = s->length / s->weight, uneven = s->uneven / s->weight - length * length;
-    double scale = is_raw ? 1 + length - uneven : 1;
-    double mean = s->down / s->weight / scale, n = (double)s->blocks;
-    double raw = s->down / s->weight;
+    double length = s->length / s->n, uneven = s->uneven / s->n - length * length;
+    double scale = is_raw ? 1 + length - uneven : 1, raw = s->down / s->n, mean = raw / scale,
+           blocks = (double)s->blocks;
     double scatter = s->cross[0] - 2 * raw * s->cross[1] + raw * raw * s->cross[2];
-    double sigma = hypot(sqrt(fmax(0, scatter) * n / (n - 1)) / s->weight, is_raw ? 0.5 * uneven * mean : 0);
+    double sigma =
+        hypot(sqrt(fmax(0, scatter) * blocks / (blocks - 1)) / s->n, is_raw ? 0.5 * uneven * mean : 0);
     double cosine = sqrt(fmax(1e-6, 1 - mean * mean));
     t->outcome.fit.dip_deg = asin(fmax(-1, fmin(1, mean))) / MARL_DEGREE;
     double sine = s->sine / s->weight;
