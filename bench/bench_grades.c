@@ -42,9 +42,10 @@ typedef struct table {
 static double run_tuning(const char *text, const accuracy_run *run, const marl_smoothed *s, double *truth)
 {
     marl_named_tuning tuning;
-    marl_pipeline_config config = {.calibration = marl_calibration_none(),
-                                   .sensors = MARL_FRESH_ACCEL | MARL_FRESH_GYRO | MARL_FRESH_MAG,
-                                   .corrected = run->calibrated ? MARL_FRESH_GYRO : 0};
+    marl_pipeline_config config = {
+        .calibration = marl_calibration_none(),
+        .sensors = MARL_FRESH_ACCEL | MARL_FRESH_GYRO | MARL_FRESH_MAG,
+        .corrected = run->calibrated ? MARL_FRESH_ACCEL | MARL_FRESH_GYRO | MARL_FRESH_MAG : 0};
     marl_pipeline pipeline;
     marl_quat q;
     double found = 0, n = 0;

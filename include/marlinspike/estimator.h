@@ -48,11 +48,14 @@ const marl_filter_functions *
 marl_choose_constant_gains(marl_filter filter); /* complementary, gradient-descent */
 const marl_filter_functions *marl_choose_kalman(marl_filter filter);
 
+#define MARL_GYRO_SCALE_OPEN 0x80u
+
 typedef struct marl_pipeline_config {
     marl_tuning tuning;
     marl_calibration calibration;
     uint8_t sensors;     /* MARL_FRESH_...: which of accel, gyro and mag there are */
-    uint8_t corrected;   /* MARL_FRESH_...: which of them come corrected by a calibration already */
+    uint8_t corrected;   /* MARL_FRESH_...: which of them come corrected by a calibration already; with
+                            MARL_GYRO_SCALE_OPEN the gyroscope's bias alone */
     uint8_t watch_still; /* keep `still` up to date: costs about as much as a simple filter */
     uint8_t no_digest;   /* leave `digest` at 0: it costs about as much as a simple filter, too */
 } marl_pipeline_config;
@@ -63,8 +66,8 @@ marl_pipeline_config marl_pipeline_default(marl_filter filter);
 /* Starts anew with nothing known. What is calibrated, by `calibration` or since it comes corrected, decides what is
  * assumed, where the tuning has the default: of a calibrated gyroscope bias_spread is MARL_BIAS_SPREAD_CALIBRATED;
  * of an accelerometer or magnetometer that is not calibrated the spread of its bias is MARL_ACCEL_BIAS_SPREAD_RAW or
- * MARL_MAG_BIAS_SPREAD_RAW; where nothing is calibrated gyro_scale is MARL_GYRO_SCALE_RAW and mag_threshold
- * MARL_MAG_THRESHOLD_RAW.
+ * MARL_MAG_BIAS_SPREAD_RAW, and of such a magnetometer mag_threshold MARL_MAG_THRESHOLD_RAW; of a gyroscope whose bias
+ * alone is calibrated, or nothing (its matrix is the identity), gyro_scale is MARL_GYRO_SCALE_RAW.
  * MARL_ERR_ARGUMENT when tuning or calibration do not pass their checks, or the choice does not have the filter. */
 MARL_CHECKED marl_status marl_pipeline_init_with(marl_pipeline *pipeline, const marl_pipeline_config *config,
                                                  marl_filter_choice choice);

@@ -55,6 +55,8 @@ int marl_degrader_feed(marl_degrader *degrader, const marl_sample *recorded, mar
 
 /* The sensors whose columns a log has: a set of MARL_FRESH_... */
 uint8_t marl_replay_sensors(const marl_log_info *info);
+/* What of it comes corrected, as the pipeline wants it. */
+uint8_t marl_replay_corrected(const marl_log_info *info);
 
 /* Names the sensors that neither `record` (may be NULL) nor the log itself has calibrated. */
 void marl_replay_warn(marl_warnings *warnings, const marl_calibration_record *record,

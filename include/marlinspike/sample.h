@@ -105,6 +105,8 @@ MARL_CHECKED marl_status marl_calibration_check(marl_calibration *calibration);
 /* The bias at temperature `degC`; NaN means unknown and is taken as T0. */
 marl_vec3 marl_correction_bias(const marl_correction *correction, float degC);
 
+/* 1: present, and its matrix is the identity: nothing is known of the scale. */
+int marl_correction_is_bias_alone(const marl_correction *correction);
 marl_vec3 marl_correction_apply(const marl_correction *correction, marl_vec3 raw, float degC);
 
 /* Corrects the fresh readings of *sample in place; they stay in the sensors' frame. `degC` is the last known

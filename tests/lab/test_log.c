@@ -2,6 +2,7 @@
  * Logs: what is understood, what is refused and with which message. */
 #include "check_main.h"
 #include "marlinspike/files.h"
+#include "marlinspike/estimator.h"
 #include "marlinspike/log.h"
 #include "random_values.h"
 #include "temporary.h"
@@ -167,6 +168,9 @@ START_TEST(metadata_and_attitudes)
     marl_quat want =
         marl_quat_from_rpy((float)(10 * MARL_DEGREE), (float)(-20 * MARL_DEGREE), (float)(30 * MARL_DEGREE));
     ck_assert_double_lt(angle_between(log.row[0].q, want), 1e-6);
+    marl_log_free(&log);
+    log = load("# marlinspike log/1 corrected=yes raw=mag,gyro_scale,later world=enu\nt,temp\n0,1\n", NULL);
+    ck_assert_uint_eq(log.info.raw, MARL_FRESH_MAG | MARL_GYRO_SCALE_OPEN);
     marl_log_free(&log);
     log = load("t,q_w,q_x,q_y,q_z\n0,2,0,0,0\n1,0,0,0,0\n", NULL); /* brought to length one; zero is none */
     ck_assert_float_eq(log.row[0].q.w, 1);

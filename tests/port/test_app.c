@@ -68,7 +68,8 @@ START_TEST(streamed_attitudes_are_those_of_a_replay)
     ck_assert_int_eq(send_tuning(&t, &tuning), MARL_OUTCOME_DONE);
     ck_assert_int_eq(sim_test_run(&t, 20), MARL_OK);
     size_t n = sim_test_rows(&t, row, ROWS), with_q = 0;
-    tuning.value[MARL_PARAMETER_BIAS_SPREAD] = MARL_BIAS_SPREAD_CALIBRATED; /* the calibration holds it */
+    tuning.value[MARL_PARAMETER_BIAS_SPREAD] = MARL_BIAS_SPREAD_CALIBRATED; /* the calibration holds it ... */
+    tuning.value[MARL_PARAMETER_MAG_THRESHOLD] = MARL_MAG_THRESHOLD_RAW;    /* ... and no magnetometer */
     ck_assert_int_eq(marl_estimator_init(&estimator, &tuning), MARL_OK);
     size_t first = 0;
     while (first < n && !row[first].has_q) {

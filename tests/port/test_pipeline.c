@@ -288,23 +288,28 @@ START_TEST(what_is_calibrated_decides_what_is_assumed)
 }
 END_TEST
 
-/* Where nothing is calibrated the thresholds are those of raw sensors; a value in the tuning goes before. */
+/* Where a sensor is not calibrated its threshold is that of a raw one, and a gyroscope's bias alone says nothing of its scale;
+ * a value in the tuning goes before. */
 START_TEST(nothing_calibrated_means_raw_thresholds)
 {
     static const struct {
-        float tuned; /* times the default */
-        int accel_present;
+        float tuned;      /* times the default */
+        int gyro_present; /* 2: with a matrix */
         uint8_t corrected;
         float scale, threshold;
     } cases[] = {{1, 0, 0, 0.002f, 3.0f},
-                 {1, 1, 0, 0.0005f, 1.0f},
-                 {1, 0, MARL_FRESH_MAG, 0.0005f, 1.0f},
+                 {1, 1, 0, 0.002f, 3.0f},
+                 {1, 2, 0, 0.0005f, 3.0f},
+                 {1, 0, MARL_FRESH_MAG, 0.002f, 1.0f},
+                 {1, 0, MARL_FRESH_GYRO, 0.0005f, 3.0f},
+                 {1, 0, MARL_FRESH_GYRO | MARL_GYRO_SCALE_OPEN, 0.002f, 3.0f},
                  {5, 0, 0, 0.0025f, 5.0f}};
     for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
         marl_pipeline_config config = marl_pipeline_default(MARL_FILTER_COMPLEMENTARY);
         marl_pipeline pipeline;
-        config.calibration.accel =
-            (marl_correction){.present = cases[i].accel_present, .matrix = marl_mat3_identity()};
+        config.calibration.gyro =
+            (marl_correction){.present = cases[i].gyro_present != 0, .matrix = marl_mat3_identity()};
+        config.calibration.gyro.matrix.m[2][2] += cases[i].gyro_present == 2 ? 0.001f : 0.0f;
         config.corrected = cases[i].corrected;
         config.tuning.value[MARL_PARAMETER_GYRO_SCALE] *= cases[i].tuned;
         config.tuning.value[MARL_PARAMETER_MAG_THRESHOLD] *= cases[i].tuned;

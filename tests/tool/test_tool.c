@@ -246,6 +246,13 @@ START_TEST(corrected_log_gives_the_same_attitudes)
     ck_assert_str_eq(json_string_value(json_object_get(a, "digest")),
                      json_string_value(json_object_get(b, "digest")));
     ck_assert_double_eq(json_at(a, "attitudes"), 12000);
+    /* kalman, too, which assumes other errors of what this calibration leaves as it is */
+    json_t *c = run_json(0, "replay lift.csv --calibration c.json --tuning kalman"),
+           *d = run_json(0, "replay k.csv --tuning kalman");
+    ck_assert_str_eq(json_string_value(json_object_get(c, "digest")),
+                     json_string_value(json_object_get(d, "digest")));
+    json_decref(c);
+    json_decref(d);
     ck_assert_str_eq(json_string_value(json_object_get(a, "heading")), "magnetic");
     json_decref(a);
     json_decref(b);

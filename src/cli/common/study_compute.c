@@ -112,7 +112,7 @@ json_t *cli_compute_case(const marl_study *study, const marl_study_case *it)
     json_object_set_new(root, "packed", text);
     json_object_set_new(root, "rows", json_integer((json_int_t)it->log.n));
     json_object_set_new(root, "sensors", json_integer(marl_replay_sensors(&it->log.info)));
-    json_object_set_new(root, "corrected", json_integer(it->log.info.corrected ? 7 : 0));
+    json_object_set_new(root, "corrected", json_integer(marl_replay_corrected(&it->log.info)));
     json_object_set_new(root, "calibration", calibration_json(&calibration));
     json_object_set_new(root, "start", start_json(study));
     json_object_set_new(root, "reference_start", it->has_start ? quat_json(&it->start) : json_null());

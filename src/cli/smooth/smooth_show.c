@@ -163,6 +163,7 @@ static void print_refined(const cli_smoothed *job)
               job->into);
     print_left_out(job, MARL_REFINE_NOT_SIGNIFICANT, "left out, within three standard errors: ");
     print_left_out(job, MARL_REFINE_HALVES_DIFFER, "left out, the halves of the log differ: ");
+    print_left_out(job, MARL_REFINE_OTHERS_OPEN, "left out, since the rest of the matrix is not known: ");
     if (job->tumbles) {
         cli_print("the log has all directions: `calibrate tumble %s` gives the magnetometer's whole matrix\n",
                   job->log.path);
@@ -236,7 +237,8 @@ static json_t *outcomes_json(const marl_refinement *outcome, int n)
 {
     static const char *const word[] = {[MARL_REFINE_NOT_SIGNIFICANT] = "not-significant",
                                        [MARL_REFINE_HALVES_DIFFER] = "halves-differ",
-                                       [MARL_REFINE_ADDED] = "added"};
+                                       [MARL_REFINE_ADDED] = "added",
+                                       [MARL_REFINE_OTHERS_OPEN] = "others-open"};
     json_t *list = json_array();
     for (int k = 0; k < n; k++) {
         json_array_append_new(list, json_string(word[outcome[k]]));

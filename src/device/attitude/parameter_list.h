@@ -45,7 +45,7 @@
     ROW(GYRO_WHITE, "gyro_white", "rad/s/sqrt(Hz)", NUMBER, PLAIN, 0.00015f, 0.0000001f, 1.0f, KALMAN, \
         "noise density of the gyroscope (angle random walk)") \
     ROW(GYRO_SCALE, "gyro_scale", "1", NUMBER, PLAIN, 0.0005f, 0.0f, 0.5f, KALMAN, \
-        "scale factor uncertainty of the gyroscope; 0.002 where nothing is calibrated") \
+        "scale factor uncertainty of the gyroscope; 0.002 where its bias alone is calibrated, or nothing") \
     ROW(GYRO_WALK, "gyro_walk", "rad/s/sqrt(s)", NUMBER, PLAIN, 0.000005f, 0.0f, 1.0f, KALMAN, \
         "rate random walk of the gyroscope bias") \
     ROW(BIAS_SPREAD, "bias_spread", "rad/s", NUMBER, PLAIN, 0.04f, 0.0f, 1.0f, CORRECTED, \
@@ -85,7 +85,7 @@
     ROW(BIAS_SHARE, "bias_share", "1", NUMBER, WEIGHTING, 0.06f, 0.0f, 1.0f, SIMPLE, \
         "share of that averaged force that may change the gyroscope bias") \
     ROW(MAG_THRESHOLD, "mag_threshold", "uT", NUMBER, WEIGHTING, 1.0f, 0.001f, 1000000.0f, SIMPLE, \
-        "change of the field at which the magnetometer has half its weight; 3 where nothing is calibrated") \
+        "change of the field at which the magnetometer has half its weight; 3 where it is not calibrated") \
     ROW(SPEED_TIME, "speed_time", "s", NUMBER, WEIGHTING, 60.0f, 1.0f, 10000.0f, KALMAN, \
         "how long a fast motion is remembered") \
     ROW(START_SPEED, "start_speed", "m/s", NUMBER, WEIGHTING, 0.0084f, 0.0f, 100.0f, KALMAN, \

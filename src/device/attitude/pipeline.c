@@ -21,6 +21,14 @@ static void assume(marl_tuning *tuning, marl_parameter_id id, float value)
     tuning->value[id] = tuning->value[id] == marlp_parameter_limits(id)->standard ? value : tuning->value[id];
 }
 
+/* A bias alone, as of a rest, says nothing of the scale. */
+static int knows_scale(const marl_pipeline_config *config)
+{
+    const marl_correction *c = &config->calibration.gyro;
+    int comes_known = (config->corrected & MARL_FRESH_GYRO) && !(config->corrected & MARL_GYRO_SCALE_OPEN);
+    return comes_known || (c->present && !marl_correction_is_bias_alone(c));
+}
+
 static void assume_sensors(marl_tuning *tuning, const marl_pipeline_config *config)
 {
     const marl_calibration *c = &config->calibration;
@@ -32,10 +40,10 @@ static void assume_sensors(marl_tuning *tuning, const marl_pipeline_config *conf
     }
     if (!c->mag.present && !(config->corrected & MARL_FRESH_MAG)) {
         assume(tuning, MARL_PARAMETER_MAG_BIAS_SPREAD, MARL_MAG_BIAS_SPREAD_RAW);
-    }
-    if (!c->accel.present && !c->gyro.present && !c->mag.present && config->corrected == 0) {
-        assume(tuning, MARL_PARAMETER_GYRO_SCALE, MARL_GYRO_SCALE_RAW);
         assume(tuning, MARL_PARAMETER_MAG_THRESHOLD, MARL_MAG_THRESHOLD_RAW);
+    }
+    if (!knows_scale(config)) {
+        assume(tuning, MARL_PARAMETER_GYRO_SCALE, MARL_GYRO_SCALE_RAW);
     }
 }
 

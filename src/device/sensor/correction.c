@@ -71,6 +71,15 @@ marl_vec3 marl_correction_bias(const marl_correction *correction, float degC)
     return vec3_add(correction->bias, vec3_add(linear, square));
 }
 
+int marl_correction_is_bias_alone(const marl_correction *c)
+{
+    int alone = c->present;
+    for (int i = 0; i < 9; i++) {
+        alone = alone && !(fabsf(c->matrix.m[i / 3][i % 3] - (i % 4 == 0 ? 1.0f : 0.0f)) > 0.0f);
+    }
+    return alone;
+}
+
 marl_vec3 marl_correction_apply(const marl_correction *correction, marl_vec3 raw, float degC)
 {
     if (!correction->present) {

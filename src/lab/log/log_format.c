@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * The header of a log. */
 #include "lab/log/log_format.h"
+#include "marlinspike/estimator.h"
 #include "marlinspike/simulate.h"
 #include <math.h>
 #include <stdio.h>
@@ -46,6 +47,42 @@ lab_quantity lab_column_quantity(marl_column column)
     return columns[column].quantity;
 }
 
+static const struct {
+    const char *name;
+    unsigned raw;
+} raw_names[] = {{"accel", MARL_FRESH_ACCEL},
+                 {"gyro", MARL_FRESH_GYRO},
+                 {"mag", MARL_FRESH_MAG},
+                 {"gyro_scale", MARL_GYRO_SCALE_OPEN}};
+enum { RAW_NAMES = sizeof raw_names / sizeof raw_names[0] };
+
+void lab_metadata_raw(unsigned raw, char text[40])
+{
+    text[0] = '\0';
+    for (size_t k = 0; k < RAW_NAMES; k++) {
+        if (raw & raw_names[k].raw) {
+            size_t used = strlen(text);
+            snprintf(text + used, 40 - used, "%s%s", used > 0 ? "," : " raw=", raw_names[k].name);
+        }
+    }
+}
+
+/* Names apart by commas. */
+static unsigned parse_raw(const char *list)
+{
+    unsigned raw = 0;
+    while (*list != '\0') {
+        size_t n = strcspn(list, ",");
+        for (size_t k = 0; k < RAW_NAMES; k++) {
+            raw |= strlen(raw_names[k].name) == n && strncmp(list, raw_names[k].name, n) == 0
+                       ? raw_names[k].raw
+                       : 0;
+        }
+        list += n + (list[n] == ',');
+    }
+    return raw;
+}
+
 static void parse_metadata(const char *word, marl_log_info *info)
 {
     if (strncmp(word, "device=", 7) == 0) {
@@ -53,6 +90,8 @@ static void parse_metadata(const char *word, marl_log_info *info)
         marl_text_clean(info->device);
     } else if (strcmp(word, "corrected=yes") == 0) {
         info->corrected = 1;
+    } else if (strncmp(word, "raw=", 4) == 0) {
+        info->raw = parse_raw(word + 4);
     } else if (strcmp(word, "world=ned") == 0 || strcmp(word, "world=enu") == 0) {
         info->world = word[6] == 'n' ? MARL_WORLD_NED : MARL_WORLD_ENU;
         info->world_given = 1;

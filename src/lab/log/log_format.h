@@ -47,6 +47,8 @@ void lab_column_place(lab_column *column, marl_log_info *info);
 
 /* Takes `# marlinspike log/1 key=value ...` and returns 1; any other comment is skipped. */
 int lab_metadata_read(const char *line, size_t n, marl_log_info *info);
+/* " raw=accel,gyro_scale" of info->raw, "" of none. */
+void lab_metadata_raw(unsigned raw, char text[40]);
 
 /* The delimiter that the header line uses: comma, semicolon or tab. */
 char lab_delimiter(const char *line, size_t n);

@@ -21,12 +21,13 @@ static void write_metadata(marl_outfile *file, const marl_log_info *info)
     unsigned readings =
         info->columns & ~(MARL_COLUMNS_Q | MARL_COLUMNS_RPY | MARL_COLUMNS_WEIGHT | MARL_COLUMNS_SIGMA);
     int standard = info->world == MARL_WORLD_ENU && !info->relative_heading && !info->smoothed;
-    char line[200];
+    char line[240], raw[40];
     if (readings == 0 && standard) {
         return;
     }
-    snprintf(line, sizeof line, "# marlinspike log/1%s%s corrected=%s world=%s%s%s\n",
-             info->device[0] ? " device=" : "", info->device, info->corrected ? "yes" : "no",
+    lab_metadata_raw(info->corrected ? info->raw : 0, raw);
+    snprintf(line, sizeof line, "# marlinspike log/1%s%s corrected=%s%s world=%s%s%s\n",
+             info->device[0] ? " device=" : "", info->device, info->corrected ? "yes" : "no", raw,
              marl_world_name(info->world), info->relative_heading ? " heading=relative" : "",
              info->smoothed ? " reference=smooth" : "");
     marl_outfile_text(file, line);

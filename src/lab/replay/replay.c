@@ -33,6 +33,11 @@ uint8_t marl_replay_sensors(const marl_log_info *info)
                      (mag ? MARL_FRESH_MAG : 0));
 }
 
+uint8_t marl_replay_corrected(const marl_log_info *info)
+{
+    return info->corrected ? (uint8_t)((VECTORS & ~info->raw) | (info->raw & MARL_GYRO_SCALE_OPEN)) : 0;
+}
+
 void marl_replay_warn(marl_warnings *warnings, const marl_calibration_record *record,
                       const marl_log_info *info, const char *log_path)
 {
@@ -41,8 +46,9 @@ void marl_replay_warn(marl_warnings *warnings, const marl_calibration_record *re
     static const uint8_t fresh[MARL_SENSOR_COUNT] = {
         [MARL_ACCEL] = MARL_FRESH_ACCEL, [MARL_GYRO] = MARL_FRESH_GYRO, [MARL_MAG] = MARL_FRESH_MAG};
     char raw[80] = "";
-    for (int i = 0; i < MARL_SENSOR_COUNT && !info->corrected; i++) {
-        if ((marl_replay_sensors(info) & fresh[i]) && (record == NULL || !record->fit[i].present)) {
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        if ((marl_replay_sensors(info) & fresh[i] & ~marl_replay_corrected(info)) &&
+            (record == NULL || !record->fit[i].present)) {
             marl_list_append(raw, sizeof raw, name[i]);
         }
     }
@@ -66,7 +72,7 @@ marl_status marl_replay_config(marl_pipeline_config *config, const marl_tuning *
                                      .calibration = record != NULL ? marl_calibration_for_device(record)
                                                                    : marl_calibration_none(),
                                      .sensors = marl_replay_sensors(info),
-                                     .corrected = info->corrected ? VECTORS : 0};
+                                     .corrected = marl_replay_corrected(info)};
     return MARL_OK;
 }
 

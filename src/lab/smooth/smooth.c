@@ -44,8 +44,9 @@ static lab_assumption find_claim(const marl_log *log, const marl_calibration_rec
     lab_assumption claimed = lab_assume_raw();
     for (int sensor = 0; sensor < MARL_SENSOR_COUNT; sensor++) {
         const marl_fit *fit = record != NULL ? &record->fit[sensor] : NULL;
-        if (log->info.corrected || (fit != NULL && fit->present)) {
-            lab_assume_calibrated(&claimed, (marl_sensor)sensor, log->info.corrected ? NULL : fit);
+        int comes_corrected = log->info.corrected && !(log->info.raw & (1u << sensor));
+        if (comes_corrected || (fit != NULL && fit->present)) {
+            lab_assume_calibrated(&claimed, (marl_sensor)sensor, comes_corrected ? NULL : fit);
         }
     }
     return claimed;

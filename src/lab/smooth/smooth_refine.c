@@ -7,6 +7,7 @@
 
 #define SIGNIFICANT 3.0 /* standard errors */
 #define MAX_WORST 2.0   /* times what raw sensors have: beyond it motion may have been taken for an error */
+#define MAX_OPEN 0.003  /* of an element of the gyroscope's matrix that is left out, with what it may be */
 #define BIAS_MAY_CHANGE 0.5 /* share of the gyroscope's bias that may change within a log */
 
 /* n errors of one kind: on the whole log and on its halves. */
@@ -110,12 +111,39 @@ static void add_matrix(marl_fit *fit, const marl_sensor_errors *errors, const ma
     }
 }
 
+static int has_matrix(const marl_fit *fit)
+{
+    int known = 0;
+    for (int k = 0; k < 9; k++) {
+        known |= fabs(fit->matrix[k / 3][k % 3] - (k % 4 == 0)) > 0;
+    }
+    return fit->present && known;
+}
+
+/* A gyroscope with some of its matrix counts as calibrated, and filters then rely on all of it. 1 where some is left. */
+static int leave_out_parts(const marl_sensor_errors *errors, marl_refinement outcome[9])
+{
+    int open = 0, any = 0;
+    for (int k = 0; k < 9; k++) {
+        open |=
+            outcome[k] != MARL_REFINE_ADDED && hypot(errors->matrix[k], errors->matrix_sigma[k]) > MAX_OPEN;
+    }
+    for (int k = 0; k < 9; k++) {
+        outcome[k] = open && outcome[k] == MARL_REFINE_ADDED ? MARL_REFINE_OTHERS_OPEN : outcome[k];
+        any |= outcome[k] == MARL_REFINE_ADDED;
+    }
+    return any;
+}
+
 static void refine_sensor(const marl_smoothed *whole, const marl_smoothed half[2], marl_sensor sensor,
                           marl_fit *fit, marl_refined *refined)
 {
     const estimates bias = biases(whole, half, sensor), matrix = matrices(whole, half, sensor);
     marl_refined_sensor *to = &refined->sensor[sensor];
     int any_bias = choose(&bias, to->bias), any_matrix = choose(&matrix, to->matrix);
+    if (sensor == MARL_GYRO && any_matrix && !has_matrix(fit)) {
+        any_matrix = leave_out_parts(&whole->errors[sensor], to->matrix);
+    }
     if (!any_bias && !any_matrix) {
         return;
     }
