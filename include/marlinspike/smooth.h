@@ -121,7 +121,7 @@ typedef struct marl_refined {
 /* Adds to `record` every error that is over three standard errors on the whole log, and the same on each of its halves
  * within three standard errors of their difference (of the gyroscope's bias, which changes: within half of it). A
  * sensor that is not calibrated counts as perfect; the standard errors then also say how wrong what is left out may be.
- * A matrix of the gyroscope, where there was none, is added only where all of it is known to 0.3 %: filters allow for the
+ * A matrix of the gyroscope, where there was none, is added only where all of it is known to 0.6 %: filters allow for the
  * scale of a gyroscope whose bias alone is calibrated. `smoothed` is of the whole log, with the same options (may be NULL), whose record is this one or NULL. MARL_ERR_INSUFFICIENT when
  * it is not trusted; other errors as marl_smooth. */
 MARL_CHECKED marl_status marl_smooth_refine(const marl_log *log, const marl_smooth_options *options,

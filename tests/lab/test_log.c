@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * Logs: what is understood, what is refused and with which message. */
 #include "check_main.h"
-#include "marlinspike/files.h"
 #include "marlinspike/estimator.h"
+#include "marlinspike/files.h"
 #include "marlinspike/log.h"
 #include "random_values.h"
 #include "temporary.h"

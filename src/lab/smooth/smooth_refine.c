@@ -7,7 +7,7 @@
 
 #define SIGNIFICANT 3.0 /* standard errors */
 #define MAX_WORST 2.0   /* times what raw sensors have: beyond it motion may have been taken for an error */
-#define MAX_OPEN 0.003  /* of an element of the gyroscope's matrix that is left out, with what it may be */
+#define MAX_OPEN 0.006  /* of an element of the gyroscope's matrix that is left out, with what it may be */
 #define BIAS_MAY_CHANGE 0.5 /* share of the gyroscope's bias that may change within a log */
 
 /* n errors of one kind: on the whole log and on its halves. */
