@@ -96,6 +96,12 @@ static void print_order(const marl_study *study, size_t contenders)
     }
 }
 
+/* For two figures that count. */
+static int decimals_of(double ratio)
+{
+    return ratio < 1 ? 2 : ratio < 10 ? 1 : 0;
+}
+
 /* What one more recording of the kind may show, of each tuning that comes behind the first. */
 static void print_next(const marl_study *study, size_t contenders)
 {
@@ -106,8 +112,8 @@ static void print_next(const marl_study *study, size_t contenders)
         const marl_rank *k = &study->rank[i];
         if (isfinite(k->next_low)) {
             cli_compare_name(study, &study->runs[k->tuning * study->case_n]);
-            cli_print("x %.2g to %.2g%s\n", k->next_low, k->next_high,
-                      k->next_low > 1 ? "" : "  either may be better");
+            cli_print("x %.*f to %.*f%s\n", decimals_of(k->next_low), k->next_low, decimals_of(k->next_high),
+                      k->next_high, k->next_low > 1 ? "" : "  either may be better");
         }
     }
 }
