@@ -116,13 +116,14 @@ typedef struct marl_tumble_result {
     double dip_sigma_deg, dip_spread_deg;
     double drift[3],
         drift_sigma[3]; /* of the hard iron from first to last reading, corrected uT; NaN: open */
-    double drift_farthest
-        [3]; /* from the result, at the start or at the end; half of the drift where it is straight */
+    /* How far the drift goes from the result, at the start or at the end; half of it where it is straight. */
+    double drift_farthest[3];
     double
         place_rms; /* change of the field's strength along the way of the hand, rms uT: 0 where none shows beside the
                          noise, NaN where the recording is too short for it */
-    marl_span moved; /* in which the hard iron is another, by so much, corrected uT, and which is left out; */
-    double moved_by[3]; /* empty where there is none */
+    /* In which the hard iron is another, by so much, corrected uT, and which is left out; empty where there is none. */
+    marl_span moved;
+    double moved_by[3];
 } marl_tumble_result;
 
 /* The magnetometer from a tumble: hard iron and the symmetric soft iron by maximum likelihood, what does not

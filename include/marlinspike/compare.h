@@ -119,9 +119,9 @@ typedef struct marl_rank {
     double ratio_low,
         ratio_high; /* 95 % interval of that ratio, for further logs of the same kind; NaN with under
                                      three cases */
-    double next_low,
-        next_high; /* of one case: 95 % interval of that ratio in one more recording of the kind, as far as stretches
-                      of this one show; NaN under five blocks, and with more cases */
+    /* Of one case: 95 % interval of that ratio in one more recording of the kind, as far as stretches of this one
+     * show; NaN under five blocks, and with more cases. */
+    double next_low, next_high;
 } marl_rank;
 
 /* What is ranked. */
@@ -136,7 +136,8 @@ typedef struct marl_contest {
  * The interval of the difference is a bootstrap over blocks of time, as long as the errors remember and 5 s at
  * least, the same draws for all tunings ("The jackknife and the bootstrap for general stationary observations",
  * 1989), from a fixed seed; that of the ratio is Student's, of the logarithms of the cases' ratios (paired):
- * errors of logs differ by factors. What one more recording may show is Student's, too, for one more of five stretches. MARL_ERR_SYSTEM without memory. */
+ * errors of logs differ by factors. What one more recording may show is Student's, too, for one more of five
+ * stretches. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_rank_tunings(const marl_contest *contest, marl_rank *rank, marl_error *error);
 
 /* ---- reference ---- */

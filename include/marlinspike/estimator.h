@@ -48,6 +48,7 @@ const marl_filter_functions *
 marl_choose_constant_gains(marl_filter filter); /* complementary, gradient-descent */
 const marl_filter_functions *marl_choose_kalman(marl_filter filter);
 
+/* Beside MARL_FRESH_...: of the gyroscope the bias alone is calibrated. */
 #define MARL_GYRO_SCALE_OPEN 0x80u
 
 typedef struct marl_pipeline_config {

@@ -88,9 +88,9 @@ const char *marl_column_name(marl_column column);
 typedef struct marl_log_info {
     char device[64]; /* "" = not given */
     int corrected;   /* 1 = a calibration has been applied */
-    unsigned
-        raw; /* of a corrected log: MARL_FRESH_... of what it left as it was, MARL_GYRO_SCALE_OPEN where it had the
-                     gyroscope's bias alone */
+    /* Of a corrected log: MARL_FRESH_... of the sensors that were left as they were, and MARL_GYRO_SCALE_OPEN of
+     * estimator.h where the calibration had the gyroscope's bias alone. */
+    unsigned raw;
     marl_world world;     /* of an attitude in the log; enu when not given */
     int world_given;      /* 1 = the metadata line names the world */
     int smoothed;         /* 1 = the attitude was made by smoothing a log: it shares that log's sensors */

@@ -105,8 +105,8 @@ typedef enum marl_refinement {
     MARL_REFINE_NOT_SIGNIFICANT = 0, /* within three standard errors */
     MARL_REFINE_HALVES_DIFFER = 1,   /* the two halves of the log do not agree on it */
     MARL_REFINE_ADDED = 2,
-    MARL_REFINE_OTHERS_OPEN =
-        3 /* of the gyroscope's matrix: others are not known, and a part would count as all */
+    /* of the gyroscope's matrix: others are not known, and a part would count as all */
+    MARL_REFINE_OTHERS_OPEN = 3
 } marl_refinement;
 
 typedef struct marl_refined_sensor {
@@ -121,9 +121,9 @@ typedef struct marl_refined {
 /* Adds to `record` every error that is over three standard errors on the whole log, and the same on each of its halves
  * within three standard errors of their difference (of the gyroscope's bias, which changes: within half of it). A
  * sensor that is not calibrated counts as perfect; the standard errors then also say how wrong what is left out may be.
- * A matrix of the gyroscope, where there was none, is added only where all of it is known to 0.6 %: filters allow for the
- * scale of a gyroscope whose bias alone is calibrated. `smoothed` is of the whole log, with the same options (may be NULL), whose record is this one or NULL. MARL_ERR_INSUFFICIENT when
- * it is not trusted; other errors as marl_smooth. */
+ * A matrix of the gyroscope, where there was none, is added only where all of it is known to 0.6 %: filters allow for
+ * the scale of a gyroscope whose bias alone is calibrated. `smoothed` is of the whole log, with the same options (may
+ * be NULL), whose record is this one or NULL. MARL_ERR_INSUFFICIENT when it is not trusted; other errors as marl_smooth. */
 MARL_CHECKED marl_status marl_smooth_refine(const marl_log *log, const marl_smooth_options *options,
                                             const marl_smoothed *smoothed, marl_calibration_record *record,
                                             marl_refined *refined, marl_error *error);

@@ -44,12 +44,13 @@ static marl_status copy_corrected(marl_log_reader *reader, const marl_calibratio
     return status == MARL_END ? MARL_OK : status;
 }
 
-/* What this calibration leaves as it is. */
-static unsigned raw_parts(const marl_calibration *c)
+/* What of the log's sensors this calibration leaves as it is. */
+static unsigned raw_parts(const marl_calibration *c, unsigned sensors)
 {
     unsigned raw = (c->accel.present ? 0 : MARL_FRESH_ACCEL) | (c->gyro.present ? 0 : MARL_FRESH_GYRO) |
                    (c->mag.present ? 0 : MARL_FRESH_MAG);
-    return raw | (c->gyro.present && marl_correction_is_bias_alone(&c->gyro) ? MARL_GYRO_SCALE_OPEN : 0);
+    int is_open = (sensors & MARL_FRESH_GYRO) && marl_correction_is_bias_alone(&c->gyro);
+    return (raw & sensors) | (is_open ? MARL_GYRO_SCALE_OPEN : 0);
 }
 
 static marl_status correct(const cli *c, options *o, marl_log_reader **reader, marl_error *error)
@@ -66,7 +67,7 @@ static marl_status correct(const cli *c, options *o, marl_log_reader **reader, m
     marl_calibration calibration = marl_calibration_for_device(&record);
     marl_log_info info = *marl_log_reader_info(*reader);
     info.corrected = 1;
-    info.raw = raw_parts(&calibration);
+    info.raw = raw_parts(&calibration, marl_replay_sensors(&info));
     if ((info.columns & MARL_COLUMNS_RPY) == MARL_COLUMNS_RPY) {
         info.columns |= MARL_COLUMNS_Q;
     }

@@ -23,6 +23,27 @@ static void add_error(errors *e, double off, double sigma, const char *what, uin
     e->n++;
 }
 
+/* Of a fit, against the part. Slow processes are a part of its bias. */
+static void add_bias_errors(errors *e, const marl_fit *fit, const second_sensor *s, const char *what,
+                            uint64_t seed)
+{
+    for (int k = 0; k < 3; k++) {
+        add_error(e, fit->bias[k] - s->bias[k], hypot(fit->bias_sigma[k], s->slow * sqrt(SECOND_SLOW)), what,
+                  seed);
+    }
+}
+
+static void add_matrix_errors(errors *e, const marl_fit *fit, const second_sensor *s, const char *what,
+                              uint64_t seed)
+{
+    double truth[3][3];
+    second_world_matrix(s, truth);
+    for (int k = 0; k < 9; k++) {
+        add_error(e, fit->matrix[k / 3][k % 3] - truth[k / 3][k % 3], fit->matrix_sigma[k / 3][k % 3], what,
+                  seed);
+    }
+}
+
 static void check_errors(const errors *e, const char *what)
 {
     ck_assert_msg(e->n >= PARTS && e->squares < 2.5 * e->n, "%s: %.2f of %.0f", what, e->squares / e->n,
@@ -44,11 +65,7 @@ START_TEST(a_bias_at_rest)
         second_world_init(&w, seed);
         second_world_rest(&w, 60);
         ck_assert_msg(marl_calibrate_still(&w.log, &r, &error) == MARL_OK, "%s", error.text);
-        for (int k = 0; k < 3; k++) {
-            /* what 60 s show is bias and slow processes; the longest of them are a part of the bias */
-            double sigma = hypot(r.outcome.fit.bias_sigma[k], 2e-5 * sqrt(SECOND_SLOW));
-            add_error(&e, r.outcome.fit.bias[k] - w.sensor[MARL_GYRO].bias[k], sigma, "bias", seed);
-        }
+        add_bias_errors(&e, &r.outcome.fit, &w.sensor[MARL_GYRO], "bias", seed);
         free_world(&w);
         /* the same board on a plate that turns by 0.2 deg/s about x */
         second_world_init(&w, seed);
@@ -79,27 +96,15 @@ START_TEST(poses_and_moves)
         marl_poses_result r;
         marl_moves_result m;
         marl_error error = {0};
-        double truth[3][3];
         second_world_init(&w, seed);
         add_poses(&w, 24);
         ck_assert_msg(marl_calibrate_poses(&w.log, 9.80665, &r, &error) == MARL_OK, "%s", error.text);
-        second_world_matrix(&w.sensor[MARL_ACCEL], truth);
-        for (int k = 0; k < 9; k++) {
-            if (k < 3) { /* slow processes are a part of the bias */
-                add_error(&bias, r.outcome.fit.bias[k] - w.sensor[MARL_ACCEL].bias[k],
-                          hypot(r.outcome.fit.bias_sigma[k], 2e-4 * sqrt(SECOND_SLOW)), "bias", seed);
-            }
-            add_error(&matrix, r.outcome.fit.matrix[k / 3][k % 3] - truth[k / 3][k % 3],
-                      r.outcome.fit.matrix_sigma[k / 3][k % 3], "matrix", seed);
-        }
+        add_bias_errors(&bias, &r.outcome.fit, &w.sensor[MARL_ACCEL], "bias", seed);
+        add_matrix_errors(&matrix, &r.outcome.fit, &w.sensor[MARL_ACCEL], "matrix", seed);
         marl_calibration_record record = second_world_calibration(&w);
         record.fit[MARL_GYRO] = marl_fit_none();
         ck_assert_msg(marl_calibrate_moves(&w.log, &record, &m, &error) == MARL_OK, "%s", error.text);
-        second_world_matrix(&w.sensor[MARL_GYRO], truth);
-        for (int k = 0; k < 9; k++) {
-            add_error(&gyro, m.outcome.fit.matrix[k / 3][k % 3] - truth[k / 3][k % 3],
-                      m.outcome.fit.matrix_sigma[k / 3][k % 3], "gyroscope", seed);
-        }
+        add_matrix_errors(&gyro, &m.outcome.fit, &w.sensor[MARL_GYRO], "gyroscope", seed);
         marl_moves_result_free(&m);
         marl_poses_result_free(&r);
         free_world(&w);
@@ -117,22 +122,14 @@ START_TEST(a_tumble)
         second_world w;
         marl_tumble_result r;
         marl_error error = {0};
-        double truth[3][3];
         second_world_init(&w, seed);
         second_world_hand(&w, 90, 0.8, 0.5);
         const marl_tumble_options how = {.field = hypot(w.field[1], w.field[2])};
         ck_assert_msg(marl_calibrate_tumble(&w.log, &how, &r, &error) == MARL_OK, "part %d: %s", (int)seed,
                       error.text);
         ck_assert_uint_eq(r.outliers_n, 0);
-        second_world_matrix(&w.sensor[MARL_MAG], truth);
-        for (int k = 0; k < 9; k++) {
-            if (k < 3) {
-                add_error(&bias, r.outcome.fit.bias[k] - w.sensor[MARL_MAG].bias[k],
-                          hypot(r.outcome.fit.bias_sigma[k], 0.01 * sqrt(SECOND_SLOW)), "hard iron", seed);
-            }
-            add_error(&matrix, r.outcome.fit.matrix[k / 3][k % 3] - truth[k / 3][k % 3],
-                      r.outcome.fit.matrix_sigma[k / 3][k % 3], "soft iron", seed);
-        }
+        add_bias_errors(&bias, &r.outcome.fit, &w.sensor[MARL_MAG], "hard iron", seed);
+        add_matrix_errors(&matrix, &r.outcome.fit, &w.sensor[MARL_MAG], "soft iron", seed);
         add_error(&dip, r.outcome.fit.dip_deg - atan2(-w.field[2], w.field[1]) / DEGREE, r.dip_sigma_deg,
                   "dip", seed);
         marl_tumble_result_free(&r);

@@ -253,6 +253,11 @@ START_TEST(corrected_log_gives_the_same_attitudes)
                      json_string_value(json_object_get(d, "digest")));
     json_decref(c);
     json_decref(d);
+    tool_run part = run("replay k.csv"), stated = run("replay k.csv --calibrated");
+    ck_assert_ptr_nonnull(strstr(part.err, "k.csv: not calibrated: accelerometer, magnetometer."));
+    ck_assert_ptr_null(strstr(stated.err, "not calibrated"));
+    run_free(&part);
+    run_free(&stated);
     ck_assert_str_eq(json_string_value(json_object_get(a, "heading")), "magnetic");
     json_decref(a);
     json_decref(b);

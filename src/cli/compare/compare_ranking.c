@@ -105,9 +105,9 @@ static int decimals_of(double ratio)
 /* What one more recording of the kind may show, of each tuning that comes behind the first. */
 static void print_next(const marl_study *study, size_t contenders)
 {
-    cli_print_prose(0, "One more recording of this kind may show, in times the first's error (95 %% "
-                       "interval, from stretches of "
-                       "this one; three logs or more with --case show it better):");
+    cli_print_prose(0,
+                    "One more recording of this kind may show, in times the first's error (95 %% interval, "
+                    "from stretches of this one; three logs or more with --case show it better):");
     for (size_t i = 1; i < contenders; i++) {
         const marl_rank *k = &study->rank[i];
         if (isfinite(k->next_low)) {
@@ -125,7 +125,7 @@ static void print_limits(const marl_study *study, size_t contenders)
     if (is_over_logs(study)) {
         cli_print_prose(0,
                         "worse: shown for other logs of the kind, too; worse on these logs: for them alone.");
-    } else if (isfinite(study->rank[0].next_low) && marl_study_is_aligned(study)) {
+    } else if (isfinite(study->rank[1].next_low) && marl_study_is_aligned(study)) {
         print_next(study, contenders);
     } else {
         cli_print_prose(0, "The interval holds for what was recorded. Three logs or more (--case) show what "

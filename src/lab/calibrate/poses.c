@@ -275,12 +275,13 @@ static void collect_held(const windows *all, size_t from, size_t to, const doubl
                          marl_pose_list *poses)
 {
     size_t start = to;
-    for (size_t i = from; i <= to; i++) {
+    for (size_t i = from; i <= to; i++) { /* `from` goes on behind what is named */
         int held = i >= from + HELD_WINDOWS && i + HELD_WINDOWS <= to && is_held(all->at, i);
         if (held && start == to) {
             start = i - HELD_WINDOWS;
         } else if (!held && start < to) {
             add_held(all->at, start, i + HELD_WINDOWS - 1, ends, poses);
+            from = i + HELD_WINDOWS - 1;
             start = to;
         }
     }

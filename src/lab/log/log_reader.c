@@ -340,7 +340,10 @@ marl_status marl_log_open(marl_log_reader **reader, const char *path, const marl
         marl_log_close(r);
         return status;
     }
-    r->info.corrected |= options->calibrated != 0;
+    if (options->calibrated) {
+        r->info.corrected = 1;
+        r->info.raw = 0;
+    }
     *reader = r;
     return MARL_OK;
 }

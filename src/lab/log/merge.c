@@ -112,6 +112,7 @@ marl_status marl_log_merge(const marl_log *first, const marl_log *second, int64_
     snprintf(merged->path, size, "%s + %s", first->path, second->path);
     merged->info = first->info;
     merged->info.columns |= second->info.columns;
+    merged->info.raw |= second->info.raw;
     if (first->info.device[0] == '\0') {
         memcpy(merged->info.device, second->info.device, sizeof merged->info.device);
     }
@@ -147,6 +148,7 @@ marl_status marl_log_append(marl_log *log, const marl_log *next, int64_t gap_ns,
         log->row[log->n + i].sample.t_ns += shift;
     }
     log->n += next->n;
+    log->info.raw |= next->info.raw;
     add_reports(&next->report, &log->report);
     log->report.rows += next->report.rows;
     return MARL_OK;

@@ -56,9 +56,10 @@ void marl_replay_warn(marl_warnings *warnings, const marl_calibration_record *re
         marl_warn(warnings, "raw",
                   "%s: not calibrated: %s. The filters assume consumer parts as they come; errors of some "
                   "degrees stay, "
-                  "of heading up to 12 for 5 uT of hard iron. --calibration corrects, --calibrated says that "
-                  "it is done",
-                  log_path, raw);
+                  "of heading up to 12 for 5 uT of hard iron. %s, --calibrated says that it is done",
+                  log_path, raw,
+                  info->corrected ? "'correct' with a calibration of all sensors helps"
+                                  : "--calibration corrects");
     }
 }
 
