@@ -21,6 +21,7 @@ typedef struct fake_board {
     int dead_reg;                  /* keeps its value whatever is written; -1: none */
     uint8_t memory[FAKE_MEMORY];
     int memory_left; /* erases and writes until it fails; -1: never */
+    int reads_left;  /* reads of it until they fail; -1: never */
     int forgets;     /* writes are taken and not kept */
     uint8_t out[FAKE_LINE], in[FAKE_LINE];
     size_t out_n, out_capacity, in_n, in_at;
@@ -89,7 +90,12 @@ static inline marl_status fake_sleep(void *context, uint32_t us)
 
 static inline marl_status fake_nv_read(void *context, uint32_t at, uint8_t *bytes, size_t n)
 {
-    memcpy(bytes, ((fake_board *)context)->memory + at, n);
+    fake_board *b = context;
+    if (b->reads_left == 0) {
+        return MARL_ERR_BUS_LATE;
+    }
+    b->reads_left -= b->reads_left > 0;
+    memcpy(bytes, b->memory + at, n);
     return MARL_OK;
 }
 
@@ -148,6 +154,7 @@ static inline void fake_board_make(fake_board *b)
     b->at[1] = (marl_place){1, 0x10};
     b->dead_reg = -1;
     b->memory_left = -1;
+    b->reads_left = -1;
     b->out_capacity = FAKE_LINE;
     memset(b->memory, 0xff, sizeof b->memory);
     b->port = (marl_port){.context = b,

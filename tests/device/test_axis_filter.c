@@ -128,6 +128,15 @@ START_TEST(limits_are_as_documented)
     ck_assert(!simple.started);
     (void)marl_axis_filter_complementary_update(&simple, 0, 0.9e6f, 0.01f);
     ck_assert_float_eq_tol(simple.angle, 0.9e6f, 1);
+    before = simple.angle;
+    ck_assert_float_eq(marl_axis_filter_complementary_update(&simple, NAN, 1, 0.01f), before);
+    ck_assert_float_eq(marl_axis_filter_complementary_update(&simple, 1, 1, -0.01f), before);
+    marl_axis_filter_kalman_init(&h, 1e-3f, 1e-3f, 1e-3f);
+    ck_assert_float_eq(marl_axis_filter_kalman_update(&h, 1, NAN, 0.01f), 0); /* waits for an angle */
+    ck_assert(!h.started);
+    ck_assert_float_eq(marl_axis_filter_kalman_update(&h, 0, 2, 0.01f), 2);
+    ck_assert_float_eq(marl_axis_filter_kalman_update(&h, NAN, 3, 0.01f), 2);
+    ck_assert_float_eq(marl_axis_filter_kalman_update(&h, 1, 3, 61), 2);
     /* a rate that never ends while the angle stands still is taken for a bias, up to 10 rad/s */
     marl_axis_filter_kalman_init(&h, 1e-3f, 10, 1e-3f);
     for (int i = 0; i < 3000; i++) {

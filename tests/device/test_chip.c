@@ -307,95 +307,41 @@ START_TEST(an_offset_that_does_not_fit_is_refused_whole)
 }
 END_TEST
 
-START_TEST(a_table_that_contradicts_itself_is_refused)
+/* Whichever transfer of a start fails, and each one after it, the start fails with that fault; after a pause of the bus it
+ * works. */
+START_TEST(a_start_fails_with_the_fault_of_any_transfer)
 {
-    static const marl_chip_choice no_scale[4] = {{0, 20.0f, 0.0f}},
-                                  outside_mask[4] = {{4, 20.0f, 0.1f}, {1, 40.0f, 0.2f}},
-                                  no_rate[6] = {{0, 0.0f, 0.0f}};
-    static const marl_chip_write wide_setup[] = {{0x20, 0x101, 5}};
-    const marl_chip good = *marl_chip_grommet();
-    const char *what = "";
-    ck_assert_int_eq(marl_chip_check(&good, &what), MARL_OK);
-#define REFUSED(change, complaint)                                                                           \
-    do {                                                                                                     \
-        marl_chip c = good;                                                                                  \
-        change;                                                                                              \
-        ck_assert_int_eq(marl_chip_check(&c, &what), MARL_ERR_ARGUMENT);                                     \
-        ck_assert_str_eq(what, complaint);                                                                   \
-    } while (0)
-    REFUSED(c.identity.mask = 0, "identity");
-    REFUSED(c.burst_n = 0, "burst");
-    REFUSED(c.burst_n = 65, "burst");
-    REFUSED(c.burst_reg = 250, "burst");
-    REFUSED(c.zeros.reg = 0x30, "zeros");
-    REFUSED(c.sensor[MARL_GYRO].word.bits = 17, "gyro.word");
-    REFUSED(c.sensor[MARL_GYRO].word.bytes = 5, "gyro.word");
-    REFUSED(c.sensor[MARL_ACCEL].reg[2] = 0x15, "accel.registers");
-    REFUSED(c.sensor[MARL_ACCEL].ready.reg = 0x20, "accel.registers");
-    REFUSED(c.sensor[MARL_MAG].sign[0] = 0, "mag.registers");
-    REFUSED(c.sensor[MARL_MAG].range.n = 0, "mag.range");
-    REFUSED(c.sensor[MARL_ACCEL].range.choice = no_scale, "accel.range");
-    REFUSED(c.sensor[MARL_ACCEL].range.choice = outside_mask, "accel.range");
-    REFUSED(c.sensor[MARL_GYRO].rate.choice = no_rate, "gyro.rate");
-    REFUSED(c.sensor[MARL_GYRO].filter.choice = NULL, "gyro.low_pass");
-    REFUSED(c.sensor[MARL_GYRO].ready.mask = 0x100, "gyro.registers"); /* its registers have 8 bits */
-    REFUSED(c.sensor[MARL_GYRO].zero = 40000, "gyro.word");
-    REFUSED(c.sensor[MARL_GYRO].word.coding = 4, "gyro.word");
-    REFUSED(c.identity_value = 0x16b, "identity");
-    REFUSED(c.registers = 3, "registers");
-    REFUSED(c.setup = wide_setup, "setup");
-    REFUSED(c.sensor[MARL_GYRO].offset.per_count = NAN, "gyro.offset");
-    REFUSED(c.sensor[MARL_ACCEL].offset.reg[1] = 255, "accel.offset"); /* two bytes each */
-    REFUSED(c.temp.reg = 0x15, "temp");
-    REFUSED(c.setup = NULL, "setup");
-    const marl_chip_fifo fifo = {.present = 1,
-                                 .bytes = 12,
-                                 .holds = MARL_FRESH_ACCEL | MARL_FRESH_GYRO,
-                                 .at = {0, 6, 0, 0},
-                                 .depth = 32,
-                                 .count = {.bytes = 1, .bits = 8},
-                                 .count_unit = 12};
-    marl_chip with_fifo = good;
-    with_fifo.fifo = fifo;
-    ck_assert_int_eq(marl_chip_check(&with_fifo, &what), MARL_OK);
-    REFUSED((c.fifo = fifo, c.fifo.bytes = 0), "fifo");
-    REFUSED((c.fifo = fifo, c.fifo.bytes = 65), "fifo");
-    REFUSED((c.fifo = fifo, c.fifo.depth = 0), "fifo");
-    REFUSED((c.fifo = fifo, c.fifo.count.bits = 9), "fifo");
-    REFUSED((c.fifo = fifo, c.fifo.count_unit = 0), "fifo");
-    REFUSED((c.fifo = fifo, c.fifo.count_unit = 5), "fifo");
-    REFUSED((c.fifo = fifo, c.fifo.overflow.mask = 0x100), "fifo");
-    REFUSED((c.fifo = fifo, c.fifo.holds = MARL_FRESH_TEMP), "fifo");
-    REFUSED((c.fifo = fifo, c.fifo.holds = 0xff), "fifo");
-    REFUSED((c.fifo = fifo, c.fifo.at[MARL_GYRO] = 7), "fifo");
-    REFUSED((c.fifo = fifo, c.fifo.holds |= MARL_FRESH_TEMP, c.fifo.at[3] = 11), "fifo");
-    REFUSED((c.fifo = fifo, c.fifo.holds |= MARL_FRESH_MAG, c.sensor[MARL_MAG].present = 0), "fifo");
-    REFUSED((c.registers = MARL_REGISTERS_LOW_FIRST, c.burst_n = 21), "burst");
-    REFUSED(c.sensor[MARL_ACCEL].present = c.sensor[MARL_GYRO].present = c.sensor[MARL_MAG].present = 0,
-            "sensors");
+    fake_board b;
+    marl_part part = grommet_part();
+    grommet_board(&b);
+    ck_assert_int_eq(marl_part_start(&b.port, &part, 1, NULL), MARL_OK);
+    int transfers = b.transfers;
+    ck_assert_int_gt(transfers, 20);
+    for (int at = 0; at < transfers; at++) {
+        grommet_board(&b);
+        b.fault = at % 2 ? MARL_ERR_BUS_SILENT : MARL_ERR_BUS_LATE;
+        b.fault_from = at;
+        b.fault_until = 1 << 20;
+        ck_assert_int_eq(marl_part_start(&b.port, &part, 1, NULL), b.fault);
+        b.fault_until = 0;
+        ck_assert_int_eq(marl_part_start(&b.port, &part, 1, NULL), MARL_OK);
+    }
 }
 END_TEST
 
-START_TEST(a_mounting_is_a_rotation)
+/* Two readings of a register that never agree are no reading. */
+START_TEST(a_bus_that_garbles_everything_is_garbage)
 {
+    fake_board b;
     marl_part part = grommet_part();
-    int good = 0;
-    for (int x = -3; x <= 3; x++) {
-        for (int y = -3; y <= 3; y++) {
-            for (int z = -3; z <= 3; z++) {
-                part.mount[0] = (int8_t)x;
-                part.mount[1] = (int8_t)y;
-                part.mount[2] = (int8_t)z;
-                good += marl_part_check(&part, NULL) == MARL_OK;
-            }
-        }
+    grommet_board(&b);
+    ck_assert_int_eq(marl_part_start(&b.port, &part, 0, NULL), MARL_OK);
+    for (int at = 0, transfers = b.transfers; at < transfers; at++) {
+        grommet_board(&b);
+        b.garble_from = at;
+        b.garble_until = 1 << 20;
+        ck_assert_int_eq(marl_part_start(&b.port, &part, 0, NULL), MARL_ERR_BUS_GARBAGE);
     }
-    ck_assert_int_eq(good, 24 + 1); /* the rotations of a cube, and "as it is" */
-    part = grommet_part();
-    part.rate[MARL_MAG] = 4;
-    const char *what = "";
-    ck_assert_int_eq(marl_part_check(&part, &what), MARL_ERR_ARGUMENT);
-    ck_assert_str_eq(what, "rate");
 }
 END_TEST
 
@@ -406,4 +352,4 @@ MARL_SUITE_OF_CASES("chip", words, bytes_mean_what_the_data_sheet_says,
                     another_chip_is_named, a_setting_that_is_not_kept_is_garbage,
                     a_garbled_read_does_not_spoil_other_bits, start_waits_for_a_chip_to_wake,
                     offset_registers_take_the_bias_away, an_offset_that_does_not_fit_is_refused_whole,
-                    a_table_that_contradicts_itself_is_refused, a_mounting_is_a_rotation)
+                    a_start_fails_with_the_fault_of_any_transfer, a_bus_that_garbles_everything_is_garbage)

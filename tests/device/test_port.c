@@ -50,10 +50,11 @@ END_TEST
 
 START_TEST(a_memory_of_no_shape_is_refused)
 {
-    static const marl_nv_shape bad[] = {{0, 256, 8},         {1024, 0, 8},   {1024, 256, 0}, {1024, 256, 3},
-                                        {256, 256, 8},       {1000, 256, 8}, {1024, 100, 8}, {1024, 256, 64},
-                                        {262144, 131072, 8}, {2, 1, 1},      {30, 15, 1},    {32, 16, 16},
-                                        {48, 16, 16}};
+    static const marl_nv_shape bad[] = {
+        {0, 256, 8},    {1024, 0, 8},    {1024, 256, 0},      {1024, 256, 3},  {256, 256, 8}, {1000, 256, 8},
+        {1024, 100, 8}, {1024, 256, 64}, {262144, 131072, 8}, {2, 1, 1},       {30, 15, 1},   {32, 16, 16},
+        {48, 16, 16},   {4096, 256, 0},  {4096, 256, 5},      {4096, 256, 128}};
+    static const uint32_t units[] = {1, 2, 4, 8, 16, 32};
     fake_board b;
     fake_board_make(&b);
     for (size_t i = 0; i < sizeof bad / sizeof bad[0]; i++) {
@@ -61,6 +62,10 @@ START_TEST(a_memory_of_no_shape_is_refused)
         b.port.nv = bad[i];
         ck_assert_int_eq(marl_port_check(&b.port, 0, &missing), MARL_ERR_ARGUMENT);
         ck_assert_str_eq(missing, "nv");
+    }
+    for (size_t i = 0; i < sizeof units / sizeof units[0]; i++) {
+        b.port.nv = (marl_nv_shape){4096, 256, units[i]};
+        ck_assert_int_eq(marl_port_check(&b.port, 0, NULL), MARL_OK);
     }
 }
 END_TEST

@@ -204,21 +204,31 @@ END_TEST
 START_TEST(options_out_of_range_change_nothing)
 {
     const marl_calibration none = marl_calibration_none();
-    marl_renewal_options o = marl_renewal_default(MARL_RENEW_POSES);
+    marl_renewal_options o;
     begin(MARL_RENEW_STILL, NULL, NULL);
     marl_renewal before = job;
-    o.poses = 25;
-    ck_assert_int_eq(marl_renewal_start(&job, MARL_RENEW_POSES, &none, &o), MARL_ERR_ARGUMENT);
-    o.poses = 6;
-    o.length = NAN;
-    ck_assert_int_eq(marl_renewal_start(&job, MARL_RENEW_POSES, &none, &o), MARL_ERR_ARGUMENT);
-    o = marl_renewal_default(MARL_RENEW_TUMBLE);
-    o.coverage = 1.5f;
-    ck_assert_int_eq(marl_renewal_start(&job, MARL_RENEW_TUMBLE, &none, &o), MARL_ERR_ARGUMENT);
-    o.coverage = 0.8f;
-    o.patience_s = NAN;
-    ck_assert_int_eq(marl_renewal_start(&job, MARL_RENEW_TUMBLE, &none, &o), MARL_ERR_ARGUMENT);
+#define REFUSED(kind, change)                                                                                \
+    do {                                                                                                     \
+        o = marl_renewal_default(kind);                                                                      \
+        change;                                                                                              \
+        ck_assert_int_eq(marl_renewal_start(&job, kind, &none, &o), MARL_ERR_ARGUMENT);                      \
+    } while (0)
+    REFUSED(MARL_RENEW_POSES, o.poses = 25);
+    REFUSED(MARL_RENEW_POSES, o.poses = 5);
+    REFUSED(MARL_RENEW_POSES, o.length = NAN);
+    REFUSED(MARL_RENEW_POSES, o.length = 9);
+    REFUSED(MARL_RENEW_POSES, o.length = 11);
+    REFUSED(MARL_RENEW_TUMBLE, o.length = 4);
+    REFUSED(MARL_RENEW_TUMBLE, o.length = 1001);
+    REFUSED(MARL_RENEW_TUMBLE, o.coverage = 1.5f);
+    REFUSED(MARL_RENEW_TUMBLE, o.coverage = 0.1f);
+    REFUSED(MARL_RENEW_TUMBLE, o.patience_s = NAN);
+    REFUSED(MARL_RENEW_STILL, o.patience_s = 0);
+    REFUSED(MARL_RENEW_STILL, o.patience_s = 1e9f);
     ck_assert_int_eq(marl_renewal_start(&job, MARL_RENEW_NOTHING, &none, NULL), MARL_ERR_ARGUMENT);
+    ck_assert_int_eq(marl_renewal_start(&job, (marl_renewal_kind)4, &none, NULL), MARL_ERR_ARGUMENT);
+    marl_calibration calibration = none;
+    ck_assert_int_eq(marl_renewal_apply(&job, &calibration), MARL_ERR_NOT_READY);
     ck_assert_int_eq(memcmp(&before, &job, sizeof job), 0);
     for (int reason = -1; reason < 12; reason++) {
         ck_assert_ptr_nonnull(marl_renewal_reason_text((marl_renewal_reason)reason));

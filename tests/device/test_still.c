@@ -2,6 +2,7 @@
 #include "check_main.h"
 #include "marlinspike/sample.h"
 #include "random_values.h"
+#include <string.h>
 
 /* A noisy sensor at rest; the caller adds motion. */
 static marl_sample rest(dice *d, int64_t t_ns)
@@ -113,11 +114,21 @@ START_TEST(gaps_and_clocks_that_go_back_close_the_window)
         ck_assert_int_eq(marl_still_update(&still, &s), want[i]);
         ck_assert_int_eq(still.still, 0);
     }
-    limits.window_s = NAN;
-    ck_assert_int_eq(marl_still_init(&still, &limits), MARL_ERR_ARGUMENT);
-    limits = marl_still_default_limits();
-    limits.gyro_mean = 0;
-    ck_assert_int_eq(marl_still_init(&still, &limits), MARL_ERR_ARGUMENT);
+}
+END_TEST
+
+START_TEST(every_limit_is_a_positive_number)
+{
+    const float bad[] = {0, -1, NAN, INFINITY};
+    marl_still still;
+    for (size_t i = 0; i < sizeof(marl_still_limits) / sizeof(float); i++) {
+        for (int k = 0; k < 4; k++) {
+            marl_still_limits limits = marl_still_default_limits();
+            ck_assert_int_eq(marl_still_init(&still, &limits), MARL_OK);
+            memcpy((char *)&limits + i * sizeof(float), &bad[k], sizeof(float));
+            ck_assert_int_eq(marl_still_init(&still, &limits), MARL_ERR_ARGUMENT);
+        }
+    }
 }
 END_TEST
 
@@ -142,4 +153,5 @@ START_TEST(the_end_decides_by_three_readings)
 END_TEST
 
 MARL_SUITE("still", rest_is_quiet_at_any_rate, motion_is_not, a_small_swing_is_mostly_seen,
-           gaps_and_clocks_that_go_back_close_the_window, the_end_decides_by_three_readings)
+           gaps_and_clocks_that_go_back_close_the_window, every_limit_is_a_positive_number,
+           the_end_decides_by_three_readings)

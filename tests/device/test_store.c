@@ -117,6 +117,41 @@ START_TEST(the_record_before_is_there_too)
 }
 END_TEST
 
+/* Reads fail from any one on: nothing is loaded, and what stands there stays. */
+START_TEST(memory_that_cannot_be_read_is_reported)
+{
+    uint8_t first[100], second[100], loaded[128];
+    size_t n;
+    int failed[3] = {0};
+    memset(first, 1, sizeof first);
+    memset(second, 2, sizeof second);
+    for (int step = 0; step < 24; step++) {
+        fake_board b;
+        fake_board_make(&b);
+        ck_assert_int_eq(marl_store_save(&b.port, first, sizeof first), MARL_OK);
+        ck_assert_int_eq(marl_store_save(&b.port, second, sizeof second), MARL_OK);
+        b.reads_left = step;
+        marl_status status = marl_store_load(&b.port, loaded, sizeof loaded, &n);
+        failed[0] += status == MARL_ERR_STORE;
+        ck_assert(status == MARL_ERR_STORE || (status == MARL_OK && loaded[50] == 2));
+        b.reads_left = step;
+        status = marl_store_load_before(&b.port, loaded, sizeof loaded, &n, NULL);
+        failed[1] += status == MARL_ERR_STORE;
+        ck_assert(status == MARL_ERR_STORE || (status == MARL_OK && loaded[50] == 1));
+        b.reads_left = step;
+        status = marl_store_save(&b.port, first, sizeof first);
+        failed[2] += status == MARL_ERR_STORE;
+        b.reads_left = -1;
+        ck_assert_int_eq(marl_store_load(&b.port, loaded, sizeof loaded, &n), MARL_OK);
+        ck_assert(loaded[50] == 1 || loaded[50] == 2);
+        ck_assert(status == MARL_ERR_STORE || loaded[50] == 1);
+    }
+    for (int i = 0; i < 3; i++) {
+        ck_assert(failed[i] > 8 && failed[i] < 24);
+    }
+}
+END_TEST
+
 MARL_SUITE("store", what_was_saved_last_is_loaded, a_spoilt_record_gives_way_to_the_one_before,
            a_failure_at_any_step_leaves_the_record_before, memory_that_does_not_keep_is_noticed,
-           too_long_is_refused, the_record_before_is_there_too)
+           memory_that_cannot_be_read_is_reported, too_long_is_refused, the_record_before_is_there_too)

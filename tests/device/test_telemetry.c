@@ -196,6 +196,103 @@ START_TEST(a_sample_comes_back_whole)
 }
 END_TEST
 
+static const struct {
+    uint8_t bytes[12];
+    size_t n;
+    int good;
+} heads[] = {
+    {{0x83, 0x01, 0x07, 0xa0}, 4, 1},
+    {{0x83, 0x18, 0xff, 0x1a, 0xff, 0xff, 0xff, 0xff, 0xa0}, 9, 1},              /* the largest of both */
+    {{0x82, 0x01, 0x07}, 3, 0},                                                  /* two elements */
+    {{0x83, 0x00, 0x07, 0xa0}, 4, 0},                                            /* kind 0 */
+    {{0x83, 0x20, 0x07, 0xa0}, 4, 0},                                            /* kind -1 */
+    {{0x83, 0x19, 0x01, 0x00, 0x07, 0xa0}, 6, 0},                                /* kind 256 */
+    {{0x83, 0x01, 0x20, 0xa0}, 4, 0},                                            /* number -1 */
+    {{0x83, 0x01, 0x1b, 0, 0, 0, 1, 0, 0, 0, 0, 0xa0}, 12, 0},                   /* number 2^32 */
+    {{0x83, 0x01, 0x3b, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff}, 11, 0}, /* beyond 63 bits */
+    {{0x83, 0x61, 0x41, 0x07, 0xa0}, 5, 0},                                      /* a text for a kind */
+    {{0xa0}, 1, 0},
+};
+
+START_TEST(a_head_is_three_whole_numbers_in_range)
+{
+    for (size_t i = 0; i < sizeof heads / sizeof heads[0]; i++) {
+        marl_item_kind kind;
+        uint32_t number;
+        wire_reader r = marlp_wire_from(heads[i].bytes, heads[i].n);
+        ck_assert_int_eq(marlp_item_get_head(&r, &kind, &number), heads[i].good ? MARL_OK : MARL_ERR_MESSAGE);
+        r = marlp_wire_from(heads[i].bytes, 2);
+        ck_assert_int_eq(marlp_item_get_head(&r, &kind, &number), MARL_ERR_MESSAGE);
+    }
+    const uint8_t more[] = {0x83, 0x01, 0x07, 0xa0, 0xa0};
+    ck_assert(marl_item_is_whole(more, 4) && !marl_item_is_whole(more, 5) && !marl_item_is_whole(more, 3));
+}
+END_TEST
+
+/* Valid items with a few bytes changed, put in or left out: what is taken for good is good, the rest is refused. */
+START_TEST(damaged_items_are_refused_or_good)
+{
+    dice d = {12};
+    int refused = 0;
+    for (int i = 0; i < 30000; i++) {
+        uint8_t bytes[MARL_ITEM_MAX];
+        char device[MARL_DEVICE_NAME];
+        marl_calibration c = {random_correction(&d), random_correction(&d), random_correction(&d), 1,
+                              dice_attitude(&d)};
+        marl_tuning t = marl_tuning_default((marl_filter)dice_below(&d, MARL_FILTER_COUNT));
+        marl_vec3 taken[MARL_SENSOR_COUNT] = {{1, 2, 3}, {4, 5, 6}, {7, 8, 9}};
+        uint8_t takes = (uint8_t)dice_below(&d, 8);
+        wire_writer w = marlp_wire_into(bytes, sizeof bytes);
+        if (i % 3 == 0) {
+            marlp_item_put_calibration(&w, &c);
+        } else if (i % 3 == 1) {
+            marlp_item_put_tuning(&w, &t);
+        } else {
+            marlp_item_put_offsets(&w, taken, takes);
+        }
+        for (uint32_t k = dice_below(&d, 3); k < 3; k++) {
+            bytes[dice_below(&d, dice_below(&d, 2) ? 8 : (uint32_t)w.n)] = (uint8_t)dice_bits(&d);
+        }
+        wire_reader r = marlp_wire_from(bytes, dice_below(&d, 4) ? w.n : dice_below(&d, (uint32_t)w.n));
+        marl_status status = MARL_OK;
+        if (i % 3 == 0) {
+            status = marlp_item_get_calibration(&r, &c, device);
+            ck_assert(status != MARL_OK || marl_calibration_check(&c) == MARL_OK);
+        } else if (i % 3 == 1) {
+            status = marlp_item_get_tuning(&r, &t);
+            ck_assert(status != MARL_OK || marl_tuning_check(&t) == MARL_OK);
+        } else {
+            marlp_item_get_offsets(&r, taken, &takes);
+            status = r.status;
+            ck_assert_uint_lt(takes, 8);
+        }
+        ck_assert(status == MARL_OK || status == MARL_ERR_MESSAGE || status == MARL_ERR_ARGUMENT);
+        refused += status != MARL_OK;
+    }
+    ck_assert_int_gt(refused, 10000);
+}
+END_TEST
+
+/* A reading has three numbers; a sample has a time. */
+START_TEST(a_sample_without_its_time_or_an_axis_is_refused)
+{
+    static const uint8_t two_axes[] = {0xa2, 0x01, 0x07, 0x02, 0x82, 0xf9, 0, 0, 0xf9, 0, 0},
+                         no_time[] = {0xa1, 0x02, 0x83, 0xf9, 0, 0, 0xf9, 0, 0, 0xf9, 0, 0},
+                         good[] = {0xa2, 0x01, 0x07, 0x02, 0x83, 0xf9, 0, 0, 0xf9, 0, 0, 0xf9, 0, 0};
+    marl_sample s;
+    wire_reader r = marlp_wire_from(two_axes, sizeof two_axes);
+    ck_assert_int_eq(marlp_item_get_sample(&r, &s), MARL_ERR_MESSAGE);
+    r = marlp_wire_from(no_time, sizeof no_time);
+    ck_assert_int_eq(marlp_item_get_sample(&r, &s), MARL_ERR_MESSAGE);
+    for (size_t n = 0; n <= sizeof good; n++) {
+        r = marlp_wire_from(good, n);
+        ck_assert_int_eq(marlp_item_get_sample(&r, &s), n == sizeof good ? MARL_OK : MARL_ERR_MESSAGE);
+    }
+    ck_assert(s.t_ns == 7 && s.fresh == MARL_FRESH_ACCEL);
+}
+END_TEST
+
 MARL_SUITE("telemetry", a_calibration_comes_back_whole_and_fits, an_implausible_calibration_is_refused,
            a_tuning_comes_back_whole, a_tuning_of_an_unknown_filter_or_parameter_is_refused,
-           a_wish_to_calibrate_is_read, a_sample_comes_back_whole)
+           a_wish_to_calibrate_is_read, a_sample_comes_back_whole, a_head_is_three_whole_numbers_in_range,
+           damaged_items_are_refused_or_good, a_sample_without_its_time_or_an_axis_is_refused)

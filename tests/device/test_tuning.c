@@ -44,6 +44,11 @@ START_TEST(filters_by_name)
     ck_assert_int_eq(marl_parameter_find(MARL_FILTER_COMPLEMENTARY, "tilt_time", &id), MARL_OK);
     ck_assert_int_eq((int)id, MARL_PARAMETER_TILT_TIME);
     ck_assert_int_eq(marl_parameter_find(MARL_FILTER_GYRO, "tilt_time", &id), MARL_ERR_ARGUMENT);
+    ck_assert_str_eq(marl_parameter_name(MARL_PARAMETER_TILT_TIME), "tilt_time");
+    ck_assert_str_eq(marl_parameter_name(MARL_PARAMETER_COUNT), "?");
+    ck_assert_str_eq(marl_parameter_group_name(MARL_GROUP_COUNT), "?");
+    ck_assert(!marl_parameter_is_of(MARL_PARAMETER_COUNT, MARL_FILTER_KALMAN));
+    ck_assert(!marl_parameter_is_of(MARL_PARAMETER_TILT_TIME, MARL_FILTER_COUNT));
 }
 END_TEST
 
@@ -61,6 +66,9 @@ START_TEST(every_bad_value_is_refused)
     }
     marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
     tuning.value[MARL_PARAMETER_USE_MAG] = 0.5f; /* a switch is on or off */
+    ck_assert_int_eq(marl_tuning_check(&tuning), MARL_ERR_ARGUMENT);
+    tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
+    tuning.world = (marl_world)2;
     ck_assert_int_eq(marl_tuning_check(&tuning), MARL_ERR_ARGUMENT);
     tuning = marl_tuning_default((marl_filter)77);
     ck_assert_int_eq(marl_tuning_check(&tuning), MARL_ERR_ARGUMENT);
