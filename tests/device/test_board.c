@@ -72,21 +72,27 @@ START_TEST(a_chip_is_left_alone_until_it_is_due)
 }
 END_TEST
 
+static void put_fifo(two_chips *t)
+{
+    t->second.fifo = (marl_chip_fifo){.present = 1,
+                                      .data = 0x80,
+                                      .bytes = 12,
+                                      .holds = MARL_FRESH_ACCEL | MARL_FRESH_GYRO,
+                                      .at = {0, 6},
+                                      .depth = 32,
+                                      .count_reg = 0x3a,
+                                      .count = {.bytes = 1, .bits = 8, .coding = MARL_UNSIGNED},
+                                      .count_unit = 1,
+                                      .overflow = {0x3c, 0x10}};
+}
+
 /* Frames that gather would come out behind readings of the other chip that are newer. */
 START_TEST(frames_gather_on_a_board_of_one_chip_alone)
 {
     two_chips t;
     const char *what = "";
     make(&t);
-    t.second.fifo = (marl_chip_fifo){.present = 1,
-                                     .data = 0x3f,
-                                     .bytes = 12,
-                                     .holds = MARL_FRESH_ACCEL | MARL_FRESH_GYRO,
-                                     .at = {0, 6},
-                                     .depth = 32,
-                                     .count_reg = 0x3a,
-                                     .count = {.bytes = 1, .bits = 8, .coding = MARL_UNSIGNED},
-                                     .count_unit = 12};
+    put_fifo(&t);
     t.part[1].batch = 10;
     ck_assert_int_eq(marl_board_init(&t.board, &t.fake.port, t.part, 2, &what), MARL_ERR_ARGUMENT);
     ck_assert_str_eq(what, "batch");
@@ -98,6 +104,40 @@ START_TEST(frames_gather_on_a_board_of_one_chip_alone)
     t.part[1].rate[MARL_GYRO] = 1; /* two rates in one frame */
     ck_assert_int_eq(marl_board_init(&t.board, &t.fake.port, t.part, 2, &what), MARL_ERR_ARGUMENT);
     ck_assert_str_eq(what, "rate");
+}
+END_TEST
+
+/* Counts of bytes, read twice: they may grow by a frame or two in between, and never beyond the depth. */
+START_TEST(frames_are_counted_if_the_bus_agrees)
+{
+    two_chips t;
+    uint16_t frames = 99;
+    make(&t);
+    ck_assert_int_eq(marl_part_count_frames(&t.fake.port, &t.part[1], &frames), MARL_OK);
+    ck_assert_uint_eq(frames, 0); /* it has no memory for frames */
+    put_fifo(&t);
+    t.fake.reg[1][0x3a] = 5 * 12 + 3; /* the sixth is being written */
+    ck_assert_int_eq(marl_part_count_frames(&t.fake.port, &t.part[1], &frames), MARL_OK);
+    ck_assert_uint_eq(frames, 5);
+    t.fake.reg[1][0x3c] = 0x10;
+    ck_assert_int_eq(marl_part_count_frames(&t.fake.port, &t.part[1], &frames), MARL_ERR_OVERFLOW);
+    t.fake.reg[1][0x3c] = 0;
+    t.second.fifo.depth = 4;
+    ck_assert_int_eq(marl_part_count_frames(&t.fake.port, &t.part[1], &frames), MARL_ERR_BUS_GARBAGE);
+    t.second.fifo.depth = 32;
+    t.fake.fault = MARL_ERR_BUS_LATE;
+    for (int at = 0; at < 3; at++) { /* overflow, count, count again */
+        t.fake.fault_from = t.fake.transfers + at;
+        t.fake.fault_until = t.fake.fault_from + MARL_BUS_TRIES;
+        ck_assert_int_eq(marl_part_count_frames(&t.fake.port, &t.part[1], &frames), MARL_ERR_BUS_LATE);
+        t.fake.fault_until = 0;
+        t.fake.garble_from = t.fake.transfers + (at > 0);
+        t.fake.garble_until = t.fake.garble_from + 1; /* of the flag, of the first, of the first again */
+        t.fake.reg[1][0x3a] = at ? 12 : 60;
+        marl_status status = marl_part_count_frames(&t.fake.port, &t.part[1], &frames);
+        ck_assert(at == 0 ? status == MARL_OK || status == MARL_ERR_OVERFLOW
+                          : status == MARL_ERR_BUS_GARBAGE);
+    }
 }
 END_TEST
 
@@ -234,6 +274,7 @@ START_TEST(a_board_of_nothing_is_refused)
     ck_assert_int_eq(marl_board_init(&t.board, &t.fake.port, t.part, 0, &what), MARL_ERR_ARGUMENT);
     ck_assert_str_eq(what, "parts");
     ck_assert_int_eq(marl_board_init(&t.board, &t.fake.port, t.part, 5, &what), MARL_ERR_ARGUMENT);
+    ck_assert_int_eq(marl_board_init(&t.board, &t.fake.port, t.part, 5, NULL), MARL_ERR_ARGUMENT);
     t.part[1].mount[0] = 1;
     ck_assert_int_eq(marl_board_init(&t.board, &t.fake.port, t.part, 2, &what), MARL_ERR_ARGUMENT);
     ck_assert_str_eq(what, "mount");
@@ -244,7 +285,7 @@ START_TEST(a_board_of_nothing_is_refused)
 END_TEST
 
 MARL_SUITE("board", each_chip_gives_its_own_samples_with_its_own_stamps, a_chip_is_left_alone_until_it_is_due,
-           frames_gather_on_a_board_of_one_chip_alone, a_ready_line_needs_a_port_that_has_it,
-           offsets_reach_a_chip_that_failed_when_it_starts_again,
+           frames_gather_on_a_board_of_one_chip_alone, frames_are_counted_if_the_bus_agrees,
+           a_ready_line_needs_a_port_that_has_it, offsets_reach_a_chip_that_failed_when_it_starts_again,
            a_chip_that_is_missing_does_not_stop_the_other, a_chip_that_forgot_its_settings_is_started_again,
            a_clock_that_wraps_restarts_nothing, faults_are_counted_by_kind, a_board_of_nothing_is_refused)

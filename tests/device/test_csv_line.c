@@ -26,6 +26,8 @@ START_TEST(a_row_reads_as_it_should)
         "12.034567890,0.50000,-9.80665,12.25000,0.000000,0.000000,3.141593,,,,-5.000,0.7071068,0.0000000,"
         "-0.7071068,0.0000000\n");
     ck_assert_uint_eq(n, strlen(line));
+    marl_csv_line_row(line, MARL_FRESH_TEMP, 1, &s, NULL);
+    ck_assert_str_eq(line, "12.034567890,-5.000,,,,\n"); /* no attitude yet */
     s.fresh = MARL_FRESH_GYRO;
     s.t_ns = -1;
     marl_csv_line_row(line, MARL_FRESH_ACCEL | MARL_FRESH_GYRO, 0, &s, NULL);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Calibrations renewed on the device by a tumble, and by anything; the watch of the field. */
 #include "check_main.h"
+#include "device/renew/renewal_kinds.h"
 #include "renewed_sensor.h"
 #include <string.h>
 
@@ -148,6 +149,21 @@ START_TEST(stored_axes_carry_a_bias_that_is_found_alone)
 }
 END_TEST
 
+/* Any element beside the diagonal says that the axes were found; the diagonal alone, or none, does not. */
+START_TEST(axes_are_known_by_what_stands_beside_the_diagonal)
+{
+    for (int k = -1; k < 9; k++) {
+        marl_correction c = {.present = 1, .matrix = marl_mat3_identity()};
+        if (k >= 0) {
+            c.matrix.m[k / 3][k % 3] += 0.01f;
+        }
+        ck_assert_int_eq(marlp_renewal_knows_axes(&c), k >= 0 && k % 4 != 0);
+        c.present = 0;
+        ck_assert_int_eq(marlp_renewal_knows_axes(&c), 0);
+    }
+}
+END_TEST
+
 /* ---- watch ---- */
 
 /* A board that is turned about a little all the time, once a minute past steel for `steel_s`; seconds until the report, 0
@@ -287,5 +303,6 @@ END_TEST
 
 MARL_SUITE("renew", a_tumble_without_noise_gives_the_sensor_whatever_is_stored,
            the_errors_of_a_tumble_are_as_stated, what_is_no_tumble_is_refused, steel_near_a_tumble_is_seen,
-           stored_axes_carry_a_bias_that_is_found_alone, the_watch_sees_a_changed_iron_and_nothing_else,
-           options_out_of_range_change_nothing, no_input_makes_a_calibration_that_is_none)
+           stored_axes_carry_a_bias_that_is_found_alone, axes_are_known_by_what_stands_beside_the_diagonal,
+           the_watch_sees_a_changed_iron_and_nothing_else, options_out_of_range_change_nothing,
+           no_input_makes_a_calibration_that_is_none)

@@ -29,6 +29,13 @@ static const struct {
     {"t[s],temp[degX]\n1,20\n", MARL_STREAM_UNKNOWN, 0, 0, 0, "test:1: temp has the unknown unit 'degX'"},
     {"t[s],temp[degX]\nt[s],temp[degC]\n1,20\n", MARL_STREAM_LINES, 1, 0, 0, "test:1: "},
     {"t[s];temp[degC]\n1,5;20,5\n", MARL_STREAM_LINES, 0, 1, 0, "test:2: a decimal comma"},
+    /* the board was tuned, or started, anew: more columns, fewer, others as many; one with a fault changes nothing */
+    {"t[s],temp[degC]\n1,20\nt[s],temp[degC],speed[m/s]\n2,21,3\nt[s],temp[degC]\n3,20\n", MARL_STREAM_LINES,
+     3, 0, 0, ""},
+    {"t[s],temp[degC]\n1,20\nt[s],speed[m/s]\n2,1000\n", MARL_STREAM_LINES, 2, 0, 0, ""},
+    {"t[s],temp[degC]\n1,20\nt[s],temp[degX],speed[m/s]\n2,21\n3,21,4\n", MARL_STREAM_LINES, 2, 1, 0,
+     "test:3: temp has the unknown unit 'degX'"},
+    {"t[s],temp[degC]\n1,20\nt[s],te\"mp[degC]\n2,21\n", MARL_STREAM_LINES, 2, 0, 0, ""},
     {"log begins\nno header here\n1,2,3\n", MARL_STREAM_UNKNOWN, 0, 0, 0, ""},
     {"", MARL_STREAM_UNKNOWN, 0, 0, 0, ""},
 };

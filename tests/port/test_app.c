@@ -408,18 +408,46 @@ START_TEST(an_app_without_name_or_stream_is_refused)
     const char *what = "";
     start(&t, MARL_SCENE_STILL);
     marl_port port = *marl_sim_port(t.sim);
-    static const char *const names[] = {"", "two words", "a,b"};
-    for (int i = 0; i < 3; i++) {
+    static const char *const names[] = {
+        "", "two words", "a,b",
+        "a-name-of-a-device-that-is-longer-than-what-a-record-or-an-item-of-the-stream-keeps"};
+    for (int i = 0; i < 4; i++) {
         marl_app_config config = {.device = names[i], .firmware = "", .choice = marl_choose_any};
         ck_assert_int_eq(marl_app_start(&app, &port, t.part, 1, &config, &what), MARL_ERR_ARGUMENT);
         ck_assert_str_eq(what, "device");
+        ck_assert_int_eq(marl_app_start(&app, &port, t.part, 1, &config, NULL), MARL_ERR_ARGUMENT);
     }
+    marl_app_config long_firmware = {.device = "a", .firmware = names[3], .choice = marl_choose_any};
+    ck_assert_int_eq(marl_app_start(&app, &port, t.part, 1, &long_firmware, &what), MARL_ERR_ARGUMENT);
+    ck_assert_int_eq(marl_app_start(&app, &port, t.part, 0, &t.app, &what), MARL_ERR_ARGUMENT);
+    ck_assert_str_eq(what, "parts");
     port.bytes_out = NULL;
     ck_assert_int_eq(marl_app_start(&app, &port, t.part, 1, &t.app, &what), MARL_ERR_ARGUMENT);
     ck_assert_str_eq(what, "bytes_out");
     t.app.choice = NULL;
     ck_assert_int_eq(marl_app_start(&app, marl_sim_port(t.sim), t.part, 1, &t.app, &what), MARL_ERR_ARGUMENT);
     ck_assert_str_eq(what, "choice");
+    sim_test_end(&t);
+}
+END_TEST
+
+/* Lines of text on a line that is too slow: what is left out is counted, what comes is whole. */
+START_TEST(lines_that_do_not_fit_are_left_out_whole)
+{
+    sim_test t;
+    marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
+    sim_test_prepare(&t, MARL_SCENE_STILL, 100);
+    t.config.baud = 19200;
+    t.app.as_lines = 1;
+    sim_test_start(&t);
+    ck_assert_int_eq(sim_test_run(&t, 10), MARL_OK);
+    give(&t, &(marl_message){.kind = MARL_ITEM_TUNING, .number = 1, .tuning = &tuning});
+    ck_assert_int_eq(sim_test_run(&t, 20), MARL_OK);
+    const marl_stream_report *report = marl_receiver_report(t.receiver);
+    size_t n = sim_test_rows(&t, row, ROWS);
+    ck_assert_uint_gt(marl_sim_app(t.sim)->unsent, 500);
+    ck_assert_uint_eq(report->rows.rows_dropped, 0);
+    ck_assert_uint_gt(n, 150);
     sim_test_end(&t);
 }
 END_TEST
@@ -431,4 +459,4 @@ MARL_SUITE("app", a_board_sends_its_identity, a_filter_that_the_firmware_lacks_i
            nonsense_does_no_harm, samples_sent_in_are_estimated, lines_say_the_same_as_packets,
            a_line_too_slow_loses_whole_items_and_counts_them,
            chips_that_fail_are_reported_and_reported_well_again, another_chip_is_reported_with_its_identity,
-           an_app_without_name_or_stream_is_refused)
+           an_app_without_name_or_stream_is_refused, lines_that_do_not_fit_are_left_out_whole)

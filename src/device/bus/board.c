@@ -21,6 +21,8 @@ static uint8_t batch_of(const marl_part *part)
 marl_status marl_board_init(marl_board *board, const marl_port *port, const marl_part *part, uint8_t parts,
                             const char **what)
 {
+    const char *unnamed;
+    what = what != NULL ? what : &unnamed;
     *board = (marl_board){.port = port, .part = part, .parts = parts};
     unsigned needs = MARL_PORT_BUS;
     for (uint8_t i = 0; i < parts && i < MARL_BOARD_MAX_PARTS; i++) {
@@ -28,18 +30,14 @@ marl_status marl_board_init(marl_board *board, const marl_port *port, const marl
     }
     marl_status status = marl_port_check(port, needs, what);
     if (status == MARL_OK && (parts < 1 || parts > MARL_BOARD_MAX_PARTS)) {
-        if (what != NULL) {
-            *what = "parts";
-        }
+        *what = "parts";
         status = MARL_ERR_ARGUMENT;
     }
     for (uint8_t i = 0; i < parts && status == MARL_OK; i++) {
         status = marl_part_check(&part[i], what);
         if (status == MARL_OK && parts > 1 &&
             batch_of(&part[i]) > 1) { /* their times would not be in order */
-            if (what != NULL) {
-                *what = "batch";
-            }
+            *what = "batch";
             status = MARL_ERR_ARGUMENT;
         }
     }

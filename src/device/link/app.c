@@ -160,18 +160,16 @@ void marlp_app_recalibrate(marl_app *app)
 
 static marl_status check(const marl_port *port, const marl_app_config *config, const char **what)
 {
+    const char *unnamed;
+    what = what != NULL ? what : &unnamed;
     size_t n = strlen(config->device);
     if (n == 0 || n >= MARL_DEVICE_NAME || strpbrk(config->device, " \t\r\n,") != NULL ||
         strlen(config->firmware) >= MARL_DEVICE_NAME) {
-        if (what != NULL) {
-            *what = "device";
-        }
+        *what = "device";
         return MARL_ERR_ARGUMENT;
     }
     if (config->choice == NULL) {
-        if (what != NULL) {
-            *what = "choice";
-        }
+        *what = "choice";
         return MARL_ERR_ARGUMENT;
     }
     return marl_port_check(port, MARL_PORT_BUS | MARL_PORT_OUT, what);

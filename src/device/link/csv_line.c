@@ -111,7 +111,8 @@ size_t marl_csv_line_row(char line[MARL_CSV_LINE_MAX], uint8_t sensors, int with
         }
     }
     if (with_q) {
-        const float part[4] = {q ? q->w : 0.0f, q ? q->x : 0.0f, q ? q->y : 0.0f, q ? q->z : 0.0f};
+        const marl_quat attitude = q != NULL ? *q : marl_quat_identity();
+        const float part[4] = {attitude.w, attitude.x, attitude.y, attitude.z};
         out = put_cells(out, part, 4, Q_DECIMALS, q != NULL);
     }
     return finish(line, out);

@@ -48,9 +48,11 @@ void marlp_renewal_refuse(marl_renewal *job, marl_renewal_reason reason)
 
 int marlp_renewal_knows_axes(const marl_correction *c)
 {
-    const float(*m)[3] = c->matrix.m;
-    return c->present && (m[0][1] != 0.0f || m[0][2] != 0.0f || m[1][0] != 0.0f || m[1][2] != 0.0f ||
-                          m[2][0] != 0.0f || m[2][1] != 0.0f);
+    int known = 0;
+    for (int k = 0; k < 9; k++) { /* of the diagonal every fourth */
+        known |= k % 4 != 0 && c->matrix.m[k / 3][k % 3] != 0.0f;
+    }
+    return c->present && known;
 }
 
 void marlp_renewal_watch_rest(marl_still *still, float window_s)

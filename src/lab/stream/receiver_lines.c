@@ -67,18 +67,20 @@ static int looks_like_header(const char *text, size_t n)
            (text[1] == '[' || text[1] == ',' || text[1] == ';' || text[1] == '\t');
 }
 
-/* A header with a fault is remembered and passed over: the line may be noisy and the next one good. */
-static marl_status read_header(lab_lines_in *in, marl_log_report *report)
+/* Sets the columns; 0 when the header has a fault, which is remembered: the line may be noisy and the next one good. */
+static int use_header(lab_lines_in *in, marl_log_report *report)
 {
     char where[300];
     snprintf(where, sizeof where, "%.200s:%ld", in->name, in->line);
     in->scan.delimiter = lab_delimiter(in->text, in->n);
     if (!lab_csv_init(&in->scan.csv, in->scan.delimiter)) {
-        return marl_fail(&in->fault, MARL_ERR_SYSTEM, "no memory");
+        marl_fail(&in->fault, MARL_ERR_SYSTEM, "no memory");
+        return 0;
     }
     marl_status status = MARL_ERR_INPUT;
     in->scan.layout.n = 0; /* of a header with a fault before */
     in->info.columns = 0;
+    report->unknown_columns[0] = report->assumed_units[0] = '\0';
     if (in->scan.delimiter == in->scan.point) {
         status = marl_fail(&in->fault, MARL_ERR_INPUT, "%s: cells are divided by the decimal comma", where);
     } else if (lab_scan_split(&in->scan, in->text, in->n)) {
@@ -88,13 +90,24 @@ static marl_status read_header(lab_lines_in *in, marl_log_report *report)
     if (status != MARL_OK) {
         lab_csv_free(&in->scan.csv);
         in->skipped += in->n + 1;
-        return MARL_ERR_NOT_READY;
+        return 0;
     }
     memcpy(in->header, in->text, in->n);
     in->header[in->n] = '\0';
     in->all_fresh = lab_cells_all_fresh(in->info.columns);
-    in->headed = 1;
-    return MARL_ERR_NOT_READY;
+    return 1;
+}
+
+/* Of a board that was started or tuned anew: other columns from now on. One with a fault changes nothing. */
+static void change_header(lab_lines_in *in, marl_log_report *report)
+{
+    lab_csv_free(&in->scan.csv);
+    if (!use_header(in, report)) {
+        in->n = strlen(in->header);
+        memcpy(in->text, in->header, in->n);
+        in->text[in->n] = '\n';
+        in->headed = use_header(in, report);
+    }
 }
 
 static marl_status read_cells(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
@@ -187,7 +200,11 @@ static marl_status feed(lab_lines_in *in, marl_log_report *report, marl_log_row 
     }
     if (in->headed) {
         int again = strlen(in->header) == in->n && memcmp(in->header, in->text, in->n) == 0;
-        return again ? MARL_ERR_NOT_READY : read_cells(in, report, row, raw);
+        int other = !again && !in->mapped && looks_like_header(in->text, in->n);
+        if (other) {
+            change_header(in, report);
+        }
+        return again || other ? MARL_ERR_NOT_READY : read_cells(in, report, row, raw);
     }
     if (in->mapped) {
         return find_columns(in, report, row, raw);
@@ -197,7 +214,8 @@ static marl_status feed(lab_lines_in *in, marl_log_report *report, marl_log_row 
         return MARL_ERR_NOT_READY;
     }
     if (looks_like_header(in->text, in->n)) {
-        return read_header(in, report);
+        in->headed = use_header(in, report);
+        return MARL_ERR_NOT_READY;
     }
     in->skipped += in->n + 1;
     return MARL_ERR_NOT_READY;
