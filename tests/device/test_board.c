@@ -141,6 +141,30 @@ START_TEST(frames_are_counted_if_the_bus_agrees)
 }
 END_TEST
 
+/* A chip that says that frames were lost and has none: that is counted, and the next ones come as usual. */
+START_TEST(lost_frames_are_counted_and_reading_goes_on)
+{
+    two_chips t;
+    marl_sample s;
+    make(&t);
+    put_fifo(&t);
+    ck_assert_int_eq(marl_board_init(&t.board, &t.fake.port, t.part + 1, 1, NULL), MARL_OK);
+    ck_assert_int_eq(marl_board_start(&t.board), MARL_OK);
+    t.fake.now_ns += 100000000;
+    t.fake.reg[1][0x3c] = 0x10;
+    ck_assert_int_eq(marl_board_read(&t.board, &s), MARL_ERR_NOT_READY);
+    ck_assert_uint_eq(t.board.state[0].counts.overflows, 1);
+    ck_assert_int_eq(t.board.state[0].fault, MARL_ERR_OVERFLOW);
+    t.fake.reg[1][0x3c] = 0;
+    t.fake.reg[1][0x3a] = 24;
+    t.fake.now_ns += 100000000;
+    ck_assert_int_eq(marl_board_read(&t.board, &s), MARL_OK);
+    ck_assert_int_eq(marl_board_read(&t.board, &s), MARL_OK);
+    ck_assert_int_eq(t.board.state[0].fault, MARL_OK);
+    ck_assert_uint_eq(s.fresh, MARL_FRESH_ACCEL | MARL_FRESH_GYRO);
+}
+END_TEST
+
 /* A bias that is to be taken away while the chip fails is written when it starts again. */
 START_TEST(offsets_reach_a_chip_that_failed_when_it_starts_again)
 {
@@ -286,6 +310,7 @@ END_TEST
 
 MARL_SUITE("board", each_chip_gives_its_own_samples_with_its_own_stamps, a_chip_is_left_alone_until_it_is_due,
            frames_gather_on_a_board_of_one_chip_alone, frames_are_counted_if_the_bus_agrees,
-           a_ready_line_needs_a_port_that_has_it, offsets_reach_a_chip_that_failed_when_it_starts_again,
+           lost_frames_are_counted_and_reading_goes_on, a_ready_line_needs_a_port_that_has_it,
+           offsets_reach_a_chip_that_failed_when_it_starts_again,
            a_chip_that_is_missing_does_not_stop_the_other, a_chip_that_forgot_its_settings_is_started_again,
            a_clock_that_wraps_restarts_nothing, faults_are_counted_by_kind, a_board_of_nothing_is_refused)

@@ -52,6 +52,19 @@ START_TEST(matrix_round_trip_everywhere)
 }
 END_TEST
 
+START_TEST(vectors_by_hand)
+{
+    const marl_vec3 a = {1, -2, 3}, b = {4, 5, -6};
+    const marl_mat3 turn = {{{0, -1, 0}, {1, 0, 0}, {0, 0, 1}}};
+    ck_assert_float_eq(marl_vec3_dot(a, b), -24);
+    ck_assert_float_eq_tol(marl_vec3_norm(a), sqrtf(14), 1e-6f);
+    ck_assert_float_eq(marl_vec3_sub(a, b).z, 9);
+    ck_assert_float_eq(marl_mat3_apply(&turn, a).x, 2);
+    ck_assert_float_eq(marl_mat3_apply(&turn, a).y, 1);
+    ck_assert_str_eq(marl_version(), MARL_VERSION);
+}
+END_TEST
+
 START_TEST(what_is_no_rotation_is_refused)
 {
     const marl_mat3 bad[] = {
@@ -121,5 +134,5 @@ START_TEST(canonical_has_one_sign_and_no_minus_zero)
 END_TEST
 
 MARL_SUITE("quat", product_follows_from_rotating_twice, handedness, matrix_round_trip_everywhere,
-           what_is_no_rotation_is_refused, angles_round_trip, poles_are_flagged_and_still_right,
-           canonical_has_one_sign_and_no_minus_zero)
+           vectors_by_hand, what_is_no_rotation_is_refused, angles_round_trip,
+           poles_are_flagged_and_still_right, canonical_has_one_sign_and_no_minus_zero)

@@ -166,25 +166,79 @@ START_TEST(faces_alone_do_not_show_the_axes)
 }
 END_TEST
 
+/* Lengths from one pose to the next: by little, the errors are too large; by more, that is no gravity; by all, there is no
+ * ellipsoid. */
 START_TEST(poses_of_no_one_length_are_refused)
 {
-    dice d = {14};
+    static const struct {
+        double spread;
+        uint8_t poses;
+    } row[] = {{0.04, 8}, {0.3, 20}, {0.95, 20}, {0.95, 8}};
+    for (size_t i = 0; i < sizeof row / sizeof row[0]; i++) {
+        dice d = {14};
+        sensor s = make_sensor(&d, 0.1, 0.01, 0.01);
+        int64_t t_ns = 0;
+        marl_renewal_options o = marl_renewal_default(MARL_RENEW_POSES);
+        o.poses = row[i].poses;
+        o.patience_s = 400;
+        begin(MARL_RENEW_POSES, NULL, &o);
+        for (int k = 0; k < 60 && !is_over(); k++) {
+            double up[3], length = 1 + row[i].spread * dice_between(&d, -1, 1);
+            pose(k, &d, up);
+            for (int j = 0; j < 3; j++) {
+                up[j] *= length;
+            }
+            hold(&s, &d, up, 3.5, &t_ns);
+        }
+        ck_assert_int_eq(job.stage, MARL_RENEWAL_REFUSED);
+        ck_assert(job.reason == MARL_RENEWAL_SCATTER || job.reason == MARL_RENEWAL_DIRECTIONS);
+    }
+}
+END_TEST
+
+/* Poses all around one axis, however many: they lie on a circle, through which many spheres go. */
+START_TEST(poses_about_one_axis_are_refused)
+{
+    dice d = {16};
     sensor s = make_sensor(&d, 0.1, 0.01, 0.01);
     int64_t t_ns = 0;
     marl_renewal_options o = marl_renewal_default(MARL_RENEW_POSES);
-    o.poses = 20;
-    o.patience_s = 400;
+    o.patience_s = 60;
     begin(MARL_RENEW_POSES, NULL, &o);
-    for (int k = 0; k < 60 && !is_over(); k++) {
-        double up[3], length = dice_between(&d, 0.7, 1.3);
-        pose(k, &d, up);
+    for (int k = 0; k < 40 && !is_over(); k++) {
+        const double up[3] = {8.5 * cos(0.4 * k), 8.5 * sin(0.4 * k), 4.89};
+        hold(&s, &d, up, 3.5, &t_ns);
+    }
+    ck_assert_int_eq(job.stage, MARL_RENEWAL_REFUSED);
+    ck_assert_int_eq(job.reason, MARL_RENEWAL_DIRECTIONS);
+    ck_assert_uint_ge(job.found.points, 10);
+}
+END_TEST
+
+/* Lengths that no ellipsoid has, from one octant to the next: that is no gravity. */
+START_TEST(poses_whose_lengths_change_by_octants_are_refused)
+{
+    dice d = {17};
+    sensor s = make_sensor(&d, 0.1, 0.01, 0.01);
+    int64_t t_ns = 0;
+    marl_renewal_options o = marl_renewal_default(MARL_RENEW_POSES);
+    o.poses = 24;
+    o.patience_s = 400;
+    marl_calibration stored = marl_calibration_none();
+    stored.accel.present = 1;
+    stored.accel.matrix.m[0][1] = 0.001f; /* its axes were measured */
+    begin(MARL_RENEW_POSES, &stored, &o);
+    for (int k = 0; k < 80 && !is_over(); k++) {
+        double up[3];
+        pose(k % 40, &d, up);
         for (int j = 0; j < 3; j++) {
-            up[j] *= length;
+            up[j] *= up[0] * up[1] * up[2] > 0 ? 1.064 : 0.936;
         }
         hold(&s, &d, up, 3.5, &t_ns);
     }
     ck_assert_int_eq(job.stage, MARL_RENEWAL_REFUSED);
-    ck_assert(job.reason == MARL_RENEWAL_SCATTER || job.reason == MARL_RENEWAL_DIRECTIONS);
+    ck_assert_int_eq(job.reason, MARL_RENEWAL_SCATTER);
+    ck_assert_float_gt(job.found.residual_rms, 0.5f);
 }
 END_TEST
 
@@ -210,4 +264,5 @@ END_TEST
 
 MARL_SUITE("renew rest", a_rest_gives_the_bias_within_its_errors, what_is_no_rest_is_refused,
            a_bias_curve_is_kept, poses_give_the_sensor, faces_alone_do_not_show_the_axes,
-           poses_of_no_one_length_are_refused, a_face_that_is_missing_is_named)
+           poses_of_no_one_length_are_refused, poses_about_one_axis_are_refused,
+           poses_whose_lengths_change_by_octants_are_refused, a_face_that_is_missing_is_named)

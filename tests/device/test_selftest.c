@@ -60,6 +60,21 @@ START_TEST(notices_contraction)
 }
 END_TEST
 
+/* Has each filter when asked whether, and does not when it is to be started. */
+static const marl_filter_functions *choose_every_other_time(marl_filter filter)
+{
+    static int asked;
+    return asked++ % 2 ? NULL : marl_choose_any(filter);
+}
+
+START_TEST(notices_a_filter_that_does_not_start)
+{
+    unsigned findings = 0;
+    ck_assert_int_eq(marl_selftest_with(&findings, choose_every_other_time), MARL_ERR_ARITHMETIC);
+    ck_assert_uint_eq(findings, MARL_SELFTEST_ESTIMATOR);
+}
+END_TEST
+
 START_TEST(every_status_has_a_text)
 {
     for (int i = 0; i < MARL_STATUS_COUNT; i++) {
@@ -70,4 +85,4 @@ START_TEST(every_status_has_a_text)
 END_TEST
 
 MARL_SUITE("selftest", passes_as_built, notices_rounding_modes, notices_flushed_denormals,
-           notices_contraction, every_status_has_a_text)
+           notices_contraction, notices_a_filter_that_does_not_start, every_status_has_a_text)

@@ -88,6 +88,9 @@ START_TEST(readings_of_an_ellipsoid_give_it_back)
     ck_assert_float_le(marlp_surface_residual(&s, &fit), 1e-3f);
     ck_assert(marlp_surface_errors(&s, &fit, 0.01f, 0.0f, 1));
     ck_assert(fit.bias_sigma[0] > 0 && fit.bias_sigma[0] < 0.01f);
+    marlp_surface_init(&s); /* one reading determines none of it */
+    marlp_surface_add(&s, (marl_vec3){1, 0, 0});
+    ck_assert(!marlp_surface_errors(&s, &fit, 0.01f, 0.0f, 1));
 }
 END_TEST
 

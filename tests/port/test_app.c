@@ -223,16 +223,19 @@ END_TEST
 START_TEST(nonsense_does_no_harm)
 {
     static const uint8_t unknown[] = {0x83, 0x18, 0x63, 0x07, 0xa0}, no_item[] = {0x82, 0x01, 0x02},
-                         cut[] = {0x83, 0x11, 0x01, 0xa2, 0x03};
+                         cut[] = {0x83, 0x11, 0x01, 0xa2, 0x03}, no_time[] = {0x83, 0x01, 0x07, 0xa0};
     const struct {
         const uint8_t *bytes;
         size_t n;
         int answered;
-    } cases[] = {{unknown, sizeof unknown, 1}, {no_item, sizeof no_item, 0}, {cut, sizeof cut, 1}};
+    } cases[] = {{unknown, sizeof unknown, 1},
+                 {no_item, sizeof no_item, 0},
+                 {cut, sizeof cut, 1},
+                 {no_time, sizeof no_time, 0}};
     sim_test t;
     marl_ack ack;
     start(&t, MARL_SCENE_STILL);
-    for (int i = 0; i < 3; i++) {
+    for (int i = 0; i < 4; i++) {
         uint8_t packet[64];
         size_t size;
         ck_assert_int_eq(marl_packet_make(cases[i].bytes, cases[i].n, packet, sizeof packet, &size), MARL_OK);

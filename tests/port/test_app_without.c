@@ -17,6 +17,8 @@ START_TEST(what_a_board_does_not_have_is_said)
     t.app.renewal = NULL;
     ck_assert_int_eq(marl_sim_start(t.sim, &t.app, NULL), MARL_OK);
     ck_assert_int_eq(sim_test_run(&t, 2), MARL_OK);
+    ck_assert_int_eq(ask(&t, (marl_message){.kind = MARL_ITEM_CALIBRATE, .renewal = MARL_RENEW_TUMBLE}),
+                     MARL_OUTCOME_OUT_OF_RANGE); /* without a magnetometer */
     ck_assert_int_eq(ask_for(&t, MARL_ITEM_COMMIT), MARL_OUTCOME_NO_STORE);
     ck_assert_int_eq(ask_for(&t, MARL_ITEM_UNDO), MARL_OUTCOME_NO_STORE);
     ck_assert_int_eq(ask_for(&t, MARL_ITEM_OFFSETS), MARL_OUTCOME_OUT_OF_RANGE); /* nothing is calibrated */
@@ -37,11 +39,12 @@ START_TEST(a_record_of_another_firmware_is_read_as_far_as_it_is_known)
         const uint8_t *bytes;
         size_t n;
         int mounts;
-    } records[] = {{more, sizeof more, 1},
-                   {cut, sizeof cut, 0},
-                   {text, sizeof text, 0},
-                   {wrong, sizeof wrong, 0},
-                   {list, sizeof list, 0}};
+        marl_outcome undo;
+    } records[] = {{more, sizeof more, 1, MARL_OUTCOME_DONE},
+                   {cut, sizeof cut, 0, MARL_OUTCOME_NOT_UNDERSTOOD},
+                   {text, sizeof text, 0, MARL_OUTCOME_NOT_UNDERSTOOD},
+                   {wrong, sizeof wrong, 0, MARL_OUTCOME_OUT_OF_RANGE},
+                   {list, sizeof list, 0, MARL_OUTCOME_NOT_UNDERSTOOD}};
     for (size_t i = 0; i < sizeof records / sizeof records[0]; i++) {
         sim_test t;
         sim_test_prepare(&t, MARL_SCENE_STILL, 100);
@@ -50,10 +53,58 @@ START_TEST(a_record_of_another_firmware_is_read_as_far_as_it_is_known)
         ck_assert_int_eq(marl_sim_start(t.sim, &t.app, NULL), MARL_OK);
         ck_assert_int_eq(marl_sim_app(t.sim)->settings.calibration.has_mount, records[i].mounts);
         ck_assert_int_eq(ask_for(&t, MARL_ITEM_ZERO), MARL_OUTCOME_MOVING); /* no rest was seen yet */
+        marl_calibration_record c = calibration_for("pod-07");
+        ck_assert_int_eq(ask(&t, (marl_message){.kind = MARL_ITEM_CALIBRATION, .calibration = &c}),
+                         MARL_OUTCOME_DONE);
+        ck_assert_int_eq(ask_for(&t, MARL_ITEM_UNDO), records[i].undo); /* to what was kept last */
+        ck_assert_int_eq(marl_sim_app(t.sim)->settings.calibration.gyro.present, !records[i].mounts);
         sim_test_end(&t);
     }
 }
 END_TEST
 
-MARL_SUITE("app without", what_a_board_does_not_have_is_said,
-           a_record_of_another_firmware_is_read_as_far_as_it_is_known)
+/* A tuning that memory has spoilt since it came is not run: samples go on without an attitude. */
+START_TEST(a_tuning_spoilt_in_memory_is_not_run)
+{
+    static marl_log_row row[400];
+    sim_test t;
+    marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
+    sim_test_prepare(&t, MARL_SCENE_STILL, 100);
+    sim_test_start(&t);
+    ck_assert_int_eq(send_tuning(&t, &tuning), MARL_OUTCOME_DONE);
+    ((marl_app *)marl_sim_app(t.sim))->settings.tuning.value[MARL_PARAMETER_TILT_TIME] = NAN;
+    ck_assert_int_eq(sim_test_run(&t, 2), MARL_OK);
+    ck_assert_int_eq(ask_for(&t, MARL_ITEM_ZERO), MARL_OUTCOME_DONE);
+    ck_assert_int_eq(marl_sim_app(t.sim)->settings.has_tuning, 0);
+    sim_test_rows(&t, row, 400);
+    ck_assert_int_eq(sim_test_run(&t, 4), MARL_OK);
+    size_t n = sim_test_rows(&t, row, 400);
+    ck_assert_uint_gt(n, 150);
+    ck_assert(!row[n - 1].has_q);
+    sim_test_end(&t);
+}
+END_TEST
+
+/* The same behind a rest that shows the bias of the gyroscope: the bias is used, the tuning is not. */
+START_TEST(a_rest_does_not_run_a_spoilt_tuning)
+{
+    static marl_app_renewal renewal;
+    sim_test t;
+    marl_tuning tuning = marl_tuning_default(MARL_FILTER_COMPLEMENTARY);
+    sim_test_prepare(&t, MARL_SCENE_STILL, 100);
+    t.sheet.gyro.bias[0] = 0.01;
+    marl_app_renewal_init(&renewal, MARL_APP_RENEWS_BIAS);
+    t.app.renewal = &renewal;
+    sim_test_start(&t);
+    ck_assert_int_eq(send_tuning(&t, &tuning), MARL_OUTCOME_DONE);
+    ((marl_app *)marl_sim_app(t.sim))->settings.tuning.value[MARL_PARAMETER_TILT_TIME] = NAN;
+    ck_assert_int_eq(sim_test_run(&t, 14), MARL_OK);
+    const marl_settings *s = &marl_sim_app(t.sim)->settings;
+    ck_assert_float_eq_tol(s->calibration.gyro.bias.x, 0.01f, 3e-4f);
+    ck_assert_int_eq(s->has_tuning, 0);
+    sim_test_end(&t);
+}
+END_TEST
+
+MARL_SUITE("app without", a_tuning_spoilt_in_memory_is_not_run, a_rest_does_not_run_a_spoilt_tuning,
+           what_a_board_does_not_have_is_said, a_record_of_another_firmware_is_read_as_far_as_it_is_known)

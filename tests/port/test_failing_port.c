@@ -179,13 +179,15 @@ static int send_all(trial *x)
     marl_calibration_record c = calibration_for("pod-07");
     marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
     int done = 0;
-    const marl_message script[] = {
-        {.kind = MARL_ITEM_IDENTIFY}, {.kind = MARL_ITEM_CALIBRATION, .calibration = &c},
-        {.kind = MARL_ITEM_COMMIT},   {.kind = MARL_ITEM_TUNING, .tuning = &tuning},
-        {.kind = MARL_ITEM_OFFSETS},  {.kind = MARL_ITEM_COMMIT},
-        {.kind = MARL_ITEM_CALIBRATE, .renewal = MARL_RENEW_STILL},
-        {.kind = MARL_ITEM_CALIBRATE, .renewal = MARL_RENEW_NOTHING},
-        {.kind = MARL_ITEM_UNDO}};
+    const marl_message script[] = {{.kind = MARL_ITEM_IDENTIFY},
+                                   {.kind = MARL_ITEM_CALIBRATION, .calibration = &c},
+                                   {.kind = MARL_ITEM_COMMIT},
+                                   {.kind = MARL_ITEM_TUNING, .tuning = &tuning},
+                                   {.kind = MARL_ITEM_OFFSETS},
+                                   {.kind = MARL_ITEM_COMMIT},
+                                   {.kind = MARL_ITEM_CALIBRATE, .renewal = MARL_RENEW_STILL},
+                                   {.kind = MARL_ITEM_CALIBRATE, .renewal = MARL_RENEW_NOTHING},
+                                   {.kind = MARL_ITEM_UNDO}};
     for (size_t i = 0; i < sizeof script / sizeof script[0]; i++) {
         done += send_message(x, script[i]) == MARL_OUTCOME_DONE;
     }

@@ -59,13 +59,14 @@ static void refuse(marl_app_renewal *r, marl_renewal_reason reason)
 static void use(marl_app *app, marl_app_renewal *r)
 {
     const marl_calibration before = app->settings.calibration;
-    if (marl_renewal_apply(&r->job, &app->settings.calibration) != MARL_OK) {
-        refuse(r, MARL_RENEWAL_SCATTER);
-        return;
+    marl_status status = marl_renewal_apply(&r->job, &app->settings.calibration);
+    marl_renewal_reason reason = status != MARL_OK ? MARL_RENEWAL_SCATTER : MARL_RENEWAL_STORE;
+    if (status == MARL_OK && r->by_button && app->port->nv_write != NULL) {
+        status = marlp_app_commit(app);
     }
-    if (r->by_button && app->port->nv_write != NULL && marlp_app_commit(app) != MARL_OK) {
+    if (status != MARL_OK) {
         app->settings.calibration = before;
-        refuse(r, MARL_RENEWAL_STORE);
+        refuse(r, reason);
         return;
     }
     app->changed = app->changed || !r->by_button || app->port->nv_write == NULL;

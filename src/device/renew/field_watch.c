@@ -49,18 +49,23 @@ static void add(marl_field_watch *w, marl_vec3 direction, float length)
     w->readings += 1.0f;
 }
 
-/* Sets off, sigma and length. 0 when there is too little. */
-static int solve(marl_field_watch *w)
+/* The root of the equations; 0 when there is too little. */
+static int find_root(const marl_field_watch *w, float root[UNKNOWNS * UNKNOWNS])
 {
-    float root[UNKNOWNS * UNKNOWNS], x[UNKNOWNS], sigma[3], rest = w->squares / w->readings;
     for (int i = 0, at = 0; i < UNKNOWNS; i++) {
-        x[i] = w->right[i] / w->readings;
         for (int j = 0; j <= i; j++) {
             root[i * UNKNOWNS + j] = w->normal[at++] / w->readings + (i == j && i < 3 ? RIDGE : 0.0f);
         }
     }
-    if (!marlp_normal_factor(UNKNOWNS, root)) {
-        return 0;
+    return marlp_normal_factor(UNKNOWNS, root);
+}
+
+/* Sets off, sigma and length. */
+static void solve(marl_field_watch *w, const float root[UNKNOWNS * UNKNOWNS])
+{
+    float x[UNKNOWNS], sigma[3], rest = w->squares / w->readings;
+    for (int i = 0; i < UNKNOWNS; i++) {
+        x[i] = w->right[i] / w->readings;
     }
     marlp_normal_solve(UNKNOWNS, root, x);
     for (int i = 0; i < UNKNOWNS; i++) {
@@ -78,7 +83,6 @@ static int solve(marl_field_watch *w)
     w->off = (marl_vec3){x[0], x[1], x[2]};
     w->sigma = (marl_vec3){sigma[0], sigma[1], sigma[2]};
     w->length = x[3];
-    return 1;
 }
 
 static int contradicts(const marl_field_watch *w)
@@ -89,12 +93,13 @@ static int contradicts(const marl_field_watch *w)
 
 static int tick(marl_field_watch *w)
 {
-    float since = w->since_tick_s;
+    float root[UNKNOWNS * UNKNOWNS], since = w->since_tick_s;
     w->since_tick_s = 0.0f;
     fade(w, since);
-    if (w->seconds < MIN_SECONDS || !solve(w)) {
+    if (w->seconds < MIN_SECONDS || !find_root(w, root)) {
         return 0;
     }
+    solve(w, root);
     w->contradicted_s = contradicts(w) ? w->contradicted_s + since : 0.0f;
     int is_new = w->contradicted_s > HOLDS_S && !w->again;
     w->again = w->contradicted_s > HOLDS_S;

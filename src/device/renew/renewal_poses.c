@@ -154,10 +154,10 @@ static void decide(marl_renewal *job)
     marl_renewal_poses *p = &job->of.poses;
     marlp_renewal_compose(job, &p->fit, (marl_vec3){0.0f, 0.0f, 0.0f}, job->options.length, 1.0f);
     job->found.matrix_sigma = p->fit.matrix_sigma;
-    if (!is_sure(&p->fit)) {
-        marlp_renewal_refuse(job, MARL_RENEWAL_DIRECTIONS);
-    } else if (!(job->found.residual_rms < MAX_REST)) {
+    if (!(job->found.residual_rms < MAX_REST)) { /* first, since it makes the errors large, too */
         marlp_renewal_refuse(job, MARL_RENEWAL_SCATTER);
+    } else if (!is_sure(&p->fit)) {
+        marlp_renewal_refuse(job, MARL_RENEWAL_DIRECTIONS);
     } else {
         job->stage = MARL_RENEWAL_DONE;
     }
