@@ -20,10 +20,11 @@ static json_t *tuning_json(const marl_named_tuning *tuning)
 
 static json_t *hold_out_json(const marl_gain *gain)
 {
-    return json_pack("{s:s,s:i,s:o,s:o,s:o,s:o,s:o,s:b}", "by", marl_proof_name(gain->proof), "logs",
+    return json_pack("{s:s,s:i,s:o,s:o,s:o,s:o,s:o,s:o,s:b}", "by", marl_proof_name(gain->proof), "logs",
                      (int)gain->logs, "score", cli_number(gain->score), "default_score",
                      cli_number(gain->standard), "ratio", cli_number(gain->ratio), "low",
-                     cli_number(gain->low), "high", cli_number(gain->high), "better", gain->decided);
+                     cli_number(gain->low), "high", cli_number(gain->high), "confidence",
+                     cli_number(gain->confidence), "better", gain->decided);
 }
 
 static json_t *logs_json(const marl_search *search)

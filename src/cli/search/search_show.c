@@ -19,9 +19,12 @@ static void describe_proof(const marl_search *search, char *text, size_t size)
     const char *unit = search->options.goal.unit;
     int n = snprintf(text, size, "%.3g %s where it was not tuned (%s), the default %.3g: %.2f times as much",
                      g->score, unit, marl_proof_name(g->proof), g->standard, g->ratio);
-    if (n > 0 && (size_t)n < size && isfinite(g->low)) {
-        snprintf(text + n, size - (size_t)n, " (95 %%: %.2f to %.2f, %s)", g->low, g->high,
-                 g->logs < 3 ? "for these logs" : "for logs of the kind");
+    if (n > 0 && (size_t)n < size && isfinite(g->confidence)) {
+        snprintf(text + n, size - (size_t)n,
+                 " (95 %%: %.2f to %.2f, for logs of the kind; under 1 with a confidence of %.1f %%)", g->low,
+                 g->high, 100 * g->confidence);
+    } else if (n > 0 && (size_t)n < size && isfinite(g->low)) {
+        snprintf(text + n, size - (size_t)n, " (95 %%: %.2f to %.2f, for these logs)", g->low, g->high);
     } else if (n > 0 && (size_t)n < size) {
         snprintf(text + n, size - (size_t)n, " (three logs and more give an interval)");
     }

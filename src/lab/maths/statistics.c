@@ -89,3 +89,17 @@ double lab_student_deviation(double z, double dof)
     double fourth = z * (-945 + z2 * (-1920 + z2 * (1482 + z2 * (776 + z2 * 79)))) / 92160;
     return z + v * (first + v * (second + v * (third + v * fourth)));
 }
+
+double lab_student_share(double t, unsigned dof)
+{
+    double angle = atan(t / sqrt(dof)), cosine2 = cos(angle) * cos(angle);
+    int odd = dof % 2 != 0;
+    double term = odd ? cos(angle) : 1, sum = dof > 1 ? term : 0;
+    for (unsigned k = 2 + (unsigned)odd; k + 1 < dof;
+         k += 2) { /* the power of the cosine in the term before, and 1 */
+        term *= cosine2 * (k - 1.0) / k;
+        sum += term;
+    }
+    double inside = odd ? 2 / LAB_PI * (angle + sin(angle) * sum) : sin(angle) * sum;
+    return 0.5 * (1 + inside);
+}

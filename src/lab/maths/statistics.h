@@ -31,5 +31,8 @@ double lab_normal_deviation(double probability);
  * deviations of a normal number ("Approximations for digital computers" has it as an expansion in 1 / dof).
  */
 double lab_student_deviation(double z, double dof);
+/* The share of Student's t with so many degrees of freedom (1 and more) that lies below t ("Handbook of mathematical
+ * functions", 1964). */
+double lab_student_share(double t, unsigned dof);
 
 #endif

@@ -64,6 +64,7 @@ static json_t *evidence_json(const marl_search *search)
     lab_json_put(&proof, "ratio", number(gain->ratio));
     lab_json_put(&proof, "low", number(gain->low));
     lab_json_put(&proof, "high", number(gain->high));
+    lab_json_put(&proof, "confidence", number(gain->confidence));
     lab_json_put(&object, "hold_out", proof);
     lab_json_put(&object, "within_5_percent", plateau_json(search));
     return object;

@@ -8,6 +8,7 @@
 
 #define CONFIDENCE 1.959963985 /* deviations of a normal number: 95 % */
 #define SHARED 0.5
+#define SURE 0.95
 enum { MIN_LOGS = 3, MAX_FOLD = 200, BATCH = 16 };
 
 const char *marl_proof_name(marl_proof proof)
@@ -77,9 +78,11 @@ static unsigned threads_of(const marl_search *search)
 
 /* ---- the ratio ---- */
 
-/* Student's interval of the logarithm. Where each log was left out in turn the tunings share nearly all of their logs, so
+/* Student's interval of the logarithm, and the confidence that its mean is under 0. Where each log was left out in turn the tunings share nearly all of their logs, so
  * that their gains scatter less than those of other logs would: the variance is widened as in "Inference for the
- * generalization error" (2003), but by SHARED of that, with which it holds on simulated logs (./run bench gains). */
+ * generalization error" (2003), but by SHARED of that, with which it holds on simulated logs (./run bench gains). For the
+ * confidence it is not: where nothing is to be gained, a tuning refined on the other logs is worse on the one left out, so
+ * that chance is on the default's side already. */
 static void set_student(marl_gain *gain, const double *ratio, size_t n)
 {
     double squares = 0, mean = log(gain->ratio);
@@ -91,6 +94,7 @@ static void set_student(marl_gain *gain, const double *ratio, size_t n)
         lab_student_deviation(CONFIDENCE, logs - 1) * sqrt((1 / logs + share) * squares / (logs - 1));
     gain->low = exp(mean - half);
     gain->high = exp(mean + half);
+    gain->confidence = lab_student_share(-mean / sqrt(squares / logs / (logs - 1)), (unsigned)n - 1);
 }
 
 /* One log or two: the interval of the difference over blocks of time, as compare has it. */
@@ -142,7 +146,8 @@ static marl_status set_gain(const test *t, marl_gain *gain, marl_error *error)
     } else if (isfinite(gain->ratio)) {
         MARL_TRY(set_blocks(t, gain, error));
     }
-    gain->decided = isfinite(gain->high) && gain->high < 1 && reference_decides(t->log[0].study, gain);
+    int is_sure = t->n >= MIN_LOGS ? gain->confidence > SURE : gain->high < 1; /* NaN is neither */
+    gain->decided = is_sure && reference_decides(t->log[0].study, gain);
     return MARL_OK;
 }
 
@@ -304,11 +309,13 @@ static marl_status prove(marl_search *search, const lab_trial_log *log, marl_err
 
 marl_status lab_search_prove(marl_search *search, const lab_trial_log *log, marl_error *error)
 {
-    search->gain = (marl_gain){.score = NAN, .standard = NAN, .ratio = NAN, .low = NAN, .high = NAN};
+    search->gain =
+        (marl_gain){.score = NAN, .standard = NAN, .ratio = NAN, .low = NAN, .high = NAN, .confidence = NAN};
     if (!lab_search_is_over(search)) {
         marl_status status = prove(search, log, error);
         if (lab_search_is_over(search)) { /* stopped on the way: nothing of it is whole */
-            search->gain = (marl_gain){.score = NAN, .standard = NAN, .ratio = NAN, .low = NAN, .high = NAN};
+            search->gain = (marl_gain){
+                .score = NAN, .standard = NAN, .ratio = NAN, .low = NAN, .high = NAN, .confidence = NAN};
         } else if (status != MARL_OK) {
             return status;
         }

@@ -15,7 +15,7 @@ enum { MIN_PASSES = 4, MAX_PASSES = 16, WIDE_PASSES = 2 };
 #define PRIOR_WEIGHT 1.0 /* of the assumption beside each error of a kind, when their size is estimated */
 #define MAX_SCALE 2.0    /* of it over that of raw sensors: with more a matrix explains a pendulum's motion */
 #define FIELD_SIGMA 5.0  /* uT */
-#define ARM_SIGMA 0.1    /* r, m */
+#define ARM_SIGMA 10.0   /* r, m: a pod on its rope turns about a point far above it */
 #define MISSED_BLOCKS 20 /* about 2 s */
 #define USUAL_PASSES 10.0 /* to go, for the progress */
 /* A result beyond these is not trusted: docs/methods/smoother.md. */
