@@ -32,6 +32,7 @@ void bench_accuracy(void);
 void bench_bias(void);
 void bench_grades(void);
 void bench_into(void);
+void bench_lever(void);
 void bench_renew(void);
 void bench_sensors(void);
 /* Finds the one tuning of each textbook loop; not part of a run without words. */

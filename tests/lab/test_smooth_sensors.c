@@ -2,6 +2,7 @@
  * What the smoother finds of its sensors' errors, what it assumes of them, and what of it goes into a calibration. */
 #include "calibrated_log.h"
 #include "check_main.h"
+#include "lab/simulate/scene_pose.h"
 #include "marlinspike/lab.h"
 #include "memory_log.h"
 #include "random_values.h"
@@ -284,7 +285,39 @@ START_TEST(a_long_pendulum_stays_calibrated)
 }
 END_TEST
 
-MARL_SUITE("smooth sensors", a_bias_that_is_left_is_found_and_added,
+/* Raw sensors on a rope of 3 to 10 m: the point that moves least is its upper end, and the accelerometer is trusted. */
+START_TEST(a_pendulum_shows_its_rope)
+{
+    for (uint64_t seed = 41; seed < 47; seed++) {
+        const marl_scene scene = marl_scene_make(MARL_SCENE_SWING, seed);
+        marl_sheet sheet = calibrated_sheet();
+        lab_pose pose = {.temp = 20};
+        marl_smoothed s;
+        double length2 = 0, found2 = 0, rms, tilt, heading;
+        for (int k = 0; k < 3; k++) {
+            sheet.accel.scale_error[k] = k == 1 ? -0.01 : 0.01;
+            sheet.mag.bias[k] = k == 1 ? -2 : 2;
+        }
+        marl_log log = memory_log_simulated(MARL_SCENE_SWING, &sheet, 50, 90, seed);
+        lab_scene_swing(&scene, 0, &pose);
+        ck_assert_int_eq(marl_smooth(&log, NULL, &s, NULL), MARL_OK);
+        for (int k = 0; k < 3; k++) {
+            length2 += pose.position[k].v * pose.position[k].v;
+            found2 += s.arm[k] * s.arm[k];
+        }
+        errors_of(&log, &s, &rms, &tilt, &heading);
+        double off = sqrt(found2) - sqrt(length2),
+               sigma = fmax(s.arm_sigma[0], fmax(s.arm_sigma[1], s.arm_sigma[2]));
+        ck_assert_msg(fabs(off) < 5 * sigma && sigma < 0.5, "off by %g +- %g m", off, sigma);
+        ck_assert_msg(rms < 0.5 && tilt < 4 && heading < 4, "%g %g %g", rms, tilt, heading);
+        ck_assert_ptr_null(marl_smoothed_distrust(&s));
+        marl_smoothed_free(&s);
+        marl_log_free(&log);
+    }
+}
+END_TEST
+
+MARL_SUITE("smooth sensors", a_pendulum_shows_its_rope, a_bias_that_is_left_is_found_and_added,
            only_a_remainder_over_twice_what_was_assumed_is_worse, a_bias_that_nobody_knows_is_found,
            only_what_is_calibrated_is_sure, a_calibration_that_does_not_hold_is_named,
            CAMPAIGN(raw_sensors_are_as_sure_as_stated), CAMPAIGN(a_long_pendulum_stays_calibrated),

@@ -155,6 +155,35 @@ START_TEST(what_it_needs_and_what_it_adds)
 }
 END_TEST
 
+/* A pod on a rope: the tuning that the text names is better than the default on the rest of the log; what is turned by hand
+ * has no arm worth a tuning. */
+START_TEST(a_pendulum_names_its_lever_arm)
+{
+    temporary dir = tool_folder();
+    char tuning[200] = "", command[400];
+    run_wants(
+        0, "simulate --scene swing --seed 4 --duration 120 --rate 50 -o swing.csv --truth truth.csv --quiet");
+    tool_run r = run("smooth swing.csv --window :60");
+    ck_assert_int_eq(r.code, 0);
+    ck_assert_ptr_nonnull(strstr(r.out, "lever arm"));
+    const char *named = strstr(r.out, "--tuning ");
+    ck_assert_ptr_nonnull(named);
+    ck_assert_int_eq(sscanf(named, "--tuning %199s", tuning), 1);
+    run_free(&r);
+    snprintf(command, sizeof command,
+             "compare swing.csv --reference truth.csv --window 60: --tuning kalman --tuning %s", tuning);
+    json_t *compared = run_json(0, command);
+    const json_t *best = json_array_get(json_object_get(compared, "ranking"), 0);
+    ck_assert_str_eq(json_string_value(json_object_get(best, "name")), tuning);
+    json_decref(compared);
+    r = run("smooth handle.csv");
+    ck_assert_ptr_null(strstr(r.out, "--tuning"));
+    run_free(&r);
+    temporary_remove(&dir);
+}
+END_TEST
+
 MARL_SUITE_OF_TRIALS("tool smooth", spoilt, what_is_not_trusted_is_not_written_and_decides_nothing,
                      CAMPAIGN(it_stands_in_for_the_rig), a_calibration_comes_of_any_motion,
-                     an_option_says_that_a_log_is_calibrated, what_it_needs_and_what_it_adds)
+                     an_option_says_that_a_log_is_calibrated, a_pendulum_names_its_lever_arm,
+                     what_it_needs_and_what_it_adds)

@@ -6,6 +6,8 @@
 #include <string.h>
 
 #define LONG_GAP 1.0      /* s */
+#define SHOWN 5.0         /* standard deviations of a lever arm */
+#define LONG_ARM 1.0      /* m */
 #define MAX_DISTURBED 0.3 /* of the log */
 
 static const char *const sensor_name[] = {
@@ -104,6 +106,29 @@ static void print_matrix(const cli_smoothed *job, int sensor)
     }
 }
 
+/* Where the log shows it, by turns about a point that stays about where it is. One that is long is worth more to a filter
+ * than most of its parameters: ./run bench lever. */
+static void print_lever(const marl_smoothed *s)
+{
+    static const marl_refinement none[3] = {MARL_REFINE_NOT_SIGNIFICANT};
+    int is_shown = 0;
+    double length2 = 0;
+    for (int k = 0; k < 3; k++) {
+        is_shown |= fabs(s->arm[k]) > SHOWN * s->arm_sigma[k];
+        length2 += s->arm[k] * s->arm[k];
+    }
+    if (is_shown) {
+        print_errors("lever arm", "m", s->arm, s->arm_sigma, none);
+    }
+    if (is_shown && length2 > LONG_ARM * LONG_ARM) {
+        cli_print_prose(
+            0, "lever arm: from the point that moves least to the accelerometer. While it stays so, a "
+               "filter that knows it is not misled by turns about that point:");
+        cli_print("  --tuning kalman:lever_x=%.2f,lever_y=%.2f,lever_z=%.2f\n", s->arm[0], s->arm[1],
+                  s->arm[2]);
+    }
+}
+
 static void print_sensors(const cli_smoothed *job)
 {
     const marl_smoothed *s = &job->smoothed;
@@ -125,6 +150,7 @@ static void print_sensors(const cli_smoothed *job)
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         print_matrix(job, i);
     }
+    print_lever(s);
 }
 
 /* The elements with this outcome, sensor by sensor: "gyroscope x z xy". */
@@ -298,6 +324,8 @@ int cli_smooth_json(const cli_smoothed *job)
     json_object_set_new(root, "rows_left_out", json_integer((json_int_t)s->rows_left_out));
     json_object_set_new(root, "field_north", cli_number(s->field_north));
     json_object_set_new(root, "field_up", cli_number(s->field_up));
+    json_object_set_new(root, "lever_arm", cli_numbers(s->arm, 3));
+    json_object_set_new(root, "lever_arm_sigma", cli_numbers(s->arm_sigma, 3));
     json_object_set_new(root, "accel", sensor_json(job, MARL_ACCEL));
     json_object_set_new(root, "gyro", sensor_json(job, MARL_GYRO));
     if (s->heading_is_magnetic) {
