@@ -2,9 +2,10 @@
  * Centripetal and tangential acceleration from lever arm and speed. */
 #include "device/attitude/estimator_parts.h"
 
-/* Rate and speed are low-passed with this time constant, s, before they are differentiated: at the end of a
- * long lever the noise of the rate would else outweigh gravity. */
-#define LOWPASS_TIME 0.3f
+/* Rate and speed are low-passed with these time constants, s, before they are differentiated: at the end of a
+ * long lever the noise of the rate would else outweigh gravity, and a pendulum's swings last seconds. */
+#define RATE_LOWPASS 0.15f
+#define SPEED_LOWPASS 0.3f
 /* A speed without a new reading for this long is unknown, s. */
 #define SPEED_TIMEOUT 1.0f
 
@@ -23,9 +24,8 @@ void marlp_motion_follow(marl_estimator *e, const marl_sample *s, float dt)
 {
     marl_body_motion *m = &e->motion;
     marl_vec3 rate = e->rate; /* with its bias: a bias that is being learned is no angular acceleration */
-    float share = dt / (LOWPASS_TIME + dt);
-    m->rate = m->begun ? vec3_follow(m->rate, rate, share) : rate;
-    m->angular_accel = vec3_scale(vec3_sub(rate, m->rate), 1.0f / LOWPASS_TIME);
+    m->rate = m->begun ? vec3_follow(m->rate, rate, dt / (RATE_LOWPASS + dt)) : rate;
+    m->angular_accel = vec3_scale(vec3_sub(rate, m->rate), 1.0f / RATE_LOWPASS);
     m->begun = 1;
     m->speed_age += dt;
     if (s->fresh & MARL_FRESH_SPEED) {
@@ -35,7 +35,8 @@ void marlp_motion_follow(marl_estimator *e, const marl_sample *s, float dt)
         m->has_speed = 1;
     }
     m->has_speed = m->has_speed && m->speed_age <= SPEED_TIMEOUT;
-    m->speed_lowpass = float_snap(m->speed_lowpass + share * (m->speed - m->speed_lowpass));
+    m->speed_lowpass =
+        float_snap(m->speed_lowpass + dt / (SPEED_LOWPASS + dt) * (m->speed - m->speed_lowpass));
     marlp_motion_start(e);
 }
 
@@ -47,6 +48,6 @@ marl_vec3 marlp_motion_subtract(const marl_estimator *e)
     marl_vec3 velocity = vec3_cross(rate, lever);
     velocity.x += m->has_speed ? m->speed : 0.0f;
     marl_vec3 own = vec3_add(vec3_cross(rate, velocity), vec3_cross(m->angular_accel, lever));
-    own.x += m->has_speed ? (m->speed - m->speed_lowpass) * (1.0f / LOWPASS_TIME) : 0.0f;
+    own.x += m->has_speed ? (m->speed - m->speed_lowpass) * (1.0f / SPEED_LOWPASS) : 0.0f;
     return vec3_sub(e->accel, own);
 }

@@ -4,7 +4,8 @@
 #include <math.h>
 #include <string.h>
 
-#define MAX_ARM_SPAN 0.1 /* s: over a longer one the angular acceleration is not known */
+#define MAX_ARM_SPAN 0.1     /* s: over a longer one the angular acceleration is not known */
+#define ARM_HALF_NS 25000000 /* before and behind a row: over a shorter span noise is most of it */
 
 /* One row on its way: rotation there, and the integrals from the start of the block. */
 typedef struct step {
@@ -85,11 +86,26 @@ static void add_reading(const step *at, marl_vec3 v, const double expected[3], l
     to->n++;
 }
 
+/* The rows between which the rate's change about row i is taken: at least its neighbours. */
+static void rows_about(const lab_smoother *s, size_t i, size_t *from, size_t *to)
+{
+    int64_t t_ns = s->sample[i].t_ns;
+    *from = i > 0 ? i - 1 : 0;
+    *to = i + 1 < s->rows ? i + 1 : i;
+    while (*from > 0 && t_ns - s->sample[*from - 1].t_ns <= ARM_HALF_NS) {
+        --*from;
+    }
+    while (*to + 1 < s->rows && s->sample[*to + 1].t_ns - t_ns <= ARM_HALF_NS) {
+        ++*to;
+    }
+}
+
 /* The acceleration of a point at r in the body is ([alpha]x + [w]x[w]x) r: alpha from the rates about row i. */
 static void add_arm(const lab_smoother *s, size_t i, const step *at, const double bias[3], double arm[9])
 {
-    const marl_sample *before = &s->sample[i > 0 ? i - 1 : 0],
-                      *after = &s->sample[i + 1 < s->rows ? i + 1 : i];
+    size_t from, to;
+    rows_about(s, i, &from, &to);
+    const marl_sample *before = &s->sample[from], *after = &s->sample[to];
     double span = 1e-9 * (double)(after->t_ns - before->t_ns), w[3], turned[9];
     if (span <= 0 || span > MAX_ARM_SPAN) {
         return;
