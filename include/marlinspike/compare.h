@@ -209,7 +209,8 @@ MARL_CHECKED marl_status marl_match_find(const marl_series *estimate, const marl
 
 /* Adds the estimate's own standard deviations (rad; tilt: both axes together) to those of the match: an error of the
  * estimate that lasts is no scatter. Its cause lies in the sensors and turns with the body, so the world's side has it
- * as far as the body always stands the same way, and what averages out once in 8 s. */
+ * as far as the body always stands the same way, and what averages out once in 8 s; of `start` all of it. NaN where nobody
+ * knows them: then those of the match are NaN. */
 void marl_match_add_sigma(marl_match *match, const marl_series *estimate, double tilt, double heading);
 
 /* reference becomes world reference body. */

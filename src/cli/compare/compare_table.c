@@ -33,8 +33,13 @@ void cli_compare_cell(int width, int decimals, double value)
 static void print_turn(const char *side, marl_quat q, const double sigma[3])
 {
     marl_rpy r = marl_quat_to_rpy(q);
-    cli_print("%s roll %.2f, pitch %.2f, yaw %.2f deg (+-", side, (double)r.roll / MARL_DEGREE,
+    cli_print("%s roll %.2f, pitch %.2f, yaw %.2f deg", side, (double)r.roll / MARL_DEGREE,
               (double)r.pitch / MARL_DEGREE, (double)r.yaw / MARL_DEGREE);
+    if (isnan(sigma[0]) && isnan(sigma[1]) && isnan(sigma[2])) { /* of a filter that states none */
+        cli_print(" (standard deviation not known)\n");
+        return;
+    }
+    cli_print(" (+-");
     for (int i = 0; i < 3; i++) {
         cli_compare_cell(0, 2, sigma[i]);
     }

@@ -5,6 +5,8 @@
 #include <stdio.h>
 #include <string.h>
 
+#define MOST 0.999 /* of a confidence: what is over it is stated so */
+
 static const char *over_logs(const marl_search *search)
 {
     return search->study->case_n == 1   ? ""
@@ -21,8 +23,8 @@ static void describe_proof(const marl_search *search, char *text, size_t size)
                      g->score, unit, marl_proof_name(g->proof), g->standard, g->ratio);
     if (n > 0 && (size_t)n < size && isfinite(g->confidence)) {
         snprintf(text + n, size - (size_t)n,
-                 " (95 %%: %.2f to %.2f, for logs of the kind; under 1 with a confidence of %.1f %%)", g->low,
-                 g->high, 100 * g->confidence);
+                 " (95 %%: %.2f to %.2f, for logs of the kind; under 1 with a confidence of %s%.1f %%)",
+                 g->low, g->high, g->confidence > MOST ? "over " : "", 100 * fmin(g->confidence, MOST));
     } else if (n > 0 && (size_t)n < size && isfinite(g->low)) {
         snprintf(text + n, size - (size_t)n, " (95 %%: %.2f to %.2f, for these logs)", g->low, g->high);
     } else if (n > 0 && (size_t)n < size) {

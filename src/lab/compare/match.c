@@ -347,12 +347,14 @@ void marl_match_add_sigma(marl_match *match, const marl_series *estimate, double
     }
     /* a force along y turns the world about x; a field along x, its east, about z */
     double east = lasting(estimate, (marl_vec3){1, 0, 0}), north = lasting(estimate, (marl_vec3){0, 1, 0});
-    const double lasts[3] = {north, east, east};
+    double lasts[3] = {north, east, east};
     for (int k = 0; k < 3; k++) {
+        lasts[k] = match->kind == MARL_MATCH_START ? 1 : lasts[k]; /* nothing averages out in one attitude */
         match->world_sigma_deg[k] = hypot(match->world_sigma_deg[k], lasts[k] * more[k]);
         match->body_sigma_deg[k] = hypot(match->body_sigma_deg[k], more[k]);
         match->sigma_deg = fmax(match->sigma_deg, fmax(match->world_sigma_deg[k], match->body_sigma_deg[k]));
     }
+    match->sigma_deg = isnan(tilt + heading) ? (double)NAN : match->sigma_deg;
 }
 
 void marl_match_apply(const marl_match *match, marl_series *reference)

@@ -191,6 +191,16 @@ static marl_status check_overlap(const marl_study_case *it, marl_error *error)
     return MARL_OK;
 }
 
+/* What a filter states of itself at the end of the log, rad; NaN where it states nothing: then nobody knows how far off what
+ * is matched by it may be. */
+static void sigma_of_filter(const marl_estimator *e, double sigma[2])
+{
+    float tilt, heading;
+    int is_stated = marl_estimator_sigma(e, &tilt, &heading) == MARL_OK;
+    sigma[0] = is_stated ? (double)tilt : (double)NAN;
+    sigma[1] = is_stated ? (double)heading : (double)NAN;
+}
+
 /* The attitude that is matched: of the smoothed log, whose own standard deviations (rad) are part of the
  * match's; or of one tuning. */
 static marl_status matched_attitude(const marl_study *study, marl_study_case *it, marl_series *estimate,
@@ -206,8 +216,10 @@ static marl_status matched_attitude(const marl_study *study, marl_study_case *it
         if (why.status == MARL_ERR_SYSTEM) {
             return marl_fail(error, why.status, "%s", why.text);
         }
-        return marl_replay_log(&pipeline, &it->log, &matched_tuning(study)->tuning, &options, estimate,
-                               error);
+        MARL_TRY(
+            marl_replay_log(&pipeline, &it->log, &matched_tuning(study)->tuning, &options, estimate, error));
+        sigma_of_filter(&pipeline.estimator, sigma);
+        return MARL_OK;
     }
     sigma[0] = s.sigma_tilt_rms;
     sigma[1] = s.sigma_heading_rms;
