@@ -213,7 +213,11 @@ static void print_matched(marl_scene_kind scene, int calibrated)
         if (marl_replay_log(&pipeline, &log, &tuning, &options, &estimate, NULL) != MARL_OK) {
             exit(1);
         }
-        add_match(&estimate, &truth, 0, 0, kalman);
+        float tilt, heading;
+        if (marl_estimator_sigma(&pipeline.estimator, &tilt, &heading) != MARL_OK) {
+            exit(1);
+        }
+        add_match(&estimate, &truth, (double)tilt, (double)heading, kalman);
         marl_series_free(&estimate);
         marl_series_free(&truth);
         marl_smoothed_free(&s);

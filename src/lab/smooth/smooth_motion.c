@@ -63,13 +63,11 @@ static void add_matrix(const double turn[9], const double v[3], double scale, do
     }
 }
 
-/* Adds a reading v, of which the world expects `expected`. by_bias and by_rate sum the integrals up to here. */
+/* Adds a reading v, of which `expected` is expected, in the body. by_bias and by_rate sum the integrals up to here. */
 static void add_reading(const step *at, marl_vec3 v, const double expected[3], lab_block_vector *to)
 {
-    double body[3];
     const double read[3] = {(double)v.x, (double)v.y, (double)v.z};
-    to_body(at->turn, expected, body);
-    add_matrix(at->turn, body, 1, to->matrix);
+    add_matrix(at->turn, expected, 1, to->matrix);
     for (int i = 0; i < 3; i++) {
         to->mean[i] +=
             at->turn[3 * i] * read[0] + at->turn[3 * i + 1] * read[1] + at->turn[3 * i + 2] * read[2];
@@ -100,28 +98,48 @@ static void rows_about(const lab_smoother *s, size_t i, size_t *from, size_t *to
     }
 }
 
-/* The acceleration of a point at r in the body is ([alpha]x + [w]x[w]x) r: alpha from the rates about row i. */
-static void add_arm(const lab_smoother *s, size_t i, const step *at, const double bias[3], double arm[9])
+/* The acceleration of a point at r in the body is ([alpha]x + [w]x[w]x) r: that matrix, with alpha from the rates about
+ * row i. Zeros where alpha is not known. */
+static void find_point(const lab_smoother *s, size_t i, const double bias[3], double point[9])
 {
     size_t from, to;
     rows_about(s, i, &from, &to);
     const marl_sample *before = &s->sample[from], *after = &s->sample[to];
-    double span = 1e-9 * (double)(after->t_ns - before->t_ns), w[3], turned[9];
+    double span = 1e-9 * (double)(after->t_ns - before->t_ns), a[3], w[3], was[3];
+    memset(point, 0, 9 * sizeof *point);
     if (span <= 0 || span > MAX_ARM_SPAN) {
         return;
     }
-    const double a[3] = {((double)after->gyro.x - (double)before->gyro.x) / span,
-                         ((double)after->gyro.y - (double)before->gyro.y) / span,
-                         ((double)after->gyro.z - (double)before->gyro.z) / span};
-    mean_rate(at->sample, at->sample, bias, w);
-    const double x2 = w[0] * w[0], y2 = w[1] * w[1], z2 = w[2] * w[2];
-    const double point[9] = {-y2 - z2,           w[0] * w[1] - a[2], w[0] * w[2] + a[1],
-                             w[0] * w[1] + a[2], -x2 - z2,           w[1] * w[2] - a[0],
-                             w[0] * w[2] - a[1], w[1] * w[2] + a[0], -x2 - y2};
-    multiply(at->turn, point, turned);
-    for (int e = 0; e < 9; e++) {
-        arm[e] += turned[e];
+    lab_rate_between(s, before, before, bias, was);
+    lab_rate_between(s, after, after, bias, a);
+    lab_rate_between(s, &s->sample[i], &s->sample[i], bias, w);
+    for (int k = 0; k < 3; k++) {
+        a[k] = (a[k] - was[k]) / span;
     }
+    const double x2 = w[0] * w[0], y2 = w[1] * w[1], z2 = w[2] * w[2];
+    const double matrix[9] = {-y2 - z2,           w[0] * w[1] - a[2], w[0] * w[2] + a[1],
+                              w[0] * w[1] + a[2], -x2 - z2,           w[1] * w[2] - a[0],
+                              w[0] * w[2] - a[1], w[1] * w[2] + a[0], -x2 - y2};
+    memcpy(point, matrix, sizeof matrix);
+}
+
+/* A force is expected of gravity and of the motion about the point that the arm goes to: what a matrix gets wrong of it is
+ * wrong of both together, which on a rope is nothing along the level axes. */
+static void add_force(const lab_smoother *s, size_t i, const step *at, const double bias[3], lab_knot *k)
+{
+    static const double gravity[3] = {0, 0, MARL_STANDARD_GRAVITY};
+    const double *arm = s->constant + ARM;
+    double point[9], turned[9], expected[3];
+    find_point(s, i, bias, point);
+    multiply(at->turn, point, turned);
+    to_body(at->turn, gravity, expected);
+    for (int r = 0; r < 3; r++) {
+        expected[r] += point[3 * r] * arm[0] + point[3 * r + 1] * arm[1] + point[3 * r + 2] * arm[2];
+    }
+    for (int e = 0; e < 9; e++) {
+        k->arm[e] += turned[e];
+    }
+    add_reading(at, s->sample[i].accel, expected, &k->force);
 }
 
 /* The row's step of the nominal motion q, and its share of the integrals and of the block's sums. */
@@ -145,17 +163,17 @@ static void take_step(const lab_smoother *s, const marl_sample *before, const do
 /* Sums over the rows of a block; `at` ends at the knot. */
 static void add_rows(const lab_smoother *s, lab_knot *k, const double bias[3], double q[4], step *at)
 {
-    const double gravity[3] = {0, 0, MARL_STANDARD_GRAVITY};
     const double field[3] = {0, s->constant[FIELD], s->constant[FIELD + 1]};
     for (size_t i = k->first; i <= k->last; i++) {
         at->sample = &s->sample[i];
         take_step(s, &s->sample[i > 0 ? i - 1 : 0], bias, q, at, k);
         if (at->sample->fresh & MARL_FRESH_ACCEL) {
-            add_reading(at, at->sample->accel, gravity, &k->force);
-            add_arm(s, i, at, bias, k->arm);
+            add_force(s, i, at, bias, k);
         }
         if (at->sample->fresh & MARL_FRESH_MAG) {
-            add_reading(at, at->sample->mag, field, &k->field);
+            double expected[3];
+            to_body(at->turn, field, expected);
+            add_reading(at, at->sample->mag, expected, &k->field);
         }
     }
 }
