@@ -160,7 +160,7 @@ END_TEST
 START_TEST(a_pendulum_names_its_lever_arm)
 {
     temporary dir = tool_folder();
-    char tuning[200] = "", command[400];
+    char tuning[200] = "";
     run_wants(
         0, "simulate --scene swing --seed 4 --duration 120 --rate 50 -o swing.csv --truth truth.csv --quiet");
     tool_run r = run("smooth swing.csv --window :60");
@@ -170,9 +170,8 @@ START_TEST(a_pendulum_names_its_lever_arm)
     ck_assert_ptr_nonnull(named);
     ck_assert_int_eq(sscanf(named, "--tuning %199s", tuning), 1);
     run_free(&r);
-    snprintf(command, sizeof command,
-             "compare swing.csv --reference truth.csv --window 60: --tuning kalman --tuning %s", tuning);
-    json_t *compared = run_json(0, command);
+    json_t *compared = run_json(
+        0, "compare swing.csv --reference truth.csv --window 60: --tuning kalman --tuning %s", tuning);
     const json_t *best = json_array_get(json_object_get(compared, "ranking"), 0);
     ck_assert_str_eq(json_string_value(json_object_get(best, "name")), tuning);
     json_decref(compared);

@@ -5,7 +5,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#define MOST 0.999 /* of a confidence: what is over it is stated so */
+#define MAX_CONFIDENCE 0.999 /* of a confidence: what is over it is stated so */
 
 static const char *over_logs(const marl_search *search)
 {
@@ -24,7 +24,8 @@ static void describe_proof(const marl_search *search, char *text, size_t size)
     if (n > 0 && (size_t)n < size && isfinite(g->confidence)) {
         snprintf(text + n, size - (size_t)n,
                  " (95 %%: %.2f to %.2f, for logs of the kind; under 1 with a confidence of %s%.1f %%)",
-                 g->low, g->high, g->confidence > MOST ? "over " : "", 100 * fmin(g->confidence, MOST));
+                 g->low, g->high, g->confidence > MAX_CONFIDENCE ? "over " : "",
+                 100 * fmin(g->confidence, MAX_CONFIDENCE));
     } else if (n > 0 && (size_t)n < size && isfinite(g->low)) {
         snprintf(text + n, size - (size_t)n, " (95 %%: %.2f to %.2f, for these logs)", g->low, g->high);
     } else if (n > 0 && (size_t)n < size) {
