@@ -5,6 +5,15 @@
 #include <math.h>
 #include <string.h>
 
+/* Frames of both sensors that turn. */
+static const marl_chip_fifo fifo = {.present = 1,
+                                    .bytes = 12,
+                                    .holds = MARL_FRESH_ACCEL | MARL_FRESH_GYRO,
+                                    .at = {0, 6, 0, 0},
+                                    .depth = 32,
+                                    .count = {.bytes = 1, .bits = 8},
+                                    .count_unit = 12};
+
 START_TEST(a_table_that_contradicts_itself_is_refused)
 {
     static const marl_chip_choice no_scale[4] = {{0, 20.0f, 0.0f}},
@@ -68,13 +77,6 @@ START_TEST(a_table_that_contradicts_itself_is_refused)
     REFUSED((c.zeros.mask = 0x101), "zeros");
     REFUSED(c.temp.word.bytes = 0, "temp");
     REFUSED(c.temp.per_count = 0.0f, "temp");
-    const marl_chip_fifo fifo = {.present = 1,
-                                 .bytes = 12,
-                                 .holds = MARL_FRESH_ACCEL | MARL_FRESH_GYRO,
-                                 .at = {0, 6, 0, 0},
-                                 .depth = 32,
-                                 .count = {.bytes = 1, .bits = 8},
-                                 .count_unit = 12};
     marl_chip with_fifo = good;
     with_fifo.fifo = fifo;
     ck_assert_int_eq(marl_chip_check(&with_fifo, &what), MARL_OK);
@@ -102,13 +104,7 @@ START_TEST(a_part_that_its_chip_cannot_be_is_refused)
 {
     const char *what = "";
     marl_chip gathers = *marl_chip_grommet();
-    gathers.fifo = (marl_chip_fifo){.present = 1,
-                                    .bytes = 12,
-                                    .holds = MARL_FRESH_ACCEL | MARL_FRESH_GYRO,
-                                    .at = {0, 6, 0, 0},
-                                    .depth = 32,
-                                    .count = {.bytes = 1, .bits = 8},
-                                    .count_unit = 12};
+    gathers.fifo = fifo;
     const marl_part good = {.chip = marl_chip_grommet()};
     const marl_part batched = {
         .chip = &gathers, .use = MARL_FRESH_ACCEL | MARL_FRESH_GYRO, .rate = {2, 2, 0}};

@@ -166,8 +166,42 @@ START_TEST(faces_alone_do_not_show_the_axes)
 }
 END_TEST
 
-/* Lengths from one pose to the next: by little, the errors are too large; by more, that is no gravity; by all, there is no
- * ellipsoid. */
+/* Each pose as long as `length` has it, until the renewal is over. */
+static void pose_of_lengths(const marl_calibration *stored, uint8_t poses, double spread,
+                            double (*length)(dice *, const double[3], double))
+{
+    dice d = {14};
+    sensor s = make_sensor(&d, 0.1, 0.01, 0.01);
+    int64_t t_ns = 0;
+    marl_renewal_options o = marl_renewal_default(MARL_RENEW_POSES);
+    o.poses = poses;
+    o.patience_s = 400;
+    begin(MARL_RENEW_POSES, stored, &o);
+    for (int k = 0; k < 80 && !is_over(); k++) {
+        double up[3], times;
+        pose(k % 60, &d, up);
+        times = length(&d, up, spread);
+        for (int j = 0; j < 3; j++) {
+            up[j] *= times;
+        }
+        hold(&s, &d, up, 3.5, &t_ns);
+    }
+    ck_assert_int_eq(job.stage, MARL_RENEWAL_REFUSED);
+}
+
+static double by_chance(dice *d, const double up[3], double spread)
+{
+    (void)up;
+    return 1 + spread * dice_between(d, -1, 1);
+}
+
+static double by_octant(dice *d, const double up[3], double spread)
+{
+    (void)d;
+    return up[0] * up[1] * up[2] > 0 ? 1 + spread : 1 - spread;
+}
+
+/* By little, the errors are too large; by more, that is no gravity; by all, there is no ellipsoid. */
 START_TEST(poses_of_no_one_length_are_refused)
 {
     static const struct {
@@ -175,22 +209,7 @@ START_TEST(poses_of_no_one_length_are_refused)
         uint8_t poses;
     } row[] = {{0.04, 8}, {0.3, 20}, {0.95, 20}, {0.95, 8}};
     for (size_t i = 0; i < sizeof row / sizeof row[0]; i++) {
-        dice d = {14};
-        sensor s = make_sensor(&d, 0.1, 0.01, 0.01);
-        int64_t t_ns = 0;
-        marl_renewal_options o = marl_renewal_default(MARL_RENEW_POSES);
-        o.poses = row[i].poses;
-        o.patience_s = 400;
-        begin(MARL_RENEW_POSES, NULL, &o);
-        for (int k = 0; k < 60 && !is_over(); k++) {
-            double up[3], length = 1 + row[i].spread * dice_between(&d, -1, 1);
-            pose(k, &d, up);
-            for (int j = 0; j < 3; j++) {
-                up[j] *= length;
-            }
-            hold(&s, &d, up, 3.5, &t_ns);
-        }
-        ck_assert_int_eq(job.stage, MARL_RENEWAL_REFUSED);
+        pose_of_lengths(NULL, row[i].poses, row[i].spread, by_chance);
         ck_assert(job.reason == MARL_RENEWAL_SCATTER || job.reason == MARL_RENEWAL_DIRECTIONS);
     }
 }
@@ -218,25 +237,10 @@ END_TEST
 /* Lengths that no ellipsoid has, from one octant to the next: that is no gravity. */
 START_TEST(poses_whose_lengths_change_by_octants_are_refused)
 {
-    dice d = {17};
-    sensor s = make_sensor(&d, 0.1, 0.01, 0.01);
-    int64_t t_ns = 0;
-    marl_renewal_options o = marl_renewal_default(MARL_RENEW_POSES);
-    o.poses = 24;
-    o.patience_s = 400;
     marl_calibration stored = marl_calibration_none();
     stored.accel.present = 1;
     stored.accel.matrix.m[0][1] = 0.001f; /* its axes were measured */
-    begin(MARL_RENEW_POSES, &stored, &o);
-    for (int k = 0; k < 80 && !is_over(); k++) {
-        double up[3];
-        pose(k % 40, &d, up);
-        for (int j = 0; j < 3; j++) {
-            up[j] *= up[0] * up[1] * up[2] > 0 ? 1.064 : 0.936;
-        }
-        hold(&s, &d, up, 3.5, &t_ns);
-    }
-    ck_assert_int_eq(job.stage, MARL_RENEWAL_REFUSED);
+    pose_of_lengths(&stored, 24, 0.1, by_octant);
     ck_assert_int_eq(job.reason, MARL_RENEWAL_SCATTER);
     ck_assert_float_gt(job.found.residual_rms, 0.5f);
 }
