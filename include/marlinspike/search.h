@@ -100,11 +100,11 @@ typedef struct marl_gain {
     double low,
         high; /* 95 % interval of the ratio: Student's over three logs and more, else of blocks of time; NaN where
                          neither can be had */
-    double
-        confidence; /* that further logs of the kind have a ratio under 1, 0 to 1: Student's, one-sided; NaN under three
-                          logs */
-    int decided; /* the confidence is over 0.95, or under three logs the interval under 1; and the reference, if it is the
-                    smoothed log, tells the two apart */
+    /* That further logs of the kind have a ratio under 1, 0 to 1: Student's, one-sided; NaN under three logs. */
+    double confidence;
+    /* The confidence is over 0.95, or under three logs the interval under 1; and the reference, if it is the smoothed log,
+     * tells the two apart. */
+    int decided;
 } marl_gain;
 
 /* Scores of one log. */

@@ -67,15 +67,15 @@ static int looks_like_header(const char *text, size_t n)
            (text[1] == '[' || text[1] == ',' || text[1] == ';' || text[1] == '\t');
 }
 
-/* Sets the columns; 0 when the header has a fault, which is remembered: the line may be noisy and the next one good. */
-static int use_header(lab_lines_in *in, marl_log_report *report)
+/* Sets the columns; MARL_ERR_INPUT when the header has a fault, which is remembered: the line may be noisy and the next
+ * one good. */
+static marl_status use_header(lab_lines_in *in, marl_log_report *report)
 {
     char where[300];
     snprintf(where, sizeof where, "%.200s:%ld", in->name, in->line);
     in->scan.delimiter = lab_delimiter(in->text, in->n);
     if (!lab_csv_init(&in->scan.csv, in->scan.delimiter)) {
-        marl_fail(&in->fault, MARL_ERR_SYSTEM, "no memory");
-        return 0;
+        return marl_fail(&in->fault, MARL_ERR_SYSTEM, "no memory");
     }
     marl_status status = MARL_ERR_INPUT;
     in->scan.layout.n = 0; /* of a header with a fault before */
@@ -90,24 +90,33 @@ static int use_header(lab_lines_in *in, marl_log_report *report)
     if (status != MARL_OK) {
         lab_csv_free(&in->scan.csv);
         in->skipped += in->n + 1;
-        return 0;
+        return MARL_ERR_INPUT;
     }
     memcpy(in->header, in->text, in->n);
     in->header[in->n] = '\0';
     in->all_fresh = lab_cells_all_fresh(in->info.columns);
-    return 1;
+    return MARL_OK;
+}
+
+static marl_status read_header(lab_lines_in *in, marl_log_report *report)
+{
+    marl_status status = use_header(in, report);
+    in->headed = status == MARL_OK;
+    return status == MARL_ERR_SYSTEM ? status : MARL_ERR_NOT_READY;
 }
 
 /* Of a board that was started or tuned anew: other columns from now on. One with a fault changes nothing. */
-static void change_header(lab_lines_in *in, marl_log_report *report)
+static marl_status change_header(lab_lines_in *in, marl_log_report *report)
 {
     lab_csv_free(&in->scan.csv);
-    if (!use_header(in, report)) {
+    marl_status status = read_header(in, report);
+    if (status == MARL_ERR_NOT_READY && !in->headed) {
         in->n = strlen(in->header);
         memcpy(in->text, in->header, in->n);
         in->text[in->n] = '\n';
-        in->headed = use_header(in, report);
+        status = read_header(in, report);
     }
+    return status;
 }
 
 static marl_status read_cells(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
@@ -200,11 +209,10 @@ static marl_status feed(lab_lines_in *in, marl_log_report *report, marl_log_row 
     }
     if (in->headed) {
         int again = strlen(in->header) == in->n && memcmp(in->header, in->text, in->n) == 0;
-        int other = !again && !in->mapped && looks_like_header(in->text, in->n);
-        if (other) {
-            change_header(in, report);
+        if (!again && !in->mapped && looks_like_header(in->text, in->n)) {
+            return change_header(in, report);
         }
-        return again || other ? MARL_ERR_NOT_READY : read_cells(in, report, row, raw);
+        return again ? MARL_ERR_NOT_READY : read_cells(in, report, row, raw);
     }
     if (in->mapped) {
         return find_columns(in, report, row, raw);
@@ -214,8 +222,7 @@ static marl_status feed(lab_lines_in *in, marl_log_report *report, marl_log_row 
         return MARL_ERR_NOT_READY;
     }
     if (looks_like_header(in->text, in->n)) {
-        in->headed = use_header(in, report);
-        return MARL_ERR_NOT_READY;
+        return read_header(in, report);
     }
     in->skipped += in->n + 1;
     return MARL_ERR_NOT_READY;
