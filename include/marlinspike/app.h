@@ -169,6 +169,10 @@ typedef struct marl_app {
     uint32_t rows;        /* lines sent, to repeat the header */
     uint8_t fed;          /* samples come in by the stream; its own are not read */
     uint8_t changed;      /* the settings are not those that the store keeps */
+    uint8_t owes;         /* answers for which the line had no room: they go before anything else */
+    uint8_t asked;        /* what the acknowledgement that is owed is of: marl_item_kind, ... */
+    uint32_t answers;     /* ... its number, ... */
+    marl_status done;     /* ... and what became of it */
     size_t waiting, sent; /* bytes in `out`, and how many of them are gone */
     uint8_t in[MARL_ITEM_MAX + 4];
     uint8_t item[MARL_ITEM_MAX];

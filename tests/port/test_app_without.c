@@ -106,5 +106,29 @@ START_TEST(a_rest_does_not_run_a_spoilt_tuning)
 }
 END_TEST
 
-MARL_SUITE("app without", a_tuning_spoilt_in_memory_is_not_run, a_rest_does_not_run_a_spoilt_tuning,
-           what_a_board_does_not_have_is_said, a_record_of_another_firmware_is_read_as_far_as_it_is_known)
+/* A line that samples fill altogether: what is asked is answered all the same, before any more samples. */
+START_TEST(a_full_line_answers)
+{
+    for (int as_lines = 0; as_lines < 2; as_lines++) {
+        sim_test t;
+        marl_ack ack;
+        sim_test_prepare(&t, MARL_SCENE_STILL, 100);
+        t.config.baud = 9600;
+        t.app.as_lines = (uint8_t)as_lines;
+        sim_test_start(&t);
+        ck_assert_int_eq(sim_test_run(&t, 5), MARL_OK);
+        ck_assert_uint_gt(marl_sim_app(t.sim)->unsent, 100);
+        for (uint32_t i = 0; i < 30; i++) {
+            give(&t, &(marl_message){.kind = i % 2 ? MARL_ITEM_ZERO : MARL_ITEM_IDENTIFY, .number = i});
+            ck_assert_int_eq(sim_test_run(&t, marl_sim_seconds(t.sim) + 0.6), MARL_OK);
+            ck_assert_msg(marl_receiver_ack(t.receiver, &ack) == MARL_OK && ack.answered == i, "%u", i);
+        }
+        ck_assert_int_eq(marl_receiver_report(t.receiver)->identified, 1);
+        sim_test_end(&t);
+    }
+}
+END_TEST
+
+MARL_SUITE("app without", a_full_line_answers, a_tuning_spoilt_in_memory_is_not_run,
+           a_rest_does_not_run_a_spoilt_tuning, what_a_board_does_not_have_is_said,
+           a_record_of_another_firmware_is_read_as_far_as_it_is_known)

@@ -30,20 +30,54 @@ wire_writer marlp_app_item(marl_app *app)
     return marlp_wire_into(app->item, sizeof app->item);
 }
 
-marl_status marlp_app_send(marl_app *app, const wire_writer *item)
+static marl_status put_packet(marl_app *app, const wire_writer *item)
 {
     size_t size;
-    app->number++;
-    marl_status status = drain(app);
-    if (status != MARL_OK || !is_clear(app) || item->full) {
-        app->unsent++;
-        return status;
-    }
     app->out[0] = 0; /* ends whatever noise stood on the line before */
-    status = marl_packet_make(item->bytes, item->n, app->out + 1, sizeof app->out - 1, &size);
+    marl_status status = marl_packet_make(item->bytes, item->n, app->out + 1, sizeof app->out - 1, &size);
     app->waiting = status == MARL_OK ? size + 1 : 0;
     app->sent = 0;
     return status != MARL_OK ? status : drain(app);
+}
+
+marl_status marlp_app_send(marl_app *app, const wire_writer *item)
+{
+    app->number++;
+    marl_status status = drain(app);
+    if (status != MARL_OK || !is_clear(app) || app->owes || item->full) {
+        app->unsent++;
+        return status;
+    }
+    return put_packet(app, item);
+}
+
+static marl_status put_identity(marl_app *app, wire_writer *w)
+{
+    item_identity identity = {.device = app->config.device,
+                              .firmware = app->config.firmware,
+                              .sensors = marl_board_sensors(&app->board),
+                              .period_us = marl_board_period_us(&app->board)};
+    MARL_TRY(app->port->clock(app->port->context, &identity.t_ns));
+    marlp_item_put_identity(w, app->number, &identity);
+    return MARL_OK;
+}
+
+marl_status marlp_app_answer(marl_app *app)
+{
+    MARL_TRY(drain(app));
+    while (app->owes && is_clear(app)) {
+        wire_writer w = marlp_app_item(app);
+        uint8_t next = app->owes & MARLP_OWES_IDENTITY ? MARLP_OWES_IDENTITY : MARLP_OWES_ACK;
+        if (next == MARLP_OWES_IDENTITY) {
+            MARL_TRY(put_identity(app, &w));
+        } else {
+            marlp_app_put_ack(app, &w);
+        }
+        app->owes = (uint8_t)(app->owes & ~next);
+        app->number++;
+        MARL_TRY(put_packet(app, &w));
+    }
+    return MARL_OK;
 }
 
 static marl_status send_line(marl_app *app, size_t n)
@@ -59,10 +93,12 @@ static marl_status stream_line(marl_app *app, const marl_sample *sample, const m
     uint8_t sensors = marl_board_sensors(&app->board);
     int with_q = app->settings.has_tuning;
     marl_status status = drain(app);
-    if (status == MARL_OK && is_clear(app) && app->rows++ % HEADER_EVERY == 0) {
+    int has_room = is_clear(app) && !app->owes;
+    if (status == MARL_OK && has_room && app->rows++ % HEADER_EVERY == 0) {
         status = send_line(app, marl_csv_line_header(line, sensors, with_q));
+        has_room = is_clear(app);
     }
-    if (status != MARL_OK || !is_clear(app)) {
+    if (status != MARL_OK || !has_room) {
         app->unsent++;
         return status;
     }
@@ -91,24 +127,12 @@ marl_status marlp_app_feed(marl_app *app, const marl_sample *raw)
     return marlp_app_send(app, &w);
 }
 
-marl_status marlp_app_send_identity(marl_app *app)
-{
-    item_identity identity = {.device = app->config.device,
-                              .firmware = app->config.firmware,
-                              .sensors = marl_board_sensors(&app->board),
-                              .period_us = marl_board_period_us(&app->board)};
-    MARL_TRY(app->port->clock(app->port->context, &identity.t_ns));
-    wire_writer w = marlp_app_item(app);
-    marlp_item_put_identity(&w, app->number, &identity);
-    return marlp_app_send(app, &w);
-}
-
 /* Reports when a chip starts to fail, and when it works again; not every time. */
 static marl_status report_faults(marl_app *app)
 {
     for (uint8_t i = 0; i < app->board.parts; i++) {
         const marl_part_state *state = &app->board.state[i];
-        if (state->fault == app->reported[i] || app->config.as_lines || !is_clear(app)) {
+        if (state->fault == app->reported[i] || app->config.as_lines || !is_clear(app) || app->owes) {
             continue;
         }
         item_event event = {.part = i,
@@ -206,7 +230,8 @@ marl_status marl_app_start(marl_app *app, const marl_port *port, const marl_part
     const marl_pipeline_config pipeline = pipeline_config(app);
     MARL_TRY(marl_pipeline_init_with(&app->pipeline, &pipeline, config->choice));
     (void)!marl_board_start(&app->board); /* a chip that fails is reported by an event and restarted */
-    MARL_TRY(config->as_lines ? MARL_OK : marlp_app_send_identity(app));
+    app->owes = config->as_lines ? 0 : MARLP_OWES_IDENTITY;
+    MARL_TRY(marlp_app_answer(app));
     return report_faults(app);
 }
 
@@ -224,7 +249,7 @@ static marl_status read_board(marl_app *app)
 marl_status marl_app_step(marl_app *app, uint32_t *rest_us)
 {
     *rest_us = 0;
-    MARL_TRY(drain(app));
+    MARL_TRY(marlp_app_answer(app));
     MARL_TRY(marlp_app_listen(app));
     if (!app->fed) {
         MARL_TRY(read_board(app));

@@ -271,11 +271,10 @@ static const char *text_of(marl_item_kind kind, marl_status status)
     }
 }
 
-static marl_status ack(marl_app *app, uint32_t answered, marl_item_kind kind, marl_status status)
+void marlp_app_put_ack(const marl_app *app, wire_writer *w)
 {
-    wire_writer w = marlp_app_item(app);
-    marlp_item_put_ack(&w, app->number, answered, outcome_of(status), text_of(kind, status));
-    return marlp_app_send(app, &w);
+    marlp_item_put_ack(w, app->number, app->answers, outcome_of(app->done),
+                       text_of((marl_item_kind)app->asked, app->done));
 }
 
 /* A recorded sample: it takes the place of the board's own. */
@@ -356,10 +355,13 @@ static marl_status read_packet(marl_app *app, size_t n)
     }
     if (kind == MARL_ITEM_IDENTIFY) {
         app->fed = 0; /* from now on the board's own samples again */
-        MARL_TRY(marlp_app_send_identity(app));
+        app->owes |= MARLP_OWES_IDENTITY;
     }
-    marl_status done = execute(app, kind, &r);
-    return ack(app, number, kind, done);
+    app->done = execute(app, kind, &r);
+    app->asked = (uint8_t)kind;
+    app->answers = number;
+    app->owes |= MARLP_OWES_ACK;
+    return marlp_app_answer(app);
 }
 
 marl_status marlp_app_listen(marl_app *app)
