@@ -100,6 +100,10 @@ void marl_smoothed_free(marl_smoothed *smoothed);
 /* Why the result must not be trusted; NULL where nothing speaks against it. */
 MARL_CHECKED const char *marl_smoothed_distrust(const marl_smoothed *smoothed);
 
+/* 1 where the log shows the lever arm: over five standard deviations along an axis. *is_long: and it is of a metre or more,
+ * so that a filter should know it (MARL_PARAMETER_LEVER_X and so on; ./run bench lever). */
+int marl_smoothed_shows_arm(const marl_smoothed *smoothed, int *is_long);
+
 /* What became of an error when a calibration was refined. */
 typedef enum marl_refinement {
     MARL_REFINE_NOT_SIGNIFICANT = 0, /* within three standard errors */

@@ -175,6 +175,12 @@ START_TEST(a_pendulum_names_its_lever_arm)
     const json_t *best = json_array_get(json_object_get(compared, "ranking"), 0);
     ck_assert_str_eq(json_string_value(json_object_get(best, "name")), tuning);
     json_decref(compared);
+    r = run("compare swing.csv --reference smooth --tuning kalman");
+    ck_assert_ptr_nonnull(strstr(r.err, "turns about a point"));
+    run_free(&r);
+    r = run("compare swing.csv --reference smooth --tuning kalman --tuning %s", tuning);
+    ck_assert_ptr_null(strstr(r.err, "turns about a point"));
+    run_free(&r);
     r = run("smooth handle.csv");
     ck_assert_ptr_null(strstr(r.out, "--tuning"));
     run_free(&r);

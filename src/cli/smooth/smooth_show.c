@@ -6,8 +6,6 @@
 #include <string.h>
 
 #define LONG_GAP 1.0      /* s */
-#define SHOWN 5.0         /* standard deviations of a lever arm */
-#define LONG_ARM 1.0      /* m */
 #define MAX_DISTURBED 0.3 /* of the log */
 
 static const char *const sensor_name[] = {
@@ -106,21 +104,14 @@ static void print_matrix(const cli_smoothed *job, int sensor)
     }
 }
 
-/* Where the log shows it, by turns about a point that stays about where it is. One that is long is worth more to a filter
- * than most of its parameters: ./run bench lever. */
 static void print_lever(const marl_smoothed *s)
 {
     static const marl_refinement none[3] = {MARL_REFINE_NOT_SIGNIFICANT};
-    int is_shown = 0;
-    double length2 = 0;
-    for (int k = 0; k < 3; k++) {
-        is_shown |= fabs(s->arm[k]) > SHOWN * s->arm_sigma[k];
-        length2 += s->arm[k] * s->arm[k];
-    }
-    if (is_shown) {
+    int is_long;
+    if (marl_smoothed_shows_arm(s, &is_long)) {
         print_errors("lever arm", "m", s->arm, s->arm_sigma, none);
     }
-    if (is_shown && length2 > LONG_ARM * LONG_ARM) {
+    if (is_long) {
         cli_print_prose(
             0, "lever arm: from the point that moves least to the accelerometer. While it stays so, a "
                "filter that knows it is not misled by turns about that point:");

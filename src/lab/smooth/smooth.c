@@ -8,6 +8,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define SHOWN_ARM 5.0          /* standard deviations of a lever arm */
+#define LONG_ARM 1.0           /* m */
 #define DISTURBED2 4.0         /* uT^2 */
 #define WRONG_CALIBRATION 60.0 /* of J: the log speaks against a calibration that was given */
 #define MIN_FIELD 10.0         /* uT, with steel around */
@@ -282,6 +284,18 @@ const char *marl_smoothed_distrust(const marl_smoothed *s)
         return "the field is none of the Earth's (20 to 70 uT): the magnetometer's unit is wrong";
     }
     return lab_smooth_distrust(s->change, s->missed, s->worst);
+}
+
+int marl_smoothed_shows_arm(const marl_smoothed *s, int *is_long)
+{
+    double length2 = 0;
+    int is_shown = 0;
+    for (int k = 0; k < 3; k++) {
+        is_shown |= fabs(s->arm[k]) > SHOWN_ARM * s->arm_sigma[k];
+        length2 += s->arm[k] * s->arm[k];
+    }
+    *is_long = is_shown && length2 > LONG_ARM * LONG_ARM;
+    return is_shown;
 }
 
 marl_status marl_smoothed_series(const marl_smoothed *smoothed, marl_series *series, marl_error *error)

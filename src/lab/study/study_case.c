@@ -112,6 +112,32 @@ static void warn_of_smoothed(marl_study *study, marl_study_case *it, const marl_
     }
 }
 
+static int knows_lever(const marl_study *study)
+{
+    int knows = 0;
+    for (size_t i = 0; i < study->tuning_n; i++) {
+        const float *value = study->tunings[i].tuning.value;
+        knows |= value[MARL_PARAMETER_LEVER_X] != 0.0f || value[MARL_PARAMETER_LEVER_Y] != 0.0f ||
+                 value[MARL_PARAMETER_LEVER_Z] != 0.0f;
+    }
+    return knows;
+}
+
+/* What the log itself shows of how the body is hung, and no tuning knows. */
+static void warn_of_lever(marl_study *study, const marl_study_case *it, const marl_smoothed *s)
+{
+    int is_long;
+    (void)marl_smoothed_shows_arm(s, &is_long);
+    if (is_long && !it->reference_untrusted && !knows_lever(study)) {
+        marl_warn(
+            &study->warnings, "lever-arm",
+            "%s: the body turns about a point %.1f m away, which misleads a filter that does not know it: "
+            "compare with --tuning kalman:lever_x=%.2f,lever_y=%.2f,lever_z=%.2f, too",
+            it->log_path, sqrt(s->arm[0] * s->arm[0] + s->arm[1] * s->arm[1] + s->arm[2] * s->arm[2]),
+            s->arm[0], s->arm[1], s->arm[2]);
+    }
+}
+
 typedef struct smoothing {
     const marl_study_options *options;
     char stage[200];
@@ -147,6 +173,7 @@ static marl_status smooth_reference(marl_study *study, marl_study_case *it, marl
     it->reference_tilt_deg = s.sigma_tilt_rms / MARL_DEGREE;
     it->reference_heading_deg = s.sigma_heading_rms / MARL_DEGREE;
     warn_of_smoothed(study, it, &s);
+    warn_of_lever(study, it, &s);
     marl_status status = marl_smoothed_series(&s, &it->reference, error);
     marl_smoothed_free(&s);
     return status;
