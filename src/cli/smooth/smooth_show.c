@@ -111,7 +111,7 @@ static void print_lever(const marl_smoothed *s)
     if (marl_smoothed_shows_arm(s, &is_long)) {
         print_errors("lever arm", "m", s->arm, s->arm_sigma, none);
     }
-    if (is_long) {
+    if (is_long && marl_smoothed_distrust(s) == NULL) {
         cli_print_prose(
             0, "lever arm: from the point that moves least to the accelerometer. While it stays so, a "
                "filter that knows it is not misled by turns about that point:");
