@@ -8,7 +8,7 @@
 #include <stdlib.h>
 
 /* Nothing was chosen by these seeds. */
-enum { LOGS_OF_SCENE = 5, FROM_SEED = 3701 };
+enum { LOGS_OF_SCENE = 5, FROM_SEED = 3801 };
 #define SECONDS 600.0
 #define NEXT_SECONDS 120.0
 
