@@ -155,14 +155,17 @@ static void print_by_grade(void)
            "error^2/variance\n",
            GRADED_FROM, GRADED_FROM + GRADED_SEEDS - 1, grades[0].name, grades[1].name, grades[2].name, "",
            "complementary", "gradient-descent", "kalman", "kalman, off");
-    for (int c = 0; c < ACCURACY_CLASSES + ACCURACY_UNTUNED; c++) {
-        print_graded(c < ACCURACY_CLASSES ? &accuracy_classes[c] : &accuracy_untuned[c - ACCURACY_CLASSES],
-                     sum);
+    const accuracy_class *classes[] = {accuracy_classes, accuracy_untuned, accuracy_harder};
+    const int n[] = {ACCURACY_CLASSES, ACCURACY_UNTUNED, ACCURACY_HARDER};
+    for (int k = 0; k < 3; k++) {
+        for (int c = 0; c < n[k]; c++) {
+            print_graded(&classes[k][c], sum);
+        }
     }
     printf("%-20s", "geometric mean");
     for (int f = 0; f <= FILTERS; f++) {
         for (int g = 0; g < GRADES; g++) {
-            printf(g == 0 ? "  %6.2f" : "%6.2f", exp(sum[f][g] / (ACCURACY_CLASSES + ACCURACY_UNTUNED)));
+            printf(g == 0 ? "  %6.2f" : "%6.2f", exp(sum[f][g] / (n[0] + n[1] + n[2])));
         }
     }
     printf("\n");
@@ -170,11 +173,13 @@ static void print_by_grade(void)
 
 void bench_accuracy(void)
 {
-    static row tuned[ACCURACY_CLASSES], untuned[ACCURACY_UNTUNED];
+    static row tuned[ACCURACY_CLASSES], untuned[ACCURACY_UNTUNED], harder[ACCURACY_HARDER];
     printf("\ntotal error, degrees rms from 5 s after the start; seeds %d to %d\n", ACCURACY_REPORTED_FROM,
            ACCURACY_REPORTED_FROM + ACCURACY_SEEDS - 1);
     print_table("classes of motion that other seeds were tuned on", accuracy_classes, tuned,
                 ACCURACY_CLASSES);
     print_table("motions and starts that no seed was tuned on", accuracy_untuned, untuned, ACCURACY_UNTUNED);
+    print_table("driving without a stop, and tumbling faster, that no seed was tuned on", accuracy_harder,
+                harder, ACCURACY_HARDER);
     print_by_grade();
 }

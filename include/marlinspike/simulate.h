@@ -82,6 +82,8 @@ typedef enum marl_scene_kind {
     MARL_SCENE_SWING,
     MARL_SCENE_SPIN,
     MARL_SCENE_DAY,
+    MARL_SCENE_ROAD,
+    MARL_SCENE_WHIRL,
     MARL_SCENE_COUNT
 } marl_scene_kind;
 

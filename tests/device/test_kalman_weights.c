@@ -85,21 +85,75 @@ START_TEST(scatter_of_the_force_raises_the_start_variance)
 }
 END_TEST
 
-/* (3.4): a steady turn about the vertical at `rate`: the centripetal acceleration of 0.15 m. */
-START_TEST(a_steady_turn_counts_as_an_arm_of_0_15_m)
+/* (3.4): u^2 of a body that turns at `rate`, whose bias has the standard deviation `bias`. */
+static double turn_speed2(double rate, double bias, double accel, double slow)
 {
-    for (double rate = 0.5; rate < 2.5; rate *= 2) {
+    double turn2 = fmax(0, square(rate) - square(3 * bias));
+    return square(accel) * turn2 / square(turn2 + square(slow));
+}
+
+/* (3.4): a steady turn about the vertical: the centripetal acceleration of 0.15 m, and for some seconds the speed that
+ * a body has that turned when it was switched on. The slowest turn may be a bias. */
+START_TEST(a_steady_turn_counts_as_an_arm_and_at_the_start_as_a_speed)
+{
+    const double rates[] = {0.1, 0.15, 0.3, 0.5, 1, 2};
+    for (int k = 0; k < 6; k++) {
         marl_tuning tuning = marl_tuning_default(MARL_FILTER_KALMAN);
         marl_estimator e;
         tuning.value[MARL_PARAMETER_USE_MAG] = 0.0f;
         ck_assert_int_eq(marl_estimator_init(&e, &tuning), MARL_OK);
-        for (int i = 0; i <= 2000; i++) {
+        double corrected = 0, start = square(0.0084) + turn_speed2(rates[k], 0.04, 0.6, 0.1);
+        for (int i = 0; i <= 4000; i++) {
             marl_sample s = at_rest(marl_quat_identity(), (int64_t)i * 10000000);
-            s.gyro.z = (float)rate;
+            s.gyro.z = (float)rates[k];
+            uint32_t used = marl_estimator_count(&e).used_accel;
             ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+            corrected = marl_estimator_count(&e).used_accel != used ? 0.01 * i : corrected;
+            if (i == 500 || i == 4000) {
+                double D = square(0.15 * square(rates[k])) + start / (square(corrected) + square(0.07));
+                ck_assert_double_eq_tol(accel_weight_of(&e) * (1 + D / square(0.1)), 1, 0.005);
+            }
         }
-        double D = square(0.15 * rate * rate);
-        ck_assert_double_eq_tol(accel_weight_of(&e) * (1 + D / square(0.1)), 1, 0.02);
+    }
+}
+END_TEST
+
+/* Of the tilt after two minutes at rest or in a steady turn about the vertical, without bias. */
+static double sigma_after(const marl_tuning *tuning, double rate)
+{
+    marl_estimator e;
+    float tilt, heading;
+    ck_assert_int_eq(marl_estimator_init(&e, tuning), MARL_OK);
+    for (int i = 0; i <= 12000; i++) {
+        marl_sample s = at_rest(marl_quat_identity(), (int64_t)i * 10000000);
+        s.gyro.z = (float)rate;
+        ck_assert_int_eq(marl_estimator_update(&e, &s), MARL_OK);
+    }
+    ck_assert_int_eq(marl_estimator_sigma(&e, &tilt, &heading), MARL_OK);
+    return (double)tilt;
+}
+
+/* (3.6): a turn is worth a larger `speed_floor`. What else it does is given to the board at rest by its tuning. */
+START_TEST(a_turn_has_a_speed)
+{
+    const double rates[] = {0.1, 0.2, 0.5, 1};
+    marl_tuning turning = marl_tuning_default(MARL_FILTER_KALMAN);
+    turning.value[MARL_PARAMETER_USE_MAG] = turning.value[MARL_PARAMETER_BIAS_SPREAD] = 0.0f;
+    turning.value[MARL_PARAMETER_GYRO_WALK] = turning.value[MARL_PARAMETER_GYRO_SCALE] = 0.0f;
+    for (int k = 0; k < 4; k++) {
+        marl_tuning still = turning;
+        double speed2 = square((double)turning.value[MARL_PARAMETER_SPEED_FLOOR]),
+               accel2 = square((double)turning.value[MARL_PARAMETER_ACCEL_FLOOR]),
+               start2 = square((double)turning.value[MARL_PARAMETER_START_SPEED]);
+        accel2 += square(0.15 * square(rates[k]));
+        start2 += turn_speed2(rates[k], 0, 0.6, 0.1);
+        still.value[MARL_PARAMETER_ACCEL_FLOOR] = (float)sqrt(accel2);
+        still.value[MARL_PARAMETER_START_SPEED] = (float)sqrt(start2);
+        double turned = sigma_after(&turning, rates[k]), without = sigma_after(&still, 0);
+        still.value[MARL_PARAMETER_SPEED_FLOOR] = (float)sqrt(speed2 + turn_speed2(rates[k], 0, 0.45, 0.2));
+        double with = sigma_after(&still, 0);
+        ck_assert_msg(fabs(turned / with - 1) < 0.0005 && fabs(without / with - 1) > 0.003,
+                      "%g rad/s: %g %g %g", rates[k], turned, with, without);
     }
 }
 END_TEST
@@ -264,7 +318,8 @@ START_TEST(a_jolt_is_no_speed_over_100_m_s)
 END_TEST
 
 MARL_SUITE("kalman weights", scatter_of_the_rate_raises_the_start_variance,
-           scatter_of_the_force_raises_the_start_variance, a_steady_turn_counts_as_an_arm_of_0_15_m,
+           scatter_of_the_force_raises_the_start_variance,
+           a_steady_turn_counts_as_an_arm_and_at_the_start_as_a_speed, a_turn_has_a_speed,
            biases_of_the_sensors_widen_sigma, accelerations_lose_weight,
            heading_turns_slowly_after_five_seconds, sigma_of_the_heading_follows_the_horizontal_field,
            sigma_of_the_tilt_under_slow_accelerations, a_jolt_is_no_speed_over_100_m_s)

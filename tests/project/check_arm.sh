@@ -80,7 +80,7 @@ if [ "$core" = cortex-m4f ]; then
     done <<'USES'
 gyro 7000 gyro alone
 complementary 16000 complementary with correction
-kalman 20000 kalman with correction, stillness and heading
+kalman 20200 kalman with correction, stillness and heading
 app 40200 the streaming application with the filters of constant gains
 renew 57000 the same, and it renews its calibrations itself
 USES

@@ -39,6 +39,14 @@ const accuracy_class accuracy_untuned[ACCURACY_UNTUNED] = {
     {"spin from 40 s", MARL_SCENE_SPIN, 40, 120, 0},
 };
 
+const accuracy_class accuracy_harder[ACCURACY_HARDER] = {
+    {"road", MARL_SCENE_ROAD, 0, 300, 0},
+    {"road, speed known", MARL_SCENE_ROAD, 0, 300, 1},
+    {"road from 60 s", MARL_SCENE_ROAD, 60, 120, 0},
+    {"whirl", MARL_SCENE_WHIRL, 0, 120, 0},
+    {"whirl from 30 s", MARL_SCENE_WHIRL, 30, 90, 0},
+};
+
 static void draw_errors(marl_sensor_sheet *sensor, double scale, lab_random *random)
 {
     for (int i = 0; i < 3; i++) {

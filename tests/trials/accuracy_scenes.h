@@ -15,10 +15,12 @@ typedef struct accuracy_class {
     int speed;
 } accuracy_class;
 
-enum { ACCURACY_CLASSES = 16, ACCURACY_UNTUNED = 5 };
+enum { ACCURACY_CLASSES = 16, ACCURACY_UNTUNED = 5, ACCURACY_HARDER = 5 };
 extern const accuracy_class accuracy_classes[ACCURACY_CLASSES];
 /* Motions and starts that no seed was tuned on. */
 extern const accuracy_class accuracy_untuned[ACCURACY_UNTUNED];
+/* Driving without a stop, and tumbling faster than any of the others; nothing was tuned on these either. */
+extern const accuracy_class accuracy_harder[ACCURACY_HARDER];
 
 /* Seeds for tuning, and others for reporting. */
 enum { ACCURACY_SEEDS = 10, ACCURACY_TUNED_FROM = 1001, ACCURACY_REPORTED_FROM = 1 };

@@ -147,7 +147,7 @@ static float weigh_field(marl_estimator *e, marl_vec3 field, float age)
     float threshold = PARAMETER(e, MAG_THRESHOLD),
           w = weight_of(float_max(excess, 0.0f), threshold * threshold);
     float min = e->since_start < FIELD_FIRST_TIME ? FIELD_FIRST_SHARE : FIELD_MIN_SHARE;
-    marlp_field_reference_follow(&e->field, field, age, float_max(w, min));
+    marlp_field_reference_follow(&e->field, field, age, float_max(w, min), 0.0f);
     return w;
 }
 

@@ -80,8 +80,9 @@ void marlp_kalman_start_heading(marl_estimator *e);
 
 /* (2.6) Squared change of the field against its reference beyond the noise, uT^2; 0 without a reference. */
 float marlp_field_reference_excess(const marl_field_reference *f, marl_vec3 field, float noise);
-/* (2.6) The reference follows the field with the share r of a full reading. */
-void marlp_field_reference_follow(marl_field_reference *f, marl_vec3 field, float age, float r);
+/* (2.6) The reference follows the field with the share r of a full reading, or with `least` of one, by which it rests on
+ * no more than by r. */
+void marlp_field_reference_follow(marl_field_reference *f, marl_vec3 field, float age, float r, float least);
 
 /* The body's own acceleration from lever arm and speed. */
 void marlp_motion_start(marl_estimator *e);

@@ -15,10 +15,10 @@ float marlp_field_reference_excess(const marl_field_reference *f, marl_vec3 fiel
     return float_max(strength * strength + vertical * vertical - 2.0f * noise * noise, 0.0f);
 }
 
-void marlp_field_reference_follow(marl_field_reference *f, marl_vec3 field, float age, float r)
+void marlp_field_reference_follow(marl_field_reference *f, marl_vec3 field, float age, float r, float least)
 {
     float strength = float_root(vec3_dot(field, field));
-    float share = f->known ? float_min(1.0f, r * age / (f->memory + FIRST_MEMORY)) : 1.0f;
+    float share = f->known ? float_min(1.0f, float_max(r, least) * age / (f->memory + FIRST_MEMORY)) : 1.0f;
     f->strength = float_snap(f->strength + share * (strength - f->strength));
     f->vertical = float_snap(f->vertical + share * (field.z - f->vertical));
     f->memory = float_min(MAX_MEMORY, f->memory + age * float_min(r, 1.0f));

@@ -24,6 +24,14 @@
 /* (3.4) Lever arm of an accelerometer that is not at the centre of rotation, m: its centripetal acceleration turns
  * with the body, as the tilt by a gyroscope's bias does in a steady turn. */
 #define UNKNOWN_ARM 0.15f
+/* (3.4), (3.6) The speed of a body that turns at w is that of an acceleration a at the rate w, and less where it turns
+ * slower than w1: a, m/s^2, and w1, rad/s, of a start and of any time. A rate within so many standard deviations of
+ * the bias is no turn. */
+#define TURN_SIGMAS 3.0f
+#define START_TURN_ACCEL 0.6f
+#define START_TURN_RATE 0.1f
+#define TURN_ACCEL 0.45f
+#define TURN_RATE 0.2f
 /* (3.4) Square of the age of a start, s^2, below which the start term grows no further: 0.07 s. */
 #define START_TIME2 0.0049f
 /* Disturbances against which the reported weights are given, m/s^2 and uT. */
@@ -175,6 +183,14 @@ static float correlation_time(const marl_estimator *e)
     return float_max(tau, float_min(float_root(k->speed_evidence / k->accel_evidence), longest));
 }
 
+/* (3.4) u^2, (m/s)^2. */
+static float turn_speed2(marl_vec3 rate, float bias2, float accel, float slow)
+{
+    float turn2 = float_max(vec3_dot(rate, rate) - TURN_SIGMAS * TURN_SIGMAS * bias2, 0.0f);
+    float inverse = accel / (turn2 + slow * slow);
+    return turn2 * inverse * inverse;
+}
+
 /* (3.4) Variance of the accelerometer as a measure of the level, (m/s^2)^2, of one correlated reading. */
 static float accel_variance(marl_estimator *e)
 {
@@ -183,9 +199,11 @@ static float accel_variance(marl_estimator *e)
         float noise = PARAMETER(e, ACCEL_NOISE);
         return floor * floor + noise * noise;
     }
-    float still = PARAMETER(e, START_SPEED), arm = PARAMETER(e, START_ARM);
+    float still = PARAMETER(e, START_SPEED), arm = PARAMETER(e, START_ARM),
+          spread = PARAMETER(e, BIAS_SPREAD);
     float speed2 = still * still + arm * arm * e->kalman.rate_variance +
-                   SHAKE_TIME * SHAKE_TIME * e->kalman.force_variance;
+                   SHAKE_TIME * SHAKE_TIME * e->kalman.force_variance +
+                   turn_speed2(e->kalman.rate_slow, spread * spread, START_TURN_ACCEL, START_TURN_RATE);
     marl_vec3 rate = vec3_sub(e->rate, e->bias);
     float centripetal = UNKNOWN_ARM * vec3_dot(rate, rate);
     float disturbance = 0.5f * e->kalman.accel_evidence + centripetal * centripetal +
@@ -194,13 +212,25 @@ static float accel_variance(marl_estimator *e)
     return floor * floor + disturbance;
 }
 
+/* (3.6) Variance of a velocity of zero, (m/s)^2, of one correlated reading. */
+static float speed_variance(const marl_estimator *e)
+{
+    const marl_kalman *k = &e->kalman;
+    float floor = PARAMETER(e, SPEED_FLOOR), variance = floor * floor + 0.5f * k->speed_evidence;
+    if (IS_ON(e, WEIGHTING)) {
+        float bias2 = (k->p[3][3] + k->p[4][4] + k->p[5][5]) / 3.0f;
+        variance += turn_speed2(vec3_sub(e->rate, e->bias), bias2, TURN_ACCEL, TURN_RATE);
+    }
+    return variance;
+}
+
 /* (3.6) Levelling, and a velocity of zero. */
 static void level(marl_estimator *e, const estimator_means *means, float x[STATES])
 {
     marl_kalman *k = &e->kalman;
-    float floor = PARAMETER(e, SPEED_FLOOR), correlated = 2.0f * correlation_time(e) / means->age;
+    float correlated = 2.0f * correlation_time(e) / means->age;
     float accel = correlated * accel_variance(e) / (MARL_GRAVITY * MARL_GRAVITY);
-    float speed = correlated * (floor * floor + 0.5f * k->speed_evidence);
+    float speed = correlated * speed_variance(e);
     marlp_kalman_update_scalar(k, x, ANGLE + 1, -means->force.x / MARL_GRAVITY, accel);
     marlp_kalman_update_scalar(k, x, ANGLE, means->force.y / MARL_GRAVITY, accel);
     marlp_kalman_update_scalar(k, x, SPEED, -k->velocity[0], speed);
@@ -225,7 +255,8 @@ static float heading_limit(const marl_estimator *e, marl_vec3 up, float age)
     return (HEADING_RATE + HEADING_RATE_SIGMAS * float_root(bias_variance(&e->kalman, up))) * age;
 }
 
-/* (3.7) The horizontal field; what its reference does not explain widens the noise. */
+/* (3.7) The horizontal field; what its reference does not explain widens the noise, and so does a slope that a wrong
+ * tilt has made. */
 static void correct_heading(marl_estimator *e, const estimator_means *means, marl_vec3 up, float x[STATES])
 {
     marl_kalman *k = &e->kalman;
@@ -234,25 +265,25 @@ static void correct_heading(marl_estimator *e, const estimator_means *means, mar
     marl_vec3 turned = {x[0], x[1], x[2]};
     marl_vec3 m = vec3_add(means->field, vec3_cross(turned, means->field));
     float level = float_max(float_root(m.x * m.x + m.y * m.y), MIN_LEVEL_FIELD), level2 = level * level;
-    float tilt2 = level2 * (k->p[0][0] + k->p[1][1]);
+    float tilt = k->p[0][0] + k->p[1][1], tilt2 = level2 * tilt;
     float excess =
         weighted ? float_max(marlp_field_reference_excess(&e->field, m, noise) - tilt2, 0.0f) : 0.0f;
+    float slope2 = weighted ? vec3_dot(m, m) * tilt * tilt : 0.0f;
     float correlated = float_max(1.0f, 2.0f * PARAMETER(e, DISTURBANCE_TIME) / means->field_age);
     e->weight_mag = 1.0f / (1.0f + excess / HALF_WEIGHT_FIELD2);
     if (m.x != 0.0f || m.y != 0.0f) {
         const heading_measurement z = {
             .angle = angle_from_north(m.x, m.y),
             .slope = -m.z / level,
-            .variance = correlated * (noise2 + excess) / level2,
+            .variance = correlated * (noise2 + excess + slope2) / level2,
             .limit = heading_limit(e, up, means->age),
         };
         k->innovation = z.angle;
         k->innovation_weight = 1.0f / (1.0f + excess / noise2);
         marlp_kalman_update_heading(k, x, up, &z);
     }
-    marlp_field_reference_follow(
-        &e->field, m, means->field_age,
-        float_max(FIELD_MIN_SHARE, 1.0f / (1.0f + excess / (FIELD_HALF_SHARE * noise2))));
+    float share = 1.0f / (1.0f + (excess + tilt2) / (FIELD_HALF_SHARE * noise2));
+    marlp_field_reference_follow(&e->field, m, means->field_age, share, FIELD_MIN_SHARE);
 }
 
 static void correct(marl_estimator *e, const world_axes *world, const estimator_means *means)

@@ -34,6 +34,8 @@ static const struct {
     [MARL_SCENE_SWING] = {"swing", 90, lab_scene_swing, "a pendulum that swings from the first sample"},
     [MARL_SCENE_SPIN] = {"spin", 120, lab_scene_spin, "a turntable, then a slow circle on the jib"},
     [MARL_SCENE_DAY] = {"day", 1800, lab_scene_day, "half an hour of a calm day, long waits"},
+    [MARL_SCENE_ROAD] = {"road", 150, lab_scene_road, "on the truck for a long way, no stops"},
+    [MARL_SCENE_WHIRL] = {"whirl", 120, lab_scene_whirl, "whirled by hand about all axes, no rests"},
 };
 
 const char *marl_scene_name(marl_scene_kind kind)

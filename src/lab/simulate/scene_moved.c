@@ -60,6 +60,30 @@ void lab_scene_handle(const marl_scene *scene, double seconds, lab_pose *pose)
     }
 }
 
+/* Whirled about all axes by hand, without rest after the first seconds: 120 to 450 deg/s, 0.05 to 0.3 m from the
+ * wrist. */
+void lab_scene_whirl(const marl_scene *scene, double seconds, lab_pose *pose)
+{
+    const double pace = lab_drawn(scene, 3, 0.7, 1.1), phase = lab_drawn(scene, 4, 0, 2 * LAB_PI);
+    const double roll_at[2] = {phase, 1.3 * phase}, yaw_at[2] = {2.1 * phase, 0.7};
+    double start = lab_drawn(scene, 5, 1, 4);
+    jet t = jet_time(seconds), moving = jet_ramp(t, start, start + 1.5);
+    jet warp = jet_ramp_integral(t, start, start + 1.5);
+    jet roll = jet_add(jet_scale(warp, lab_drawn(scene, 6, -2.5, 2.5) * pace),
+                       sum_of_waves(warp, lab_drawn(scene, 7, 2, 4), 0.6 * pace, roll_at));
+    jet pitch =
+        lab_swung(lab_drawn(scene, 8, 0.6, 1.3), moving, t, lab_drawn(scene, 9, 0.15, 0.25) * pace, phase);
+    jet yaw = sum_of_waves(warp, lab_drawn(scene, 10, 1, 3), 0.45 * pace, yaw_at);
+    jet_quat turned = jet_quat_turned(jet_quat_about(2, lab_heading(scene, yaw)), 1, pitch);
+    jet_quat hand = jet_quat_turned(turned, 0, roll);
+    pose->q = lab_seated(scene, hand);
+    jet_quat_third(hand, jet_constant(lab_drawn(scene, 11, 0.05, 0.3)), pose->position);
+    for (int axis = 0; axis < 3; axis++) {
+        double f = (0.4 + 0.17 * axis) * pace;
+        lab_move(pose, axis, lab_vibration(lab_drawn(scene, 12 + axis, 0.3, 2), f, moving, t, axis));
+    }
+}
+
 /* The direction of travel of a level path, from east to north; where it stands, that of its last move. */
 static jet direction_of(jet x, jet y, double rate)
 {
@@ -102,14 +126,10 @@ void lab_scene_carry(const marl_scene *scene, double seconds, lab_pose *pose)
     pose->q = lab_seated(scene, jet_quat_turned(body, 0, sway));
 }
 
-/* On the truck that brings the block: 5 to 15 m/s, bends of up to 3 m/s^2, stops, a road that vibrates. The
- * body's x axis points ahead. */
-void lab_scene_drive(const marl_scene *scene, double seconds, lab_pose *pose)
+/* The truck along its eight, on a road that vibrates, the faster the more. The body's x axis points ahead. */
+static void drive(const marl_scene *scene, lab_pose *pose, jet t, jet warp, jet driving, double speed)
 {
-    const pauses stops = {lab_drawn(scene, 3, 4, 8), lab_drawn(scene, 4, 40, 70), lab_drawn(scene, 5, 4, 10),
-                          lab_drawn(scene, 6, 4, 8)};
-    jet warp = warped(&stops, seconds), driving = pace_of(&stops, seconds), t = jet_time(seconds);
-    double speed = lab_drawn(scene, 7, 6, 12), length = lab_drawn(scene, 8, 14, 22) * speed;
+    double length = lab_drawn(scene, 8, 14, 22) * speed;
     jet heading =
         travel_eight(pose, warp, length, lab_drawn(scene, 9, 0.35, 0.5) * length, 1.6 * speed / length);
     double f = lab_drawn(scene, 10, 8, 15), rough = lab_drawn(scene, 11, 0.3, 1.5);
@@ -120,6 +140,27 @@ void lab_scene_drive(const marl_scene *scene, double seconds, lab_pose *pose)
     jet pitch = lab_swung(lab_drawn(scene, 13, 0.5, 3) * MARL_DEGREE, driving, t, 0.07, 2);
     jet_quat truck = jet_quat_turned(jet_quat_about(2, heading), 1, pitch);
     pose->q = lab_seated(scene, jet_quat_turned(truck, 0, roll));
+}
+
+/* On the truck that brings the block: 5 to 15 m/s, bends of up to 3 m/s^2, stops. */
+void lab_scene_drive(const marl_scene *scene, double seconds, lab_pose *pose)
+{
+    const pauses stops = {lab_drawn(scene, 3, 4, 8), lab_drawn(scene, 4, 40, 70), lab_drawn(scene, 5, 4, 10),
+                          lab_drawn(scene, 6, 4, 8)};
+    drive(scene, pose, jet_time(seconds), warped(&stops, seconds), pace_of(&stops, seconds),
+          lab_drawn(scene, 7, 6, 12));
+}
+
+/* The same truck on a long way, bends of up to 4 m/s^2: it starts once, then it is slower and quicker by a quarter
+ * and never stops. */
+void lab_scene_road(const marl_scene *scene, double seconds, lab_pose *pose)
+{
+    double start = lab_drawn(scene, 3, 4, 8), soft = lab_drawn(scene, 6, 6, 12);
+    jet t = jet_time(seconds), driving = jet_ramp(t, start, start + soft);
+    jet change =
+        lab_swung(2, driving, t, lab_drawn(scene, 4, 0.01, 0.025), lab_drawn(scene, 5, 0, 2 * LAB_PI));
+    jet warp = jet_add(jet_ramp_integral(t, start, start + soft), change);
+    drive(scene, pose, t, warp, driving, lab_drawn(scene, 7, 7, 12));
 }
 
 /* A pendulum of 3 to 10 m that swings by 4 to 18 degrees from the first sample, round and about, and twists.

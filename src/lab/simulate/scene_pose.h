@@ -26,7 +26,7 @@ typedef void lab_scene_pose(const marl_scene *scene, double t, lab_pose *pose);
 lab_scene_pose lab_scene_still, lab_scene_turns, lab_scene_poses, lab_scene_tumble, lab_scene_soak;
 lab_scene_pose lab_scene_lift, lab_scene_slew, lab_scene_shake, lab_scene_steel, lab_scene_upside;
 lab_scene_pose lab_scene_handle, lab_scene_carry, lab_scene_drive, lab_scene_swing, lab_scene_spin,
-    lab_scene_day;
+    lab_scene_day, lab_scene_road, lab_scene_whirl;
 
 /* A draw of the seed, spread evenly from low to high. */
 static inline double lab_drawn(const marl_scene *scene, int i, double low, double high)
