@@ -24,14 +24,11 @@
 /* (3.4) Lever arm of an accelerometer that is not at the centre of rotation, m: its centripetal acceleration turns
  * with the body, as the tilt by a gyroscope's bias does in a steady turn. */
 #define UNKNOWN_ARM 0.15f
-/* (3.4), (3.6) The speed of a body that turns at w is that of an acceleration a at the rate w, and less where it turns
- * slower than w1: a, m/s^2, and w1, rad/s, of a start and of any time. A rate within so many standard deviations of
- * the bias is no turn. */
-#define TURN_SIGMAS 3.0f
-#define START_TURN_ACCEL 0.6f
-#define START_TURN_RATE 0.1f
-#define TURN_ACCEL 0.45f
+/* (3.4) A body that turns is accelerated by this, m/s^2, where it turns faster than this, rad/s; where it turns slower,
+ * by less. A rate within so many standard deviations of the bias is no turn. */
+#define TURN_ACCEL 0.4f
 #define TURN_RATE 0.2f
+#define TURN_SIGMAS 3.0f
 /* (3.4) Square of the age of a start, s^2, below which the start term grows no further: 0.07 s. */
 #define START_TIME2 0.0049f
 /* Disturbances against which the reported weights are given, m/s^2 and uT. */
@@ -170,67 +167,66 @@ static void follow_evidence(marl_estimator *e, const estimator_means *means)
         low_pass(k->speed_evidence, float_max(speed, 0.0f), means->age / (means->age + memory));
 }
 
-/* (3.5) How long accelerations last, s: a motion whose speed V goes with its acceleration A as a wave's does,
- * and never less than disturbance_time. */
-static float correlation_time(const marl_estimator *e)
+/* (3.4) Squares of the speed, (m/s)^2, and of the acceleration, (m/s^2)^2, that go with a turn; none where a lever arm or
+ * a speed is known, and their acceleration taken out. */
+typedef struct turn {
+    float speed2, accel2;
+} turn;
+
+static turn turn_of(const marl_estimator *e)
 {
     const marl_kalman *k = &e->kalman;
-    float tau = PARAMETER(e, DISTURBANCE_TIME);
-    if (!IS_ON(e, WEIGHTING) || k->accel_evidence < MIN_EVIDENCE) {
+    if (e->motion.known || !IS_ON(e, WEIGHTING)) {
+        return (turn){0.0f, 0.0f};
+    }
+    marl_vec3 rate = vec3_sub(e->rate, e->bias);
+    float bias2 = (k->p[3][3] + k->p[4][4] + k->p[5][5]) / 3.0f;
+    float rate2 = float_max(vec3_dot(rate, rate) - TURN_SIGMAS * TURN_SIGMAS * bias2, 0.0f);
+    float inverse = TURN_ACCEL / (rate2 + TURN_RATE * TURN_RATE);
+    float speed2 = rate2 * inverse * inverse;
+    return (turn){speed2, speed2 * rate2};
+}
+
+/* (3.5) How long accelerations last, s: a motion whose speed V goes with its acceleration A as a wave's does,
+ * and never less than disturbance_time. */
+static float correlation_time(const marl_estimator *e, const turn *t)
+{
+    const marl_kalman *k = &e->kalman;
+    float tau = PARAMETER(e, DISTURBANCE_TIME), accel2 = k->accel_evidence + t->accel2;
+    if (!IS_ON(e, WEIGHTING) || accel2 < MIN_EVIDENCE) {
         return tau;
     }
     float longest = MAX_CORRELATION * PARAMETER(e, VELOCITY_TIME);
-    return float_max(tau, float_min(float_root(k->speed_evidence / k->accel_evidence), longest));
-}
-
-/* (3.4) u^2, (m/s)^2. */
-static float turn_speed2(marl_vec3 rate, float bias2, float accel, float slow)
-{
-    float turn2 = float_max(vec3_dot(rate, rate) - TURN_SIGMAS * TURN_SIGMAS * bias2, 0.0f);
-    float inverse = accel / (turn2 + slow * slow);
-    return turn2 * inverse * inverse;
+    return float_max(tau, float_min(float_root((k->speed_evidence + t->speed2) / accel2), longest));
 }
 
 /* (3.4) Variance of the accelerometer as a measure of the level, (m/s^2)^2, of one correlated reading. */
-static float accel_variance(marl_estimator *e)
+static float accel_variance(marl_estimator *e, const turn *t)
 {
     float floor = PARAMETER(e, ACCEL_FLOOR);
     if (!IS_ON(e, WEIGHTING)) {
         float noise = PARAMETER(e, ACCEL_NOISE);
         return floor * floor + noise * noise;
     }
-    float still = PARAMETER(e, START_SPEED), arm = PARAMETER(e, START_ARM),
-          spread = PARAMETER(e, BIAS_SPREAD);
+    float still = PARAMETER(e, START_SPEED), arm = PARAMETER(e, START_ARM);
     float speed2 = still * still + arm * arm * e->kalman.rate_variance +
-                   SHAKE_TIME * SHAKE_TIME * e->kalman.force_variance +
-                   turn_speed2(e->kalman.rate_slow, spread * spread, START_TURN_ACCEL, START_TURN_RATE);
+                   SHAKE_TIME * SHAKE_TIME * e->kalman.force_variance;
     marl_vec3 rate = vec3_sub(e->rate, e->bias);
     float centripetal = UNKNOWN_ARM * vec3_dot(rate, rate);
-    float disturbance = 0.5f * e->kalman.accel_evidence + centripetal * centripetal +
+    float disturbance = 0.5f * (e->kalman.accel_evidence + t->accel2) + centripetal * centripetal +
                         speed2 / (e->since_start * e->since_start + START_TIME2);
     e->weight_accel = 1.0f / (1.0f + disturbance / (HALF_WEIGHT_ACCEL * HALF_WEIGHT_ACCEL));
     return floor * floor + disturbance;
-}
-
-/* (3.6) Variance of a velocity of zero, (m/s)^2, of one correlated reading. */
-static float speed_variance(const marl_estimator *e)
-{
-    const marl_kalman *k = &e->kalman;
-    float floor = PARAMETER(e, SPEED_FLOOR), variance = floor * floor + 0.5f * k->speed_evidence;
-    if (IS_ON(e, WEIGHTING)) {
-        float bias2 = (k->p[3][3] + k->p[4][4] + k->p[5][5]) / 3.0f;
-        variance += turn_speed2(vec3_sub(e->rate, e->bias), bias2, TURN_ACCEL, TURN_RATE);
-    }
-    return variance;
 }
 
 /* (3.6) Levelling, and a velocity of zero. */
 static void level(marl_estimator *e, const estimator_means *means, float x[STATES])
 {
     marl_kalman *k = &e->kalman;
-    float correlated = 2.0f * correlation_time(e) / means->age;
-    float accel = correlated * accel_variance(e) / (MARL_GRAVITY * MARL_GRAVITY);
-    float speed = correlated * speed_variance(e);
+    turn t = turn_of(e);
+    float floor = PARAMETER(e, SPEED_FLOOR), correlated = 2.0f * correlation_time(e, &t) / means->age;
+    float accel = correlated * accel_variance(e, &t) / (MARL_GRAVITY * MARL_GRAVITY);
+    float speed = correlated * (floor * floor + 0.5f * k->speed_evidence + t.speed2);
     marlp_kalman_update_scalar(k, x, ANGLE + 1, -means->force.x / MARL_GRAVITY, accel);
     marlp_kalman_update_scalar(k, x, ANGLE, means->force.y / MARL_GRAVITY, accel);
     marlp_kalman_update_scalar(k, x, SPEED, -k->velocity[0], speed);

@@ -114,7 +114,7 @@ static uint32_t digest_of(marl_filter filter, const marl_calibration *calibratio
 static int estimators_are_wrong(marl_filter_choice choice)
 {
     static const uint32_t known[MARL_FILTER_COUNT] = {0xc13ecb9bu, 0xdcd53fa0u, 0xc7bed39au, 0x36513d2bu,
-                                                      0x69cb344au};
+                                                      0xf6a55e61u};
     marl_calibration calibration;
     set_known_calibration(&calibration);
     for (int f = 0; f < MARL_FILTER_COUNT; f++) {

@@ -6,7 +6,7 @@
 static const marl_target_cost costs[MARL_FILTER_COUNT] = {
     [MARL_FILTER_GYRO] = {249, 446, 0},           [MARL_FILTER_VECTORS] = {333, 445, 0},
     [MARL_FILTER_COMPLEMENTARY] = {450, 1304, 0}, [MARL_FILTER_GRADIENT_DESCENT] = {454, 1345, 0},
-    [MARL_FILTER_KALMAN] = {791, 4961, 0},
+    [MARL_FILTER_KALMAN] = {790, 4950, 0},
 };
 enum { PIPELINE_BYTES = 1424 };
 

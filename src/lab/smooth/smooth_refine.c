@@ -10,6 +10,9 @@
 #define MAX_OPEN 0.006  /* of an element of the gyroscope's matrix that is left out, with what it may be */
 #define BIAS_MAY_CHANGE 0.5 /* share of the gyroscope's bias that may change within a log */
 
+/* A gyroscope's bias is not steadier than this, rad/s (0.003 deg/s): on another log it is another. */
+#define INSTABILITY 5e-5
+
 /* n errors of one kind: on the whole log and on its halves. */
 typedef struct estimates {
     int n;
@@ -67,7 +70,8 @@ static void make_present(marl_fit *fit, const marl_sensor_errors *errors)
 }
 
 /* matrix (raw - bias) - error = matrix (raw - (bias + matrix^-1 error)). */
-static void add_bias(marl_fit *fit, const marl_sensor_errors *errors, const marl_refinement outcome[3])
+static void add_bias(marl_fit *fit, const marl_sensor_errors *errors, const marl_refinement outcome[3],
+                     double instability)
 {
     double matrix[9], shift[3];
     for (int i = 0; i < 9; i++) {
@@ -82,7 +86,7 @@ static void add_bias(marl_fit *fit, const marl_sensor_errors *errors, const marl
     for (int k = 0; k < 3; k++) {
         fit->bias[k] += shift[k];
         if (outcome[k] == MARL_REFINE_ADDED && fit->has_sigma) {
-            fit->bias_sigma[k] = errors->bias_sigma[k];
+            fit->bias_sigma[k] = hypot(errors->bias_sigma[k], instability);
         }
     }
 }
@@ -153,7 +157,7 @@ static void refine_sensor(const marl_smoothed *whole, const marl_smoothed half[2
         fit->dip_deg = atan2(-whole->field_up, whole->field_north) / MARL_DEGREE;
     }
     make_present(fit, &whole->errors[sensor]);
-    add_bias(fit, &whole->errors[sensor], to->bias);
+    add_bias(fit, &whole->errors[sensor], to->bias, sensor == MARL_GYRO ? INSTABILITY : 0);
     add_matrix(fit, &whole->errors[sensor], to->matrix);
     refined->any = 1;
 }
