@@ -298,6 +298,7 @@ typedef struct marl_run {
     int compared;     /* 0: there is no comparison, and nothing of the replay */
     marl_comparison comparison;
     marl_estimator_counts counts;
+    double start_speed; /* m/s, see marl_start_watch_speed */
     uint32_t digest;
     int heading_is_magnetic;
 } marl_run;

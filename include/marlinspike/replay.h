@@ -84,6 +84,22 @@ MARL_CHECKED marl_status marl_replay_start(marl_pipeline *pipeline, marl_quat q,
 typedef void marl_replay_watch(void *context, const marl_pipeline *pipeline, const marl_sample *sample,
                                marl_quat q);
 
+/* Whether a log began while the body drove, by the speeds that kalman finds later: what it had before the first sample
+ * looks like a tilt, and no standard deviation holds it. */
+typedef struct marl_start_watch {
+    marl_still still;
+    int64_t first_ns;
+    float speed2; /* the largest mean square of the speed, (m/s)^2 */
+    int begun, rested, knows_speed;
+} marl_start_watch;
+
+void marl_start_watch_init(marl_start_watch *watch);
+/* A marl_replay_watch, for every attitude; `context` is the marl_start_watch. */
+marl_replay_watch marl_start_watch_add;
+/* In m/s where over 4, the log did not begin at rest, and neither a speed nor a lever arm is known; else 0. Always 0 of
+ * other filters than kalman. */
+double marl_start_watch_speed(const marl_start_watch *watch);
+
 /* Rows of a log in memory through a pipeline, in one go or some at a time. */
 
 /* A replay under way. The pipeline is initialised, the start set; all that it points to belongs to the caller. */

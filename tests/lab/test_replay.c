@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Replay: the same bits each time, the right refusals, and estimates that hold on the lift. */
+#include "accuracy_scenes.h"
 #include "check_main.h"
 #include "marlinspike/calibrate.h"
 #include "marlinspike/files.h"
@@ -175,6 +176,50 @@ START_TEST(refusals)
 }
 END_TEST
 
+/* How fast a replay by kalman says that a calibrated log began, m/s; 0: nothing. */
+static double start_speed(const accuracy_class *class, uint64_t seed)
+{
+    accuracy_run run = accuracy_run_make(class, seed);
+    marl_pipeline_config config = {.tuning = marl_tuning_default(MARL_FILTER_KALMAN),
+                                   .calibration = marl_calibration_none(),
+                                   .sensors = MARL_FRESH_ACCEL | MARL_FRESH_GYRO | MARL_FRESH_MAG,
+                                   .corrected = MARL_FRESH_ACCEL | MARL_FRESH_GYRO | MARL_FRESH_MAG};
+    marl_pipeline pipeline;
+    marl_start_watch watch;
+    marl_quat q;
+    ck_assert_int_eq(marl_pipeline_init(&pipeline, &config), MARL_OK);
+    marl_start_watch_init(&watch);
+    for (size_t i = 0; i < run.n; i++) {
+        if (marl_pipeline_step(&pipeline, &run.sample[i], &q) == MARL_OK) {
+            marl_start_watch_add(&watch, &pipeline, &run.sample[i], q);
+        }
+    }
+    accuracy_run_free(&run);
+    return marl_start_watch_speed(&watch);
+}
+
+/* Switched on while driving it is said nearly always; after a rest, with a speed, and of slower motion never. */
+START_TEST(a_start_while_driving_is_named)
+{
+    static const accuracy_class driving = {"", MARL_SCENE_ROAD, 60, 150, 0},
+                                others[] = {
+                                    {"", MARL_SCENE_ROAD, 0, 150, 0},  {"", MARL_SCENE_ROAD, 60, 100, 1},
+                                    {"", MARL_SCENE_DRIVE, 0, 150, 0}, {"", MARL_SCENE_SWING, 30, 60, 0},
+                                    {"", MARL_SCENE_CARRY, 60, 60, 0}, {"", MARL_SCENE_SPIN, 40, 60, 0},
+                                    {"", MARL_SCENE_SLEW, 0, 100, 0}};
+    int named = 0;
+    for (uint64_t seed = 9301; seed < 9307; seed++) {
+        double speed = start_speed(&driving, seed);
+        named += speed > 0;
+        ck_assert_msg(speed == 0 || (speed > 4 && speed < 30), "%g m/s", speed);
+    }
+    ck_assert_int_ge(named, 5);
+    for (size_t k = 0; k < sizeof others / sizeof others[0]; k++) {
+        ck_assert_double_eq(start_speed(&others[k], 9301 + k), 0);
+    }
+}
+END_TEST
+
 MARL_SUITE("replay", same_log_same_bits, without_a_digest_the_attitudes_are_the_same,
            fused_tilt_is_several_times_better, estimators_without_memory_lag_by_the_age_of_their_readings,
-           refusals)
+           a_start_while_driving_is_named, refusals)

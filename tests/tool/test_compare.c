@@ -411,8 +411,31 @@ START_TEST(the_cheapest_that_is_good_enough_is_named)
 }
 END_TEST
 
+/* Switched on while driving: replay and compare say that it may be off, and how fast it seems to be; after a rest they do
+ * not. */
+START_TEST(a_start_while_driving_is_said)
+{
+    temporary dir = tool_folder();
+    for (int late = 0; late < 2; late++) {
+        run_wants(0, "simulate --scene road --seed 6 --duration 120 %s -o r.csv --truth t.csv",
+                  late ? "--skip 60" : "");
+        json_t *replayed = run_json(0, "replay r.csv --tuning kalman");
+        ck_assert_int_eq(json_is_null(json_object_get(replayed, "start_speed_mps")), !late);
+        json_decref(replayed);
+        tool_run r = run("replay r.csv --tuning kalman"),
+                 c = run("compare r.csv --reference t.csv --tuning kalman");
+        ck_assert_int_eq(strstr(r.out, "begins in motion") != NULL, late);
+        ck_assert_int_eq(strstr(c.err, "begins in motion") != NULL, late);
+        run_free(&r);
+        run_free(&c);
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
 MARL_SUITE("compare", a_reference_as_the_rig_writes_it, what_a_slew_does_not_determine_is_null,
            a_reference_of_another_program, the_boards_own_attitude_is_a_row, several_logs,
            CAMPAIGN(rates_and_losses), the_boards_own_attitude, a_filter_that_diverges,
            compare_splits_and_measures, figures_in_all_three_forms, a_figure_is_whole_or_absent,
-           worlds_and_relative_headings_are_reported, the_cheapest_that_is_good_enough_is_named)
+           worlds_and_relative_headings_are_reported, the_cheapest_that_is_good_enough_is_named,
+           a_start_while_driving_is_said)

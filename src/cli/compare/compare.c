@@ -116,11 +116,23 @@ static void draw(const options *o, const marl_study *study, marl_error *error)
     }
 }
 
-/* A bias beyond its limit ruins every filter: that is what to cure first. */
+static void warn_of_start(marl_study *study, const marl_run *run)
+{
+    if (run->start_speed > 0) {
+        marl_warn(
+            &study->warnings, "start-in-motion",
+            "%s: it begins in motion, and the motion shows speeds of up to %.0f m/s: %s may be off by ten "
+            "degrees, which its standard deviation does not hold; begin at rest, or record the speed",
+            run->on->log_path, run->start_speed, run->tuning->name);
+    }
+}
+
+/* A bias beyond its limit, or a start at speed, ruins a filter: that is what to cure first. */
 static void warn_of_limits(marl_study *study)
 {
     for (size_t i = 0; i < study->run_n; i++) {
         const marl_run *run = &study->runs[i];
+        warn_of_start(study, run);
         if (run->counts.limited_bias > 0) {
             marl_warn(&study->warnings, "bias-limit",
                       "%s: %s: the gyroscope bias stood at bias_limit, %.1f deg/s, during %u corrections: "

@@ -124,6 +124,7 @@ static marl_status take(cli_replay_job *j, const cli_replay_options *o, marl_log
     row->has_q = 1;
     marl_pipeline_weights(j->pipeline, row->weight);
     j->last = *row;
+    marl_start_watch_add(&j->start_watch, j->pipeline, &row->sample, row->q);
     if (j->writer != NULL) {
         marl_log_write(j->writer, row);
     } else if (j->write.file != NULL) {
@@ -210,6 +211,7 @@ static int replay(const cli *c, cli_replay_options *o)
     marl_error error = {0};
     cli_replay_job j = {.declination_deg = NAN};
     j.pipeline = &j.own;
+    marl_start_watch_init(&j.start_watch);
     if (o->on != NULL) {
         return read_options(&j, o, &error) == MARL_OK ? cli_replay_on_board(c, o, &j, &error)
                                                       : cli_exit(&error);

@@ -34,6 +34,7 @@ typedef struct cli_replay_job {
     int paced;              /* the first row's time stands in first_ns, the clock's then in began */
     int64_t first_ns;
     struct timespec began;
+    marl_start_watch start_watch;
     marl_warnings warnings;
 } cli_replay_job;
 

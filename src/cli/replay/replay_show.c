@@ -36,6 +36,8 @@ json_t *cli_replay_json(const cli_replay_job *j)
     json_object_set_new(root, "invalid", cli_invalid_json(&counts));
     json_object_set_new(root, "downweighted", cli_downweighted_json(&counts));
     add_state(root, &j->pipeline->estimator);
+    double speed = marl_start_watch_speed(&j->start_watch);
+    json_object_set_new(root, "start_speed_mps", cli_number(speed > 0 ? speed : (double)NAN));
     json_object_set_new(root, "digest", cli_text(digest));
     return root;
 }
@@ -92,7 +94,20 @@ static void print_bias(const marl_estimator *e)
     }
 }
 
-static void print_state(const marl_estimator *e)
+static void print_start(const marl_start_watch *watch)
+{
+    double speed = marl_start_watch_speed(watch);
+    if (speed > 0) {
+        cli_print_prose(
+            2,
+            "  The log begins in motion, and the motion shows speeds of up to %.0f m/s: tilt and heading "
+            "may be off by ten degrees, which no standard deviation holds. Begin at rest, record the "
+            "speed, or use smooth.",
+            speed);
+    }
+}
+
+static void print_state(const marl_estimator *e, const marl_start_watch *watch)
 {
     const marl_estimator_counts counts = marl_estimator_count(e);
     float tilt, heading;
@@ -111,6 +126,7 @@ static void print_state(const marl_estimator *e)
                         "calibration left come on top",
                         (double)tilt / MARL_DEGREE, (double)heading / MARL_DEGREE);
     }
+    print_start(watch);
 }
 
 int cli_replay_print_table(const cli_replay_job *j, const cli_replay_options *o)
@@ -134,7 +150,7 @@ int cli_replay_print_table(const cli_replay_job *j, const cli_replay_options *o)
                   fmod((double)heading / MARL_DEGREE + turned + 360, 360));
     }
     cli_print("%s\n", angles.at_pole ? " (pitch at its pole: roll and yaw are one angle)" : "");
-    print_state(e);
+    print_state(e, &j->start_watch);
     if (o->digest) {
         cli_print("digest: %08x\n", (unsigned)j->pipeline->digest);
     }

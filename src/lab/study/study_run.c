@@ -73,8 +73,12 @@ static void run_one(const marl_study *study, marl_run *run)
 {
     marl_series estimate = {0, NULL};
     marl_pipeline pipeline;
-    marl_status status = marl_study_replay(study, run, NULL, NULL, &pipeline, &estimate, &run->error);
+    marl_start_watch start;
+    marl_start_watch_init(&start);
+    marl_status status =
+        marl_study_replay(study, run, marl_start_watch_add, &start, &pipeline, &estimate, &run->error);
     if (status == MARL_OK) {
+        run->start_speed = marl_start_watch_speed(&start);
         run->counts = marl_estimator_count(&pipeline.estimator);
         run->digest = pipeline.digest;
         run->heading_is_magnetic = run->tuning->recorded
