@@ -192,7 +192,7 @@ static void put_axes(show_script *out, const marl_figure *figure, size_t number)
         show_put(
             out,
             "set key at screen 0.53,0.955 center top vertical maxrows %d samplen 1.5 width %d font ',13'\n",
-            is_crowded(figure) ? 2 : 1, key_entries(figure) > MAX_WIDE ? -4 : 0);
+            is_crowded(figure) ? 2 : 1, key_entries(figure) > MAX_WIDE ? -2 : 0);
     } else {
         show_put(out, "set key at screen 0.53,0.95 center top horizontal maxrows 2 samplen 2 width 2\n");
     }

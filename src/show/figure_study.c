@@ -9,7 +9,8 @@
 
 #define POOR 5.0       /* times the error of the best */
 #define MIN_SHOWN 0.05 /* of it: where a logarithmic axis ends */
-enum { MAX_CURVES = MARL_FIGURE_TUNINGS, MAX_TITLED = 5 };
+/* Letters that the title has room for. */
+enum { MAX_CURVES = MARL_FIGURE_TUNINGS, MAX_TITLED = 5, TITLE_WIDTH = 105 };
 
 /* Everything that a figure draws; its data are freed together. */
 typedef struct drawing {
@@ -179,14 +180,17 @@ static void write_title(const marl_study *study, drawing *d, const marl_run *con
             return;
         }
         last = marl_study_score(study, &next->comparison.all);
-        char label[64];
+        char label[64], part[128];
         marl_study_label(study, (size_t)(next->tuning - study->tunings), label, sizeof label);
-        used += snprintf(d->title + used, sizeof d->title - (size_t)used, "%s%.2f%s with %.40s",
-                         k > 0 ? ", " : "", last,
-                         k > 0                                 ? ""
-                         : study->rank_by == MARL_RANK_BY_TILT ? " deg rms in tilt"
-                                                               : " deg rms",
-                         label);
+        int length = snprintf(part, sizeof part, "%s%.2f%s with %.40s", k > 0 ? ", " : "", last,
+                              k > 0                                 ? ""
+                              : study->rank_by == MARL_RANK_BY_TILT ? " deg rms in tilt"
+                                                                    : " deg rms",
+                              label);
+        if (k > 0 && used + length > TITLE_WIDTH) {
+            return; /* the worst ones are in the table */
+        }
+        used += snprintf(d->title + used, sizeof d->title - (size_t)used, "%s", part);
     }
 }
 

@@ -270,6 +270,9 @@ START_TEST(figures_in_all_three_forms)
     ck_assert_int_eq(system("grep -q 'set logscale y$' e.gp"), 0);
     ck_assert_int_ne(system("grep -q 'off scale' e.gp"), 0);
     ck_assert_int_eq(system("gnuplot e.gp > from_script.png"), 0);
+    /* the title holds the best ones, as many as it has room for */
+    ck_assert_int_eq(system("grep -Eq '^set .*title .lift.csv: [0-9.]+ deg rms with kalman, .{20,80}$' e.gp"),
+                     0);
     run_wants(
         0, "compare lift.csv --reference lift.reference.csv --tuning complementary:tilt_time=1,damping=0.9 "
            "--tuning complementary:tilt_time=2,damping=0.9 --figure n.gp --quiet");

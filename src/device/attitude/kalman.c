@@ -167,8 +167,8 @@ static void follow_evidence(marl_estimator *e, const estimator_means *means)
         low_pass(k->speed_evidence, float_max(speed, 0.0f), means->age / (means->age + memory));
 }
 
-/* (3.4) Squares of the speed, (m/s)^2, and of the acceleration, (m/s^2)^2, that go with a turn; none where a lever arm or
- * a speed is known, and their acceleration taken out. */
+/* (3.4) Squares of the speed, (m/s)^2, and of the acceleration, (m/s^2)^2, that go with a turn; none where the speed
+ * is known, and its acceleration taken out. A lever arm does not say how fast the body itself is. */
 typedef struct turn {
     float speed2, accel2;
 } turn;
@@ -176,7 +176,7 @@ typedef struct turn {
 static turn turn_of(const marl_estimator *e)
 {
     const marl_kalman *k = &e->kalman;
-    if (e->motion.known || !IS_ON(e, WEIGHTING)) {
+    if (e->motion.has_speed || !IS_ON(e, WEIGHTING)) {
         return (turn){0.0f, 0.0f};
     }
     marl_vec3 rate = vec3_sub(e->rate, e->bias);

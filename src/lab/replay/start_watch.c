@@ -25,7 +25,7 @@ void marl_start_watch_add(void *context, const marl_pipeline *pipeline, const ma
     if (!watch->rested && sample->t_ns - watch->first_ns < START_NS) {
         watch->rested = marl_still_update(&watch->still, sample) == MARL_STILL_QUIET;
     }
-    watch->knows_speed |= pipeline->estimator.motion.known;
+    watch->knows_speed |= pipeline->estimator.motion.has_speed;
     watch->speed2 = fmaxf(watch->speed2, marl_estimator_speed_evidence(&pipeline->estimator));
 }
 
