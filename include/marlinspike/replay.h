@@ -96,8 +96,8 @@ typedef struct marl_start_watch {
 void marl_start_watch_init(marl_start_watch *watch);
 /* A marl_replay_watch, for every attitude; `context` is the marl_start_watch. */
 marl_replay_watch marl_start_watch_add;
-/* In m/s where over 4, the log did not begin at rest, and no speed is recorded; else 0. Always 0 of
- * other filters than kalman. */
+/* In m/s where over 4, the log did not begin at rest (a gyroscope that is off by over 5 deg/s looks like a turn), and no
+ * speed is recorded; else 0. Always 0 of other filters than kalman. */
 double marl_start_watch_speed(const marl_start_watch *watch);
 
 /* Rows of a log in memory through a pipeline, in one go or some at a time. */

@@ -126,7 +126,7 @@ void lab_scene_carry(const marl_scene *scene, double seconds, lab_pose *pose)
     pose->q = lab_seated(scene, jet_quat_turned(body, 0, sway));
 }
 
-/* The truck along its eight, on a road that vibrates, the faster the more. The body's x axis points ahead. */
+/* The truck along its eight, on a road that vibrates while it drives. The body's x axis points ahead. */
 static void drive(const marl_scene *scene, lab_pose *pose, jet t, jet warp, jet driving, double speed)
 {
     double length = lab_drawn(scene, 8, 14, 22) * speed;
