@@ -119,7 +119,7 @@ void bench_smooth(void)
     print_classes(accuracy_untuned, ACCURACY_UNTUNED,
                   "smoother, motions and starts that no filter was tuned on");
     print_classes(accuracy_harder, ACCURACY_HARDER,
-                  "smoother, driving without a stop and tumbling faster, that nothing was tuned on");
+                  "smoother, driving without a stop and tumbling faster, that it was not tuned on");
     accuracy_class lift = accuracy_classes[0];
     accuracy_run run = accuracy_run_make(&lift, 1);
     marl_log log = log_of(&run);

@@ -19,7 +19,7 @@ enum { ACCURACY_CLASSES = 16, ACCURACY_UNTUNED = 5, ACCURACY_HARDER = 5 };
 extern const accuracy_class accuracy_classes[ACCURACY_CLASSES];
 /* Motions and starts that no seed was tuned on. */
 extern const accuracy_class accuracy_untuned[ACCURACY_UNTUNED];
-/* Driving without a stop, and tumbling faster than any of the others; nothing was tuned on these either. */
+/* Driving without a stop, and tumbling faster than any of the others; no constant was chosen by these. */
 extern const accuracy_class accuracy_harder[ACCURACY_HARDER];
 
 /* Seeds for tuning, and others for reporting. */
