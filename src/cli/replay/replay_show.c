@@ -55,9 +55,10 @@ static void print_advice(const marl_estimator *e, const marl_estimator_counts *c
         cli_print_prose(
             2,
             kalman
-                ? "  The acceleration changed by more than 0.1 m/s^2 most of the time: the tilt rests on the "
-                  "gyroscope and on the mean force. accel_floor and disturbance_time set how much one "
-                  "reading counts."
+                ? "  The acceleration changed by more than 0.1 m/s^2, or the body turned, most of the time: "
+                  "the tilt rests on the gyroscope and on the mean force. accel_floor and disturbance_time "
+                  "set "
+                  "how much one reading counts."
                 : "  Accelerations were beyond accel_threshold = %g m/s^2 most of the time: the tilt rests "
                   "on the gyroscope and on the mean force. A larger accel_threshold uses the readings more, "
                   "and follows accelerations more.",
