@@ -8,7 +8,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-enum { SIDE = 64, SCENES = 6, SEEDS = 3, GRID_SEED = 8701, GRID_RATE = 50 };
+enum { SIDE = 64, PIECE = 512, RUNS = 3, SCENES = 6, SEEDS = 3, GRID_SEED = 8701, GRID_RATE = 50 };
 
 static const char *const varied[2] = {"tilt_time", "heading_time"};
 
@@ -27,16 +27,42 @@ static marl_search *two_parameters(const accuracy_class *of, uint64_t seed, size
 
 typedef struct grid {
     const marl_search *search;
+    size_t from;
     double score[SIDE * SIDE];
 } grid;
 
 static void try_point(void *context, size_t i)
 {
     grid *g = context;
+    i += g->from;
     size_t row = i / SIDE, column = i % SIDE;
     const double unit[2] = {(double)column / (SIDE - 1), (double)row / (SIDE - 1)};
     marl_tuning tuning = lab_search_tuning(&g->search->filter[0], unit);
     g->score[i] = search_trial_score(g->search->study, &tuning);
+}
+
+/* Seconds for each of the grid's replays: a slow spell of the machine is in some of the pieces. */
+static double run_grid(grid *g)
+{
+    double least = INFINITY;
+    for (g->from = 0; g->from < SIDE * SIDE; g->from += PIECE) {
+        double began = bench_now();
+        lab_parallel(lab_cores(), PIECE, try_point, g);
+        least = fmin(least, (bench_now() - began) / PIECE);
+    }
+    return least;
+}
+
+static double run_search(marl_search *search)
+{
+    double least = INFINITY;
+    for (int i = 0; i < RUNS; i++) {
+        marl_error error = {0};
+        double began = bench_now();
+        search_trial_must(marl_search_run(search, &error), &error);
+        least = fmin(least, bench_now() - began);
+    }
+    return least;
 }
 
 static void search_grid(void)
@@ -48,22 +74,16 @@ static void search_grid(void)
     }
     for (int c = 0; c < SCENES; c++) {
         for (uint64_t seed = GRID_SEED; seed < GRID_SEED + SEEDS; seed++) {
-            marl_error error = {0};
             marl_search *search = two_parameters(&accuracy_classes[2 * c], seed, 1, GRID_RATE);
-            double began = bench_now(), least = INFINITY;
-            search_trial_must(marl_search_run(search, &error), &error);
-            double took = bench_now() - began;
+            double took = run_search(search), least = INFINITY;
             g->search = search;
-            began = bench_now();
-            lab_parallel(lab_cores(), (size_t)SIDE * SIDE, try_point, g);
-            double full = (bench_now() - began) / (SIDE * SIDE);
+            time += took / run_grid(g) / (SCENES * SEEDS);
             for (int i = 0; i < SIDE * SIDE; i++) {
                 least = fmin(least, g->score[i]);
             }
             worst = fmax(worst, search->score / least);
             most = fmax(most, (double)search->evaluations);
             mean += (double)search->evaluations / (SCENES * SEEDS);
-            time += took / full / (SCENES * SEEDS);
             search_trial_free(search);
         }
     }

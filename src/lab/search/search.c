@@ -318,14 +318,51 @@ static void prepare(marl_search *search)
     search->trials = 0;
 }
 
+/* ---- after it ---- */
+
+/* What is asked about the best one: the proof, which is serial for a good part, and the slices beside it. */
+typedef struct questions {
+    marl_search *search;
+    const lab_trial_log *log;
+    lab_race race;
+    lab_tried sliced;
+    marl_status status[2];
+    marl_error error[2];
+} questions;
+
+static void answer(void *context, size_t which)
+{
+    questions *q = context;
+    q->status[which] = which == 0 ? lab_search_prove(q->search, q->log, &q->error[0])
+                                  : lab_search_slice(q->search, &q->race, &q->sliced, &q->error[1]);
+}
+
+static marl_status prove_and_slice(marl_search *search, const lab_trial_log *log, const lab_race *race,
+                                   marl_error *error)
+{
+    questions q = {.search = search, .log = log, .race = *race};
+    q.race.threads = race->threads > 1 ? race->threads - 1 : 1;
+    q.sliced.tried = calloc((size_t)MARL_SEARCH_VARIED * MARL_SLICE_POINTS, sizeof *q.sliced.tried);
+    if (q.sliced.tried == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    lab_parallel(race->threads, 2, answer, &q);
+    marl_status status = MARL_OK;
+    for (int i = 0; i < 2 && status == MARL_OK; i++) {
+        status = q.status[i] == MARL_OK ? MARL_OK : marl_fail(error, q.status[i], "%s", q.error[i].text);
+    }
+    status = status == MARL_OK ? lab_search_keep(search, q.sliced.tried, q.sliced.n, error) : status;
+    free(q.sliced.tried);
+    return status;
+}
+
 static marl_status search_logs(marl_search *search, const lab_trial_log *log, marl_error *error)
 {
     lab_race race;
     prepare(search);
     MARL_TRY(check_logs(search, log, search->study->case_n, error));
     MARL_TRY(find(search, log, &race, error));
-    MARL_TRY(lab_search_slice(search, &race, error));
-    MARL_TRY(lab_search_prove(search, log, error));
+    MARL_TRY(prove_and_slice(search, log, &race, error));
     search->evaluations = (size_t)ceil(search->state->evaluations);
     return MARL_OK;
 }

@@ -37,9 +37,11 @@ static json_t *plateau_json(const marl_search *search)
     json_t *object = json_object();
     for (size_t i = 0; i < filter->varied; i++) {
         const marl_slice *s = &search->slice[i];
-        json_t *range = json_array();
-        lab_json_push(&range, number(s->from));
-        lab_json_push(&range, number(s->to));
+        json_t *range = s->n > 0 ? json_array() : json_null();
+        if (s->n > 0) {
+            lab_json_push(&range, number(s->from));
+            lab_json_push(&range, number(s->to));
+        }
         lab_json_put(&object, marl_parameter_row(filter->range[i].id)->name, range);
     }
     return object;

@@ -105,15 +105,15 @@ MARL_CHECKED marl_status lab_search_keep(marl_search *search, const marl_trial *
 /* Sweeps all filters' ranges on all logs; trials are kept. */
 MARL_CHECKED marl_status lab_search_sweep(marl_search *search, lab_race *race, marl_error *error);
 
-/* Room for what a refinement tries. */
-typedef struct lab_refinement {
+/* Room for what is tried, until it is kept. */
+typedef struct lab_tried {
     size_t most; /* evaluations */
     marl_trial *tried;
     size_t n;
-} lab_refinement;
+} lab_tried;
 
 /* Refines one trial on the race's logs; *trial becomes the best of what was tried. */
-MARL_CHECKED marl_status lab_search_refine(const lab_race *race, marl_trial *trial, lab_refinement *to,
+MARL_CHECKED marl_status lab_search_refine(const lab_race *race, marl_trial *trial, lab_tried *to,
                                            marl_error *error);
 /* The best two of each filter, which must not be close to each other, on all logs; trials are kept. */
 MARL_CHECKED marl_status lab_search_refine_all(marl_search *search, const lab_race *race, marl_error *error);
@@ -128,7 +128,9 @@ size_t lab_search_refine_size(const marl_search *search, size_t varied);
 double lab_search_proof_size(const marl_search *search);
 /* search->gain, and what is chosen. */
 MARL_CHECKED marl_status lab_search_prove(marl_search *search, const lab_trial_log *log, marl_error *error);
-/* search->slice, of the best one. */
-MARL_CHECKED marl_status lab_search_slice(marl_search *search, const lab_race *race, marl_error *error);
+/* search->slice, of the best one; room for MARL_SLICE_POINTS of each range. Beside the proof: trials are not kept here,
+ * since it reads those that are. */
+MARL_CHECKED marl_status lab_search_slice(marl_search *search, const lab_race *race, lab_tried *to,
+                                          marl_error *error);
 
 #endif

@@ -182,7 +182,7 @@ static marl_status refine_on(lab_race *race, marl_trial *start, marl_error *erro
 {
     marl_trial tried[MAX_FOLD];
     lab_ran ran;
-    lab_refinement to = {fold_size(race->search, race->search->filter[start->filter].varied), tried, 0};
+    lab_tried to = {fold_size(race->search, race->search->filter[start->filter].varied), tried, 0};
     MARL_TRY(lab_race_run(race, start, &ran, 1, error));
     lab_race_set_pace(race, &ran, 1);
     return lab_search_refine(race, start, &to, error);

@@ -15,7 +15,7 @@ typedef struct objective {
     const marl_search_filter *filter;
     marl_trial base; /* switches keep their values */
     size_t free_n, which[MARL_SEARCH_VARIED];
-    lab_refinement *to;
+    lab_tried *to;
     nlopt_opt optimiser;
     marl_error *error;
     marl_status status;
@@ -71,7 +71,7 @@ static void optimise(objective *o)
     nlopt_destroy(o->optimiser);
 }
 
-marl_status lab_search_refine(const lab_race *race, marl_trial *trial, lab_refinement *to, marl_error *error)
+marl_status lab_search_refine(const lab_race *race, marl_trial *trial, lab_tried *to, marl_error *error)
 {
     objective o = {.race = race,
                    .filter = &race->search->filter[trial->filter],
@@ -98,7 +98,7 @@ marl_status lab_search_refine(const lab_race *race, marl_trial *trial, lab_refin
 /* One start. */
 typedef struct job {
     marl_trial start;
-    lab_refinement to;
+    lab_tried to;
     marl_status status;
     marl_error error;
 } job;

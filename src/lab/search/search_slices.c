@@ -77,14 +77,12 @@ static double change_of(const marl_slice *s, double score)
     return s->n > 0 ? sum / (double)s->n : 0;
 }
 
-static marl_status slice_one(marl_search *search, const lab_race *race, size_t which, marl_error *error)
+/* One parameter's values, as trials of the best one. Returns how many. */
+static size_t set_trials(const marl_search *search, size_t which, marl_slice *s, marl_trial *trial)
 {
     const marl_search_filter *filter = &search->filter[search->best_filter];
     const marl_range *range = &filter->range[which];
     const marl_parameter *row = marl_parameter_row(range->id);
-    marl_slice *s = &search->slice[which];
-    marl_trial trial[MARL_SLICE_POINTS];
-    lab_ran ran[MARL_SLICE_POINTS];
     double unit[MARL_SLICE_POINTS], best = (double)search->best.tuning.value[range->id];
     s->n = slice_units(range, lab_range_unit(range, best), unit);
     for (size_t i = 0; i < s->n; i++) {
@@ -92,27 +90,47 @@ static marl_status slice_one(marl_search *search, const lab_race *race, size_t w
         trial[i] = (marl_trial){.filter = search->best_filter, .tuning = search->best.tuning};
         trial[i].tuning.value[range->id] = fminf(fmaxf((float)s->value[i], row->low), row->high);
     }
-    MARL_TRY(lab_race_run(race, trial, ran, s->n, error));
-    for (size_t i = 0; i < s->n; i++) {
-        s->score[i] = trial[i].score;
-    }
-    find_plateau(range, best, search->score, s);
-    return lab_search_keep(search, trial, s->n, error);
+    return s->n;
 }
 
-marl_status lab_search_slice(marl_search *search, const lab_race *race, marl_error *error)
+static void set_scores(marl_search *search, const marl_trial *trial)
 {
     const marl_search_filter *filter = &search->filter[search->best_filter];
     double total = 0;
-    memset(search->slice, 0, sizeof search->slice);
-    for (size_t i = 0; i < filter->varied && !lab_search_is_over(search); i++) {
-        MARL_TRY(slice_one(search, race, i, error));
-        search->slice[i].share = change_of(&search->slice[i], search->score);
-        total += search->slice[i].share;
+    for (size_t i = 0; i < filter->varied; i++) {
+        marl_slice *s = &search->slice[i];
+        for (size_t k = 0; k < s->n; k++) {
+            s->score[k] = trial++->score;
+        }
+        find_plateau(&filter->range[i], (double)search->best.tuning.value[filter->range[i].id], search->score,
+                     s);
+        s->share = change_of(s, search->score);
+        total += s->share;
     }
     for (size_t i = 0; i < filter->varied; i++) {
         search->slice[i].share = total > 0 ? search->slice[i].share / total : 0;
     }
+}
+
+marl_status lab_search_slice(marl_search *search, const lab_race *race, lab_tried *to, marl_error *error)
+{
+    const marl_search_filter *filter = &search->filter[search->best_filter];
+    lab_ran ran[MARL_SEARCH_VARIED * MARL_SLICE_POINTS];
+    to->n = 0;
+    memset(search->slice, 0, sizeof search->slice);
+    if (lab_search_is_over(search)) {
+        return MARL_OK;
+    }
+    for (size_t i = 0; i < filter->varied; i++) {
+        to->n += set_trials(search, i, &search->slice[i], &to->tried[to->n]);
+    }
+    MARL_TRY(lab_race_run(race, to->tried, ran, to->n, error));
+    if (lab_search_is_over(search)) { /* stopped on the way: nothing of it is whole */
+        to->n = 0;
+        memset(search->slice, 0, sizeof search->slice);
+        return MARL_OK;
+    }
+    set_scores(search, to->tried);
     return MARL_OK;
 }
 
