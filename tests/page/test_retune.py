@@ -223,17 +223,18 @@ class Retune(Browser):
         with open(name, "w") as out:
             out.write(text[:at] + change(text[at:]))
 
-    def test_all_scenes_have_the_tools_bits(self):
-        """Sixteen scenes by five filters, with three tunings each when MARLINSPIKE_ALL is set, as under node."""
-        one = {} if "MARLINSPIKE_ALL" in os.environ else {"ONE": "1"}
+    def test_other_scenes_have_the_tools_bits(self):
+        """Sixteen scenes by five filters under node, every fourth in the browser; all, with three tunings each, when
+        MARLINSPIKE_ALL is set."""
+        every = "MARLINSPIKE_ALL" in os.environ
         os.mkdir("pages")
         script = os.path.join(os.path.dirname(os.path.abspath(__file__)), "test_module.sh")
         subprocess.run(["bash", script, os.path.dirname(os.path.dirname(os.path.dirname(script))), TOOL],
                        check=True, stdout=subprocess.DEVNULL,
-                       env=dict(os.environ, PAGES=os.path.abspath("pages"), **one))
+                       env=dict(os.environ, PAGES=os.path.abspath("pages"), **({} if every else {"ONE": "1"})))
         pages = sorted(os.listdir("pages"))
-        self.assertEqual(len(pages), 16 if one else 48)
-        for name in pages:
+        self.assertEqual(len(pages), 48 if every else 16)
+        for name in pages[::1 if every else 4]:
             self.open(os.path.join("pages", name))
             self.wait("return page.bench.parameters && page.bench.busy.size === 0")
             self.assertIn("5 of 5 replays equal", self.bits(), name)
