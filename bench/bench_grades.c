@@ -25,6 +25,10 @@ static const accuracy_grade grades[] = {
     {"raw, 2 %", RAW(0.02, 0.01, 0.3, 5)},
     {"raw, 2 %, declared", RAW(0.02, 0.01, 0.3, 5), .declared = 1},
     {"raw, 5 %", RAW(0.05, 0.025, 1, 20)},
+    {"raw, 1 %, 5 uT", RAW(0.01, 0.005, 0.2, 5)},
+    {"raw, 1 %, 15 uT", RAW(0.01, 0.005, 0.2, 15)},
+    {"raw, 1 %, 30 uT", RAW(0.01, 0.005, 0.2, 30)},
+    {"raw, 1 %, 60 uT", RAW(0.01, 0.005, 0.2, 60)},
 };
 enum { GRADES = sizeof grades / sizeof grades[0] };
 

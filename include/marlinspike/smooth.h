@@ -69,7 +69,8 @@ typedef struct marl_smoothed {
     int calibration_is_wrong; /* the log contradicts what was given or stated of calibration; it counts as raw */
     double change;            /* mean square of the last pass' turns over their variance */
     double missed; /* largest mean square over 2 s of what the gyroscope's motion misses, over its variance */
-    double worst;  /* largest error of a raw sensor over its assumed standard deviation */
+    /* Largest error of a raw sensor over its assumed standard deviation, beside a hard iron of over 10 uT that was found. */
+    double worst;
     double preference; /* -2 log likelihood as calibrated less as raw */
 } marl_smoothed;
 
@@ -86,7 +87,8 @@ typedef struct marl_smooth_options {
 
 /* Smooths a log; `options` may be NULL. All errors of the sensors are estimated: first as of uncalibrated sensors
  * (0.3 m/s^2, 5 uT, 2 % of scale, 1 % of misalignment, several deg/s), then, where `record` or the log itself states
- * that sensors are calibrated, as of those; the log's likelihood decides which of the two the result is.
+ * that sensors are calibrated, as of those; the log's likelihood decides which of the two the result is. A hard iron of over
+ * 10 uT that the log's turns show is taken off before.
  * MARL_ERR_INSUFFICIENT under 10 s, without accelerometer or gyroscope, or when no attitude can be started;
  * MARL_ERR_INPUT when it is corrected already and a calibration is given, or of another device; MARL_ERR_SYSTEM
  * without memory (about 70 KB for each second of a log at 200 Hz). Logs with a magnetometer of over 90 minutes are
@@ -99,6 +101,10 @@ void marl_smoothed_free(marl_smoothed *smoothed);
 
 /* Why the result must not be trusted; NULL where nothing speaks against it. */
 MARL_CHECKED const char *marl_smoothed_distrust(const marl_smoothed *smoothed);
+
+/* 1 where the heading rests on what is assumed of the hard iron (some 5 uT) because the log hardly turns: with a larger one
+ * it is off by more than its standard deviation. A calibration of the magnetometer cures it. */
+int marl_smoothed_hides_iron(const marl_smoothed *smoothed);
 
 /* 1 where the log shows the lever arm: over five standard deviations along an axis. *is_long: and it is of a metre or more,
  * so that a filter should know it (MARL_PARAMETER_LEVER_X and so on; ./run bench lever). */

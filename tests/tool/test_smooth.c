@@ -188,7 +188,24 @@ START_TEST(a_pendulum_names_its_lever_arm)
 }
 END_TEST
 
+/* A board that keeps its attitude does not show what its magnetometer adds; one that is turned does. */
+START_TEST(a_hard_iron_that_no_turn_shows_is_named)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "simulate --scene shake --seed 4 -o shaken.csv --quiet");
+    for (int i = 0; i < 2; i++) {
+        tool_run r = run("%s", i == 0 ? "smooth shaken.csv" : "compare shaken.csv --reference smooth");
+        ck_assert_ptr_nonnull(strstr(r.err, "turns do not show the magnetometer's hard iron"));
+        run_free(&r);
+    }
+    json_t *turned = run_json(0, "smooth handle.csv");
+    ck_assert_uint_eq(json_array_size(json_object_get(turned, "warnings")), 0);
+    json_decref(turned);
+    temporary_remove(&dir);
+}
+END_TEST
+
 MARL_SUITE_OF_TRIALS("tool smooth", spoilt, what_is_not_trusted_is_not_written_and_decides_nothing,
                      CAMPAIGN(it_stands_in_for_the_rig), a_calibration_comes_of_any_motion,
                      an_option_says_that_a_log_is_calibrated, a_pendulum_names_its_lever_arm,
-                     what_it_needs_and_what_it_adds)
+                     a_hard_iron_that_no_turn_shows_is_named, what_it_needs_and_what_it_adds)

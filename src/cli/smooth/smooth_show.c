@@ -40,6 +40,13 @@ void cli_smooth_warn(cli_smoothed *job)
                   path);
     }
     warn_of_sensors(job);
+    if (marl_smoothed_hides_iron(s)) {
+        marl_warn(&job->warnings, "hard-iron-unseen",
+                  "%s: its turns do not show the magnetometer's hard iron: heading +- %.1f deg for some 5 uT "
+                  "of it, "
+                  "for more it is off by more; calibrate tumble, or record turns",
+                  path, s->sigma_heading_rms / MARL_DEGREE);
+    }
     if (s->disturbed_share > MAX_DISTURBED) {
         marl_warn(&job->warnings, "disturbed",
                   "%s: the field is disturbed for %.0f %% of the time; the heading is that of the field of "

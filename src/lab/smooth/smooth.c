@@ -14,8 +14,9 @@
 #define WRONG_CALIBRATION 60.0 /* of J: the log speaks against a calibration that was given */
 #define MIN_FIELD 10.0         /* uT, with steel around */
 #define MAX_FIELD 150.0
-#define WORSE 2.0       /* times what a calibration leaves, one sigma */
-#define SIGNIFICANT 3.0 /* standard errors */
+#define WORSE 2.0                /* times what a calibration leaves, one sigma */
+#define SIGNIFICANT 3.0          /* standard errors */
+#define UNSURE (2 * MARL_DEGREE) /* of a heading: where turns show the hard iron it is under one degree */
 
 static marl_status check(const marl_log *log, const marl_smooth_options *options, marl_error *error)
 {
@@ -202,6 +203,9 @@ static void summarise_constants(const lab_smoother *s, const lab_assumption *cla
     put_constants(s, ACCEL_MATRIX, 9, accel->matrix, accel->matrix_sigma);
     put_constants(s, GYRO_MATRIX, 9, gyro->matrix, gyro->matrix_sigma);
     put_constants(s, MAG, 3, mag->bias, mag->bias_sigma);
+    for (int i = 0; i < 3; i++) {
+        mag->bias[i] += s->iron[i];
+    }
     put_constants(s, MAG_MATRIX, 9, mag->matrix, mag->matrix_sigma);
     put_constants(s, ARM, 3, out->arm, out->arm_sigma);
     invert_gyro_matrix(gyro);
@@ -253,6 +257,7 @@ marl_status lab_smooth_whole(const marl_log *log, const marl_smooth_options *opt
     marl_status status = check(log, options, error);
     status = status != MARL_OK ? status : load(log, options, &s, error);
     status = status != MARL_OK ? status : lab_smooth_cut(&s, error);
+    status = status != MARL_OK ? status : lab_smooth_find_iron(&s, error);
     status = status != MARL_OK ? status : lab_smooth_settle(&s, &claimed, &verdict, error);
     status = status != MARL_OK ? status : write_rows(&s, smoothed, error);
     if (status == MARL_OK) {
@@ -261,8 +266,8 @@ marl_status lab_smooth_whole(const marl_log *log, const marl_smooth_options *opt
         smoothed->missed = verdict.missed;
         smoothed->worst = verdict.worst;
         smoothed->preference = verdict.preference;
-        smoothed->calibration_is_wrong =
-            verdict.claimed && !verdict.calibrated && verdict.preference > WRONG_CALIBRATION;
+        smoothed->calibration_is_wrong = verdict.contradicted || (verdict.claimed && !verdict.calibrated &&
+                                                                  verdict.preference > WRONG_CALIBRATION);
         summarise_constants(&s, &claimed, verdict.claimed, smoothed);
         summarise(&s, smoothed);
     } else {
@@ -284,6 +289,11 @@ const char *marl_smoothed_distrust(const marl_smoothed *s)
         return "the field is none of the Earth's (20 to 70 uT): the magnetometer's unit is wrong";
     }
     return lab_smooth_distrust(s->change, s->missed, s->worst);
+}
+
+int marl_smoothed_hides_iron(const marl_smoothed *s)
+{
+    return s->heading_is_magnetic && s->sensors_are_raw && s->sigma_heading_rms > UNSURE;
 }
 
 int marl_smoothed_shows_arm(const marl_smoothed *s, int *is_long)

@@ -80,6 +80,9 @@ typedef struct lab_smoother {
     marl_quat from_body; /* turns vectors of the body into the sensors' frame */
     lab_knot *knot;
     int has_mag;
+    int has_iron;                  /* a large hard iron was found and taken off the samples */
+    double iron[3], iron_sigma[3]; /* uT */
+    lab_assumption raw;            /* of sensors that nobody has calibrated */
     lab_assumption assumed;
     double constant[CONSTANTS], constant_sigma[CONSTANTS]; /* of the last pass */
     double *store;                                         /* (3c) the filter's estimates, for the way back */
@@ -91,6 +94,8 @@ typedef struct lab_smoother {
 
 /* (2) Cuts the rows into blocks. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status lab_smooth_cut(lab_smoother *s, marl_error *error);
+/* (2) Finds a hard iron of over 10 uT and takes it off the samples. MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status lab_smooth_find_iron(lab_smoother *s, marl_error *error);
 /* (2) Takes the start from the causal filter, with or without its weighting. */
 MARL_CHECKED marl_status lab_smooth_start(lab_smoother *s, int weighting, marl_error *error);
 /* (3a) Nominal motion within the blocks. */
@@ -119,6 +124,7 @@ void lab_rate_between(const lab_smoother *s, const marl_sample *before, const ma
 typedef struct lab_verdict {
     int claimed;       /* somebody says that sensors are calibrated */
     int calibrated;    /* the result is that of the claim */
+    int contradicted;  /* a magnetometer that is said to be calibrated has a large hard iron */
     double preference; /* J as claimed less J as raw */
     double change;     /* u: mean square of the last turns over their variance */
     double

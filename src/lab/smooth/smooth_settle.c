@@ -102,7 +102,7 @@ void lab_assume_calibrated(lab_assumption *assumed, marl_sensor sensor, const ma
 /* Expectation maximisation: the size of each kind of error by what the pass found of it, where it saw anything. */
 static void adapt(lab_smoother *s)
 {
-    const lab_assumption raw = assume(&raw_level);
+    const lab_assumption raw = s->raw;
     for (int k = 0; k < KINDS; k++) {
         double sum = PRIOR_WEIGHT;
         int from = kinds[k].at, to = from + kinds[k].n;
@@ -212,11 +212,11 @@ static double find_missed(const lab_smoother *s)
 /* The largest error of a sensor over what raw ones are assumed to have. */
 static double find_worst(const lab_smoother *s)
 {
-    const lab_assumption raw = assume(&raw_level);
     double worst = 0;
     for (int k = 0; k < KINDS; k++) {
         for (int i = kinds[k].at; i < kinds[k].at + kinds[k].n; i++) {
-            worst = fmax(worst, fabs(s->constant[i]) / raw.sigma[i]);
+            double sigma = s->raw.sigma[i]; /* 0: it has no magnetometer */
+            worst = sigma > 0 ? fmax(worst, fabs(s->constant[i]) / sigma) : worst;
         }
     }
     return worst;
@@ -243,17 +243,16 @@ const char *lab_smooth_distrust(double change, double missed, double worst)
 
 /* As raw, from the start that the causal filter gives, and from that of the filter without weighting; the likelier of
  * the two results. Either may have started where no pass leads out. */
-static marl_status run_raw(lab_smoother *s, const lab_assumption *raw, lab_verdict *verdict,
-                           marl_error *error)
+static marl_status run_raw(lab_smoother *s, lab_verdict *verdict, marl_error *error)
 {
     saved first;
-    s->assumed = *raw;
+    s->assumed = s->raw;
     MARL_TRY(lab_smooth_start(s, 1, error));
     MARL_TRY(run_passes(s, 1, error));
     if (!save(s, &first)) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    s->assumed = *raw;
+    s->assumed = s->raw;
     marl_status status = lab_smooth_start(s, 0, error);
     status = status != MARL_OK ? status : run_passes(s, 1, error);
     if (status == MARL_OK && !(s->deviance < first.deviance)) {
@@ -297,19 +296,32 @@ static lab_assumption without_field(const lab_smoother *s, const lab_assumption 
     return assumed;
 }
 
+/* Of a hard iron that was taken off, what was not seen of it may be as large as it is. */
+static lab_assumption assume_of_raw(const lab_smoother *s)
+{
+    const lab_assumption all = assume(&raw_level);
+    lab_assumption raw = without_field(s, &all);
+    for (int i = 0; i < 3 && s->has_iron; i++) {
+        raw.sigma[MAG + i] = fmax(raw.sigma[MAG + i], s->iron_sigma[i]);
+    }
+    return raw;
+}
+
 marl_status lab_smooth_settle(lab_smoother *s, const lab_assumption *claimed, lab_verdict *verdict,
                               marl_error *error)
 {
     const lab_assumption all_raw = assume(&raw_level);
-    const lab_assumption raw = without_field(s, &all_raw);
     lab_assumption claim = without_field(s, claimed);
     *verdict = (lab_verdict){0};
-    MARL_TRY(run_raw(s, &raw, verdict, error));
+    s->raw = assume_of_raw(s);
+    MARL_TRY(run_raw(s, verdict, error));
+    verdict->contradicted = s->has_iron && claim.sigma[MAG] < raw_level.mag;
     for (int i = 0; i < CONSTANTS; i++) { /* of what nobody claims, what the log has shown */
-        verdict->claimed |= claim.sigma[i] < raw.sigma[i];
-        claim.sigma[i] = claim.sigma[i] < raw.sigma[i] ? claim.sigma[i] : s->assumed.sigma[i];
+        int is_claimed = s->raw.sigma[i] > 0 && claim.sigma[i] < all_raw.sigma[i];
+        verdict->claimed |= is_claimed;
+        claim.sigma[i] = is_claimed ? claim.sigma[i] : s->assumed.sigma[i];
     }
-    if (verdict->claimed) {
+    if (verdict->claimed && !verdict->contradicted) {
         MARL_TRY(try_claim(s, &claim, 0, verdict, error));
         if (!verdict->calibrated) { /* the raw result may have led it astray */
             MARL_TRY(try_claim(s, &claim, 1, verdict, error));

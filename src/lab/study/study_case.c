@@ -99,6 +99,13 @@ static void warn_of_smoothed(marl_study *study, marl_study_case *it, const marl_
                   "nothing is decided by it",
                   path, 100 * s->disturbed_share);
     }
+    if (marl_smoothed_hides_iron(s)) {
+        marl_warn(
+            &study->warnings, "hard-iron-unseen",
+            "%s: its turns do not show the magnetometer's hard iron: the smoothed log's heading is known to "
+            "%.1f deg for some 5 uT of it; calibrate tumble, or record turns",
+            path, s->sigma_heading_rms / MARL_DEGREE);
+    }
     if (s->calibration_is_wrong) {
         marl_warn(&study->warnings, "calibration-wrong",
                   "%s: its calibration does not hold on this log: calibrate again", path);
