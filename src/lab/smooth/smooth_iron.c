@@ -12,7 +12,8 @@ enum { LAGS = 3, ROUNDS = 3, UNKNOWNS = 6 };
 static const size_t lag_of[LAGS] = {10, 40, 160}; /* blocks, of about 0.1 s */
 #define IRON_PRIOR 30.0                           /* uT */
 #define BIAS_PRIOR 0.1                            /* rad/s, of each step */
-#define SIGMA 3.0                                 /* uT, of a difference: noise, scale, misalignment */
+#define NOISE 1.0                                 /* uT, of a difference, at least */
+#define MODEL 1.5                                 /* uT, of the hard iron: what scale looks like */
 #define LARGE 10.0                                /* uT: less the passes find themselves */
 #define SURE2 25.0                                /* squared standard deviations */
 
@@ -128,7 +129,7 @@ static double add_lag(iron *to, size_t lag, double scale)
         difference(to, a, b, off, by);
         double square = lab_dot3(off, off) / 3;
         if (scale > 0) {
-            add(to, off, by, 1 / (SIGMA * SIGMA * (1 + square / (scale * scale))));
+            add(to, off, by, 1 / (scale * scale + square));
         }
         to->off[n++] = sqrt(square);
     }
@@ -148,7 +149,7 @@ static int improve(iron *to, int lags, double covariance[9])
     turn_fields(to);
     for (int i = 0; i < lags; i++) {
         double median = add_lag(to, lag_of[i], 0);
-        (void)add_lag(to, lag_of[i], fmax(SIGMA, median));
+        (void)add_lag(to, lag_of[i], fmax(NOISE, median));
     }
     if (!lab_solve_positive(UNKNOWNS, to->matrix, to->vector) || !lab_invert_factor(UNKNOWNS, to->matrix)) {
         return 0;
@@ -157,7 +158,7 @@ static int improve(iron *to, int lags, double covariance[9])
         to->hard[i] += to->vector[i];
         to->bias[i] += to->vector[3 + i];
         for (int j = 0; j < 3; j++) {
-            covariance[3 * i + j] = to->matrix[UNKNOWNS * i + j];
+            covariance[3 * i + j] = to->matrix[UNKNOWNS * i + j] + (i == j ? MODEL * MODEL : 0);
         }
     }
     return 1;
