@@ -102,6 +102,18 @@ void marl_smoothed_free(marl_smoothed *smoothed);
 /* Why the result must not be trusted; NULL where nothing speaks against it. */
 MARL_CHECKED const char *marl_smoothed_distrust(const marl_smoothed *smoothed);
 
+/* A constant field of the board itself. */
+typedef struct marl_hard_iron {
+    double bias[3],
+        sigma[3]; /* uT, sensors' axes; standard errors, of which at least 1.5 uT are what scale looks like */
+    int is_large; /* over 10 uT and five standard errors */
+} marl_hard_iron;
+
+/* The hard iron by the turns of a log alone: how readings of the field turn against the gyroscope's (section 2 of
+ * docs/methods/smoother.md). No attitude is needed, and no calibration. MARL_ERR_INSUFFICIENT without gyroscope or
+ * magnetometer, or under 10 s; MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_hard_iron_find(const marl_log *log, marl_hard_iron *found, marl_error *error);
+
 /* 1 where the heading rests on what is assumed of the hard iron (some 5 uT) because the log hardly turns: with a larger one
  * it is off by more than its standard deviation. A calibration of the magnetometer cures it. */
 int marl_smoothed_hides_iron(const marl_smoothed *smoothed);

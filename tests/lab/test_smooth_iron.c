@@ -51,6 +51,36 @@ START_TEST(a_large_hard_iron_is_found)
 }
 END_TEST
 
+/* By the turns alone: within five of its standard errors, which allow for the scale; what is usual is not large. A rest
+ * shows none. */
+START_TEST(turns_alone_show_it)
+{
+    const marl_scene_kind scenes[] = {MARL_SCENE_HANDLE, MARL_SCENE_SLEW, MARL_SCENE_SHAKE, MARL_SCENE_STILL};
+    static const double usual[3] = {2, -3, 1};
+    for (size_t c = 0; c < 2 * sizeof scenes / sizeof scenes[0]; c++) {
+        const double *hard = c % 2 ? usual : irons[1];
+        marl_log log = log_with(scenes[c / 2], 91 + c, hard);
+        marl_hard_iron found;
+        ck_assert_int_eq(marl_hard_iron_find(&log, &found, NULL), MARL_OK);
+        ck_assert_int_eq(found.is_large, c % 2 == 0 && scenes[c / 2] != MARL_SCENE_STILL);
+        for (int k = 0; k < 3; k++) {
+            ck_assert_double_ge(found.sigma[k], 1.5);
+            ck_assert_double_eq_tol(found.bias[k], hard[k], 5 * found.sigma[k]);
+        }
+        marl_log_free(&log);
+    }
+    marl_log none = log_with(MARL_SCENE_HANDLE, 95, usual);
+    marl_hard_iron found;
+    none.info.columns &= ~(unsigned)MARL_COLUMNS_MAG;
+    ck_assert_int_eq(marl_hard_iron_find(&none, &found, NULL), MARL_ERR_INSUFFICIENT);
+    none.info.columns |= MARL_COLUMNS_MAG;
+    none.n = 900; /* 9 s */
+    ck_assert_int_eq(marl_hard_iron_find(&none, &found, NULL), MARL_ERR_INSUFFICIENT);
+    none.n = 9000;
+    marl_log_free(&none);
+}
+END_TEST
+
 /* Who says that such a magnetometer is calibrated is wrong; the attitudes are those without that claim. */
 START_TEST(a_claim_against_it_is_named)
 {
@@ -101,5 +131,5 @@ START_TEST(steel_is_no_hard_iron)
 }
 END_TEST
 
-MARL_SUITE_OF_TRIALS("smooth iron", irons, a_large_hard_iron_is_found, a_claim_against_it_is_named,
-                     an_iron_that_no_turn_shows_is_named, steel_is_no_hard_iron)
+MARL_SUITE_OF_TRIALS("smooth iron", irons, a_large_hard_iron_is_found, turns_alone_show_it,
+                     a_claim_against_it_is_named, an_iron_that_no_turn_shows_is_named, steel_is_no_hard_iron)

@@ -198,6 +198,27 @@ START_TEST(repeated_readings_are_reported)
 }
 END_TEST
 
+/* A battery beside the magnetometer: inspect says so, smooth finds it, and what comes of it cures it. */
+START_TEST(a_hard_iron_is_seen_and_cured)
+{
+    temporary dir = tool_folder();
+    ck_assert_int_eq(system("awk -F, -v OFS=, '/^[0-9]/ && $8 != \"\" { $8 += 25; $10 -= 30 } { print }' "
+                            "handle.csv > battery.csv"),
+                     0);
+    tool_run plain = run("inspect handle.csv"), r = run("inspect battery.csv");
+    ck_assert_ptr_null(strstr(plain.err, "hard iron"));
+    ck_assert_ptr_nonnull(strstr(r.err, "the magnetometer has a hard iron of 39 uT"));
+    run_free(&plain);
+    run_free(&r);
+    run_wants(0, "smooth battery.csv --into cal.json --quiet");
+    run_wants(0, "correct battery.csv --calibration cal.json -o cured.csv --quiet");
+    r = run("inspect cured.csv");
+    ck_assert_ptr_null(strstr(r.err, "hard iron"));
+    run_free(&r);
+    temporary_remove(&dir);
+}
+END_TEST
+
 MARL_SUITE("inspect", a_foreign_file_becomes_a_log, two_files_become_one_log,
            CAMPAIGN(a_sheet_is_checked_against_its_recording), curves_and_lines_are_reported,
-           one_axis_is_a_log, repeated_readings_are_reported)
+           one_axis_is_a_log, a_hard_iron_is_seen_and_cured, repeated_readings_are_reported)

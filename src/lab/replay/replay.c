@@ -59,7 +59,7 @@ void marl_replay_warn(marl_warnings *warnings, const marl_calibration_record *re
                   "of heading up to 12 for 5 uT of hard iron. %s, --calibrated says that it is done",
                   log_path, raw,
                   info->corrected ? "'correct' with a calibration of all sensors helps"
-                                  : "--calibration corrects");
+                                  : "--calibration corrects (smooth --into makes one of most motions)");
     }
 }
 

@@ -204,7 +204,7 @@ static void summarise_constants(const lab_smoother *s, const lab_assumption *cla
     put_constants(s, GYRO_MATRIX, 9, gyro->matrix, gyro->matrix_sigma);
     put_constants(s, MAG, 3, mag->bias, mag->bias_sigma);
     for (int i = 0; i < 3; i++) {
-        mag->bias[i] += s->iron[i];
+        mag->bias[i] += s->has_iron ? s->iron[i] : 0;
     }
     put_constants(s, MAG_MATRIX, 9, mag->matrix, mag->matrix_sigma);
     put_constants(s, ARM, 3, out->arm, out->arm_sigma);
@@ -276,6 +276,29 @@ marl_status lab_smooth_whole(const marl_log *log, const marl_smooth_options *opt
     free(s.sample);
     free(s.knot);
     free(s.store);
+    return status;
+}
+
+marl_status marl_hard_iron_find(const marl_log *log, marl_hard_iron *found, marl_error *error)
+{
+    static const marl_smooth_options as_they_are = {0};
+    lab_smoother s = {.path = log->path};
+    memset(found, 0, sizeof *found);
+    MARL_TRY(marl_log_require(&log->info, log->path, MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG, error));
+    if (lab_log_seconds(log) < LAB_SMOOTH_MIN_S) {
+        return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: %.3g s; %.0f s are needed for a hard iron",
+                         log->path, lab_log_seconds(log), LAB_SMOOTH_MIN_S);
+    }
+    marl_status status = load(log, &as_they_are, &s, error);
+    status = status != MARL_OK ? status : lab_smooth_cut(&s, error);
+    status = status != MARL_OK ? status : lab_smooth_find_iron(&s, error);
+    if (status == MARL_OK) {
+        memcpy(found->bias, s.iron, sizeof s.iron);
+        memcpy(found->sigma, s.iron_sigma, sizeof s.iron_sigma);
+        found->is_large = s.has_iron;
+    }
+    free(s.sample);
+    free(s.knot);
     return status;
 }
 

@@ -188,22 +188,20 @@ static int find(iron *to, double covariance[9])
 marl_status lab_smooth_find_iron(lab_smoother *s, marl_error *error)
 {
     iron it = {.s = s, .place = calloc(s->knots, sizeof *it.place), .off = calloc(s->knots, sizeof *it.off)};
-    double covariance[9];
+    double covariance[9] = {0};
     if (it.place == NULL || it.off == NULL) {
         free(it.place);
         free(it.off);
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    if (s->has_mag && find(&it, covariance)) {
-        s->has_iron = 1;
-        for (int i = 0; i < 3; i++) {
-            s->iron[i] = it.hard[i];
-            s->iron_sigma[i] = sqrt(covariance[4 * i]);
-        }
-        for (size_t i = 0; i < s->rows; i++) {
-            marl_vec3 *m = &s->sample[i].mag;
-            *m = (marl_vec3){m->x - (float)it.hard[0], m->y - (float)it.hard[1], m->z - (float)it.hard[2]};
-        }
+    s->has_iron = s->has_mag && find(&it, covariance);
+    for (int i = 0; i < 3 && s->has_mag; i++) {
+        s->iron[i] = it.hard[i];
+        s->iron_sigma[i] = sqrt(covariance[4 * i]);
+    }
+    for (size_t i = 0; i < s->rows && s->has_iron; i++) {
+        marl_vec3 *m = &s->sample[i].mag;
+        *m = (marl_vec3){m->x - (float)it.hard[0], m->y - (float)it.hard[1], m->z - (float)it.hard[2]};
     }
     free(it.place);
     free(it.off);

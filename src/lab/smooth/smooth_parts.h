@@ -80,8 +80,8 @@ typedef struct lab_smoother {
     marl_quat from_body; /* turns vectors of the body into the sensors' frame */
     lab_knot *knot;
     int has_mag;
-    int has_iron;                  /* a large hard iron was found and taken off the samples */
-    double iron[3], iron_sigma[3]; /* uT */
+    int has_iron;                  /* it is large, and taken off the samples */
+    double iron[3], iron_sigma[3]; /* hard iron by the turns alone, uT */
     lab_assumption raw;            /* of sensors that nobody has calibrated */
     lab_assumption assumed;
     double constant[CONSTANTS], constant_sigma[CONSTANTS]; /* of the last pass */
@@ -94,7 +94,7 @@ typedef struct lab_smoother {
 
 /* (2) Cuts the rows into blocks. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status lab_smooth_cut(lab_smoother *s, marl_error *error);
-/* (2) Finds a hard iron of over 10 uT and takes it off the samples. MARL_ERR_SYSTEM without memory. */
+/* (2) Finds the hard iron by the turns; one of over 10 uT is taken off the samples. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status lab_smooth_find_iron(lab_smoother *s, marl_error *error);
 /* (2) Takes the start from the causal filter, with or without its weighting. */
 MARL_CHECKED marl_status lab_smooth_start(lab_smoother *s, int weighting, marl_error *error);
