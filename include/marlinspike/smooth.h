@@ -69,7 +69,8 @@ typedef struct marl_smoothed {
     int calibration_is_wrong; /* the log contradicts what was given or stated of calibration; it counts as raw */
     double change;            /* mean square of the last pass' turns over their variance */
     double missed; /* largest mean square over 2 s of what the gyroscope's motion misses, over its variance */
-    /* Largest error of a raw sensor over its assumed standard deviation, beside a hard iron of over 10 uT that was found. */
+    /* Largest error of a raw sensor over its assumed standard deviation (an accelerometer's bias over three times that), beside
+     * a hard iron of over 10 uT that was found. */
     double worst;
     double preference; /* -2 log likelihood as calibrated less as raw */
 } marl_smoothed;
@@ -104,9 +105,8 @@ MARL_CHECKED const char *marl_smoothed_distrust(const marl_smoothed *smoothed);
 
 /* A constant field of the board itself. */
 typedef struct marl_hard_iron {
-    double bias[3],
-        sigma[3]; /* uT, sensors' axes; standard errors, of which at least 1.5 uT are what scale looks like */
-    int is_large; /* over 10 uT and five standard errors */
+    double bias[3], sigma[3]; /* with standard errors, uT, sensors' axes */
+    int is_large;             /* over 10 uT and five standard errors */
 } marl_hard_iron;
 
 /* The hard iron by the turns of a log alone: how readings of the field turn against the gyroscope's (section 2 of

@@ -13,7 +13,7 @@ static const size_t lag_of[LAGS] = {10, 40, 160}; /* blocks, of about 0.1 s */
 #define IRON_PRIOR 30.0                           /* uT */
 #define BIAS_PRIOR 0.1                            /* rad/s, of each step */
 #define NOISE 1.0                                 /* uT, of a difference, at least */
-#define MODEL 1.5                                 /* uT, of the hard iron: what scale looks like */
+#define MODEL 1.5                                 /* uT, of a difference for each rad: scale, misalignment */
 #define LARGE 10.0                                /* uT: less the passes find themselves */
 #define SURE2 25.0                                /* squared standard deviations */
 
@@ -28,6 +28,7 @@ typedef struct iron {
     place *place; /* of each knot */
     double *off;  /* room for residuals */
     double hard[3], bias[3];
+    double turned; /* sum of the squared turns, each with its weight */
     double matrix[UNKNOWNS * UNKNOWNS], vector[UNKNOWNS];
 } iron;
 
@@ -102,8 +103,19 @@ static void difference(const iron *of, const place *a, const place *b, double of
     }
 }
 
+/* The angle by which two places differ, squared; 4 at most. */
+static double turn_squared(double by[3][UNKNOWNS])
+{
+    double sum = 0;
+    for (int i = 0; i < 9; i++) {
+        sum += by[i / 3][i % 3] * by[i / 3][i % 3] / 2;
+    }
+    return sum;
+}
+
 static void add(iron *to, const double off[3], double by[3][UNKNOWNS], double weight)
 {
+    to->turned += weight * turn_squared(by);
     for (int r = 0; r < 3; r++) {
         for (int i = 0; i < UNKNOWNS; i++) {
             to->vector[i] += weight * by[r][i] * off[r];
@@ -136,30 +148,67 @@ static double add_lag(iron *to, size_t lag, double scale)
     return n > 0 ? lab_quantile(to->off, n, 0.5) : 0;
 }
 
-/* One step of least squares over the first lags; `covariance` becomes that of the hard iron. 0 when it fails. */
-static int improve(iron *to, int lags, double covariance[9])
+/* The normal equations of the first lags, with the prior. */
+static void set_equations(iron *to, int lags)
 {
     memset(to->matrix, 0, sizeof to->matrix);
     memset(to->vector, 0, sizeof to->vector);
-    for (int i = 0; i < UNKNOWNS; i++) {
-        double prior = i < 3 ? IRON_PRIOR : BIAS_PRIOR;
-        to->matrix[(UNKNOWNS + 1) * i] = 1 / (prior * prior);
-        to->vector[i] = i < 3 ? -to->hard[i] / (prior * prior) : 0;
-    }
+    to->turned = 0;
     turn_fields(to);
     for (int i = 0; i < lags; i++) {
         double median = add_lag(to, lag_of[i], 0);
         (void)add_lag(to, lag_of[i], fmax(NOISE, median));
     }
-    if (!lab_solve_positive(UNKNOWNS, to->matrix, to->vector) || !lab_invert_factor(UNKNOWNS, to->matrix)) {
+    for (int i = 0; i < UNKNOWNS; i++) {
+        double prior = i < 3 ? IRON_PRIOR : BIAS_PRIOR;
+        to->matrix[(UNKNOWNS + 1) * i] += 1 / (prior * prior);
+        to->vector[i] -= i < 3 ? to->hard[i] / (prior * prior) : 0;
+    }
+}
+
+/* One step of least squares; `covariance` becomes that of the hard iron: of noise, and of what scale and misalignment add to
+ * each difference in proportion to its turn, all alike, so that no number of differences makes it less. 0 when it fails. */
+static int improve(iron *to, int lags, double covariance[9])
+{
+    double seen[9];
+    set_equations(to, lags);
+    for (int i = 0; i < 9; i++) {
+        seen[i] = to->matrix[UNKNOWNS * (i / 3) + i % 3];
+    }
+    if (!lab_invert_positive(3, seen) || !lab_solve_positive(UNKNOWNS, to->matrix, to->vector) ||
+        !lab_invert_factor(UNKNOWNS, to->matrix)) {
         return 0;
     }
     for (int i = 0; i < 3; i++) {
         to->hard[i] += to->vector[i];
         to->bias[i] += to->vector[3 + i];
-        for (int j = 0; j < 3; j++) {
-            covariance[3 * i + j] = to->matrix[UNKNOWNS * i + j] + (i == j ? MODEL * MODEL : 0);
-        }
+    }
+    for (int i = 0; i < 9; i++) {
+        covariance[i] = to->matrix[UNKNOWNS * (i / 3) + i % 3] + MODEL * MODEL * to->turned * seen[i];
+    }
+    return 1;
+}
+
+/* By the prior with all of the covariance: along an axis that is hardly seen it is as good as none. */
+static int shrink(double hard[3], double covariance[9])
+{
+    double sum[9], gain[9];
+    memcpy(sum, covariance, sizeof sum);
+    for (int i = 0; i < 3; i++) {
+        sum[4 * i] += IRON_PRIOR * IRON_PRIOR;
+    }
+    if (!lab_invert_positive(3, sum)) {
+        return 0;
+    }
+    for (int i = 0; i < 9; i++) { /* prior / (prior + covariance) */
+        gain[i] = IRON_PRIOR * IRON_PRIOR * sum[i];
+    }
+    const double was[3] = {hard[0], hard[1], hard[2]};
+    for (int i = 0; i < 3; i++) {
+        hard[i] = lab_dot3(gain + 3 * i, was);
+    }
+    for (int i = 0; i < 9; i++) { /* prior - prior^2 / (prior + covariance) */
+        covariance[i] = IRON_PRIOR * IRON_PRIOR * ((i % 4 == 0) - gain[i]);
     }
     return 1;
 }
@@ -182,7 +231,7 @@ static int find(iron *to, double covariance[9])
             }
         }
     }
-    return is_large(to->hard, covariance);
+    return shrink(to->hard, covariance) && is_large(to->hard, covariance);
 }
 
 marl_status lab_smooth_find_iron(lab_smoother *s, marl_error *error)

@@ -43,10 +43,12 @@ typedef struct saved {
     double constant[CONSTANTS], constant_sigma[CONSTANTS], change, deviance;
 } saved;
 
-/* Errors of one kind have one size. */
+/* Errors of one kind have one size; of an accelerometer's bias `allowed` times that is no reason to distrust: data sheets
+ * have 1 m/s^2, and a log shows it. */
 static const struct {
     int at, n;
-} kinds[] = {{MAG, 3}, {ACCEL, 3}, {GYRO_MATRIX, 9}, {ACCEL_MATRIX, 9}, {MAG_MATRIX, 9}};
+    double allowed;
+} kinds[] = {{MAG, 3, 1}, {ACCEL, 3, 3}, {GYRO_MATRIX, 9, 1}, {ACCEL_MATRIX, 9, 1}, {MAG_MATRIX, 9, 1}};
 
 enum { KINDS = sizeof kinds / sizeof kinds[0] };
 
@@ -215,7 +217,7 @@ static double find_worst(const lab_smoother *s)
     double worst = 0;
     for (int k = 0; k < KINDS; k++) {
         for (int i = kinds[k].at; i < kinds[k].at + kinds[k].n; i++) {
-            double sigma = s->raw.sigma[i]; /* 0: it has no magnetometer */
+            double sigma = kinds[k].allowed * s->raw.sigma[i]; /* 0: it has no magnetometer */
             worst = sigma > 0 ? fmax(worst, fabs(s->constant[i]) / sigma) : worst;
         }
     }
