@@ -222,6 +222,7 @@ static int is_large(const double hard[3], const double covariance[9])
     return lab_dot3(hard, hard) > LARGE * LARGE && lab_solve_positive(3, a, x) && lab_dot3(hard, x) > SURE2;
 }
 
+/* 0 when numbers do not determine it. */
 static int find(iron *to, double covariance[9])
 {
     for (int lags = 1; lags <= LAGS; lags++) {
@@ -231,7 +232,7 @@ static int find(iron *to, double covariance[9])
             }
         }
     }
-    return shrink(to->hard, covariance) && is_large(to->hard, covariance);
+    return shrink(to->hard, covariance);
 }
 
 marl_status lab_smooth_find_iron(lab_smoother *s, marl_error *error)
@@ -243,10 +244,11 @@ marl_status lab_smooth_find_iron(lab_smoother *s, marl_error *error)
         free(it.off);
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    s->has_iron = s->has_mag && find(&it, covariance);
-    for (int i = 0; i < 3 && s->has_mag; i++) {
-        s->iron[i] = it.hard[i];
-        s->iron_sigma[i] = sqrt(covariance[4 * i]);
+    int is_found = s->has_mag && find(&it, covariance);
+    s->has_iron = is_found && is_large(it.hard, covariance);
+    for (int i = 0; i < 3; i++) {
+        s->iron[i] = is_found ? it.hard[i] : 0;
+        s->iron_sigma[i] = is_found ? sqrt(covariance[4 * i]) : IRON_PRIOR;
     }
     for (size_t i = 0; i < s->rows && s->has_iron; i++) {
         marl_vec3 *m = &s->sample[i].mag;
