@@ -32,7 +32,7 @@ START_TEST(a_large_hard_iron_is_found)
     const double *hard = irons[_i];
     const marl_scene_kind scenes[] = {MARL_SCENE_HANDLE, MARL_SCENE_CARRY, MARL_SCENE_TUMBLE,
                                       MARL_SCENE_SWING};
-    for (size_t c = 0; c < sizeof scenes / sizeof scenes[0]; c++) {
+    for (size_t c = 0; c < (in_campaign() ? sizeof scenes / sizeof scenes[0] : 2); c++) {
         static const double none[3] = {0, 0, 0};
         marl_log log = log_with(scenes[c], 51 + c, hard), without = log_with(scenes[c], 51 + c, none);
         marl_smoothed s, plain;
