@@ -151,6 +151,18 @@ MARL_CHECKED marl_status marl_rank_tunings(const marl_contest *contest, marl_ran
 MARL_CHECKED marl_status marl_reference_check(const marl_series *reference, const marl_log *log,
                                               marl_error *error);
 
+/* Where a rig loses the body, many repeat its last attitude until they find it again. Takes such stretches out: at least
+ * 0.1 s and 5 attitudes the same to the last digit, and 5 times as many as they are in a row on average, out of which the
+ * next one jumps by over 1 degree, over 5 times the median of the steps that turn at all, and over 4 times the three steps
+ * after it. So a rest, a slow rig whose rows were repeated, and coarse digits stay. One at the very end shows no jump and
+ * stays, too. */
+typedef struct marl_held {
+    size_t stretches;
+    double seconds, longest_s;
+    int64_t first_ns; /* where the longest begins */
+} marl_held;
+marl_held marl_reference_drop_held(marl_series *reference);
+
 /* The reference's clock against the log's: t_reference = t_log + offset_s + 1e-6 ppm (t_log - first row). */
 typedef struct marl_clock {
     int found;

@@ -110,6 +110,9 @@ typedef struct marl_log_report {
     unsigned long not_unit; /* rows whose quaternion's length is not 1 within 1 %; they are scaled to it */
     long first_not_unit_line;
     double first_not_unit_length;
+    unsigned long
+        lost; /* rows whose quaternion is 0, 0, 0, 0: a rig that lost the body; they hold no attitude */
+    long first_lost_line;
     char first_dropped_why[80];
     int truncated;             /* the last line was cut off (counted in rows_dropped) */
     char assumed_units[160];   /* columns without unit, taken as SI; "" = none */

@@ -196,9 +196,6 @@ static void write_shape(const shape *s, const marl_log *log, const char *path)
     fclose(f);
 }
 
-/* Whatever the delimiter, the units and the order of a tumble's columns: the map that is proposed reads the
- * recording back. Without names the order accelerometer, gyroscope, magnetometer is assumed among what cannot
- * be determined otherwise. */
 /* Three turns in any order are the product of the turns about the body's axes; zyx is roll, pitch and yaw the other way
  * round. */
 START_TEST(angles_in_any_order)
@@ -234,6 +231,9 @@ START_TEST(angles_in_any_order)
 }
 END_TEST
 
+/* Whatever the delimiter, the units and the order of a tumble's columns: the map that is proposed reads the
+ * recording back. Without names the order accelerometer, gyroscope, magnetometer is assumed among what cannot
+ * be determined otherwise. */
 START_TEST(a_guessed_map_reads_the_recording_back)
 {
     temporary dir = temporary_make();
@@ -312,6 +312,53 @@ START_TEST(axes_go_by_their_names)
 }
 END_TEST
 
+/* A table of a rig: row number, time, quaternion in the order of `letters`, and where the body is. */
+static void write_poses(char *text, const char *head, const char *letters)
+{
+    char *end = text + sprintf(text, "%s", head);
+    for (int i = 0; i < 200; i++) {
+        marl_quat q = marl_quat_from_rpy(0.3f * sinf(0.05f * (float)i), 0.01f * (float)i, 1.0f);
+        end += sprintf(end, "%d,%.2f", i, 0.01 * i);
+        for (const char *l = letters; *l != '\0'; l++) {
+            float v = i == 77 ? 0 : *l == 'w' ? q.w : *l == 'x' ? q.x : *l == 'y' ? q.y : q.z;
+            end += sprintf(end, ",%.4f", (double)v);
+        }
+        end += sprintf(end, ",%.3f,%.3f,%.3f\n", 0.2 + 0.001 * i, 0.3, 0.1);
+    }
+}
+
+/* Four columns of length one are a quaternion, in the order of their names; what counts the rows is no time where there is
+ * one; positions of 0.37 m are no field of 0.37 G. A table's gravity beside a spare column is no quaternion. */
+START_TEST(four_of_length_one_are_a_quaternion)
+{
+    static const struct {
+        const char *head, *letters, *map;
+        int sure;
+    } tables[] = {
+        {"Frame,Time (s),X,Y,Z,W,X,Y,Z\n", "xyzw", "t=2[s]; q=W,3,4,5", 1},
+        {"n,time,rot.w,rot.x,rot.y,rot.z,px,py,pz\n", "wxyz", "t=time[s]; q=rot.w,rot.x,rot.y,rot.z", 1},
+        {"", "wxyz", "t=2[s]; q=3,4,5,6", 0}};
+    temporary dir = temporary_make();
+    marl_columns_guess guess;
+    static char text[40000];
+    for (size_t k = 0; k < 3; k++) {
+        write_poses(text, tables[k].head, tables[k].letters);
+        const char *path = temporary_text(&dir, "a.csv", text);
+        ck_assert_int_eq(marl_columns_guess_file(&guess, path, '.', NULL), MARL_OK);
+        ck_assert_str_eq(guess.map, tables[k].map);
+        ck_assert_int_eq(strstr(guess.remark, "w may stand first") == NULL, tables[k].sure);
+    }
+    char *end = text;
+    for (int i = 0; i < 200; i++) {
+        end += sprintf(end, "%.2f,%.3f,%.3f,%.3f,0\n", 0.01 * i, 0.001 * (i % 3), 0.002, 1 + 0.001 * (i % 5));
+    }
+    ck_assert_int_eq(marl_columns_guess_file(&guess, temporary_text(&dir, "b.csv", text), '.', NULL),
+                     MARL_OK);
+    ck_assert_str_eq(guess.map, "t=1[s]; accel=2,3,4[g]");
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* Any bytes: no crash, an answer or a message. */
 START_TEST(any_bytes_are_survived)
 {
@@ -345,4 +392,5 @@ END_TEST
 
 MARL_SUITE_OF_CASES("columns", cases, each_case, angles_in_any_order,
                     CAMPAIGN(a_guessed_map_reads_the_recording_back), axes_go_by_their_names,
-                    what_is_no_table_is_reported, CAMPAIGN(any_bytes_are_survived))
+                    four_of_length_one_are_a_quaternion, what_is_no_table_is_reported,
+                    CAMPAIGN(any_bytes_are_survived))

@@ -100,6 +100,70 @@ START_TEST(clock_of_poorer_references)
 }
 END_TEST
 
+static void hold(marl_series *s, size_t from, size_t to, double noise, dice *d)
+{
+    for (size_t i = from + 1; i < to; i++) {
+        s->at[i].q = marl_quat_product(s->at[from].q, turn(noise * dice_normal(d), 0, 0));
+    }
+}
+
+/* A rig that loses the body for seconds: what it repeats is left out, and the clock is found all the same, also where noise
+ * hides that the attitude was held and the jump alone shows it. */
+START_TEST(a_rig_that_loses_the_body)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    dice d = {88};
+    marl_log log = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 120, 512);
+    const spoiling how = {5.5, 0, 0.02, 0, 1, {1, 0, 0, 0}, turn(0, 0, 1.5)};
+    for (int noisy = 0; noisy < 2; noisy++) {
+        marl_series s = reference_of(&log, &how, &d);
+        size_t n = s.n;
+        hold(&s, 4000, 4301, 1e-3 * noisy, &d);
+        hold(&s, 7000, 7101, 1e-3 * noisy, &d);
+        marl_held held = marl_reference_drop_held(&s);
+        ck_assert_uint_eq(held.stretches, noisy ? 0 : 2);
+        ck_assert_uint_eq(s.n, noisy ? n : n - 400);
+        ck_assert(noisy || (fabs(held.seconds - 4) < 1e-6 && fabs(held.longest_s - 3) < 1e-6 &&
+                            held.first_ns == log.row[4000].sample.t_ns + 5500000000));
+        marl_clock c = find_clock(&log, &s);
+        ck_assert_msg(c.found && fabs(c.offset_s - 5.5) < (noisy ? 4 * c.offset_sigma_s : 0.003),
+                      "%d: off by %.4f +- %.4f", noisy, c.offset_s - 5.5, c.offset_sigma_s);
+        marl_series_free(&s);
+    }
+    marl_log_free(&log);
+}
+END_TEST
+
+/* Rests, rows that were repeated to fill a higher rate, and digits as coarse as a degree are no rig that lost the body. */
+START_TEST(what_only_repeats_stays)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    dice d = {89};
+    const spoiling clean = {0, 0, 0, 0, 1, {1, 0, 0, 0}, {1, 0, 0, 0}};
+    const marl_scene_kind scenes[] = {MARL_SCENE_TUMBLE, MARL_SCENE_LIFT, MARL_SCENE_SLEW, MARL_SCENE_STILL};
+    for (size_t k = 0; k < 4; k++) {
+        marl_log log = memory_log_simulated(scenes[k], &sheet, 100, 60, 530 + k);
+        marl_series s = reference_of(&log, &clean, &d);
+        ck_assert_uint_eq(marl_reference_drop_held(&s).stretches, 0);
+        for (size_t i = 0; i < s.n; i++) {
+            s.at[i].q = s.at[i - i % 12].q;
+        }
+        ck_assert_uint_eq(marl_reference_drop_held(&s).stretches, 0);
+        marl_series_free(&s);
+        s = reference_of(&log, &clean, &d);
+        for (size_t i = 0; i < s.n; i++) {
+            const float degree = (float)MARL_DEGREE;
+            marl_rpy a = marl_quat_to_rpy(s.at[i].q);
+            s.at[i].q = marl_quat_from_rpy(degree * rintf(a.roll / degree), degree * rintf(a.pitch / degree),
+                                           degree * rintf(a.yaw / degree));
+        }
+        ck_assert_uint_eq(marl_reference_drop_held(&s).stretches, 0);
+        marl_series_free(&s);
+        marl_log_free(&log);
+    }
+}
+END_TEST
+
 START_TEST(no_clock_is_made_up)
 {
     marl_sheet sheet = marl_sheet_grommet();
@@ -297,6 +361,6 @@ START_TEST(what_is_no_reference)
 END_TEST
 
 MARL_SUITE_OF_TRIALS("reference", long_motions, clock_of_ten_minutes, clock_of_poorer_references,
-                     clock_behind_a_jump, no_clock_is_made_up, match_of_two_sides,
-                     match_leaves_out_what_motion_does_not_determine, match_of_heading_world_and_start,
-                     what_is_no_reference)
+                     clock_behind_a_jump, a_rig_that_loses_the_body, what_only_repeats_stays,
+                     no_clock_is_made_up, match_of_two_sides, match_leaves_out_what_motion_does_not_determine,
+                     match_of_heading_world_and_start, what_is_no_reference)

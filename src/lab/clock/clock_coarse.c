@@ -172,6 +172,7 @@ marl_status lab_clock_coarse(const lab_two_clocks *r, lab_clock_shift *shift, ma
         s = lab_turning_of_gyro(&x, r->log, edge, error);
         put_edges(edge, edges, r->reference_from, step);
         s = s != MARL_OK ? s : lab_turning_of_series(&y, r->reference, edge, (int64_t)step, error);
+        lab_turning_forget_jumps(&y, r->reference, edge, r->fastest);
     }
     free(edge);
     double *share = calloc(x.n + y.n + 1, sizeof *share);

@@ -12,7 +12,7 @@ typedef struct lab_two_clocks {
     int64_t log_from, reference_from; /* their first moments */
     double log_s, reference_s;        /* how long they are */
     double min_step_ns;               /* what both can fill */
-    double gyro_noise;                /* see turning.h */
+    double gyro_noise, fastest;       /* of the gyroscope, see turning.h */
 } lab_two_clocks;
 
 typedef struct lab_clock_shift {

@@ -242,7 +242,9 @@ static marl_status make_fitting(const lab_two_clocks *r, fitting *w, marl_error 
     MARL_TRY(lab_turning_make(&w->x, n, error));
     MARL_TRY(lab_turning_make(&w->y, n, error));
     put_edges(r, w);
-    return lab_turning_of_series(&w->y, r->reference, w->edge, (int64_t)w->step_ns, error);
+    MARL_TRY(lab_turning_of_series(&w->y, r->reference, w->edge, (int64_t)w->step_ns, error));
+    lab_turning_forget_jumps(&w->y, r->reference, w->edge, r->fastest);
+    return MARL_OK;
 }
 
 static void free_fitting(fitting *w)
@@ -333,6 +335,7 @@ marl_status marl_clock_find(const marl_log *log, const marl_series *reference, m
     r.log_s = lab_log_seconds(&part);
     r.reference_s = 1e-9 * (double)(piece.at[piece.n - 1].t_ns - r.reference_from);
     r.gyro_noise = lab_gyro_noise(log);
+    r.fastest = lab_gyro_fastest(log);
     r.min_step_ns = 1e9 * fmax(gyro_step, step);
     if (fmax(r.log_s, r.reference_s) > MAX_SECONDS) {
         return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: too long to find the offset of its clock",

@@ -7,6 +7,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define JUMP 2.0                           /* degrees, beyond what the gyroscope's fastest reading allows */
 #define NORMAL_QUARTILE 0.6744897501960817 /* median of the absolute value, deviation 1 */
 
 marl_status lab_turning_make(lab_turning *turning, size_t n, marl_error *error)
@@ -67,6 +68,38 @@ marl_status lab_turning_of_series(lab_turning *turning, const marl_series *serie
     free(q);
     free(there);
     return MARL_OK;
+}
+
+void lab_turning_forget_jumps(lab_turning *turning, const marl_series *series, const int64_t *edge_ns,
+                              double fastest)
+{
+    size_t k = 0;
+    for (size_t i = 1; i < series->n; i++) {
+        const marl_attitude *a = &series->at[i - 1], *b = &series->at[i];
+        double most = JUMP * MARL_DEGREE + fastest * 1e-9 * (double)(b->t_ns - a->t_ns);
+        if (lab_quat_angle(a->q, b->q) <= most) {
+            continue;
+        }
+        while (k < turning->n && edge_ns[k + 2] <= a->t_ns) {
+            k++;
+        }
+        for (size_t at = k; at < turning->n && edge_ns[at] < b->t_ns; at++) {
+            turning->known[at] = 0;
+            memset(turning->rate[at], 0, sizeof turning->rate[at]);
+        }
+    }
+}
+
+double lab_gyro_fastest(const marl_log *log)
+{
+    double most = 0;
+    for (size_t i = 0; i < log->n; i++) {
+        const marl_vec3 w = log->row[i].sample.gyro;
+        if (log->row[i].sample.fresh & MARL_FRESH_GYRO) {
+            most = fmax(most, sqrt((double)(w.x * w.x + w.y * w.y + w.z * w.z)));
+        }
+    }
+    return most;
 }
 
 double lab_gyro_step_s(const marl_log *log)

@@ -19,6 +19,12 @@ static inline double lab_rows_at(const lab_rows *rows, size_t row, size_t column
     return rows->value[row * rows->columns + column];
 }
 
+/* The median over the rows of f(row); NaN under 16 numbers. */
+double lab_rows_median(const lab_rows *rows, size_t column,
+                       double (*f)(const lab_rows *, size_t row, size_t column));
+/* Does the column rise steadily, as times and row numbers do? */
+int lab_rows_rise(const lab_rows *rows, size_t column);
+
 /* Adds a sentence to the remarks. */
 void lab_guess_remark(marl_columns_guess *guess, const char *format, ...)
     __attribute__((format(printf, 2, 3)));
@@ -37,11 +43,21 @@ lab_file_hint lab_guess_file_hint(const char *path);
 int lab_guess_is_time(const char *name, const char **unit);
 /* By its name alone: target and unit, where it contains them. */
 void lab_guess_by_name(marl_column_guess *column, const lab_file_hint *hint);
+/* The column of times, and its unit where no name gives it. */
+void lab_guess_find_time(marl_columns_guess *guess, const lab_rows *rows);
+void lab_guess_time_unit(marl_columns_guess *guess, const lab_rows *rows);
 /* A time, and triples without a name, from the numbers; and the units that no name gives. */
 void lab_guess_by_numbers(marl_columns_guess *guess, const lab_rows *rows);
 
+/* Four columns of length one that no name claims. */
+void lab_guess_quaternion(marl_columns_guess *guess, const lab_rows *rows);
+
 /* The column that is guessed to be this one, or -1. */
 int lab_guess_column(const marl_columns_guess *guess, int target);
+static inline int lab_guess_has(const marl_columns_guess *guess, int target)
+{
+    return lab_guess_column(guess, target) >= 0;
+}
 /* The map by which the guessed columns are read. */
 void lab_guess_write_map(marl_columns_guess *guess);
 

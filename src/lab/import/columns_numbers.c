@@ -1,151 +1,15 @@
 /* SPDX-License-Identifier: MIT
  * Targets and units from the numbers of a column. */
 #include "lab/import/columns_guess.h"
-#include "lab/maths/statistics.h"
 #include <math.h>
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
-
-#define MIN_ROWS 16
-#define SLOWEST_HZ 1.5
-#define STEADY_SHARE 0.95 /* of the steps of a column of times: they rise, by under three usual steps */
-#define FASTEST_HZ 9000.0
-
-static int is_assigned(const marl_columns_guess *guess, int target)
-{
-    for (size_t i = 0; i < guess->n; i++) {
-        if (guess->column[i].target == target) {
-            return 1;
-        }
-    }
-    return 0;
-}
-
-/* The median over the rows of f(row); NaN without numbers. */
-static double median_of(const lab_rows *rows, size_t at, double (*f)(const lab_rows *, size_t, size_t))
-{
-    double *value = malloc((rows->n + 1) * sizeof *value), result = NAN;
-    size_t n = 0;
-    for (size_t i = 0; i < rows->n && value != NULL; i++) {
-        double v = f(rows, i, at);
-        if (isfinite(v)) {
-            value[n++] = v;
-        }
-    }
-    if (n >= MIN_ROWS) {
-        result = lab_quantile(value, n, 0.5);
-    }
-    free(value);
-    return result;
-}
-
-static double step_at(const lab_rows *rows, size_t i, size_t column)
-{
-    return i > 0 ? lab_rows_at(rows, i, column) - lab_rows_at(rows, i - 1, column) : NAN;
-}
 
 static double length_at(const lab_rows *rows, size_t i, size_t column)
 {
     double x = lab_rows_at(rows, i, column), y = lab_rows_at(rows, i, column + 1),
            z = lab_rows_at(rows, i, column + 2);
     return sqrt(x * x + y * y + z * z);
-}
-
-/* Share of the rows in which the column goes on by something like its usual step. */
-static double steadiness(const lab_rows *rows, size_t column, double step)
-{
-    size_t good = 0;
-    for (size_t i = 1; i < rows->n; i++) {
-        double s = step_at(rows, i, column);
-        good += s > 0 && s < 3 * step;
-    }
-    return (double)good / (double)(rows->n > 1 ? rows->n - 1 : 1);
-}
-
-static int is_rising(const lab_rows *rows, size_t column)
-{
-    double step = median_of(rows, column, step_at);
-    return step > 0 && steadiness(rows, column, step) > STEADY_SHARE;
-}
-
-/* Of several columns that are called times the one that rises steadily counts, and of those the one that is farthest from
- * zero, in steps: a clock that other files go by, too. */
-static void choose_time(marl_columns_guess *guess, const lab_rows *rows)
-{
-    double best = -1;
-    size_t at = guess->n;
-    for (size_t k = 0; k < guess->n; k++) {
-        double step = median_of(rows, k, step_at);
-        int stands = strcmp(guess->column[k].unit, "date") == 0 && !is_rising(rows, k);
-        double score = stands               ? -1
-                       : !(step > 0)        ? 0
-                       : is_rising(rows, k) ? 1 + fabs(guess->column[k].min) / step
-                                            : 0.5;
-        if (guess->column[k].target == MARL_COLUMN_T && isfinite(guess->column[k].min) && score > best) {
-            best = score;
-            at = k;
-        }
-    }
-    for (size_t k = 0; k < guess->n; k++) {
-        marl_column_guess *c = &guess->column[k];
-        if (c->target == MARL_COLUMN_T && k != at) {
-            c->target = -1;
-            c->sure = 0;
-            snprintf(c->why, sizeof c->why,
-                     at == guess->n ? "a time in words or in whole seconds: give the rate" : "a time, too");
-        }
-    }
-}
-
-static void find_time(marl_columns_guess *guess, const lab_rows *rows)
-{
-    choose_time(guess, rows);
-    for (size_t k = 0; k < guess->n && !is_assigned(guess, MARL_COLUMN_T); k++) {
-        if (guess->column[k].target < 0 && is_rising(rows, k)) {
-            guess->column[k].target = MARL_COLUMN_T;
-            snprintf(guess->column[k].why, sizeof guess->column[k].why, "it goes on by %.6g a row",
-                     median_of(rows, k, step_at));
-        }
-    }
-}
-
-/* The first unit in which the rows come at a rate that sensors have; the order is that of likelihood. */
-static const char *unit_of_time(double step, double *rate)
-{
-    static const struct {
-        const char *unit;
-        double seconds;
-    } units[] = {{"s", 1}, {"ms", 1e-3}, {"us", 1e-6}, {"ns", 1e-9}};
-    for (size_t i = 0; i < sizeof units / sizeof units[0]; i++) {
-        *rate = 1 / (step * units[i].seconds);
-        if (*rate > SLOWEST_HZ && *rate < FASTEST_HZ) {
-            return units[i].unit;
-        }
-    }
-    return "";
-}
-
-static void report_time(marl_columns_guess *guess, const lab_rows *rows)
-{
-    for (size_t k = 0; k < guess->n; k++) {
-        marl_column_guess *c = &guess->column[k];
-        double rate, step = median_of(rows, k, step_at);
-        if (c->target != MARL_COLUMN_T || c->unit[0] != '\0' || !(step > 0)) {
-            continue;
-        }
-        if (step == 1) {
-            lab_guess_remark(
-                guess, "column %zu may be a row number instead of a time: then use t=@RATE, in Hz", k + 1);
-        }
-        snprintf(c->unit, sizeof c->unit, "%s", unit_of_time(step, &rate));
-        if (c->unit[0] != '\0') {
-            size_t n = strlen(c->why);
-            snprintf(c->why + n, sizeof c->why - n, "%sin %s that is %.6g rows/s", n ? "; " : "", c->unit,
-                     rate);
-            c->sure = n > 0 && 1000 * rate > FASTEST_HZ; /* no other unit gives a rate that sensors have */
-        }
-    }
 }
 
 /* Share by which the length of the vector that begins at the column varies. */
@@ -256,14 +120,14 @@ static int is_free(const marl_columns_guess *guess, const lab_rows *rows, size_t
     const marl_column_guess *c = &guess->column[k];
     const char *unit;
     return c->target < 0 && isfinite(c->min) && c->why[0] == '\0' && !lab_guess_is_time(c->name, &unit) &&
-           !is_rising(rows, k);
+           !lab_rows_rise(rows, k);
 }
 
-/* Three free columns in a row; where one of them is called x, y or z, they must be called so all three. */
+/* Three free columns in a row that are not all constant; where one of them is called x, y or z, they must be called so all three. */
 static int is_free_triple(const marl_columns_guess *guess, const lab_rows *rows, size_t k)
 {
     unsigned axes = 0;
-    int named = 0;
+    int named = 0, moves = 0;
     for (size_t j = k; j < k + 3; j++) {
         if (j >= guess->n || !is_free(guess, rows, j)) {
             return 0;
@@ -271,8 +135,9 @@ static int is_free_triple(const marl_columns_guess *guess, const lab_rows *rows,
         int axis = axis_in_name(guess->column[j].name);
         named += axis >= 0;
         axes |= axis >= 0 ? 1u << axis : 0;
+        moves |= guess->column[j].max > guess->column[j].min;
     }
-    return named == 0 || axes == 7;
+    return moves && (named == 0 || axes == 7);
 }
 
 /* Three columns in a row whose length hardly changes are gravity or the field; three that are left are rates.
@@ -284,27 +149,28 @@ static void find_triples(marl_columns_guess *guess, const lab_rows *rows)
         if (!is_free_triple(guess, rows, k)) {
             continue;
         }
-        double length = median_of(rows, k, length_at), spread = spread_of_length(rows, k, length);
+        double length = lab_rows_median(rows, k, length_at), spread = spread_of_length(rows, k, length);
         const length_range *found = NULL;
-        if (!is_assigned(guess, MARL_COLUMN_ACCEL_X) && spread < 0.5) {
+        if (!lab_guess_has(guess, MARL_COLUMN_ACCEL_X) && spread < 0.5) {
             found = like(accels, sizeof accels / sizeof accels[0], length);
         }
-        if (found == NULL && !is_assigned(guess, MARL_COLUMN_MAG_X) && spread < 0.5) {
+        int is_pose = lab_guess_has(guess, MARL_COLUMN_Q_W) && !lab_guess_has(guess, MARL_COLUMN_ACCEL_X);
+        if (found == NULL && !lab_guess_has(guess, MARL_COLUMN_MAG_X) && spread < 0.5 && !is_pose) {
             found = like(mags, sizeof mags / sizeof mags[0], length);
         }
         if (found != NULL) {
             snprintf(why, sizeof why, "length %.4g, as %s", length,
                      found->first == MARL_COLUMN_ACCEL_X ? "gravity" : "the Earth's field");
             assign_triple(guess, k, found->first, found->unit, why);
-        } else if (!is_assigned(guess, MARL_COLUMN_ACCEL_X) && spread < 0.1 && in_counts(rows, k)) {
+        } else if (!lab_guess_has(guess, MARL_COLUMN_ACCEL_X) && spread < 0.1 && in_counts(rows, k)) {
             snprintf(why, sizeof why, "length %.5g in whole numbers, hardly changing", length);
             assign_triple(guess, k, MARL_COLUMN_ACCEL_X, "count", why);
-        } else if (is_assigned(guess, MARL_COLUMN_ACCEL_X) && !is_assigned(guess, MARL_COLUMN_GYRO_X)) {
+        } else if (lab_guess_has(guess, MARL_COLUMN_ACCEL_X) && !lab_guess_has(guess, MARL_COLUMN_GYRO_X)) {
             assign_triple(guess, k, MARL_COLUMN_GYRO_X, "", "three columns behind the accelerometer's");
         }
     }
-    for (size_t k = 0; k + 2 < guess->n && !is_assigned(guess, MARL_COLUMN_ACCEL_X) &&
-                       !is_assigned(guess, MARL_COLUMN_GYRO_X) && !is_assigned(guess, MARL_COLUMN_MAG_X);
+    for (size_t k = 0; k + 2 < guess->n && !lab_guess_has(guess, MARL_COLUMN_ACCEL_X) &&
+                       !lab_guess_has(guess, MARL_COLUMN_GYRO_X) && !lab_guess_has(guess, MARL_COLUMN_MAG_X);
          k++) {
         if (is_free_triple(guess, rows, k)) { /* nothing else in the file */
             assign_triple(guess, k, MARL_COLUMN_GYRO_X, "", "neither gravity nor a field");
@@ -341,7 +207,7 @@ static void report_units(marl_columns_guess *guess, const lab_rows *rows)
         if (sensor < 0 || c->unit[0] != '\0') {
             continue;
         }
-        double length = median_of(rows, k, length_at);
+        double length = lab_rows_median(rows, k, length_at);
         const length_range *found = sensor == MARL_COLUMN_ACCEL_X ? like(accels, 3, length)
                                     : sensor == MARL_COLUMN_MAG_X ? like(mags, 4, length)
                                                                   : NULL;
@@ -387,8 +253,9 @@ static void report_angles(marl_columns_guess *guess)
 
 void lab_guess_by_numbers(marl_columns_guess *guess, const lab_rows *rows)
 {
-    find_time(guess, rows);
-    report_time(guess, rows);
+    lab_guess_find_time(guess, rows);
+    lab_guess_time_unit(guess, rows);
+    lab_guess_quaternion(guess, rows);
     find_triples(guess, rows);
     report_units(guess, rows);
     report_angles(guess);

@@ -39,15 +39,18 @@ struct marl_log_reader {
     lab_lines lines;
 };
 
-/* A quaternion of another length is reported, since it may be no rotation at all. */
-static void count_not_unit(marl_log_reader *r)
+/* A quaternion of another length is reported, since it may be no rotation at all; 0 says that there is none. */
+static void count_lengths(marl_log_reader *r)
 {
     const double *q = r->cells.value + MARL_COLUMN_Q_W;
     if ((r->cells.good & MARL_COLUMNS_Q) != MARL_COLUMNS_Q) {
         return;
     }
     double length = sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3]);
-    if (fabs(length - 1) > NOT_UNIT && r->report.not_unit++ == 0) {
+    if (!(length > 0)) {
+        r->report.lost += 1;
+        r->report.first_lost_line = r->report.lost == 1 ? r->lines.line : r->report.first_lost_line;
+    } else if (fabs(length - 1) > NOT_UNIT && r->report.not_unit++ == 0) {
         r->report.first_not_unit_line = r->lines.line;
         r->report.first_not_unit_length = length;
     }
@@ -95,7 +98,7 @@ static marl_status parse_line(marl_log_reader *r, const char *line, size_t n, ma
     unsigned missing = lab_cells_to_row(c, r->info.columns, r->all_fresh, lab_row_slot(&r->order));
     if (lab_row_push(&r->order, c->t_ns, r->lines.line, &r->report) == ROW_GOOD) {
         count_missing(r, missing);
-        count_not_unit(r);
+        count_lengths(r);
     }
     return MARL_OK;
 }

@@ -55,6 +55,11 @@ void marl_log_warn(marl_warnings *w, const marl_log_report *r, const char *path)
         marl_warn(w, "bad-cells", "%s:%ld: no usable number; %lu such cells count as missing", path,
                   r->first_missing_line, r->cells_missing);
     }
+    if (r->lost > 0) {
+        marl_warn(w, "no-attitude",
+                  "%s:%ld: the quaternion is 0, which is no attitude; %lu such rows hold none", path,
+                  r->first_lost_line, r->lost);
+    }
     if (r->clock_wraps > 0) {
         marl_warn(w, "clock-wrap", "%s: the 32-bit microsecond clock wrapped %lu times; unwrapped", path,
                   r->clock_wraps);

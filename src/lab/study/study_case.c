@@ -34,6 +34,22 @@ static const marl_named_tuning *matched_tuning(const marl_study *study)
     return study->options.match_by != NULL ? study->options.match_by : &study->kalman;
 }
 
+static void drop_held(marl_study *study, marl_study_case *it)
+{
+    char times[60] = "";
+    const marl_held held = marl_reference_drop_held(&it->reference);
+    if (held.stretches > 1) {
+        snprintf(times, sizeof times, "%zu times, %.2f s in all, the longest ", held.stretches, held.seconds);
+    }
+    if (held.stretches > 0) {
+        marl_warn(&study->warnings, "reference-held",
+                  "%s: repeats an attitude and then jumps, as a rig does that lost the body: %s%.2f s from t "
+                  "= %.3f "
+                  "s; left out",
+                  it->reference_path, times, held.longest_s, 1e-9 * (double)held.first_ns);
+    }
+}
+
 static marl_status load_reference(marl_study *study, marl_study_case *it, marl_error *error)
 {
     marl_log log;
@@ -74,7 +90,10 @@ static marl_status load_reference(marl_study *study, marl_study_case *it, marl_e
     }
     read_sigma(it, &log);
     status = status != MARL_OK ? status : marl_series_from_log(&it->reference, &log, error);
-    status = status != MARL_OK ? status : marl_reference_check(&it->reference, &log, error);
+    if (status == MARL_OK) {
+        drop_held(study, it);
+        status = marl_reference_check(&it->reference, &log, error);
+    }
     marl_log_free(&log);
     return status;
 }
