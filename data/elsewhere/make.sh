@@ -30,3 +30,13 @@ awk -F, 'BEGIN { print "t[s],roll[deg],pitch[deg],yaw[deg]"; d = 180 / atan2(0, 
         printf "%.3f,%.3f,%.3f,%.3f\n", $1, d * atan2(2 * (w * x + y * z), 1 - 2 * (x * x + y * y)) + 2 * sin($1),
             d * atan2(s, sqrt(1 - s * s)), d * atan2(2 * (w * z + x * y), 1 - 2 * (y * y + z * z)) + 3 * sin($1 / 3) }' "$truth" \
     >"$dir/other.csv"
+# A logger of events: a row for each sensor's reading, by its label, in batches of a fifth of a second.
+awk -F, 'function flush(k) { for (k = 1; k <= 3; k++) { printf "%s", kept[k]; kept[k] = "" } }
+    function keep(k, name, a, b, c) { kept[k] = kept[k] sprintf("%d,%s,%.5f,%.5f,%.5f\n", $1 * 1000000 + 0.5, name, a, b, c) }
+    BEGIN { print "micros,sensor,x,y,z" }
+    /^[0-9]/ && $1 < 20 {
+        if (int($1 * 5 + 0.001) != batch) { flush(); batch = int($1 * 5 + 0.001) }
+        if ($8 != "") keep(1, "mag", $8, $9, $10)
+        keep(2, "gyro", $5, $6, $7); keep(3, "accel", $2, $3, $4)
+    }
+    END { flush() }' "$log" >"$dir/events.csv"

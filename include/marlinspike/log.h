@@ -250,7 +250,7 @@ marl_quat marl_slerp(marl_quat a, marl_quat b, double u);
  * whose last reading is written again and again). t=@RATE: rows come at a constant rate in Hz and hold no
  * time. */
 
-enum { MARL_NAME_MAX = 64, MARL_GUESS_MAX = 64, MARL_MAP_TEXT = 800 };
+enum { MARL_NAME_MAX = 64, MARL_GUESS_MAX = 64, MARL_MAP_TEXT = 800, MARL_LABEL_MAX = 32 };
 
 /* Where one column of a log comes from. */
 typedef struct marl_column_source {
@@ -258,14 +258,17 @@ typedef struct marl_column_source {
     int number;               /* of the file's column, from 1; 0 = by name */
     char name[MARL_NAME_MAX]; /* as in the file's header, "" by number */
     int negative;
-    double factor; /* the column counts so many of `unit` */
-    char unit[16]; /* "" = as in the header */
+    double factor;              /* the column counts so many of `unit` */
+    char unit[16];              /* "" = as in the header */
+    char label[MARL_LABEL_MAX]; /* only of rows that have this label; "" = of all */
 } marl_column_source;
 
 typedef struct marl_column_map {
     double rate_hz;   /* of rows without time; 0 = a column holds it */
     unsigned changed; /* set of columns that are fresh only where one of their group changes */
     char turns[4];    /* of angles_xyz and so on: the axes in the order of the turns; "" without */
+    int has_labels;   /* rows of several sensors, and the column that labels them: number or name are set */
+    marl_column_source label;
     size_t n;
     marl_column_source source[MARL_COLUMN_COUNT];
 } marl_column_map;
@@ -289,12 +292,28 @@ typedef struct marl_column_guess {
     char why[80];
 } marl_column_guess;
 
+enum { MARL_LABELS_MAX = 8 };
+
+/* What the rows with one label seem to hold, in a file of rows of several sensors. */
+typedef struct marl_label_guess {
+    char text[MARL_LABEL_MAX];
+    size_t rows; /* of those that were looked at */
+    int target;  /* its first marl_column, or -1: not known */
+    char unit[24];
+    int named, sure; /* as above, by the label in place of the file's name */
+    char why[80];
+} marl_label_guess;
+
 typedef struct marl_columns_guess {
     char delimiter; /* ' ' = any blanks */
     long header;    /* its line; 0 = there is none */
     size_t rows;    /* that were looked at */
     size_t n;       /* columns */
     marl_column_guess column[MARL_GUESS_MAX];
+    size_t
+        label_column; /* from 1: it says which sensor a row is of, and `label` what those rows hold; 0: there is none */
+    size_t labels;
+    marl_label_guess label[MARL_LABELS_MAX];
     char map[MARL_MAP_TEXT]; /* to be used; "" when nothing was understood */
     char remark[400];        /* what the user should check; "" = nothing */
 } marl_columns_guess;

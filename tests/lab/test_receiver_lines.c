@@ -87,6 +87,9 @@ static const struct {
     {"t=1[s]; accel=2,3,4[g]", "0,5;0;0;1,0\n0,6;0;0;1,0\n", ',', 2, 0, 600000000, 9.80665f},
     /* no time in it, and an axis that points the other way */
     {"t=@50; accel=1,2,-3[g]", "0|0|-1\n0|0|-1\n0|0|-1\n", '.', 3, 0, 40000000, 9.80665f},
+    /* a sensor in each row, by its label; two of one moment; a word that the map does not know */
+    {"t=2[ms]; accel=3,4,5[g] where 1=A; temp=3 where 1=T",
+     "hello\nA 1 0 0 1\nT 1 20\nV 1 3.7\nT 3 21\nA 3 0 0 1\n", '.', 4, 0, 3000001, 9.80665f},
     /* other columns later: what was good is kept */
     {"t=1[ms]; accel=2,3,4[g]", "1 0 0 1\n2 0 0 1\n3 0 0 1\n4 0 0 1\n5 0 0 1 7\n6 0 0 1 7\n", '.', 4, 2,
      4000000, 9.80665f},

@@ -2,7 +2,7 @@
 # SPDX-License-Identifier: MIT
 """The first useful result on somebody's own log takes three commands at most: check_own_logs.py TOOL.
 
-Five files that no page uses, as other loggers write them, of simulated motions whose truth is known. The first command
+Six files that no page uses, as other loggers write them, of simulated motions whose truth is known. The first command
 is the README's for such a file; the next is the one that the tool prints. The attitude's tilt must be right."""
 import datetime
 import math
@@ -78,6 +78,23 @@ def dates(log):
     return "dates.csv"
 
 
+def events(log):
+    """A row for each reading, by its label; the gyroscope's come in batches of ten, late."""
+    lines, late = [], []
+    for i, r in enumerate(log):
+        t = f"{r[0] * 1e6:.0f}"
+        lines.append(f"A {t} " + " ".join(f"{v / GRAVITY:.4f}" for v in r[1:4]))
+        late.append(f"G {t} " + " ".join(f"{v * DEGREE:.3f}" for v in r[4:7]))
+        if r[7] is not None:
+            lines.append(f"M {t} " + " ".join(f"{v:.2f}" for v in r[7:10]))
+        if i % 10 == 9:
+            lines.append(f"BAT {t} 3.71")
+            lines += late
+            late = []
+    write("events.txt", "", lines + late)
+    return "events.txt"
+
+
 def tool(*words):
     done = subprocess.run([TOOL, *words], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, check=False)
     return done.returncode, done.stdout, done.stderr
@@ -114,7 +131,7 @@ def tilt_error(found, truth):
 def main():
     bad = 0
     for seed, (scene, logger) in enumerate([("handle", a_phone), ("carry", a_text_board), ("lift", a_spreadsheet),
-                                            ("tumble", counts), ("upside", dates)], 811):
+                                            ("tumble", counts), ("upside", dates), ("carry", events)], 811):
         with tempfile.TemporaryDirectory() as folder:
             os.chdir(folder)
             tool("simulate", "--scene", scene, "--seed", str(seed), "--duration", "40", "--quiet", "-o", "sim.csv",

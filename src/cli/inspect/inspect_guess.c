@@ -14,6 +14,9 @@ static int is_notable(const marl_columns_guess *guess)
     for (size_t i = 0; i < guess->n; i++) {
         understood |= guess->column[i].target > MARL_COLUMN_T;
     }
+    for (size_t i = 0; i < guess->labels; i++) {
+        understood |= guess->label[i].target >= 0;
+    }
     return understood;
 }
 
@@ -39,6 +42,37 @@ static const char *delimiter_name(char delimiter)
     }
 }
 
+/* "accel_x[g] ?"; "-" where the target is not known. */
+static void write_what(const char *name, const char *unit, int sure, char text[40])
+{
+    snprintf(text, 40, "%s%s%s%s%s", name, unit[0] ? "[" : "", unit, unit[0] ? "]" : "", sure ? "" : " ?");
+}
+
+/* Three axes, or four numbers, go by the name of their first: accel of accel_x. */
+static void write_group(int target, char text[16])
+{
+    snprintf(text, 16, "%s", target < 0 ? "-" : marl_column_name((marl_column)target));
+    text[target < 0 ? 1 : strcspn(text, "_")] = '\0';
+}
+
+static size_t print_labels(const marl_columns_guess *guess)
+{
+    size_t guessed = 0;
+    if (guess->labels > 0) {
+        cli_print("\nIts rows are of several sensors, by the label in column %zu:\n%-15s %9s  %-15s %s\n",
+                  guess->label_column, "label", "rows", "seem to be", "because");
+    }
+    for (size_t i = 0; i < guess->labels; i++) {
+        const marl_label_guess *l = &guess->label[i];
+        char name[16], what[40];
+        write_group(l->target, name);
+        write_what(name, l->unit, l->target < 0 || l->sure, what);
+        guessed += l->target >= 0 && !l->sure;
+        cli_print_prose(43, "%-15s %9zu  %-15s %s", l->text, l->rows, what, l->why);
+    }
+    return guessed;
+}
+
 static void print_guess(const marl_columns_guess *guess, const char *path, char decimal)
 {
     char names[40] = "without names";
@@ -53,15 +87,14 @@ static void print_guess(const marl_columns_guess *guess, const char *path, char 
     cli_print("%3s  %-15s %9s %9s  %-14s %s\n", "no.", "name", "from", "to", "seems to be", "because");
     for (size_t i = 0; i < guess->n; i++) {
         const marl_column_guess *c = &guess->column[i];
-        char what[40] = "-", from[16], to[16];
-        if (c->target >= 0) {
-            snprintf(what, sizeof what, "%s%s%s%s%s", marl_column_name((marl_column)c->target),
-                     c->unit[0] ? "[" : "", c->unit, c->unit[0] ? "]" : "", c->sure ? "" : " ?");
-            guessed += !c->sure;
-        }
+        char what[40], from[16], to[16];
+        write_what(c->target < 0 ? "-" : marl_column_name((marl_column)c->target),
+                   c->target < 0 ? "" : c->unit, c->target < 0 || c->sure, what);
+        guessed += c->target >= 0 && !c->sure;
         cli_print_prose(58, "%3zu  %-15s %9s %9s  %-14s %s", i + 1, c->name, number_text(c->min, from),
                         number_text(c->max, to), what, c->why);
     }
+    guessed += print_labels(guess);
     if (guessed > 0) {
         cli_print("\n?: a guess by the numbers, which names do not confirm.\n");
     }
@@ -71,6 +104,25 @@ static void print_guess(const marl_columns_guess *guess, const char *path, char 
         cli_print_prose(0, "Check this first: %s.", guess->remark);
     }
     cli_print("With -o LOG it is also written as a log of ours.\n");
+}
+
+static json_t *labels_json(const marl_columns_guess *guess)
+{
+    json_t *labels = json_array();
+    for (size_t i = 0; i < guess->labels; i++) {
+        const marl_label_guess *l = &guess->label[i];
+        char name[16];
+        json_t *item = json_object();
+        write_group(l->target, name);
+        json_object_set_new(item, "label", cli_text(l->text));
+        json_object_set_new(item, "rows", json_integer((json_int_t)l->rows));
+        json_object_set_new(item, "is", l->target >= 0 ? cli_text(name) : json_null());
+        json_object_set_new(item, "unit", l->unit[0] ? cli_text(l->unit) : json_null());
+        json_object_set_new(item, "sure", json_boolean(l->sure));
+        json_object_set_new(item, "why", cli_text(l->why));
+        json_array_append_new(labels, item);
+    }
+    return labels;
 }
 
 static void print_guess_json(const marl_columns_guess *guess, char decimal)
@@ -90,6 +142,9 @@ static void print_guess_json(const marl_columns_guess *guess, char decimal)
         json_array_append_new(columns, item);
     }
     json_object_set_new(root, "columns", columns);
+    json_object_set_new(root, "label_column",
+                        guess->labels > 0 ? json_integer((json_int_t)guess->label_column) : json_null());
+    json_object_set_new(root, "labels", labels_json(guess));
     json_object_set_new(root, "decimal", cli_text(decimal == ',' ? "," : "."));
     json_object_set_new(root, "map", cli_text(guess->map));
     json_object_set_new(root, "remark", guess->remark[0] ? cli_text(guess->remark) : json_null());

@@ -23,6 +23,7 @@ typedef struct preview {
     lab_scanner scan;
     int blanks;
     int is_date[MARL_GUESS_MAX]; /* the column, in the first row */
+    lab_words words;             /* in the first column of words of that row; words.column is n without one */
 } preview;
 
 void lab_guess_remark(marl_columns_guess *guess, const char *format, ...)
@@ -71,6 +72,17 @@ static void find_dates(preview *l, size_t columns)
     }
 }
 
+static void find_words(preview *l, size_t columns)
+{
+    size_t k = 0;
+    while (k < columns &&
+           (l->is_date[k] || lab_words_add(&(lab_words){0}, lab_csv_cell(&l->scan.csv, k)) < 0 ||
+            isfinite(lab_cell_number(lab_csv_cell(&l->scan.csv, k), l->scan.point)))) {
+        k++;
+    }
+    l->words.column = k;
+}
+
 /* The first row of numbers, left in `lines`; the line of words before it gives the names. */
 static marl_status find_first_row(preview *l, marl_columns_guess *guess, const char *path, marl_error *error)
 {
@@ -96,6 +108,7 @@ static marl_status find_first_row(preview *l, marl_columns_guess *guess, const c
                 lab_guess_labels(guess, &l->scan.csv, l->scan.point);
             }
             find_dates(l, guess->n);
+            find_words(l, guess->n);
             lab_lines_back(&l->lines);
             return MARL_OK;
         }
@@ -103,10 +116,27 @@ static marl_status find_first_row(preview *l, marl_columns_guess *guess, const c
     }
 }
 
+/* The row in the splitter. Where it may have a label it may be shorter, too. */
+static void take_row(preview *l, lab_rows *rows)
+{
+    const lab_csv_row *csv = &l->scan.csv;
+    int may_be_labelled = l->words.column < rows->columns;
+    if (csv->cells < rows->columns && (!may_be_labelled || csv->cells <= l->words.column)) {
+        return;
+    }
+    for (size_t i = 0; i < rows->columns; i++) {
+        rows->value[rows->n * rows->columns + i] =
+            i < csv->cells ? lab_cell_number(lab_csv_cell(csv, i), l->scan.point) : NAN;
+    }
+    rows->label[rows->n++] =
+        (signed char)(may_be_labelled ? lab_words_add(&l->words, lab_csv_cell(csv, l->words.column)) : -1);
+}
+
 static marl_status read_rows(preview *l, lab_rows *rows, const char *path, marl_error *error)
 {
     rows->value = malloc(LAB_GUESS_ROWS * rows->columns * sizeof *rows->value);
-    if (rows->value == NULL) {
+    rows->label = malloc(LAB_GUESS_ROWS);
+    if (rows->value == NULL || rows->label == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     while (rows->n < LAB_GUESS_ROWS) {
@@ -118,19 +148,14 @@ static marl_status read_rows(preview *l, lab_rows *rows, const char *path, marl_
         }
         n -= n > 0 && line[n - 1] == '\r';
         char *text = l->lines.buffer + (line - l->lines.buffer);
-        if (n == 0 || !lab_split_any(&l->scan, text, &n, &l->blanks) || l->scan.csv.cells < rows->columns) {
-            continue;
+        if (n > 0 && lab_split_any(&l->scan, text, &n, &l->blanks)) {
+            take_row(l, rows);
         }
-        for (size_t i = 0; i < rows->columns; i++) {
-            rows->value[rows->n * rows->columns + i] =
-                lab_cell_number(lab_csv_cell(&l->scan.csv, i), l->scan.point);
-        }
-        rows->n++;
     }
     return MARL_OK;
 }
 
-static void find_ranges(marl_columns_guess *guess, const lab_rows *rows)
+void lab_guess_ranges(marl_columns_guess *guess, const lab_rows *rows)
 {
     for (size_t k = 0; k < guess->n; k++) {
         marl_column_guess *c = &guess->column[k];
@@ -152,7 +177,8 @@ static void find_ranges(marl_columns_guess *guess, const lab_rows *rows)
 /* The first column with a name keeps it; which of several times counts, the numbers decide. */
 static void guess_by_names(marl_columns_guess *guess, const char *path)
 {
-    const lab_file_hint hint = lab_guess_file_hint(path);
+    const lab_file_hint hint =
+        guess->label_column > 0 ? lab_guess_label_hint(path) : lab_guess_file_hint(path);
     unsigned assigned = 0;
     if (hint.unwanted) {
         lab_guess_remark(
@@ -180,17 +206,30 @@ static void guess_by_names(marl_columns_guess *guess, const char *path)
 }
 
 /* Dates are times, whatever their column is called. */
-static void mark_dates(marl_columns_guess *guess, const preview *l)
+static void mark_dates(marl_columns_guess *guess, const int *is_date)
 {
     for (size_t k = 0; k < guess->n; k++) {
         marl_column_guess *c = &guess->column[k];
-        if (l->is_date[k]) {
+        if (is_date[k]) {
             c->target = MARL_COLUMN_T;
             c->sure = 1;
             snprintf(c->unit, sizeof c->unit, "date");
             snprintf(c->why, sizeof c->why, "dates or times of day");
         }
     }
+}
+
+void lab_guess_columns(marl_columns_guess *guess, const lab_rows *rows, const int *is_date, const char *path)
+{
+    lab_guess_ranges(guess, rows);
+    guess_by_names(guess, path);
+    mark_dates(guess, is_date);
+    if (guess->label_column > 0) {
+        const lab_file_hint hint = lab_guess_label_hint(path);
+        lab_guess_find_time(guess, rows);
+        lab_guess_hinted_triple(guess, rows, &hint);
+    }
+    lab_guess_by_numbers(guess, rows);
 }
 
 static void set_unit(marl_columns_guess *guess, int first, const char *unit)
@@ -203,40 +242,82 @@ static void set_unit(marl_columns_guess *guess, int first, const char *unit)
     }
 }
 
-/* A unit of the gyroscope inferred from its size alone is checked against gravity, which turns with it. */
-static void check_rates(marl_columns_guess *guess, const char *path, char decimal)
+static const char size_alone[] =
+    "the gyroscope's unit is by its size alone: turn it and see whether inspect suspects it";
+
+/* A unit of the gyroscope inferred from its size alone is checked against gravity, which turns with it, in the file as the
+ * map reads it. 1 when that decides; then *degrees may have changed. */
+static int gravity_shows_unit(const char *map_text, const char *path, char decimal, int *degrees)
 {
-    int at = lab_guess_column(guess, MARL_COLUMN_GYRO_X);
     marl_column_map map;
     marl_log log;
     marl_axes axes;
-    if (at < 0 || lab_guess_column(guess, MARL_COLUMN_ACCEL_X) < 0 ||
-        lab_guess_column(guess, MARL_COLUMN_T) < 0 ||
-        marl_column_map_read(&map, guess->map, NULL) != MARL_OK) {
-        return;
+    if (marl_column_map_read(&map, map_text, NULL) != MARL_OK) {
+        return 0;
     }
     const marl_log_options options = {.decimal = decimal, .columns = &map};
     if (marl_log_load(&log, path, &options, NULL) != MARL_OK) {
+        return 0;
+    }
+    int shows = marl_axes_find(&log, &axes, NULL) == MARL_OK && axes.gyro.verdict == MARL_AXES_DECIDED;
+    double off = !shows ? 0 : *degrees ? axes.gyro.scale * MARL_DEGREE : axes.gyro.scale / MARL_DEGREE;
+    *degrees = off > WRONG_UNIT_LOW && off < WRONG_UNIT_HIGH ? !*degrees : *degrees;
+    marl_log_free(&log);
+    return shows;
+}
+
+static void check_rates(marl_columns_guess *guess, const char *path, char decimal)
+{
+    int at = lab_guess_column(guess, MARL_COLUMN_GYRO_X);
+    if (at < 0 || !lab_guess_has(guess, MARL_COLUMN_ACCEL_X) || !lab_guess_has(guess, MARL_COLUMN_T)) {
         return;
     }
     int degrees = strcmp(guess->column[at].unit, "deg/s") == 0;
-    if (marl_axes_find(&log, &axes, NULL) == MARL_OK && axes.gyro.verdict == MARL_AXES_DECIDED) {
-        double off = degrees ? axes.gyro.scale * MARL_DEGREE : axes.gyro.scale / MARL_DEGREE;
-        if (off > WRONG_UNIT_LOW && off < WRONG_UNIT_HIGH) {
-            degrees = !degrees;
-            set_unit(guess, MARL_COLUMN_GYRO_X, degrees ? "deg/s" : "rad/s");
-        }
-        for (int k = 0; k < 3; k++) {
-            marl_column_guess *c = &guess->column[lab_guess_column(guess, MARL_COLUMN_GYRO_X + k)];
-            size_t n = strlen(c->why);
-            snprintf(c->why + n, sizeof c->why - n, "; its unit from how gravity turns");
-            c->sure = c->named;
-        }
-    } else {
-        lab_guess_remark(guess, "the gyroscope's unit is by its size alone: turn it and see whether inspect "
-                                "suspects it");
+    if (!gravity_shows_unit(guess->map, path, decimal, &degrees)) {
+        lab_guess_remark(guess, size_alone);
+        return;
     }
-    marl_log_free(&log);
+    set_unit(guess, MARL_COLUMN_GYRO_X, degrees ? "deg/s" : "rad/s");
+    for (int k = 0; k < 3; k++) {
+        marl_column_guess *c = &guess->column[lab_guess_column(guess, MARL_COLUMN_GYRO_X + k)];
+        size_t n = strlen(c->why);
+        snprintf(c->why + n, sizeof c->why - n, "; its unit from how gravity turns");
+        c->sure = c->named;
+    }
+}
+
+/* The same for rows with labels, whose map is complete: both units are words of five letters. */
+static void check_labelled_rates(marl_columns_guess *guess, const char *path, char decimal)
+{
+    marl_label_guess *l = guess->label, *behind = guess->label + guess->labels;
+    while (l < behind && l->target != MARL_COLUMN_GYRO_X) {
+        l++;
+    }
+    char *gyro = strstr(guess->map, "gyro="), *unit = gyro != NULL ? strchr(gyro, '[') : NULL;
+    if (l == behind || l->sure || unit == NULL) {
+        return;
+    }
+    int degrees = strcmp(l->unit, "deg/s") == 0;
+    if (!gravity_shows_unit(guess->map, path, decimal, &degrees)) {
+        lab_guess_remark(guess, size_alone);
+        return;
+    }
+    size_t n = strlen(l->why);
+    snprintf(l->unit, sizeof l->unit, "%s", degrees ? "deg/s" : "rad/s");
+    snprintf(l->why + n, sizeof l->why - n, "; its unit from how gravity turns");
+    l->sure = l->named;
+    memcpy(unit + 1, l->unit, strlen(l->unit));
+}
+
+static const char of_counts[] = "counts need --sheet, or give the value of one count, such as [0.061 mg]";
+
+static void finish_labelled(marl_columns_guess *guess, const char *path, char decimal)
+{
+    if (strstr(guess->map, "[count]") != NULL) {
+        lab_guess_remark(guess, of_counts);
+    } else {
+        check_labelled_rates(guess, path, decimal);
+    }
 }
 
 static void finish(marl_columns_guess *guess, int unit_known, const char *path, char decimal)
@@ -246,7 +327,7 @@ static void finish(marl_columns_guess *guess, int unit_known, const char *path, 
     }
     lab_guess_write_map(guess);
     if (strstr(guess->map, "[count]") != NULL) {
-        lab_guess_remark(guess, "counts need --sheet, or give the value of one count, such as [0.061 mg]");
+        lab_guess_remark(guess, of_counts);
     } else if (!unit_known) {
         check_rates(guess, path, decimal);
         lab_guess_write_map(guess);
@@ -270,16 +351,16 @@ marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path,
     status = status != MARL_OK ? status : find_first_row(l, guess, path, error);
     rows.columns = guess->n;
     status = status != MARL_OK ? status : read_rows(l, &rows, path, error);
-    if (status == MARL_OK) {
-        guess->rows = rows.n;
-        find_ranges(guess, &rows);
-        guess_by_names(guess, path);
-        mark_dates(guess, l);
+    guess->rows = rows.n;
+    if (status == MARL_OK && lab_rows_are_labelled(&rows, &l->words)) {
+        status = lab_guess_labelled(guess, &rows, &l->words, l->is_date, error);
+        finish_labelled(guess, path, decimal);
+    } else if (status == MARL_OK) {
+        lab_guess_columns(guess, &rows, l->is_date, path);
         int rates = lab_guess_column(guess, MARL_COLUMN_GYRO_X);
-        int unit_known = rates >= 0 && guess->column[rates].unit[0] != '\0';
-        lab_guess_by_numbers(guess, &rows);
-        finish(guess, unit_known, path, decimal);
+        finish(guess, rates >= 0 && guess->column[rates].named && guess->column[rates].sure, path, decimal);
     }
+    free(rows.label);
     free(rows.value);
     lab_lines_close(&l->lines);
     lab_csv_free(&l->scan.csv);

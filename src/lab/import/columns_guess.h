@@ -12,7 +12,17 @@ enum { LAB_GUESS_ROWS = 4000 };
 typedef struct lab_rows {
     size_t columns, n;
     double *value; /* n rows of `columns`; NaN where a cell is no number */
+    signed char
+        *label; /* of each row, a place in lab_words; -1: none. NULL where no column can hold labels */
 } lab_rows;
+
+enum { LAB_WORDS = MARL_LABELS_MAX };
+
+/* The words in a column that may hold labels. */
+typedef struct lab_words {
+    size_t column, n;
+    char word[LAB_WORDS][MARL_LABEL_MAX];
+} lab_words;
 
 static inline double lab_rows_at(const lab_rows *rows, size_t row, size_t column)
 {
@@ -36,9 +46,24 @@ typedef struct lab_file_hint {
     int unwanted; /* accelerations without gravity, or gravity alone: no accelerometer */
 } lab_file_hint;
 
+/* The place of the cell's word, which is new if need be; -1: it can be no label, or there are too many. */
+int lab_words_add(lab_words *words, const char *cell);
+/* Do nearly all rows have one of the words, and several of the words many rows? */
+int lab_rows_are_labelled(const lab_rows *rows, const lab_words *words);
+/* What the rows of each label hold, and the map. The guess has the names of the columns. MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status lab_guess_labelled(marl_columns_guess *guess, const lab_rows *rows,
+                                            const lab_words *words, const int *is_date, marl_error *error);
+
+/* Least and greatest number of each column, and how often it repeats itself; nothing is understood yet. */
+void lab_guess_ranges(marl_columns_guess *guess, const lab_rows *rows);
+/* What the columns are, by their names, the file's name (or the rows' label) and the numbers; the map is not written. */
+void lab_guess_columns(marl_columns_guess *guess, const lab_rows *rows, const int *is_date, const char *path);
+
 /* The names of columns whose rows hold them; no others. `csv` is the first row. */
 void lab_guess_labels(marl_columns_guess *guess, const lab_csv_row *csv, char point);
 lab_file_hint lab_guess_file_hint(const char *path);
+/* The same of the label of rows, which may be one letter. */
+lab_file_hint lab_guess_label_hint(const char *label);
 /* Does the name say time? *unit is the one that it says, or "". */
 int lab_guess_is_time(const char *name, const char **unit);
 /* By its name alone: target and unit, where it contains them. */
@@ -49,6 +74,8 @@ void lab_guess_time_unit(marl_columns_guess *guess, const lab_rows *rows);
 /* A time, and triples without a name, from the numbers; and the units that no name gives. */
 void lab_guess_by_numbers(marl_columns_guess *guess, const lab_rows *rows);
 
+/* The first three free columns, where the label of the rows says of what and no column's name does. */
+void lab_guess_hinted_triple(marl_columns_guess *guess, const lab_rows *rows, const lab_file_hint *hint);
 /* Four columns of length one that no name claims. */
 void lab_guess_quaternion(marl_columns_guess *guess, const lab_rows *rows);
 

@@ -17,6 +17,12 @@ static int is_named(const marl_columns_guess *guess)
         time += c->target == MARL_COLUMN_T;
         readings += c->target > MARL_COLUMN_T;
     }
+    for (size_t i = 0; i < guess->labels; i++) {
+        if (guess->label[i].target >= 0 && !guess->label[i].named) {
+            return 0;
+        }
+        readings += guess->label[i].target >= 0;
+    }
     return time == 1 && readings > 0 && strstr(guess->map, "[count]") == NULL;
 }
 
@@ -55,6 +61,9 @@ marl_status marl_log_load_named(marl_log *log, const char *path, const marl_log_
                            path, guess->remark, guess->remark[0] ? "; " : "", path);
     } else {
         status = load_guessed(log, path, options, guess, error);
+    }
+    for (size_t i = 0; i < guess->labels; i++) {
+        *unit_guessed |= guess->label[i].target == MARL_COLUMN_GYRO_X && !guess->label[i].sure;
     }
     for (size_t i = 0; i < guess->n; i++) {
         *unit_guessed |= guess->column[i].target == MARL_COLUMN_GYRO_X && !guess->column[i].sure;

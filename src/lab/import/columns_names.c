@@ -279,6 +279,20 @@ lab_file_hint lab_guess_file_hint(const char *path)
     return hint;
 }
 
+lab_file_hint lab_guess_label_hint(const char *label)
+{
+    char plain[MARL_NAME_MAX];
+    lab_file_hint hint = lab_guess_file_hint(label);
+    simplify(label, plain, sizeof plain);
+    for (size_t i = 0; i < sizeof words / sizeof words[0] && hint.first < 0; i++) {
+        if (words[i].axes > 0 && strcmp(plain, words[i].word) == 0) {
+            hint.first = (int)words[i].first;
+            hint.axes = words[i].axes;
+        }
+    }
+    return hint;
+}
+
 /* An axis alone, in a file whose name says of what. */
 static int parse_axis(const char *name, const lab_file_hint *hint, marl_column_guess *column)
 {

@@ -140,6 +140,22 @@ static int is_free_triple(const marl_columns_guess *guess, const lab_rows *rows,
     return moves && (named == 0 || axes == 7);
 }
 
+void lab_guess_hinted_triple(marl_columns_guess *guess, const lab_rows *rows, const lab_file_hint *hint)
+{
+    if (hint->first < 0 || hint->axes != 3 || hint->unwanted || lab_guess_has(guess, hint->first)) {
+        return;
+    }
+    for (size_t k = 0; k + 2 < guess->n; k++) {
+        if (is_free_triple(guess, rows, k)) {
+            assign_triple(guess, k, (marl_column)hint->first, "", "by the label");
+            for (size_t j = k; j < k + 3; j++) {
+                guess->column[j].named = 1;
+            }
+            return;
+        }
+    }
+}
+
 /* Three columns in a row whose length hardly changes are gravity or the field; three that are left are rates.
  */
 static void find_triples(marl_columns_guess *guess, const lab_rows *rows)

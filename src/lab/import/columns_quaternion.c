@@ -7,7 +7,7 @@
 #include <string.h>
 
 #define LENGTH_OFF 0.005 /* what three digits leave */
-#define NEARLY_ALL 0.99        /* of the rows that have all four */
+#define NEARLY_ALL 0.99  /* of the rows that have all four */
 #define MIN_ROWS 16
 
 /* Is the length one in nearly all rows? Rows of four zeros are a rig that lost the body. */

@@ -13,7 +13,8 @@
 #define MAX_FACTOR 1e15
 #define MAX_TEXT 4096
 
-static const char changed[] = "changed"; /* the word behind an entry */
+/* Words behind an entry. */
+static const char changed[] = "changed", where[] = "where";
 
 /* The place in a map, and where to write what is wrong. */
 typedef struct cursor {
@@ -117,8 +118,23 @@ static marl_status parse_target(cursor *c, marl_column_map *map, marl_column *fi
     return MARL_OK;
 }
 
-/* A column of the file: [-] number, name or "name". */
-static marl_status parse_source(cursor *c, marl_column_source *source)
+/* Where a word that may stand behind an entry begins in the name of a column without quotes; its length without one. */
+static size_t name_ends_at(const char *name)
+{
+    static const char *const behind[] = {changed, where};
+    for (size_t k = 1; name[k] != '\0'; k++) {
+        for (size_t i = 0; i < sizeof behind / sizeof behind[0] && isspace((unsigned char)name[k - 1]); i++) {
+            size_t n = strlen(behind[i]);
+            if (strncmp(name + k, behind[i], n) == 0 && !isalnum((unsigned char)name[k + n])) {
+                return k;
+            }
+        }
+    }
+    return strlen(name);
+}
+
+/* A column of the file, up to one of the characters in `stops`: [-] number, name or "name". */
+static marl_status parse_source(cursor *c, const char *stops, marl_column_source *source)
 {
     skip_blanks(c);
     source->negative = *c->at == '-';
@@ -126,15 +142,17 @@ static marl_status parse_source(cursor *c, marl_column_source *source)
     skip_blanks(c);
     int quoted = *c->at == '"';
     const char *start = c->at;
-    marl_status status = parse_word(c, ",;[\n", source->name, sizeof source->name);
-    size_t kept = strlen(source->name);
-    const size_t n = sizeof changed - 1;
-    if (status == MARL_OK && !quoted && kept > n && isspace((unsigned char)source->name[kept - n - 1]) &&
-        strcmp(source->name + kept - n, changed) == 0) { /* a word of its own, behind a name without unit */
-        c->at = start + kept - n;
-        source->name[kept - n - 1] = '\0';
+    MARL_TRY(parse_word(c, stops, source->name, sizeof source->name));
+    if (quoted) {
+        return MARL_OK;
     }
-    if (status == MARL_OK && !quoted && strspn(source->name, "0123456789") == strlen(source->name)) {
+    size_t n = name_ends_at(source->name);
+    c->at = source->name[n] != '\0' ? start + n : c->at;
+    while (n > 0 && isspace((unsigned char)source->name[n - 1])) {
+        n--;
+    }
+    source->name[n] = '\0';
+    if (strspn(source->name, "0123456789") == strlen(source->name)) {
         long number = strtol(source->name, NULL, 10);
         if (number < 1 || number > LAB_LOG_MAX_COLUMNS) {
             return marl_fail(c->error, c->fault, "column map: columns are numbered from 1 to %d, not %s",
@@ -143,7 +161,7 @@ static marl_status parse_source(cursor *c, marl_column_source *source)
         source->number = (int)number;
         source->name[0] = '\0';
     }
-    return status;
+    return MARL_OK;
 }
 
 /* "[0.061 mg]": factor and unit, which may be missing. */
@@ -172,13 +190,55 @@ static marl_status parse_unit(cursor *c, double *factor, char *unit, size_t size
     return MARL_OK;
 }
 
-static marl_status parse_changed(cursor *c, marl_column_map *map, marl_column first, int columns)
+/* 1 when the word comes next, which is skipped then. */
+static int takes_word(cursor *c, const char *word)
 {
+    size_t n = strlen(word);
     skip_blanks(c);
-    if (strncmp(c->at, changed, sizeof changed - 1) == 0) {
-        c->at += sizeof changed - 1;
+    if (strncmp(c->at, word, n) != 0 || isalnum((unsigned char)c->at[n])) {
+        return 0;
+    }
+    c->at += n;
+    skip_blanks(c);
+    return 1;
+}
+
+/* "COLUMN=LABEL": which rows the entry is of. The column is the same in the whole map. */
+static marl_status parse_label(cursor *c, marl_column_map *map, marl_column first, int columns)
+{
+    marl_column_source column = {.target = first};
+    char label[MARL_LABEL_MAX];
+    if (first == MARL_COLUMN_T) {
+        return wrong(c, "t is of all rows, a label cannot choose some");
+    }
+    MARL_TRY(parse_source(c, "=;\n", &column));
+    if (*c->at++ != '=') {
+        c->at--;
+        return wrong(c, "where COLUMN=LABEL: a = is missing");
+    }
+    MARL_TRY(parse_word(c, ";\n", label, sizeof label));
+    if (map->has_labels &&
+        (map->label.number != column.number || strcmp(map->label.name, column.name) != 0)) {
+        return wrong(c, "labels in two columns before");
+    }
+    map->has_labels = 1;
+    map->label = column;
+    for (size_t k = 0; k < map->n; k++) {
+        if ((int)map->source[k].target >= (int)first && (int)map->source[k].target < (int)first + columns) {
+            memcpy(map->source[k].label, label, sizeof label);
+        }
+    }
+    return MARL_OK;
+}
+
+/* The words that may stand behind an entry. */
+static marl_status parse_behind(cursor *c, marl_column_map *map, marl_column first, int columns)
+{
+    if (takes_word(c, changed)) {
         map->changed |= ((1u << columns) - 1) << first;
-        skip_blanks(c);
+    }
+    if (takes_word(c, where)) {
+        MARL_TRY(parse_label(c, map, first, columns));
     }
     return *c->at == '\0' || *c->at == ';' || *c->at == '\n' ? MARL_OK
                                                              : wrong(c, "; is missing between entries");
@@ -192,7 +252,7 @@ static marl_status parse_rate(cursor *c, marl_column_map *map)
         return wrong(c, "a rate in Hz is missing");
     }
     c->at = end;
-    return parse_changed(c, map, MARL_COLUMN_T, 1);
+    return parse_behind(c, map, MARL_COLUMN_T, 1);
 }
 
 static marl_status add_sources(cursor *c, marl_column_map *map, const marl_column_source *found,
@@ -229,14 +289,14 @@ static marl_status parse_entry(cursor *c, marl_column_map *map)
         return parse_rate(c, map);
     }
     for (int i = 0; i < columns; i++) {
-        MARL_TRY(parse_source(c, &found[i]));
+        MARL_TRY(parse_source(c, ",;[\n", &found[i]));
         if (i + 1 < columns && *c->at++ != ',') {
             c->at--;
             MARL_TRY(wrong(c, columns == 4 ? "four columns are needed" : "three columns are needed"));
         }
     }
     MARL_TRY(add_sources(c, map, found, first, columns));
-    return parse_changed(c, map, first, columns);
+    return parse_behind(c, map, first, columns);
 }
 
 static marl_status parse(marl_column_map *map, cursor *c)
@@ -261,6 +321,10 @@ static marl_status parse(marl_column_map *map, cursor *c)
         return marl_fail(c->error, c->fault,
                          timed ? "column map: t is a column or a rate, not both"
                                : "column map: no t; write t=COLUMN[UNIT], or t=@RATE in Hz");
+    }
+    if (map->has_labels && !timed) {
+        return marl_fail(c->error, c->fault,
+                         "column map: rows with labels need a column of times, not a rate");
     }
     return MARL_OK;
 }

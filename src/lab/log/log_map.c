@@ -71,8 +71,7 @@ int lab_split_any(lab_scanner *s, char *line, size_t *n, int *blanks)
     return split;
 }
 
-/* The name of a cell, with its unit in brackets, round or square, cut off. */
-static char *name_of(char *cell, char **unit)
+char *lab_map_name_of(char *cell, char **unit)
 {
     char *open = strchr(cell, '('), *close = strrchr(cell, ')');
     if (strchr(cell, '[') == NULL && open != NULL && close > open && open > cell) {
@@ -92,11 +91,10 @@ static int is_named(const char *cell, const char *name)
     for (size_t n = strlen(copy); n > 0 && is_blank(copy[n - 1]); n--) {
         copy[n - 1] = '\0';
     }
-    return strcmp(copy, name) == 0 || strcmp(name_of(copy, &unit), name) == 0;
+    return strcmp(copy, name) == 0 || strcmp(lab_map_name_of(copy, &unit), name) == 0;
 }
 
-/* How many cells have the name; *at is the last of them. */
-static int find_name(const lab_csv_row *csv, const char *name, size_t *at)
+int lab_map_find_name(const lab_csv_row *csv, const char *name, size_t *at)
 {
     int found = 0;
     for (size_t i = 0; i < csv->cells; i++) {
@@ -108,12 +106,19 @@ static int find_name(const lab_csv_row *csv, const char *name, size_t *at)
     return found;
 }
 
+/* Source i of a map: one of its columns, and behind them the labels'. NULL behind all. */
+static const marl_column_source *source_of(const marl_column_map *map, size_t i)
+{
+    return i < map->n ? &map->source[i] : i == map->n && map->has_labels ? &map->label : NULL;
+}
+
 /* How many of the map's names the line holds. */
 static size_t names_in(const lab_csv_row *csv, const marl_column_map *map)
 {
     size_t n = 0, at;
-    for (size_t i = 0; i < map->n; i++) {
-        n += map->source[i].number == 0 && find_name(csv, map->source[i].name, &at) > 0;
+    const marl_column_source *source;
+    for (size_t i = 0; (source = source_of(map, i)) != NULL; i++) {
+        n += source->number == 0 && lab_map_find_name(csv, source->name, &at) > 0;
     }
     return n;
 }
@@ -135,17 +140,37 @@ double lab_cell_number(const char *cell, char point)
     return lab_number_value(cell, end, point, &decimal);
 }
 
-/* Are the cells that the map numbers numbers? */
+/* The label in the row, "" without one; cut off where it is too long for any. */
+static void label_in(const lab_scanner *s, const marl_column_map *map, char label[MARL_LABEL_MAX])
+{
+    size_t at = (size_t)map->label.number;
+    const char *cell = map->has_labels && at > 0 && at <= s->csv.cells ? lab_csv_cell(&s->csv, at - 1) : "";
+    cell += strspn(cell, " \t");
+    snprintf(label, MARL_LABEL_MAX, "%s", cell);
+    for (size_t n = strlen(label); n > 0 && (is_blank(label[n - 1]) || label[n - 1] == '\r'); n--) {
+        label[n - 1] = '\0';
+    }
+}
+
+/* Are the cells that the map numbers numbers? With labels: those of its label, and there are some. */
 static int is_row(const lab_scanner *s, const marl_column_map *map)
 {
+    char label[MARL_LABEL_MAX];
+    int labelled = 0;
+    label_in(s, map, label);
     for (size_t i = 0; i < map->n; i++) {
         size_t at = (size_t)map->source[i].number;
+        int is_of_it = strcmp(map->source[i].label, label) == 0;
+        if (map->source[i].label[0] != '\0' && !is_of_it) {
+            continue;
+        }
+        labelled |= is_of_it;
         if (at > s->csv.cells ||
             (at > 0 && isnan(lab_cell_number(lab_csv_cell(&s->csv, at - 1), s->point)))) {
             return 0;
         }
     }
-    return s->csv.cells > 0;
+    return s->csv.cells > 0 && (labelled || !map->has_labels);
 }
 
 static void keep_heading(lab_heading *h, const lab_csv_row *csv)
@@ -156,71 +181,13 @@ static void keep_heading(lab_heading *h, const lab_csv_row *csv)
     }
 }
 
-/* The unit is the one that the map gives, else the one in the heading. */
-static marl_status lay_column(lab_layout *layout, size_t at, const marl_column_source *source,
-                              const lab_heading *names, const lab_header *h)
-{
-    lab_column *column = &layout->column[at];
-    char text[MARL_NAME_MAX] = "", *unit = NULL;
-    if (column->target >= 0) {
-        return marl_fail(h->error, MARL_ERR_USE, "column map: column %zu is used for %s and for %s", at + 1,
-                         marl_column_name((marl_column)column->target), marl_column_name(source->target));
-    }
-    *column = (lab_column){.target = (int)source->target, .factor = 1.0};
-    lab_column_place(column, h->info);
-    if (at < names->n) {
-        memcpy(text, names->cell[at], sizeof text);
-        (void)name_of(text, &unit);
-    }
-    if (source->unit[0] != '\0') {
-        snprintf(text, sizeof text, "%s", source->unit);
-        unit = text;
-    }
-    marl_status status = lab_column_unit(column, marl_column_name(source->target), unit, h);
-    double sign = source->negative ? -1 : 1;
-    column->factor *= sign * source->factor;
-    column->offset *= sign;
-    return status;
-}
-
-static marl_status lay_out(lab_scanner *s, const marl_column_map *map, const lab_heading *names,
-                           const lab_header *h)
-{
-    if (s->csv.cells > LAB_LOG_MAX_COLUMNS) {
-        return marl_fail(h->error, MARL_ERR_INPUT, "%s: more than %d columns", h->where, LAB_LOG_MAX_COLUMNS);
-    }
-    s->layout.n = s->csv.cells;
-    s->has_labels = 1;
-    for (size_t i = 0; i < s->layout.n; i++) {
-        s->layout.column[i] = (lab_column){.target = -1};
-    }
-    if (map->rate_hz > 0) {
-        h->info->columns |= 1u << MARL_COLUMN_T;
-    }
-    for (size_t i = 0; i < map->n; i++) {
-        const marl_column_source *source = &map->source[i];
-        size_t at = (size_t)source->number;
-        if (at > s->layout.n) {
-            return marl_fail(h->error, MARL_ERR_INPUT, "%s: no column %zu, only %zu", h->where, at,
-                             s->layout.n);
-        }
-        if (at == 0 && find_name(&s->csv, source->name, &at) > 1) {
-            return marl_fail(h->error, MARL_ERR_INPUT,
-                             "%s: column '%s' stands there twice: map it by its number", h->where,
-                             source->name);
-        }
-        at -= source->number > 0;
-        MARL_TRY(lay_column(&s->layout, at, source, names, h));
-    }
-    return MARL_OK;
-}
-
 static marl_status not_found(const char *path, const marl_column_map *map, size_t max, marl_error *error)
 {
     char missing[200] = "";
-    for (size_t i = 0; i < map->n; i++) {
-        if (map->source[i].number == 0) {
-            marl_list_append(missing, sizeof missing, map->source[i].name);
+    const marl_column_source *source;
+    for (size_t i = 0; (source = source_of(map, i)) != NULL; i++) {
+        if (source->number == 0) {
+            marl_list_append(missing, sizeof missing, source->name);
         }
     }
     if (missing[0] != '\0') {
@@ -229,14 +196,23 @@ static marl_status not_found(const char *path, const marl_column_map *map, size_
                          "inspect shows what is there",
                          path, missing, max);
     }
+    for (size_t i = 0; i < map->n; i++) {
+        if (map->source[i].label[0] != '\0') {
+            return marl_fail(
+                error, MARL_ERR_INPUT,
+                "%s: no line has the label %s in column %d and numbers in the columns of the map", path,
+                map->source[i].label, map->label.number);
+        }
+    }
     return marl_fail(error, MARL_ERR_INPUT, "%s: no line has numbers in the columns of the map", path);
 }
 
 static size_t names_wanted(const marl_column_map *map)
 {
     size_t n = 0;
-    for (size_t i = 0; i < map->n; i++) {
-        n += map->source[i].number == 0;
+    const marl_column_source *source;
+    for (size_t i = 0; (source = source_of(map, i)) != NULL; i++) {
+        n += source->number == 0;
     }
     return n;
 }
@@ -270,13 +246,6 @@ lab_map_line lab_map_try(lab_scanner *s, char *text, size_t *n, const marl_colum
     return !found ? LAB_MAP_NONE : wanted > 0 ? LAB_MAP_NAMES : LAB_MAP_ROW;
 }
 
-marl_status lab_map_lay_out(lab_scanner *s, const marl_column_map *map, lab_heading *names,
-                            const lab_header *h)
-{
-    names->n = names->n == s->csv.cells ? names->n : 0; /* a heading has as many cells as a row */
-    return lay_out(s, map, names, h);
-}
-
 marl_status lab_map_find_rows(lab_scanner *s, lab_lines *lines, const marl_column_map *map,
                               const lab_header *h, int *blanks)
 {
@@ -291,7 +260,7 @@ marl_status lab_map_find_rows(lab_scanner *s, lab_lines *lines, const marl_colum
         const char *line;
         size_t n;
         status = lab_lines_next(lines, path, &line, &n, h->error);
-        if (status != MARL_OK || lines->line > LAB_PREAMBLE_MAX) {
+        if (status != MARL_OK || lines->line > (map->has_labels ? LAB_LABEL_WITHIN : LAB_PREAMBLE_MAX)) {
             break;
         }
         char *text = lab_open_line(lines, line, &n);

@@ -9,6 +9,8 @@
 
 /* Lines of words that may stand before the rows. */
 #define LAB_PREAMBLE_MAX 200
+/* Lines among which the first one of a sensor's label must be. */
+#define LAB_LABEL_WITHIN 20000
 
 /* The delimiter of a line from elsewhere: , ; tab | or, without any of them, ' ' for blanks. */
 char lab_delimiter_of_any(const char *line, size_t n, char point);
@@ -33,6 +35,11 @@ typedef struct lab_heading {
     size_t n, best;
     char cell[LAB_LOG_MAX_COLUMNS][MARL_NAME_MAX];
 } lab_heading;
+
+/* The name of a cell, with its unit in brackets, round or square, cut off. */
+char *lab_map_name_of(char *cell, char **unit);
+/* How many cells have the name; *at is the last of them. */
+int lab_map_find_name(const lab_csv_row *csv, const char *name, size_t *at);
 
 /* What a line is to a map: nothing, the line of its names, or the first row where it has numbers only. */
 typedef enum lab_map_line { LAB_MAP_NONE, LAB_MAP_NAMES, LAB_MAP_ROW } lab_map_line;

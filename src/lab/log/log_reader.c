@@ -2,6 +2,7 @@
  * Reading logs: which lines are rows, whether their time goes on, what is counted. */
 #include "lab/base/file_kind.h"
 #include "lab/log/log_map.h"
+#include "lab/log/log_parts.h"
 #include "lab/log/row_order.h"
 #include "lab/log/row_pipe.h"
 #include <math.h>
@@ -37,6 +38,7 @@ struct marl_log_reader {
     int blanks;          /* cells are divided by blanks */
     marl_log_window window;
     lab_lines lines;
+    lab_parts *parts; /* of rows with labels, read instead; else NULL */
 };
 
 /* A quaternion of another length is reported, since it may be no rotation at all; 0 says that there is none. */
@@ -88,6 +90,9 @@ static marl_status parse_line(marl_log_reader *r, const char *line, size_t n, ma
         return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: a decimal comma: use --decimal ,", r->path,
                          r->lines.line);
     }
+    if (fault == ROW_OTHER) {
+        return MARL_OK;
+    }
     if (fault == ROW_GOOD && !(c->good & (1u << MARL_COLUMN_T))) {
         fault = ROW_NO_TIME;
     }
@@ -130,6 +135,10 @@ static marl_status verdict_at_end(const marl_log_reader *r, marl_error *error)
 /* The next usable row, in the window or not. */
 static marl_status next_row(marl_log_reader *r, marl_log_row *row, marl_error *error)
 {
+    if (r->parts != NULL) {
+        marl_status of_parts = lab_parts_next(r->parts, row, &r->report, error);
+        return of_parts == MARL_END ? verdict_at_end(r, error) : of_parts;
+    }
     while (!lab_row_pop(&r->order, row, &r->report)) {
         const char *line;
         size_t n;
@@ -272,6 +281,9 @@ static marl_status find_header(marl_log_reader *r, const char **line, size_t *n,
 /* The layout of a file from elsewhere. */
 static marl_status read_mapped(marl_log_reader *r, const marl_log_options *options, marl_error *error)
 {
+    if (lab_parts_are_needed(options->columns)) {
+        return lab_parts_open(&r->parts, r->path, options, &r->info, &r->report, error);
+    }
     r->rate_hz = options->columns->rate_hz;
     lab_changes_init(&r->changes, options->columns->changed);
     memcpy(r->cells.turns, options->columns->turns, sizeof r->cells.turns);
@@ -358,6 +370,7 @@ void marl_log_close(marl_log_reader *r)
     }
     stop_ahead(r->ahead);
     free(r->ahead);
+    lab_parts_close(r->parts);
     lab_lines_close(&r->lines);
     lab_csv_free(&r->scan.csv);
     free(r->path);

@@ -91,9 +91,17 @@ static const char *parse_other_cell(lab_scanner *s, lab_cells *row, const lab_co
     return stop;
 }
 
-static row_fault plain_row(lab_scanner *s, lab_cells *row, const char *p, const char *end)
+/* The columns of a row. */
+typedef struct row_layout {
+    const lab_column *column;
+    size_t n;
+    int is_open; /* it may have more cells */
+} row_layout;
+
+static row_fault plain_row(lab_scanner *s, const row_layout *l, lab_cells *row, const char *p,
+                           const char *end)
 {
-    const lab_column *column = s->layout.column, *last = column + s->layout.n - 1;
+    const lab_column *column = l->column, *last = column + l->n - 1;
     const char delimiter = s->delimiter, point = s->point;
     for (;; column++) {
         double value;
@@ -105,7 +113,7 @@ static row_fault plain_row(lab_scanner *s, lab_cells *row, const char *p, const 
             stop = parse_other_cell(s, row, column, p, end);
         }
         if (stop == end || column == last) {
-            return stop != end ? ROW_LONG : column == last ? ROW_GOOD : ROW_SHORT;
+            return column != last ? ROW_SHORT : stop != end && !l->is_open ? ROW_LONG : ROW_GOOD;
         }
         p = stop + 1;
     }
@@ -122,25 +130,67 @@ int lab_scan_split(lab_scanner *s, const char *line, size_t n)
     return complete == 1;
 }
 
-static row_fault split_row(lab_scanner *s, lab_cells *row)
+static row_fault split_row(lab_scanner *s, const row_layout *l, lab_cells *row)
 {
-    if (s->csv.cells != s->layout.n) {
-        return s->csv.cells < s->layout.n ? ROW_SHORT : ROW_LONG;
+    if (s->csv.cells < l->n || (s->csv.cells > l->n && !l->is_open)) {
+        return s->csv.cells < l->n ? ROW_SHORT : ROW_LONG;
     }
-    for (size_t i = 0; i < s->layout.n; i++) {
+    for (size_t i = 0; i < l->n; i++) {
         const char *cell = lab_csv_cell(&s->csv, i);
-        if (s->layout.column[i].target >= 0) {
-            parse_odd_cell(s, row, &s->layout.column[i], cell, cell + strlen(cell));
+        if (l->column[i].target >= 0) {
+            parse_odd_cell(s, row, &l->column[i], cell, cell + strlen(cell));
         }
     }
     return ROW_GOOD;
 }
 
+const lab_labelled *lab_scan_labelled(const lab_scanner *s, const char *label, size_t n)
+{
+    while (n > 0 && is_space(*label)) {
+        label++;
+        n--;
+    }
+    while (n > 0 && is_space(label[n - 1])) {
+        n--;
+    }
+    for (size_t i = 0; i < s->labelled_n; i++) {
+        if (strlen(s->labelled[i].label) == n && memcmp(s->labelled[i].label, label, n) == 0) {
+            return &s->labelled[i];
+        }
+    }
+    return NULL;
+}
+
+/* Of a plain line; NULL where its label is none of the map's, or there is none. */
+static const lab_labelled *labelled_of(const lab_scanner *s, const char *p, const char *end)
+{
+    for (size_t i = 0; p != NULL && i < s->label_at; i++) {
+        p = memchr(p, s->delimiter, (size_t)(end - p));
+        p = p != NULL ? p + 1 : NULL;
+    }
+    if (p == NULL) {
+        return NULL;
+    }
+    const char *stop = memchr(p, s->delimiter, (size_t)(end - p));
+    return lab_scan_labelled(s, p, (size_t)((stop != NULL ? stop : end) - p));
+}
+
 row_fault lab_scan_row(lab_scanner *s, const char *line, size_t n, lab_cells *row)
 {
+    int is_plain = memchr(line, '"', n) == NULL;
+    row_layout layout = {s->layout.column, s->layout.n, 0};
     row->good = row->bad = 0;
-    if (memchr(line, '"', n) == NULL) {
-        return plain_row(s, row, line, line + n);
+    if (!is_plain && !lab_scan_split(s, line, n)) {
+        return ROW_NOT_CSV;
     }
-    return lab_scan_split(s, line, n) ? split_row(s, row) : ROW_NOT_CSV;
+    if (s->labelled_n > 0) {
+        const char *cell = !is_plain && s->csv.cells > s->label_at ? lab_csv_cell(&s->csv, s->label_at) : "";
+        const lab_labelled *l =
+            is_plain ? labelled_of(s, line, line + n) : lab_scan_labelled(s, cell, strlen(cell));
+        if (l == NULL) {
+            return ROW_OTHER;
+        }
+        layout = (row_layout){l->column, l->n, 1};
+    }
+    return is_plain ? plain_row(s, &layout, row, line, line + n) : split_row(s, &layout, row);
 }

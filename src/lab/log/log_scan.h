@@ -7,11 +7,23 @@
 #include "lab/log/log_format.h"
 #include "lab/log/row_order.h"
 
+enum { LAB_LABELS = MARL_LABELS_MAX, LAB_LABEL_COLUMNS = 32 };
+
+/* The columns of the rows that have one label; what stands behind the last of them is passed over. */
+typedef struct lab_labelled {
+    char label[MARL_LABEL_MAX];
+    size_t n;
+    lab_column column[LAB_LABEL_COLUMNS];
+} lab_labelled;
+
 typedef struct lab_scanner {
     char delimiter, point;
     int has_labels; /* a cell may be "LABEL=NUMBER" */
     int met_comma;  /* a cell would be a number if its comma were a point */
     lab_layout layout;
+    size_t labelled_n,
+        label_at; /* rows of several sensors: their labels are in this column, and none is of `layout` */
+    lab_labelled labelled[LAB_LABELS];
     lab_csv_row csv;
 } lab_scanner;
 
@@ -19,6 +31,9 @@ typedef struct lab_scanner {
  * stray quote from a noisy serial line would swallow the rest of the file. Returns 1 when the line is a row.
  * line[n] is the line end, also behind a last line that has none. */
 int lab_scan_split(lab_scanner *scanner, const char *line, size_t n);
+
+/* The columns of the row with this label, blanks around it passed over; NULL when there is none. */
+const lab_labelled *lab_scan_labelled(const lab_scanner *scanner, const char *label, size_t n);
 
 /* Reads the cells of the line; LAB_NUMBER_SLACK bytes from line[n] on must be readable. */
 row_fault lab_scan_row(lab_scanner *scanner, const char *line, size_t n, lab_cells *row);

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Two logs into one. */
-#include "marlinspike/log.h"
+#include "lab/log/merge.h"
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -46,8 +46,7 @@ static marl_status check_overlap(const marl_log *a, const marl_log *b, int64_t o
         b->path, from_b, to_b, a->path, from_a, to_a);
 }
 
-/* Joins the readings of two rows. */
-static void join(marl_log_row *row, const marl_log_row *other)
+void lab_row_join(marl_log_row *row, const marl_log_row *other)
 {
     marl_sample *s = &row->sample;
     const marl_sample *o = &other->sample;
@@ -77,12 +76,12 @@ static void join_rows(const marl_log *a, const marl_log *b, int64_t offset_ns, m
             row->sample.t_ns = tb;
         }
         if (ta == tb) {
-            join(row, &b->row[k++]);
+            lab_row_join(row, &b->row[k++]);
         }
     }
 }
 
-static void add_reports(const marl_log_report *b, marl_log_report *sum)
+void lab_report_add(const marl_log_report *b, marl_log_report *sum)
 {
     sum->rows_dropped += b->rows_dropped;
     sum->time_repeated += b->time_repeated;
@@ -121,7 +120,7 @@ marl_status marl_log_merge(const marl_log *first, const marl_log *second, int64_
         merged->info.relative_heading = second->info.relative_heading;
     }
     merged->report = first->report;
-    add_reports(&second->report, &merged->report);
+    lab_report_add(&second->report, &merged->report);
     join_rows(first, second, offset_ns, merged);
     merged->report.rows = merged->n;
     return MARL_OK;
@@ -149,7 +148,7 @@ marl_status marl_log_append(marl_log *log, const marl_log *next, int64_t gap_ns,
     }
     log->n += next->n;
     log->info.raw |= next->info.raw;
-    add_reports(&next->report, &log->report);
+    lab_report_add(&next->report, &log->report);
     log->report.rows += next->report.rows;
     return MARL_OK;
 }

@@ -20,15 +20,16 @@
 
 static const char *fault_text(row_fault fault)
 {
-    static const char *const text[] = {"",
-                                       "fewer cells than the header",
-                                       "more cells than the header",
-                                       "not CSV",
-                                       "t is not a usable number",
-                                       "time stands still",
-                                       "time goes back",
-                                       "time jumps ahead and comes back",
-                                       "the last line is cut off"};
+    static const char *const text[] = {[ROW_GOOD] = "",
+                                       [ROW_OTHER] = "",
+                                       [ROW_SHORT] = "fewer cells than the header",
+                                       [ROW_LONG] = "more cells than the header",
+                                       [ROW_NOT_CSV] = "not CSV",
+                                       [ROW_NO_TIME] = "t is not a usable number",
+                                       [ROW_TIME_REPEATED] = "time stands still",
+                                       [ROW_TIME_BACK] = "time goes back",
+                                       [ROW_TIME_AHEAD] = "time jumps ahead and comes back",
+                                       [ROW_CUT] = "the last line is cut off"};
     return text[fault];
 }
 

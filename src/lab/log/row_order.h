@@ -9,6 +9,7 @@
 /* What can be wrong with a row. */
 typedef enum row_fault {
     ROW_GOOD,
+    ROW_OTHER, /* of a sensor that the map leaves out: not counted */
     ROW_SHORT,
     ROW_LONG,
     ROW_NOT_CSV,

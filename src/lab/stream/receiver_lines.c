@@ -119,6 +119,14 @@ static marl_status change_header(lab_lines_in *in, marl_log_report *report)
     return status;
 }
 
+/* Rows with labels that are of one moment follow each other by a nanosecond, so that none is taken for a repeated one. */
+static int64_t own_moment(lab_lines_in *in, int64_t t_ns)
+{
+    in->same = t_ns == in->stamp ? in->same + 1 : 0;
+    in->stamp = t_ns;
+    return t_ns + in->same;
+}
+
 static marl_status read_cells(lab_lines_in *in, marl_log_report *report, marl_log_row *row, int64_t *raw)
 {
     if (in->blanks) {
@@ -136,6 +144,9 @@ static marl_status read_cells(lab_lines_in *in, marl_log_report *report, marl_lo
         in->scan.met_comma = 0;
         fault = ROW_NOT_CSV;
     }
+    if (fault == ROW_OTHER) {
+        return MARL_ERR_NOT_READY;
+    }
     if (fault == ROW_GOOD && !(in->cells.good & (1u << MARL_COLUMN_T))) {
         fault = ROW_NO_TIME;
     }
@@ -150,7 +161,7 @@ static marl_status read_cells(lab_lines_in *in, marl_log_report *report, marl_lo
     if (missing != 0 && report->first_missing_line == 0) {
         report->first_missing_line = in->line;
     }
-    *raw = in->cells.t_ns;
+    *raw = in->scan.labelled_n > 0 ? own_moment(in, in->cells.t_ns) : in->cells.t_ns;
     return MARL_OK;
 }
 
@@ -189,8 +200,8 @@ static marl_status find_columns(lab_lines_in *in, marl_log_report *report, marl_
  * start. */
 static void begin_again(lab_lines_in *in, unsigned long rows)
 {
-    if (rows < FIRST_ROWS && lab_split_any(&in->scan, in->text, &in->n, &in->blanks) &&
-        in->scan.csv.cells != in->scan.layout.n) {
+    if (rows < FIRST_ROWS && in->scan.labelled_n == 0 &&
+        lab_split_any(&in->scan, in->text, &in->n, &in->blanks) && in->scan.csv.cells != in->scan.layout.n) {
         in->headed = 0;
     }
 }

@@ -36,6 +36,7 @@ typedef struct lab_lines_in {
     int blanks;     /* cells are divided by blanks */
     int64_t lines;  /* of rows, where the map gives their rate */
     uint8_t all_fresh;
+    int64_t stamp, same; /* of the last row with a label, and how many more of it there were */
     lab_scanner scan;
     lab_cells cells;
     size_t n;
