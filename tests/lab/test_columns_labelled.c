@@ -191,8 +191,10 @@ START_TEST(words_that_are_no_labels)
         ck_assert_ptr_nonnull(f);
         for (int i = 0; i < 200; i++) {
             char word[16] = "imu";
-            if (k > 0) {
-                snprintf(word, sizeof word, k == 1 ? i % 40 == 3 ? "bump" : "" : "row%d", i);
+            if (k == 1) {
+                snprintf(word, sizeof word, "%s", i % 40 == 3 ? "bump" : "");
+            } else if (k == 2) {
+                snprintf(word, sizeof word, "row%d", i);
             }
             fprintf(f, "%s,%d,%.3f,%.3f,9.8\n", word, 10 * i, 0.01 * (i % 7), 0.02 * (i % 5));
         }

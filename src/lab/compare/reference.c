@@ -33,7 +33,7 @@ static size_t widest_step(const marl_series *s, double *deg)
 
 static int is_same(marl_quat a, marl_quat b)
 {
-    return memcmp(&a, &b, sizeof a) == 0;
+    return a.w == b.w && a.x == b.x && a.y == b.y && a.z == b.z;
 }
 
 /* The angle of attitudes that are the same is not quite 0 in floats. */

@@ -175,7 +175,10 @@ marl_status lab_guess_labelled(marl_columns_guess *guess, const lab_rows *all, c
                                const int *is_date, marl_error *error)
 {
     marl_columns_guess *its = malloc(sizeof *its);
-    marl_status status = its != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    marl_status status = MARL_OK;
+    if (its == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
     guess->label_column = words->column + 1;
     for (size_t k = 0; k < guess->n && guess->header == 0; k++) {
         guess->column[k].name[0] = '\0'; /* it came of the first row's label */
