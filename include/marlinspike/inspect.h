@@ -44,6 +44,9 @@ typedef struct marl_axes_fit {
 
 typedef struct marl_axes {
     marl_axes_fit gyro, mag;
+    marl_axes_fit
+        mag_by_gyro; /* of the magnetometer, against the gyroscope, whose axes count as the accelerometer's: only
+                                  where the accelerometer does not determine the gyroscope's, as in flight; else absent */
     double dip_deg; /* of the field by the arrangement found, below the horizon; NaN when it was not */
 } marl_axes;
 

@@ -60,13 +60,13 @@ static void warn_of_axes(marl_warnings *warnings, const marl_inspection *inspect
 }
 
 static void warn_of_arrangement(marl_warnings *warnings, const marl_axes_fit *fit, const char *name,
-                                const char *path)
+                                const char *against, const char *path)
 {
     char text[32];
     if (fit->verdict == MARL_AXES_DECIDED && !marl_arrangement_is_plain(&fit->best)) {
         marl_arrangement_text(&fit->best, text);
-        marl_warn(warnings, "axes-suspect", "%s: to the accelerometer's axes the %s's stand so: %s", path,
-                  name, text);
+        marl_warn(warnings, "axes-suspect", "%s: to the %s's axes the %s's stand so: %s", path, against, name,
+                  text);
     }
 }
 
@@ -83,8 +83,9 @@ static void warn_of_suspicions(cli_inspected *seen)
     if (units.gyro[0] != '\0') {
         marl_warn(&seen->warnings, "units-suspect", "%s: %s", path, units.gyro);
     }
-    warn_of_arrangement(&seen->warnings, &seen->axes.gyro, "gyroscope", path);
-    warn_of_arrangement(&seen->warnings, &seen->axes.mag, "magnetometer", path);
+    warn_of_arrangement(&seen->warnings, &seen->axes.gyro, "gyroscope", "accelerometer", path);
+    warn_of_arrangement(&seen->warnings, &seen->axes.mag, "magnetometer", "accelerometer", path);
+    warn_of_arrangement(&seen->warnings, &seen->axes.mag_by_gyro, "magnetometer", "gyroscope", path);
 }
 
 static int is_plain(const marl_axes_fit *fit)
@@ -96,7 +97,8 @@ static int is_plain(const marl_axes_fit *fit)
 static marl_status warn_of_iron(cli_inspected *seen, marl_error *error)
 {
     marl_hard_iron iron = {.is_large = 0};
-    int comparable = is_plain(&seen->axes.gyro) && is_plain(&seen->axes.mag);
+    int comparable =
+        (is_plain(&seen->axes.gyro) && is_plain(&seen->axes.mag)) || is_plain(&seen->axes.mag_by_gyro);
     marl_status status = comparable ? marl_hard_iron_find(&seen->log, &iron, error) : MARL_OK;
     const double *b = iron.bias;
     if (status == MARL_OK && iron.is_large) {

@@ -191,10 +191,13 @@ static json_t *fit_json(const marl_axes_fit *fit)
 static json_t *axes_json(const marl_axes *axes)
 {
     json_t *root = json_object(), *gyro = fit_json(&axes->gyro), *mag = fit_json(&axes->mag);
+    json_t *by_gyro = fit_json(&axes->mag_by_gyro);
     json_object_set_new(gyro, "scale", cli_number(axes->gyro.scale));
     json_object_set_new(mag, "sign_decided", json_boolean(axes->mag.sign_decided));
     json_object_set_new(root, "gyro", gyro);
+    json_object_set_new(by_gyro, "sign_decided", json_boolean(axes->mag_by_gyro.sign_decided));
     json_object_set_new(root, "mag", mag);
+    json_object_set_new(root, "mag_by_gyro", by_gyro);
     json_object_set_new(root, "dip_deg", cli_number(axes->dip_deg));
     return root;
 }

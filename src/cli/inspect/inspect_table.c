@@ -105,21 +105,24 @@ static void print_fit(const char *name, const marl_axes_fit *fit)
 /* One line, where there is enough motion. */
 static void print_axes(const marl_axes *axes)
 {
-    if (axes->gyro.verdict == MARL_AXES_UNDECIDED) {
+    const marl_axes_fit *mag = &axes->mag;
+    if (axes->gyro.verdict == MARL_AXES_DECIDED) {
+        cli_print("axes against the accelerometer's: ");
+        print_fit("gyro", &axes->gyro);
+        cli_print("%s", mag->verdict == MARL_AXES_DECIDED ? "\n                                  " : "\n");
+    } else if (axes->mag_by_gyro.verdict == MARL_AXES_DECIDED) {
+        mag = &axes->mag_by_gyro;
+        cli_print("axes against the gyroscope's (this motion does not show it against the accelerometer's):\n"
+                  "                                  ");
+    } else if (axes->gyro.verdict == MARL_AXES_UNDECIDED) {
         cli_print_prose(0,
                         "axes: this motion does not determine their arrangement; turn the board about two or "
                         "more axes");
     }
-    if (axes->gyro.verdict != MARL_AXES_DECIDED) {
-        return;
-    }
-    cli_print("axes against the accelerometer's: ");
-    print_fit("gyro", &axes->gyro);
-    cli_print("%s", axes->mag.verdict == MARL_AXES_DECIDED ? "\n                                  " : "\n");
-    print_fit("mag ", &axes->mag);
-    if (axes->mag.verdict == MARL_AXES_DECIDED) {
-        cli_print(axes->mag.sign_decided ? "\ndip of the field: %.0f deg (north assumed)\n"
-                                         : "\ndip of the field: %.0f deg, too flat to determine its sign\n",
+    print_fit("mag ", mag);
+    if (mag->verdict == MARL_AXES_DECIDED) {
+        cli_print(mag->sign_decided ? "\ndip of the field: %.0f deg (north assumed)\n"
+                                    : "\ndip of the field: %.0f deg, too flat to determine its sign\n",
                   axes->dip_deg);
     }
 }

@@ -321,16 +321,17 @@ static double find_dip(const lab_axes_windows *all, const marl_arrangement *how,
     return n > 0 ? sum / n / MARL_DEGREE : NAN;
 }
 
-static void find_mag(const lab_axes_windows *all, marl_axes *axes)
+/* Against the gyroscope as it is arranged by `gyro`. */
+static void find_mag(const lab_axes_windows *all, const marl_axes_fit *gyro, marl_axes_fit *fit,
+                     double *dip_deg)
 {
     double best[3] = {0, 0, 0}, whole = changes(all);
     int number = 0;
-    marl_axes_fit *fit = &axes->mag;
     memset(all->left, 0, LAB_ARRANGEMENTS * all->blocks * sizeof *all->left);
     for (int i = 0; i < LAB_ARRANGEMENTS / 2 && whole > 0; i++) {
         double offset[3] = {0, 0, 0};
         trial t = {.how = lab_arrangement(i), .scale = NAN};
-        t.left = fit_mag(all, &axes->gyro, i, offset) / whole;
+        t.left = fit_mag(all, gyro, i, offset) / whole;
         if (keep_best(fit, &t)) {
             memcpy(best, offset, sizeof best);
             number = i;
@@ -338,10 +339,10 @@ static void find_mag(const lab_axes_windows *all, marl_axes *axes)
     }
     decide(fit, whole > 0 ? margin_of(all->left, all->blocks, number, LAB_ARRANGEMENTS / 2) : 0);
     if (fit->verdict == MARL_AXES_DECIDED) {
-        axes->dip_deg = find_dip(all, &fit->best, best);
-        fit->sign_decided = fabs(axes->dip_deg) >= MIN_DIP;
-        if (axes->dip_deg < 0) { /* the field points down in the north */
-            axes->dip_deg = -axes->dip_deg;
+        *dip_deg = find_dip(all, &fit->best, best);
+        fit->sign_decided = fabs(*dip_deg) >= MIN_DIP;
+        if (*dip_deg < 0) { /* the field points down in the north */
+            *dip_deg = -*dip_deg;
             for (int k = 0; k < 3; k++) {
                 fit->best.axis[k] = -fit->best.axis[k];
             }
@@ -356,15 +357,20 @@ static marl_status find_by(const marl_log *log, int64_t window_ns, int by_turns,
     int has_mag = (log->info.columns & MARL_COLUMNS_MAG) == MARL_COLUMNS_MAG;
     lab_axes_windows all;
     marl_status status = lab_axes_windows_make(&all, log, window_ns, error);
-    *axes = (marl_axes){none, none, NAN};
+    *axes = (marl_axes){none, none, none, NAN};
     axes->mag.verdict = has_mag ? MARL_AXES_UNDECIDED : MARL_AXES_ABSENT;
+    axes->mag_by_gyro.verdict = MARL_AXES_ABSENT;
     if (status == MARL_OK && turns_enough(&all)) {
         find_gyro(&all, &axes->gyro);
         if (by_turns && axes->gyro.verdict != MARL_AXES_DECIDED) {
             status = find_gyro_by_turns(log, &axes->gyro, error);
         }
         if (has_mag && axes->gyro.verdict == MARL_AXES_DECIDED) {
-            find_mag(&all, axes);
+            find_mag(&all, &axes->gyro, &axes->mag, &axes->dip_deg);
+        } else if (has_mag && by_turns) {
+            const marl_axes_fit as_it_is = {MARL_AXES_DECIDED, {{1, 2, 3}}, 0, 0, 1, 0};
+            axes->mag_by_gyro.verdict = MARL_AXES_UNDECIDED;
+            find_mag(&all, &as_it_is, &axes->mag_by_gyro, &axes->dip_deg);
         }
     }
     lab_axes_windows_free(&all);
@@ -379,7 +385,7 @@ marl_status marl_axes_find(const marl_log *log, marl_axes *axes, marl_error *err
     const marl_axes_fit none = {MARL_AXES_ABSENT, {{1, 2, 3}}, 1, 1, NAN, 0};
     unsigned both = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO;
     marl_status status = MARL_OK;
-    *axes = (marl_axes){none, none, NAN};
+    *axes = (marl_axes){none, none, none, NAN};
     if ((log->info.columns & both) != both) {
         return MARL_OK;
     }
