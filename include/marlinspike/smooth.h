@@ -72,7 +72,8 @@ typedef struct marl_smoothed {
     /* Largest error of a raw sensor over its assumed standard deviation (an accelerometer's bias over three times that), beside
      * a hard iron of over 10 uT that was found. */
     double worst;
-    double preference; /* -2 log likelihood as calibrated less as raw */
+    const char *worst_of; /* which that is, in words; NULL without an error */
+    double preference;    /* -2 log likelihood as calibrated less as raw */
 } marl_smoothed;
 
 /* Called now and then with the share that is done, 0 to 1. */

@@ -81,8 +81,8 @@ static const struct {
 } spoilt[] = {
     {"$2=0", "always reads the same", 1},
     {"if($8!=\"\")$8=0", "always reads the same", 1},
-    {"$5*=1.3", "a sensor is worse", 0},
-    {"$2*=1.3;$3*=1.3;$4*=1.3", "a sensor is worse", 0},
+    {"$5*=1.3", "the gyroscope's scale or axes are worse", 0},
+    {"$2*=1.3;$3*=1.3;$4*=1.3", "the accelerometer's scale or axes are worse", 0},
     {"if($8!=\"\"){$8*=15;$9*=15;$10*=15}", "unit is wrong", 0},
 };
 

@@ -265,6 +265,7 @@ marl_status lab_smooth_whole(const marl_log *log, const marl_smooth_options *opt
         smoothed->change = verdict.change;
         smoothed->missed = verdict.missed;
         smoothed->worst = verdict.worst;
+        smoothed->worst_of = verdict.worse;
         smoothed->preference = verdict.preference;
         smoothed->calibration_is_wrong = verdict.contradicted || (verdict.claimed && !verdict.calibrated &&
                                                                   verdict.preference > WRONG_CALIBRATION);
@@ -311,7 +312,7 @@ const char *marl_smoothed_distrust(const marl_smoothed *s)
     if (s->heading_is_magnetic && !(field > MIN_FIELD && field < MAX_FIELD)) {
         return "the field is none of the Earth's (20 to 70 uT): the magnetometer's unit is wrong";
     }
-    return lab_smooth_distrust(s->change, s->missed, s->worst);
+    return lab_smooth_distrust(s->change, s->missed, s->worst, s->worst_of);
 }
 
 int marl_smoothed_hides_iron(const marl_smoothed *s)

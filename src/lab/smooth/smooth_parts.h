@@ -129,14 +129,15 @@ typedef struct lab_verdict {
     double change;     /* u: mean square of the last turns over their variance */
     double
         missed; /* k: of what the gyroscope's motion misses, mean square over 2 s over its variance; largest */
-    double worst; /* largest constant over its raw assumption; 0 where the claim was kept */
+    double worst;      /* largest constant over its raw assumption; 0 where the claim was kept */
+    const char *worse; /* which that is, in words */
 } lab_verdict;
 
 /* (4) All passes, first as raw, then as `claimed`; the result is the one that the log supports. */
 MARL_CHECKED marl_status lab_smooth_settle(lab_smoother *s, const lab_assumption *claimed,
                                            lab_verdict *verdict, marl_error *error);
 /* Why such a result is not trusted, or NULL. */
-const char *lab_smooth_distrust(double change, double missed, double worst);
+const char *lab_smooth_distrust(double change, double missed, double worst, const char *worse);
 /* What is assumed of sensors that nobody has calibrated. */
 lab_assumption lab_assume_raw(void);
 /* And of one that is calibrated, by this fit and its standard errors; NULL: in full. */

@@ -48,7 +48,16 @@ typedef struct saved {
 static const struct {
     int at, n;
     double allowed;
-} kinds[] = {{MAG, 3, 1}, {ACCEL, 3, 3}, {GYRO_MATRIX, 9, 1}, {ACCEL_MATRIX, 9, 1}, {MAG_MATRIX, 9, 1}};
+    const char *worse; /* why the result is not trusted then */
+} kinds[] = {
+    {MAG, 3, 1, "the magnetometer's hard iron is worse than of an uncalibrated one is assumed"},
+    {ACCEL, 3, 3, "the accelerometer's offset is worse than of an uncalibrated one is assumed"},
+    {GYRO_MATRIX, 9, 1, "the gyroscope's scale or axes are worse than of an uncalibrated one is assumed"},
+    {ACCEL_MATRIX, 9, 1,
+     "the accelerometer's scale or axes are worse than of an uncalibrated one is assumed"},
+    {MAG_MATRIX, 9, 1,
+     "the magnetometer's soft iron or axes are worse than of an uncalibrated one is assumed, or currents and "
+     "steel move"}};
 
 enum { KINDS = sizeof kinds / sizeof kinds[0] };
 
@@ -211,14 +220,17 @@ static double find_missed(const lab_smoother *s)
     return largest;
 }
 
-/* The largest error of a sensor over what raw ones are assumed to have. */
-static double find_worst(const lab_smoother *s)
+/* The largest error of a sensor over what raw ones are assumed to have; *worse says of which. */
+static double find_worst(const lab_smoother *s, const char **worse)
 {
     double worst = 0;
+    *worse = NULL;
     for (int k = 0; k < KINDS; k++) {
         for (int i = kinds[k].at; i < kinds[k].at + kinds[k].n; i++) {
             double sigma = kinds[k].allowed * s->raw.sigma[i]; /* 0: it has no magnetometer */
-            worst = sigma > 0 ? fmax(worst, fabs(s->constant[i]) / sigma) : worst;
+            double times = sigma > 0 ? fabs(s->constant[i]) / sigma : 0;
+            *worse = times > worst ? kinds[k].worse : *worse;
+            worst = fmax(worst, times);
         }
     }
     return worst;
@@ -229,10 +241,10 @@ static void check_result(lab_smoother *s, lab_verdict *verdict)
     lab_smooth_move(s);
     verdict->change = s->change;
     verdict->missed = find_missed(s);
-    verdict->worst = find_worst(s);
+    verdict->worst = find_worst(s, &verdict->worse);
 }
 
-const char *lab_smooth_distrust(double change, double missed, double worst)
+const char *lab_smooth_distrust(double change, double missed, double worst, const char *worse)
 {
     if (!(change <= MAX_CHANGE)) {
         return "the trajectory did not settle";
@@ -240,7 +252,7 @@ const char *lab_smooth_distrust(double change, double missed, double worst)
     if (!(missed <= MAX_MISSED)) {
         return "the gyroscope's motion contradicts accelerometer and magnetometer";
     }
-    return worst <= MAX_WORST ? NULL : "a sensor is worse than an uncalibrated one is assumed to be";
+    return worst <= MAX_WORST ? NULL : worse;
 }
 
 /* As raw, from the start that the causal filter gives, and from that of the filter without weighting; the likelier of
@@ -276,7 +288,7 @@ static marl_status try_claim(lab_smoother *s, const lab_assumption *claim, int f
     marl_status status = from_start ? lab_smooth_start(s, 1, error) : MARL_OK;
     s->assumed = *claim;
     status = status != MARL_OK ? status : run_passes(s, 0, error);
-    const char *why = lab_smooth_distrust(verdict->change, verdict->missed, verdict->worst);
+    const char *why = lab_smooth_distrust(verdict->change, verdict->missed, verdict->worst, verdict->worse);
     verdict->preference = s->deviance - raw.deviance;
     verdict->calibrated = verdict->preference < (why == NULL ? PREFERENCE : PREFERENCE_OPEN);
     if (status == MARL_OK && !verdict->calibrated) {

@@ -100,6 +100,7 @@ static void add_summary(joined *j, const marl_smoothed *part, double seconds)
     all->longest_gap_s = fmax(all->longest_gap_s, part->longest_gap_s);
     all->change = fmax(all->change, part->change);
     all->missed = fmax(all->missed, part->missed);
+    all->worst_of = part->worst > all->worst ? part->worst_of : all->worst_of;
     all->worst = fmax(all->worst, part->worst);
     all->preference += part->preference;
     all->sensors_are_raw |= part->sensors_are_raw;
@@ -255,7 +256,8 @@ marl_status marl_smooth(const marl_log *log, const marl_smooth_options *options,
     static const marl_smooth_options standard = {0};
     options = options != NULL ? options : &standard;
     MARL_TRY(smooth_cut(log, options, &for_memory, smoothed, error));
-    const char *why = lab_smooth_distrust(smoothed->change, smoothed->missed, smoothed->worst);
+    const char *why =
+        lab_smooth_distrust(smoothed->change, smoothed->missed, smoothed->worst, smoothed->worst_of);
     if (why != NULL && !fits_whole(log, &for_motion)) {
         marl_smoothed_free(smoothed);
         MARL_TRY(smooth_cut(log, options, &for_motion, smoothed, error));
