@@ -8,6 +8,7 @@
 #define MARLINSPIKE_SMOOTH_H
 
 #include "marlinspike/files.h"
+#include "marlinspike/inspect.h"
 #include "marlinspike/log.h"
 
 #ifdef __cplusplus
@@ -114,6 +115,11 @@ typedef struct marl_hard_iron {
  * docs/methods/smoother.md). No attitude is needed, and no calibration. MARL_ERR_INSUFFICIENT without gyroscope or
  * magnetometer, or under 10 s; MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_hard_iron_find(const marl_log *log, marl_hard_iron *found, marl_error *error);
+
+/* Warns of a large one ("hard-iron"), where the magnetometer's axes are those of the gyroscope, against which it is found.
+ * MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_hard_iron_warn(marl_warnings *warnings, const marl_log *log,
+                                             const marl_axes *axes, marl_error *error);
 
 /* 1 where the heading rests on what is assumed of the hard iron (some 5 uT) because the log hardly turns: with a larger one
  * it is off by more than its standard deviation. A calibration of the magnetometer cures it. */

@@ -198,7 +198,7 @@ START_TEST(repeated_readings_are_reported)
 }
 END_TEST
 
-/* A battery beside the magnetometer: inspect says so, smooth finds it, and what comes of it cures it. */
+/* A battery beside the magnetometer: inspect says so, and compare, smooth finds it, and what comes of it cures it. */
 START_TEST(a_hard_iron_is_seen_and_cured)
 {
     temporary dir = tool_folder();
@@ -210,7 +210,14 @@ START_TEST(a_hard_iron_is_seen_and_cured)
     ck_assert_ptr_nonnull(strstr(r.err, "the magnetometer has a hard iron of 39 uT"));
     run_free(&plain);
     run_free(&r);
+    r = run("compare battery.csv --reference handle.reference.csv --tuning complementary");
+    ck_assert_ptr_nonnull(strstr(r.err, "the magnetometer has a hard iron of 39 uT"));
+    run_free(&r);
     run_wants(0, "smooth battery.csv --into cal.json --quiet");
+    r = run(
+        "compare battery.csv --calibration cal.json --reference handle.reference.csv --tuning complementary");
+    ck_assert_ptr_null(strstr(r.err, "hard iron"));
+    run_free(&r);
     run_wants(0, "correct battery.csv --calibration cal.json -o cured.csv --quiet");
     r = run("inspect cured.csv");
     ck_assert_ptr_null(strstr(r.err, "hard iron"));

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike inspect */
 #include "cli/inspect/inspect.h"
+#include "marlinspike/smooth.h"
 #include <limits.h>
 #include <math.h>
 #include <stdio.h>
@@ -86,29 +87,6 @@ static void warn_of_suspicions(cli_inspected *seen)
     warn_of_arrangement(&seen->warnings, &seen->axes.gyro, "gyroscope", "accelerometer", path);
     warn_of_arrangement(&seen->warnings, &seen->axes.mag, "magnetometer", "accelerometer", path);
     warn_of_arrangement(&seen->warnings, &seen->axes.mag_by_gyro, "magnetometer", "gyroscope", path);
-}
-
-static int is_plain(const marl_axes_fit *fit)
-{
-    return fit->verdict == MARL_AXES_DECIDED && marl_arrangement_is_plain(&fit->best);
-}
-
-/* Where the magnetometer's axes are those of the gyroscope, against which it is found. */
-static marl_status warn_of_iron(cli_inspected *seen, marl_error *error)
-{
-    marl_hard_iron iron = {.is_large = 0};
-    int comparable =
-        (is_plain(&seen->axes.gyro) && is_plain(&seen->axes.mag)) || is_plain(&seen->axes.mag_by_gyro);
-    marl_status status = comparable ? marl_hard_iron_find(&seen->log, &iron, error) : MARL_OK;
-    const double *b = iron.bias;
-    if (status == MARL_OK && iron.is_large) {
-        marl_warn(&seen->warnings, "hard-iron",
-                  "%s: by its turns the magnetometer has a hard iron of %.0f uT (%+.0f, %+.0f, %+.0f): "
-                  "headings are "
-                  "off until it is calibrated (calibrate tumble; smooth --into)",
-                  seen->log.path, sqrt(b[0] * b[0] + b[1] * b[1] + b[2] * b[2]), b[0], b[1], b[2]);
-    }
-    return status == MARL_ERR_INSUFFICIENT ? MARL_OK : status;
 }
 
 /* What swings; at rest nothing should. */
@@ -219,7 +197,7 @@ static marl_status examine(const cli *c, cli_inspected *seen, const cli_reading 
     MARL_TRY(cli_inspect_read(c, reading, &o->clock, seen, error));
     MARL_TRY(find_noise(seen, error));
     MARL_TRY(marl_axes_find(&seen->log, &seen->axes, error));
-    return warn_of_iron(seen, error);
+    return marl_hard_iron_warn(&seen->warnings, &seen->log, &seen->axes, error);
 }
 
 static marl_status write_sheet(const cli_inspected *seen, const cli_reading *reading, const char *path,

@@ -1,0 +1,24 @@
+/* SPDX-License-Identifier: MIT
+ * A hard iron that no filter of a study corrects. */
+#include "lab/study/study_case.h"
+#include "marlinspike/replay.h"
+
+/* A magnetometer that neither the log nor the calibration says to be calibrated, and a gyroscope that shows it. */
+static int has_raw_mag(const marl_study *study, const marl_log *log)
+{
+    const marl_calibration_record *record = study->options.record;
+    const uint8_t both = MARL_FRESH_MAG | MARL_FRESH_GYRO;
+    return (marl_replay_sensors(&log->info) & both) == both &&
+           !(marl_replay_corrected(&log->info) & MARL_FRESH_MAG) &&
+           (record == NULL || !record->fit[MARL_MAG].present);
+}
+
+marl_status lab_study_warn_iron(marl_study *study, const marl_study_case *it, marl_error *error)
+{
+    marl_axes axes;
+    if (!has_raw_mag(study, &it->log)) {
+        return MARL_OK;
+    }
+    MARL_TRY(marl_axes_find(&it->log, &axes, error));
+    return marl_hard_iron_warn(&study->warnings, &it->log, &axes, error);
+}
