@@ -34,7 +34,7 @@ awk -F, 'BEGIN { print "t[s],roll[deg],pitch[deg],yaw[deg]"; d = 180 / atan2(0, 
 awk -F, 'function flush(k) { for (k = 1; k <= 3; k++) { printf "%s", kept[k]; kept[k] = "" } }
     function keep(k, name, a, b, c) { kept[k] = kept[k] sprintf("%d,%s,%.5f,%.5f,%.5f\n", $1 * 1000000 + 0.5, name, a, b, c) }
     BEGIN { print "micros,sensor,x,y,z" }
-    /^[0-9]/ && $1 < 20 {
+    /^[0-9]/ && $1 < 10 {
         if (int($1 * 5 + 0.001) != batch) { flush(); batch = int($1 * 5 + 0.001) }
         if ($8 != "") keep(1, "mag", $8, $9, $10)
         keep(2, "gyro", $5, $6, $7); keep(3, "accel", $2, $3, $4)

@@ -216,7 +216,7 @@ START_TEST(a_hard_iron_is_seen_and_cured)
     run_wants(0, "smooth battery.csv --into cal.json --quiet");
     r = run(
         "compare battery.csv --calibration cal.json --reference handle.reference.csv --tuning complementary");
-    ck_assert_ptr_null(strstr(r.err, "hard iron"));
+    ck_assert_ptr_null(strstr(r.err, "has a hard iron"));
     run_free(&r);
     run_wants(0, "correct battery.csv --calibration cal.json -o cured.csv --quiet");
     r = run("inspect cured.csv");

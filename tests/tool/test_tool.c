@@ -73,7 +73,7 @@ START_TEST(inspect_suspects_units_and_axes)
     ck_assert(!given(root, "axes-suspect", "") && !given(root, "units-suspect", ""));
     json_decref(root);
     tool_run r = run("inspect still.csv");
-    ck_assert_ptr_nonnull(strstr(r.out, "axes: this motion does not determine their arrangement"));
+    ck_assert_ptr_nonnull(strstr(r.out, "axes against the accelerometer's: not shown by this motion"));
     run_free(&r);
     temporary_remove(&t);
 }

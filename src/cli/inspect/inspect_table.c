@@ -110,14 +110,13 @@ static void print_axes(const marl_axes *axes)
         cli_print("axes against the accelerometer's: ");
         print_fit("gyro", &axes->gyro);
         cli_print("%s", mag->verdict == MARL_AXES_DECIDED ? "\n                                  " : "\n");
-    } else if (axes->mag_by_gyro.verdict == MARL_AXES_DECIDED) {
-        mag = &axes->mag_by_gyro;
-        cli_print("axes against the gyroscope's (this motion does not show it against the accelerometer's):\n"
-                  "                                  ");
     } else if (axes->gyro.verdict == MARL_AXES_UNDECIDED) {
-        cli_print_prose(0,
-                        "axes: this motion does not determine their arrangement; turn the board about two or "
-                        "more axes");
+        cli_print(
+            "axes against the accelerometer's: not shown by this motion; turn about two or more axes\n");
+    }
+    if (axes->mag_by_gyro.verdict == MARL_AXES_DECIDED) {
+        mag = &axes->mag_by_gyro;
+        cli_print("axes against the gyroscope's:     ");
     }
     print_fit("mag ", mag);
     if (mag->verdict == MARL_AXES_DECIDED) {
