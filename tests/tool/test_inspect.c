@@ -226,6 +226,29 @@ START_TEST(a_hard_iron_is_seen_and_cured)
 }
 END_TEST
 
+/* An accelerometer that reads +9.8 along what points down: gyroscope and gravity agree all the same, the field does not, and a
+ * rig is upside down. */
+START_TEST(an_accelerometer_of_the_other_sign_is_seen)
+{
+    temporary dir = tool_folder();
+    ck_assert_int_eq(system("awk -F, -v OFS=, '/^[0-9]/ { $2 = -$2; $3 = -$3; $4 = -$4; if ($8 != \"\") $9 "
+                            "+= 40 } { print }' "
+                            "handle.csv > down.csv"),
+                     0);
+    tool_run r = run("inspect down.csv");
+    ck_assert_ptr_nonnull(
+        strstr(r.err, "the field points up, as it does south of the equator; else one of the two"));
+    ck_assert_ptr_nonnull(strstr(r.err, "the magnetometer has a hard iron of 40 uT"));
+    run_free(&r);
+    r = run("compare down.csv --reference handle.reference.csv --tuning complementary");
+    ck_assert_ptr_nonnull(
+        strstr(r.err, "(upside down: another world, or an accelerometer of the other sign"));
+    run_free(&r);
+    temporary_remove(&dir);
+}
+END_TEST
+
 MARL_SUITE("inspect", a_foreign_file_becomes_a_log, two_files_become_one_log,
            CAMPAIGN(a_sheet_is_checked_against_its_recording), curves_and_lines_are_reported,
-           one_axis_is_a_log, a_hard_iron_is_seen_and_cured, repeated_readings_are_reported)
+           one_axis_is_a_log, a_hard_iron_is_seen_and_cured, an_accelerometer_of_the_other_sign_is_seen,
+           repeated_readings_are_reported)

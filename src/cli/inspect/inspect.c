@@ -71,6 +71,26 @@ static void warn_of_arrangement(marl_warnings *warnings, const marl_axes_fit *fi
     }
 }
 
+/* Against the field of the northern hemisphere, which points down. */
+static void warn_of_mag(cli_inspected *seen)
+{
+    const marl_arrangement *a = &seen->axes.mag.best;
+    int is_opposite = seen->axes.mag.verdict == MARL_AXES_DECIDED && a->axis[0] == -1 && a->axis[1] == -2 &&
+                      a->axis[2] == -3;
+    if (is_opposite) {
+        marl_warn(&seen->warnings, "axes-suspect",
+                  "%s: by accelerometer and magnetometer the field points up, as it does south of the "
+                  "equator; else one of "
+                  "the two has the other sign in all axes (at rest the accelerometer must read +9.8 m/s^2 "
+                  "along what "
+                  "points up)",
+                  seen->log.path);
+    } else {
+        warn_of_arrangement(&seen->warnings, &seen->axes.mag, "magnetometer", "accelerometer",
+                            seen->log.path);
+    }
+}
+
 /* Units and axes in the header that contradict the motion. */
 static void warn_of_suspicions(cli_inspected *seen)
 {
@@ -85,7 +105,7 @@ static void warn_of_suspicions(cli_inspected *seen)
         marl_warn(&seen->warnings, "units-suspect", "%s: %s", path, units.gyro);
     }
     warn_of_arrangement(&seen->warnings, &seen->axes.gyro, "gyroscope", "accelerometer", path);
-    warn_of_arrangement(&seen->warnings, &seen->axes.mag, "magnetometer", "accelerometer", path);
+    warn_of_mag(seen);
     warn_of_arrangement(&seen->warnings, &seen->axes.mag_by_gyro, "magnetometer", "gyroscope", path);
 }
 

@@ -11,6 +11,7 @@
  * Of a rotation they are those of the smoother, which are wide for sensors that are not calibrated. */
 #define CLOCK_OFF 0.05
 #define CLOCK_SIGMAS 5.0
+#define UPSIDE_DOWN_DEG 170.0
 #define TURNED_DEG 5.0
 #define TURNED_SIGMAS 4.0
 /* A filter that follows the reference more closely than this, degrees rms, shows that the frames are the same. */
@@ -137,11 +138,18 @@ static void warn_of_frames(marl_study *study, marl_study_case *it, const marl_ma
         constant || is_large(before->total, sigma->total) || is_large(before->tilt, sigma->tilt);
     if (constant) {
         const char *cure = body_is ? "world+body" : tilt_of(m->world) > TURNED_DEG ? "world" : "heading";
-        marl_warn(&study->warnings, "frames-differ",
-                  "%s: log and reference differ by a constant rotation of %.1f deg on the %s side (a mount, "
-                  "zero, or another north), %.1f deg rms; without it %.1f: --match %s takes it out",
-                  it->log_path, body_is ? body : world, body_is ? "body" : "world", before->total,
-                  m->residual_deg, cure);
+        int is_upside_down = !body_is && tilt_of(m->world) > UPSIDE_DOWN_DEG;
+        marl_warn(
+            &study->warnings, "frames-differ",
+            "%s: log and reference differ by a constant rotation of %.1f deg on the %s side (%s), %.1f deg "
+            "rms; "
+            "without it %.1f: --match %s takes it out",
+            it->log_path, body_is ? body : world, body_is ? "body" : "world",
+            is_upside_down
+                ? "upside down: another world, or an accelerometer of the other sign, which at rest must "
+                  "read +9.8 m/s^2 along what points up"
+                : "a mount, zero, or another north",
+            before->total, m->residual_deg, cure);
     } else if (it->frames_differ) {
         marl_warn(&study->warnings, "frames-differ",
                   "%s: log and reference differ by %.1f deg rms, more than errors of the sensors make: "
