@@ -310,6 +310,8 @@ typedef struct marl_columns_guess {
     size_t rows;    /* that were looked at */
     size_t n;       /* columns */
     marl_column_guess column[MARL_GUESS_MAX];
+    double
+        rate_hz; /* of rows whose time stands still from row to row, by its average; 0: it goes on, or is not known */
     size_t
         label_column; /* from 1: it says which sensor a row is of, and `label` what those rows hold; 0: there is none */
     size_t labels;

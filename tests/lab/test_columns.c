@@ -359,6 +359,33 @@ START_TEST(four_of_length_one_are_a_quaternion)
 }
 END_TEST
 
+/* Times that stand still from row to row, as of batches of five or of whole seconds, give the rate. */
+START_TEST(batches_give_the_rate)
+{
+    temporary dir = temporary_make();
+    marl_columns_guess guess;
+    static char text[40000];
+    char *end = text + sprintf(text, "host_ms,ax,ay,az\n");
+    for (int i = 0; i < 500; i++) {
+        end += sprintf(end, "%d,0,%.3f,1.0\n", 25 * (i / 5) + i / 5 % 3, 0.001 * (i % 3));
+    }
+    ck_assert_int_eq(marl_columns_guess_file(&guess, temporary_text(&dir, "a.csv", text), '.', NULL),
+                     MARL_OK);
+    ck_assert_double_eq_tol(guess.rate_hz, 200, 0.2);
+    ck_assert_msg(strncmp(guess.map, "t=@", 3) == 0 && strstr(guess.map, "accel=ax,ay,az[g]") != NULL, "%s",
+                  guess.map);
+    ck_assert_ptr_nonnull(strstr(guess.remark, "stands still from row to row"));
+    end = text + sprintf(text, "when,ax,ay,az\n");
+    for (int i = 0; i < 500; i++) {
+        end += sprintf(end, "12:00:%02d,0,%.3f,1.0\n", i / 50, 0.001 * (i % 3));
+    }
+    ck_assert_int_eq(marl_columns_guess_file(&guess, temporary_text(&dir, "b.csv", text), '.', NULL),
+                     MARL_OK);
+    ck_assert_double_eq_tol(guess.rate_hz, 50, 1e-9);
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* Any bytes: no crash, an answer or a message. */
 START_TEST(any_bytes_are_survived)
 {
@@ -392,5 +419,5 @@ END_TEST
 
 MARL_SUITE_OF_CASES("columns", cases, each_case, angles_in_any_order,
                     CAMPAIGN(a_guessed_map_reads_the_recording_back), axes_go_by_their_names,
-                    four_of_length_one_are_a_quaternion, what_is_no_table_is_reported,
+                    four_of_length_one_are_a_quaternion, batches_give_the_rate, what_is_no_table_is_reported,
                     CAMPAIGN(any_bytes_are_survived))

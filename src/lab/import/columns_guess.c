@@ -269,7 +269,8 @@ static int gravity_shows_unit(const char *map_text, const char *path, char decim
 static void check_rates(marl_columns_guess *guess, const char *path, char decimal)
 {
     int at = lab_guess_column(guess, MARL_COLUMN_GYRO_X);
-    if (at < 0 || !lab_guess_has(guess, MARL_COLUMN_ACCEL_X) || !lab_guess_has(guess, MARL_COLUMN_T)) {
+    int timed = lab_guess_has(guess, MARL_COLUMN_T) || guess->rate_hz > 0;
+    if (at < 0 || !lab_guess_has(guess, MARL_COLUMN_ACCEL_X) || !timed) {
         return;
     }
     int degrees = strcmp(guess->column[at].unit, "deg/s") == 0;
@@ -322,7 +323,7 @@ static void finish_labelled(marl_columns_guess *guess, const char *path, char de
 
 static void finish(marl_columns_guess *guess, int unit_known, const char *path, char decimal)
 {
-    if (lab_guess_column(guess, MARL_COLUMN_T) < 0) {
+    if (lab_guess_column(guess, MARL_COLUMN_T) < 0 && guess->rate_hz <= 0) {
         lab_guess_remark(guess, "no column increases like a time: put the rate in Hz for RATE");
     }
     lab_guess_write_map(guess);

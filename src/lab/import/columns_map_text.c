@@ -93,6 +93,8 @@ void lab_guess_write_map(marl_columns_guess *guess)
     guess->map[0] = '\0';
     if (lab_guess_column(guess, MARL_COLUMN_T) >= 0) {
         (void)put_entry(guess, "t", MARL_COLUMN_T, 1);
+    } else if (guess->rate_hz > 0) {
+        snprintf(guess->map, sizeof guess->map, "t=@%.6g", guess->rate_hz);
     } else {
         snprintf(guess->map, sizeof guess->map, "t=@RATE");
     }

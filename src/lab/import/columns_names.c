@@ -232,6 +232,9 @@ int lab_guess_is_time(const char *name, const char **unit)
     const char *given = take_unit(bare);
     simplify(bare, plain, sizeof plain);
     *unit = given != NULL && lab_unit_find(LAB_TIME, given) != NULL ? given : "";
+    if (strcmp(*unit, "ms") == 0 || strcmp(*unit, "us") == 0 || strcmp(*unit, "ns") == 0) {
+        return 1; /* nothing else has such a unit */
+    }
     for (size_t i = 0; i < sizeof times / sizeof times[0]; i++) {
         if (strstr(plain, times[i].part) != NULL) {
             *unit = (*unit)[0] != '\0' ? *unit : times[i].unit;

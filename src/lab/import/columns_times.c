@@ -80,26 +80,6 @@ static void choose_time(marl_columns_guess *guess, const lab_rows *rows)
     }
 }
 
-/* The first column that rises steadily; one that counts by one is a row number where another does not. */
-void lab_guess_find_time(marl_columns_guess *guess, const lab_rows *rows)
-{
-    double best = NAN;
-    choose_time(guess, rows);
-    size_t at = guess->n;
-    for (size_t k = 0; k < guess->n && !lab_guess_has(guess, MARL_COLUMN_T); k++) {
-        double step = lab_rows_median(rows, k, step_at);
-        int is_better = at == guess->n || (best == 1 && step != 1);
-        if (guess->column[k].target < 0 && is_better && lab_rows_rise(rows, k)) {
-            at = k;
-            best = step;
-        }
-    }
-    if (at < guess->n) {
-        guess->column[at].target = MARL_COLUMN_T;
-        snprintf(guess->column[at].why, sizeof guess->column[at].why, "it goes on by %.6g a row", best);
-    }
-}
-
 /* The first unit in which the rows come at a rate that sensors have; the order is that of likelihood. */
 static const char *unit_of_time(double step, double *rate)
 {
@@ -114,6 +94,73 @@ static const char *unit_of_time(double step, double *rate)
         }
     }
     return "";
+}
+
+/* Rows a unit of the column, from its first change to its last, where it never goes back; 0 when it does, or hardly
+ * changes. */
+static double rows_per_unit(const lab_rows *rows, size_t column)
+{
+    size_t first = 0, last = 0;
+    for (size_t i = 1; i < rows->n; i++) {
+        double step = step_at(rows, i, column);
+        if (!(step >= 0)) {
+            return 0;
+        }
+        first = step > 0 && first == 0 ? i : first;
+        last = step > 0 ? i : last;
+    }
+    double passed = last > first ? lab_rows_at(rows, last, column) - lab_rows_at(rows, first, column) : 0;
+    return passed > 0 && last - first >= MIN_ROWS ? (double)(last - first) / passed : 0;
+}
+
+/* A time that stands still from row to row is that of batches, or in whole seconds: it shows only how many rows come in a
+ * second. */
+static void find_rate(marl_columns_guess *guess, const lab_rows *rows)
+{
+    static const struct {
+        const char *unit;
+        double seconds;
+    } units[] = {{"s", 1}, {"date", 1}, {"ms", 1e-3}, {"us", 1e-6}, {"ns", 1e-9}};
+    for (size_t k = 0; k < guess->n && guess->rate_hz <= 0; k++) {
+        marl_column_guess *c = &guess->column[k];
+        int is_time = c->target == MARL_COLUMN_T || strcmp(c->unit, "date") == 0;
+        double step = lab_rows_median(rows, k, step_at), per_unit = rows_per_unit(rows, k), rate;
+        if (!is_time || step > 0 || per_unit <= 0) {
+            continue;
+        }
+        const char *unit = c->unit[0] != '\0' ? c->unit : unit_of_time(1 / per_unit, &rate);
+        for (size_t i = 0; i < sizeof units / sizeof units[0]; i++) {
+            guess->rate_hz = strcmp(unit, units[i].unit) == 0 ? per_unit / units[i].seconds : guess->rate_hz;
+        }
+        c->target = -1;
+        snprintf(c->why, sizeof c->why, "a time that stands still from row to row");
+        lab_guess_remark(
+            guess,
+            "column %zu is a time that stands still from row to row, as of batches or whole seconds: its "
+            "rows are read as coming evenly, by its average; lost ones would not show",
+            k + 1);
+    }
+}
+
+/* The first column that rises steadily; one that counts by one is a row number where another does not. */
+void lab_guess_find_time(marl_columns_guess *guess, const lab_rows *rows)
+{
+    double best = NAN;
+    choose_time(guess, rows);
+    find_rate(guess, rows);
+    size_t at = guess->n;
+    for (size_t k = 0; k < guess->n && !lab_guess_has(guess, MARL_COLUMN_T); k++) {
+        double step = lab_rows_median(rows, k, step_at);
+        int is_better = at == guess->n || (best == 1 && step != 1);
+        if (guess->column[k].target < 0 && is_better && lab_rows_rise(rows, k)) {
+            at = k;
+            best = step;
+        }
+    }
+    if (at < guess->n) {
+        guess->column[at].target = MARL_COLUMN_T;
+        snprintf(guess->column[at].why, sizeof guess->column[at].why, "it goes on by %.6g a row", best);
+    }
 }
 
 void lab_guess_time_unit(marl_columns_guess *guess, const lab_rows *rows)
