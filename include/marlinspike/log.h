@@ -292,15 +292,15 @@ typedef struct marl_column_guess {
     char why[80];
 } marl_column_guess;
 
-enum { MARL_LABELS_MAX = 8 };
+enum { MARL_LABELS_MAX = 24 };
 
 /* What the rows with one label seem to hold, in a file of rows of several sensors. */
 typedef struct marl_label_guess {
     char text[MARL_LABEL_MAX];
-    size_t rows; /* of those that were looked at */
-    int target;  /* its first marl_column, or -1: not known */
-    char unit[24];
-    int named, sure; /* as above, by the label in place of the file's name */
+    size_t rows;        /* of those that were looked at */
+    unsigned targets;   /* set of marl_column; 0: not known */
+    int named, sure;    /* as above, by the label in place of the file's name, for all of them */
+    int rate_unit_open; /* of a gyroscope whose unit no name gives */
     char why[80];
 } marl_label_guess;
 

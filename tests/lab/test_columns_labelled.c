@@ -180,6 +180,45 @@ START_TEST(a_guessed_map_reads_labelled_rows_back)
 }
 END_TEST
 
+/* Two sensors in the rows of one label, one in those of another, and labels of what is not read: first the one whose label
+ * says of what, then what the numbers show, which leaves the other's alone. */
+START_TEST(labels_of_two_sensors_and_of_none)
+{
+    temporary dir = temporary_make();
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_log all = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 30, 7);
+    const char *path = temporary_path(&dir, "a.txt");
+    FILE *f = fopen(path, "w");
+    static marl_columns_guess guess;
+    ck_assert_ptr_nonnull(f);
+    for (size_t i = 0; i < all.n; i++) {
+        const marl_sample *s = &all.row[i].sample;
+        double t = 1e-9 * (double)s->t_ns;
+        fprintf(f, "IMU,%.3f,%.5f,%.5f,%.5f,%.5f,%.5f,%.5f\n", t, (double)s->accel.x, (double)s->accel.y,
+                (double)s->accel.z, (double)s->gyro.x, (double)s->gyro.y, (double)s->gyro.z);
+        fprintf(f, "linear accel,%.3f,%.5f,%.5f,%.5f\n", t, 0.1 * (double)s->accel.x, 0.2, 9.8);
+        if (s->fresh & MARL_FRESH_MAG) {
+            fprintf(f, "MAG,%.3f,%.4f,%.4f,%.4f\nlight,%.3f,%zu\n", t, (double)s->mag.x, (double)s->mag.y,
+                    (double)s->mag.z, t, i % 7);
+        }
+    }
+    fclose(f);
+    ck_assert_int_eq(marl_columns_guess_file(&guess, path, '.', NULL), MARL_OK);
+    ck_assert_str_eq(guess.map, "t=2[s]; mag=3,4,5[uT] where 1=MAG; accel=3,4,5[m/s^2] where 1=IMU; "
+                                "gyro=6,7,8[rad/s] where 1=IMU");
+    ck_assert_uint_eq(guess.labels, 4);
+    for (size_t i = 0; i < guess.labels; i++) {
+        const marl_label_guess *l = &guess.label[i];
+        unsigned wanted = strcmp(l->text, "MAG") == 0   ? MARL_COLUMNS_MAG
+                          : strcmp(l->text, "IMU") == 0 ? MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO
+                                                        : 0;
+        ck_assert_msg(l->targets == wanted, "%s: %x", l->text, l->targets);
+    }
+    marl_log_free(&all);
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* A word in each row that is always the same, notes here and there, and words that are all different: no labels. */
 START_TEST(words_that_are_no_labels)
 {
@@ -208,4 +247,5 @@ START_TEST(words_that_are_no_labels)
 END_TEST
 
 MARL_SUITE_OF_CASES("labelled columns", files, rows_by_their_labels, wrong_labels_are_refused_with_the_reason,
-                    a_guessed_map_reads_labelled_rows_back, words_that_are_no_labels)
+                    a_guessed_map_reads_labelled_rows_back, labels_of_two_sensors_and_of_none,
+                    words_that_are_no_labels)

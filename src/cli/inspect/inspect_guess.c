@@ -15,7 +15,7 @@ static int is_notable(const marl_columns_guess *guess)
         understood |= guess->column[i].target > MARL_COLUMN_T;
     }
     for (size_t i = 0; i < guess->labels; i++) {
-        understood |= guess->label[i].target >= 0;
+        understood |= guess->label[i].targets != 0;
     }
     return understood;
 }
@@ -48,27 +48,38 @@ static void write_what(const char *name, const char *unit, int sure, char text[4
     snprintf(text, 40, "%s%s%s%s%s", name, unit[0] ? "[" : "", unit, unit[0] ? "]" : "", sure ? "" : " ?");
 }
 
-/* Three axes, or four numbers, go by the name of their first: accel of accel_x. */
-static void write_group(int target, char text[16])
+/* "accel, gyro": three axes, or four numbers, go by one name; "-" where nothing is known. */
+static void write_targets(unsigned targets, char text[60])
 {
-    snprintf(text, 16, "%s", target < 0 ? "-" : marl_column_name((marl_column)target));
-    text[target < 0 ? 1 : strcspn(text, "_")] = '\0';
+    text[0] = '\0';
+    for (int target = 0; target < MARL_COLUMN_COUNT; target++) {
+        char name[20];
+        snprintf(name, sizeof name, "%s", marl_column_name((marl_column)target));
+        name[strcspn(name, "_")] = '\0';
+        if ((targets & (1u << target)) && strstr(text, name) == NULL) {
+            marl_list_append(text, 60, name);
+        }
+    }
+    if (text[0] == '\0') {
+        snprintf(text, 60, "-");
+    }
 }
 
 static size_t print_labels(const marl_columns_guess *guess)
 {
     size_t guessed = 0;
     if (guess->labels > 0) {
-        cli_print("\nIts rows are of several sensors, by the label in column %zu:\n%-15s %9s  %-15s %s\n",
+        cli_print("\nIts rows are of several sensors, by the label in column %zu:\n%-22s %6s  %-14s %s\n",
                   guess->label_column, "label", "rows", "seem to be", "because");
     }
     for (size_t i = 0; i < guess->labels; i++) {
         const marl_label_guess *l = &guess->label[i];
-        char name[16], what[40];
-        write_group(l->target, name);
-        write_what(name, l->unit, l->target < 0 || l->sure, what);
-        guessed += l->target >= 0 && !l->sure;
-        cli_print_prose(43, "%-15s %9zu  %-15s %s", l->text, l->rows, what, l->why);
+        char what[64];
+        int is_guess = l->targets != 0 && !l->sure;
+        write_targets(l->targets, what);
+        guessed += is_guess ? 1u : 0u;
+        snprintf(what + strlen(what), 4, "%s", is_guess ? " ?" : "");
+        cli_print_prose(46, "%-22s %6zu  %-14s %s", l->text, l->rows, what, l->why);
     }
     return guessed;
 }
@@ -111,13 +122,12 @@ static json_t *labels_json(const marl_columns_guess *guess)
     json_t *labels = json_array();
     for (size_t i = 0; i < guess->labels; i++) {
         const marl_label_guess *l = &guess->label[i];
-        char name[16];
+        char what[60];
         json_t *item = json_object();
-        write_group(l->target, name);
+        write_targets(l->targets, what);
         json_object_set_new(item, "label", cli_text(l->text));
         json_object_set_new(item, "rows", json_integer((json_int_t)l->rows));
-        json_object_set_new(item, "is", l->target >= 0 ? cli_text(name) : json_null());
-        json_object_set_new(item, "unit", l->unit[0] ? cli_text(l->unit) : json_null());
+        json_object_set_new(item, "is", l->targets != 0 ? cli_text(what) : json_null());
         json_object_set_new(item, "sure", json_boolean(l->sure));
         json_object_set_new(item, "why", cli_text(l->why));
         json_array_append_new(labels, item);

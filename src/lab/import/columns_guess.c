@@ -291,23 +291,23 @@ static void check_rates(marl_columns_guess *guess, const char *path, char decima
 static void check_labelled_rates(marl_columns_guess *guess, const char *path, char decimal)
 {
     marl_label_guess *l = guess->label, *behind = guess->label + guess->labels;
-    while (l < behind && l->target != MARL_COLUMN_GYRO_X) {
+    while (l < behind && !l->rate_unit_open) {
         l++;
     }
     char *gyro = strstr(guess->map, "gyro="), *unit = gyro != NULL ? strchr(gyro, '[') : NULL;
-    if (l == behind || l->sure || unit == NULL) {
+    if (l == behind || unit == NULL) {
         return;
     }
-    int degrees = strcmp(l->unit, "deg/s") == 0;
+    int degrees = strncmp(unit, "[deg/s]", 7) == 0;
     if (!gravity_shows_unit(guess->map, path, decimal, &degrees)) {
         lab_guess_remark(guess, size_alone);
         return;
     }
     size_t n = strlen(l->why);
-    snprintf(l->unit, sizeof l->unit, "%s", degrees ? "deg/s" : "rad/s");
-    snprintf(l->why + n, sizeof l->why - n, "; its unit from how gravity turns");
+    snprintf(l->why + n, sizeof l->why - n, "; the rate's unit from how gravity turns");
+    l->rate_unit_open = 0;
     l->sure = l->named;
-    memcpy(unit + 1, l->unit, strlen(l->unit));
+    memcpy(unit + 1, degrees ? "deg/s" : "rad/s", 5);
 }
 
 static const char of_counts[] = "counts need --sheet, or give the value of one count, such as [0.061 mg]";

@@ -89,113 +89,130 @@ static void add_map(char map[MARL_MAP_TEXT], const char *of_label, size_t column
     }
 }
 
-/* The first column of a sensor or a quaternion that was understood, else of anything but the time; -1: nothing. */
-static int what_it_is(const marl_columns_guess *guess)
+/* Guessing label by label. */
+typedef struct labelling {
+    marl_columns_guess *guess;
+    marl_columns_guess *its; /* of the label at hand */
+    marl_columns_guess names;
+    const int *is_date;
+    unsigned taken; /* targets of the labels before */
+} labelling;
+
+/* What other labels have is left to them. Returns the targets that are left; *left is 1 where there were others. */
+static unsigned leave_taken(labelling *l, int *left)
 {
-    static const int first[] = {MARL_COLUMN_ACCEL_X, MARL_COLUMN_GYRO_X, MARL_COLUMN_MAG_X, MARL_COLUMN_Q_W};
-    for (size_t i = 0; i < sizeof first / sizeof first[0]; i++) {
-        if (lab_guess_has(guess, first[i])) {
-            return lab_guess_column(guess, first[i]);
+    unsigned targets = 0;
+    *left = 0;
+    l->its->column[l->guess->label_column - 1].target = -1;
+    for (size_t k = 0; k < l->its->n; k++) {
+        marl_column_guess *c = &l->its->column[k];
+        if (c->target > MARL_COLUMN_T && (l->taken & (1u << c->target))) {
+            c->target = -1;
+            *left = 1;
         }
+        targets |= c->target > MARL_COLUMN_T ? 1u << c->target : 0;
     }
-    for (size_t k = 0; k < guess->n; k++) {
-        if (guess->column[k].target > MARL_COLUMN_T) {
-            return (int)k;
-        }
-    }
-    return -1;
+    return targets;
 }
 
-/* Was it taken by a label before? */
-static int is_taken(const marl_columns_guess *guess, int target)
-{
-    for (size_t i = 0; i < guess->labels; i++) {
-        if (guess->label[i].target == target) {
-            return 1;
-        }
-    }
-    return 0;
-}
-
-static void put_answer(marl_label_guess *l, const marl_column_guess *c)
+static void put_answer(const labelling *l, unsigned targets, marl_label_guess *answer)
 {
     static const char by_file[] = "by its name and the file's";
-    size_t n = sizeof by_file - 1;
-    int is_by_file = strncmp(c->why, by_file, n) == 0; /* the label stood for the file's name */
-    l->target = c->target;
-    l->named = c->named;
-    l->sure = c->sure;
-    memcpy(l->unit, c->unit, sizeof l->unit);
-    snprintf(l->why, sizeof l->why, "%s%s", is_by_file ? "by the label" : "",
-             is_by_file ? c->why + n : c->why);
+    const size_t n = sizeof by_file - 1;
+    answer->targets = targets;
+    answer->named = answer->sure = 1;
+    for (size_t k = l->its->n; k-- > 0;) { /* the first one's reason is left */
+        const marl_column_guess *c = &l->its->column[k];
+        if (c->target > MARL_COLUMN_T) {
+            int is_by_file = strncmp(c->why, by_file, n) == 0; /* the label stood for the file's name */
+            answer->named &= c->named;
+            answer->sure &= c->sure;
+            answer->rate_unit_open |= c->target == MARL_COLUMN_GYRO_X && !(c->named && c->sure);
+            snprintf(answer->why, sizeof answer->why, "%s%s", is_by_file ? "by the label" : "",
+                     is_by_file ? c->why + n : c->why);
+        }
+    }
 }
 
 /* The time is that of the first label; its range is that of all rows. Each row of a label is a reading, also where it
  * repeats the one before. */
-static void take_time(marl_columns_guess *guess, marl_columns_guess *its)
+static void take_time(labelling *l)
 {
-    int time = lab_guess_column(its, MARL_COLUMN_T);
-    marl_column_guess *t = &guess->column[time];
-    if (!lab_guess_has(guess, MARL_COLUMN_T)) {
+    int time = lab_guess_column(l->its, MARL_COLUMN_T);
+    marl_column_guess *t = &l->guess->column[time];
+    if (!lab_guess_has(l->guess, MARL_COLUMN_T)) {
         double min = t->min, max = t->max;
-        *t = its->column[time];
+        *t = l->its->column[time];
         t->min = min;
         t->max = max;
     }
-    for (size_t k = 0; k < its->n; k++) {
-        its->column[k].repeats = 0;
+    for (size_t k = 0; k < l->its->n; k++) {
+        l->its->column[k].repeats = 0;
     }
 }
 
-/* One label: what its rows seem to hold, into the guess and its map. `its` starts as the names of the columns. */
-static void guess_label(marl_columns_guess *guess, marl_columns_guess *its, const lab_rows *rows,
-                        const int *is_date, const char *label)
+/* One label: what its rows seem to hold, into the guess and its map. */
+static void guess_label(labelling *l, const lab_rows *rows, const char *label)
 {
-    marl_label_guess *l = &guess->label[guess->labels];
-    *l = (marl_label_guess){.target = -1, .rows = rows->n};
-    snprintf(l->text, sizeof l->text, "%s", label);
-    lab_guess_columns(its, rows, is_date, label);
-    its->column[guess->label_column - 1].target = -1;
-    int at = rows->n >= MIN_ROWS && lab_guess_has(its, MARL_COLUMN_T) ? what_it_is(its) : -1;
-    const marl_column_guess *c = at >= 0 ? &its->column[at] : NULL;
-    if (c != NULL && is_taken(guess, c->target)) {
-        snprintf(l->why, sizeof l->why, "another label's, too");
-    } else if (c != NULL) {
-        put_answer(l, c);
-        take_time(guess, its);
-        lab_guess_write_map(its);
-        add_map(guess->map, its->map, guess->label_column - 1, label);
-    } else {
-        snprintf(l->why, sizeof l->why, rows->n < MIN_ROWS ? "too few rows" : "no sensor's");
+    marl_label_guess *answer = &l->guess->label[l->guess->labels++];
+    *answer = (marl_label_guess){.rows = rows->n};
+    snprintf(answer->text, sizeof answer->text, "%s", label);
+    *l->its = l->names;
+    lab_guess_columns(l->its, rows, l->is_date, label);
+    int left;
+    unsigned targets = leave_taken(l, &left);
+    if (rows->n < MIN_ROWS || targets == 0 || !lab_guess_has(l->its, MARL_COLUMN_T)) {
+        snprintf(answer->why, sizeof answer->why, "%s",
+                 rows->n < MIN_ROWS ? "too few rows"
+                 : left             ? "another label has it"
+                                    : "no sensor that is read here");
+        return;
     }
-    guess->labels++;
+    put_answer(l, targets, answer);
+    take_time(l);
+    l->taken |= targets;
+    lab_guess_write_map(l->its);
+    add_map(l->guess->map, l->its->map, l->guess->label_column - 1, label);
+}
+
+/* Labels that say of what come first, so that others do not take what is theirs. */
+static marl_status guess_all(labelling *l, const lab_rows *all, const lab_words *words, marl_error *error)
+{
+    for (int hinted = 1; hinted >= 0; hinted--) {
+        for (size_t i = 0; i < words->n; i++) {
+            const lab_file_hint hint = lab_guess_label_hint(words->word[i]);
+            lab_rows rows;
+            if ((hint.first >= 0 && !hint.unwanted) != hinted) {
+                continue;
+            }
+            if (!take_rows(all, (int)i, &rows)) {
+                return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+            }
+            guess_label(l, &rows, words->word[i]);
+            free(rows.value);
+        }
+    }
+    return MARL_OK;
 }
 
 marl_status lab_guess_labelled(marl_columns_guess *guess, const lab_rows *all, const lab_words *words,
                                const int *is_date, marl_error *error)
 {
+    labelling *l = calloc(1, sizeof *l);
     marl_columns_guess *its = malloc(sizeof *its);
-    marl_status status = MARL_OK;
-    if (its == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    }
-    guess->label_column = words->column + 1;
-    for (size_t k = 0; k < guess->n && guess->header == 0; k++) {
-        guess->column[k].name[0] = '\0'; /* it came of the first row's label */
-    }
-    const marl_columns_guess names = *guess;
-    lab_guess_ranges(guess, all);
-    snprintf(guess->column[words->column].why, sizeof guess->column[0].why,
-             "labels: which sensor a row is of");
-    for (size_t i = 0; i < words->n && status == MARL_OK; i++) {
-        lab_rows rows;
-        *its = names;
-        status = take_rows(all, (int)i, &rows) ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-        if (status == MARL_OK) {
-            guess_label(guess, its, &rows, is_date, words->word[i]);
+    marl_status status = l != NULL && its != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    if (l != NULL && its != NULL) {
+        guess->label_column = words->column + 1;
+        for (size_t k = 0; k < guess->n && guess->header == 0; k++) {
+            guess->column[k].name[0] = '\0'; /* it came of the first row's label */
         }
-        free(rows.value);
+        *l = (labelling){.guess = guess, .its = its, .names = *guess, .is_date = is_date};
+        lab_guess_ranges(guess, all);
+        snprintf(guess->column[words->column].why, sizeof guess->column[0].why,
+                 "labels: which sensor a row is of");
+        status = guess_all(l, all, words, error);
     }
     free(its);
+    free(l);
     return status;
 }

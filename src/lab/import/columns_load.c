@@ -18,10 +18,10 @@ static int is_named(const marl_columns_guess *guess)
         readings += c->target > MARL_COLUMN_T;
     }
     for (size_t i = 0; i < guess->labels; i++) {
-        if (guess->label[i].target >= 0 && !guess->label[i].named) {
+        if (guess->label[i].targets != 0 && !guess->label[i].named) {
             return 0;
         }
-        readings += guess->label[i].target >= 0;
+        readings += guess->label[i].targets != 0;
     }
     return time == 1 && readings > 0 && strstr(guess->map, "[count]") == NULL;
 }
@@ -63,7 +63,7 @@ marl_status marl_log_load_named(marl_log *log, const char *path, const marl_log_
         status = load_guessed(log, path, options, guess, error);
     }
     for (size_t i = 0; i < guess->labels; i++) {
-        *unit_guessed |= guess->label[i].target == MARL_COLUMN_GYRO_X && !guess->label[i].sure;
+        *unit_guessed |= guess->label[i].rate_unit_open;
     }
     for (size_t i = 0; i < guess->n; i++) {
         *unit_guessed |= guess->column[i].target == MARL_COLUMN_GYRO_X && !guess->column[i].sure;

@@ -7,7 +7,7 @@
 #include "lab/log/log_format.h"
 #include "lab/log/row_order.h"
 
-enum { LAB_LABELS = MARL_LABELS_MAX, LAB_LABEL_COLUMNS = 32 };
+enum { LAB_LABELS = 8, LAB_LABEL_COLUMNS = 32 };
 
 /* The columns of the rows that have one label; what stands behind the last of them is passed over. */
 typedef struct lab_labelled {
