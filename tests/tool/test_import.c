@@ -268,5 +268,28 @@ START_TEST(maps_beside_their_files)
 }
 END_TEST
 
+/* Stamps of reception scatter about an even rate; those of the board do not, nor do those of a log of ours. */
+START_TEST(stamps_of_reception_are_named)
+{
+    temporary dir = tool_folder();
+    ck_assert_int_eq(system("awk -F, -v OFS=, '/^[0-9]/ { print $1, $2, $3, $4, $5, $6, $7 > \"even.txt\"; "
+                            "$1 += NR * 5 % 11 * "
+                            "0.0009; print $1, $2, $3, $4, $5, $6, $7 > \"host.txt\" }' handle.csv"),
+                     0);
+    tool_run r =
+        run("inspect host.txt --columns 't=1[s]; accel=2,3,4[m/s^2]; gyro=5,6,7[rad/s]' -o host.csv");
+    ck_assert_int_eq(r.code, 0);
+    ck_assert_ptr_nonnull(strstr(r.err, "of 10 ms between rows, as those of reception do"));
+    run_free(&r);
+    r = run("inspect even.txt --columns 't=1[s]; accel=2,3,4[m/s^2]; gyro=5,6,7[rad/s]'");
+    ck_assert_ptr_null(strstr(r.err, "reception"));
+    run_free(&r);
+    r = run("inspect host.csv");
+    ck_assert_ptr_null(strstr(r.err, "reception"));
+    run_free(&r);
+    temporary_remove(&dir);
+}
+END_TEST
+
 MARL_SUITE_OF_CASES("tool imports", writers, files_of_a_phone, maps_beside_their_files,
-                    files_that_do_not_overlap)
+                    files_that_do_not_overlap, stamps_of_reception_are_named)

@@ -9,6 +9,9 @@
 #include <string.h>
 
 #define LESSER_PART 0.25 /* of the recording */
+#define LOST 0.1         /* more than so many rows are missing, or the usual step is not the average one */
+#define JITTER 0.2       /* of the step between rows ... */
+#define JITTER_GAPS 0.05 /* ... and so many rows come late */
 
 typedef struct options {
     char *figure, *sheet_out, *against, *calibration, *out, *time_offset;
@@ -38,6 +41,25 @@ static void warn_of_duplicates(marl_warnings *warnings, const marl_inspection *i
                       "'changed' in --columns",
                       path, marl_sensor_name((marl_sensor)i), s->duplicates, s->readings);
         }
+    }
+}
+
+/* Stamps of a file from elsewhere that scatter about an even rate, without losses: of reception. */
+static void warn_of_jitter(cli_inspected *seen)
+{
+    const marl_log_report *report = &seen->log.report;
+    const marl_sensor_summary *s = &seen->inspection.sensor[MARL_GYRO];
+    s = s->axes != 0 ? s : &seen->inspection.sensor[MARL_ACCEL];
+    double rows = (double)(s->readings + report->time_repeated),
+           average = (rows - 1) / seen->inspection.duration_s;
+    int is_even = fabs(average / s->rate_hz - 1) < LOST && s->readings == seen->log.n;
+    if (seen->mapped && seen->merged == 0 && is_even && 1e-3 * s->jitter_ms * average > JITTER &&
+        (double)s->gaps > JITTER_GAPS * rows) {
+        marl_warn(&seen->warnings, "time-jitter",
+                  "%s: its times scatter by %.2g ms of %.3g ms between rows, as those of reception do: if no "
+                  "rows are lost, "
+                  "t=@%.6g in --columns reads them as coming evenly",
+                  seen->log.path, s->jitter_ms, 1e3 / average, average);
     }
 }
 
@@ -309,6 +331,7 @@ static int inspect(const cli *c, cli_reading *reading, options *o)
     if (status == MARL_OK) {
         warn_of_gaps(&seen->warnings, &seen->inspection, seen->log.path);
         warn_of_duplicates(&seen->warnings, &seen->inspection, seen->log.path);
+        warn_of_jitter(seen);
         warn_of_axes(&seen->warnings, &seen->inspection, seen->log.path);
         warn_of_suspicions(seen);
         warn_of_lines(seen);
