@@ -145,7 +145,8 @@ START_TEST(a_guessed_map_reads_labelled_rows_back)
     static const dialect dialects[] = {{',', 1, 1, {"accelerometer", "gyroscope", "magnetometer"}, 0},
                                        {' ', 0, 50, {"ACC", "GYR", "MAG"}, 1},
                                        {';', 1, 7, {"a", "g", "m"}, 1},
-                                       {'\t', 0, 1, {"acc:", "gyro:", "mag:"}, 0}};
+                                       {'\t', 0, 1, {"acc:", "gyro:", "mag:"}, 0},
+                                       {',', 0, 9, {"1", "4", "2"}, 0}};
     temporary dir = temporary_make();
     marl_sheet sheet = marl_sheet_grommet();
     marl_log all = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 30, 6);

@@ -4,7 +4,6 @@
 #include "lab/base/file_kind.h"
 #include "lab/log/cell_text.h"
 #include "lab/log/log_map.h"
-#include "marlinspike/inspect.h"
 #include <ctype.h>
 #include <float.h>
 #include <math.h>
@@ -13,9 +12,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define NUMBERS_SHARE 0.6  /* of the cells of a row */
-#define WRONG_UNIT_LOW 0.7 /* a scale within these of 57.3 or 1 / 57.3 is the other unit of angles */
-#define WRONG_UNIT_HIGH 1.4
+#define NUMBERS_SHARE 0.6 /* of the cells of a row */
 
 /* A file while its first rows are looked at. */
 typedef struct preview {
@@ -232,84 +229,6 @@ void lab_guess_columns(marl_columns_guess *guess, const lab_rows *rows, const in
     lab_guess_by_numbers(guess, rows);
 }
 
-static void set_unit(marl_columns_guess *guess, int first, const char *unit)
-{
-    for (int k = 0; k < 3; k++) {
-        int at = lab_guess_column(guess, first + k);
-        if (at >= 0) {
-            snprintf(guess->column[at].unit, sizeof guess->column[at].unit, "%s", unit);
-        }
-    }
-}
-
-static const char size_alone[] =
-    "the gyroscope's unit is by its size alone: turn it and see whether inspect suspects it";
-
-/* A unit of the gyroscope inferred from its size alone is checked against gravity, which turns with it, in the file as the
- * map reads it. 1 when that decides; then *degrees may have changed. */
-static int gravity_shows_unit(const char *map_text, const char *path, char decimal, int *degrees)
-{
-    marl_column_map map;
-    marl_log log;
-    marl_axes axes;
-    if (marl_column_map_read(&map, map_text, NULL) != MARL_OK) {
-        return 0;
-    }
-    const marl_log_options options = {.decimal = decimal, .columns = &map};
-    if (marl_log_load(&log, path, &options, NULL) != MARL_OK) {
-        return 0;
-    }
-    int shows = marl_axes_find(&log, &axes, NULL) == MARL_OK && axes.gyro.verdict == MARL_AXES_DECIDED;
-    double off = !shows ? 0 : *degrees ? axes.gyro.scale * MARL_DEGREE : axes.gyro.scale / MARL_DEGREE;
-    *degrees = off > WRONG_UNIT_LOW && off < WRONG_UNIT_HIGH ? !*degrees : *degrees;
-    marl_log_free(&log);
-    return shows;
-}
-
-static void check_rates(marl_columns_guess *guess, const char *path, char decimal)
-{
-    int at = lab_guess_column(guess, MARL_COLUMN_GYRO_X);
-    int timed = lab_guess_has(guess, MARL_COLUMN_T) || guess->rate_hz > 0;
-    if (at < 0 || !lab_guess_has(guess, MARL_COLUMN_ACCEL_X) || !timed) {
-        return;
-    }
-    int degrees = strcmp(guess->column[at].unit, "deg/s") == 0;
-    if (!gravity_shows_unit(guess->map, path, decimal, &degrees)) {
-        lab_guess_remark(guess, size_alone);
-        return;
-    }
-    set_unit(guess, MARL_COLUMN_GYRO_X, degrees ? "deg/s" : "rad/s");
-    for (int k = 0; k < 3; k++) {
-        marl_column_guess *c = &guess->column[lab_guess_column(guess, MARL_COLUMN_GYRO_X + k)];
-        size_t n = strlen(c->why);
-        snprintf(c->why + n, sizeof c->why - n, "; its unit from how gravity turns");
-        c->sure = c->named;
-    }
-}
-
-/* The same for rows with labels, whose map is complete: both units are words of five letters. */
-static void check_labelled_rates(marl_columns_guess *guess, const char *path, char decimal)
-{
-    marl_label_guess *l = guess->label, *behind = guess->label + guess->labels;
-    while (l < behind && !l->rate_unit_open) {
-        l++;
-    }
-    char *gyro = strstr(guess->map, "gyro="), *unit = gyro != NULL ? strchr(gyro, '[') : NULL;
-    if (l == behind || unit == NULL) {
-        return;
-    }
-    int degrees = strncmp(unit, "[deg/s]", 7) == 0;
-    if (!gravity_shows_unit(guess->map, path, decimal, &degrees)) {
-        lab_guess_remark(guess, size_alone);
-        return;
-    }
-    size_t n = strlen(l->why);
-    snprintf(l->why + n, sizeof l->why - n, "; the rate's unit from how gravity turns");
-    l->rate_unit_open = 0;
-    l->sure = l->named;
-    memcpy(unit + 1, degrees ? "deg/s" : "rad/s", 5);
-}
-
 static const char of_counts[] = "counts need --sheet, or give the value of one count, such as [0.061 mg]";
 
 static void finish_labelled(marl_columns_guess *guess, const char *path, char decimal)
@@ -317,7 +236,7 @@ static void finish_labelled(marl_columns_guess *guess, const char *path, char de
     if (strstr(guess->map, "[count]") != NULL) {
         lab_guess_remark(guess, of_counts);
     } else {
-        check_labelled_rates(guess, path, decimal);
+        lab_guess_check_labelled_rates(guess, path, decimal);
     }
 }
 
@@ -330,9 +249,38 @@ static void finish(marl_columns_guess *guess, int unit_known, const char *path, 
     if (strstr(guess->map, "[count]") != NULL) {
         lab_guess_remark(guess, of_counts);
     } else if (!unit_known) {
-        check_rates(guess, path, decimal);
+        lab_guess_check_rates(guess, path, decimal);
         lab_guess_write_map(guess);
     }
+}
+
+/* By labels that are words, else as rows of one kind, else, where that finds no accelerometer, by labels that are numbers. */
+static marl_status guess_rows(marl_columns_guess *guess, const preview *l, lab_rows *rows, const char *path,
+                              marl_error *error)
+{
+    marl_columns_guess *names = malloc(sizeof *names);
+    marl_status status = MARL_OK;
+    if (names == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    *names = *guess;
+    if (lab_rows_are_labelled(rows, &l->words)) {
+        status = lab_guess_labelled(guess, rows, &l->words, l->is_date, error);
+    } else {
+        lab_guess_columns(guess, rows, l->is_date, path);
+        status = lab_guess_has(guess, MARL_COLUMN_ACCEL_X)
+                     ? MARL_OK
+                     : lab_guess_numbered(guess, names, rows, l->is_date, error);
+    }
+    free(names);
+    if (status == MARL_OK && guess->labels > 0) {
+        finish_labelled(guess, path, l->scan.point);
+    } else if (status == MARL_OK) {
+        int rates = lab_guess_column(guess, MARL_COLUMN_GYRO_X);
+        finish(guess, rates >= 0 && guess->column[rates].named && guess->column[rates].sure, path,
+               l->scan.point);
+    }
+    return status;
 }
 
 marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path, char decimal,
@@ -353,14 +301,7 @@ marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path,
     rows.columns = guess->n;
     status = status != MARL_OK ? status : read_rows(l, &rows, path, error);
     guess->rows = rows.n;
-    if (status == MARL_OK && lab_rows_are_labelled(&rows, &l->words)) {
-        status = lab_guess_labelled(guess, &rows, &l->words, l->is_date, error);
-        finish_labelled(guess, path, decimal);
-    } else if (status == MARL_OK) {
-        lab_guess_columns(guess, &rows, l->is_date, path);
-        int rates = lab_guess_column(guess, MARL_COLUMN_GYRO_X);
-        finish(guess, rates >= 0 && guess->column[rates].named && guess->column[rates].sure, path, decimal);
-    }
+    status = status != MARL_OK ? status : guess_rows(guess, l, &rows, path, error);
     free(rows.label);
     free(rows.value);
     lab_lines_close(&l->lines);

@@ -54,6 +54,11 @@ int lab_rows_are_labelled(const lab_rows *rows, const lab_words *words);
 MARL_CHECKED marl_status lab_guess_labelled(marl_columns_guess *guess, const lab_rows *rows,
                                             const lab_words *words, const int *is_date, marl_error *error);
 
+/* The same with whole numbers for labels, where that finds an accelerometer; else *guess stays. `names` is a guess that has
+ * the names of the columns. */
+MARL_CHECKED marl_status lab_guess_numbered(marl_columns_guess *guess, const marl_columns_guess *names,
+                                            lab_rows *rows, const int *is_date, marl_error *error);
+
 /* Least and greatest number of each column, and how often it repeats itself; nothing is understood yet. */
 void lab_guess_ranges(marl_columns_guess *guess, const lab_rows *rows);
 /* What the columns are, by their names, the file's name (or the rows' label) and the numbers; the map is not written. */
@@ -78,6 +83,11 @@ void lab_guess_by_numbers(marl_columns_guess *guess, const lab_rows *rows);
 void lab_guess_hinted_triple(marl_columns_guess *guess, const lab_rows *rows, const lab_file_hint *hint);
 /* Four columns of length one that no name claims. */
 void lab_guess_quaternion(marl_columns_guess *guess, const lab_rows *rows);
+
+/* Where no name gives the gyroscope's unit: by how gravity turns in the file as the map reads it, else with a remark. The
+ * second is for rows with labels. */
+void lab_guess_check_rates(marl_columns_guess *guess, const char *path, char decimal);
+void lab_guess_check_labelled_rates(marl_columns_guess *guess, const char *path, char decimal);
 
 /* The column that is guessed to be this one, or -1. */
 int lab_guess_column(const marl_columns_guess *guess, int target);

@@ -206,13 +206,58 @@ marl_status lab_guess_labelled(marl_columns_guess *guess, const lab_rows *all, c
         for (size_t k = 0; k < guess->n && guess->header == 0; k++) {
             guess->column[k].name[0] = '\0'; /* it came of the first row's label */
         }
+        snprintf(guess->column[words->column].why, sizeof guess->column[0].why,
+                 "labels: which sensor a row is of"); /* so it is no axis either */
         *l = (labelling){.guess = guess, .its = its, .names = *guess, .is_date = is_date};
         lab_guess_ranges(guess, all);
-        snprintf(guess->column[words->column].why, sizeof guess->column[0].why,
-                 "labels: which sensor a row is of");
         status = guess_all(l, all, words, error);
     }
     free(its);
     free(l);
+    return status;
+}
+
+/* Labels the rows by the whole numbers in the column; 0 where it holds others, or too many. */
+static int label_by_number(lab_rows *rows, size_t column, lab_words *words)
+{
+    *words = (lab_words){.column = column};
+    for (size_t i = 0; i < rows->n; i++) {
+        double v = lab_rows_at(rows, i, column);
+        char text[24];
+        if (!(fabs(v) < 1e6) || v != rint(v)) {
+            return 0;
+        }
+        snprintf(text, sizeof text, "%.0f", v);
+        rows->label[i] = (signed char)lab_words_add(words, text);
+        if (rows->label[i] < 0) {
+            return 0;
+        }
+    }
+    return lab_rows_are_labelled(rows, words);
+}
+
+static int has_accel(const marl_columns_guess *guess)
+{
+    unsigned targets = 0;
+    for (size_t i = 0; i < guess->labels; i++) {
+        targets |= guess->label[i].targets;
+    }
+    return (targets & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL;
+}
+
+marl_status lab_guess_numbered(marl_columns_guess *guess, const marl_columns_guess *names, lab_rows *rows,
+                               const int *is_date, marl_error *error)
+{
+    marl_columns_guess *trial = malloc(sizeof *trial);
+    marl_status status = trial != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    for (size_t k = 0; k < rows->columns && status == MARL_OK && guess->labels == 0; k++) {
+        lab_words words;
+        if (label_by_number(rows, k, &words)) {
+            *trial = *names;
+            status = lab_guess_labelled(trial, rows, &words, is_date, error);
+            *guess = status == MARL_OK && has_accel(trial) ? *trial : *guess;
+        }
+    }
+    free(trial);
     return status;
 }

@@ -53,7 +53,8 @@ int lab_constants_solve(lab_constants *c, double value[CONSTANTS])
         c->deviance -= c->vector[i] * value[i];
         c->deviance += 2 * log(factor[i * n + i]);
     }
-    if (!lab_invert_factor(n, factor) || LAPACKE_dpotrf_work(LAPACK_ROW_MAJOR, 'L', n, factor, n) != 0) {
+    /* the lower triangle by rows is the upper one by columns, for which LAPACKE takes no memory */
+    if (!lab_invert_factor(n, factor) || LAPACKE_dpotrf_work(LAPACK_COL_MAJOR, 'U', n, factor, n) != 0) {
         return 0;
     }
     for (int i = 0; i < n * n; i++) {
