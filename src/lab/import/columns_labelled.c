@@ -249,7 +249,10 @@ marl_status lab_guess_numbered(marl_columns_guess *guess, const marl_columns_gue
                                const int *is_date, marl_error *error)
 {
     marl_columns_guess *trial = malloc(sizeof *trial);
-    marl_status status = trial != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    marl_status status = MARL_OK;
+    if (trial == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
     for (size_t k = 0; k < rows->columns && status == MARL_OK && guess->labels == 0; k++) {
         lab_words words;
         if (label_by_number(rows, k, &words)) {
