@@ -21,6 +21,12 @@ static const struct {
               "t=1[ms]; accel=3,4,5 where 2=A; temp=3 where 2=B", 3, 0, 20000000, 52},
              {"by names", "when;what;a;b;c\n0;acc;1;2;3\n1;heat;20;;\n2;acc;4;5;6\n",
               "t=when[s]; accel=a,b,c[m/s^2] where what=acc; temp=a where what=heat", 3, 0, 2000000000, 25},
+             {"long names",
+              "a_clock_of_the_board_in_seconds;which_sensor_this_row_is_of;acceleration_upwards_or_"
+              "degrees\n0;a_temperature_of_the_board;20\n1;x;3\n",
+              "t=a_clock_of_the_board_in_seconds[s]; temp=acceleration_upwards_or_degrees where "
+              "which_sensor_this_row_is_of=a_temperature_of_the_board",
+              1, 0, 0, 20},
              {"quotes and blanks", "0,\"A\",1,2,3\n1, A ,4,5,6\n2,\"B\",8\n",
               "t=1; accel=3,4,5 where 2=A; temp=3 where 2=B", 3, 0, 2000000000, 13},
              {"what has other labels, or none, is passed over",

@@ -142,16 +142,21 @@ static marl_status parse_source(cursor *c, const char *stops, marl_column_source
     skip_blanks(c);
     int quoted = *c->at == '"';
     const char *start = c->at;
-    MARL_TRY(parse_word(c, stops, source->name, sizeof source->name));
+    char text[2 * MARL_NAME_MAX + MARL_LABEL_MAX + 16]; /* with a label's column and label behind it */
+    MARL_TRY(parse_word(c, stops, text, sizeof text));
+    size_t n = quoted ? strlen(text) : name_ends_at(text);
+    c->at = text[n] != '\0' ? start + n : c->at;
+    while (!quoted && n > 0 && isspace((unsigned char)text[n - 1])) {
+        n--;
+    }
+    text[n] = '\0';
+    if (n >= sizeof source->name) {
+        return wrong(c, "a word is too long");
+    }
+    snprintf(source->name, sizeof source->name, "%s", text);
     if (quoted) {
         return MARL_OK;
     }
-    size_t n = name_ends_at(source->name);
-    c->at = source->name[n] != '\0' ? start + n : c->at;
-    while (n > 0 && isspace((unsigned char)source->name[n - 1])) {
-        n--;
-    }
-    source->name[n] = '\0';
     if (strspn(source->name, "0123456789") == strlen(source->name)) {
         long number = strtol(source->name, NULL, 10);
         if (number < 1 || number > LAB_LOG_MAX_COLUMNS) {
