@@ -122,8 +122,9 @@ static marl_status parse_target(cursor *c, marl_column_map *map, marl_column *fi
 static size_t name_ends_at(const char *name)
 {
     static const char *const behind[] = {changed, where};
-    for (size_t k = 1; name[k] != '\0'; k++) {
-        for (size_t i = 0; i < sizeof behind / sizeof behind[0] && isspace((unsigned char)name[k - 1]); i++) {
+    for (size_t k = 0; name[k] != '\0'; k++) {
+        int is_behind_blank = k > 0 && isspace((unsigned char)name[k - 1]);
+        for (size_t i = 0; is_behind_blank && i < sizeof behind / sizeof behind[0]; i++) {
             size_t n = strlen(behind[i]);
             if (strncmp(name + k, behind[i], n) == 0 && !isalnum((unsigned char)name[k + n])) {
                 return k;
@@ -142,7 +143,7 @@ static marl_status parse_source(cursor *c, const char *stops, marl_column_source
     skip_blanks(c);
     int quoted = *c->at == '"';
     const char *start = c->at;
-    char text[2 * MARL_NAME_MAX + MARL_LABEL_MAX + 16]; /* with a label's column and label behind it */
+    char text[2 * MARL_NAME_MAX + MARL_LABEL_MAX + 16] = ""; /* with a label's column and label behind it */
     MARL_TRY(parse_word(c, stops, text, sizeof text));
     size_t n = quoted ? strlen(text) : name_ends_at(text);
     c->at = text[n] != '\0' ? start + n : c->at;
