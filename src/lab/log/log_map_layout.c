@@ -116,7 +116,7 @@ marl_status lab_map_lay_out(lab_scanner *s, const marl_column_map *map, lab_head
     if (s->csv.cells > LAB_LOG_MAX_COLUMNS) {
         return marl_fail(h->error, MARL_ERR_INPUT, "%s: more than %d columns", h->where, LAB_LOG_MAX_COLUMNS);
     }
-    s->has_labels = 1;
+    s->named_cells = 1;
     s->labelled_n = 0;
     if (map->rate_hz > 0) {
         h->info->columns |= 1u << MARL_COLUMN_T;

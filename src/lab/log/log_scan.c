@@ -58,7 +58,7 @@ static void parse_odd_cell(lab_scanner *s, lab_cells *row, const lab_column *col
         row->bad |= is_good ? 0 : column->bit;
         return;
     }
-    start = s->has_labels ? lab_skip_label(start, end) : start;
+    start = s->named_cells ? lab_skip_label(start, end) : start;
     const char *stop = lab_number_scan(start, s->point, &decimal);
     unsigned good = stop == end ? store(row, column, start, end, s->point, &decimal) : 0;
     row->good |= good;

@@ -18,8 +18,8 @@ typedef struct lab_labelled {
 
 typedef struct lab_scanner {
     char delimiter, point;
-    int has_labels; /* a cell may be "LABEL=NUMBER" */
-    int met_comma;  /* a cell would be a number if its comma were a point */
+    int named_cells; /* a cell may be "LABEL=NUMBER" */
+    int met_comma;   /* a cell would be a number if its comma were a point */
     lab_layout layout;
     size_t labelled_n,
         label_at; /* rows of several sensors: their labels are in this column, and none is of `layout` */
