@@ -154,7 +154,7 @@ static void matches(void)
     }
     printf("\nframes, 60 s at 100 Hz, 0.05 deg of noise on both: tumble, both sides found in %d of %d, off "
            "by %.4f deg at "
-           "most\n(wanted: 0.02), standard error told %.4f; slew, about one axis: body side left out in %d "
+           "most\n(wanted: 0.02), standard error told %.4f; slew, about one axis: body side not whole in %d "
            "of %d\n",
            both, SEEDS, max, sigma, left_out, SEEDS);
 }

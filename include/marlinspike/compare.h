@@ -201,7 +201,11 @@ typedef struct marl_match {
     marl_match_kind kind; /* as asked */
     marl_quat world, body;
     int has_world,
-        has_body; /* 0: left out, because not asked for or because the motion does not determine it */
+        has_body;      /* 0: left out, because not asked for or because the motion does not determine it */
+    int body_is_mixed; /* 1, and has_body 0: `body` is determined but for its turn about mixed_axis (unit, of the
+                          estimate's body); of that one only the sum with the world's is, and the standard
+                          errors are without it */
+    double mixed_axis[3];
     double world_sigma_deg[3],
         body_sigma_deg[3]; /* standard errors about x, y, z, by the scatter over twelfths
                               of the log (5 s at least); NaN where not found */
@@ -212,8 +216,9 @@ typedef struct marl_match {
 } marl_match;
 
 /* Least squares of the rotation between the two, over the attitudes that both have, 5 s after the first
- * one on where they last 30 s. Both on one clock. body is left out when its standard error would exceed 1
- * degree or the condition number 20: turning about one axis does not separate it from world.
+ * one on where they last 30 s. Both on one clock. Turning about one axis does not separate body from world: where the
+ * condition number exceeds 20 the turn about that axis is mixed up (body_is_mixed), and where that is not all, or a
+ * standard error would exceed 1 degree, body is left out.
  * MARL_ERR_INSUFFICIENT when they have under 10 s in common, or (start) the difference never stays within
  * 2 degrees for 5 s. */
 MARL_CHECKED marl_status marl_match_find(const marl_series *estimate, const marl_series *reference,

@@ -259,6 +259,7 @@ typedef struct marl_column_source {
     char name[MARL_NAME_MAX]; /* as in the file's header, "" by number */
     int negative;
     double factor;              /* the column counts so many of `unit` */
+    double offset;              /* to be added then, in the log's unit (degrees of an angle) */
     char unit[16];              /* "" = as in the header */
     char label[MARL_LABEL_MAX]; /* only of rows that have this label; "" = of all */
 } marl_column_source;
@@ -267,7 +268,8 @@ typedef struct marl_column_map {
     double rate_hz;   /* of rows without time; 0 = a column holds it */
     unsigned changed; /* set of columns that are fresh only where one of their group changes */
     char turns[4];    /* of angles_xyz and so on: the axes in the order of the turns; "" without */
-    int has_labels;   /* rows of several sensors, and the column that labels them: number or name are set */
+    int has_heading; /* yaw came as a compass heading; its sources and those of pitch are as a log has them */
+    int has_labels;  /* rows of several sensors, and the column that labels them: number or name are set */
     marl_column_source label;
     size_t n;
     marl_column_source source[MARL_COLUMN_COUNT];
@@ -284,6 +286,8 @@ const char *marl_column_map_in(const char *text);
 typedef struct marl_column_guess {
     char name[MARL_NAME_MAX]; /* in the header; "" = none */
     int target;               /* marl_column, or -1: not known */
+    int is_heading; /* of the yaw: as a compass heading, clockwise from north, beside a pitch that is positive
+                                 with the nose up */
     char unit[24];
     double min, max; /* of its numbers, NaN without any */
     double repeats;  /* share of the rows in which it is as in the row before */
@@ -323,6 +327,9 @@ typedef struct marl_columns_guess {
 /* Reads the names and the first rows of a file. MARL_ERR_INPUT when it holds no rows of numbers. */
 MARL_CHECKED marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path, char decimal,
                                                  marl_error *error);
+
+/* As it stands in a map: marl_column_name of the target, or "heading"; "" where it is not known. */
+const char *marl_column_guess_name(const marl_column_guess *column);
 
 /* Is a column called t, as in a log of ours? Then a fault of its header is no reason for a guess. */
 int marl_columns_are_ours(const marl_columns_guess *guess);

@@ -81,6 +81,8 @@ static json_t *match_json(const marl_match *m)
     }
     json_object_set_new(object, "world_q", m->has_world ? quat_json(m->world) : json_null());
     json_object_set_new(object, "body_q", m->has_body ? quat_json(m->body) : json_null());
+    json_object_set_new(object, "body_part_q", m->body_is_mixed ? quat_json(m->body) : json_null());
+    json_object_set_new(object, "mixed_axis", m->body_is_mixed ? cli_numbers(m->mixed_axis, 3) : json_null());
     json_object_set_new(object, "sigma_deg", cli_number(m->sigma_deg));
     json_object_set_new(object, "world_sigma_deg", cli_numbers(m->world_sigma_deg, 3));
     json_object_set_new(object, "body_sigma_deg", cli_numbers(m->body_sigma_deg, 3));

@@ -58,6 +58,33 @@ static void print_clock(const marl_clock *clock)
                     clock->offset_s, clock->offset_sigma_s, pace, 100 * clock->r_squared);
 }
 
+static void print_body_side(const marl_study_case *it)
+{
+    const marl_match *m = &it->match;
+    if (m->has_body || m->body_is_mixed) {
+        print_turn("       body side: ", m->body, m->body_sigma_deg);
+    }
+    if (m->body_is_mixed) {
+        cli_print_prose(
+            19,
+            "                   but for its turn about (%.2f, %.2f, %.2f), which this motion mixes up "
+            "with the world's: their sum is known, each of them %.0f times less well; record turns "
+            "about a second level axis, too",
+            m->mixed_axis[0], m->mixed_axis[1], m->mixed_axis[2], fmin(m->condition, 999));
+    }
+    if (m->has_body || m->body_is_mixed || m->kind != MARL_MATCH_WORLD_AND_BODY) {
+        return;
+    }
+    if (it->clock_is_off) {
+        cli_print("       body side:  left out: with a clock that is off nothing is known of it\n");
+    } else {
+        cli_print_prose(19,
+                        "       body side:  left out: this motion mixes it up with the world's, errors would "
+                        "come out %.0f times larger; record turns about a second level axis, too",
+                        fmin(m->condition, 999));
+    }
+}
+
 static void print_alignment(const marl_study *study, const marl_study_case *it)
 {
     const marl_match *m = &it->match;
@@ -68,16 +95,7 @@ static void print_alignment(const marl_study *study, const marl_study_case *it)
         return;
     }
     print_turn("match: world side:", m->world, m->world_sigma_deg);
-    if (m->has_body) {
-        print_turn("       body side: ", m->body, m->body_sigma_deg);
-    } else if (m->kind == MARL_MATCH_WORLD_AND_BODY && it->clock_is_off) {
-        cli_print("       body side:  left out: with a clock that is off nothing is known of it\n");
-    } else if (m->kind == MARL_MATCH_WORLD_AND_BODY) {
-        cli_print_prose(19,
-                        "       body side:  left out: this motion mixes it up with the world's, errors would "
-                        "come out %.0f times larger; record turns about a second level axis, too",
-                        fmin(m->condition, 999));
-    }
+    print_body_side(it);
     cli_print_prose(7,
                     "       %.2f deg rms remain; constant errors of %s are absorbed into the frame rotations",
                     m->residual_deg,

@@ -99,8 +99,8 @@ static void print_guess(const marl_columns_guess *guess, const char *path, char 
     for (size_t i = 0; i < guess->n; i++) {
         const marl_column_guess *c = &guess->column[i];
         char what[40], from[16], to[16];
-        write_what(c->target < 0 ? "-" : marl_column_name((marl_column)c->target),
-                   c->target < 0 ? "" : c->unit, c->target < 0 || c->sure, what);
+        write_what(c->target < 0 ? "-" : marl_column_guess_name(c), c->target < 0 ? "" : c->unit,
+                   c->target < 0 || c->sure, what);
         guessed += c->target >= 0 && !c->sure;
         cli_print_prose(58, "%3zu  %-15s %9s %9s  %-14s %s", i + 1, c->name, number_text(c->min, from),
                         number_text(c->max, to), what, c->why);
@@ -144,8 +144,7 @@ static void print_guess_json(const marl_columns_guess *guess, char decimal)
         json_object_set_new(item, "name", c->name[0] ? cli_text(c->name) : json_null());
         json_object_set_new(item, "min", cli_number(c->min));
         json_object_set_new(item, "max", cli_number(c->max));
-        json_object_set_new(
-            item, "is", c->target >= 0 ? cli_text(marl_column_name((marl_column)c->target)) : json_null());
+        json_object_set_new(item, "is", c->target >= 0 ? cli_text(marl_column_guess_name(c)) : json_null());
         json_object_set_new(item, "unit", c->unit[0] ? cli_text(c->unit) : json_null());
         json_object_set_new(item, "sure", json_boolean(c->sure));
         json_object_set_new(item, "why", cli_text(c->why));

@@ -12,11 +12,11 @@
 #define AVERAGED_S 8.0 /* errors that turn with the body are independent after so long */
 #define SETTLED_NS INT64_C(5000000000)
 #define SETTLED_DEG 2.0
-#define TURN_NS INT64_C(1000000000) /* attitudes so far apart determine the body side */
 #define MAX_SIGMA_DEG 1.0
 #define MAX_CONDITION 20.0
-#define SINGULAR 1e4 /* condition from where rounding rules */
 #define AT_REST 1e-7 /* rad: the last step of the search */
+/* Of a row's weight, so that a step stays finite where the sides are mixed up: 1 over the square of a condition. */
+#define DAMPING 1e-6
 enum {
     ROUNDS = 30,
     UNKNOWNS = 6,
@@ -34,56 +34,6 @@ marl_status marl_match_from_name(const char *name, marl_match_kind *kind)
         }
     }
     return MARL_ERR_ARGUMENT;
-}
-
-static void turn_between(marl_quat a, marl_quat b, double v[3])
-{
-    marl_quat e = marl_quat_product(marl_quat_conjugate(a), b);
-    double sign = e.w < 0 ? -1 : 1;
-    v[0] = sign * (double)e.x;
-    v[1] = sign * (double)e.y;
-    v[2] = sign * (double)e.z;
-}
-
-/* The rotation that brings the body turns of the reference over the estimate's, whatever the worlds ("Closed-
- * form solution of absolute orientation using unit quaternions", 1987). */
-static marl_quat first_body(const lab_pairs *p)
-{
-    double s[3][3] = {{0}}, k[16];
-    size_t later = 0;
-    for (size_t i = 0; i < p->n; i++) {
-        double from[3], to[3];
-        while (later < p->n && p->estimate[later].t_ns - p->estimate[i].t_ns < TURN_NS) {
-            later++;
-        }
-        if (later == p->n) {
-            break;
-        }
-        /* estimate = world reference body: its turns are body* turn body */
-        turn_between(p->estimate[i].q, p->estimate[later].q, from);
-        turn_between(p->reference[i], p->reference[later], to);
-        for (int a = 0; a < 9; a++) {
-            s[a / 3][a % 3] += from[a / 3] * to[a % 3];
-        }
-    }
-    const double upper[16] = {s[0][0] + s[1][1] + s[2][2],
-                              s[1][2] - s[2][1],
-                              s[2][0] - s[0][2],
-                              s[0][1] - s[1][0],
-                              0,
-                              s[0][0] - s[1][1] - s[2][2],
-                              s[0][1] + s[1][0],
-                              s[2][0] + s[0][2],
-                              0,
-                              0,
-                              s[1][1] - s[0][0] - s[2][2],
-                              s[1][2] + s[2][1],
-                              0,
-                              0,
-                              0,
-                              s[2][2] - s[0][0] - s[1][1]};
-    memcpy(k, upper, sizeof k);
-    return lab_main_attitude(k);
 }
 
 static marl_quat small_turn(const double v[3])
@@ -151,29 +101,72 @@ static void add_step(marl_match *m, const dof *f, const double *step)
     (void)!marl_quat_normalize(&m->body);
 }
 
+/* How well the sides are told apart, from the eigenvalues of the normal matrix, which are 1 per row where nothing is mixed
+ * up. */
+typedef struct separation {
+    double condition; /* by the smallest */
+    double rest;      /* by the next, without the unknowns that the smallest one belongs to */
+    double mixed[UNKNOWNS];
+} separation;
+
+static separation separation_of(const lab_block_fit *fit)
+{
+    separation s = {INFINITY, INFINITY, {0}};
+    double normal[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX], value[LAB_BLOCK_FIT_MAX];
+    double places = (double)fit->rows / 3;
+    memcpy(normal, fit->normal, sizeof normal);
+    if (!lab_eigen(fit->n, normal, value)) {
+        return s;
+    }
+    s.condition = value[0] > 0 ? sqrt(places / value[0]) : INFINITY;
+    s.rest = fit->n > 1 && value[1] > 0 ? sqrt(places / value[1]) : INFINITY;
+    memcpy(s.mixed, normal, (size_t)fit->n * sizeof s.mixed[0]);
+    return s;
+}
+
+/* Takes out of a vector what lies along another one, of length 1. */
+static void take_out(int n, const double *along, double *v)
+{
+    double part = 0;
+    for (int k = 0; k < n; k++) {
+        part += along[k] * v[k];
+    }
+    for (int k = 0; k < n; k++) {
+        v[k] -= part * along[k];
+    }
+}
+
+/* The covariance of what is not mixed up. */
+static void take_out_of_both_sides(int n, const double *along, double *covariance)
+{
+    for (int row = 0; row < n; row++) {
+        take_out(n, along, covariance + (size_t)row * (size_t)n);
+    }
+    for (int column = 0; column < n; column++) {
+        double v[UNKNOWNS];
+        for (int k = 0; k < n; k++) {
+            v[k] = covariance[k * n + column];
+        }
+        take_out(n, along, v);
+        for (int k = 0; k < n; k++) {
+            covariance[k * n + column] = v[k];
+        }
+    }
+}
+
 static void report_sigma(marl_match *m, const dof *f, const double *covariance)
 {
     m->sigma_deg = NAN;
     for (int k = 0; k < f->n; k++) {
-        double sigma = sqrt(covariance[k * f->n + k]) / MARL_DEGREE;
+        double sigma = sqrt(fmax(0, covariance[k * f->n + k])) / MARL_DEGREE;
         double *to = f->unknown[k] < 3 ? m->world_sigma_deg : m->body_sigma_deg;
         to[f->unknown[k] % 3] = sigma;
         m->sigma_deg = fmax(m->sigma_deg, sigma);
     }
 }
 
-/* By the smallest eigenvalue of the normal matrix: 1 per row where nothing is mixed up. */
-static double condition_of(const lab_block_fit *fit)
-{
-    double normal[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX], value[LAB_BLOCK_FIT_MAX];
-    memcpy(normal, fit->normal, sizeof normal);
-    if (!lab_eigen(fit->n, normal, value)) {
-        return INFINITY;
-    }
-    return value[0] > 0 ? sqrt((double)fit->rows / 3 / value[0]) : INFINITY;
-}
-
-static void polish(const lab_pairs *p, marl_match_kind kind, marl_match *m)
+/* Least squares from where *m is; 0 when it never comes to rest. What is mixed up is left out of the standard errors. */
+static int polish(const lab_pairs *p, marl_match_kind kind, marl_match *m, separation *s)
 {
     double step[LAB_BLOCK_FIT_MAX], covariance[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX];
     dof f = dof_of(kind);
@@ -183,22 +176,28 @@ static void polish(const lab_pairs *p, marl_match_kind kind, marl_match *m)
         double moved = 0;
         lab_block_fit_init(&fit, f.n, share > LAB_BLOCK_NS ? share : LAB_BLOCK_NS);
         add_rows(&fit, p, m, &f);
-        m->condition = condition_of(&fit);
-        if (m->condition > SINGULAR || !lab_block_fit_solve(&fit, step, covariance)) {
-            m->condition = INFINITY;
-            return;
+        *s = separation_of(&fit);
+        for (int k = 0; k < f.n; k++) {
+            fit.normal[k * f.n + k] += DAMPING * (double)fit.rows / 3;
+        }
+        if (!lab_block_fit_solve(&fit, step, covariance)) {
+            return 0;
         }
         add_step(m, &f, step);
         m->residual_deg = sqrt(3 * fit.squares / (double)fit.rows) / MARL_DEGREE;
+        if (s->condition > MAX_CONDITION) {
+            take_out(f.n, s->mixed, step);
+            take_out_of_both_sides(f.n, s->mixed, covariance);
+        }
         report_sigma(m, &f, covariance);
         for (int k = 0; k < f.n; k++) {
             moved = fmax(moved, fabs(step[k]));
         }
         if (moved < AT_REST) {
-            return;
+            return 1;
         }
     }
-    m->condition = INFINITY; /* it never comes to rest */
+    return 0;
 }
 
 static marl_match nothing_found(marl_match_kind kind)
@@ -216,6 +215,7 @@ static marl_match nothing_found(marl_match_kind kind)
 static void match_heading(const lab_pairs *p, marl_match *m)
 {
     double sine = 0, cosine = 0;
+    separation s;
     for (size_t i = 0; i < p->n; i++) {
         marl_quat e = marl_quat_product(p->estimate[i].q, marl_quat_conjugate(p->reference[i]));
         double w = (double)e.w, z = (double)e.z;
@@ -224,7 +224,7 @@ static void match_heading(const lab_pairs *p, marl_match *m)
     }
     double half = 0.5 * atan2(sine, cosine);
     m->world = (marl_quat){(float)cos(half), 0, 0, (float)sin(half)};
-    polish(p, MARL_MATCH_HEADING, m);
+    (void)!polish(p, MARL_MATCH_HEADING, m, &s);
 }
 
 /* Rows from `from` on that stay within 2 degrees of its difference, over 5 s; 0 when they do not. */
@@ -272,23 +272,32 @@ static int match_start(const lab_pairs *p, marl_match *m)
     return 1;
 }
 
-/* Both sides; 0 when the motion does not separate them. */
+/* Both sides, or both but for the turn about the one axis that the motion mixes up; 0 when it mixes up more. */
 static int match_both(const lab_pairs *p, marl_match *m)
 {
-    m->body = first_body(p);
+    separation s;
+    m->body = lab_pairs_first_body(p);
     m->world = lab_pairs_mean_world(p, m->body);
-    polish(p, MARL_MATCH_WORLD_AND_BODY, m);
-    return m->condition <= MAX_CONDITION && m->sigma_deg <= MAX_SIGMA_DEG;
+    int at_rest = polish(p, MARL_MATCH_WORLD_AND_BODY, m, &s);
+    m->condition = at_rest ? s.condition : INFINITY;
+    m->has_body = at_rest && s.condition <= MAX_CONDITION && m->sigma_deg <= MAX_SIGMA_DEG;
+    m->body_is_mixed =
+        at_rest && s.condition > MAX_CONDITION && s.rest <= MAX_CONDITION && m->sigma_deg <= MAX_SIGMA_DEG;
+    double length = copysign(sqrt(lab_dot3(s.mixed + 3, s.mixed + 3)), s.mixed[5]);
+    for (int k = 0; k < 3 && m->body_is_mixed; k++) {
+        m->mixed_axis[k] = s.mixed[3 + k] / length;
+    }
+    return m->has_body || m->body_is_mixed;
 }
 
 static void match_world(const lab_pairs *p, marl_match *m)
 {
     double condition = m->condition;
+    separation s;
     *m = nothing_found(m->kind);
-    m->has_world = 1;
     m->world = lab_pairs_mean_world(p, m->body);
-    polish(p, MARL_MATCH_WORLD, m);
-    m->condition = fmax(m->condition, condition);
+    (void)!polish(p, MARL_MATCH_WORLD, m, &s);
+    m->condition = condition;
 }
 
 marl_status marl_match_find(const marl_series *estimate, const marl_series *reference, marl_match_kind kind,
@@ -307,10 +316,9 @@ marl_status marl_match_find(const marl_series *estimate, const marl_series *refe
             match->has_world = match_start(&all, match);
         } else if (kind == MARL_MATCH_HEADING) {
             match_heading(&p, match);
-        } else if (kind == MARL_MATCH_WORLD_AND_BODY && match_both(&p, match)) {
-            match->has_body = 1;
-        } else {
+        } else if (kind != MARL_MATCH_WORLD_AND_BODY || !match_both(&p, match)) {
             match_world(&p, match);
+            match->has_world = 1;
         }
         if (!match->has_world) {
             status = marl_fail(error, MARL_ERR_INSUFFICIENT,

@@ -4,10 +4,14 @@
 #include "lab/log/series.h"
 #include "lab/maths/linear.h"
 #include <stdlib.h>
+#include <string.h>
 
 #define SKIP_NS INT64_C(5000000000)  /* an estimate settles first ... */
 #define LONG_NS INT64_C(30000000000) /* ... where there is time for it */
 #define MIN_S 10.0
+#define TURN_NS INT64_C(1000000000) /* attitudes so far apart determine the body side */
+/* Of the turns' squares, for the body side as it is: decides where turns about one axis alone leave it open. */
+#define UNTURNED 1e-3
 enum { MAX_PAIRS = 20000 };
 
 void lab_pairs_free(lab_pairs *p)
@@ -75,4 +79,56 @@ marl_quat lab_pairs_mean_world(const lab_pairs *p, marl_quat body)
         }
     }
     return lab_main_attitude(sums);
+}
+
+static void turn_between(marl_quat a, marl_quat b, double v[3])
+{
+    marl_quat e = marl_quat_product(marl_quat_conjugate(a), b);
+    double sign = e.w < 0 ? -1 : 1;
+    v[0] = sign * (double)e.x;
+    v[1] = sign * (double)e.y;
+    v[2] = sign * (double)e.z;
+}
+
+marl_quat lab_pairs_first_body(const lab_pairs *p)
+{
+    double s[3][3] = {{0}}, k[16], squares = 0;
+    size_t later = 0;
+    for (size_t i = 0; i < p->n; i++) {
+        double from[3], to[3];
+        while (later < p->n && p->estimate[later].t_ns - p->estimate[i].t_ns < TURN_NS) {
+            later++;
+        }
+        if (later == p->n) {
+            break;
+        }
+        /* estimate = world reference body: its turns are body* turn body */
+        turn_between(p->estimate[i].q, p->estimate[later].q, from);
+        turn_between(p->reference[i], p->reference[later], to);
+        for (int a = 0; a < 9; a++) {
+            s[a / 3][a % 3] += from[a / 3] * to[a % 3];
+        }
+        squares += to[0] * to[0] + to[1] * to[1] + to[2] * to[2];
+    }
+    for (int a = 0; a < 3; a++) {
+        s[a][a] += UNTURNED * squares;
+    }
+    const double upper[16] = {s[0][0] + s[1][1] + s[2][2],
+                              s[1][2] - s[2][1],
+                              s[2][0] - s[0][2],
+                              s[0][1] - s[1][0],
+                              0,
+                              s[0][0] - s[1][1] - s[2][2],
+                              s[0][1] + s[1][0],
+                              s[2][0] + s[0][2],
+                              0,
+                              0,
+                              s[1][1] - s[0][0] - s[2][2],
+                              s[1][2] + s[2][1],
+                              0,
+                              0,
+                              0,
+                              s[2][2] - s[0][0] - s[1][1]};
+    memcpy(k, upper, sizeof k);
+    return lab_main_attitude(k);
 }

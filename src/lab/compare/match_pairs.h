@@ -24,5 +24,8 @@ lab_pairs lab_pairs_settled(const lab_pairs *pairs);
 marl_quat lab_main_attitude(double sums[16]);
 /* The world-side rotation that lies nearest to all pairs, for this body-side rotation. */
 marl_quat lab_pairs_mean_world(const lab_pairs *pairs, marl_quat body);
+/* The body-side rotation that brings the body turns of the reference over the estimate's, whatever the worlds ("Closed-form
+ * solution of absolute orientation using unit quaternions", 1987). */
+marl_quat lab_pairs_first_body(const lab_pairs *pairs);
 
 #endif

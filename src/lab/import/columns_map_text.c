@@ -43,6 +43,13 @@ int lab_guess_column(const marl_columns_guess *guess, int target)
     return -1;
 }
 
+const char *marl_column_guess_name(const marl_column_guess *column)
+{
+    return column->target < 0   ? ""
+           : column->is_heading ? "heading"
+                                : marl_column_name((marl_column)column->target);
+}
+
 /* Do all axes repeat their value in most rows, but not in all? */
 static int seldom_changes(const marl_columns_guess *guess, int first)
 {
@@ -106,7 +113,8 @@ void lab_guess_write_map(marl_columns_guess *guess)
     }
     for (int target = 0; target < MARL_COLUMN_COUNT; target++) {
         if (!(done & (1u << target)) && lab_guess_column(guess, target) >= 0) {
-            (void)put_entry(guess, marl_column_name((marl_column)target), target, 1);
+            (void)put_entry(guess, marl_column_guess_name(&guess->column[lab_guess_column(guess, target)]),
+                            target, 1);
         }
     }
 }

@@ -6,6 +6,8 @@
 #include <stdio.h>
 #include <string.h>
 
+static const char heading[] = "heading";
+
 /* Words of the trade for a reading; longer ones before their prefixes. */
 static const struct {
     const char *word;
@@ -30,10 +32,16 @@ static const struct {
     {"temperature", MARL_COLUMN_TEMP, 0},
     {"temp", MARL_COLUMN_TEMP, 0},
     {"speed", MARL_COLUMN_SPEED, 0},
+    {"wheelspeed", MARL_COLUMN_SPEED, 0},
+    {"vehiclespeed", MARL_COLUMN_SPEED, 0},
+    {"groundspeed", MARL_COLUMN_SPEED, 0},
+    {"gpsspeed", MARL_COLUMN_SPEED, 0},
+    {"forwardspeed", MARL_COLUMN_SPEED, 0},
     {"velocity", MARL_COLUMN_SPEED, 0},
     {"roll", MARL_COLUMN_ROLL, 0},
     {"pitch", MARL_COLUMN_PITCH, 0},
     {"yaw", MARL_COLUMN_YAW, 0},
+    {heading, MARL_COLUMN_YAW, 0},
     {"quaternion", MARL_COLUMN_Q_W, 4},
     {"quat", MARL_COLUMN_Q_W, 4},
     {"a", MARL_COLUMN_ACCEL_X, 3},
@@ -87,7 +95,10 @@ static const struct {
     {"k", "K"},
     {"degf", "degF"},
     {"m/s", "m/s"},
+    {"mps", "m/s"},
     {"km/h", "km/h"},
+    {"kmh", "km/h"},
+    {"kph", "km/h"},
     {"deg", "deg"},
     {"rad", "rad"},
     {"count", "count"},
@@ -107,7 +118,7 @@ static const char *const whole_times[] = {"t", "ts", "sec", "secs", "s", "ms", "
 
 /* Accelerations without gravity, gravity alone, and what is no reading at all. */
 static const char *const unwanted[] = {"linear",   "useraccel", "withoutg", "nogravity", "gravity",
-                                       "accuracy", "status",    "sequence", "heading",   "bearing"};
+                                       "accuracy", "status",    "sequence", "bearing"};
 
 /* What the file's own name says of columns called x, y and z. */
 static const struct {
@@ -377,6 +388,7 @@ void lab_guess_by_name(marl_column_guess *column, const lab_file_hint *hint)
     if (unit != NULL && (lab_unit_find(quantity, unit) != NULL || strcmp(unit, "count") == 0)) {
         snprintf(column->unit, sizeof column->unit, "%s", unit);
     }
+    column->is_heading = column->target == MARL_COLUMN_YAW && strncmp(plain, heading, strlen(heading)) == 0;
     snprintf(column->why, sizeof column->why, by_file ? "by its name and the file's" : "by its name");
     column->named = 1;
     column->sure = column->unit[0] != '\0' ||

@@ -16,6 +16,9 @@
 /* Words behind an entry. */
 static const char changed[] = "changed", where[] = "where";
 
+/* The yaw as a compass has it. */
+static const char heading[] = "heading";
+
 /* The place in a map, and where to write what is wrong. */
 typedef struct cursor {
     const char *at;
@@ -107,11 +110,16 @@ static marl_status parse_target(cursor *c, marl_column_map *map, marl_column *fi
         *columns = 3;
         return MARL_OK;
     }
+    if (strcmp(word, heading) == 0) {
+        map->has_heading = 1;
+        *first = MARL_COLUMN_YAW;
+        return MARL_OK;
+    }
     int found = lab_column_by_name(word);
     if (found < 0) {
         return marl_fail(c->error, c->fault,
                          "column map: '%s' is no column of a log; known: t, accel, gyro, mag, q, accel_x ... "
-                         "q_z, temp, speed, roll, pitch, yaw, angles_zyx",
+                         "q_z, temp, speed, roll, pitch, yaw, heading, angles_zyx",
                          word);
     }
     *first = (marl_column)found;
@@ -305,6 +313,21 @@ static marl_status parse_entry(cursor *c, marl_column_map *map)
     return parse_behind(c, map, first, columns);
 }
 
+/* Roll, pitch and heading as navigation has them, of a body forward, right, down against north, east, down, are those of
+ * the same body forward, left, up against east, north, up with another sign of the pitch and yaw = 90 - heading. */
+static void turn_heading(marl_column_map *map)
+{
+    for (size_t i = 0; i < map->n && map->has_heading; i++) {
+        marl_column_source *source = &map->source[i];
+        if (source->target == MARL_COLUMN_YAW || source->target == MARL_COLUMN_PITCH) {
+            source->negative = !source->negative;
+        }
+        if (source->target == MARL_COLUMN_YAW) {
+            source->offset = 90;
+        }
+    }
+}
+
 static marl_status parse(marl_column_map *map, cursor *c)
 {
     memset(map, 0, sizeof *map);
@@ -320,6 +343,7 @@ static marl_status parse(marl_column_map *map, cursor *c)
         }
         MARL_TRY(parse_entry(c, map));
     }
+    turn_heading(map);
     for (size_t i = 0; i < map->n; i++) {
         timed += map->source[i].target == MARL_COLUMN_T;
     }

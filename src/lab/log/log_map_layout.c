@@ -26,7 +26,7 @@ static marl_status lay_column(lab_column *column, size_t at, const marl_column_s
     marl_status status = lab_column_unit(column, marl_column_name(source->target), unit, h);
     double sign = source->negative ? -1 : 1;
     column->factor *= sign * source->factor;
-    column->offset *= sign;
+    column->offset = sign * column->offset + source->offset;
     return status;
 }
 

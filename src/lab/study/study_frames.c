@@ -126,12 +126,46 @@ static int is_turned(marl_quat q, const double sigma[3])
     return shows && angle_of(q) > TURNED_DEG;
 }
 
+/* The turn of the body side that the motion determines: without what it mixes up with the world's. */
+static marl_quat body_side_of(const marl_match *m)
+{
+    const marl_vec3 axis = {(float)m->mixed_axis[0], (float)m->mixed_axis[1], (float)m->mixed_axis[2]};
+    if (!m->body_is_mixed) {
+        return m->body;
+    }
+    marl_vec3 to = marl_quat_rotate(m->body, axis);
+    marl_quat between = {1 + axis.x * to.x + axis.y * to.y + axis.z * to.z, axis.y * to.z - axis.z * to.y,
+                         axis.z * to.x - axis.x * to.z, axis.x * to.y - axis.y * to.x};
+    if (marl_quat_normalize(&between) != MARL_OK) {
+        return m->body; /* upside down */
+    }
+    return between;
+}
+
+static int is_body_turned(const marl_match *m)
+{
+    return (m->has_body || m->body_is_mixed) && is_turned(body_side_of(m), m->body_sigma_deg);
+}
+
+/* Both sides; the world's alone where the body's is not seen to be turned and part of it is mixed up with the world's. */
+static marl_status find_rotation(const marl_series *estimate, const marl_series *reference,
+                                 const marl_smoothed *s, marl_match *m, marl_error *error)
+{
+    MARL_TRY(marl_match_find(estimate, reference, MARL_MATCH_WORLD_AND_BODY, m, error));
+    marl_match_add_sigma(m, estimate, s->sigma_tilt_rms, s->sigma_heading_rms);
+    if (m->body_is_mixed && !is_body_turned(m)) {
+        MARL_TRY(marl_match_find(estimate, reference, MARL_MATCH_WORLD, m, error));
+        marl_match_add_sigma(m, estimate, s->sigma_tilt_rms, s->sigma_heading_rms);
+    }
+    return MARL_OK;
+}
+
 /* `before`: the difference, of which `sigma` is the smoothed log's own. */
 static void warn_of_frames(marl_study *study, marl_study_case *it, const marl_match *m,
                            const difference *before, const difference *sigma)
 {
-    double world = angle_of(m->world), body = angle_of(m->body);
-    int body_is = m->has_body && is_turned(m->body, m->body_sigma_deg);
+    double world = angle_of(m->world), body = angle_of(body_side_of(m));
+    int body_is = is_body_turned(m);
     int world_is = is_turned(m->world, m->world_sigma_deg);
     int constant = (body_is || world_is) && m->residual_deg < EXPLAINED * before->total;
     it->frames_differ =
@@ -180,8 +214,7 @@ static marl_status look_for_rotation(marl_study *study, marl_study_case *it, mar
             status != MARL_OK ? status : find_difference(&estimate, &it->reference, relative, &before, error);
     }
     if (status == MARL_OK && before.total > 0) {
-        if (marl_match_find(&estimate, &it->reference, MARL_MATCH_WORLD_AND_BODY, &m, &why) == MARL_OK) {
-            marl_match_add_sigma(&m, &estimate, s.sigma_tilt_rms, s.sigma_heading_rms);
+        if (find_rotation(&estimate, &it->reference, &s, &m, &why) == MARL_OK) {
             warn_of_frames(study, it, &m, &before, &sigma);
         }
         status = only_memory(&why, error);
