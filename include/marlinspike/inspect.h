@@ -57,6 +57,33 @@ typedef struct marl_axes {
  * known attitude distinguishes them. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_axes_find(const marl_log *log, marl_axes *axes, marl_error *error);
 
+/* ---- speed ---- */
+
+/* Along which axis of the board the speed of a log is, and whether in the unit that it says: filters take it to be along
+ * body x. Where the body goes with the speed v along u, the forces over some seconds, turned by the gyroscope, change with
+ * v u; a bias of the gyroscope is free. Needs speeding up and down, or bends, for a minute or so. */
+
+typedef enum marl_speed_verdict {
+    MARL_SPEED_ABSENT,    /* no speed, accelerometer or gyroscope in the log */
+    MARL_SPEED_UNDECIDED, /* this motion does not determine it */
+    MARL_SPEED_PLAIN,     /* within 20 degrees of x, and within a factor of 1.9 */
+    MARL_SPEED_OTHER_AXIS,
+    MARL_SPEED_OTHER_UNIT,
+    MARL_SPEED_UNSEEN /* the forces do not follow it along any axis */
+} marl_speed_verdict;
+
+typedef struct marl_speed_axis {
+    marl_speed_verdict verdict;
+    double axis[3];  /* u in the body: length 1 where the unit is right */
+    double sigma[3]; /* its standard errors, from the scatter between twentieths of the log */
+    double force[3]; /* direction of the mean force, in the body: about up */
+} marl_speed_axis;
+
+/* `mount` turns the sensors' axes into the body's, as a calibration's does; identity without. */
+marl_speed_axis marl_speed_axis_find(const marl_log *log, marl_quat mount);
+/* Warnings speed-axis, speed-unit and speed-unseen. */
+void marl_speed_axis_warn(marl_warnings *warnings, const char *path, const marl_speed_axis *axis);
+
 /* ---- inspect ---- */
 
 /* What a recording is: rates, gaps, means, rest. */

@@ -248,7 +248,32 @@ START_TEST(an_accelerometer_of_the_other_sign_is_seen)
 }
 END_TEST
 
-MARL_SUITE("inspect", a_foreign_file_becomes_a_log, two_files_become_one_log,
+/* A vehicle's log whose board was mounted with y forward: inspect and compare say along which axis the speed is; read with
+ * the axes that they name, nothing is left to say. */
+START_TEST(the_axis_of_a_speed_is_seen)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "simulate --scene drive --speed --seed 9641 -o x.csv --truth truth.csv --quiet");
+    json_t *root = run_json(0, "inspect x.csv");
+    ck_assert_str_eq(json_string_value(json_object_get(json_object_get(root, "speed_axis"), "verdict")),
+                     "plain");
+    ck_assert_double_eq_tol(json_at(root, "speed_axis.axis.0"), 1, 0.1);
+    json_decref(root);
+    run_wants(0, "inspect x.csv --columns 't=1[s]; accel=-3,2,4; gyro=-6,5,7; mag=-9,8,10; speed=12' -o "
+                 "y.csv --quiet");
+    tool_run r = run("compare y.csv --reference smooth --tuning complementary");
+    ck_assert_ptr_nonnull(strstr(r.err, "take x = +y, y = -x, z = +z of all sensors (--columns)"));
+    run_free(&r);
+    r = run("inspect y.csv --columns 't=1[s]; accel=3,-2,4; gyro=6,-5,7; mag=9,-8,10; speed=11'");
+    ck_assert_ptr_null(strstr(r.err, "takes the speed"));
+    ck_assert_ptr_null(strstr(r.err, "take x ="));
+    ck_assert_ptr_nonnull(strstr(r.out, "axis of the speed: "));
+    run_free(&r);
+    temporary_remove(&dir);
+}
+END_TEST
+
+MARL_SUITE("inspect", the_axis_of_a_speed_is_seen, a_foreign_file_becomes_a_log, two_files_become_one_log,
            CAMPAIGN(a_sheet_is_checked_against_its_recording), curves_and_lines_are_reported,
            one_axis_is_a_log, a_hard_iron_is_seen_and_cured, an_accelerometer_of_the_other_sign_is_seen,
            repeated_readings_are_reported)

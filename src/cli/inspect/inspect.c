@@ -102,10 +102,8 @@ static void warn_of_mag(cli_inspected *seen)
     if (is_opposite) {
         marl_warn(&seen->warnings, "axes-suspect",
                   "%s: by accelerometer and magnetometer the field points up, as it does south of the "
-                  "equator; else one of "
-                  "the two has the other sign in all axes (at rest the accelerometer must read +9.8 m/s^2 "
-                  "along what "
-                  "points up)",
+                  "equator; else one of the two has the other sign in all axes (at rest the accelerometer "
+                  "must read +9.8 m/s^2 along what points up)",
                   seen->log.path);
     } else {
         warn_of_arrangement(&seen->warnings, &seen->axes.mag, "magnetometer", "accelerometer",
@@ -239,6 +237,8 @@ static marl_status examine(const cli *c, cli_inspected *seen, const cli_reading 
     MARL_TRY(cli_inspect_read(c, reading, &o->clock, seen, error));
     MARL_TRY(find_noise(seen, error));
     MARL_TRY(marl_axes_find(&seen->log, &seen->axes, error));
+    seen->speed = marl_speed_axis_find(&seen->log, marl_quat_identity());
+    marl_speed_axis_warn(&seen->warnings, seen->log.path, &seen->speed);
     return marl_hard_iron_warn(&seen->warnings, &seen->log, &seen->axes, error);
 }
 

@@ -12,6 +12,7 @@ typedef struct cli_inspected {
     marl_sensor_spectrum rest[MARL_SENSOR_COUNT];   /* spectrum at rest */
     marl_sensor_spectrum motion[MARL_SENSOR_COUNT]; /* where rest is the lesser part of the recording */
     marl_axes axes;
+    marl_speed_axis speed;
     const struct cli_inspected *against; /* the log of --against, or NULL */
     marl_consistency consistency[MARL_SENSOR_COUNT];
     int merged;              /* so many further files are in it */

@@ -188,6 +188,18 @@ static json_t *fit_json(const marl_axes_fit *fit)
     return root;
 }
 
+static json_t *speed_json(const marl_speed_axis *s)
+{
+    static const char *const verdicts[] = {"absent",     "undecided",  "plain",
+                                           "other-axis", "other-unit", "unseen"};
+    json_t *root = json_object();
+    int found = s->verdict != MARL_SPEED_ABSENT && s->verdict != MARL_SPEED_UNDECIDED;
+    json_object_set_new(root, "verdict", cli_text(verdicts[s->verdict]));
+    json_object_set_new(root, "axis", found ? cli_numbers(s->axis, 3) : json_null());
+    json_object_set_new(root, "sigma", found ? cli_numbers(s->sigma, 3) : json_null());
+    return root;
+}
+
 static json_t *axes_json(const marl_axes *axes)
 {
     json_t *root = json_object(), *gyro = fit_json(&axes->gyro), *mag = fit_json(&axes->mag);
@@ -259,6 +271,7 @@ int cli_inspect_json(const cli_inspected *seen)
     json_object_set_new(root, "attitudes", json_integer((json_int_t)cli_count_attitudes(log)));
     json_object_set_new(root, "still_spans", spans_json(&inspection->still));
     json_object_set_new(root, "axes", axes_json(&seen->axes));
+    json_object_set_new(root, "speed_axis", speed_json(&seen->speed));
     if (seen->merged) {
         json_t *clock = json_object();
         json_object_set_new(clock, "found", json_boolean(seen->clock.found));

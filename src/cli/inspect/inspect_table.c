@@ -126,6 +126,18 @@ static void print_axes(const marl_axes *axes)
     }
 }
 
+static void print_speed(const marl_speed_axis *s)
+{
+    if (s->verdict == MARL_SPEED_UNDECIDED) {
+        cli_print("axis of the speed: not shown by this motion\n");
+    } else if (s->verdict != MARL_SPEED_ABSENT) {
+        cli_print(
+            "axis of the speed: (%.3f, %.3f, %.3f) +- (%.3f, %.3f, %.3f); its unit is right where the length "
+            "is 1\n",
+            s->axis[0], s->axis[1], s->axis[2], s->sigma[0], s->sigma[1], s->sigma[2]);
+    }
+}
+
 /* What is seen, or the bound beyond which it would have been. */
 static void print_quantity(double value, double bound, double unit, int present)
 {
@@ -278,6 +290,7 @@ int cli_inspect_table(const cli_inspected *seen)
     if (has_sensors(inspection)) {
         print_sensors(inspection);
         print_axes(&seen->axes);
+        print_speed(&seen->speed);
         print_noise(seen);
         print_spectrum(seen);
         print_against(seen);

@@ -330,7 +330,7 @@ marl_status lab_study_case_load(marl_study *study, marl_study_case *it, marl_err
     MARL_TRY(marl_log_load(&it->log, it->log_path, &study->options.reading, error));
     marl_log_warn(&study->warnings, &it->log.report, it->log.path);
     marl_replay_warn(&study->warnings, study->options.record, &it->log.info, it->log.path);
-    MARL_TRY(lab_study_warn_iron(study, it, error));
+    MARL_TRY(lab_study_warn_readings(study, it, error));
     if (it->reference_path == NULL) {
         return marl_conditions_find(&it->log, study->options.record, &it->reference, &it->conditions, error);
     }

@@ -20,8 +20,9 @@ MARL_CHECKED marl_status lab_study_check_clock(marl_study *study, marl_study_cas
  * MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status lab_study_check_frames(marl_study *study, marl_study_case *it, marl_error *error);
 
-/* Warns of a large hard iron that the log's turns show and nobody corrects. MARL_ERR_SYSTEM without memory. */
-MARL_CHECKED marl_status lab_study_warn_iron(marl_study *study, const marl_study_case *it, marl_error *error);
+/* Warns of a large hard iron that the log's turns show and nobody corrects, and of a speed that is not along x. MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status lab_study_warn_readings(marl_study *study, const marl_study_case *it,
+                                                 marl_error *error);
 
 /* No runs are left; there may have been none. */
 void lab_study_free_runs(marl_study *study);

@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * A hard iron that no filter of a study corrects. */
+ * Readings that mislead every filter of a study: a hard iron that none corrects, a speed along another axis. */
 #include "lab/study/study_case.h"
 #include "marlinspike/replay.h"
 
@@ -13,9 +13,19 @@ static int has_raw_mag(const marl_study *study, const marl_log *log)
            (record == NULL || !record->fit[MARL_MAG].present);
 }
 
-marl_status lab_study_warn_iron(marl_study *study, const marl_study_case *it, marl_error *error)
+static void warn_of_speed(marl_study *study, const marl_log *log)
+{
+    const marl_calibration_record *record = study->options.record;
+    const marl_quat mount = record != NULL && record->has_mount ? marl_calibration_for_device(record).mount
+                                                                : marl_quat_identity();
+    const marl_speed_axis axis = marl_speed_axis_find(log, mount);
+    marl_speed_axis_warn(&study->warnings, log->path, &axis);
+}
+
+marl_status lab_study_warn_readings(marl_study *study, const marl_study_case *it, marl_error *error)
 {
     marl_axes axes;
+    warn_of_speed(study, &it->log);
     if (!has_raw_mag(study, &it->log)) {
         return MARL_OK;
     }
