@@ -131,10 +131,9 @@ static void print_speed(const marl_speed_axis *s)
     if (s->verdict == MARL_SPEED_UNDECIDED) {
         cli_print("axis of the speed: not shown by this motion\n");
     } else if (s->verdict != MARL_SPEED_ABSENT) {
-        cli_print(
-            "axis of the speed: (%.3f, %.3f, %.3f) +- (%.3f, %.3f, %.3f); its unit is right where the length "
-            "is 1\n",
-            s->axis[0], s->axis[1], s->axis[2], s->sigma[0], s->sigma[1], s->sigma[2]);
+        const double *u = s->axis;
+        cli_print("axis of the speed: (%.3f, %.3f, %.3f) +- (%.3f, %.3f, %.3f), length %.2f\n", u[0], u[1],
+                  u[2], s->sigma[0], s->sigma[1], s->sigma[2], sqrt(u[0] * u[0] + u[1] * u[1] + u[2] * u[2]));
     }
 }
 
