@@ -104,7 +104,7 @@ typedef struct marl_log_report {
     unsigned long rows_dropped;             /* all reasons */
     unsigned long time_repeated, time_back; /* of the dropped */
     unsigned long cells_missing; /* not a number, NaN, infinite, or one axis empty where others are filled */
-    unsigned long clock_wraps;   /* of a 32-bit microsecond clock; unwrapped */
+    unsigned long clock_wraps;   /* of a 32-bit microsecond clock, or midnights of a time of day; unwrapped */
     unsigned long nuls_at_end;   /* NUL bytes behind the last row: of a card that lost its power; left out */
     long first_dropped_line, first_missing_line;
     unsigned long not_unit; /* rows whose quaternion's length is not 1 within 1 %; they are scaled to it */
@@ -253,6 +253,8 @@ marl_quat marl_slerp(marl_quat a, marl_quat b, double u);
 enum { MARL_NAME_MAX = 64, MARL_GUESS_MAX = 64, MARL_MAP_TEXT = 800, MARL_LABEL_MAX = 32 };
 
 /* Where one column of a log comes from. */
+enum { MARL_TIME_PARTS = 5 }; /* hours, minutes, seconds and what is less, and a day */
+
 typedef struct marl_column_source {
     marl_column target;
     int number;               /* of the file's column, from 1; 0 = by name */
@@ -272,7 +274,8 @@ typedef struct marl_column_map {
     int has_labels;  /* rows of several sensors, and the column that labels them: number or name are set */
     marl_column_source label;
     size_t n;
-    marl_column_source source[MARL_COLUMN_COUNT];
+    marl_column_source
+        source[MARL_COLUMN_COUNT + MARL_TIME_PARTS - 1]; /* t may have several: their sum is the time */
 } marl_column_map;
 
 /* `text` is the map itself (it holds a =) or the name of a file with it. MARL_ERR_USE for a map that cannot

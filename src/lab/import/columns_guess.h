@@ -73,6 +73,8 @@ lab_file_hint lab_guess_label_hint(const char *label);
 int lab_guess_is_time(const char *name, const char **unit);
 /* By its name alone: target and unit, where it contains them. */
 void lab_guess_by_name(marl_column_guess *column, const lab_file_hint *hint);
+/* A time that stands in several columns, whose targets are then all t; 0 when it does not. */
+int lab_guess_split_time(marl_columns_guess *guess, const lab_rows *rows);
 /* The column of times, and its unit where no name gives it. */
 void lab_guess_find_time(marl_columns_guess *guess, const lab_rows *rows);
 void lab_guess_time_unit(marl_columns_guess *guess, const lab_rows *rows);

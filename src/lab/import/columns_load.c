@@ -23,7 +23,7 @@ static int is_named(const marl_columns_guess *guess)
         }
         readings += guess->label[i].targets != 0;
     }
-    return time == 1 && readings > 0 && strstr(guess->map, "[count]") == NULL;
+    return time >= 1 && readings > 0 && strstr(guess->map, "[count]") == NULL;
 }
 
 static marl_status load_guessed(marl_log *log, const char *path, const marl_log_options *given,

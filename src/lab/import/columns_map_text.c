@@ -88,6 +88,22 @@ static int put_entry(marl_columns_guess *guess, const char *name, int first, int
     return 1;
 }
 
+/* Its parts, joined by +. */
+static void put_time(marl_columns_guess *guess)
+{
+    size_t n = 0;
+    for (size_t k = 0; k < guess->n; k++) {
+        const marl_column_guess *c = &guess->column[k];
+        if (c->target == MARL_COLUMN_T) {
+            char name[MARL_NAME_MAX];
+            put_source(guess, k, name, sizeof name);
+            n += (size_t)snprintf(guess->map + n, sizeof guess->map - n, "%s%s%s%s%s",
+                                  n > 0 ? "+" : "t=", name, c->unit[0] ? "[" : "", c->unit,
+                                  c->unit[0] ? "]" : "");
+        }
+    }
+}
+
 void lab_guess_write_map(marl_columns_guess *guess)
 {
     static const struct {
@@ -99,7 +115,7 @@ void lab_guess_write_map(marl_columns_guess *guess)
                   {"q", MARL_COLUMN_Q_W, 4}};
     guess->map[0] = '\0';
     if (lab_guess_column(guess, MARL_COLUMN_T) >= 0) {
-        (void)put_entry(guess, "t", MARL_COLUMN_T, 1);
+        put_time(guess);
     } else if (guess->rate_hz > 0) {
         snprintf(guess->map, sizeof guess->map, "t=@%.6g", guess->rate_hz);
     } else {

@@ -75,7 +75,7 @@ static void choose_time(marl_columns_guess *guess, const lab_rows *rows)
             c->target = -1;
             c->sure = 0;
             snprintf(c->why, sizeof c->why,
-                     at == guess->n ? "a time in words or in whole seconds: give the rate" : "a time, too");
+                     at == guess->n ? "a time that cannot be read: give the rate" : "a time, too");
         }
     }
 }
@@ -146,6 +146,9 @@ static void find_rate(marl_columns_guess *guess, const lab_rows *rows)
 void lab_guess_find_time(marl_columns_guess *guess, const lab_rows *rows)
 {
     double best = NAN;
+    if (guess->label_column == 0 && lab_guess_split_time(guess, rows)) {
+        return;
+    }
     choose_time(guess, rows);
     find_rate(guess, rows);
     size_t at = guess->n;

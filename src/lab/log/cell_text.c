@@ -55,16 +55,43 @@ static int is_leap(int year)
     return year % 4 == 0 && (year % 100 != 0 || year % 400 == 0);
 }
 
-/* "2026-11-03"; the days since 1970-01-01. */
+/* Where hours are counted to twelve, the month stands before the day. */
+static int ends_with_half(const char *p, const char *end)
+{
+    return end - p > 2 && strchr("AaPp", end[-2]) != NULL && strchr("Mm", end[-1]) != NULL;
+}
+
+/* "2026-11-03", "20261103", "03.11.2026", and before a time with AM or PM "11/03/2026". */
+static int read_year_month_day(const char **p, const char *end, int *year, int *month, int *day)
+{
+    const char *start = *p;
+    if (read_digits(p, end, 2, 1, 31, day) && read_sign(p, end, ".") &&
+        read_digits(p, end, 2, 1, 12, month) && read_sign(p, end, ".") &&
+        read_digits(p, end, 4, 1970, 2199, year)) {
+        return 1;
+    }
+    *p = start;
+    if (ends_with_half(*p, end) && read_digits(p, end, 2, 1, 12, month) && read_sign(p, end, "/") &&
+        read_digits(p, end, 2, 1, 31, day) && read_sign(p, end, "/") &&
+        read_digits(p, end, 4, 1970, 2199, year)) {
+        return 1;
+    }
+    *p = start;
+    if (!read_digits(p, end, 4, 1970, 2199, year)) {
+        return 0;
+    }
+    int apart = read_sign(p, end, "-/");
+    return read_digits(p, end, 2, 1, 12, month) && read_sign(p, end, "-/") == apart &&
+           read_digits(p, end, 2, 1, 31, day);
+}
+
+/* The days since 1970-01-01. */
 static int read_day(const char **p, const char *end, int64_t *days)
 {
     static const int lengths[12] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
     int year, month, day;
-    if (!read_digits(p, end, 4, 1970, 2199, &year) || !read_sign(p, end, "-/") ||
-        !read_digits(p, end, 2, 1, 12, &month) || !read_sign(p, end, "-/")) {
-        return 0;
-    }
-    if (!read_digits(p, end, 2, 1, lengths[month - 1] + (month == 2 && is_leap(year)), &day)) {
+    if (!read_year_month_day(p, end, &year, &month, &day) ||
+        day > lengths[month - 1] + (month == 2 && is_leap(year))) {
         return 0;
     }
     *days = day - 1;
@@ -77,22 +104,58 @@ static int read_day(const char **p, const char *end, int64_t *days)
     return 1;
 }
 
-/* "12:00:00.25"; what goes beyond ns is cut off. */
-static int read_clock(const char **p, const char *end, int64_t *ns)
+/* ".25"; what goes beyond ns is cut off. Behind a colon, as some write milliseconds, three digits. */
+static int read_fraction(const char **p, const char *end, int64_t *ns)
 {
-    int hour, minute, second, digit;
-    if (!read_digits(p, end, 2, 0, 24, &hour) || !read_sign(p, end, ":") ||
-        !read_digits(p, end, 2, 0, 59, &minute) || !read_sign(p, end, ":") ||
-        !read_digits(p, end, 2, 0, 60, &second)) {
+    int digit, ms;
+    *ns = 0;
+    if (read_sign(p, end, ":")) {
+        int has_ms = read_digits(p, end, 3, 0, 999, &ms);
+        *ns = has_ms ? SECOND / 1000 * ms : 0;
+        return has_ms;
+    }
+    if (!read_sign(p, end, ".,")) {
         return 0;
     }
-    *ns = SECOND * (3600 * hour + 60 * minute + second);
-    if (read_sign(p, end, ".,")) {
-        for (int64_t unit = SECOND / 10; read_digits(p, end, 1, 0, 9, &digit); unit /= 10) {
-            *ns += unit * digit;
-        }
+    for (int64_t unit = SECOND / 10; read_digits(p, end, 1, 0, 9, &digit); unit /= 10) {
+        *ns += unit * digit;
     }
     return 1;
+}
+
+/* " AM", " pm": the hour of the day, from that of the half. */
+static void read_half(const char **p, const char *end, int *hour)
+{
+    const char *at = skip_blanks(*p, end);
+    int is_half = at + 2 <= end && strchr("AaPp", at[0]) != NULL && strchr("Mm", at[1]) != NULL;
+    if (is_half && *hour >= 1 && *hour <= 12) {
+        *hour = *hour % 12 + (strchr("Pp", at[0]) != NULL ? 12 : 0);
+        *p = at + 2;
+    }
+}
+
+/* "12:00:00.25", "01:00:00 PM", and without the hour, as spreadsheets show it, "00:00.25"; compact: "120000". */
+static int read_clock(const char **p, const char *end, int compact, int64_t *ns)
+{
+    int first, second, third = 0, hour = 0;
+    int64_t fraction = 0;
+    if (!read_digits(p, end, 2, 0, 59, &first) || read_sign(p, end, ":") == compact ||
+        !read_digits(p, end, 2, 0, 59, &second)) {
+        return 0;
+    }
+    const char *behind = *p;
+    if ((compact || read_sign(p, end, ":")) && read_digits(p, end, 2, 0, 60, &third)) {
+        hour = first;
+        (void)read_fraction(p, end, &fraction);
+        read_half(p, end, &hour);
+        *ns = SECOND * (3600 * hour + 60 * second + third) + fraction;
+        return hour <= 24;
+    }
+    *p = behind;
+    *ns = SECOND * (60 * first + second);
+    int has_fraction = !compact && *p < end && **p != ':' && read_fraction(p, end, &fraction);
+    *ns += fraction;
+    return has_fraction;
 }
 
 /* "", "Z" or "+01:00", "+0100", "+01": ns to be taken away. */
@@ -121,12 +184,17 @@ int lab_date_read(const char *p, const char *end, int64_t *ns)
         end--;
     }
     const char *start = p;
-    int has_day = read_day(&p, end, &days);
-    if (has_day && !read_sign(&p, end, "Tt ")) {
+    int has_day = read_day(&p, end, &days), compact = has_day && p - start == 8;
+    if (has_day && p == end && !compact) { /* a whole number of eight digits is no day */
+        *ns = 86400 * SECOND * days;
+        return 1;
+    }
+    if (has_day && !read_sign(&p, end, compact ? "Tt" : "Tt ")) {
         return 0;
     }
     p = has_day ? p : start;
-    if (!read_clock(&p, end, &clock) || (has_day && !read_zone(&p, end, &zone)) || p != end) {
+    days = has_day ? days : 0;
+    if (!read_clock(&p, end, compact, &clock) || (has_day && !read_zone(&p, end, &zone)) || p != end) {
         return 0;
     }
     *ns = 86400 * SECOND * days + clock - zone;

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Reading column maps. */
-#include "lab/log/log_format.h"
+#include "lab/log/log_map.h"
 #include "marlinspike/log.h"
 #include <ctype.h>
 #include <errno.h>
@@ -11,7 +11,6 @@
 
 /* Beyond it a reading would not fit into a float, or vanish. */
 #define MAX_FACTOR 1e15
-#define MAX_TEXT 4096
 
 /* Words behind an entry. */
 static const char changed[] = "changed", where[] = "where";
@@ -269,6 +268,17 @@ static marl_status parse_rate(cursor *c, marl_column_map *map)
     return parse_behind(c, map, MARL_COLUMN_T, 1);
 }
 
+static marl_status check_new(const cursor *c, const marl_column_map *map, marl_column first, int columns)
+{
+    for (size_t k = 0; k < map->n; k++) {
+        if (map->source[k].target >= first && (int)map->source[k].target < (int)first + columns) {
+            return marl_fail(c->error, c->fault, "column map: %s stands there twice",
+                             marl_column_name(map->source[k].target));
+        }
+    }
+    return MARL_OK;
+}
+
 static marl_status add_sources(cursor *c, marl_column_map *map, const marl_column_source *found,
                                marl_column first, int columns)
 {
@@ -277,12 +287,6 @@ static marl_status add_sources(cursor *c, marl_column_map *map, const marl_colum
     marl_status status = parse_unit(c, &factor, unit, sizeof unit);
     for (int i = 0; i < columns && status == MARL_OK; i++) {
         marl_column_source *source = &map->source[map->n];
-        for (size_t k = 0; k < map->n; k++) {
-            if ((int)map->source[k].target == (int)first + i) {
-                return marl_fail(c->error, c->fault, "column map: %s stands there twice",
-                                 marl_column_name(map->source[k].target));
-            }
-        }
         *source = found[i];
         source->target = (marl_column)((int)first + i);
         source->factor = factor;
@@ -290,6 +294,22 @@ static marl_status add_sources(cursor *c, marl_column_map *map, const marl_colum
         map->n++;
     }
     return status;
+}
+
+/* "sec[s]+nsec[ns]": a time in several columns. */
+static marl_status parse_times(cursor *c, marl_column_map *map)
+{
+    for (int parts = 0; parts == 0 || *c->at == '+'; parts++) {
+        marl_column_source found = {.target = MARL_COLUMN_T};
+        if (parts == MARL_TIME_PARTS) {
+            return wrong(c, "a time has at most five parts");
+        }
+        c->at += parts > 0;
+        MARL_TRY(parse_source(c, "+,;[\n", &found));
+        MARL_TRY(add_sources(c, map, &found, MARL_COLUMN_T, 1));
+        skip_blanks(c);
+    }
+    return parse_behind(c, map, MARL_COLUMN_T, 1);
 }
 
 static marl_status parse_entry(cursor *c, marl_column_map *map)
@@ -301,6 +321,10 @@ static marl_status parse_entry(cursor *c, marl_column_map *map)
     skip_blanks(c);
     if (first == MARL_COLUMN_T && *c->at == '@') {
         return parse_rate(c, map);
+    }
+    MARL_TRY(check_new(c, map, first, columns));
+    if (first == MARL_COLUMN_T) {
+        return parse_times(c, map);
     }
     for (int i = 0; i < columns; i++) {
         MARL_TRY(parse_source(c, ",;[\n", &found[i]));
@@ -345,7 +369,7 @@ static marl_status parse(marl_column_map *map, cursor *c)
     }
     turn_heading(map);
     for (size_t i = 0; i < map->n; i++) {
-        timed += map->source[i].target == MARL_COLUMN_T;
+        timed |= map->source[i].target == MARL_COLUMN_T;
     }
     if (timed + (map->rate_hz > 0) != 1) {
         return marl_fail(c->error, c->fault,
@@ -359,36 +383,8 @@ static marl_status parse(marl_column_map *map, cursor *c)
     return MARL_OK;
 }
 
-marl_status marl_column_map_read(marl_column_map *map, const char *text, marl_error *error)
+marl_status lab_column_map_parse(marl_column_map *map, const char *text, marl_status fault, marl_error *error)
 {
-    cursor c = {text, MARL_ERR_USE, error};
-    char content[MAX_TEXT + 1];
-    if (strchr(text, '=') != NULL) {
-        return parse(map, &c);
-    }
-    FILE *file = fopen(text, "r");
-    if (file == NULL) {
-        return marl_fail(error, MARL_ERR_INPUT,
-                         "%s: cannot be read: %s (a column map is a text such as t=1[ms]; "
-                         "accel=2,3,4[g], or a file that holds one)",
-                         text, strerror(errno));
-    }
-    size_t n = fread(content, 1, MAX_TEXT, file);
-    fclose(file);
-    content[n] = '\0';
-    c = (cursor){content, MARL_ERR_INPUT, error};
-    return n == MAX_TEXT || strlen(content) != n
-               ? marl_fail(error, MARL_ERR_INPUT, "%s: not a column map", text)
-               : parse(map, &c);
-}
-
-const char *marl_column_map_in(const char *text)
-{
-    const char *equals = strchr(text, '='), *colon = strchr(text, ':');
-    FILE *whole = equals != NULL && colon != NULL && colon < equals ? fopen(text, "rb") : NULL;
-    if (whole != NULL) {
-        fclose(whole);
-        return NULL;
-    }
-    return equals != NULL && colon != NULL && colon < equals ? colon : NULL;
+    cursor c = {text, fault, error};
+    return parse(map, &c);
 }

@@ -8,7 +8,8 @@
 /* What the cells of one row hold, in SI. */
 typedef struct lab_cells {
     double value[MARL_COLUMN_COUNT];
-    int64_t t_ns;
+    int64_t t_ns;       /* the sum of the parts of the time, */
+    int time_parts;     /* of which there are so many */
     unsigned good, bad; /* sets of columns; neither = empty */
     char turns
         [4]; /* of a column map: the axes of roll, pitch and yaw, which then are the first, second and third turn */

@@ -7,6 +7,10 @@
 #include "lab/log/log_scan.h"
 #include "marlinspike/log.h"
 
+/* The map from its text; `fault` is what a text that cannot be understood is. */
+MARL_CHECKED marl_status lab_column_map_parse(marl_column_map *map, const char *text, marl_status fault,
+                                              marl_error *error);
+
 /* Lines of words that may stand before the rows. */
 #define LAB_PREAMBLE_MAX 200
 /* Lines among which the first one of a sensor's label must be. */

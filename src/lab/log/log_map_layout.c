@@ -117,6 +117,10 @@ marl_status lab_map_lay_out(lab_scanner *s, const marl_column_map *map, lab_head
         return marl_fail(h->error, MARL_ERR_INPUT, "%s: more than %d columns", h->where, LAB_LOG_MAX_COLUMNS);
     }
     s->named_cells = 1;
+    s->time_parts = 0;
+    for (size_t i = 0; i < map->n; i++) {
+        s->time_parts += map->source[i].target == MARL_COLUMN_T;
+    }
     s->labelled_n = 0;
     if (map->rate_hz > 0) {
         h->info->columns |= 1u << MARL_COLUMN_T;

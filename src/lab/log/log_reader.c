@@ -293,6 +293,7 @@ static marl_status read_mapped(marl_log_reader *r, const marl_log_options *optio
     const lab_header h = {r->path, options->sheet, &r->info, &r->report, error};
     marl_status status = lab_map_find_rows(&r->scan, &r->lines, options->columns, &h, &r->blanks);
     r->all_fresh = lab_cells_all_fresh(r->info.columns);
+    r->order.is_of_day = lab_scan_has_day_time(&r->scan);
     return status;
 }
 

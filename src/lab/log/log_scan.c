@@ -7,18 +7,43 @@
 #include <math.h>
 #include <string.h>
 
+int lab_scan_has_day_time(const lab_scanner *s)
+{
+    int has = s->time_parts > 1;
+    for (size_t i = 0; i < s->layout.n && s->labelled_n == 0; i++) {
+        has |= s->layout.column[i].is_date;
+    }
+    for (size_t k = 0; k < s->labelled_n; k++) {
+        for (size_t i = 0; i < s->labelled[k].n; i++) {
+            has |= s->labelled[k].column[i].is_date;
+        }
+    }
+    return has;
+}
+
+/* One part of the time, which may be all of it; 0 where the sum would not fit. */
+static int add_time(lab_cells *row, int64_t t_ns)
+{
+    if (t_ns > 0 ? row->t_ns > INT64_MAX - t_ns : row->t_ns < INT64_MIN - t_ns) {
+        return 0;
+    }
+    row->t_ns += t_ns;
+    row->time_parts++;
+    return 1;
+}
+
 /* Ticks that are no decimal unit are rounded to ns once; the others are exact. */
 static int store_time(lab_cells *row, const lab_column *column, const lab_decimal *decimal)
 {
-    if (!lab_number_integer(decimal, column->decimals, &row->t_ns)) {
+    int64_t t_ns;
+    if (!lab_number_integer(decimal, column->decimals, &t_ns)) {
         return 0;
     }
     if (column->factor == 1.0) {
-        return 1;
+        return add_time(row, t_ns);
     }
-    long double t = (long double)row->t_ns * (long double)column->factor;
-    row->t_ns = fabsl(t) < 9.2e18L ? (int64_t)llroundl(t) : 0;
-    return fabsl(t) < 9.2e18L;
+    long double t = (long double)t_ns * (long double)column->factor;
+    return fabsl(t) < 9.2e18L && add_time(row, (int64_t)llroundl(t));
 }
 
 /* Returns the column's bit when the cell holds a usable value, else 0. */
@@ -53,7 +78,8 @@ static void parse_odd_cell(lab_scanner *s, lab_cells *row, const lab_column *col
         return;
     }
     if (column->is_date) {
-        unsigned is_good = lab_date_read(start, end, &row->t_ns) ? column->bit : 0;
+        int64_t t_ns;
+        unsigned is_good = lab_date_read(start, end, &t_ns) && add_time(row, t_ns) ? column->bit : 0;
         row->good |= is_good;
         row->bad |= is_good ? 0 : column->bit;
         return;
@@ -180,6 +206,8 @@ row_fault lab_scan_row(lab_scanner *s, const char *line, size_t n, lab_cells *ro
     int is_plain = memchr(line, '"', n) == NULL;
     row_layout layout = {s->layout.column, s->layout.n, 0};
     row->good = row->bad = 0;
+    row->t_ns = 0;
+    row->time_parts = 0;
     if (!is_plain && !lab_scan_split(s, line, n)) {
         return ROW_NOT_CSV;
     }
@@ -192,5 +220,7 @@ row_fault lab_scan_row(lab_scanner *s, const char *line, size_t n, lab_cells *ro
         }
         layout = (row_layout){l->column, l->n, 1};
     }
-    return is_plain ? plain_row(s, &layout, row, line, line + n) : split_row(s, &layout, row);
+    row_fault fault = is_plain ? plain_row(s, &layout, row, line, line + n) : split_row(s, &layout, row);
+    row->good &= row->time_parts < s->time_parts ? ~(1u << MARL_COLUMN_T) : ~0u;
+    return fault;
 }

@@ -19,6 +19,7 @@ typedef struct lab_labelled {
 typedef struct lab_scanner {
     char delimiter, point;
     int named_cells; /* a cell may be "LABEL=NUMBER" */
+    int time_parts;  /* columns whose sum is the time, where a map names them; all must be there */
     int met_comma;   /* a cell would be a number if its comma were a point */
     lab_layout layout;
     size_t labelled_n,
@@ -34,6 +35,9 @@ int lab_scan_split(lab_scanner *scanner, const char *line, size_t n);
 
 /* The columns of the row with this label, blanks around it passed over; NULL when there is none. */
 const lab_labelled *lab_scan_labelled(const lab_scanner *scanner, const char *label, size_t n);
+
+/* Is the time a date, or in parts, so that it may be a time of day? */
+int lab_scan_has_day_time(const lab_scanner *scanner);
 
 /* Reads the cells of the line; LAB_NUMBER_SLACK bytes from line[n] on must be readable. */
 row_fault lab_scan_row(lab_scanner *scanner, const char *line, size_t n, lab_cells *row);

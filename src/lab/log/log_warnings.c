@@ -61,8 +61,9 @@ void marl_log_warn(marl_warnings *w, const marl_log_report *r, const char *path)
                   r->first_lost_line, r->lost);
     }
     if (r->clock_wraps > 0) {
-        marl_warn(w, "clock-wrap", "%s: the 32-bit microsecond clock wrapped %lu times; unwrapped", path,
-                  r->clock_wraps);
+        marl_warn(w, "clock-wrap",
+                  "%s: the clock (microseconds in 32 bits, or a time of day) wrapped %lu times; unwrapped",
+                  path, r->clock_wraps);
     }
     warn_of_dead_axes(w, r, path);
 }

@@ -3,8 +3,10 @@
 #include "lab/log/row_order.h"
 #include <stdio.h>
 
-/* A 32-bit clock of microseconds wraps after this many ns ... */
+/* A 32-bit clock of microseconds wraps after this many ns, a time of day after a day, or an hour without its hours ... */
 #define CLOCK_WRAP (INT64_C(4294967296) * 1000)
+#define DAY (INT64_C(86400) * 1000000000)
+#define HOUR (INT64_C(3600) * 1000000000)
 /* ... which is distinguished from a restart of the board by happening close to both ends. */
 #define WRAP_MARGIN (INT64_C(60) * 1000000000)
 
@@ -38,15 +40,28 @@ void lab_row_order_init(lab_row_order *o)
     *o = (lab_row_order){.first = ROWS_AT_ONCE};
 }
 
+static int wraps_at(int64_t before, int64_t raw, int64_t wrap)
+{
+    return before < wrap && before > wrap - WRAP_MARGIN && raw >= 0 && raw < WRAP_MARGIN;
+}
+
+/* How much the clock has gone round by, between the last row and this one. */
+static int64_t wrap_between(const lab_row_order *o, int64_t raw)
+{
+    return !o->timed                                        ? 0
+           : wraps_at(o->at.raw, raw, CLOCK_WRAP)           ? CLOCK_WRAP
+           : o->is_of_day && wraps_at(o->at.raw, raw, DAY)  ? DAY
+           : o->is_of_day && wraps_at(o->at.raw, raw, HOUR) ? HOUR
+                                                            : 0;
+}
+
 row_fault lab_row_time(const lab_row_order *o, int64_t raw, lab_moment *at)
 {
     if (raw > TIME_MAX || raw < -TIME_MAX) {
         return ROW_NO_TIME;
     }
-    int wraps = o->timed && o->at.raw < CLOCK_WRAP && o->at.raw > CLOCK_WRAP - WRAP_MARGIN && raw >= 0 &&
-                raw < WRAP_MARGIN;
     at->raw = raw;
-    at->wrapped = o->at.wrapped + (wraps ? CLOCK_WRAP : 0);
+    at->wrapped = o->at.wrapped + wrap_between(o, raw);
     at->t_ns = raw + at->wrapped;
     if (at->t_ns > TIME_MAX) { /* after restarts */
         return ROW_NO_TIME;

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Rows in the order of their time, from a file or a stream: repeated and backward times are dropped, wraps of
- * a 32-bit clock undone, and a single stamp that noise has spoilt is distinguished from a gap. */
+ * a 32-bit clock, and midnights, undone, and a single stamp that noise has spoilt is distinguished from a gap. */
 #ifndef LAB_ROW_ORDER_H
 #define LAB_ROW_ORDER_H
 
@@ -39,6 +39,7 @@ typedef struct lab_kept_row {
 enum { ROWS_AT_ONCE = 2 };
 
 typedef struct lab_row_order {
+    int is_of_day; /* times may be those of a day, or of an hour, which wrap */
     int timed;     /* `at` is set */
     lab_moment at; /* of the last row that is ready or given out */
     int fast;      /* rows have come within ten seconds */
