@@ -105,6 +105,8 @@ typedef struct marl_log_report {
     unsigned long time_repeated, time_back; /* of the dropped */
     unsigned long cells_missing; /* not a number, NaN, infinite, or one axis empty where others are filled */
     unsigned long clock_wraps;   /* of a 32-bit microsecond clock, or midnights of a time of day; unwrapped */
+    unsigned long restarts;      /* of the board, and of its clock: the next row is put 2 s after the last */
+    int64_t first_restart_ns;    /* time of the last row before the first of them */
     unsigned long nuls_at_end;   /* NUL bytes behind the last row: of a card that lost its power; left out */
     long first_dropped_line, first_missing_line;
     unsigned long not_unit; /* rows whose quaternion's length is not 1 within 1 %; they are scaled to it */

@@ -95,12 +95,10 @@ typedef struct marl_stream_report {
     unsigned long events;            /* of the board, about its chips */
     char first_event[160];
     char firmware[MARL_DEVICE_NAME];
-    int identified;           /* the board has sent its identity */
-    uint8_t sensors;          /* MARL_FRESH_..., of its identity */
-    char fault[600];          /* of the first header or row of CSV lines that had one, with file and line */
-    unsigned long restarts;   /* of the board, and of its clock: the next row is put 2 s after the last */
-    int64_t first_restart_ns; /* time of the last row before the first of them */
-    int64_t last_ns;          /* time of the last row */
+    int identified;  /* the board has sent its identity */
+    uint8_t sensors; /* MARL_FRESH_..., of its identity */
+    char fault[600]; /* of the first header or row of CSV lines that had one, with file and line */
+    int64_t last_ns; /* time of the last row */
 } marl_stream_report;
 
 /* What a board answered to the item of that number. */

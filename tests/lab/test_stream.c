@@ -309,7 +309,7 @@ START_TEST(a_board_that_restarts_goes_on_in_the_stream)
         ck_assert_int_eq(row.sample.t_ns, came * INT64_C(10000000) + later);
     }
     ck_assert_int_eq(came, 200);
-    ck_assert_uint_eq(marl_receiver_report(receiver)->restarts, 1);
+    ck_assert_uint_eq(marl_receiver_report(receiver)->rows.restarts, 1);
     ck_assert_uint_eq(marl_receiver_report(receiver)->items_lost, 0);
     marl_receiver_free(receiver);
 }

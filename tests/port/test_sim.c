@@ -217,7 +217,7 @@ START_TEST(a_clock_of_32_bits_wraps_and_is_unwrapped)
     size_t n = sim_test_rows(&t, row, ROWS);
     ck_assert_uint_gt(n, 990);
     ck_assert_uint_eq(marl_receiver_report(t.receiver)->rows.clock_wraps, 1);
-    ck_assert_uint_eq(marl_receiver_report(t.receiver)->restarts, 0);
+    ck_assert_uint_eq(marl_receiver_report(t.receiver)->rows.restarts, 0);
     for (size_t i = 1; i < n; i++) {
         double step = 1e-9 * (double)(row[i].sample.t_ns - row[i - 1].sample.t_ns);
         ck_assert(step > 0.009 && step < 0.011);
@@ -257,7 +257,7 @@ START_TEST(a_power_cut_starts_the_firmware_anew)
     ck_assert_int_eq(sim_test_run(&t, 10), MARL_OK);
     size_t n = sim_test_rows(&t, row, ROWS);
     ck_assert_uint_eq(marl_sim_counted(t.sim)->starts, 2);
-    ck_assert_uint_eq(marl_receiver_report(t.receiver)->restarts, 1);
+    ck_assert_uint_eq(marl_receiver_report(t.receiver)->rows.restarts, 1);
     ck_assert_uint_gt(n, 930); /* it starts in half a second */
     ck_assert_uint_lt(n, 1000);
     for (size_t i = 1; i < n; i++) {

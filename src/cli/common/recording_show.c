@@ -160,13 +160,6 @@ void recording_warn(recording *r)
             "%s: %lu packets hold no item that a board sends, as far as this version knows; passed over",
             name, s->items_unknown);
     }
-    if (s->restarts > 0) {
-        marl_warn(&r->warnings, "restarted",
-                  "%s: restarts of the board: %lu, the first after %.1f s (was its power cut?); the "
-                  "recording goes on "
-                  "2 s later each time",
-                  name, s->restarts, 1e-9 * (double)s->first_restart_ns);
-    }
     if (s->events > 0) {
         marl_warn(&r->warnings, "chip", "%s: the board sent %lu events about its chips, the first: %s", name,
                   s->events, s->first_event);
@@ -251,7 +244,7 @@ int recording_print_json(recording *r)
     json_object_set_new(root, "gaps", json_integer((json_int_t)marl_guide_gaps(r->guide)));
     json_object_set_new(root, "packets_lost", json_integer((json_int_t)s->items_lost));
     json_object_set_new(root, "packets_unknown", json_integer((json_int_t)s->items_unknown));
-    json_object_set_new(root, "restarts", json_integer((json_int_t)s->restarts));
+    json_object_set_new(root, "restarts", json_integer((json_int_t)s->rows.restarts));
     json_object_set_new(root, "bytes", json_integer((json_int_t)s->bytes));
     json_object_set_new(root, "bytes_skipped", json_integer((json_int_t)s->bytes_skipped));
     json_object_set_new(root, "events", json_integer((json_int_t)s->events));

@@ -108,7 +108,7 @@ marl_status send_renewal_watch(const cli *c, source *to, marl_receiver *receiver
     int on_terminal = isatty(STDERR_FILENO) && !c->quiet;
     double begin = source_seconds(to), heard = begin, shown = -LINE_S;
     char before[120] = "";
-    unsigned long restarts = marl_receiver_report(receiver)->restarts;
+    unsigned long restarts = marl_receiver_report(receiver)->rows.restarts;
     *report = (marl_renewal_report){0};
     while (report->stage != MARL_RENEWAL_DONE && report->stage != MARL_RENEWAL_REFUSED) {
         MARL_TRY(take(to, receiver, desk, error));
@@ -118,10 +118,10 @@ marl_status send_renewal_watch(const cli *c, source *to, marl_receiver *receiver
                 show(report, heard - begin, on_terminal, before, sizeof before, &shown);
             }
         } else if (source_seconds(to) - heard > SILENT_S) {
-            return marl_fail(error, MARL_ERR_SYSTEM, "%s: nothing was heard of the calibration for %.0f s%s",
-                             to->name, SILENT_S,
-                             marl_receiver_report(receiver)->restarts > restarts ? ": the board has restarted"
-                                                                                 : "");
+            return marl_fail(
+                error, MARL_ERR_SYSTEM, "%s: nothing was heard of the calibration for %.0f s%s", to->name,
+                SILENT_S,
+                marl_receiver_report(receiver)->rows.restarts > restarts ? ": the board has restarted" : "");
         }
     }
     if (on_terminal) {

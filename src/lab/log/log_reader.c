@@ -294,6 +294,9 @@ static marl_status read_mapped(marl_log_reader *r, const marl_log_options *optio
     marl_status status = lab_map_find_rows(&r->scan, &r->lines, options->columns, &h, &r->blanks);
     r->all_fresh = lab_cells_all_fresh(r->info.columns);
     r->order.is_of_day = lab_scan_has_day_time(&r->scan);
+    if (options->columns->has_labels) { /* each label's rows would go on 2 s after their own last one */
+        r->order.restarts = LAB_RESTARTS_NONE;
+    }
     return status;
 }
 

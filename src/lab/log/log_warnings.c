@@ -60,6 +60,13 @@ void marl_log_warn(marl_warnings *w, const marl_log_report *r, const char *path)
                   "%s:%ld: the quaternion is 0, which is no attitude; %lu such rows hold none", path,
                   r->first_lost_line, r->lost);
     }
+    if (r->restarts > 0) {
+        marl_warn(
+            w, "restarted",
+            "%s: restarts of the board: %lu, the first after %.1f s (was its power cut?); its rows go on "
+            "2 s later each time",
+            path, r->restarts, 1e-9 * (double)r->first_restart_ns);
+    }
     if (r->clock_wraps > 0) {
         marl_warn(w, "clock-wrap",
                   "%s: the clock (microseconds in 32 bits, or a time of day) wrapped %lu times; unwrapped",

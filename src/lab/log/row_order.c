@@ -15,6 +15,10 @@
 /* Rows that are farther apart do not follow each other: one of the stamps is spoilt. */
 #define SLOW INT64_C(10000000000)
 #define SLOWEST (360 * SLOW)
+/* Time that goes back by more than this, and is no wrap, may be that of a board that restarted; in a file it must come as
+ * near to where the clock began. */
+#define RESTART_NS INT64_C(500000000)
+#define NEAR_START INT64_C(10000000000)
 /* Between the last row before a restart of the board and the first after it. */
 #define RESTART_GAP INT64_C(2000000000)
 /* A century and more; differences of such times always fit. */
@@ -92,6 +96,7 @@ static void make_ready(lab_row_order *o, int from)
         lab_kept_row *ready = &o->ready[i];
         ready->wraps = ready->at.wrapped != o->at.wrapped;
         o->fast |= o->timed && ready->at.t_ns - o->at.t_ns <= SLOW;
+        o->began_raw = o->timed ? o->began_raw : ready->at.raw;
         o->at = ready->at;
         o->timed = 1;
     }
@@ -129,18 +134,53 @@ static int settle_ahead(lab_row_order *o, marl_log_report *report)
     return 0;
 }
 
-row_fault lab_row_push(lab_row_order *o, int64_t raw, long line, marl_log_report *report)
+int lab_row_follows(const lab_row_order *o, int64_t before, int64_t t)
+{
+    return t > before && t - before <= (o->fast ? SLOW : SLOWEST);
+}
+
+/* Is the row in the slot one of a board that restarted, and not of a clock that wrapped? */
+static int began_anew(const lab_row_order *o, row_fault fault)
+{
+    const lab_moment *at = &o->ready[ROWS_AT_ONCE - 1].at;
+    int may = o->restarts == LAB_RESTARTS_ANYWHERE ||
+              (o->restarts == LAB_RESTARTS_AT_START && at->raw <= o->began_raw + NEAR_START);
+    return fault == ROW_TIME_BACK && may && o->at.t_ns - at->t_ns > RESTART_NS;
+}
+
+/* They were no restart. */
+static void drop_past(lab_row_order *o, marl_log_report *report)
+{
+    for (int i = 0; i < o->past_n; i++) {
+        lab_row_fault(report, ROW_TIME_BACK, o->past[i].line);
+    }
+    o->past_n = 0;
+}
+
+/* The clock began anew with the rows from the past. */
+static void restart(lab_row_order *o, marl_log_report *report)
+{
+    int64_t raw = o->past[0].at.raw;
+    if (report->restarts++ == 0) {
+        report->first_restart_ns = o->at.t_ns;
+    }
+    o->at.wrapped = o->at.t_ns + RESTART_GAP - raw;
+    o->at.raw = raw - RESTART_GAP;
+    o->began_raw = raw;
+    o->due = 1;
+}
+
+/* Finds its place for the row in the slot. */
+static row_fault put(lab_row_order *o, row_fault fault, marl_log_report *report)
 {
     lab_kept_row *row = slot(o);
-    row_fault fault = lab_row_time(o, raw, &row->at);
     if (fault == ROW_GOOD && o->has_ahead && row->at.t_ns == o->ahead.at.t_ns) {
         fault = ROW_TIME_REPEATED;
     }
     if (fault != ROW_GOOD) {
-        lab_row_fault(report, fault, line);
+        lab_row_fault(report, fault, row->line);
         return fault;
     }
-    row->line = line;
     row->row.sample.t_ns = row->at.t_ns;
     if (o->has_ahead && settle_ahead(o, report)) {
         return ROW_GOOD;
@@ -154,19 +194,40 @@ row_fault lab_row_push(lab_row_order *o, int64_t raw, long line, marl_log_report
     return ROW_GOOD;
 }
 
-int lab_row_follows(const lab_row_order *o, int64_t before, int64_t t)
+row_fault lab_row_push(lab_row_order *o, int64_t raw, long line, marl_log_report *report)
 {
-    return t > before && t - before <= (o->fast ? SLOW : SLOWEST);
+    lab_kept_row *row = slot(o);
+    row_fault fault = lab_row_time(o, raw, &row->at);
+    int is_past = began_anew(o, fault);
+    row->line = line;
+    if (o->past_n > 0 && !(is_past && lab_row_follows(o, o->past[o->past_n - 1].at.raw, raw))) {
+        drop_past(o, report);
+    }
+    if (!is_past) {
+        return put(o, fault, report);
+    }
+    o->past[o->past_n++] = *row;
+    if (o->past_n == RESTART_ROWS) {
+        restart(o, report);
+    }
+    return ROW_GOOD;
 }
 
-void lab_row_restart(lab_row_order *o, int64_t raw)
+/* The next row behind a restart that finds its place. */
+static void put_due(lab_row_order *o, marl_log_report *report)
 {
-    o->at.wrapped = o->at.t_ns + RESTART_GAP - raw;
-    o->at.raw = raw - RESTART_GAP;
+    while (o->first == ROWS_AT_ONCE && o->due > 0) {
+        lab_kept_row *row = slot(o);
+        *row = o->past[o->due - 1];
+        (void)put(o, lab_row_time(o, row->at.raw, &row->at), report);
+        o->due = o->due < o->past_n ? o->due + 1 : 0;
+        o->past_n = o->due > 0 ? o->past_n : 0;
+    }
 }
 
 void lab_row_end(lab_row_order *o, marl_log_report *report)
 {
+    drop_past(o, report);
     if (o->has_ahead && o->timed && o->ahead.at.t_ns - o->at.t_ns > SLOWEST) {
         lab_row_fault(report, ROW_TIME_AHEAD, o->ahead.line);
     } else if (o->has_ahead) {
@@ -178,6 +239,7 @@ void lab_row_end(lab_row_order *o, marl_log_report *report)
 
 int lab_row_pop(lab_row_order *o, marl_log_row *row, marl_log_report *report)
 {
+    put_due(o, report);
     if (o->first == ROWS_AT_ONCE) {
         return 0;
     }

@@ -7,23 +7,12 @@
 #include <stdlib.h>
 #include <string.h>
 
-/* Time that goes back by more than this, and is no wrap, is a board that restarted. */
-#define RESTART_NS INT64_C(500000000)
-/* So many in a row, each a next one to the one before: no stamps that noise has spoilt. */
-enum { RESTART_ROWS = 3, MAX_ACKS = 8 };
-
-/* Rows from the past, which may be the first of a board that restarted. */
-typedef struct past_rows {
-    marl_log_row row[RESTART_ROWS];
-    int64_t raw[RESTART_ROWS];
-    int n;
-} past_rows;
+enum { MAX_ACKS = 8 };
 
 struct marl_receiver {
     marl_stream_report report;
     marl_log_info info;
     lab_row_order order;
-    past_rows past;
     lab_row_queue queue;
     marl_ack ack[MAX_ACKS];
     int acks;
@@ -46,6 +35,7 @@ marl_status marl_receiver_create(marl_receiver **receiver, const char *name, con
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     lab_row_order_init(&r->order);
+    r->order.restarts = LAB_RESTARTS_ANYWHERE;
     marl_packet_reader_init(&r->reader, r->packet, sizeof r->packet);
     lab_lines_in_init(&r->lines, name, options);
     return MARL_OK;
@@ -89,13 +79,6 @@ static unsigned columns_of(const marl_log_row *row)
     return columns;
 }
 
-/* Is this a board that restarted, and not a 32-bit clock that wrapped? */
-static int began_anew(const marl_receiver *r, int64_t raw)
-{
-    lab_moment at;
-    return lab_row_time(&r->order, raw, &at) == ROW_TIME_BACK && r->order.at.t_ns - at.t_ns > RESTART_NS;
-}
-
 /* Queues the rows whose turn it is. */
 static marl_status queue_ready(marl_receiver *r, marl_error *error)
 {
@@ -110,50 +93,12 @@ static marl_status queue_ready(marl_receiver *r, marl_error *error)
     return MARL_OK;
 }
 
-static marl_status push_row(marl_receiver *r, const marl_log_row *row, int64_t raw, marl_error *error)
+static marl_status add_row(marl_receiver *r, const marl_log_row *row, int64_t raw, marl_error *error)
 {
     marl_log_report *report = &r->report.rows;
     *lab_row_slot(&r->order) = *row;
     (void)lab_row_push(&r->order, raw, (long)(report->rows + report->rows_dropped + 1), report);
     return queue_ready(r, error);
-}
-
-/* The past rows in their turn: given out behind a restart, else dropped and counted. */
-static marl_status push_past(marl_receiver *r, marl_error *error)
-{
-    int n = r->past.n;
-    r->past.n = 0;
-    for (int i = 0; i < n; i++) {
-        MARL_TRY(push_row(r, &r->past.row[i], r->past.raw[i], error));
-    }
-    return MARL_OK;
-}
-
-static void restart(marl_receiver *r)
-{
-    if (r->report.restarts++ == 0) {
-        r->report.first_restart_ns = r->order.at.t_ns;
-    }
-    lab_row_restart(&r->order, r->past.raw[0]);
-}
-
-static marl_status add_row(marl_receiver *r, const marl_log_row *row, int64_t raw, marl_error *error)
-{
-    past_rows *past = &r->past;
-    int is_past = began_anew(r, raw);
-    if (past->n > 0 && !(is_past && lab_row_follows(&r->order, past->raw[past->n - 1], raw))) {
-        MARL_TRY(push_past(r, error));
-    }
-    if (!is_past) {
-        return push_row(r, row, raw, error);
-    }
-    past->row[past->n] = *row;
-    past->raw[past->n++] = raw;
-    if (past->n < RESTART_ROWS) {
-        return MARL_OK;
-    }
-    restart(r);
-    return push_past(r, error);
 }
 
 static void read_identity(marl_receiver *r, const lab_identity *identity)
@@ -271,7 +216,6 @@ marl_status marl_receiver_finish(marl_receiver *r, marl_error *error)
         return MARL_OK;
     }
     r->finished = 1;
-    MARL_TRY(push_past(r, error));
     lab_row_end(&r->order, &r->report.rows);
     return queue_ready(r, error);
 }
