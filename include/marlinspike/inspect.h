@@ -116,6 +116,10 @@ typedef struct marl_inspection {
 MARL_CHECKED marl_status marl_inspect(const marl_log *log, marl_inspection *inspection, marl_error *error);
 void marl_inspection_free(marl_inspection *inspection);
 
+/* Warns of axes that are clipped or stuck. MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_axis_faults_warn(marl_warnings *warnings, const marl_log *log,
+                                               marl_error *error);
+
 /* What the units of the columns probably are, where that differs from the log; "" = nothing to suspect.
  * From the length of gravity (at rest, or the median of all), and from how much the gyroscope must be scaled
  * to turn it. */

@@ -248,6 +248,31 @@ START_TEST(an_accelerometer_of_the_other_sign_is_seen)
 }
 END_TEST
 
+/* A gyroscope whose range is too small: every command that uses its readings names it, and a whole one none. */
+START_TEST(a_clipped_gyroscope_is_named)
+{
+    static const char *const commands[] = {
+        "inspect", "compare --reference handle.reference.csv --tuning gyro", "smooth"};
+    temporary dir = tool_folder();
+    ck_assert_int_eq(
+        system("awk -F, -v OFS=, '/^[0-9]/ { for (k = 5; k <= 7; k++) { if ($k > 0.7) $k = 0.7; if "
+               "($k < -0.7) $k = -0.7 } } { print }' handle.csv > clipped.csv"),
+        0);
+    for (size_t k = 0; k < sizeof commands / sizeof commands[0]; k++) {
+        char command[200];
+        snprintf(command, sizeof command, "%s clipped.csv", commands[k]);
+        tool_run r = run(command);
+        ck_assert_msg(strstr(r.err, "gyro_x is clipped in ") != NULL, "%s: %s", command, r.err);
+        run_free(&r);
+        snprintf(command, sizeof command, "%s handle.csv", commands[k]);
+        r = run(command);
+        ck_assert_msg(strstr(r.err, "clipped") == NULL, "%s: %s", command, r.err);
+        run_free(&r);
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* A vehicle's log whose board was mounted with y forward: inspect and compare say along which axis the speed is; read with
  * the axes that they name, nothing is left to say. */
 START_TEST(the_axis_of_a_speed_is_seen)
@@ -273,7 +298,7 @@ START_TEST(the_axis_of_a_speed_is_seen)
 }
 END_TEST
 
-MARL_SUITE("inspect", the_axis_of_a_speed_is_seen, a_foreign_file_becomes_a_log, two_files_become_one_log,
-           CAMPAIGN(a_sheet_is_checked_against_its_recording), curves_and_lines_are_reported,
-           one_axis_is_a_log, a_hard_iron_is_seen_and_cured, an_accelerometer_of_the_other_sign_is_seen,
-           repeated_readings_are_reported)
+MARL_SUITE("inspect", a_clipped_gyroscope_is_named, the_axis_of_a_speed_is_seen, a_foreign_file_becomes_a_log,
+           two_files_become_one_log, CAMPAIGN(a_sheet_is_checked_against_its_recording),
+           curves_and_lines_are_reported, one_axis_is_a_log, a_hard_iron_is_seen_and_cured,
+           an_accelerometer_of_the_other_sign_is_seen, repeated_readings_are_reported)

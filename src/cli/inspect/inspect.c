@@ -63,25 +63,6 @@ static void warn_of_jitter(cli_inspected *seen)
     }
 }
 
-/* Readings that an axis lost to its ends, or kept although it moved. */
-static void warn_of_axes(marl_warnings *warnings, const marl_inspection *inspection, const char *path)
-{
-    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
-        const marl_sensor_summary *s = &inspection->sensor[i];
-        for (int k = 0; k < 3; k++) {
-            if (s->clipped[k] > 0 && 2 * s->duplicates < s->readings) {
-                marl_warn(warnings, "clipped", "%s: %s_%c is clipped in %zu of %zu readings", path,
-                          marl_sensor_name((marl_sensor)i), 'x' + k, s->clipped[k], s->readings);
-            }
-            if (s->stuck[k] > 0) {
-                marl_warn(warnings, "stuck",
-                          "%s: %s_%c keeps one value in %zu of %zu readings while others move", path,
-                          marl_sensor_name((marl_sensor)i), 'x' + k, s->stuck[k], s->readings);
-            }
-        }
-    }
-}
-
 static void warn_of_arrangement(marl_warnings *warnings, const marl_axes_fit *fit, const char *name,
                                 const char *against, const char *path)
 {
@@ -236,6 +217,7 @@ static marl_status examine(const cli *c, cli_inspected *seen, const cli_reading 
 {
     MARL_TRY(cli_inspect_read(c, reading, &o->clock, seen, error));
     MARL_TRY(find_noise(seen, error));
+    MARL_TRY(marl_axis_faults_warn(&seen->warnings, &seen->log, error));
     MARL_TRY(marl_axes_find(&seen->log, &seen->axes, error));
     seen->speed = marl_speed_axis_find(&seen->log, marl_quat_identity());
     marl_speed_axis_warn(&seen->warnings, seen->log.path, &seen->speed);
@@ -332,7 +314,6 @@ static int inspect(const cli *c, cli_reading *reading, options *o)
         warn_of_gaps(&seen->warnings, &seen->inspection, seen->log.path);
         warn_of_duplicates(&seen->warnings, &seen->inspection, seen->log.path);
         warn_of_jitter(seen);
-        warn_of_axes(&seen->warnings, &seen->inspection, seen->log.path);
         warn_of_suspicions(seen);
         warn_of_lines(seen);
         if (o->sheet_out != NULL) {

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Axes that are clipped or stuck. */
 #include "lab/inspect/axis_faults.h"
+#include "lab/inspect/sensor_summary.h"
 #include "lab/log/reading.h"
 #include "lab/maths/statistics.h"
 #include <math.h>
@@ -92,4 +93,34 @@ void lab_find_axis_faults(const marl_log *log, marl_sensor sensor, marl_sensor_s
             summary->clipped[k] = summary->stuck[k] = 0;
         }
     }
+}
+
+static const char *const lost[MARL_SENSOR_COUNT] = {
+    "the filters take what is left for the force",
+    "its turning is lost there, and the attitude is off by it: choose a wider range of the chip",
+    "its field is a wrong one there"};
+
+static void warn_of_sensor(marl_warnings *warnings, const marl_sensor_summary *s, marl_sensor sensor,
+                           const char *path)
+{
+    for (int k = 0; k < 3; k++) {
+        if (s->clipped[k] > 0 && 2 * s->duplicates < s->readings) {
+            marl_warn(warnings, "clipped", "%s: %s_%c is clipped in %zu of %zu readings: %s", path,
+                      marl_sensor_name(sensor), 'x' + k, s->clipped[k], s->readings, lost[sensor]);
+        }
+        if (s->stuck[k] > 0) {
+            marl_warn(warnings, "stuck", "%s: %s_%c keeps one value in %zu of %zu readings while others move",
+                      path, marl_sensor_name(sensor), 'x' + k, s->stuck[k], s->readings);
+        }
+    }
+}
+
+marl_status marl_axis_faults_warn(marl_warnings *warnings, const marl_log *log, marl_error *error)
+{
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        marl_sensor_summary summary;
+        MARL_TRY(lab_sensor_summarise(log, (marl_sensor)i, &summary, error));
+        warn_of_sensor(warnings, &summary, (marl_sensor)i, log->path);
+    }
+    return MARL_OK;
 }

@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * Readings that mislead every filter of a study: a hard iron that none corrects, a speed along another axis. */
+ * Readings that mislead every filter of a study: axes that are clipped or stuck, a hard iron that none corrects, a speed along
+ * another axis. */
 #include "lab/study/study_case.h"
 #include "marlinspike/replay.h"
 
@@ -25,6 +26,7 @@ static void warn_of_speed(marl_study *study, const marl_log *log)
 marl_status lab_study_warn_readings(marl_study *study, const marl_study_case *it, marl_error *error)
 {
     marl_axes axes;
+    MARL_TRY(marl_axis_faults_warn(&study->warnings, &it->log, error));
     warn_of_speed(study, &it->log);
     if (!has_raw_mag(study, &it->log)) {
         return MARL_OK;
