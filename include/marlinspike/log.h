@@ -315,6 +315,7 @@ typedef struct marl_label_guess {
 
 typedef struct marl_columns_guess {
     char delimiter; /* ' ' = any blanks */
+    int is_json;    /* its rows are JSON objects, and the columns their keys */
     long header;    /* its line; 0 = there is none */
     size_t rows;    /* that were looked at */
     size_t n;       /* columns */

@@ -259,14 +259,11 @@ START_TEST(a_clipped_gyroscope_is_named)
                "($k < -0.7) $k = -0.7 } } { print }' handle.csv > clipped.csv"),
         0);
     for (size_t k = 0; k < sizeof commands / sizeof commands[0]; k++) {
-        char command[200];
-        snprintf(command, sizeof command, "%s clipped.csv", commands[k]);
-        tool_run r = run(command);
-        ck_assert_msg(strstr(r.err, "gyro_x is clipped in ") != NULL, "%s: %s", command, r.err);
+        tool_run r = run("%s clipped.csv", commands[k]);
+        ck_assert_msg(strstr(r.err, "gyro_x is clipped in ") != NULL, "%s: %s", commands[k], r.err);
         run_free(&r);
-        snprintf(command, sizeof command, "%s handle.csv", commands[k]);
-        r = run(command);
-        ck_assert_msg(strstr(r.err, "clipped") == NULL, "%s: %s", command, r.err);
+        r = run("%s handle.csv", commands[k]);
+        ck_assert_msg(strstr(r.err, "clipped") == NULL, "%s: %s", commands[k], r.err);
         run_free(&r);
     }
     temporary_remove(&dir);

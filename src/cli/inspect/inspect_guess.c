@@ -86,14 +86,12 @@ static size_t print_labels(const marl_columns_guess *guess)
 
 static void print_guess(const marl_columns_guess *guess, const char *path, char decimal)
 {
-    char names[40] = "without names";
-    if (guess->header > 0) {
-        snprintf(names, sizeof names, "named in line %ld", guess->header);
-    }
-    cli_print_prose(0,
-                    "%s is not a log of ours. Its columns, divided by %s, %s, seem to be (by its first %zu "
-                    "rows):\n",
-                    path, delimiter_name(guess->delimiter), names, guess->rows);
+    char names[80] = "columns, divided by ";
+    size_t n = strlen(names);
+    snprintf(names + n, sizeof names - n, guess->header > 0 ? "%s, named in line %ld," : "%s, without names,",
+             delimiter_name(guess->delimiter), guess->header);
+    cli_print_prose(0, "%s is not a log of ours. Its %s seem to be (by its first %zu rows):\n", path,
+                    guess->is_json ? "JSON keys" : names, guess->rows);
     size_t guessed = 0;
     cli_print("%3s  %-15s %9s %9s  %-14s %s\n", "no.", "name", "from", "to", "seems to be", "because");
     for (size_t i = 0; i < guess->n; i++) {

@@ -319,6 +319,7 @@ marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path,
     l->lines.fd = -1;
     marl_status status = lab_csv_init(&l->scan.csv, ',') ? lab_lines_open(&l->lines, path, error)
                                                          : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    guess->is_json = l->lines.header_is_made;
     status = status != MARL_OK ? status : find_first_row(l, guess, path, error);
     rows.columns = guess->n;
     status = status != MARL_OK ? status : read_rows(l, &rows, path, error);
@@ -334,7 +335,7 @@ marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path,
 
 int marl_columns_are_ours(const marl_columns_guess *guess)
 {
-    for (size_t i = 0; i < guess->n && guess->header > 0; i++) {
+    for (size_t i = 0; i < guess->n && guess->header > 0 && !guess->is_json; i++) {
         const char *name = guess->column[i].name;
         if (name[0] == 't' && (name[1] == '\0' || name[1] == '[' || name[1] == ' ')) {
             return 1;

@@ -22,6 +22,8 @@ static const struct {
     {"gyro", MARL_COLUMN_GYRO_X, 3},
     {"gyr", MARL_COLUMN_GYRO_X, 3},
     {"omega", MARL_COLUMN_GYRO_X, 3},
+    {"angularvelocity", MARL_COLUMN_GYRO_X, 3},
+    {"angularrate", MARL_COLUMN_GYRO_X, 3},
     {"rate", MARL_COLUMN_GYRO_X, 3},
     {"magnetometer", MARL_COLUMN_MAG_X, 3},
     {"magnetic", MARL_COLUMN_MAG_X, 3},

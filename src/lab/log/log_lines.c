@@ -2,6 +2,7 @@
  * A file line by line. */
 #include "lab/log/log_lines.h"
 #include "lab/base/unreadable.h"
+#include "lab/log/json_rows.h"
 #include <errno.h>
 #include <fcntl.h>
 #include <string.h>
@@ -13,6 +14,12 @@ marl_status lab_lines_open(lab_lines *lines, const char *path, marl_error *error
     lines->line = 0;
     lines->first = lines->end = 0;
     lines->nuls = 0;
+    lines->header_is_made = 0;
+    MARL_TRY(lab_json_rows(path, &lines->fd, error));
+    if (lines->fd >= 0) {
+        lines->header_is_made = 1;
+        return MARL_OK;
+    }
     lines->fd = open(path, O_RDONLY);
     if (lines->fd < 0) {
         return lab_unreadable(path, error);
@@ -83,7 +90,11 @@ marl_status lab_lines_next(lab_lines *lines, const char *path, const char **line
         stop = lines->buffer + lines->end;
         *stop = '\n';
     }
-    lines->line++;
+    if (lines->header_is_made && lines->line == 1) {
+        lines->header_is_made = 0; /* the row behind it is the first line */
+    } else {
+        lines->line++;
+    }
     lines->last = (size_t)(start - lines->buffer);
     lines->first = lines->whole ? (size_t)(stop - lines->buffer) + 1 : lines->end;
     *line = start;

@@ -13,10 +13,11 @@
 typedef struct lab_lines {
     int fd;
     int at_end;
-    long line;         /* number of the line last given, from 1 */
-    size_t first, end; /* unread bytes */
-    size_t last;       /* where the line last given begins */
-    int whole;         /* it has a line end; a last line may have none */
+    int header_is_made; /* of JSON rows: it is no line of the file, and counts with the first */
+    long line;          /* number of the line last given, from 1 */
+    size_t first, end;  /* unread bytes */
+    size_t last;        /* where the line last given begins */
+    int whole;          /* it has a line end; a last line may have none */
     size_t nuls; /* NUL bytes that have been left out behind what is in the buffer; at the end: its tail */
     char buffer[LAB_LINES_BUFFER + LAB_LINES_SLACK];
 } lab_lines;

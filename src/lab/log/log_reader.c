@@ -307,6 +307,12 @@ static marl_status read_header(marl_log_reader *r, const marl_sheet *sheet, marl
     char where[600];
     MARL_TRY(find_header(r, &line, &n, error));
     snprintf(where, sizeof where, "%s:%ld", r->path, r->lines.line);
+    if (r->lines.header_is_made) {
+        return marl_fail(
+            error, MARL_ERR_INPUT,
+            "%s: is JSON and no log of ours; 'marlinspike inspect %s' shows what its keys seem to be", where,
+            r->path);
+    }
     if (line[0] == '{') {
         return marl_fail(error, MARL_ERR_INPUT, "%s: is JSON; a log or an attitude, CSV, is wanted here",
                          where);
