@@ -417,7 +417,36 @@ START_TEST(any_bytes_are_survived)
 }
 END_TEST
 
-MARL_SUITE_OF_CASES("columns", cases, each_case, angles_in_any_order,
+/* Where a reading is from changes nothing of what it is. */
+START_TEST(names_with_an_origin)
+{
+    static const char *const headers[] = {
+        "t_ms,IMU_AccX_g,IMU_AccY_g,IMU_AccZ_g,IMU_GyrX_dps,IMU_GyrY_dps,IMU_GyrZ_dps",
+        "millis,imu1.accel.x[g],imu1.accel.y[g],imu1.accel.z[g],imu1.gyro.x[dps],imu1.gyro.y[dps],imu1.gyro."
+        "z[dps]",
+        "time (ms),raw acc x (g),raw acc y (g),raw acc z (g),raw gyro x (deg/s),raw gyro y (deg/s),raw gyro "
+        "z (deg/s)",
+        "t_ms,acc_x[g],acc_y[g],acc_z[g],angular_velocity_x[dps],angular_velocity_y[dps],angular_velocity_z["
+        "dps]",
+    };
+    temporary dir = temporary_make();
+    for (size_t k = 0; k < sizeof headers / sizeof headers[0]; k++) {
+        char text[400];
+        marl_columns_guess guess;
+        snprintf(text, sizeof text, "%s\n0,0,0,1,1,2,3\n10,0,0,1,1,2,3\n20,0,0,1,1,2,3\n", headers[k]);
+        ck_assert_int_eq(marl_columns_guess_file(&guess, temporary_text(&dir, "a.csv", text), '.', NULL),
+                         MARL_OK);
+        for (int i = 0; i < 6; i++) {
+            ck_assert_msg(guess.column[1 + i].target == (int)MARL_COLUMN_ACCEL_X + i &&
+                              guess.column[1 + i].sure,
+                          "%s: %d", headers[k], i);
+        }
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
+MARL_SUITE_OF_CASES("columns", cases, each_case, names_with_an_origin, angles_in_any_order,
                     CAMPAIGN(a_guessed_map_reads_the_recording_back), axes_go_by_their_names,
                     four_of_length_one_are_a_quaternion, batches_give_the_rate, what_is_no_table_is_reported,
                     CAMPAIGN(any_bytes_are_survived))

@@ -69,6 +69,12 @@ void lab_guess_labels(marl_columns_guess *guess, const lab_csv_row *csv, char po
 lab_file_hint lab_guess_file_hint(const char *path);
 /* The same of the label of rows, which may be one letter. */
 lab_file_hint lab_guess_label_hint(const char *label);
+/* Small letters, without blanks, underlines and the like. */
+void lab_guess_simplify(const char *text, char *plain, size_t size);
+/* Of a simplified name: accelerations without gravity, or no reading at all? */
+int lab_guess_is_unwanted(const char *plain);
+/* The first column of the reading that the simplified word stands for, and its axes; -1: none. */
+int lab_guess_word(const char *plain, int *axes);
 /* Does the name say time? *unit is the one that it says, or "". */
 int lab_guess_is_time(const char *name, const char **unit);
 /* By its name alone: target and unit, where it contains them. */

@@ -122,25 +122,8 @@ static const char *const whole_times[] = {"t", "ts", "sec", "secs", "s", "ms", "
 static const char *const unwanted[] = {"linear",   "useraccel", "withoutg", "nogravity", "gravity",
                                        "accuracy", "status",    "sequence", "bearing"};
 
-/* What the file's own name says of columns called x, y and z. */
-static const struct {
-    const char *word;
-    marl_column first;
-    int axes;
-    int whole; /* a word of its own: too short to be looked for within others */
-} file_words[] = {
-    {"acceler", MARL_COLUMN_ACCEL_X, 3, 0},     {"accel", MARL_COLUMN_ACCEL_X, 3, 1},
-    {"acc", MARL_COLUMN_ACCEL_X, 3, 1},         {"gyroscope", MARL_COLUMN_GYRO_X, 3, 0},
-    {"rotationrate", MARL_COLUMN_GYRO_X, 3, 0}, {"angularvelocity", MARL_COLUMN_GYRO_X, 3, 0},
-    {"angularrate", MARL_COLUMN_GYRO_X, 3, 0},  {"gyro", MARL_COLUMN_GYRO_X, 3, 1},
-    {"gyr", MARL_COLUMN_GYRO_X, 3, 1},          {"magnet", MARL_COLUMN_MAG_X, 3, 0},
-    {"compass", MARL_COLUMN_MAG_X, 3, 0},       {"mag", MARL_COLUMN_MAG_X, 3, 1},
-    {"orientation", MARL_COLUMN_Q_W, 4, 0},     {"attitude", MARL_COLUMN_Q_W, 4, 0},
-    {"quaternion", MARL_COLUMN_Q_W, 4, 0},      {"rotationvector", MARL_COLUMN_Q_W, 4, 0},
-};
-
 /* Small letters, without blanks and underlines. */
-static void simplify(const char *text, char *plain, size_t size)
+void lab_guess_simplify(const char *text, char *plain, size_t size)
 {
     size_t n = 0;
     for (; *text != '\0' && n + 1 < size; text++) {
@@ -154,7 +137,7 @@ static void simplify(const char *text, char *plain, size_t size)
 static const char *unit_spelt(const char *text)
 {
     char plain[24];
-    simplify(text, plain, sizeof plain);
+    lab_guess_simplify(text, plain, sizeof plain);
     for (size_t i = 0; i < sizeof spellings / sizeof spellings[0]; i++) {
         if (strcmp(plain, spellings[i].spelling) == 0) {
             return spellings[i].unit;
@@ -212,7 +195,7 @@ static int parse_as(const char *plain, const char *word, marl_column first, int 
     return 1;
 }
 
-static int is_unwanted(const char *plain)
+int lab_guess_is_unwanted(const char *plain)
 {
     for (size_t i = 0; i < sizeof unwanted / sizeof unwanted[0]; i++) {
         if (strstr(plain, unwanted[i]) != NULL) {
@@ -243,7 +226,7 @@ int lab_guess_is_time(const char *name, const char **unit)
     char plain[MARL_NAME_MAX], bare[MARL_NAME_MAX];
     snprintf(bare, sizeof bare, "%s", name);
     const char *given = take_unit(bare);
-    simplify(bare, plain, sizeof plain);
+    lab_guess_simplify(bare, plain, sizeof plain);
     *unit = given != NULL && lab_unit_find(LAB_TIME, given) != NULL ? given : "";
     if (strcmp(*unit, "ms") == 0 || strcmp(*unit, "us") == 0 || strcmp(*unit, "ns") == 0) {
         return 1; /* nothing else has such a unit */
@@ -263,57 +246,11 @@ int lab_guess_is_time(const char *name, const char **unit)
     return 0;
 }
 
-/* Is the word, of small letters, a word of its own in the text? */
-static int stands_alone(const char *text, const char *word)
-{
-    size_t n = strlen(word);
-    for (const char *p = strstr(text, word); p != NULL; p = strstr(p + 1, word)) {
-        if ((p == text || !isalpha((unsigned char)p[-1])) && !isalpha((unsigned char)p[n])) {
-            return 1;
-        }
-    }
-    return 0;
-}
-
-lab_file_hint lab_guess_file_hint(const char *path)
-{
-    const char *slash = strrchr(path, '/');
-    char small[MARL_NAME_MAX], plain[MARL_NAME_MAX];
-    size_t n = 0;
-    for (const char *p = slash != NULL ? slash + 1 : path; *p != '\0' && n + 1 < sizeof small; p++) {
-        small[n++] = (char)tolower((unsigned char)*p);
-    }
-    small[n] = '\0';
-    simplify(small, plain, sizeof plain);
-    lab_file_hint hint = {.first = -1, .unwanted = is_unwanted(plain)};
-    for (size_t i = 0; i < sizeof file_words / sizeof file_words[0] && hint.first < 0; i++) {
-        int here = file_words[i].whole ? stands_alone(small, file_words[i].word)
-                                       : strstr(plain, file_words[i].word) != NULL;
-        hint.first = here ? (int)file_words[i].first : -1;
-        hint.axes = here ? file_words[i].axes : 0;
-    }
-    return hint;
-}
-
-lab_file_hint lab_guess_label_hint(const char *label)
-{
-    char plain[MARL_NAME_MAX];
-    lab_file_hint hint = lab_guess_file_hint(label);
-    simplify(label, plain, sizeof plain);
-    for (size_t i = 0; i < sizeof words / sizeof words[0] && hint.first < 0; i++) {
-        if (words[i].axes > 0 && strcmp(plain, words[i].word) == 0) {
-            hint.first = (int)words[i].first;
-            hint.axes = words[i].axes;
-        }
-    }
-    return hint;
-}
-
 /* An axis alone, in a file whose name says of what. */
 static int parse_axis(const char *name, const lab_file_hint *hint, marl_column_guess *column)
 {
     char plain[MARL_NAME_MAX] = "";
-    simplify(name, plain, sizeof plain);
+    lab_guess_simplify(name, plain, sizeof plain);
     const char *axis = strncmp(plain, "axis", 4) == 0    ? plain + 4
                        : strncmp(plain, "value", 5) == 0 ? plain + 5
                                                          : plain;
@@ -325,10 +262,35 @@ static int parse_axis(const char *name, const lab_file_hint *hint, marl_column_g
     return k >= 0;
 }
 
+int lab_guess_word(const char *plain, int *axes)
+{
+    for (size_t i = 0; i < sizeof words / sizeof words[0]; i++) {
+        if (words[i].axes > 0 && strcmp(plain, words[i].word) == 0) {
+            *axes = words[i].axes;
+            return (int)words[i].first;
+        }
+    }
+    return -1;
+}
+
+/* Behind what says only where a reading is from: "imu1", "raw". */
+static const char *skip_origin(const char *plain)
+{
+    static const char *const origins[] = {"imu", "sensor", "raw", "device", "board", "phone", "body"};
+    for (size_t i = 0; i < sizeof origins / sizeof origins[0]; i++) {
+        size_t n = strlen(origins[i]);
+        if (strncmp(plain, origins[i], n) == 0 && plain[n] != '\0') {
+            return plain + n + strspn(plain + n, "0123456789/");
+        }
+    }
+    return plain;
+}
+
 static int parse_word(const char *name, marl_column_guess *column)
 {
-    char plain[MARL_NAME_MAX];
-    simplify(name, plain, sizeof plain);
+    char text[MARL_NAME_MAX];
+    lab_guess_simplify(name, text, sizeof text);
+    const char *plain = skip_origin(text);
     for (size_t i = 0; i < sizeof words / sizeof words[0]; i++) {
         if (parse_as(plain, words[i].word, words[i].first, words[i].axes, column)) {
             return 1;
@@ -346,7 +308,7 @@ static int parse_unit(const char *name, const char *unit, marl_column_guess *col
     } sensors[] = {
         {LAB_ACCEL, MARL_COLUMN_ACCEL_X}, {LAB_GYRO, MARL_COLUMN_GYRO_X}, {LAB_MAG, MARL_COLUMN_MAG_X}};
     char plain[MARL_NAME_MAX];
-    simplify(name, plain, sizeof plain);
+    lab_guess_simplify(name, plain, sizeof plain);
     size_t n = strlen(plain);
     for (size_t i = 0; i < sizeof sensors / sizeof sensors[0] && unit != NULL && n > 0; i++) {
         const char *axis = strchr("xyz", plain[n - 1]);
@@ -377,8 +339,8 @@ void lab_guess_by_name(marl_column_guess *column, const lab_file_hint *hint)
         return;
     }
     const char *unit = take_unit(name);
-    simplify(name, plain, sizeof plain);
-    if (is_unwanted(plain)) {
+    lab_guess_simplify(name, plain, sizeof plain);
+    if (lab_guess_is_unwanted(plain)) {
         snprintf(column->why, sizeof column->why, "no reading of a sensor, by its name");
         return;
     }
