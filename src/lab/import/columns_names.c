@@ -288,7 +288,7 @@ static const char *skip_origin(const char *plain)
 
 static int parse_word(const char *name, marl_column_guess *column)
 {
-    char text[MARL_NAME_MAX];
+    char text[MARL_NAME_MAX] = "";
     lab_guess_simplify(name, text, sizeof text);
     const char *plain = skip_origin(text);
     for (size_t i = 0; i < sizeof words / sizeof words[0]; i++) {
