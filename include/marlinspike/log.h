@@ -369,8 +369,8 @@ MARL_CHECKED marl_status marl_clock_offset_find(const marl_log *first, const mar
                                                 marl_clock_offset *offset, marl_error *error);
 
 /* The rows of both by time, on the first one's clock; rows of the same time become one. Reports are added up.
- * MARL_ERR_INPUT when both have the same sensor, name different devices or disagree about being corrected;
- * MARL_ERR_INSUFFICIENT when they do not overlap in time; MARL_ERR_SYSTEM without memory. */
+ * MARL_ERR_INPUT when both have the same sensor, name different devices or disagree about being corrected, or when the
+ * clock of one begins anew; MARL_ERR_INSUFFICIENT when they do not overlap in time; MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_log_merge(const marl_log *first, const marl_log *second, int64_t offset_ns,
                                         marl_log *merged, marl_error *error);
 

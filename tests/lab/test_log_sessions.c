@@ -106,5 +106,29 @@ START_TEST(sessions_of_rows_with_labels_are_dropped)
 }
 END_TEST
 
-MARL_SUITE("log_sessions", sessions_follow_each_other, rows_from_the_past_are_no_session,
-           sessions_of_rows_with_labels_are_dropped)
+/* Two files go on at different times behind a restart: they are not put together. */
+START_TEST(sessions_in_two_files_are_not_merged)
+{
+    temporary dir = temporary_make();
+    int count = 0;
+    (void)add_rows(add_rows(0, 0, 3000, &count), 0, 3000, &count);
+    marl_log two = load(&dir, "t=1[ms]; temp=2"), one, merged;
+    marl_error error = {0};
+    size_t n = 0;
+    for (int i = 0; i < 6000; i++) {
+        n += (size_t)snprintf(text + n, sizeof text - n, "%d\n", 10 * i);
+    }
+    one = load(&dir, "t=1[ms]");
+    for (int k = 0; k < 2; k++) {
+        marl_status status = marl_log_merge(k == 0 ? &one : &two, k == 0 ? &two : &one, 0, &merged, &error);
+        ck_assert_int_eq(status, MARL_ERR_INPUT);
+        ck_assert_ptr_nonnull(strstr(error.text, "card.csv: its clock begins anew after 29.990 s"));
+    }
+    marl_log_free(&one);
+    marl_log_free(&two);
+    temporary_remove(&dir);
+}
+END_TEST
+
+MARL_SUITE("log_sessions", sessions_in_two_files_are_not_merged, sessions_follow_each_other,
+           rows_from_the_past_are_no_session, sessions_of_rows_with_labels_are_dropped)

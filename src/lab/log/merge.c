@@ -28,6 +28,14 @@ static marl_status check_together(const marl_log *a, const marl_log *b, marl_err
                              marl_column_name((marl_column)i), a->path);
         }
     }
+    const marl_log *anew = a->report.restarts > 0 ? a : b;
+    if (anew->report.restarts > 0) { /* each goes on two seconds behind its own last row, not the other's */
+        return marl_fail(
+            error, MARL_ERR_INPUT,
+            "%s: its clock begins anew after %.3f s: sessions in two files cannot be put together; give "
+            "each session files of its own",
+            anew->path, 1e-9 * (double)anew->report.first_restart_ns);
+    }
     return check_kin(a, b, error);
 }
 
