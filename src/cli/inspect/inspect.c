@@ -369,10 +369,10 @@ int cli_inspect(int argc, const char **argv)
         "Reports what a recording holds: rows, real rates, jitter, gaps, mean and deviation of each axis\n"
         "over the whole recording, clipped and stuck axes, when the board was at rest, and what noise\n"
         "its sensors have there: white, flicker and walk, each only where this recording can show it.\n"
-        "Reports where units or axes contradict gravity or the motion. For a file from elsewhere it\n"
-        "reports what the columns seem to be, and the map to read it by. Several files, or a folder of\n"
-        "them, whose sensors were recorded apart, are put together on the clock of the first, each by\n"
-        "its names or as FILE:MAP.",
+        "Reports where units or axes contradict gravity or the motion. For a file from elsewhere, text\n"
+        "or JSON, it reports what the columns seem to be, and the map to read it by. Several files, or a\n"
+        "folder of them, whose sensors were recorded apart, are put together on the clock of the first,\n"
+        "each by its names or as FILE:MAP.",
         "inspect data/demo/lift.csv"};
     int code = cli_open(&c, argc, argv, table, &usage);
     code = code == CLI_GO ? inspect(&c, &reading, &o) : code;
