@@ -61,12 +61,12 @@ MARL_CHECKED marl_status marl_axes_find(const marl_log *log, marl_axes *axes, ma
 
 /* Along which axis of the board the speed of a log is, and whether in the unit that it says: filters take it to be along
  * body x. Where the body goes with the speed v along u, the forces over some seconds, turned by the gyroscope, change with
- * v u; a bias of the gyroscope is free. Needs speeding up and down, or bends, for a minute or so. */
+ * v u; a bias of the gyroscope is free. In a hand, which goes sideways, too, u is off by up to 40 degrees. Needs speeding up and down, or bends, for a minute or so. */
 
 typedef enum marl_speed_verdict {
     MARL_SPEED_ABSENT,    /* no speed, accelerometer or gyroscope in the log */
     MARL_SPEED_UNDECIDED, /* this motion does not determine it */
-    MARL_SPEED_PLAIN,     /* within 20 degrees of x, and within a factor of 1.9 */
+    MARL_SPEED_PLAIN,     /* within 30 degrees and three standard errors of x, and within a factor of 1.9 */
     MARL_SPEED_OTHER_AXIS,
     MARL_SPEED_OTHER_UNIT,
     MARL_SPEED_UNSEEN /* the forces do not follow it along any axis */
@@ -74,9 +74,11 @@ typedef enum marl_speed_verdict {
 
 typedef struct marl_speed_axis {
     marl_speed_verdict verdict;
-    double axis[3];  /* u in the body: length 1 where the unit is right */
-    double sigma[3]; /* its standard errors, from the scatter between twentieths of the log */
-    double force[3]; /* direction of the mean force, in the body: about up */
+    double axis[3]; /* u in the body: length 1 where the unit is right */
+    double sigma
+        [3]; /* its standard errors: the scatter between twentieths of the log, and 5 % of the length for lean, lever arms and scales */
+    double force[3];  /* direction of the mean force, in the body: about up */
+    double r_squared; /* share of the forces' changes that speed along u explains */
 } marl_speed_axis;
 
 /* `mount` turns the sensors' axes into the body's, as a calibration's does; identity without. */

@@ -23,8 +23,12 @@
 #define MAX_SIGMA 0.1 /* of the length */
 #define UNSEEN 0.1    /* a shorter one, known so well, is none */
 #define UNSEEN_SIGMA 0.03
-#define PLAIN_DEG 20.0 /* off body x: a mount that is not quite straight */
-#define SAME_UNIT 1.9  /* longer or shorter by less: slip, tyres, a lever arm, going sideways */
+#define MODEL 0.05 /* of the length: what lean, lever arms and raw scales do to it, for the standard errors */
+#define MIN_R_SQUARED 0.4 /* less, and the body goes sideways, too, as in a hand */
+#define PLAIN_DEG 30.0    /* off body x: a mount that is not quite straight ... */
+#define PLAIN_SIGMAS 3.0  /* ... beyond so many standard errors */
+#define NEAR_DEG 20.0     /* of an axis that the warning names */
+#define SAME_UNIT 1.9     /* longer or shorter by less: slip, tyres, a lever arm, going sideways */
 enum { UNKNOWNS = 6, MAX_INTERVALS = 16, MIN_INTERVALS = 30 };
 
 typedef struct interval {
@@ -180,19 +184,24 @@ static void add_rows(lab_block_fit *fit, const marl_log *log, const double x[UNK
     flush(&w, x, fit);
 }
 
+static double largest_sigma(const marl_speed_axis *s)
+{
+    return fmax(fmax(s->sigma[0], s->sigma[1]), s->sigma[2]);
+}
+
 static marl_speed_verdict verdict_of(const marl_speed_axis *s)
 {
-    double length = sqrt(lab_dot3(s->axis, s->axis));
-    double sigma = fmax(fmax(s->sigma[0], s->sigma[1]), s->sigma[2]);
+    double length = sqrt(lab_dot3(s->axis, s->axis)), sigma = largest_sigma(s);
     if (length < UNSEEN && sigma < UNSEEN_SIGMA) {
         return MARL_SPEED_UNSEEN;
     }
-    if (!(sigma < MAX_SIGMA * length)) {
+    if (!(sigma < MAX_SIGMA * length) || s->r_squared < MIN_R_SQUARED) {
         return MARL_SPEED_UNDECIDED;
     }
-    return s->axis[0] < length * cos(PLAIN_DEG * MARL_DEGREE) ? MARL_SPEED_OTHER_AXIS
-           : length < 1 / SAME_UNIT || length > SAME_UNIT     ? MARL_SPEED_OTHER_UNIT
-                                                              : MARL_SPEED_PLAIN;
+    double angle = acos(fmin(1, s->axis[0] / length));
+    return angle > PLAIN_DEG * MARL_DEGREE + PLAIN_SIGMAS * sigma / length ? MARL_SPEED_OTHER_AXIS
+           : length < 1 / SAME_UNIT || length > SAME_UNIT                  ? MARL_SPEED_OTHER_UNIT
+                                                                           : MARL_SPEED_PLAIN;
 }
 
 /* Axis and standard errors, turned by the mount. */
@@ -208,7 +217,7 @@ static void put_in_body(marl_speed_axis *found, marl_vec3 by_sensor, const doubl
             variance += (double)r.m[k][i / 3] * (double)r.m[k][i % 3] * covariance[i / 3 * UNKNOWNS + i % 3];
         }
         found->axis[k] = axis[k];
-        found->sigma[k] = sqrt(variance);
+        found->sigma[k] = hypot(sqrt(variance), MODEL * sqrt(lab_dot3(axis, axis)));
     }
 }
 
@@ -232,7 +241,8 @@ marl_speed_axis marl_speed_axis_find(const marl_log *log, marl_quat mount)
 {
     const unsigned needed = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | (1u << MARL_COLUMN_SPEED);
     marl_speed_axis found = {.verdict = MARL_SPEED_ABSENT};
-    double x[UNKNOWNS] = {0}, step[LAB_BLOCK_FIT_MAX], covariance[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX];
+    double x[UNKNOWNS] = {0}, all = 0;
+    double more[LAB_BLOCK_FIT_MAX], covariance[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX];
     if ((log->info.columns & needed) != needed || log->n == 0) {
         return found;
     }
@@ -243,12 +253,14 @@ marl_speed_axis marl_speed_axis_find(const marl_log *log, marl_quat mount)
         lab_block_fit fit;
         lab_block_fit_init(&fit, UNKNOWNS, block > LAB_BLOCK_NS ? block : LAB_BLOCK_NS);
         add_rows(&fit, log, x);
-        if (fit.rows < 3 * MIN_INTERVALS || !lab_block_fit_solve(&fit, step, covariance)) {
+        if (fit.rows < 3 * MIN_INTERVALS || !lab_block_fit_solve(&fit, more, covariance)) {
             return found;
         }
         for (int k = 0; k < UNKNOWNS; k++) {
-            x[k] += step[k];
+            x[k] += more[k];
         }
+        all = round == 0 ? fit.squares : all;
+        found.r_squared = 1 - fit.squares / all;
     }
     const marl_vec3 by_sensor = {(float)x[0], (float)x[1], (float)x[2]};
     put_in_body(&found, by_sensor, covariance, mount);
@@ -262,7 +274,7 @@ static int nearest_axis(const double v[3])
 {
     double length = sqrt(lab_dot3(v, v));
     for (int k = 0; k < 3; k++) {
-        if (fabs(v[k]) > length * cos(PLAIN_DEG * MARL_DEGREE)) {
+        if (fabs(v[k]) > length * cos(NEAR_DEG * MARL_DEGREE)) {
             return v[k] < 0 ? -(k + 1) : k + 1;
         }
     }
@@ -299,10 +311,8 @@ static void warn_of_axis(marl_warnings *warnings, const char *path, const marl_s
     }
     marl_warn(warnings, "speed-axis",
               "%s: by its accelerations the body goes along (%.2f, %.2f, %.2f) +- %.2f, and filters take the "
-              "speed to be "
-              "along x: %s",
-              path, s->axis[0], s->axis[1], s->axis[2], fmax(fmax(s->sigma[0], s->sigma[1]), s->sigma[2]),
-              advice);
+              "speed to be along x: %s",
+              path, s->axis[0], s->axis[1], s->axis[2], largest_sigma(s), advice);
 }
 
 void marl_speed_axis_warn(marl_warnings *warnings, const char *path, const marl_speed_axis *s)
@@ -312,8 +322,7 @@ void marl_speed_axis_warn(marl_warnings *warnings, const char *path, const marl_
     } else if (s->verdict == MARL_SPEED_OTHER_UNIT) {
         marl_warn(warnings, "speed-unit",
                   "%s: by its accelerations the body goes %.2f +- %.2f times as fast as the speed that is "
-                  "recorded; 0.28 "
-                  "would be km/h taken for m/s, 3.6 the other way round",
+                  "recorded; 0.28 would be km/h taken for m/s, 3.6 the other way round",
                   path, s->axis[0], s->sigma[0]);
     } else if (s->verdict == MARL_SPEED_UNSEEN) {
         marl_warn(warnings, "speed-unseen",
