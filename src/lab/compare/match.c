@@ -101,7 +101,7 @@ static void add_step(marl_match *m, const dof *f, const double *step)
     (void)!marl_quat_normalize(&m->body);
 }
 
-/* How well the sides are told apart, from the eigenvalues of the normal matrix, which are 1 per row where nothing is mixed
+/* How well the sides are separated, from the eigenvalues of the normal matrix, which are 1 per row where nothing is mixed
  * up. */
 typedef struct separation {
     double condition; /* by the smallest */

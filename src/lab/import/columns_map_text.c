@@ -94,7 +94,7 @@ static void put_time(marl_columns_guess *guess)
     size_t n = 0;
     for (size_t k = 0; k < guess->n; k++) {
         const marl_column_guess *c = &guess->column[k];
-        if (c->target == MARL_COLUMN_T) {
+        if (c->target == MARL_COLUMN_T && n < sizeof guess->map) {
             char name[MARL_NAME_MAX];
             put_source(guess, k, name, sizeof name);
             n += (size_t)snprintf(guess->map + n, sizeof guess->map - n, "%s%s%s%s%s",

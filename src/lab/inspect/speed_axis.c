@@ -198,7 +198,7 @@ static marl_speed_verdict verdict_of(const marl_speed_axis *s)
     if (!(sigma < MAX_SIGMA * length) || s->r_squared < MIN_R_SQUARED) {
         return MARL_SPEED_UNDECIDED;
     }
-    double angle = acos(fmin(1, s->axis[0] / length));
+    double angle = acos(fmax(-1, fmin(1, s->axis[0] / length)));
     return angle > PLAIN_DEG * MARL_DEGREE + PLAIN_SIGMAS * sigma / length ? MARL_SPEED_OTHER_AXIS
            : length < 1 / SAME_UNIT || length > SAME_UNIT                  ? MARL_SPEED_OTHER_UNIT
                                                                            : MARL_SPEED_PLAIN;

@@ -3,7 +3,6 @@
 #include "lab/log/log_map.h"
 #include "marlinspike/log.h"
 #include <ctype.h>
-#include <errno.h>
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>

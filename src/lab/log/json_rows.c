@@ -221,7 +221,10 @@ marl_status lab_json_rows(const char *path, int *csv, marl_error *error)
             status = marl_fail(error, MARL_ERR_SYSTEM, "%s: no room for its rows: %s", path, strerror(errno));
         } else if (is_rows && t->n > 0) {
             *csv = dup(fileno(out));
-            (void)lseek(*csv, 0, SEEK_SET);
+            if (*csv < 0 || lseek(*csv, 0, SEEK_SET) != 0) {
+                status =
+                    marl_fail(error, MARL_ERR_SYSTEM, "%s: no room for its rows: %s", path, strerror(errno));
+            }
         }
     }
     if (out != NULL) {

@@ -20,7 +20,8 @@ MARL_CHECKED marl_status lab_study_check_clock(marl_study *study, marl_study_cas
  * MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status lab_study_check_frames(marl_study *study, marl_study_case *it, marl_error *error);
 
-/* Warns of axes that are clipped or stuck, of a large hard iron that the log's turns show and nobody corrects, and of a speed that is not along x. MARL_ERR_SYSTEM without memory. */
+/* Warns of axes that are clipped or stuck, of a large hard iron that the log's turns show and nobody corrects, and of a speed
+ * that is not along x. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status lab_study_warn_readings(marl_study *study, const marl_study_case *it,
                                                  marl_error *error);
 
