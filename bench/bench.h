@@ -36,6 +36,7 @@ void bench_lever(void);
 void bench_renew(void);
 void bench_sensors(void);
 void bench_speed(void);
+void bench_rates(void);
 /* Finds the one tuning of each textbook loop; not part of a run without words. */
 void bench_plain(void);
 void bench_recovery(void);

@@ -29,6 +29,9 @@ static const accuracy_grade grades[] = {
     {"raw, 1 %, 15 uT", RAW(0.01, 0.005, 0.2, 15)},
     {"raw, 1 %, 30 uT", RAW(0.01, 0.005, 0.2, 30)},
     {"raw, 1 %, 60 uT", RAW(0.01, 0.005, 0.2, 60)},
+    {"warms up, 0.1 deg/s", .declared = 1, .warm_gyro = 0.1},
+    {"warms up, 0.5 deg/s", .declared = 1, .warm_gyro = 0.5},
+    {"raw, 0.5 %, 0.5 deg/s", RAW(0.005, 0.004, 0.1, 1), .warm_gyro = 0.5},
 };
 enum { GRADES = sizeof grades / sizeof grades[0] };
 

@@ -27,6 +27,8 @@ static const accuracy_grade grades[] = {
     {"dip 75 deg", .declared = 1, .dip_deg = 75},
     {"shaken, 1 m/s^2 rms", .declared = 1, .shaken = 1},
     {"shaken, 3 m/s^2 rms", .declared = 1, .shaken = 3},
+    {"warms up, 0.1 deg/s", .declared = 1, .warm_gyro = 0.1},
+    {"warms up, 0.3 deg/s", .declared = 1, .warm_gyro = 0.3},
 };
 enum { GRADES = sizeof grades / sizeof grades[0] };
 

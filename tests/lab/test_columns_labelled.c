@@ -226,6 +226,40 @@ START_TEST(labels_of_two_sensors_and_of_none)
 }
 END_TEST
 
+/* Two boards in turn, numbered: only the first is read. One board whose rows have a mode that changes now and then is read whole. */
+START_TEST(rows_of_two_boards)
+{
+    temporary dir = temporary_make();
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_log board[2] = {memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 30, 8),
+                         memory_log_simulated(MARL_SCENE_HANDLE, &sheet, 100, 30, 9)};
+    const char *path = temporary_path(&dir, "a.csv");
+    static marl_columns_guess guess;
+    for (int boards = 1; boards <= 2; boards++) {
+        FILE *f = fopen(path, "w");
+        ck_assert_ptr_nonnull(f);
+        fprintf(f, "time_ms,node,ax_g,ay_g,az_g\n");
+        for (size_t i = 0; i < board[0].n; i++) {
+            for (int k = 0; k < boards; k++) {
+                const marl_sample *s = &board[k].row[i].sample;
+                int number = boards == 2 ? 3 + k : 3 + (int)(i / 300) % 2;
+                fprintf(f, "%.0f,%d,%.5f,%.5f,%.5f\n", 1e-6 * (double)s->t_ns + k, number,
+                        (double)s->accel.x / 9.80665, (double)s->accel.y / 9.80665,
+                        (double)s->accel.z / 9.80665);
+            }
+        }
+        fclose(f);
+        ck_assert_int_eq(marl_columns_guess_file(&guess, path, '.', NULL), MARL_OK);
+        ck_assert_uint_eq(guess.labels, boards == 2 ? 2 : 0);
+        ck_assert_str_eq(guess.map, boards == 2 ? "t=time_ms[ms]; accel=ax_g,ay_g,az_g[g] where 2=3"
+                                                : "t=time_ms[ms]; accel=ax_g,ay_g,az_g[g]");
+    }
+    marl_log_free(&board[0]);
+    marl_log_free(&board[1]);
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* A word in each row that is always the same, notes here and there, and words that are all different: no labels. */
 START_TEST(words_that_are_no_labels)
 {
@@ -255,4 +289,4 @@ END_TEST
 
 MARL_SUITE_OF_CASES("labelled columns", files, rows_by_their_labels, wrong_labels_are_refused_with_the_reason,
                     a_guessed_map_reads_labelled_rows_back, labels_of_two_sensors_and_of_none,
-                    words_that_are_no_labels)
+                    rows_of_two_boards, words_that_are_no_labels)

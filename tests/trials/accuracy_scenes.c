@@ -9,6 +9,7 @@
 #include <stdlib.h>
 
 #define SETTLED_NS INT64_C(5000000000)
+#define FASTEST_WARMING_S 30.0
 #define FIELD 48.7 /* uT, of the simulator */
 #define RATE_HZ 200.0
 #define MAG_RATE_HZ 25.0
@@ -206,6 +207,21 @@ static void shake(accuracy_run *run, double rms, lab_random *random)
     }
 }
 
+/* The gyroscope warms up after the first sample. */
+static void warm_up(accuracy_run *run, double sigma, lab_random *random)
+{
+    double constant_s = FASTEST_WARMING_S * pow(20, lab_random_uniform(random)), end[3];
+    for (int i = 0; i < 3; i++) {
+        end[i] = sigma * MARL_DEGREE * lab_random_normal(random);
+    }
+    for (size_t k = 0; k < run->n; k++) {
+        double share = 1 - exp(-1e-9 * (double)(run->sample[k].t_ns - run->sample[0].t_ns) / constant_s);
+        run->sample[k].gyro.x += (float)(share * end[0]);
+        run->sample[k].gyro.y += (float)(share * end[1]);
+        run->sample[k].gyro.z += (float)(share * end[2]);
+    }
+}
+
 accuracy_run accuracy_run_make_graded(const accuracy_class *of, uint64_t seed, const accuracy_grade *grade)
 {
     marl_sheet sheet = accuracy_sheet(seed);
@@ -225,6 +241,9 @@ accuracy_run accuracy_run_make_graded(const accuracy_class *of, uint64_t seed, c
     }
     if (grade->dip_deg > 0) {
         dip_field(&run, grade->dip_deg);
+    }
+    if (grade->warm_gyro > 0) {
+        warm_up(&run, grade->warm_gyro, &random);
     }
     return run;
 }

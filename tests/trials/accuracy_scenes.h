@@ -61,6 +61,9 @@ typedef struct accuracy_grade {
     double accel_times, mag_times; /* what calibration left of these, so many times; 0: once */
     double shaken;                 /* m/s^2 rms: shaken in all directions besides, 0.3 to 6 Hz */
     double noise_times, dip_deg;   /* 0: once, 61.2 */
+    double
+        warm_gyro; /* deg/s: the gyroscope's bias moves by so much on each axis (one sigma), to its end within half
+                         a minute to ten minutes (time constant) */
 } accuracy_grade;
 /* Errors by the grade, drawn anew for each seed; nothing known of them unless they are declared calibrated. */
 accuracy_run accuracy_run_make_graded(const accuracy_class *of, uint64_t seed, const accuracy_grade *grade);

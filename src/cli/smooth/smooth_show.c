@@ -127,6 +127,20 @@ static void print_lever(const marl_smoothed *s)
     }
 }
 
+/* Only where it did. */
+static void print_bias_moved(const marl_smoothed *s)
+{
+    static const marl_refinement none[3] = {MARL_REFINE_NOT_SIGNIFICANT};
+    double moved[3], sigma[3];
+    if (marl_smoothed_bias_moved(s, moved, sigma)) {
+        for (int k = 0; k < 3; k++) {
+            moved[k] /= MARL_DEGREE;
+            sigma[k] /= MARL_DEGREE;
+        }
+        print_errors("  it moved by", "deg/s, from first to last row", moved, sigma, none);
+    }
+}
+
 static void print_sensors(const cli_smoothed *job)
 {
     const marl_smoothed *s = &job->smoothed;
@@ -145,6 +159,7 @@ static void print_sensors(const cli_smoothed *job)
         sigma[k] = gyro->bias_sigma[k] / MARL_DEGREE;
     }
     print_errors("gyroscope", "deg/s, at the end", bias, sigma, job->refined.sensor[MARL_GYRO].bias);
+    print_bias_moved(s);
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         print_matrix(job, i);
     }
@@ -300,6 +315,16 @@ static json_t *sensor_json(const cli_smoothed *job, marl_sensor sensor)
     return object;
 }
 
+static json_t *gyro_json(const cli_smoothed *job)
+{
+    json_t *object = sensor_json(job, MARL_GYRO);
+    double moved[3], sigma[3];
+    (void)!marl_smoothed_bias_moved(&job->smoothed, moved, sigma);
+    json_object_set_new(object, "bias_moved", cli_numbers(moved, 3));
+    json_object_set_new(object, "bias_moved_sigma", cli_numbers(sigma, 3));
+    return object;
+}
+
 int cli_smooth_json(const cli_smoothed *job)
 {
     const marl_smoothed *s = &job->smoothed;
@@ -325,7 +350,7 @@ int cli_smooth_json(const cli_smoothed *job)
     json_object_set_new(root, "lever_arm", cli_numbers(s->arm, 3));
     json_object_set_new(root, "lever_arm_sigma", cli_numbers(s->arm_sigma, 3));
     json_object_set_new(root, "accel", sensor_json(job, MARL_ACCEL));
-    json_object_set_new(root, "gyro", sensor_json(job, MARL_GYRO));
+    json_object_set_new(root, "gyro", gyro_json(job));
     if (s->heading_is_magnetic) {
         json_object_set_new(root, "mag", sensor_json(job, MARL_MAG));
     }

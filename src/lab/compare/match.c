@@ -12,7 +12,7 @@
 #define AVERAGED_S 8.0 /* errors that turn with the body are independent after so long */
 #define SETTLED_NS INT64_C(5000000000)
 #define SETTLED_DEG 2.0
-#define MAX_SIGMA_DEG 1.0
+#define MAX_SIGMA_DEG 1.0 /* of the body side: with more it follows the estimate's errors rather than a mount */
 #define MAX_CONDITION 20.0
 #define AT_REST 1e-7 /* rad: the last step of the search */
 /* Of a row's weight, so that a step stays finite where the sides are mixed up: 1 over the square of a condition. */
@@ -107,11 +107,12 @@ typedef struct separation {
     double condition; /* by the smallest */
     double rest;      /* by the next, without the unknowns that the smallest one belongs to */
     double mixed[UNKNOWNS];
+    int is_mixed; /* too much to be known apart */
 } separation;
 
 static separation separation_of(const lab_block_fit *fit)
 {
-    separation s = {INFINITY, INFINITY, {0}};
+    separation s = {INFINITY, INFINITY, {0}, 0};
     double normal[LAB_BLOCK_FIT_MAX * LAB_BLOCK_FIT_MAX], value[LAB_BLOCK_FIT_MAX];
     double places = (double)fit->rows / 3;
     memcpy(normal, fit->normal, sizeof normal);
@@ -154,6 +155,12 @@ static void take_out_of_both_sides(int n, const double *along, double *covarianc
     }
 }
 
+/* The largest of the three; NaN where the body side is not sought. */
+static double body_sigma(const marl_match *m)
+{
+    return fmax(m->body_sigma_deg[0], fmax(m->body_sigma_deg[1], m->body_sigma_deg[2]));
+}
+
 static void report_sigma(marl_match *m, const dof *f, const double *covariance)
 {
     m->sigma_deg = NAN;
@@ -185,11 +192,13 @@ static int polish(const lab_pairs *p, marl_match_kind kind, marl_match *m, separ
         }
         add_step(m, &f, step);
         m->residual_deg = sqrt(3 * fit.squares / (double)fit.rows) / MARL_DEGREE;
-        if (s->condition > MAX_CONDITION) {
+        report_sigma(m, &f, covariance);
+        s->is_mixed = s->condition > MAX_CONDITION || body_sigma(m) > MAX_SIGMA_DEG;
+        if (s->is_mixed) {
             take_out(f.n, s->mixed, step);
             take_out_of_both_sides(f.n, s->mixed, covariance);
+            report_sigma(m, &f, covariance);
         }
-        report_sigma(m, &f, covariance);
         for (int k = 0; k < f.n; k++) {
             moved = fmax(moved, fabs(step[k]));
         }
@@ -280,9 +289,9 @@ static int match_both(const lab_pairs *p, marl_match *m)
     m->world = lab_pairs_mean_world(p, m->body);
     int at_rest = polish(p, MARL_MATCH_WORLD_AND_BODY, m, &s);
     m->condition = at_rest ? s.condition : INFINITY;
-    m->has_body = at_rest && s.condition <= MAX_CONDITION && m->sigma_deg <= MAX_SIGMA_DEG;
-    m->body_is_mixed =
-        at_rest && s.condition > MAX_CONDITION && s.rest <= MAX_CONDITION && m->sigma_deg <= MAX_SIGMA_DEG;
+    int is_known = at_rest && body_sigma(m) <= MAX_SIGMA_DEG;
+    m->has_body = is_known && !s.is_mixed;
+    m->body_is_mixed = is_known && s.is_mixed && s.rest <= MAX_CONDITION;
     double length = copysign(sqrt(lab_dot3(s.mixed + 3, s.mixed + 3)), s.mixed[5]);
     for (int k = 0; k < 3 && m->body_is_mixed; k++) {
         m->mixed_axis[k] = s.mixed[3 + k] / length;

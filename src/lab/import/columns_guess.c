@@ -291,7 +291,7 @@ static marl_status guess_rows(marl_columns_guess *guess, const preview *l, lab_r
     } else {
         lab_guess_columns(guess, rows, l->is_date, path);
         status = lab_guess_has(guess, MARL_COLUMN_ACCEL_X)
-                     ? MARL_OK
+                     ? lab_guess_boards(guess, names, rows, l->is_date, error)
                      : lab_guess_numbered(guess, names, rows, l->is_date, error);
     }
     free(names);

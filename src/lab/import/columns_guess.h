@@ -59,6 +59,11 @@ MARL_CHECKED marl_status lab_guess_labelled(marl_columns_guess *guess, const lab
 MARL_CHECKED marl_status lab_guess_numbered(marl_columns_guess *guess, const marl_columns_guess *names,
                                             lab_rows *rows, const int *is_date, marl_error *error);
 
+/* The same where the guess has an accelerometer whose readings follow each other closely only among rows of one number: several
+ * boards in turn, of which the first is read. */
+MARL_CHECKED marl_status lab_guess_boards(marl_columns_guess *guess, const marl_columns_guess *names,
+                                          lab_rows *rows, const int *is_date, marl_error *error);
+
 /* Least and greatest number of each column, and how often it repeats itself; nothing is understood yet. */
 void lab_guess_ranges(marl_columns_guess *guess, const lab_rows *rows);
 /* What the columns are, by their names, the file's name (or the rows' label) and the numbers; the map is not written. */

@@ -1,7 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Rows of several sensors in one file: a column of labels says which sensor a row is of. */
 #include "lab/import/columns_guess.h"
-#include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -164,8 +163,8 @@ static void guess_label(labelling *l, const lab_rows *rows, const char *label)
     if (rows->n < MIN_ROWS || targets == 0 || !lab_guess_has(l->its, MARL_COLUMN_T)) {
         snprintf(answer->why, sizeof answer->why, "%s",
                  rows->n < MIN_ROWS ? "too few rows"
-                 : left             ? "another label has it"
-                                    : "no sensor that is read here");
+                 : left ? "the same once more: of another board? read it alone, into a log of its own"
+                        : "no sensor that is read here");
         return;
     }
     put_answer(l, targets, answer);
@@ -214,53 +213,5 @@ marl_status lab_guess_labelled(marl_columns_guess *guess, const lab_rows *all, c
     }
     free(its);
     free(l);
-    return status;
-}
-
-/* Labels the rows by the whole numbers in the column; 0 where it holds others, or too many. */
-static int label_by_number(lab_rows *rows, size_t column, lab_words *words)
-{
-    *words = (lab_words){.column = column};
-    for (size_t i = 0; i < rows->n; i++) {
-        double v = lab_rows_at(rows, i, column);
-        char text[24];
-        if (!(fabs(v) < 1e6) || v != rint(v)) {
-            return 0;
-        }
-        snprintf(text, sizeof text, "%.0f", v);
-        rows->label[i] = (signed char)lab_words_add(words, text);
-        if (rows->label[i] < 0) {
-            return 0;
-        }
-    }
-    return lab_rows_are_labelled(rows, words);
-}
-
-static int has_accel(const marl_columns_guess *guess)
-{
-    unsigned targets = 0;
-    for (size_t i = 0; i < guess->labels; i++) {
-        targets |= guess->label[i].targets;
-    }
-    return (targets & MARL_COLUMNS_ACCEL) == MARL_COLUMNS_ACCEL;
-}
-
-marl_status lab_guess_numbered(marl_columns_guess *guess, const marl_columns_guess *names, lab_rows *rows,
-                               const int *is_date, marl_error *error)
-{
-    marl_columns_guess *trial = malloc(sizeof *trial);
-    marl_status status = MARL_OK;
-    if (trial == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    }
-    for (size_t k = 0; k < rows->columns && status == MARL_OK && guess->labels == 0; k++) {
-        lab_words words;
-        if (label_by_number(rows, k, &words)) {
-            *trial = *names;
-            status = lab_guess_labelled(trial, rows, &words, is_date, error);
-            *guess = status == MARL_OK && has_accel(trial) ? *trial : *guess;
-        }
-    }
-    free(trial);
     return status;
 }

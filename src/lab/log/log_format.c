@@ -237,18 +237,32 @@ static marl_status read_column(lab_layout *layout, const char *text, const lab_h
     return lab_column_unit(column, name, unit, h);
 }
 
+static int has_time(const lab_csv_row *header)
+{
+    int has = 0;
+    for (size_t i = 0; i < header->cells; i++) {
+        char cell[128], *unit;
+        snprintf(cell, sizeof cell, "%s", lab_csv_cell(header, i));
+        has |= lab_column_by_name(lab_split_name(cell, &unit)) == MARL_COLUMN_T;
+    }
+    return has;
+}
+
 marl_status lab_layout_read(lab_layout *layout, const lab_csv_row *header, const lab_header *h)
 {
     layout->n = 0;
     if (header->cells > LAB_LOG_MAX_COLUMNS) {
         return marl_fail(h->error, MARL_ERR_INPUT, "%s: more than %d columns", h->where, LAB_LOG_MAX_COLUMNS);
     }
+    if (!has_time(header)) {
+        return marl_fail(
+            h->error, MARL_ERR_INPUT,
+            "%s: no column t; a log's header is t[s],accel_x[m/s^2],...; of a file from elsewhere "
+            "`inspect` finds the columns",
+            h->where);
+    }
     for (size_t i = 0; i < header->cells; i++) {
         MARL_TRY(read_column(layout, lab_csv_cell(header, i), h));
-    }
-    if (!(h->info->columns & (1u << MARL_COLUMN_T))) {
-        return marl_fail(h->error, MARL_ERR_INPUT,
-                         "%s: no column t; a log's header is t[s],accel_x[m/s^2],...", h->where);
     }
     return MARL_OK;
 }

@@ -101,10 +101,8 @@ static void write_block(const lab_smoother *s, const lab_knot *before, const lab
     double q[4], missing[3], share = 0;
     memcpy(q, before->q, sizeof q);
     for (size_t i = k->first; i <= k->last; i++) {
-        const marl_sample *now = &s->sample[i], *last = &s->sample[i - 1];
-        double rate[3], dt = 1e-9 * (double)(now->t_ns - last->t_ns);
-        lab_rate_between(s, last, now, k->state + BIAS, rate);
-        const double turned[3] = {rate[0] * dt, rate[1] * dt, rate[2] * dt};
+        double turned[3];
+        lab_turn_into(s, i, k->state + BIAS, turned);
         lab_turn_body(q, turned);
         row[i].q = (marl_quat){(float)q[0], (float)q[1], (float)q[2], (float)q[3]};
     }
@@ -275,6 +273,7 @@ marl_status lab_smooth_whole(const marl_log *log, const marl_smooth_options *opt
         marl_smoothed_free(smoothed);
     }
     free(s.sample);
+    free(s.rate);
     free(s.knot);
     free(s.store);
     return status;
@@ -299,6 +298,7 @@ marl_status marl_hard_iron_find(const marl_log *log, marl_hard_iron *found, marl
         found->is_large = s.has_iron;
     }
     free(s.sample);
+    free(s.rate);
     free(s.knot);
     return status;
 }

@@ -13,6 +13,7 @@
 #define STILL_GYRO 0.01        /* w_s, rad/s */
 #define STILL_ACCEL 0.06       /* a_s, m/s^2 */
 #define STILL_RATE 0.02        /* r_s, rad/s */
+#define STILL_RATE_HZ 200.0    /* readings per second of these */
 enum { STILL_BLOCKS = 3 };     /* to each side */
 
 /* Two-sided exponential mean of `value` where it is not NaN, in place. */
@@ -104,7 +105,9 @@ static int is_still(const lab_smoother *s, size_t at)
         accel2 -= accel[j] * accel[j] / n;
         rate += pow(gyro[j] / n - s->knot[at].state[BIAS + j], 2);
     }
-    return gyro2 < STILL_GYRO * STILL_GYRO * n && accel2 < STILL_ACCEL * STILL_ACCEL * n &&
+    double seconds = 1e-9 * (double)(s->knot[to].t_ns - s->knot[from].t_ns);
+    double noise2 = fmax(n, n * n / (STILL_RATE_HZ * seconds)); /* at higher rates readings have more noise */
+    return gyro2 < STILL_GYRO * STILL_GYRO * noise2 && accel2 < STILL_ACCEL * STILL_ACCEL * noise2 &&
            rate < STILL_RATE * STILL_RATE;
 }
 

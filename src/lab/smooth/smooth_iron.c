@@ -60,10 +60,9 @@ static void turn_fields(iron *to)
         piece += s->knot[k].gap;
         *at = (place){.piece = piece};
         for (size_t i = s->knot[k].first; i <= s->knot[k].last; i++) {
-            const marl_sample *now = &s->sample[i], *last = &s->sample[i > 0 ? i - 1 : 0];
-            double rate[3], dt = 1e-9 * (double)(now->t_ns - last->t_ns);
-            lab_rate_between(s, last, now, to->bias, rate);
-            const double turned[3] = {rate[0] * dt, rate[1] * dt, rate[2] * dt};
+            const marl_sample *now = &s->sample[i];
+            double turned[3], dt = lab_step_s(s, i);
+            lab_turn_into(s, i, to->bias, turned);
             lab_turn_body(q, turned);
             lab_matrix_of(q, turn);
             for (int e = 0; e < 9; e++) {

@@ -7,7 +7,6 @@
 
 #define GYRO_NOISE 1.5e-4   /* n_g, rad/s/sqrt(Hz) */
 #define GYRO_SCALE 2e-4     /* s_g, errors that turn with the rate beside those of the matrix, 1 */
-#define BIAS_WALK 5e-6      /* n_b, rad/s/sqrt(s) */
 #define BIAS_START 0.1      /* b0, rad/s */
 #define TURN_START 0.5      /* theta0, rad */
 #define HEADING_START 1e-4  /* the same of a relative heading, which is exact at the start */
@@ -127,7 +126,7 @@ void lab_smooth_predict(const lab_smoother *s, const lab_constants *c, const lab
     propagate(f, e->p);
     for (int i = 0; i < 3; i++) {
         e->p[(THETA + i) * DIAGONAL] += lab_smooth_turn_variance(k);
-        e->p[(BIAS + i) * DIAGONAL] += BIAS_WALK * BIAS_WALK * k->length;
+        e->p[(BIAS + i) * DIAGONAL] += s->walk * s->walk * k->length;
     }
     for (int i = 0; i < 2; i++) {
         e->p[(VELOCITY + i) * DIAGONAL] +=
@@ -138,5 +137,5 @@ void lab_smooth_predict(const lab_smoother *s, const lab_constants *c, const lab
 double lab_smooth_turn_variance(const lab_knot *k)
 {
     double density = GYRO_NOISE * GYRO_NOISE + 2 * LAB_PI * GYRO_SCALE * GYRO_SCALE * sqrt(k->rate2);
-    return density * k->length + (k->gap ? k->gap_turn2 : 0);
+    return density * k->length + k->unseen2;
 }

@@ -14,25 +14,6 @@ typedef struct step {
     double to_here[9], by_rate[3][9]; /* rotation, and rotation times rate */
 } step;
 
-static void mean_rate(const marl_sample *before, const marl_sample *after, const double bias[3],
-                      double rate[3])
-{
-    rate[0] = 0.5 * ((double)before->gyro.x + (double)after->gyro.x) - bias[0];
-    rate[1] = 0.5 * ((double)before->gyro.y + (double)after->gyro.y) - bias[1];
-    rate[2] = 0.5 * ((double)before->gyro.z + (double)after->gyro.z) - bias[2];
-}
-
-void lab_rate_between(const lab_smoother *s, const marl_sample *before, const marl_sample *after,
-                      const double bias[3], double rate[3])
-{
-    double read[3];
-    mean_rate(before, after, bias, read);
-    for (int i = 0; i < 3; i++) {
-        const double *row = s->constant + GYRO_MATRIX + 3 * i;
-        rate[i] = read[i] - (row[0] * read[0] + row[1] * read[1] + row[2] * read[2]);
-    }
-}
-
 static void multiply(const double a[9], const double b[9], double out[9])
 {
     double m[9];
@@ -110,9 +91,9 @@ static void find_point(const lab_smoother *s, size_t i, const double bias[3], do
     if (span <= 0 || span > MAX_ARM_SPAN) {
         return;
     }
-    lab_rate_between(s, before, before, bias, was);
-    lab_rate_between(s, after, after, bias, a);
-    lab_rate_between(s, &s->sample[i], &s->sample[i], bias, w);
+    lab_rate_at(s, from, bias, was);
+    lab_rate_at(s, to, bias, a);
+    lab_rate_at(s, i, bias, w);
     for (int k = 0; k < 3; k++) {
         a[k] = (a[k] - was[k]) / span;
     }
@@ -143,15 +124,14 @@ static void add_force(const lab_smoother *s, size_t i, const step *at, const dou
 }
 
 /* The row's step of the nominal motion q, and its share of the integrals and of the block's sums. */
-static void take_step(const lab_smoother *s, const marl_sample *before, const double bias[3], double q[4],
-                      step *at, lab_knot *k)
+static void take_step(const lab_smoother *s, size_t i, const double bias[3], double q[4], step *at,
+                      lab_knot *k)
 {
-    double dt = 1e-9 * (double)(at->sample->t_ns - before->t_ns), rate[3];
-    lab_rate_between(s, before, at->sample, bias, rate);
-    const double turned[3] = {rate[0] * dt, rate[1] * dt, rate[2] * dt};
+    double dt = lab_step_s(s, i), turned[3];
+    const double *read = s->rate + 3 * i, rate[3] = {read[0] - bias[0], read[1] - bias[1], read[2] - bias[2]};
+    lab_turn_into(s, i, bias, turned);
     lab_turn_body(q, turned);
     lab_matrix_of(q, at->turn);
-    mean_rate(before, at->sample, bias, rate);
     add_matrix(at->turn, rate, 1, k->by_rate);
     add_matrix(at->turn, rate, dt, at->by_rate);
     for (int e = 0; e < 9; e++) {
@@ -166,7 +146,7 @@ static void add_rows(const lab_smoother *s, lab_knot *k, const double bias[3], d
     const double field[3] = {0, s->constant[FIELD], s->constant[FIELD + 1]};
     for (size_t i = k->first; i <= k->last; i++) {
         at->sample = &s->sample[i];
-        take_step(s, &s->sample[i > 0 ? i - 1 : 0], bias, q, at, k);
+        take_step(s, i, bias, q, at, k);
         if (at->sample->fresh & MARL_FRESH_ACCEL) {
             add_force(s, i, at, bias, k);
         }

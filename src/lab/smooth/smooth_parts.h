@@ -37,13 +37,13 @@ typedef struct lab_block_vector {
     double by_rate[3][9]; /* (I_E) the same times the rate, rad */
 } lab_block_vector;
 
-/* One block of rows, about 0.1 s, and the knot at its end. */
+/* One block of rows, of 0.1 s or of one row, and the knot at its end. */
 typedef struct lab_knot {
     size_t first, last; /* rows of the block; `last` is the knot's */
     int64_t t_ns;
     double length;          /* T, s; 0 for the first knot */
-    int gap;                /* a single step of over 0.1 s */
-    double gap_turn2;       /* rad^2 that the gyroscope may have missed in it */
+    int gap;                /* a single step over which rows are missing */
+    double unseen2;         /* rad^2 per axis that the gyroscope may have missed */
     double q[4];            /* nominal attitude at the knot */
     double state[STATES];   /* the turn is applied to q at the end of each pass */
     double delta[3];        /* (3a) rotation by which the block's nominal motion misses the knot */
@@ -77,6 +77,8 @@ typedef struct lab_smoother {
     const lab_progress *progress;
     size_t rows, knots;
     marl_sample *sample; /* corrected, in the sensors' frame */
+    double *rate;        /* three for each row: mean readings since the row before */
+    int64_t gap_ns;      /* rows are missing over longer steps */
     marl_quat from_body; /* turns vectors of the body into the sensors' frame */
     lab_knot *knot;
     int has_mag;
@@ -88,6 +90,7 @@ typedef struct lab_smoother {
     double *store;                                         /* (3c) the filter's estimates, for the way back */
     int passes;                                            /* that were made from the last start */
     double made;                                           /* in all */
+    double walk;                                           /* n_b: of the gyroscope's bias, rad/s/sqrt(s) */
     double change;   /* u: mean square of the turn in the last pass over its variance */
     double deviance; /* J: -2 log likelihood of the last pass, up to a constant */
 } lab_smoother;
@@ -105,6 +108,10 @@ MARL_CHECKED marl_status lab_smooth_find_evidence(lab_smoother *s, marl_error *e
 /* (3c) to (3e). MARL_ERR_INSUFFICIENT when the covariance cannot be inverted. */
 MARL_CHECKED marl_status lab_smooth_filter(lab_smoother *s, marl_error *error);
 
+/* (3f) The walk of the gyroscope's bias by its last pass, and the least that is assumed, rad/s/sqrt(s). */
+void lab_smooth_find_walk(lab_smoother *s);
+double lab_smooth_least_walk(void);
+
 /* Mean force or field of a block, world, without what the constants say of bias and matrix and, of the force,
  * gravity and the motion of the arm. */
 void lab_smooth_force(const lab_smoother *s, const lab_knot *k, double force[3]);
@@ -116,9 +123,17 @@ void lab_turn_body(double q[4], const double rotation[3]);  /* q := q exp(rotati
 void lab_matrix_of(const double q[4], double matrix[9]);
 /* The rotation vector of a q^-1, world. */
 void lab_rotation_between(const double a[4], const double b[4], double rotation[3]);
-/* The rate that turns from one row to the next, without bias and matrix. */
-void lab_rate_between(const lab_smoother *s, const marl_sample *before, const marl_sample *after,
-                      const double bias[3], double rate[3]);
+
+/* Mean rates from row to row, and how long a step may be. Two rows or more. MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status lab_smooth_find_rates(lab_smoother *s, marl_error *error);
+/* From the row before row i to it, s; 0 for the first. */
+double lab_step_s(const lab_smoother *s, size_t i);
+/* The rotation from the row before row i to it, body there, without bias and matrix. */
+void lab_turn_into(const lab_smoother *s, size_t i, const double bias[3], double turned[3]);
+/* The rate that is read at row i, without bias and matrix. */
+void lab_rate_at(const lab_smoother *s, size_t i, const double bias[3], double rate[3]);
+/* Mean square per axis of what that rotation may miss, rad^2. */
+double lab_unseen2(const lab_smoother *s, size_t i);
 
 /* What came of all passes. */
 typedef struct lab_verdict {

@@ -10,7 +10,8 @@
 #define MAX_OPEN 0.006  /* of an element of the gyroscope's matrix that is left out, with what it may be */
 #define BIAS_MAY_CHANGE 0.5 /* share of the gyroscope's bias that may change within a log */
 
-/* A gyroscope's bias is not steadier than this, rad/s (0.003 deg/s): on another log it is another. */
+/* A gyroscope's bias is not steadier than this, rad/s (0.003 deg/s), nor than half of what it moved in the log: on another log
+ * it is another. */
 #define INSTABILITY 5e-5
 
 /* n errors of one kind: on the whole log and on its halves. */
@@ -71,7 +72,7 @@ static void make_present(marl_fit *fit, const marl_sensor_errors *errors)
 
 /* matrix (raw - bias) - error = matrix (raw - (bias + matrix^-1 error)). */
 static void add_bias(marl_fit *fit, const marl_sensor_errors *errors, const marl_refinement outcome[3],
-                     double instability)
+                     const double unsteady[3])
 {
     double matrix[9], shift[3];
     for (int i = 0; i < 9; i++) {
@@ -86,7 +87,7 @@ static void add_bias(marl_fit *fit, const marl_sensor_errors *errors, const marl
     for (int k = 0; k < 3; k++) {
         fit->bias[k] += shift[k];
         if (outcome[k] == MARL_REFINE_ADDED && fit->has_sigma) {
-            fit->bias_sigma[k] = hypot(errors->bias_sigma[k], instability);
+            fit->bias_sigma[k] = hypot(errors->bias_sigma[k], unsteady[k]);
         }
     }
 }
@@ -139,11 +140,25 @@ static int leave_out_parts(const marl_sensor_errors *errors, marl_refinement out
     return any;
 }
 
+/* How much each axis of its bias may be another on another log. */
+static void find_unsteadiness(const marl_smoothed *whole, marl_sensor sensor, double unsteady[3])
+{
+    double moved[3] = {0, 0, 0}, sigma[3];
+    if (sensor == MARL_GYRO) {
+        (void)!marl_smoothed_bias_moved(whole, moved, sigma);
+    }
+    for (int k = 0; k < 3; k++) {
+        unsteady[k] = sensor == MARL_GYRO ? hypot(INSTABILITY, moved[k] / 2) : 0;
+    }
+}
+
 static void refine_sensor(const marl_smoothed *whole, const marl_smoothed half[2], marl_sensor sensor,
                           marl_fit *fit, marl_refined *refined)
 {
     const estimates bias = biases(whole, half, sensor), matrix = matrices(whole, half, sensor);
     marl_refined_sensor *to = &refined->sensor[sensor];
+    double unsteady[3];
+    find_unsteadiness(whole, sensor, unsteady);
     int any_bias = choose(&bias, to->bias), any_matrix = choose(&matrix, to->matrix);
     if (sensor == MARL_GYRO && any_matrix && !has_matrix(fit)) {
         any_matrix = leave_out_parts(&whole->errors[sensor], to->matrix);
@@ -157,7 +172,7 @@ static void refine_sensor(const marl_smoothed *whole, const marl_smoothed half[2
         fit->dip_deg = atan2(-whole->field_up, whole->field_north) / MARL_DEGREE;
     }
     make_present(fit, &whole->errors[sensor]);
-    add_bias(fit, &whole->errors[sensor], to->bias, sensor == MARL_GYRO ? INSTABILITY : 0);
+    add_bias(fit, &whole->errors[sensor], to->bias, unsteady);
     add_matrix(fit, &whole->errors[sensor], to->matrix);
     refined->any = 1;
 }

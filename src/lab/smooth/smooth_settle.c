@@ -40,7 +40,7 @@ typedef struct saved_knot {
 typedef struct saved {
     saved_knot *knot;
     lab_assumption assumed;
-    double constant[CONSTANTS], constant_sigma[CONSTANTS], change, deviance;
+    double constant[CONSTANTS], constant_sigma[CONSTANTS], walk, change, deviance;
 } saved;
 
 /* Errors of one kind have one size; of an accelerometer's bias `allowed` times that is no reason to distrust: data sheets
@@ -146,8 +146,11 @@ static marl_status run_passes(lab_smoother *s, int adapts, marl_error *error)
         MARL_TRY(lab_smooth_filter(s, error));
         s->made++;
         report(s, s->made / (s->made + USUAL_PASSES));
-        if (adapts && s->passes > WIDE_PASSES) {
-            adapt(s);
+        if (s->passes > WIDE_PASSES) {
+            lab_smooth_find_walk(s);
+            if (adapts) {
+                adapt(s);
+            }
         }
         if (pass >= MIN_PASSES && s->change < SETTLED && fabs(s->deviance - before) < SETTLED_DEVIANCE) {
             break;
@@ -176,6 +179,7 @@ static int save(const lab_smoother *s, saved *to)
     memcpy(to->constant, s->constant, sizeof s->constant);
     memcpy(to->constant_sigma, s->constant_sigma, sizeof s->constant_sigma);
     to->assumed = s->assumed;
+    to->walk = s->walk;
     to->change = s->change;
     to->deviance = s->deviance;
     return to->knot != NULL;
@@ -199,6 +203,7 @@ static void restore(const saved *from, lab_smoother *s)
     memcpy(s->constant, from->constant, sizeof s->constant);
     memcpy(s->constant_sigma, from->constant_sigma, sizeof s->constant_sigma);
     s->assumed = from->assumed;
+    s->walk = from->walk;
     s->change = from->change;
     s->deviance = from->deviance;
 }

@@ -30,9 +30,10 @@ static void close_block(lab_smoother *s, size_t first, size_t last)
     const marl_sample *end = &s->sample[last], *before = &s->sample[first > 0 ? first - 1 : 0];
     *k = (lab_knot){.first = first, .last = last, .t_ns = end->t_ns};
     k->length = 1e-9 * (double)(end->t_ns - before->t_ns);
-    k->gap = first == last && end->t_ns - before->t_ns > BLOCK_NS;
+    k->gap = first == last && end->t_ns - before->t_ns > s->gap_ns;
     for (size_t i = first; i <= last; i++) {
         add_stillness(k, &s->sample[i]);
+        k->unseen2 += lab_unseen2(s, i);
     }
     for (int i = 0; i < 3; i++) {
         k->rate2 += pow(k->gyro[i] / k->gyros, 2);
@@ -41,12 +42,12 @@ static void close_block(lab_smoother *s, size_t first, size_t last)
         double change = pow((double)end->gyro.x - (double)before->gyro.x, 2) +
                         pow((double)end->gyro.y - (double)before->gyro.y, 2) +
                         pow((double)end->gyro.z - (double)before->gyro.z, 2);
-        k->gap_turn2 = 0.25 * k->length * k->length * (change + RATE_UNSEEN * RATE_UNSEEN * k->rate2);
+        k->unseen2 = 0.25 * k->length * k->length * (change + RATE_UNSEEN * RATE_UNSEEN * k->rate2);
     }
     s->knots++;
 }
 
-/* A block lasts 0.1 s or ends at a gap of over 0.1 s. */
+/* A block lasts 0.1 s or ends at a longer step. */
 static size_t most_knots(const lab_smoother *s)
 {
     uint64_t ns = (uint64_t)s->sample[s->rows - 1].t_ns - (uint64_t)s->sample[0].t_ns;
@@ -54,7 +55,7 @@ static size_t most_knots(const lab_smoother *s)
     return most < s->rows + 1 ? most : s->rows + 1;
 }
 
-/* A row step of over 0.1 s is a block of its own. */
+/* A step over which rows are missing is a block of its own. */
 static void cut(lab_smoother *s)
 {
     size_t first = 1;
@@ -63,7 +64,7 @@ static void cut(lab_smoother *s)
     s->knot[0].gap = 0;
     for (size_t i = 1; i < s->rows; i++) {
         int64_t step = s->sample[i].t_ns - s->sample[i - 1].t_ns;
-        if (step > BLOCK_NS) {
+        if (step > s->gap_ns) {
             if (i > first) {
                 close_block(s, first, i - 1);
             }
@@ -151,6 +152,7 @@ marl_status lab_smooth_cut(lab_smoother *s, marl_error *error)
     if (s->knot == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
+    MARL_TRY(lab_smooth_find_rates(s, error));
     cut(s);
     return MARL_OK;
 }
@@ -179,6 +181,7 @@ marl_status lab_smooth_start(lab_smoother *s, int weighting, marl_error *error)
         memcpy(k->state + BIAS, bias, sizeof bias);
     }
     memset(s->constant, 0, sizeof s->constant);
+    s->walk = lab_smooth_least_walk();
     s->passes = 0;
     return MARL_OK;
 }
