@@ -12,7 +12,7 @@
 static const uint32_t known_digest[MARL_FILTER_COUNT] = {
     [MARL_FILTER_GYRO] = 0xe67afa3cu,          [MARL_FILTER_VECTORS] = 0x13c859e1u,
     [MARL_FILTER_COMPLEMENTARY] = 0xf7157cf1u, [MARL_FILTER_GRADIENT_DESCENT] = 0x78cccb55u,
-    [MARL_FILTER_KALMAN] = 0xc3dfa656u,
+    [MARL_FILTER_KALMAN] = 0xec1f3b3du,
 };
 
 /* The defaults. */

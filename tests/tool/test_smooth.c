@@ -205,7 +205,28 @@ START_TEST(a_hard_iron_that_no_turn_shows_is_named)
 }
 END_TEST
 
+/* 200 s in an oven move the gyroscope's bias by a tenth of a degree a second; a minute in a hand does not. */
+START_TEST(a_bias_that_moves_is_printed)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "simulate --scene soak --duration 200 -o oven.csv --quiet");
+    tool_run r = run("smooth oven.csv"), steady = run("smooth handle.csv");
+    ck_assert_ptr_nonnull(strstr(r.out, "\n  it moved by  "));
+    ck_assert_ptr_nonnull(strstr(r.out, "deg/s, in the log\n"));
+    ck_assert_ptr_null(strstr(steady.out, "moved"));
+    run_free(&r);
+    run_free(&steady);
+    json_t *oven = run_json(0, "smooth oven.csv"), *gyro = json_object_get(oven, "gyro");
+    json_t *moved = json_object_get(gyro, "bias_moved"), *sigma = json_object_get(gyro, "bias_moved_sigma");
+    ck_assert_double_gt(fabs(json_number_value(json_array_get(moved, 1))),
+                        5 * json_number_value(json_array_get(sigma, 1)));
+    json_decref(oven);
+    temporary_remove(&dir);
+}
+END_TEST
+
 MARL_SUITE_OF_TRIALS("tool smooth", spoilt, what_is_not_trusted_is_not_written_and_decides_nothing,
                      CAMPAIGN(it_stands_in_for_the_rig), a_calibration_comes_of_any_motion,
                      an_option_says_that_a_log_is_calibrated, a_pendulum_names_its_lever_arm,
-                     a_hard_iron_that_no_turn_shows_is_named, what_it_needs_and_what_it_adds)
+                     a_hard_iron_that_no_turn_shows_is_named, a_bias_that_moves_is_printed,
+                     what_it_needs_and_what_it_adds)

@@ -137,7 +137,7 @@ static void print_bias_moved(const marl_smoothed *s)
             moved[k] /= MARL_DEGREE;
             sigma[k] /= MARL_DEGREE;
         }
-        print_errors("  it moved by", "deg/s, from first to last row", moved, sigma, none);
+        print_errors("  it moved by", "deg/s, in the log", moved, sigma, none);
     }
 }
 

@@ -46,7 +46,7 @@
         "noise density of the gyroscope (angle random walk)") \
     ROW(GYRO_SCALE, "gyro_scale", "1", NUMBER, PLAIN, 0.0005f, 0.0f, 0.5f, KALMAN, \
         "scale factor uncertainty of the gyroscope; 0.002 where its bias alone is calibrated, or nothing") \
-    ROW(GYRO_WALK, "gyro_walk", "rad/s/sqrt(s)", NUMBER, PLAIN, 0.000005f, 0.0f, 1.0f, KALMAN, \
+    ROW(GYRO_WALK, "gyro_walk", "rad/s/sqrt(s)", NUMBER, PLAIN, 0.00003f, 0.0f, 1.0f, KALMAN, \
         "rate random walk of the gyroscope bias") \
     ROW(BIAS_SPREAD, "bias_spread", "rad/s", NUMBER, PLAIN, 0.04f, 0.0f, 1.0f, CORRECTED, \
         "standard deviation of the gyroscope bias at the start, per axis; 0.01 where a calibration holds it") \

@@ -8,6 +8,8 @@
 #define FLICKER_AS_WALK 0.0265
 /* Slow noise of an accelerometer whose sheet gives no flicker, m/s^2. */
 #define MIN_ACCEL_FLOOR 0.002
+/* Warming moves the bias of a gyroscope further than the walk of its sheet, which is that of a warm part, rad/s/sqrt(s). */
+#define MIN_GYRO_WALK 3e-5
 /* Bias limit: this many times what the sheet expects. */
 #define LIMIT_FACTOR 4.0
 /* No gyroscope is better than this: rad/s, spread of the bias and its limit. */
@@ -63,7 +65,7 @@ static void set_gyro(marl_tuning *t, const marl_sensor_sheet *gyro)
     double bias = largest(gyro->bias) + 2 * gyro->bias_spread;
     double walk = sqrt(gyro->walk * gyro->walk + FLICKER_AS_WALK * gyro->flicker * gyro->flicker);
     set(t, MARL_PARAMETER_GYRO_WHITE, gyro->white);
-    set(t, MARL_PARAMETER_GYRO_WALK, walk);
+    set(t, MARL_PARAMETER_GYRO_WALK, fmax(walk, MIN_GYRO_WALK));
     set(t, MARL_PARAMETER_GYRO_SCALE, sqrt(matrix_error2(gyro)));
     set(t, MARL_PARAMETER_BIAS_SPREAD, fmax(bias, MIN_BIAS_SPREAD));
     set(t, MARL_PARAMETER_BIAS_LIMIT, fmax(LIMIT_FACTOR * bias, MIN_BIAS_LIMIT));
