@@ -86,6 +86,31 @@ marl_speed_axis marl_speed_axis_find(const marl_log *log, marl_quat mount);
 /* Warnings speed-axis, speed-unit and speed-unseen. */
 void marl_speed_axis_warn(marl_warnings *warnings, const char *path, const marl_speed_axis *axis);
 
+/* ---- delay ---- */
+
+/* How late a sensor's readings are against the gyroscope's, by the log's own stamps: its low-pass is slower, or it is read after
+ * the others. By the turning that both show (marl_clock_offset_find), in the first five minutes of the log that turn enough. */
+typedef struct marl_sensor_delay {
+    int found;
+    double delay_s, sigma_s; /* NaN where it was not found; negative: early, or the gyroscope is late */
+} marl_sensor_delay;
+
+typedef struct marl_sensor_delays {
+    marl_sensor_delay of[MARL_SENSOR_COUNT]; /* the gyroscope's own is never found */
+} marl_sensor_delays;
+
+/* MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_sensor_delays_find(const marl_log *log, marl_sensor_delays *delays,
+                                                 marl_error *error);
+/* Those of over 15 ms and five standard errors; where a sensor is early, the gyroscope is late, and the others count from it. */
+marl_sensor_delays marl_sensor_delays_named(const marl_sensor_delays *found);
+/* Warnings sensor-delay, of those. */
+void marl_sensor_delays_warn(marl_warnings *warnings, const char *path, const marl_sensor_delays *delays);
+/* Moves the readings of a sensor to the rows nearest to where they belong, delay_s before their own. Readings that then come
+ * before the first row are dropped, and those that another one is nearer to. MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_sensor_delay_remove(marl_log *log, marl_sensor sensor, double delay_s,
+                                                  marl_error *error);
+
 /* ---- inspect ---- */
 
 /* What a recording is: rates, gaps, means, rest. */

@@ -69,6 +69,7 @@ run(f"search {demo}/lift.csv --reference {demo}/lift.reference.csv --filter comp
 run(f"search {demo}/lift.csv --reference smooth --vary mag_noise --vary weighting --limit 10 --worst")
 run(f"inspect {demo}/lift.csv")
 run("inspect drive.csv")
+run(f"inspect {demo}/handle.csv --delay mag=0.04 -o moved_mag.csv")
 run("inspect still.csv --against " + demo + "/still.csv", (0, 1))
 run("inspect phone.csv", (0, 3))
 for kind in ("still", "turns", "poses", "tumble", "soak"):

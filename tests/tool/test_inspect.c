@@ -295,7 +295,44 @@ START_TEST(the_axis_of_a_speed_is_seen)
 }
 END_TEST
 
-MARL_SUITE("inspect", a_clipped_gyroscope_is_named, the_axis_of_a_speed_is_seen, a_foreign_file_becomes_a_log,
-           two_files_become_one_log, CAMPAIGN(a_sheet_is_checked_against_its_recording),
-           curves_and_lines_are_reported, one_axis_is_a_log, a_hard_iron_is_seen_and_cured,
-           an_accelerometer_of_the_other_sign_is_seen, repeated_readings_are_reported)
+/* The magnetometer's cells of four rows before: named, and put back. */
+START_TEST(a_late_sensor_is_named_and_put_back)
+{
+    temporary dir = tool_folder();
+    ck_assert_int_eq(
+        system("awk -F, 'BEGIN { OFS = \",\" } /^[0-9]/ { for (k = 8; k <= 10; k++) { a[NR, k] = $k; "
+               "$k = a[NR - 4, k] } } { print }' handle.csv > late.csv"),
+        0);
+    tool_run r = run("inspect late.csv --delay auto -o cured.csv");
+    ck_assert_int_eq(r.code, 0);
+    ck_assert_ptr_nonnull(strstr(r.err, "the magnetometer's readings are 4"));
+    ck_assert_ptr_nonnull(strstr(r.err, "late.csv: by its turning"));
+    ck_assert_ptr_nonnull(strstr(r.out, "in the log that is written: mag moved by -"));
+    run_free(&r);
+    json_t *late = run_json(0, "inspect late.csv"), *cured = run_json(0, "inspect cured.csv");
+    ck_assert_double_eq_tol(json_at(late, "delays.mag.delay_s"), 0.04,
+                            5 * json_at(late, "delays.mag.sigma_s"));
+    ck_assert_double_eq_tol(json_at(cured, "delays.mag.delay_s"), 0,
+                            5 * json_at(cured, "delays.mag.sigma_s"));
+    ck_assert_uint_eq(json_array_size(json_object_get(cured, "warnings")), 0);
+    json_decref(late);
+    json_decref(cured);
+    run_wants(0, "inspect late.csv --delay mag=0.04,accel=-0.01 -o moved.csv --quiet");
+    const char *const wrong[] = {"mag", "mag=", "mag=x", "mag=11", "nose=0.1", "mag=0.1;accel=0.1", "''"};
+    for (size_t i = 0; i < sizeof wrong / sizeof wrong[0]; i++) {
+        r = run("inspect late.csv --delay %s -o not.csv", i == 5 ? "'mag=0.1;accel=0.1'" : wrong[i]);
+        ck_assert_int_eq(r.code, 2);
+        ck_assert_ptr_nonnull(strstr(r.err, "--delay is auto, or seconds"));
+        run_free(&r);
+    }
+    run_wants(2, "inspect late.csv --delay auto");
+    ck_assert_int_ne(access("not.csv", F_OK), 0);
+    temporary_remove(&dir);
+}
+END_TEST
+
+MARL_SUITE("inspect", a_late_sensor_is_named_and_put_back, a_clipped_gyroscope_is_named,
+           the_axis_of_a_speed_is_seen, a_foreign_file_becomes_a_log, two_files_become_one_log,
+           CAMPAIGN(a_sheet_is_checked_against_its_recording), curves_and_lines_are_reported,
+           one_axis_is_a_log, a_hard_iron_is_seen_and_cured, an_accelerometer_of_the_other_sign_is_seen,
+           repeated_readings_are_reported)

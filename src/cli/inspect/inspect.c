@@ -14,7 +14,7 @@
 #define JITTER_GAPS 0.05 /* ... and so many rows come late */
 
 typedef struct options {
-    char *figure, *sheet_out, *against, *calibration, *out, *time_offset;
+    char *figure, *sheet_out, *against, *calibration, *out, *time_offset, *delay;
     cli_clock clock;
 } options;
 
@@ -221,6 +221,8 @@ static marl_status examine(const cli *c, cli_inspected *seen, const cli_reading 
     MARL_TRY(marl_axes_find(&seen->log, &seen->axes, error));
     seen->speed = marl_speed_axis_find(&seen->log, marl_quat_identity());
     marl_speed_axis_warn(&seen->warnings, seen->log.path, &seen->speed);
+    MARL_TRY(marl_sensor_delays_find(&seen->log, &seen->delays, error));
+    marl_sensor_delays_warn(&seen->warnings, seen->log.path, &seen->delays);
     return marl_hard_iron_warn(&seen->warnings, &seen->log, &seen->axes, error);
 }
 
@@ -234,7 +236,7 @@ static marl_status write_sheet(const cli_inspected *seen, const cli_reading *rea
     return marl_sheet_write(&sheet, path, error);
 }
 
-static int show(const cli *c, const cli_inspected *seen, const options *o, const cli_reading *reading)
+static int show(const cli *c, cli_inspected *seen, const options *o, const cli_reading *reading)
 {
     const char *figure = o->figure;
     marl_error error = {0};
@@ -246,7 +248,8 @@ static int show(const cli *c, const cli_inspected *seen, const options *o, const
                          seen->contradiction);
         return cli_exit(&error);
     }
-    if (o->out != NULL && cli_inspect_write(seen, o->out, &error) != MARL_OK) {
+    if (o->out != NULL && (cli_inspect_remove_delays(seen, o->delay, &error) != MARL_OK ||
+                           cli_inspect_write(seen, o->out, &error) != MARL_OK)) {
         return cli_exit(&error);
     }
     if (figure != NULL && cli_inspect_figure(seen, figure, &error) != MARL_OK) {
@@ -259,6 +262,7 @@ static int show(const cli *c, const cli_inspected *seen, const options *o, const
 
 static marl_status check_options(const cli *c, options *o, marl_error *error)
 {
+    MARL_TRY(cli_inspect_check_delay(o->delay, o->out, error));
     if (o->time_offset == NULL || strcmp(o->time_offset, "auto") == 0) {
         return MARL_OK;
     }
@@ -358,6 +362,10 @@ int cli_inspect(int argc, const char **argv)
         {NULL, 'o', POPT_ARG_STRING, &o.out, CLI_WRITES_ROWS, "the recording as a log of ours", "LOG"},
         {"time-offset", '\0', POPT_ARG_STRING, &o.time_offset, 0,
          "to be added to the times of the second log: auto (from motion), or seconds", "S"},
+        {"delay", '\0', POPT_ARG_STRING, &o.delay, 0,
+         "with -o: put readings where they belong that are late: auto (those that the motion shows), or "
+         "seconds, such as mag=0.04,accel=0.01",
+         "D"},
         CLI_READING_OPTIONS(reading),
         POPT_TABLEEND,
     };

@@ -13,6 +13,7 @@ typedef struct cli_inspected {
     marl_sensor_spectrum motion[MARL_SENSOR_COUNT]; /* where rest is the lesser part of the recording */
     marl_axes axes;
     marl_speed_axis speed;
+    marl_sensor_delays delays, removed;  /* by the motion; of those that --delay took out */
     const struct cli_inspected *against; /* the log of --against, or NULL */
     marl_consistency consistency[MARL_SENSOR_COUNT];
     int merged;              /* so many further files are in it */
@@ -33,6 +34,9 @@ typedef struct cli_clock {
  * say, and those of more than two that cannot be used are left out with a warning. */
 MARL_CHECKED marl_status cli_inspect_read(const cli *c, const cli_reading *reading, const cli_clock *clock,
                                           cli_inspected *seen, marl_error *error);
+/* `text` is the value of --delay, NULL without. MARL_ERR_USE for one that cannot be, or where no log is written. */
+MARL_CHECKED marl_status cli_inspect_check_delay(const char *text, const char *out, marl_error *error);
+MARL_CHECKED marl_status cli_inspect_remove_delays(cli_inspected *seen, const char *text, marl_error *error);
 MARL_CHECKED marl_status cli_inspect_write(const cli_inspected *seen, const char *path, marl_error *error);
 
 /* The spectrum that is shown: of the motion where there is one, else at rest. */

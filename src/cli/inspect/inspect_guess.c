@@ -69,8 +69,9 @@ static size_t print_labels(const marl_columns_guess *guess)
 {
     size_t guessed = 0;
     if (guess->labels > 0) {
-        cli_print("\nIts rows are of several sensors or boards, by the label in column %zu:\n%-22s %6s  %-14s %s\n",
-                  guess->label_column, "label", "rows", "seem to be", "because");
+        cli_print(
+            "\nIts rows are of several sensors or boards, by the label in column %zu:\n%-22s %6s  %-14s %s\n",
+            guess->label_column, "label", "rows", "seem to be", "because");
     }
     for (size_t i = 0; i < guess->labels; i++) {
         const marl_label_guess *l = &guess->label[i];

@@ -249,6 +249,21 @@ static json_t *against_json(const cli_inspected *seen)
     return root;
 }
 
+/* By sensor; of those that were found. */
+static json_t *delays_json(const marl_sensor_delays *delays)
+{
+    json_t *root = json_object();
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        if (delays->of[i].found) {
+            json_t *one = json_object();
+            json_object_set_new(one, "delay_s", cli_number(delays->of[i].delay_s));
+            json_object_set_new(one, "sigma_s", cli_number(delays->of[i].sigma_s));
+            json_object_set_new(root, marl_sensor_name((marl_sensor)i), one);
+        }
+    }
+    return root;
+}
+
 int cli_inspect_json(const cli_inspected *seen)
 {
     const marl_log *log = &seen->log;
@@ -272,6 +287,8 @@ int cli_inspect_json(const cli_inspected *seen)
     json_object_set_new(root, "still_spans", spans_json(&inspection->still));
     json_object_set_new(root, "axes", axes_json(&seen->axes));
     json_object_set_new(root, "speed_axis", speed_json(&seen->speed));
+    json_object_set_new(root, "delays", delays_json(&seen->delays));
+    json_object_set_new(root, "delays_removed", delays_json(&seen->removed));
     if (seen->merged) {
         json_t *clock = json_object();
         json_object_set_new(clock, "found", json_boolean(seen->clock.found));

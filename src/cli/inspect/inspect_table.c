@@ -274,6 +274,16 @@ static void print_against(const cli_inspected *seen)
                                       : "not consistent\n");
 }
 
+static void print_removed(const marl_sensor_delays *removed)
+{
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        if (removed->of[i].found) {
+            cli_print("in the log that is written: %s moved by %+.0f ms\n", marl_sensor_name((marl_sensor)i),
+                      -1e3 * removed->of[i].delay_s);
+        }
+    }
+}
+
 int cli_inspect_table(const cli_inspected *seen)
 {
     const marl_log *log = &seen->log;
@@ -295,5 +305,6 @@ int cli_inspect_table(const cli_inspected *seen)
         print_against(seen);
     }
     print_attitudes(log);
+    print_removed(&seen->removed);
     return cli_print_done();
 }

@@ -96,6 +96,7 @@ static marl_status read_calibration(const options *o, marl_calibration_record *r
 static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *error)
 {
     marl_calibration_record record;
+    marl_sensor_delays delays;
     int given = 0;
     MARL_TRY(o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK);
     MARL_TRY(cli_reading_prepare(&o->reading, 1, error));
@@ -103,6 +104,8 @@ static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *
     MARL_TRY(marl_log_load(&job->log, c->file[0], &o->reading.options, error));
     marl_log_warn(&job->warnings, &job->log.report, job->log.path);
     MARL_TRY(marl_axis_faults_warn(&job->warnings, &job->log, error));
+    MARL_TRY(marl_sensor_delays_find(&job->log, &delays, error));
+    marl_sensor_delays_warn(&job->warnings, job->log.path, &delays);
     const char *path = o->calibration != NULL ? o->calibration : o->into;
     const marl_smooth_options how = {.record = given ? &record : NULL,
                                      .record_path = path,
