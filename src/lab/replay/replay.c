@@ -45,21 +45,28 @@ void marl_replay_warn(marl_warnings *warnings, const marl_calibration_record *re
         [MARL_ACCEL] = "accelerometer", [MARL_GYRO] = "gyroscope", [MARL_MAG] = "magnetometer"};
     static const uint8_t fresh[MARL_SENSOR_COUNT] = {
         [MARL_ACCEL] = MARL_FRESH_ACCEL, [MARL_GYRO] = MARL_FRESH_GYRO, [MARL_MAG] = MARL_FRESH_MAG};
+    /* of the last of them, which is the worst */
+    static const char *const stays[MARL_SENSOR_COUNT] = {
+        [MARL_ACCEL] = "errors of tilt stay, 0.6 degrees for each 0.1 m/s^2 of its offset",
+        [MARL_GYRO] = "errors of some degrees stay",
+        [MARL_MAG] = "errors of some degrees stay, of heading up to 12 for 5 uT of hard iron"};
+    const char *what = "";
     char raw[80] = "";
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if ((marl_replay_sensors(info) & fresh[i] & ~marl_replay_corrected(info)) &&
             (record == NULL || !record->fit[i].present)) {
             marl_list_append(raw, sizeof raw, name[i]);
+            what = stays[i];
         }
     }
     if (raw[0] != '\0') {
-        marl_warn(warnings, "raw",
-                  "%s: not calibrated: %s. The filters assume consumer parts as they come; errors of some "
-                  "degrees stay, "
-                  "of heading up to 12 for 5 uT of hard iron. %s, --calibrated says that it is done",
-                  log_path, raw,
-                  info->corrected ? "'correct' with a calibration of all sensors helps"
-                                  : "--calibration corrects (smooth --into makes one of most motions)");
+        marl_warn(
+            warnings, "raw",
+            "%s: not calibrated: %s. The filters assume consumer parts as they come; %s. %s, --calibrated "
+            "says that it is done",
+            log_path, raw, what,
+            info->corrected ? "'correct' with a calibration of all sensors helps"
+                            : "--calibration corrects (smooth --into makes one of most motions)");
     }
 }
 
