@@ -129,8 +129,8 @@ int marl_smoothed_hides_iron(const marl_smoothed *smoothed);
  * so that a filter should know it (MARL_PARAMETER_LEVER_X and so on; ./run bench lever). */
 int marl_smoothed_shows_arm(const marl_smoothed *smoothed, int *is_long);
 
-/* How far the gyroscope's bias moved from the first row to the last, with standard errors, rad/s. 1 where one axis moved by
- * over five of them and over 0.02 deg/s, as of a part that warms up. */
+/* How far the gyroscope's bias moved in the log, its largest value less its smallest, with standard errors, rad/s. 1 where one
+ * axis moved by over five of them and over 0.02 deg/s, as of a part that warms up. */
 int marl_smoothed_bias_moved(const marl_smoothed *smoothed, double moved[3], double sigma[3]);
 
 /* What became of an error when a calibration was refined. */

@@ -77,7 +77,7 @@ START_TEST(a_part_that_warms_up)
             ck_assert(marl_smoothed_distrust(&s) == NULL);
             ck_assert_int_eq(marl_smoothed_bias_moved(&s, moved, sigma), warms);
             for (int axis = 0; axis < 3; axis++) {
-                double truth = (1 - exp(-(double)(log.n - 1) * 0.01 / 50)) * end[axis];
+                double truth = (1 - exp(-(double)(log.n - 1) * 0.01 / 50)) * fabs(end[axis]);
                 ck_assert_double_eq_tol(moved[axis], truth, 5 * sigma[axis]);
                 ck_assert_double_lt(sigma[axis], 0.1 * MARL_DEGREE);
             }

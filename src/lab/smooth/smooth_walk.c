@@ -45,10 +45,15 @@ int marl_smoothed_bias_moved(const marl_smoothed *smoothed, double moved[3], dou
 {
     int is_shown = 0;
     for (int axis = 0; axis < 3; axis++) {
-        const marl_smoothed_knot *from = smoothed->knot, *to = smoothed->knot + smoothed->knots - 1;
-        moved[axis] = to->bias[axis] - from->bias[axis];
-        sigma[axis] = hypot(to->bias_sigma[axis], from->bias_sigma[axis]);
-        is_shown |= fabs(moved[axis]) > fmax(SHOWN * sigma[axis], SHOWN_BIAS);
+        const marl_smoothed_knot *low = smoothed->knot, *high = low;
+        for (size_t i = 1; i < smoothed->knots; i++) {
+            const marl_smoothed_knot *k = &smoothed->knot[i];
+            low = k->bias[axis] < low->bias[axis] ? k : low;
+            high = k->bias[axis] > high->bias[axis] ? k : high;
+        }
+        moved[axis] = high->bias[axis] - low->bias[axis];
+        sigma[axis] = hypot(high->bias_sigma[axis], low->bias_sigma[axis]);
+        is_shown |= moved[axis] > fmax(SHOWN * sigma[axis], SHOWN_BIAS);
     }
     return is_shown;
 }
