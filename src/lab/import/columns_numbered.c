@@ -86,25 +86,29 @@ static double step_of(const lab_rows *rows, size_t first, int of_label, double *
     return n > 0 ? median(scratch, n) : NAN;
 }
 
+/* Numbers among whose rows the readings from column `accel` on follow each other closely. */
+static int is_of_boards(lab_rows *rows, size_t column, size_t accel, double *scratch, lab_words *words)
+{
+    return label_by_number(rows, column, words) &&
+           step_of(rows, accel, 1, scratch) < ONE_BOARD_STEPS * step_of(rows, accel, 0, scratch);
+}
+
 marl_status lab_guess_boards(marl_columns_guess *guess, const marl_columns_guess *names, lab_rows *rows,
                              const int *is_date, marl_error *error)
 {
-    int accel = lab_guess_column(guess, MARL_COLUMN_ACCEL_X);
-    marl_columns_guess *trial = malloc(sizeof *trial);
+    size_t accel = (size_t)lab_guess_column(guess, MARL_COLUMN_ACCEL_X);
     double *scratch = malloc((rows->n + 1) * sizeof *scratch);
-    marl_status status =
-        trial != NULL && scratch != NULL ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    marl_status status = MARL_OK;
+    if (scratch == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
     for (size_t k = 0; k < rows->columns && status == MARL_OK && guess->labels == 0; k++) {
         lab_words words;
-        if (guess->column[k].target < 0 && label_by_number(rows, k, &words) &&
-            step_of(rows, (size_t)accel, 1, scratch) <
-                ONE_BOARD_STEPS * step_of(rows, (size_t)accel, 0, scratch)) {
-            *trial = *names;
-            status = lab_guess_labelled(trial, rows, &words, is_date, error);
-            *guess = status == MARL_OK ? *trial : *guess;
+        if (guess->column[k].target < 0 && is_of_boards(rows, k, accel, scratch, &words)) {
+            *guess = *names;
+            status = lab_guess_labelled(guess, rows, &words, is_date, error);
         }
     }
     free(scratch);
-    free(trial);
     return status;
 }
