@@ -257,8 +257,8 @@ marl_status lab_layout_read(lab_layout *layout, const lab_csv_row *header, const
     if (!has_time(header)) {
         return marl_fail(
             h->error, MARL_ERR_INPUT,
-            "%s: no column t; a log's header is t[s],accel_x[m/s^2],...; of a file from elsewhere "
-            "`inspect` finds the columns",
+            "%s: no column t; a log's header is t[s],accel_x[m/s^2],...; other files are read by --columns, "
+            "with the map that `inspect` prints",
             h->where);
     }
     for (size_t i = 0; i < header->cells; i++) {
