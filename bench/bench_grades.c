@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The smoother on sensors of seven grades, from calibrated to twice as bad as it assumes: errors, whether the standard
  * deviations hold, which results it does not trust, and whether decisions between tunings are right. */
-#include "accuracy_scenes.h"
 #include "bench.h"
+#include "smoothed_run.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -94,40 +94,22 @@ static void add_decisions(const accuracy_run *run, const marl_smoothed *s, table
 
 static void add_run(const accuracy_run *run, table *t)
 {
-    static char path[] = "made.csv";
-    marl_log made = {.path = path, .n = run->n, .row = calloc(run->n, sizeof *made.row)};
     marl_smoothed s;
-    marl_error error = {0};
-    double total = 0, tilt = 0, heading = 0, n = (double)run->n;
-    made.info.columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG;
-    made.info.corrected = run->calibrated;
-    for (size_t i = 0; i < run->n && made.row != NULL; i++) {
-        made.row[i].sample = run->sample[i];
-    }
-    if (made.row == NULL || marl_smooth(&made, NULL, &s, &error) != MARL_OK) {
-        fprintf(stderr, "%s\n", error.text);
-        exit(1);
-    }
-    for (size_t i = 0; i < run->n; i++) {
-        marl_error_angles e = marl_error_between(s.row[i].q, run->truth[i]);
-        total += e.total_deg * e.total_deg / n;
-        tilt += pow(e.tilt_deg * MARL_DEGREE / (double)s.row[i].sigma_tilt, 2) / n;
-        heading += pow(e.heading_deg * MARL_DEGREE / (double)s.row[i].sigma_heading, 2) / n;
-    }
-    double ratio = fmax(tilt, heading), stated = hypot(s.sigma_tilt_rms, s.sigma_heading_rms) / MARL_DEGREE;
+    smoothed_errors errors = smoothed_run(run, &s);
+    double ratio = fmax(errors.tilt, errors.heading),
+           stated = hypot(s.sigma_tilt_rms, s.sigma_heading_rms) / MARL_DEGREE;
     int kind = ratio < 3 ? 0 : ratio < 25 ? 1 : 2;
     t->logs++;
     t->kept_calibrated += !s.sensors_are_raw;
-    t->log_rms += 0.5 * log(total);
+    t->log_rms += 0.5 * log(errors.total2);
     t->log_stated += log(stated);
-    t->ratio += 0.5 * (tilt + heading);
-    t->worst_rms = fmax(t->worst_rms, sqrt(total));
+    t->ratio += 0.5 * (errors.tilt + errors.heading);
+    t->worst_rms = fmax(t->worst_rms, sqrt(errors.total2));
     t->worst_ratio = fmax(t->worst_ratio, ratio);
     t->by_ratio[kind]++;
     t->distrusted[kind] += marl_smoothed_distrust(&s) != NULL;
     add_decisions(run, &s, t);
     marl_smoothed_free(&s);
-    free(made.row);
 }
 
 static void print_table(const char *name, const table *t)

@@ -1,11 +1,10 @@
 /* SPDX-License-Identifier: MIT
  * The smoother on rows that come 5 to 200 times a second. Where a class vibrates faster than half the rate, what is sampled is
  * a slow acceleration, which no method can see through. */
-#include "accuracy_scenes.h"
 #include "bench.h"
+#include "smoothed_run.h"
 #include <math.h>
 #include <stdio.h>
-#include <stdlib.h>
 
 /* Nothing was chosen by these seeds. */
 enum { SEEDS = 2, FROM_SEED = 3981, CLASSES = ACCURACY_CLASSES + ACCURACY_UNTUNED + ACCURACY_HARDER };
@@ -22,31 +21,12 @@ typedef struct cell {
 
 static void add_run(const accuracy_run *run, cell *to)
 {
-    static char path[] = "made.csv";
-    marl_log made = {.path = path, .n = run->n, .row = calloc(run->n, sizeof *made.row)};
     marl_smoothed s;
-    marl_error error = {0};
-    double total = 0, tilt = 0, heading = 0, n = (double)run->n;
-    made.info.columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG;
-    made.info.corrected = 1;
-    for (size_t i = 0; i < run->n && made.row != NULL; i++) {
-        made.row[i].sample = run->sample[i];
-    }
-    if (made.row == NULL || marl_smooth(&made, NULL, &s, &error) != MARL_OK) {
-        fprintf(stderr, "%s\n", error.text);
-        exit(1);
-    }
-    for (size_t i = 0; i < run->n; i++) {
-        marl_error_angles e = marl_error_between(s.row[i].q, run->truth[i]);
-        total += e.total_deg * e.total_deg / n;
-        tilt += pow(e.tilt_deg * MARL_DEGREE / (double)s.row[i].sigma_tilt, 2) / n;
-        heading += pow(e.heading_deg * MARL_DEGREE / (double)s.row[i].sigma_heading, 2) / n;
-    }
-    to->squares += total / SEEDS;
-    to->ratio += fmax(tilt, heading) / SEEDS;
+    smoothed_errors errors = smoothed_run(run, &s);
+    to->squares += errors.total2 / SEEDS;
+    to->ratio += fmax(errors.tilt, errors.heading) / SEEDS;
     to->distrusted += marl_smoothed_distrust(&s) != NULL;
     marl_smoothed_free(&s);
-    free(made.row);
 }
 
 static const accuracy_class *class_of(int c)

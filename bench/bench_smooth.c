@@ -1,8 +1,8 @@
 /* SPDX-License-Identifier: MIT
  * The smoother against the truth and against the causal Kalman filter, on the classes of motion of the
  * accuracy table and on motions that nothing was tuned on; whole log. */
-#include "accuracy_scenes.h"
 #include "bench.h"
+#include "smoothed_run.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -51,26 +51,14 @@ static void add_kalman(const accuracy_run *run, sums *sum)
 
 static void add_smoothed(const accuracy_run *run, sums *sum)
 {
-    marl_log log = log_of(run);
     marl_smoothed s;
-    marl_error error = {0};
-    double tilt = 0, heading = 0;
-    if (marl_smooth(&log, NULL, &s, &error) != MARL_OK) {
-        fprintf(stderr, "%s\n", error.text);
-        exit(1);
-    }
-    for (size_t i = 0; i < run->n; i++) {
-        marl_error_angles e = marl_error_between(s.row[i].q, run->truth[i]);
-        sum->smoothed += e.total_deg * e.total_deg;
-        tilt += pow(e.tilt_deg * MARL_DEGREE / (double)s.row[i].sigma_tilt, 2) / (double)run->n;
-        heading += pow(e.heading_deg * MARL_DEGREE / (double)s.row[i].sigma_heading, 2) / (double)run->n;
-    }
+    smoothed_errors errors = smoothed_run(run, &s);
+    sum->smoothed += errors.total2 * (double)run->n;
     sum->n += run->n;
-    sum->tilt_ratio += tilt / SEEDS;
-    sum->heading_ratio += heading / SEEDS;
-    sum->worst = fmax(sum->worst, fmax(tilt, heading));
+    sum->tilt_ratio += errors.tilt / SEEDS;
+    sum->heading_ratio += errors.heading / SEEDS;
+    sum->worst = fmax(sum->worst, fmax(errors.tilt, errors.heading));
     marl_smoothed_free(&s);
-    free(log.row);
 }
 
 static void print_classes(const accuracy_class *classes, size_t n, const char *what)

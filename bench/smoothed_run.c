@@ -1,0 +1,32 @@
+/* SPDX-License-Identifier: MIT
+ * A run of the accuracy scenes, smoothed, against its truth. */
+#include "smoothed_run.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+
+smoothed_errors smoothed_run(const accuracy_run *run, marl_smoothed *s)
+{
+    static char path[] = "made.csv";
+    marl_log log = {.path = path, .n = run->n, .row = calloc(run->n, sizeof *log.row)};
+    marl_error error = {0};
+    smoothed_errors sum = {0, 0, 0};
+    double n = (double)run->n;
+    log.info.columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG;
+    log.info.corrected = run->calibrated;
+    for (size_t i = 0; i < run->n && log.row != NULL; i++) {
+        log.row[i].sample = run->sample[i];
+    }
+    if (log.row == NULL || marl_smooth(&log, NULL, s, &error) != MARL_OK) {
+        fprintf(stderr, "%s\n", error.text);
+        exit(1);
+    }
+    for (size_t i = 0; i < run->n; i++) {
+        marl_error_angles e = marl_error_between(s->row[i].q, run->truth[i]);
+        sum.total2 += e.total_deg * e.total_deg / n;
+        sum.tilt += pow(e.tilt_deg * MARL_DEGREE / (double)s->row[i].sigma_tilt, 2) / n;
+        sum.heading += pow(e.heading_deg * MARL_DEGREE / (double)s->row[i].sigma_heading, 2) / n;
+    }
+    free(log.row);
+    return sum;
+}
