@@ -89,7 +89,7 @@ void marl_speed_axis_warn(marl_warnings *warnings, const char *path, const marl_
 /* ---- delay ---- */
 
 /* How late a sensor's readings are against the gyroscope's, by the log's own stamps: its low-pass is slower, or it is read after
- * the others. By the turning that both show (marl_clock_offset_find), in the first five minutes of the log that turn enough. */
+ * the others. By the turning that both show (marl_clock_offset_find) in the first five minutes of the log. */
 typedef struct marl_sensor_delay {
     int found;
     double delay_s, sigma_s; /* NaN where it was not found; negative: early, or the gyroscope is late */
@@ -106,8 +106,8 @@ MARL_CHECKED marl_status marl_sensor_delays_find(const marl_log *log, marl_senso
 marl_sensor_delays marl_sensor_delays_named(const marl_sensor_delays *found);
 /* Warnings sensor-delay, of those. */
 void marl_sensor_delays_warn(marl_warnings *warnings, const char *path, const marl_sensor_delays *delays);
-/* Moves the readings of a sensor to the rows nearest to where they belong, delay_s before their own. Readings that then come
- * before the first row are dropped, and those that another one is nearer to. MARL_ERR_SYSTEM without memory. */
+/* Moves the readings of a sensor to the rows nearest to where they belong, delay_s before their own. Readings that then lie
+ * outside the log are dropped, and those that another one is nearer to. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_sensor_delay_remove(marl_log *log, marl_sensor sensor, double delay_s,
                                                   marl_error *error);
 

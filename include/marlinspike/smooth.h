@@ -94,7 +94,7 @@ typedef struct marl_smooth_options {
  * 10 uT that the log's turns show is taken off before.
  * MARL_ERR_INSUFFICIENT under 10 s, without accelerometer or gyroscope, or when no attitude can be started;
  * MARL_ERR_INPUT when it is corrected already and a calibration is given, or of another device; MARL_ERR_SYSTEM
- * without memory (about 70 KB for each second of a log at 200 Hz). Logs with a magnetometer of over 90 minutes are
+ * without memory (about 75 KB for each second of a log at 200 Hz). Logs with a magnetometer of over 90 minutes are
  * smoothed in windows of an hour that overlap by two minutes: the memory of an hour, however long they are, beside the
  * log and its attitudes. What lies on both sides of a gap of over 1,000 s is smoothed each for itself; a piece of under
  * 10 s is left out, and so is all but the longest without a magnetometer. */

@@ -68,15 +68,15 @@ static double median(double *value, size_t n)
     return value[n / 2];
 }
 
-/* Of three columns from `first` on: how far they step, in the median, from row to row, or from row to row of one label. */
-static double step_of(const lab_rows *rows, size_t first, int of_label, double *scratch)
+/* Of three columns: how far they step, in the median, from row to row, or from row to row of one label. */
+static double step_of(const lab_rows *rows, const size_t column[3], int of_label, double *scratch)
 {
     size_t last[LAB_WORDS] = {0}, n = 0; /* rows, counted from one */
     for (size_t i = 0; i < rows->n; i++) {
         size_t before = of_label ? last[rows->label[i]] : i;
         double step = 0;
         for (size_t k = 0; k < 3 && before > 0; k++) {
-            step += fabs(lab_rows_at(rows, i, first + k) - lab_rows_at(rows, before - 1, first + k));
+            step += fabs(lab_rows_at(rows, i, column[k]) - lab_rows_at(rows, before - 1, column[k]));
         }
         last[rows->label[i]] = i + 1;
         if (before > 0 && isfinite(step)) {
@@ -86,8 +86,9 @@ static double step_of(const lab_rows *rows, size_t first, int of_label, double *
     return n > 0 ? median(scratch, n) : NAN;
 }
 
-/* Numbers among whose rows the readings from column `accel` on follow each other closely. */
-static int is_of_boards(lab_rows *rows, size_t column, size_t accel, double *scratch, lab_words *words)
+/* Numbers among whose rows the readings of the accelerometer follow each other closely. */
+static int is_of_boards(lab_rows *rows, size_t column, const size_t accel[3], double *scratch,
+                        lab_words *words)
 {
     return label_by_number(rows, column, words) &&
            step_of(rows, accel, 1, scratch) < ONE_BOARD_STEPS * step_of(rows, accel, 0, scratch);
@@ -96,7 +97,14 @@ static int is_of_boards(lab_rows *rows, size_t column, size_t accel, double *scr
 marl_status lab_guess_boards(marl_columns_guess *guess, const marl_columns_guess *names, lab_rows *rows,
                              const int *is_date, marl_error *error)
 {
-    size_t accel = (size_t)lab_guess_column(guess, MARL_COLUMN_ACCEL_X);
+    size_t accel[3];
+    for (int k = 0; k < 3; k++) {
+        int at = lab_guess_column(guess, MARL_COLUMN_ACCEL_X + k);
+        if (at < 0) {
+            return MARL_OK;
+        }
+        accel[k] = (size_t)at;
+    }
     double *scratch = malloc((rows->n + 1) * sizeof *scratch);
     marl_status status = MARL_OK;
     if (scratch == NULL) {

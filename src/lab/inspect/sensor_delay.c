@@ -129,10 +129,9 @@ static size_t take_out(marl_log *log, marl_sensor sensor, int64_t delay_ns, move
         s->fresh &= (uint8_t)~fresh_bit[sensor];
         at = nearest_row(log, t_ns, at);
         int64_t off_ns = llabs(log->row[at].sample.t_ns - t_ns);
-        int is_before = t_ns < log->row[0].sample.t_ns && off_ns > 0;
-        int is_behind = t_ns > log->row[log->n - 1].sample.t_ns;
+        int is_outside = t_ns < log->row[0].sample.t_ns || t_ns > log->row[log->n - 1].sample.t_ns;
         int takes_place = n > 0 && list[n - 1].row == at;
-        if (is_before || is_behind || (takes_place && list[n - 1].off_ns <= off_ns)) {
+        if (is_outside || (takes_place && list[n - 1].off_ns <= off_ns)) {
             continue;
         }
         n -= takes_place ? 1u : 0u;

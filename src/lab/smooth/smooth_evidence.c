@@ -86,7 +86,7 @@ static int is_still(const lab_smoother *s, size_t at)
 {
     size_t from = at > STILL_BLOCKS ? at - STILL_BLOCKS : 0;
     size_t to = at + STILL_BLOCKS < s->knots ? at + STILL_BLOCKS : s->knots - 1;
-    double gyro[3] = {0}, accel[3] = {0}, gyro2 = 0, accel2 = 0, n = 0, rate = 0;
+    double gyro[3] = {0}, accel[3] = {0}, gyro2 = 0, accel2 = 0, n = 0, rate = 0, seconds = 0;
     for (size_t i = from; i <= to; i++) {
         const lab_knot *k = &s->knot[i];
         if (k->gap) {
@@ -99,13 +99,13 @@ static int is_still(const lab_smoother *s, size_t at)
         gyro2 += k->gyro2;
         accel2 += k->accel2;
         n += k->gyros;
+        seconds += k->length;
     }
     for (int j = 0; j < 3; j++) {
         gyro2 -= gyro[j] * gyro[j] / n;
         accel2 -= accel[j] * accel[j] / n;
         rate += pow(gyro[j] / n - s->knot[at].state[BIAS + j], 2);
     }
-    double seconds = 1e-9 * (double)(s->knot[to].t_ns - s->knot[from].t_ns);
     double noise2 = fmax(n, n * n / (STILL_RATE_HZ * seconds)); /* at higher rates readings have more noise */
     return gyro2 < STILL_GYRO * STILL_GYRO * noise2 && accel2 < STILL_ACCEL * STILL_ACCEL * noise2 &&
            rate < STILL_RATE * STILL_RATE;

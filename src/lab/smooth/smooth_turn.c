@@ -108,10 +108,11 @@ void lab_rate_at(const lab_smoother *s, size_t i, const double bias[3], double r
 }
 
 /* An axis that itself turns adds step^2 / 12 times the cross product of the rates at both ends ("A new mathematical formulation
- * for strapdown inertial navigation", 1971). */
+ * for strapdown inertial navigation", 1971); over a gap nothing is known of that. */
 void lab_turn_into(const lab_smoother *s, size_t i, const double bias[3], double turned[3])
 {
-    double mean[3], a[3], b[3], step = lab_step_s(s, i), coning = step * step / 12;
+    double mean[3], a[3], b[3], step = lab_step_s(s, i);
+    double coning = 1e9 * step <= (double)s->gap_ns ? step * step / 12 : 0;
     correct(s, s->rate + 3 * i, bias, mean);
     lab_rate_at(s, i > 0 ? i - 1 : 0, bias, a);
     lab_rate_at(s, i, bias, b);
