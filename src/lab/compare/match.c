@@ -12,7 +12,8 @@
 #define AVERAGED_S 8.0 /* errors that turn with the body are independent after so long */
 #define SETTLED_NS INT64_C(5000000000)
 #define SETTLED_DEG 2.0
-#define MAX_SIGMA_DEG 1.0 /* of the body side: with more it follows the estimate's errors rather than a mount */
+/* Of the body side: with more it follows the errors of the estimate rather than a mount. */
+#define MAX_SIGMA_DEG 1.0
 #define MAX_CONDITION 20.0
 #define AT_REST 1e-7 /* rad: the last step of the search */
 /* Of a row's weight, so that a step stays finite where the sides are mixed up: 1 over the square of a condition. */
