@@ -120,10 +120,16 @@ START_TEST(a_speed_is_found_by_its_name)
 {
     static const struct {
         const char *name, *map;
-    } speeds[] = {{"Speed (km/h)", "speed=2[km/h]"},      {"WheelSpeed (km/h)", "speed=2[km/h]"},
-                  {"wheel_speed_mps", "[m/s]"},           {"Vehicle Speed [km/h]", "[km/h]"},
-                  {"GPS Speed (m/s)", "speed=2[m/s]"},    {"velocity_kmh", "[km/h]"},
-                  {"ground speed [kph]", "speed=2[km/h]"}};
+    } speeds[] = {{"Speed (km/h)", "speed=2[km/h]"},
+                  {"WheelSpeed (km/h)", "speed=2[km/h]"},
+                  {"wheel_speed_mps", "[m/s]"},
+                  {"Vehicle Speed [km/h]", "[km/h]"},
+                  {"GPS Speed (m/s)", "speed=2[m/s]"},
+                  {"velocity_kmh", "[km/h]"},
+                  {"ground speed [kph]", "speed=2[km/h]"},
+                  {"SOG (kn)", "speed=2[kn]"},
+                  {"speed_kts", "[kn]"},
+                  {"speed [mph]", "speed=2[mph]"}};
     temporary dir = temporary_make();
     for (size_t k = 0; k < sizeof speeds / sizeof speeds[0]; k++) {
         char text[200];
@@ -138,5 +144,34 @@ START_TEST(a_speed_is_found_by_its_name)
 }
 END_TEST
 
-MARL_SUITE("columns_heading", a_heading_is_clockwise_from_north, a_heading_is_found_by_its_name,
-           a_heading_that_is_no_attitude, a_speed_is_found_by_its_name)
+/* A receiver of satellites, once a second: degrees of latitude and longitude are as long as a field, and are none. The speed
+ * alone is read: 10 knots are 10 nautical miles of 1852 m an hour. */
+START_TEST(positions_are_no_readings)
+{
+    temporary dir = temporary_make();
+    char text[ROWS * 60];
+    size_t n = (size_t)snprintf(text, sizeof text, "time,lat,lon,alt,speed_kn,course_deg,sats\n");
+    static marl_columns_guess guess;
+    marl_column_map map;
+    marl_log log;
+    const marl_log_options options = {.columns = &map};
+    for (int i = 0; i < ROWS; i++) {
+        n += (size_t)snprintf(text + n, sizeof text - n, "%d,%.5f,%.5f,%d,10.0,%d,9\n", i, 54.1 + 1e-5 * i,
+                              10.8 + 2e-5 * i, 12 + i % 3, (7 * i) % 360);
+    }
+    const char *path = temporary_text(&dir, "track.csv", text);
+    ck_assert_int_eq(marl_columns_guess_file(&guess, path, '.', NULL), MARL_OK);
+    ck_assert_str_eq(guess.map, "t=time[s]; speed=speed_kn[kn]");
+    ck_assert_int_eq(marl_column_map_read(&map, guess.map, NULL), MARL_OK);
+    ck_assert_int_eq(marl_log_load(&log, path, &options, NULL), MARL_OK);
+    ck_assert_uint_eq(log.n, ROWS);
+    ck_assert_int_eq(log.row[ROWS - 1].sample.t_ns - log.row[0].sample.t_ns,
+                     INT64_C(1000000000) * (ROWS - 1));
+    ck_assert_double_eq_tol((double)log.row[5].sample.speed, 10 * 1852 / 3600.0, 1e-5);
+    marl_log_free(&log);
+    temporary_remove(&dir);
+}
+END_TEST
+
+MARL_SUITE("columns_heading", positions_are_no_readings, a_heading_is_clockwise_from_north,
+           a_heading_is_found_by_its_name, a_heading_that_is_no_attitude, a_speed_is_found_by_its_name)

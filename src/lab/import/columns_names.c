@@ -39,6 +39,8 @@ static const struct {
     {"groundspeed", MARL_COLUMN_SPEED, 0},
     {"gpsspeed", MARL_COLUMN_SPEED, 0},
     {"forwardspeed", MARL_COLUMN_SPEED, 0},
+    {"speedoverground", MARL_COLUMN_SPEED, 0},
+    {"sog", MARL_COLUMN_SPEED, 0},
     {"velocity", MARL_COLUMN_SPEED, 0},
     {"roll", MARL_COLUMN_ROLL, 0},
     {"pitch", MARL_COLUMN_PITCH, 0},
@@ -101,6 +103,11 @@ static const struct {
     {"km/h", "km/h"},
     {"kmh", "km/h"},
     {"kph", "km/h"},
+    {"kn", "kn"},
+    {"kt", "kn"},
+    {"kts", "kn"},
+    {"knots", "kn"},
+    {"mph", "mph"},
     {"deg", "deg"},
     {"rad", "rad"},
     {"count", "count"},
@@ -121,6 +128,12 @@ static const char *const whole_times[] = {"t", "ts", "sec", "secs", "s", "ms", "
 /* Accelerations without gravity, gravity alone, and what is no reading at all. */
 static const char *const unwanted[] = {"linear",   "useraccel", "withoutg", "nogravity", "gravity",
                                        "accuracy", "status",    "sequence", "bearing"};
+
+/* Of a receiver of satellites: parts of names, and whole ones. */
+static const char *const positions[] = {"latitude",  "longitude", "altitude", "elevation", "course",
+                                        "satellite", "hdop",      "vdop",     "pdop"};
+static const char *const whole_positions[] = {"lat", "lon",  "lng",  "long",  "alt",
+                                              "cog", "sats", "nsat", "nsats", "fix"};
 
 /* Small letters, without blanks and underlines. */
 void lab_guess_simplify(const char *text, char *plain, size_t size)
@@ -195,14 +208,29 @@ static int parse_as(const char *plain, const char *word, marl_column first, int 
     return 1;
 }
 
-int lab_guess_is_unwanted(const char *plain)
+static int has_part(const char *plain, const char *const *part, size_t n)
 {
-    for (size_t i = 0; i < sizeof unwanted / sizeof unwanted[0]; i++) {
-        if (strstr(plain, unwanted[i]) != NULL) {
+    for (size_t i = 0; i < n; i++) {
+        if (strstr(plain, part[i]) != NULL) {
             return 1;
         }
     }
     return 0;
+}
+
+int lab_guess_is_unwanted(const char *plain)
+{
+    return has_part(plain, unwanted, sizeof unwanted / sizeof unwanted[0]);
+}
+
+static int is_position(const char *plain)
+{
+    for (size_t i = 0; i < sizeof whole_positions / sizeof whole_positions[0]; i++) {
+        if (strcmp(plain, whole_positions[i]) == 0) {
+            return 1;
+        }
+    }
+    return has_part(plain, positions, sizeof positions / sizeof positions[0]);
 }
 
 /* The unit in the brackets of the name, or behind its last blank or underline; cut off where it is one. */
@@ -340,7 +368,7 @@ void lab_guess_by_name(marl_column_guess *column, const lab_file_hint *hint)
     }
     const char *unit = take_unit(name);
     lab_guess_simplify(name, plain, sizeof plain);
-    if (lab_guess_is_unwanted(plain)) {
+    if (lab_guess_is_unwanted(plain) || is_position(plain)) {
         snprintf(column->why, sizeof column->why, "no reading of a sensor, by its name");
         return;
     }

@@ -166,6 +166,19 @@ void lab_guess_find_time(marl_columns_guess *guess, const lab_rows *rows)
     }
 }
 
+/* A time that goes on by one, beside columns with names of which none is a sensor's axis: of seconds, as a receiver of satellites
+ * writes them. */
+static int is_of_whole_seconds(const marl_columns_guess *guess, const marl_column_guess *time, double step)
+{
+    int names = 0, axes = 0;
+    for (size_t k = 0; k < guess->n; k++) {
+        int target = guess->column[k].target;
+        names += guess->column[k].named;
+        axes += target >= MARL_COLUMN_ACCEL_X && target <= MARL_COLUMN_MAG_Z;
+    }
+    return step == 1 && time->why[0] != '\0' && names > 0 && axes == 0;
+}
+
 void lab_guess_time_unit(marl_columns_guess *guess, const lab_rows *rows)
 {
     for (size_t k = 0; k < guess->n; k++) {
@@ -179,6 +192,10 @@ void lab_guess_time_unit(marl_columns_guess *guess, const lab_rows *rows)
                 guess, "column %zu may be a row number instead of a time: then use t=@RATE, in Hz", k + 1);
         }
         snprintf(c->unit, sizeof c->unit, "%s", unit_of_time(step, &rate));
+        if (is_of_whole_seconds(guess, c, step)) {
+            snprintf(c->unit, sizeof c->unit, "s");
+            rate = 1;
+        }
         if (c->unit[0] != '\0') {
             size_t n = strlen(c->why);
             snprintf(c->why + n, sizeof c->why - n, "%sin %s that is %.6g rows/s", n ? "; " : "", c->unit,

@@ -31,6 +31,8 @@ static const lab_unit units[] = {
     {LAB_TEMP, "degF", 5.0 / 9.0, -160.0 / 9.0, 0},
     {LAB_SPEED, "m/s", 1, 0, 0},
     {LAB_SPEED, "km/h", 1 / 3.6, 0, 0},
+    {LAB_SPEED, "kn", 1852.0 / 3600, 0, 0},
+    {LAB_SPEED, "mph", 0.44704, 0, 0},
     {LAB_ANGLE, "deg", 1, 0, 0},
     {LAB_ANGLE, "rad", 1 / MARL_DEGREE, 0, 0},
     {LAB_PURE, "1", 1, 0, 0},
