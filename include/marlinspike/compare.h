@@ -218,8 +218,7 @@ typedef struct marl_match {
 /* Least squares of the rotation between the two, over the attitudes that both have, 5 s after the first
  * one on where they last 30 s. Both on one clock. Turning about one axis does not separate body from world: where the
  * condition number exceeds 20, or a standard error of the body 1 degree, the turn about that axis is mixed up
- * (body_is_mixed), and where that is not all, or a standard error of what is left of the body exceeds 1 degree, body is
- * left out.
+ * (body_is_mixed), and where a standard error without it is over 1 degree still, body is left out.
  * MARL_ERR_INSUFFICIENT when they have under 10 s in common, or (start) the difference never stays within
  * 2 degrees for 5 s. */
 MARL_CHECKED marl_status marl_match_find(const marl_series *estimate, const marl_series *reference,
