@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Rows whose labels are whole numbers: of several sensors, or of several boards. */
 #include "lab/import/columns_guess.h"
+#include "lab/maths/statistics.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -56,18 +57,6 @@ marl_status lab_guess_numbered(marl_columns_guess *guess, const marl_columns_gue
     return status;
 }
 
-static int compare_numbers(const void *a, const void *b)
-{
-    double x = *(const double *)a, y = *(const double *)b;
-    return (x > y) - (x < y);
-}
-
-static double median(double *value, size_t n)
-{
-    qsort(value, n, sizeof *value, compare_numbers);
-    return value[n / 2];
-}
-
 /* Of three columns: how far they step, in the median, from row to row, or from row to row of one label. */
 static double step_of(const lab_rows *rows, const size_t column[3], int of_label, double *scratch)
 {
@@ -83,7 +72,7 @@ static double step_of(const lab_rows *rows, const size_t column[3], int of_label
             scratch[n++] = step;
         }
     }
-    return n > 0 ? median(scratch, n) : NAN;
+    return n > 0 ? lab_quantile(scratch, n, 0.5) : NAN;
 }
 
 /* Numbers among whose rows the readings of the accelerometer follow each other closely. */

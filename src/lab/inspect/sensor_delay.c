@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * Readings that are late against the gyroscope's: found, named, and put where they belong. */
+#include "lab/log/reading.h"
 #include "marlinspike/inspect.h"
 #include "marlinspike/log.h"
 #include <math.h>
@@ -9,20 +10,13 @@
 #define SAID_S 0.015
 #define SAID_SIGMAS 5.0
 
-static const uint8_t fresh_bit[MARL_SENSOR_COUNT] = {
-    [MARL_ACCEL] = MARL_FRESH_ACCEL, [MARL_GYRO] = MARL_FRESH_GYRO, [MARL_MAG] = MARL_FRESH_MAG};
-static const uint32_t columns[MARL_SENSOR_COUNT] = {
-    [MARL_ACCEL] = MARL_COLUMNS_ACCEL, [MARL_GYRO] = MARL_COLUMNS_GYRO, [MARL_MAG] = MARL_COLUMNS_MAG};
+static const unsigned columns[MARL_SENSOR_COUNT] = {MARL_COLUMNS_ACCEL, MARL_COLUMNS_GYRO, MARL_COLUMNS_MAG};
 
 /* One sensor's part of the log; its rows are shared. */
 static marl_log part_of(const marl_log *log, marl_sensor sensor)
 {
-    marl_log part = *log;
-    int64_t until = log->row[0].sample.t_ns + (int64_t)(LONGEST_S * 1e9);
+    marl_log part = lab_log_first(log, LONGEST_S);
     part.info.columns = columns[sensor] | (1u << MARL_COLUMN_T);
-    while (part.n > 1 && part.row[part.n - 1].sample.t_ns > until) {
-        part.n--;
-    }
     return part;
 }
 
@@ -94,11 +88,6 @@ void marl_sensor_delays_warn(marl_warnings *warnings, const char *path, const ma
     }
 }
 
-static marl_vec3 *reading_of(marl_sample *sample, marl_sensor sensor)
-{
-    return sensor == MARL_ACCEL ? &sample->accel : sensor == MARL_GYRO ? &sample->gyro : &sample->mag;
-}
-
 /* Readings and their rows, in the order of the log. */
 typedef struct moved {
     size_t row;
@@ -119,14 +108,15 @@ static size_t nearest_row(const marl_log *log, int64_t t_ns, size_t at)
 /* Takes the sensor's readings out of the log. Returns how many there are. */
 static size_t take_out(marl_log *log, marl_sensor sensor, int64_t delay_ns, moved *list)
 {
+    const unsigned bit = 1u << sensor;
     size_t n = 0, at = 0;
     for (size_t i = 0; i < log->n; i++) {
         marl_sample *s = &log->row[i].sample;
         int64_t t_ns = s->t_ns - delay_ns;
-        if (!(s->fresh & fresh_bit[sensor])) {
+        if (!(s->fresh & bit)) {
             continue;
         }
-        s->fresh &= (uint8_t)~fresh_bit[sensor];
+        s->fresh = (uint8_t)(s->fresh & ~bit);
         at = nearest_row(log, t_ns, at);
         int64_t off_ns = llabs(log->row[at].sample.t_ns - t_ns);
         int is_outside = t_ns < log->row[0].sample.t_ns || t_ns > log->row[log->n - 1].sample.t_ns;
@@ -135,7 +125,7 @@ static size_t take_out(marl_log *log, marl_sensor sensor, int64_t delay_ns, move
             continue;
         }
         n -= takes_place ? 1u : 0u;
-        list[n++] = (moved){at, off_ns, *reading_of(s, sensor)};
+        list[n++] = (moved){at, off_ns, *lab_reading(s, sensor)};
     }
     return n;
 }
@@ -149,8 +139,8 @@ marl_status marl_sensor_delay_remove(marl_log *log, marl_sensor sensor, double d
     size_t n = take_out(log, sensor, (int64_t)llround(1e9 * delay_s), list);
     for (size_t i = 0; i < n; i++) {
         marl_sample *s = &log->row[list[i].row].sample;
-        *reading_of(s, sensor) = list[i].reading;
-        s->fresh |= fresh_bit[sensor];
+        *(sensor == MARL_ACCEL ? &s->accel : sensor == MARL_GYRO ? &s->gyro : &s->mag) = list[i].reading;
+        s->fresh = (uint8_t)(s->fresh | 1u << sensor);
     }
     free(list);
     return MARL_OK;

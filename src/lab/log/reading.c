@@ -12,6 +12,13 @@ double lab_log_seconds(const marl_log *log)
     return log->n > 1 ? 1e-9 * (double)(log->row[log->n - 1].sample.t_ns - log->row[0].sample.t_ns) : 0;
 }
 
+marl_log lab_log_first(const marl_log *log, double seconds)
+{
+    marl_log part = *log;
+    part.n = log->n > 0 ? lab_row_at(log, log->row[0].sample.t_ns + (int64_t)(seconds * 1e9) + 1) : 0;
+    return part;
+}
+
 marl_log lab_log_piece(const marl_log *log, size_t first)
 {
     marl_log piece = *log;

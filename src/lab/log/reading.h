@@ -16,6 +16,8 @@ void lab_moments_add_vector(lab_moments moments[3], marl_vec3 v);
  * long. What needs time or memory for every second goes by pieces between such steps. */
 #define LAB_BREAK_NS INT64_C(1000000000000)
 
+/* Its first rows, over so many seconds, as a log that shares them. */
+marl_log lab_log_first(const marl_log *log, double seconds);
 /* From the first row to the last; 0 under two. */
 double lab_log_seconds(const marl_log *log);
 /* The rows from this one to the next break, as a log that shares them. */

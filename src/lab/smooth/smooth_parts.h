@@ -25,6 +25,7 @@ enum {
 
 #define LAB_MAG_NOISE 0.5 /* sigma_m, uT: of one reading */
 #define LAB_SMOOTH_MIN_S 10.0
+#define LAB_STEADY_WALK 5e-6 /* n_b of a part that is warm, the least that is assumed, rad/s/sqrt(s) */
 
 /* Means over the readings of a vector sensor in a block, turned into the world; they refer to the knot. With a 9 by
  * 3 entry [r][3 i + j]: by row r of the world, and element (i, j) of a matrix. */
@@ -108,9 +109,8 @@ MARL_CHECKED marl_status lab_smooth_find_evidence(lab_smoother *s, marl_error *e
 /* (3c) to (3e). MARL_ERR_INSUFFICIENT when the covariance cannot be inverted. */
 MARL_CHECKED marl_status lab_smooth_filter(lab_smoother *s, marl_error *error);
 
-/* (3f) The walk of the gyroscope's bias by its last pass, and the least that is assumed, rad/s/sqrt(s). */
+/* (3f) The walk of the gyroscope's bias by its last pass. */
 void lab_smooth_find_walk(lab_smoother *s);
-double lab_smooth_least_walk(void);
 
 /* Mean force or field of a block, world, without what the constants say of bias and matrix and, of the force,
  * gravity and the motion of the arm. */

@@ -181,7 +181,7 @@ marl_status lab_smooth_start(lab_smoother *s, int weighting, marl_error *error)
         memcpy(k->state + BIAS, bias, sizeof bias);
     }
     memset(s->constant, 0, sizeof s->constant);
-    s->walk = lab_smooth_least_walk();
+    s->walk = LAB_STEADY_WALK;
     s->passes = 0;
     return MARL_OK;
 }

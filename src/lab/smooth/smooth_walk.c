@@ -4,19 +4,13 @@
 #include "lab/smooth/smooth_parts.h"
 #include <math.h>
 
-#define SMALLEST_WALK 5e-6 /* rad/s/sqrt(s) */
-#define LARGEST_WALK 5e-4
+#define LARGEST_WALK 5e-4 /* rad/s/sqrt(s) */
 /* Changes of the bias are taken over so long, s: a slow drift shows in a quarter of a log. */
 #define SHORTEST_S 10.0
 #define LONGEST_S 60.0
 enum { SPANS = 4 };
 #define SHOWN 5.0                       /* standard errors */
 #define SHOWN_BIAS (0.02 * MARL_DEGREE) /* rad/s */
-
-double lab_smooth_least_walk(void)
-{
-    return SMALLEST_WALK;
-}
 
 /* Of n spans of the log, by the squares of the bias's changes over them: under the true walk the smoothed changes are
  * smaller than it, never larger, so that the walk grows until it has room for them. */
@@ -38,7 +32,7 @@ void lab_smooth_find_walk(lab_smoother *s)
         from = to;
     }
     double walk = seconds > 0 ? sqrt(squares / seconds) : 0;
-    s->walk = fmin(LARGEST_WALK, fmax(SMALLEST_WALK, walk));
+    s->walk = fmin(LARGEST_WALK, fmax(LAB_STEADY_WALK, walk));
 }
 
 int marl_smoothed_bias_moved(const marl_smoothed *smoothed, double moved[3], double sigma[3])

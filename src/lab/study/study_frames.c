@@ -2,6 +2,7 @@
  * Are log and reference on one clock and in one frame, as the study takes them to be? Nobody asked; but with a clock or a
  * frame that is off, every figure of the comparison is wrong. */
 #include "lab/compare/match_pairs.h"
+#include "lab/log/reading.h"
 #include "lab/log/series.h"
 #include "lab/study/study_case.h"
 #include "marlinspike/smooth.h"
@@ -22,17 +23,6 @@
 #define CLOCK_SECONDS 600.0
 #define FRAME_SECONDS 300.0
 
-/* So many seconds of the log; its rows are shared. */
-static marl_log first_part(const marl_log *log, double seconds)
-{
-    marl_log part = *log;
-    int64_t until = log->n > 0 ? log->row[0].sample.t_ns + (int64_t)(seconds * 1e9) : 0;
-    while (part.n > 1 && part.row[part.n - 1].sample.t_ns > until) {
-        part.n--;
-    }
-    return part;
-}
-
 /* Without memory nothing is known; anything else that fails is no finding. */
 static marl_status only_memory(const marl_error *why, marl_error *error)
 {
@@ -41,7 +31,7 @@ static marl_status only_memory(const marl_error *why, marl_error *error)
 
 marl_status lab_study_check_clock(marl_study *study, marl_study_case *it, marl_error *error)
 {
-    marl_log part = first_part(&it->log, CLOCK_SECONDS);
+    marl_log part = lab_log_first(&it->log, CLOCK_SECONDS);
     marl_clock clock;
     marl_error why = {0};
     if (part.n == 0 || it->reference.n == 0) {
@@ -196,7 +186,7 @@ static void warn_of_frames(marl_study *study, marl_study_case *it, const marl_ma
 /* The smoothed log against the reference, in frames that are free. */
 static marl_status look_for_rotation(marl_study *study, marl_study_case *it, marl_error *error)
 {
-    const marl_log part = first_part(&it->log, FRAME_SECONDS);
+    const marl_log part = lab_log_first(&it->log, FRAME_SECONDS);
     marl_smoothed s;
     marl_series estimate = {0, NULL};
     marl_match m;
