@@ -38,6 +38,7 @@ void bench_sensors(void);
 void bench_speed(void);
 void bench_rates(void);
 void bench_delay(void);
+void bench_late(void);
 /* Finds the one tuning of each textbook loop; not part of a run without words. */
 void bench_plain(void);
 void bench_recovery(void);

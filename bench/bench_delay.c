@@ -2,6 +2,7 @@
  * Readings that are late: how often a delay is found, named where there is none, and by how much it is off. */
 #include "bench.h"
 #include "lab/simulate/simulator.h"
+#include "late.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -27,20 +28,6 @@ static const struct {
              {"accel 40 ms", MARL_ACCEL, 4},
              {"gyro 20 ms", MARL_GYRO, 2}};
 enum { CASES = sizeof cases / sizeof cases[0] };
-
-/* The readings of a sensor come so many rows late. */
-static void delay(marl_log *log, int sensor, size_t rows)
-{
-    static const unsigned bit[] = {MARL_FRESH_ACCEL, MARL_FRESH_GYRO, MARL_FRESH_MAG};
-    for (size_t i = log->n; i-- > 0;) {
-        marl_sample *to = &log->row[i].sample;
-        const marl_sample *from = &log->row[i >= rows ? i - rows : 0].sample;
-        to->accel = sensor == MARL_ACCEL ? from->accel : to->accel;
-        to->gyro = sensor == MARL_GYRO ? from->gyro : to->gyro;
-        to->mag = sensor == MARL_MAG ? from->mag : to->mag;
-        to->fresh = (uint8_t)((to->fresh & ~bit[sensor]) | (from->fresh & bit[sensor]));
-    }
-}
 
 /* Of a raw Grommet. */
 static marl_log make_log(marl_scene_kind scene, uint64_t seed)
@@ -106,7 +93,7 @@ void bench_delay(void)
             count c = {0, 0, 0, 0};
             for (uint64_t seed = FROM_SEED; seed < FROM_SEED + SEEDS; seed++) {
                 marl_log log = make_log(scenes[s], seed);
-                delay(&log, cases[k].sensor, cases[k].rows);
+                late_log(&log, cases[k].sensor, cases[k].rows);
                 add_log(&log, k, &c);
                 marl_log_free(&log);
             }

@@ -22,7 +22,7 @@ extern "C" {
  * result: "The iterated Kalman smoother as a Gauss-Newton method" (1994). Equations:
  * docs/methods/smoother.md.
  *
- * World enu; the attitudes are the body's, biases and remainders are in the sensors' frame, from which a
+ * World enu, at the time that the gyroscope's readings show; the attitudes are the body's, biases and remainders are in the sensors' frame, from which a
  * mount of the calibration turns into the body's. Needs accelerometer and gyroscope; without a magnetometer
  * the heading is relative to the start, and its standard deviation grows from there. */
 
@@ -48,6 +48,7 @@ typedef struct marl_smoothed_knot {
 typedef struct marl_sensor_errors {
     double bias[3], bias_sigma[3]; /* of the gyroscope at the end of the log */
     double matrix[9], matrix_sigma[9];
+    double delay, delay_sigma; /* how late its readings are against the gyroscope's, s; of the gyroscope 0 */
 } marl_sensor_errors;
 
 typedef struct marl_smoothed {
@@ -128,6 +129,10 @@ int marl_smoothed_hides_iron(const marl_smoothed *smoothed);
 /* 1 where the log shows the lever arm: over five standard deviations along an axis. *is_long: and it is of a metre or more,
  * so that a filter should know it (MARL_PARAMETER_LEVER_X and so on; ./run bench lever). */
 int marl_smoothed_shows_arm(const marl_smoothed *smoothed, int *is_long);
+
+/* The delays of accelerometer and magnetometer, which the attitudes take into account. Assumed before were 10 and 20 ms (one
+ * standard deviation): so uncertain are those that the log's turns do not show. */
+marl_sensor_delays marl_smoothed_delays(const marl_smoothed *smoothed);
 
 /* How far the gyroscope's bias moved in the log, its largest value less its smallest, with standard errors, rad/s. 1 where one
  * axis moved by over five of them and over 0.02 deg/s, as of a part that warms up. */

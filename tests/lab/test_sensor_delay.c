@@ -1,26 +1,11 @@
 /* SPDX-License-Identifier: MIT
  * Readings that are late against the gyroscope's: found, where there are any, and moved back. */
 #include "check_main.h"
+#include "late.h"
 #include "marlinspike/lab.h"
 #include "memory_log.h"
 #include "random_values.h"
 #include <math.h>
-
-/* Readings of so many rows before; the first ones are lost. */
-static void delay(marl_log *log, int sensor, size_t rows)
-{
-    for (size_t i = log->n; i-- > 0;) {
-        marl_sample *to = &log->row[i].sample;
-        const marl_sample *from = &log->row[i >= rows ? i - rows : 0].sample;
-        const uint8_t bit = sensor == MARL_ACCEL  ? MARL_FRESH_ACCEL
-                            : sensor == MARL_GYRO ? MARL_FRESH_GYRO
-                                                  : MARL_FRESH_MAG;
-        to->accel = sensor == MARL_ACCEL ? from->accel : to->accel;
-        to->gyro = sensor == MARL_GYRO ? from->gyro : to->gyro;
-        to->mag = sensor == MARL_MAG ? from->mag : to->mag;
-        to->fresh = (uint8_t)((to->fresh & ~bit) | (i >= rows ? from->fresh & bit : 0));
-    }
-}
 
 /* In a hand: the late sensor alone is named, within five standard errors; where none is late, none is. */
 START_TEST(a_late_sensor_is_named)
@@ -33,7 +18,7 @@ START_TEST(a_late_sensor_is_named)
         marl_sheet sheet = marl_sheet_grommet();
         marl_log log = memory_log_simulated(MARL_SCENE_TUMBLE, &sheet, 100, 60, 51 + k);
         marl_sensor_delays found;
-        delay(&log, cases[k].sensor, cases[k].rows);
+        late_log(&log, cases[k].sensor, cases[k].rows);
         ck_assert_int_eq(marl_sensor_delays_find(&log, &found, NULL), MARL_OK);
         const marl_sensor_delays named = marl_sensor_delays_named(&found);
         for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
@@ -80,7 +65,7 @@ START_TEST(what_is_moved_back_is_what_was_there)
                  log = memory_log_simulated(MARL_SCENE_HANDLE, &sheet, 50, 10, 60 + (uint64_t)k);
         size_t rows = dice_below(&d, 20);
         int sensor = k % 3;
-        delay(&log, sensor, rows);
+        late_log(&log, sensor, rows);
         ck_assert_int_eq(marl_sensor_delay_remove(&log, (marl_sensor)sensor, 0.02 * (double)rows, NULL),
                          MARL_OK);
         for (size_t i = 0; i < log.n; i++) {

@@ -93,10 +93,20 @@ static marl_status read_calibration(const options *o, marl_calibration_record *r
     return marl_calibration_read(record, path, error);
 }
 
+/* As smoothed, or by the turning alone where that is not trusted. */
+static marl_status warn_of_delays(cli_smoothed *job, marl_error *error)
+{
+    marl_sensor_delays delays = marl_smoothed_delays(&job->smoothed);
+    if (marl_smoothed_distrust(&job->smoothed) != NULL) {
+        MARL_TRY(marl_sensor_delays_find(&job->log, &delays, error));
+    }
+    marl_sensor_delays_warn(&job->warnings, job->log.path, &delays);
+    return MARL_OK;
+}
+
 static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *error)
 {
     marl_calibration_record record;
-    marl_sensor_delays delays;
     int given = 0;
     MARL_TRY(o->figure != NULL ? marl_figure_check_path(o->figure, error) : MARL_OK);
     MARL_TRY(cli_reading_prepare(&o->reading, 1, error));
@@ -104,8 +114,6 @@ static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *
     MARL_TRY(marl_log_load(&job->log, c->file[0], &o->reading.options, error));
     marl_log_warn(&job->warnings, &job->log.report, job->log.path);
     MARL_TRY(marl_axis_faults_warn(&job->warnings, &job->log, error));
-    MARL_TRY(marl_sensor_delays_find(&job->log, &delays, error));
-    marl_sensor_delays_warn(&job->warnings, job->log.path, &delays);
     const char *path = o->calibration != NULL ? o->calibration : o->into;
     const marl_smooth_options how = {.record = given ? &record : NULL,
                                      .record_path = path,
@@ -113,6 +121,7 @@ static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *
                                      .progress_context = &o->progress};
     MARL_TRY(marl_smooth(&job->log, &how, &job->smoothed, error));
     cli_smooth_warn(job);
+    MARL_TRY(warn_of_delays(job, error));
     MARL_TRY(marl_smooth_closures(&job->log, &job->smoothed, &job->closures, error));
     job->calibration = given ? path : NULL;
     MARL_TRY(o->figure != NULL ? cli_smooth_figure(job, o->figure, error) : MARL_OK);

@@ -7,6 +7,8 @@
 
 #define LONG_GAP 1.0      /* s */
 #define MAX_DISTURBED 0.3 /* of the log */
+#define SHOWN_DELAY 0.002 /* s */
+#define SHOWN_SIGMAS 5.0
 
 static const char *const sensor_name[] = {
     [MARL_ACCEL] = "accelerometer", [MARL_GYRO] = "gyroscope", [MARL_MAG] = "magnetometer"};
@@ -141,6 +143,19 @@ static void print_bias_moved(const marl_smoothed *s)
     }
 }
 
+/* Those that are clear, and worth a thought. */
+static void print_delays(const marl_smoothed *s)
+{
+    const marl_sensor_delays delays = marl_smoothed_delays(s);
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_sensor_delay *d = &delays.of[i];
+        if (d->found && fabs(d->delay_s) > fmax(SHOWN_DELAY, SHOWN_SIGMAS * d->sigma_s)) {
+            cli_print("%s: %.1f ms (+- %.1f) %s than the gyroscope; taken into account\n", sensor_name[i],
+                      1e3 * fabs(d->delay_s), 1e3 * d->sigma_s, d->delay_s > 0 ? "later" : "earlier");
+        }
+    }
+}
+
 static void print_sensors(const cli_smoothed *job)
 {
     const marl_smoothed *s = &job->smoothed;
@@ -163,6 +178,7 @@ static void print_sensors(const cli_smoothed *job)
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         print_matrix(job, i);
     }
+    print_delays(s);
     print_lever(s);
 }
 
@@ -304,6 +320,10 @@ static json_t *sensor_json(const cli_smoothed *job, marl_sensor sensor)
     json_object_set_new(object, "bias_sigma", cli_numbers(e->bias_sigma, 3));
     json_object_set_new(object, "matrix", rows_json(e->matrix));
     json_object_set_new(object, "matrix_sigma", rows_json(e->matrix_sigma));
+    if (sensor != MARL_GYRO) {
+        json_object_set_new(object, "delay_s", cli_number(e->delay));
+        json_object_set_new(object, "delay_sigma_s", cli_number(e->delay_sigma));
+    }
     if (job->into != NULL) {
         json_t *matrix = json_array();
         for (int i = 0; i < 3; i++) {

@@ -206,6 +206,8 @@ static void summarise_constants(const lab_smoother *s, const lab_assumption *cla
     }
     put_constants(s, MAG_MATRIX, 9, mag->matrix, mag->matrix_sigma);
     put_constants(s, ARM, 3, out->arm, out->arm_sigma);
+    put_constants(s, ACCEL_DELAY, 1, &accel->delay, &accel->delay_sigma);
+    put_constants(s, MAG_DELAY, 1, &mag->delay, &mag->delay_sigma);
     invert_gyro_matrix(gyro);
     for (int i = 0; i < 3; i++) {
         gyro->bias[i] = last->state[BIAS + i];
@@ -215,7 +217,7 @@ static void summarise_constants(const lab_smoother *s, const lab_assumption *cla
     out->field_north = s->has_mag ? s->constant[FIELD] : NAN;
     out->field_up = s->has_mag ? s->constant[FIELD + 1] : NAN;
     for (int i = 0; i < 9 && !s->has_mag; i++) {
-        mag->bias_sigma[i % 3] = mag->matrix_sigma[i] = NAN;
+        mag->bias_sigma[i % 3] = mag->matrix_sigma[i] = mag->delay_sigma = NAN;
     }
     if (claims) {
         out->is_worse[MARL_ACCEL] = is_worse(s, claimed, ACCEL, 3);
@@ -330,6 +332,17 @@ int marl_smoothed_shows_arm(const marl_smoothed *s, int *is_long)
     }
     *is_long = is_shown && length2 > LONG_ARM * LONG_ARM;
     return is_shown;
+}
+
+marl_sensor_delays marl_smoothed_delays(const marl_smoothed *smoothed)
+{
+    marl_sensor_delays delays;
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_sensor_errors *e = &smoothed->errors[i];
+        delays.of[i] =
+            (marl_sensor_delay){i != MARL_GYRO && isfinite(e->delay_sigma), e->delay, e->delay_sigma};
+    }
+    return delays;
 }
 
 marl_status marl_smoothed_series(const marl_smoothed *smoothed, marl_series *series, marl_error *error)

@@ -129,8 +129,11 @@ double lab_smooth_force_by(const lab_knot *k, int place, int axis)
     if (place >= ACCEL && place < FIELD) {
         return k->force.turn[3 * axis + place - ACCEL];
     }
-    if (place >= ARM && place < ACCEL_MATRIX) {
+    if (place >= ARM && place < ACCEL_DELAY) {
         return k->arm[3 * axis + place - ARM];
+    }
+    if (place == ACCEL_DELAY) {
+        return k->force.by_delay[axis];
     }
     return place >= ACCEL_MATRIX && place < MAG_MATRIX ? k->force.matrix[axis][place - ACCEL_MATRIX] : 0;
 }
@@ -198,6 +201,7 @@ static void measure_field(const lab_smoother *s, const double bias[3], const lab
         for (int j = 0; j < 9; j++) {
             m.by_constant[MAG_MATRIX + j] = -k->field.matrix[i][j];
         }
+        m.by_constant[MAG_DELAY] = -k->field.by_delay[i];
         if (i > 0) {
             m.by_constant[FIELD + i - 1] = -1;
         }

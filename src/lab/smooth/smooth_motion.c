@@ -7,10 +7,10 @@
 #define MAX_ARM_SPAN 0.1     /* s: over a longer one the angular acceleration is not known */
 #define ARM_HALF_NS 25000000 /* before and behind a row: over a shorter span noise is most of it */
 
-/* One row on its way: rotation there, and the integrals from the start of the block. */
+/* One row on its way: rotation and rate (body) there, and the integrals from the start of the block. */
 typedef struct step {
     const marl_sample *sample;
-    double turn[9];
+    double turn[9], rate[3];
     double to_here[9], by_rate[3][9]; /* rotation, and rotation times rate */
 } step;
 
@@ -21,6 +21,14 @@ static void multiply(const double a[9], const double b[9], double out[9])
         m[i] = a[i / 3 * 3] * b[i % 3] + a[i / 3 * 3 + 1] * b[3 + i % 3] + a[i / 3 * 3 + 2] * b[6 + i % 3];
     }
     memcpy(out, m, sizeof m);
+}
+
+/* sum += m v. */
+static void add_turned(const double m[9], const double v[3], double sum[3])
+{
+    for (int i = 0; i < 3; i++) {
+        sum[i] += m[3 * i] * v[0] + m[3 * i + 1] * v[1] + m[3 * i + 2] * v[2];
+    }
 }
 
 /* The transposed rotation times v. */
@@ -44,15 +52,16 @@ static void add_matrix(const double turn[9], const double v[3], double scale, do
     }
 }
 
-/* Adds a reading v, of which `expected` is expected, in the body. by_bias and by_rate sum the integrals up to here. */
+/* Adds a reading v, of which `expected` is expected, in the body: a second before it was that and rate x expected.
+ * by_bias and by_rate sum the integrals up to here. */
 static void add_reading(const step *at, marl_vec3 v, const double expected[3], lab_block_vector *to)
 {
-    const double read[3] = {(double)v.x, (double)v.y, (double)v.z};
+    const double read[3] = {(double)v.x, (double)v.y, (double)v.z}, *w = at->rate, *e = expected;
+    const double before[3] = {w[1] * e[2] - w[2] * e[1], w[2] * e[0] - w[0] * e[2],
+                              w[0] * e[1] - w[1] * e[0]};
     add_matrix(at->turn, expected, 1, to->matrix);
-    for (int i = 0; i < 3; i++) {
-        to->mean[i] +=
-            at->turn[3 * i] * read[0] + at->turn[3 * i + 1] * read[1] + at->turn[3 * i + 2] * read[2];
-    }
+    add_turned(at->turn, read, to->mean);
+    add_turned(at->turn, before, to->by_delay);
     for (int i = 0; i < 9; i++) {
         to->turn[i] += at->turn[i];
         to->by_bias[i] += at->to_here[i];
@@ -132,6 +141,7 @@ static void take_step(const lab_smoother *s, size_t i, const double bias[3], dou
     lab_turn_into(s, i, bias, turned);
     lab_turn_body(q, turned);
     lab_matrix_of(q, at->turn);
+    lab_rate_at(s, i, bias, at->rate);
     add_matrix(at->turn, rate, 1, k->by_rate);
     add_matrix(at->turn, rate, dt, at->by_rate);
     for (int e = 0; e < 9; e++) {
@@ -187,6 +197,7 @@ static void turn_vector(const double m[9], double v[3])
 static void finish_vector(const double back[9], const step *end, lab_block_vector *v)
 {
     scale(v->mean, 3, v->n);
+    scale(v->by_delay, 3, v->n);
     scale(v->turn, 9, v->n);
     scale(v->by_bias, 9, v->n);
     for (int r = 0; r < 3; r++) {
@@ -200,6 +211,7 @@ static void finish_vector(const double back[9], const step *end, lab_block_vecto
         v->by_bias[e] = end->to_here[e] - v->by_bias[e];
     }
     turn_vector(back, v->mean);
+    turn_vector(back, v->by_delay);
     multiply(back, v->turn, v->turn);
     multiply(back, v->by_bias, v->by_bias);
     turn_columns(back, v->matrix);
@@ -248,12 +260,12 @@ void lab_smooth_move(lab_smoother *s)
     }
 }
 
-/* mean - turn bias - matrix D. */
+/* mean - turn bias - matrix D - delay. */
 static void without_constants(const lab_block_vector *v, const double *bias, const double *matrix,
-                              double out[3])
+                              double delay, double out[3])
 {
     for (int r = 0; r < 3; r++) {
-        out[r] = v->mean[r];
+        out[r] = v->mean[r] - delay * v->by_delay[r];
         for (int i = 0; i < 3; i++) {
             out[r] -= v->turn[3 * r + i] * bias[i];
         }
@@ -265,8 +277,8 @@ static void without_constants(const lab_block_vector *v, const double *bias, con
 
 void lab_smooth_force(const lab_smoother *s, const lab_knot *k, double force[3])
 {
-    const double *arm = s->constant + ARM;
-    without_constants(&k->force, s->constant + ACCEL, s->constant + ACCEL_MATRIX, force);
+    const double *c = s->constant, *arm = c + ARM;
+    without_constants(&k->force, c + ACCEL, c + ACCEL_MATRIX, c[ACCEL_DELAY], force);
     for (int r = 0; r < 3; r++) {
         force[r] -= k->arm[3 * r] * arm[0] + k->arm[3 * r + 1] * arm[1] + k->arm[3 * r + 2] * arm[2];
     }
@@ -275,5 +287,6 @@ void lab_smooth_force(const lab_smoother *s, const lab_knot *k, double force[3])
 
 void lab_smooth_field(const lab_smoother *s, const lab_knot *k, double field[3])
 {
-    without_constants(&k->field, s->constant + MAG, s->constant + MAG_MATRIX, field);
+    const double *c = s->constant;
+    without_constants(&k->field, c + MAG, c + MAG_MATRIX, c[MAG_DELAY], field);
 }

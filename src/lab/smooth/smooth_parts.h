@@ -11,16 +11,19 @@ enum { THETA = 0, BIAS = 3, VELOCITY = 6, STATES = 8 };
 
 /* Constants: bias of magnetometer and accelerometer (body), field north and up, matrix of the gyroscope (E), place of
  * the accelerometer from the point whose velocity is estimated (m, body), matrices of accelerometer and magnetometer
- * (D). Of a reading = (1 + E or D) truth + bias; matrices by rows. */
+ * (D), how late the readings of these two are against the gyroscope's (s). Of a reading = (1 + E or D) truth + bias;
+ * matrices by rows. */
 enum {
     MAG = 0,
     ACCEL = 3,
     FIELD = 6,
     GYRO_MATRIX = 8,
     ARM = 17,
-    ACCEL_MATRIX = 20,
-    MAG_MATRIX = 29,
-    CONSTANTS = 38
+    ACCEL_DELAY = 20,
+    ACCEL_MATRIX = 21,
+    MAG_MATRIX = 30,
+    MAG_DELAY = 39,
+    CONSTANTS = 40
 };
 
 #define LAB_MAG_NOISE 0.5 /* sigma_m, uT: of one reading */
@@ -34,6 +37,7 @@ typedef struct lab_block_vector {
     double mean[3];
     double turn[9];       /* rotation: what a bias adds */
     double matrix[3][9];  /* what a matrix D adds to the expected reading */
+    double by_delay[3];   /* what a second of delay adds */
     double by_bias[9];    /* (I_b) rotation, integrated from the reading to the knot, s */
     double by_rate[3][9]; /* (I_E) the same times the rate, rad */
 } lab_block_vector;

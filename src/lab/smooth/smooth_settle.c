@@ -15,8 +15,9 @@ enum { MIN_PASSES = 4, MAX_PASSES = 16, WIDE_PASSES = 2 };
 #define PRIOR_WEIGHT 1.0 /* of the assumption beside each error of a kind, when their size is estimated */
 #define MAX_SCALE 2.0    /* of it over that of raw sensors: with more a matrix explains a pendulum's motion */
 #define FIELD_SIGMA 5.0  /* uT */
-#define ARM_SIGMA 10.0   /* r, m: a pod on its rope turns about a point far above it */
-#define MISSED_BLOCKS 20 /* about 2 s */
+#define DELAY_SIGMA 0.02 /* s: of a low-pass, or of a reading that waits for the bus */
+#define ARM_SIGMA 10.0    /* r, m: a pod on its rope turns about a point far above it */
+#define MISSED_BLOCKS 20  /* about 2 s */
 #define USUAL_PASSES 10.0 /* to go, for the progress */
 /* A result beyond these is not trusted: docs/methods/smoother.md. */
 #define MAX_CHANGE 0.1
@@ -78,6 +79,7 @@ static lab_assumption assume(const level *all)
         assumed.sigma[place_of_matrix((marl_sensor)(i / 9)) + i % 9] =
             i % 9 % 4 == 0 ? all->diagonal : all->beside;
     }
+    assumed.sigma[ACCEL_DELAY] = assumed.sigma[MAG_DELAY] = DELAY_SIGMA;
     assumed.sigma[FIELD] = assumed.sigma[FIELD + 1] = FIELD_SIGMA;
     return assumed;
 }
@@ -311,6 +313,7 @@ static lab_assumption without_field(const lab_smoother *s, const lab_assumption 
         memset(assumed.sigma + MAG, 0, 3 * sizeof *assumed.sigma);
         memset(assumed.sigma + FIELD, 0, 2 * sizeof *assumed.sigma);
         memset(assumed.sigma + MAG_MATRIX, 0, 9 * sizeof *assumed.sigma);
+        assumed.sigma[MAG_DELAY] = 0;
     }
     return assumed;
 }

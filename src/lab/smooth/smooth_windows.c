@@ -56,7 +56,7 @@ typedef struct constants_of {
     double *value, *sigma;
 } constants_of;
 
-enum { KINDS = 6 };
+enum { KINDS = 8 };
 
 static void list_constants(marl_smoothed *s, constants_of kind[KINDS])
 {
@@ -69,6 +69,8 @@ static void list_constants(marl_smoothed *s, constants_of kind[KINDS])
         {ARM, 3, s->arm, s->arm_sigma},
         {ACCEL_MATRIX, 9, accel->matrix, accel->matrix_sigma},
         {MAG_MATRIX, 9, mag->matrix, mag->matrix_sigma},
+        {ACCEL_DELAY, 1, &accel->delay, &accel->delay_sigma},
+        {MAG_DELAY, 1, &mag->delay, &mag->delay_sigma},
     };
     memcpy(kind, all, sizeof all);
 }
