@@ -26,6 +26,7 @@ static const struct {
 enum { CASES = sizeof cases / sizeof cases[0] };
 
 typedef struct table {
+    int found[MARL_SENSOR_COUNT];
     int logs, distrusted, over; /* than three standard deviations, which nothing warns of */
     double log_rms, worst_rms, ratio, worst_ratio, delay_ratio[MARL_SENSOR_COUNT];
 } table;
@@ -50,6 +51,7 @@ static void add_run(const accuracy_run *run, int of, table *t)
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_sensor_delay *d = &found.of[i];
         double off = d->delay_s - truth[i] + truth[MARL_GYRO];
+        t->found[i] += d->found;
         t->delay_ratio[i] += d->found ? pow(off / d->sigma_s, 2) : 0;
     }
     t->logs++;
@@ -67,7 +69,7 @@ static void print_table(const char *grade, const char *name, const table *t)
     double n = t->logs;
     printf("%-11s %-12s %4d  %6.3f %7.3f  %5.2f %7.2f  %4d %4d  %5.2f %5.2f\n", grade, name, t->logs,
            exp(t->log_rms / n), t->worst_rms, t->ratio / n, t->worst_ratio, t->distrusted, t->over,
-           t->delay_ratio[MARL_ACCEL] / n, t->delay_ratio[MARL_MAG] / n);
+           t->delay_ratio[MARL_ACCEL] / t->found[MARL_ACCEL], t->delay_ratio[MARL_MAG] / t->found[MARL_MAG]);
 }
 
 void bench_late(void)

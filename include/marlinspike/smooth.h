@@ -58,8 +58,10 @@ typedef struct marl_smoothed {
     marl_smoothed_knot *knot;
     int heading_is_magnetic;
     marl_sensor_errors errors[MARL_SENSOR_COUNT]; /* without a magnetometer 0 and NaN for it */
-    double arm[3], arm_sigma[3];  /* place of the accelerometer from the point that moves least, m */
-    double field_north, field_up; /* uT */
+    double arm[3], arm_sigma[3]; /* place of the accelerometer from the point that moves least, m */
+    /* What a force adds to the rate that the gyroscope reads, rad/s per m/s^2, by rows, sensors' axes. */
+    double gyro_by_force[9], gyro_by_force_sigma[9];
+    double field_north, field_up;             /* uT */
     double sigma_tilt_rms, sigma_heading_rms; /* over the rows, rad */
     double still_share, disturbed_share;      /* of the log: still; field off by over 2 uT */
     double longest_gap_s;                     /* between rows; 0 when there is none over 0.1 s */
@@ -130,9 +132,14 @@ int marl_smoothed_hides_iron(const marl_smoothed *smoothed);
  * so that a filter should know it (MARL_PARAMETER_LEVER_X and so on; ./run bench lever). */
 int marl_smoothed_shows_arm(const marl_smoothed *smoothed, int *is_long);
 
-/* The delays of accelerometer and magnetometer, which the attitudes take into account. Assumed before were 10 and 20 ms (one
- * standard deviation): so uncertain are those that the log's turns do not show. */
+/* The delays of accelerometer and magnetometer, which the attitudes take into account. Assumed before were 20 ms (one standard
+ * deviation): so uncertain are those that the log's turns do not show. Not found: the accelerometer's with a lever arm of a
+ * metre or more, and the magnetometer's without one. */
 marl_sensor_delays marl_smoothed_delays(const marl_smoothed *smoothed);
+
+/* 1 where the log shows that the gyroscope reads forces, too: an element over five standard errors and 0.02 deg/s per g. Its
+ * bias then changes with how the board lies; the attitudes take it into account. */
+int marl_smoothed_shows_force(const marl_smoothed *smoothed);
 
 /* How far the gyroscope's bias moved in the log, its largest value less its smallest, with standard errors, rad/s. 1 where one
  * axis moved by over five of them and over 0.02 deg/s, as of a part that warms up. */

@@ -8,15 +8,10 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define SHOWN_ARM 5.0          /* standard deviations of a lever arm */
-#define LONG_ARM 1.0           /* m */
 #define DISTURBED2 4.0         /* uT^2 */
 #define WRONG_CALIBRATION 60.0 /* of J: the log speaks against a calibration that was given */
-#define MIN_FIELD 10.0         /* uT, with steel around */
-#define MAX_FIELD 150.0
-#define WORSE 2.0                /* times what a calibration leaves, one sigma */
-#define SIGNIFICANT 3.0          /* standard errors */
-#define UNSURE (2 * MARL_DEGREE) /* of a heading: where turns show the hard iron it is under one degree */
+#define WORSE 2.0              /* times what a calibration leaves, one sigma */
+#define SIGNIFICANT 3.0        /* standard errors */
 
 static marl_status check(const marl_log *log, const marl_smooth_options *options, marl_error *error)
 {
@@ -55,8 +50,8 @@ static lab_assumption find_claim(const marl_log *log, const marl_calibration_rec
     return claimed;
 }
 
-/* Corrected samples in the sensors' frame, whose remainders they show, without what is invalid; a gyroscope
- * reading is held until the next. */
+/* Corrected samples in the sensors' frame, whose remainders they show, without what is invalid; a reading
+ * of gyroscope or accelerometer is held until the next. */
 static marl_status load(const marl_log *log, const marl_smooth_options *options, lab_smoother *s,
                         marl_error *error)
 {
@@ -64,7 +59,7 @@ static marl_status load(const marl_log *log, const marl_smooth_options *options,
     marl_calibration calibration =
         record != NULL ? marl_calibration_for_device(record) : marl_calibration_none();
     marl_corrector corrector;
-    marl_vec3 rate = {0, 0, 0};
+    marl_vec3 rate = {0, 0, 0}, force = {0, 0, 0};
     marl_corrector_init(&corrector, &calibration);
     s->rows = log->n;
     s->from_body = calibration.has_mount ? marl_quat_conjugate(calibration.mount) : marl_quat_identity();
@@ -78,6 +73,8 @@ static marl_status load(const marl_log *log, const marl_smooth_options *options,
         (void)marl_corrector_step(&corrector, to);
         rate = to->fresh & MARL_FRESH_GYRO ? to->gyro : rate;
         to->gyro = rate;
+        force = to->fresh & MARL_FRESH_ACCEL ? to->accel : force;
+        to->accel = force;
         s->has_mag |= (to->fresh & MARL_FRESH_MAG) != 0;
     }
     return MARL_OK;
@@ -206,6 +203,7 @@ static void summarise_constants(const lab_smoother *s, const lab_assumption *cla
     }
     put_constants(s, MAG_MATRIX, 9, mag->matrix, mag->matrix_sigma);
     put_constants(s, ARM, 3, out->arm, out->arm_sigma);
+    put_constants(s, GYRO_FORCE, 9, out->gyro_by_force, out->gyro_by_force_sigma);
     put_constants(s, ACCEL_DELAY, 1, &accel->delay, &accel->delay_sigma);
     put_constants(s, MAG_DELAY, 1, &mag->delay, &mag->delay_sigma);
     invert_gyro_matrix(gyro);
@@ -303,67 +301,4 @@ marl_status marl_hard_iron_find(const marl_log *log, marl_hard_iron *found, marl
     free(s.rate);
     free(s.knot);
     return status;
-}
-
-const char *marl_smoothed_distrust(const marl_smoothed *s)
-{
-    double field = hypot(s->field_north, s->field_up);
-    if (s->dead_axes != 0) {
-        return "an axis of a sensor always reads the same";
-    }
-    if (s->heading_is_magnetic && !(field > MIN_FIELD && field < MAX_FIELD)) {
-        return "the field is none of the Earth's (20 to 70 uT): the magnetometer's unit is wrong";
-    }
-    return lab_smooth_distrust(s->change, s->missed, s->worst, s->worst_of);
-}
-
-int marl_smoothed_hides_iron(const marl_smoothed *s)
-{
-    return s->heading_is_magnetic && s->sensors_are_raw && s->sigma_heading_rms > UNSURE;
-}
-
-int marl_smoothed_shows_arm(const marl_smoothed *s, int *is_long)
-{
-    double length2 = 0;
-    int is_shown = 0;
-    for (int k = 0; k < 3; k++) {
-        is_shown |= fabs(s->arm[k]) > SHOWN_ARM * s->arm_sigma[k];
-        length2 += s->arm[k] * s->arm[k];
-    }
-    *is_long = is_shown && length2 > LONG_ARM * LONG_ARM;
-    return is_shown;
-}
-
-marl_sensor_delays marl_smoothed_delays(const marl_smoothed *smoothed)
-{
-    marl_sensor_delays delays;
-    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
-        const marl_sensor_errors *e = &smoothed->errors[i];
-        delays.of[i] =
-            (marl_sensor_delay){i != MARL_GYRO && isfinite(e->delay_sigma), e->delay, e->delay_sigma};
-    }
-    return delays;
-}
-
-marl_status marl_smoothed_series(const marl_smoothed *smoothed, marl_series *series, marl_error *error)
-{
-    series->n = 0;
-    series->at = malloc((smoothed->n + 1) * sizeof *series->at);
-    if (series->at == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
-    }
-    for (size_t i = 0; i < smoothed->n; i++) {
-        series->at[i] = (marl_attitude){smoothed->row[i].t_ns, smoothed->row[i].q};
-    }
-    series->n = smoothed->n;
-    return MARL_OK;
-}
-
-void marl_smoothed_free(marl_smoothed *smoothed)
-{
-    free(smoothed->row);
-    free(smoothed->knot);
-    smoothed->row = NULL;
-    smoothed->knot = NULL;
-    smoothed->n = smoothed->knots = 0;
 }

@@ -5,7 +5,6 @@
 #include <math.h>
 #include <string.h>
 
-#define GYRO_NOISE 1.5e-4   /* n_g, rad/s/sqrt(Hz) */
 #define GYRO_SCALE 2e-4     /* s_g, errors that turn with the rate beside those of the matrix, 1 */
 #define BIAS_START 0.1      /* b0, rad/s */
 #define TURN_START 0.5      /* theta0, rad */
@@ -100,6 +99,9 @@ static void add_constant(const lab_knot *k, int place, double unit, double slope
             slope[THETA + i][at] -= k->by_rate[i][place - GYRO_MATRIX] * k->length * unit;
         }
     }
+    for (int i = 0; i < 3 && place >= GYRO_FORCE; i++) {
+        slope[THETA + i][at] -= k->by_force[i][place - GYRO_FORCE] * k->length * unit;
+    }
     for (int i = 0; i < 2 && !k->gap && k->force.n > 0; i++) {
         slope[VELOCITY + i][at] -= lab_smooth_force_by(k, place, i) * k->length * unit;
     }
@@ -125,7 +127,7 @@ void lab_smooth_predict(const lab_smoother *s, const lab_constants *c, const lab
     predict_states(s, before, k, f, e);
     propagate(f, e->p);
     for (int i = 0; i < 3; i++) {
-        e->p[(THETA + i) * DIAGONAL] += lab_smooth_turn_variance(k);
+        e->p[(THETA + i) * DIAGONAL] += lab_smooth_turn_variance(s, k);
         e->p[(BIAS + i) * DIAGONAL] += s->walk * s->walk * k->length;
     }
     for (int i = 0; i < 2; i++) {
@@ -134,8 +136,8 @@ void lab_smooth_predict(const lab_smoother *s, const lab_constants *c, const lab
     }
 }
 
-double lab_smooth_turn_variance(const lab_knot *k)
+double lab_smooth_turn_variance(const lab_smoother *s, const lab_knot *k)
 {
-    double density = GYRO_NOISE * GYRO_NOISE + 2 * LAB_PI * GYRO_SCALE * GYRO_SCALE * sqrt(k->rate2);
+    double density = s->noise * s->noise + 2 * LAB_PI * GYRO_SCALE * GYRO_SCALE * sqrt(k->rate2);
     return density * k->length + k->unseen2;
 }

@@ -48,6 +48,6 @@ void lab_smooth_measure(const lab_smoother *s, const lab_knot *before, const lab
 /* What the constant at `place` adds to the mean force of a block along an axis of the world, for one unit of it. */
 double lab_smooth_force_by(const lab_knot *k, int place, int axis);
 /* Variance of the turn that the gyroscope misses on the way to knot k, rad^2, per axis. */
-double lab_smooth_turn_variance(const lab_knot *k);
+double lab_smooth_turn_variance(const lab_smoother *s, const lab_knot *k);
 
 #endif

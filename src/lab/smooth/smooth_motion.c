@@ -136,6 +136,8 @@ static void add_force(const lab_smoother *s, size_t i, const step *at, const dou
 static void take_step(const lab_smoother *s, size_t i, const double bias[3], double q[4], step *at,
                       lab_knot *k)
 {
+    const marl_vec3 *a = &s->sample[i].accel;
+    const double force[3] = {(double)a->x, (double)a->y, (double)a->z};
     double dt = lab_step_s(s, i), turned[3];
     const double *read = s->rate + 3 * i, rate[3] = {read[0] - bias[0], read[1] - bias[1], read[2] - bias[2]};
     lab_turn_into(s, i, bias, turned);
@@ -143,6 +145,7 @@ static void take_step(const lab_smoother *s, size_t i, const double bias[3], dou
     lab_matrix_of(q, at->turn);
     lab_rate_at(s, i, bias, at->rate);
     add_matrix(at->turn, rate, 1, k->by_rate);
+    add_matrix(at->turn, force, 1, k->by_force);
     add_matrix(at->turn, rate, dt, at->by_rate);
     for (int e = 0; e < 9; e++) {
         k->turn[e] += at->turn[e];
@@ -222,6 +225,7 @@ static void clear_sums(lab_knot *k)
 {
     memset(k->turn, 0, sizeof k->turn);
     memset(k->by_rate, 0, sizeof k->by_rate);
+    memset(k->by_force, 0, sizeof k->by_force);
     memset(k->arm, 0, sizeof k->arm);
     memset(&k->force, 0, sizeof k->force);
     memset(&k->field, 0, sizeof k->field);
@@ -245,8 +249,10 @@ static void move_block(const lab_smoother *s, const lab_knot *before, lab_knot *
     multiply(back, k->turn, k->turn);
     for (int r = 0; r < 3; r++) {
         scale(k->by_rate[r], 9, rows);
+        scale(k->by_force[r], 9, rows);
     }
     turn_columns(back, k->by_rate);
+    turn_columns(back, k->by_force);
     scale(k->arm, 9, k->force.n);
     multiply(back, k->arm, k->arm);
     finish_vector(back, &at, &k->force);

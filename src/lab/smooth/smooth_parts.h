@@ -11,8 +11,8 @@ enum { THETA = 0, BIAS = 3, VELOCITY = 6, STATES = 8 };
 
 /* Constants: bias of magnetometer and accelerometer (body), field north and up, matrix of the gyroscope (E), place of
  * the accelerometer from the point whose velocity is estimated (m, body), matrices of accelerometer and magnetometer
- * (D), how late the readings of these two are against the gyroscope's (s). Of a reading = (1 + E or D) truth + bias;
- * matrices by rows. */
+ * (D), how late the readings of these two are against the gyroscope's (s), what a force adds to the rate that is read
+ * (S, rad/s per m/s^2). Of a reading = (1 + E or D) truth + bias; matrices by rows. */
 enum {
     MAG = 0,
     ACCEL = 3,
@@ -23,7 +23,8 @@ enum {
     ACCEL_MATRIX = 21,
     MAG_MATRIX = 30,
     MAG_DELAY = 39,
-    CONSTANTS = 40
+    GYRO_FORCE = 40,
+    CONSTANTS = 49
 };
 
 #define LAB_MAG_NOISE 0.5 /* sigma_m, uT: of one reading */
@@ -54,6 +55,7 @@ typedef struct lab_knot {
     double delta[3];        /* (3a) rotation by which the block's nominal motion misses the knot */
     double turn[9];         /* mean rotation over the block */
     double by_rate[3][9];   /* the same times the rate, rad/s */
+    double by_force[3][9];  /* and times the force that is read, m/s^2 */
     lab_block_vector force; /* m/s^2 */
     double arm[9];          /* mean acceleration of a point by its place in the body, 1/s^2 */
     lab_block_vector field; /* uT */
@@ -83,6 +85,7 @@ typedef struct lab_smoother {
     size_t rows, knots;
     marl_sample *sample; /* corrected, in the sensors' frame */
     double *rate;        /* three for each row: mean readings since the row before */
+    double usual_step;   /* from row to row, the median, s */
     int64_t gap_ns;      /* rows are missing over longer steps */
     marl_quat from_body; /* turns vectors of the body into the sensors' frame */
     lab_knot *knot;
@@ -96,6 +99,7 @@ typedef struct lab_smoother {
     int passes;                                            /* that were made from the last start */
     double made;                                           /* in all */
     double walk;                                           /* n_b: of the gyroscope's bias, rad/s/sqrt(s) */
+    double noise;                                          /* n_g: of its rate, rad/s/sqrt(Hz) */
     double change;   /* u: mean square of the turn in the last pass over its variance */
     double deviance; /* J: -2 log likelihood of the last pass, up to a constant */
 } lab_smoother;
@@ -130,6 +134,8 @@ void lab_rotation_between(const double a[4], const double b[4], double rotation[
 
 /* Mean rates from row to row, and how long a step may be. Two rows or more. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status lab_smooth_find_rates(lab_smoother *s, marl_error *error);
+/* The noise of the gyroscope's rate by its readings alone, rad/s/sqrt(Hz). MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status lab_smooth_find_noise(lab_smoother *s, marl_error *error);
 /* From the row before row i to it, s; 0 for the first. */
 double lab_step_s(const lab_smoother *s, size_t i);
 /* The rotation from the row before row i to it, body there, without bias and matrix. */

@@ -16,8 +16,9 @@ enum { MIN_PASSES = 4, MAX_PASSES = 16, WIDE_PASSES = 2 };
 #define MAX_SCALE 2.0    /* of it over that of raw sensors: with more a matrix explains a pendulum's motion */
 #define FIELD_SIGMA 5.0  /* uT */
 #define DELAY_SIGMA 0.02 /* s: of a low-pass, or of a reading that waits for the bus */
-#define ARM_SIGMA 10.0    /* r, m: a pod on its rope turns about a point far above it */
-#define MISSED_BLOCKS 20  /* about 2 s */
+#define FORCE_SIGMA 1e-4 /* S, rad/s per m/s^2: 0.06 deg/s per g */
+#define ARM_SIGMA 10.0   /* r, m: a pod on its rope turns about a point far above it */
+#define MISSED_BLOCKS 20 /* about 2 s */
 #define USUAL_PASSES 10.0 /* to go, for the progress */
 /* A result beyond these is not trusted: docs/methods/smoother.md. */
 #define MAX_CHANGE 0.1
@@ -80,6 +81,9 @@ static lab_assumption assume(const level *all)
             i % 9 % 4 == 0 ? all->diagonal : all->beside;
     }
     assumed.sigma[ACCEL_DELAY] = assumed.sigma[MAG_DELAY] = DELAY_SIGMA;
+    for (int i = 0; i < 9; i++) {
+        assumed.sigma[GYRO_FORCE + i] = FORCE_SIGMA;
+    }
     assumed.sigma[FIELD] = assumed.sigma[FIELD + 1] = FIELD_SIGMA;
     return assumed;
 }
@@ -220,7 +224,7 @@ static double find_missed(const lab_smoother *s)
             for (int j = 0; j < 3; j++) {
                 sum[j] += s->knot[i].delta[j];
             }
-            variance += lab_smooth_turn_variance(&s->knot[i]);
+            variance += lab_smooth_turn_variance(s, &s->knot[i]);
         }
         largest = fmax(largest, (sum[0] * sum[0] + sum[1] * sum[1] + sum[2] * sum[2]) / (3 * variance));
     }

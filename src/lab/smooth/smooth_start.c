@@ -153,6 +153,7 @@ marl_status lab_smooth_cut(lab_smoother *s, marl_error *error)
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     MARL_TRY(lab_smooth_find_rates(s, error));
+    MARL_TRY(lab_smooth_find_noise(s, error));
     cut(s);
     return MARL_OK;
 }

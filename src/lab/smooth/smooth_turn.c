@@ -57,7 +57,7 @@ double lab_unseen2(const lab_smoother *s, size_t i)
     return missed * missed * (curve[0] * curve[0] + curve[1] * curve[1] + curve[2] * curve[2]) / 3;
 }
 
-static marl_status find_gap(lab_smoother *s, marl_error *error)
+static marl_status find_steps(lab_smoother *s, marl_error *error)
 {
     double *step = malloc(s->rows * sizeof *step);
     if (step == NULL) {
@@ -67,6 +67,7 @@ static marl_status find_gap(lab_smoother *s, marl_error *error)
         step[i] = 1e9 * lab_step_s(s, i);
     }
     double usual = s->rows > 1 ? lab_quantile(step + 1, s->rows - 1, 0.5) : 0;
+    s->usual_step = 1e-9 * usual;
     s->gap_ns = (int64_t)fmax((double)SHORTEST_GAP_NS, GAP_STEPS * usual);
     free(step);
     return MARL_OK;
@@ -87,16 +88,23 @@ marl_status lab_smooth_find_rates(lab_smoother *s, marl_error *error)
             s->rate[3 * i + (size_t)k] = 0.5 * (before[k] + here[k]) + curve[k];
         }
     }
-    return find_gap(s, error);
+    return find_steps(s, error);
 }
 
-/* (1 - E) (read - bias). */
-static void correct(const lab_smoother *s, const double read[3], const double bias[3], double rate[3])
+/* (1 - E) (read - bias - S force), with the force of row i. */
+static void correct(const lab_smoother *s, size_t i, const double read[3], const double bias[3],
+                    double rate[3])
 {
-    const double v[3] = {read[0] - bias[0], read[1] - bias[1], read[2] - bias[2]};
-    for (int i = 0; i < 3; i++) {
-        const double *row = s->constant + GYRO_MATRIX + 3 * i;
-        rate[i] = v[i] - (row[0] * v[0] + row[1] * v[1] + row[2] * v[2]);
+    const marl_vec3 *force = &s->sample[i].accel;
+    double v[3];
+    for (int k = 0; k < 3; k++) {
+        const double *row = s->constant + GYRO_FORCE + 3 * k;
+        v[k] = read[k] - bias[k] -
+               (row[0] * (double)force->x + row[1] * (double)force->y + row[2] * (double)force->z);
+    }
+    for (int k = 0; k < 3; k++) {
+        const double *row = s->constant + GYRO_MATRIX + 3 * k;
+        rate[k] = v[k] - (row[0] * v[0] + row[1] * v[1] + row[2] * v[2]);
     }
 }
 
@@ -104,7 +112,7 @@ void lab_rate_at(const lab_smoother *s, size_t i, const double bias[3], double r
 {
     double read[3];
     reading(s, i, read);
-    correct(s, read, bias, rate);
+    correct(s, i, read, bias, rate);
 }
 
 /* An axis that itself turns adds step^2 / 12 times the cross product of the rates at both ends ("A new mathematical formulation
@@ -113,7 +121,7 @@ void lab_turn_into(const lab_smoother *s, size_t i, const double bias[3], double
 {
     double mean[3], a[3], b[3], step = lab_step_s(s, i);
     double coning = 1e9 * step <= (double)s->gap_ns ? step * step / 12 : 0;
-    correct(s, s->rate + 3 * i, bias, mean);
+    correct(s, i, s->rate + 3 * i, bias, mean);
     lab_rate_at(s, i > 0 ? i - 1 : 0, bias, a);
     lab_rate_at(s, i, bias, b);
     turned[0] = step * mean[0] + coning * (a[1] * b[2] - a[2] * b[1]);

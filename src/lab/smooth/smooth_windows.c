@@ -56,7 +56,7 @@ typedef struct constants_of {
     double *value, *sigma;
 } constants_of;
 
-enum { KINDS = 8 };
+enum { KINDS = 9 };
 
 static void list_constants(marl_smoothed *s, constants_of kind[KINDS])
 {
@@ -71,6 +71,7 @@ static void list_constants(marl_smoothed *s, constants_of kind[KINDS])
         {MAG_MATRIX, 9, mag->matrix, mag->matrix_sigma},
         {ACCEL_DELAY, 1, &accel->delay, &accel->delay_sigma},
         {MAG_DELAY, 1, &mag->delay, &mag->delay_sigma},
+        {GYRO_FORCE, 9, s->gyro_by_force, s->gyro_by_force_sigma},
     };
     memcpy(kind, all, sizeof all);
 }
