@@ -2,7 +2,7 @@
  * Readings that are late: how often a delay is found, named where there is none, and by how much it is off. */
 #include "bench.h"
 #include "lab/simulate/simulator.h"
-#include "late.h"
+#include "sensor_faults.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>

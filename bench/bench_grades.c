@@ -1,5 +1,5 @@
 /* SPDX-License-Identifier: MIT
- * The smoother on sensors of seven grades, from calibrated to twice as bad as it assumes: errors, whether the standard
+ * The smoother on sensors of many grades, from calibrated to twice as bad as it assumes: errors, whether the standard
  * deviations hold, which results it does not trust, and whether decisions between tunings are right. */
 #include "bench.h"
 #include "smoothed_run.h"
@@ -32,6 +32,11 @@ static const accuracy_grade grades[] = {
     {"warms up, 0.1 deg/s", .declared = 1, .warm_gyro = 0.1},
     {"warms up, 0.5 deg/s", .declared = 1, .warm_gyro = 0.5},
     {"raw, 0.5 %, 0.5 deg/s", RAW(0.005, 0.004, 0.1, 1), .warm_gyro = 0.5},
+    {"0.05 deg/s per g", .declared = 1, .by_force = 0.05},
+    {"0.2 deg/s per g", .declared = 1, .by_force = 0.2},
+    {"raw, 0.5 %, 0.1 per g", RAW(0.005, 0.004, 0.1, 1), .by_force = 0.1},
+    {"gyroscope's noise x 8", .declared = 1, .gyro_noise_times = 8},
+    {"raw, 0.5 %, noise x 8", RAW(0.005, 0.004, 0.1, 1), .gyro_noise_times = 8},
 };
 enum { GRADES = sizeof grades / sizeof grades[0] };
 

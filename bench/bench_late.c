@@ -2,7 +2,7 @@
  * The smoother on readings that are late against the gyroscope's: errors, whether the standard deviations hold, and
  * whether the delay is found. */
 #include "bench.h"
-#include "late.h"
+#include "sensor_faults.h"
 #include "smoothed_run.h"
 #include <math.h>
 #include <stdio.h>

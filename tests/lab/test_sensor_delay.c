@@ -1,10 +1,10 @@
 /* SPDX-License-Identifier: MIT
  * Readings that are late against the gyroscope's: found, where there are any, and moved back. */
 #include "check_main.h"
-#include "late.h"
 #include "marlinspike/lab.h"
 #include "memory_log.h"
 #include "random_values.h"
+#include "sensor_faults.h"
 #include <math.h>
 
 /* In a hand: the late sensor alone is named, within five standard errors; where none is late, none is. */

@@ -2,7 +2,7 @@
  * The smoother on readings that are late against the gyroscope's. */
 #include "calibrated_log.h"
 #include "check_main.h"
-#include "late.h"
+#include "sensor_faults.h"
 
 static const marl_scene_kind scenes[] = {MARL_SCENE_TUMBLE, MARL_SCENE_HANDLE, MARL_SCENE_CARRY,
                                          MARL_SCENE_WHIRL};

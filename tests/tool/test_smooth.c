@@ -225,8 +225,37 @@ START_TEST(a_bias_that_moves_is_printed)
 }
 END_TEST
 
+/* The magnetometer 40 ms late, and a gyroscope that reads 0.0002 rad/s for each m/s^2 along z, 0.11 deg/s per g. */
+START_TEST(a_delay_and_forces_are_printed)
+{
+    temporary dir = tool_folder();
+    run_wants(0, "simulate --scene poses --seed 6 -o poses.csv --quiet");
+    ck_assert_int_eq(
+        system("awk -F, 'BEGIN { OFS = \",\" } /^[0-9]/ { for (k = 8; k <= 10; k++) { a[NR, k] = $k; "
+               "$k = a[NR - 4, k] } $5 += 0.0002 * $4 } { print }' poses.csv > late.csv"),
+        0);
+    tool_run r = run("smooth late.csv -o late.smooth.csv"), fine = run("smooth poses.csv");
+    ck_assert_int_eq(r.code, 0);
+    ck_assert_ptr_nonnull(strstr(r.out, "\nmagnetometer: "));
+    ck_assert_ptr_nonnull(strstr(r.out, " later than the gyroscope; taken into account\n"));
+    ck_assert_ptr_nonnull(strstr(r.out, "\n  by force, x "));
+    ck_assert_ptr_nonnull(strstr(r.out, "deg/s per g\n"));
+    ck_assert_ptr_nonnull(strstr(r.err, "the magnetometer's readings are "));
+    ck_assert_ptr_null(strstr(fine.out, "later than"));
+    ck_assert_ptr_null(strstr(fine.out, "by force"));
+    run_free(&r);
+    run_free(&fine);
+    json_t *late = run_json(0, "smooth late.csv");
+    json_t *row = json_array_get(json_object_get(json_object_get(late, "gyro"), "by_force"), 0);
+    ck_assert_double_eq_tol(json_at(late, "mag.delay_s"), 0.04, 5 * json_at(late, "mag.delay_sigma_s"));
+    ck_assert_double_eq_tol(json_number_value(json_array_get(row, 2)), 0.0002, 1e-4);
+    json_decref(late);
+    temporary_remove(&dir);
+}
+END_TEST
+
 MARL_SUITE_OF_TRIALS("tool smooth", spoilt, what_is_not_trusted_is_not_written_and_decides_nothing,
                      CAMPAIGN(it_stands_in_for_the_rig), a_calibration_comes_of_any_motion,
                      an_option_says_that_a_log_is_calibrated, a_pendulum_names_its_lever_arm,
                      a_hard_iron_that_no_turn_shows_is_named, a_bias_that_moves_is_printed,
-                     what_it_needs_and_what_it_adds)
+                     a_delay_and_forces_are_printed, what_it_needs_and_what_it_adds)

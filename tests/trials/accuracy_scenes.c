@@ -4,6 +4,7 @@
 #include "lab/maths/random.h"
 #include "lab/maths/statistics.h"
 #include "lab/simulate/simulator.h"
+#include "sensor_faults.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -164,6 +165,7 @@ static void spoil_sheet(marl_sheet *sheet, const accuracy_grade *grade, lab_rand
     for (int i = 0; i < 3 && grade->noise_times > 0; i++) {
         sensor[i]->white *= grade->noise_times;
     }
+    sheet->gyro.white *= grade->gyro_noise_times > 0 ? grade->gyro_noise_times : 1;
 }
 
 /* The field becomes one that dips by so much, of the same strength. */
@@ -222,6 +224,18 @@ static void warm_up(accuracy_run *run, double sigma, lab_random *random)
     }
 }
 
+/* A turned board has another bias then. */
+static void read_forces(accuracy_run *run, double sigma, lab_random *random)
+{
+    double by_force[9];
+    for (int i = 0; i < 9; i++) {
+        by_force[i] = sigma * MARL_DEGREE / MARL_STANDARD_GRAVITY * lab_random_normal(random);
+    }
+    for (size_t k = 0; k < run->n; k++) {
+        read_force(&run->sample[k], by_force);
+    }
+}
+
 accuracy_run accuracy_run_make_graded(const accuracy_class *of, uint64_t seed, const accuracy_grade *grade)
 {
     marl_sheet sheet = accuracy_sheet(seed);
@@ -244,6 +258,9 @@ accuracy_run accuracy_run_make_graded(const accuracy_class *of, uint64_t seed, c
     }
     if (grade->warm_gyro > 0) {
         warm_up(&run, grade->warm_gyro, &random);
+    }
+    if (grade->by_force > 0) {
+        read_forces(&run, grade->by_force, &random);
     }
     return run;
 }

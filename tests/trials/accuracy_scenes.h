@@ -61,6 +61,7 @@ typedef struct accuracy_grade {
     double accel_times, mag_times; /* what calibration left of these, so many times; 0: once */
     double shaken;                 /* m/s^2 rms: shaken in all directions besides, 0.3 to 6 Hz */
     double noise_times, dip_deg;   /* 0: once, 61.2 */
+    double gyro_noise_times, by_force; /* 0: once; deg/s per g on each axis for each axis (one sigma) */
     double
         warm_gyro; /* deg/s: the gyroscope's bias moves by so much on each axis (one sigma), to its end within half
                          a minute to ten minutes (time constant) */

@@ -80,7 +80,7 @@ void marl_sensor_delays_warn(marl_warnings *warnings, const char *path, const ma
         if (d->found) {
             marl_warn(
                 warnings, "sensor-delay",
-                "%s: by its turning the %s's readings are %.0f ms late (+- %.0f): its low-pass, or when it "
+                "%s: by its turning the %s's readings are %.1f ms late (+- %.1f): its low-pass, or when it "
                 "is read. At 100 deg/s that is %.1f degrees; inspect --delay auto -o LOG puts them where "
                 "they belong",
                 path, name[i], 1e3 * d->delay_s, 1e3 * d->sigma_s, 100 * d->delay_s);

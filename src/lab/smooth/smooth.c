@@ -276,6 +276,7 @@ marl_status lab_smooth_whole(const marl_log *log, const marl_smooth_options *opt
     free(s.rate);
     free(s.knot);
     free(s.store);
+    free(s.slopes);
     return status;
 }
 

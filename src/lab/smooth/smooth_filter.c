@@ -11,40 +11,37 @@
 #define MAX_STILL_SPEED 3.0 /* v_s, m/s: a body that glides faster is not taken for still */
 #define MAX_TURN 0.5        /* rad in one pass */
 
-/* Per knot in the store: x+, the lower triangle of P+, the slopes. */
+/* Per knot in the store: x+, the lower triangle of P+. The slopes, most of it, stand for themselves in less room. */
 enum { HEAD = STATES + STATES * (STATES + 1) / 2 };
 
-static size_t per_knot(const lab_constants *c)
+static void put(const lab_estimate *e, const lab_constants *c, size_t knot, lab_smoother *s)
 {
-    return HEAD + STATES * (size_t)c->used;
-}
-
-static void put(const lab_estimate *e, const lab_constants *c, double *store)
-{
+    double *store = s->store + knot * HEAD;
+    float *slope = s->slopes + knot * STATES * (size_t)c->used;
     memcpy(store, e->x, sizeof e->x);
     store += STATES;
     for (int i = 0; i < STATES; i++) {
         memcpy(store, e->p + i * STATES, (size_t)(i + 1) * sizeof *store);
         store += i + 1;
-    }
-    for (int i = 0; i < STATES; i++) {
-        memcpy(store, e->slope[i], (size_t)c->used * sizeof *store);
-        store += c->used;
+        for (int j = 0; j < c->used; j++) {
+            *slope++ = (float)e->slope[i][j];
+        }
     }
 }
 
-static void get(const double *store, const lab_constants *c, lab_estimate *e)
+static void get(const lab_smoother *s, const lab_constants *c, size_t knot, lab_estimate *e)
 {
+    const double *store = s->store + knot * HEAD;
+    const float *slope = s->slopes + knot * STATES * (size_t)c->used;
     memcpy(e->x, store, sizeof e->x);
     store += STATES;
     for (int i = 0; i < STATES; i++) {
         for (int j = 0; j <= i; j++) {
             e->p[i * STATES + j] = e->p[j * STATES + i] = *store++;
         }
-    }
-    for (int i = 0; i < STATES; i++) {
-        memcpy(e->slope[i], store, (size_t)c->used * sizeof *store);
-        store += c->used;
+        for (int j = 0; j < c->used; j++) {
+            e->slope[i][j] = (double)*slope++;
+        }
     }
 }
 
@@ -65,7 +62,7 @@ static void forward(lab_smoother *s, lab_constants *c)
             lab_smooth_measure(s, &s->knot[i - 1], k, &e, c);
             age = k->field.n > 0 ? 0 : age;
         }
-        put(&e, c, s->store + i * per_knot(c));
+        put(&e, c, i, s);
     }
 }
 
@@ -191,10 +188,10 @@ static marl_status backward(lab_smoother *s, const lab_constants *c, const doubl
 {
     lab_estimate e, after, predicted;
     double f[SQUARE], gain[SQUARE];
-    get(s->store + (s->knots - 1) * per_knot(c), c, &e);
+    get(s, c, s->knots - 1, &e);
     s->change = 0;
     for (size_t i = s->knots - 1; i-- > 0;) {
-        get(s->store + i * per_knot(c), c, &after);
+        get(s, c, i, &after);
         predicted = after;
         lab_smooth_transition(&s->knot[i + 1], f);
         lab_smooth_predict(s, c, &s->knot[i], &s->knot[i + 1], f, &predicted);
@@ -253,12 +250,12 @@ marl_status lab_smooth_filter(lab_smoother *s, marl_error *error)
 {
     lab_constants c;
     double value[CONSTANTS];
-    size_t size = s->knots * (size_t)(HEAD + STATES * CONSTANTS) * sizeof *s->store;
     if (s->store == NULL) {
-        s->store = malloc(size);
+        s->store = malloc(s->knots * HEAD * sizeof *s->store);
+        s->slopes = malloc(s->knots * STATES * CONSTANTS * sizeof *s->slopes);
     }
-    if (s->store == NULL) {
-        return marl_fail(error, MARL_ERR_SYSTEM, "no memory for %zu MB", size >> 20);
+    if (s->store == NULL || s->slopes == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory for %zu knots", s->knots);
     }
     lab_constants_begin(s, &c);
     forward(s, &c);

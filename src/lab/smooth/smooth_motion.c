@@ -136,14 +136,13 @@ static void add_force(const lab_smoother *s, size_t i, const step *at, const dou
 static void take_step(const lab_smoother *s, size_t i, const double bias[3], double q[4], step *at,
                       lab_knot *k)
 {
-    const marl_vec3 *a = &s->sample[i].accel;
-    const double force[3] = {(double)a->x, (double)a->y, (double)a->z};
-    double dt = lab_step_s(s, i), turned[3];
+    double dt = lab_step_s(s, i), turned[3], force[3];
     const double *read = s->rate + 3 * i, rate[3] = {read[0] - bias[0], read[1] - bias[1], read[2] - bias[2]};
     lab_turn_into(s, i, bias, turned);
     lab_turn_body(q, turned);
     lab_matrix_of(q, at->turn);
     lab_rate_at(s, i, bias, at->rate);
+    lab_force_at(s, i, force);
     add_matrix(at->turn, rate, 1, k->by_rate);
     add_matrix(at->turn, force, 1, k->by_force);
     add_matrix(at->turn, rate, dt, at->by_rate);

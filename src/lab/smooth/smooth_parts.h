@@ -12,7 +12,7 @@ enum { THETA = 0, BIAS = 3, VELOCITY = 6, STATES = 8 };
 /* Constants: bias of magnetometer and accelerometer (body), field north and up, matrix of the gyroscope (E), place of
  * the accelerometer from the point whose velocity is estimated (m, body), matrices of accelerometer and magnetometer
  * (D), how late the readings of these two are against the gyroscope's (s), what a force adds to the rate that is read
- * (S, rad/s per m/s^2). Of a reading = (1 + E or D) truth + bias; matrices by rows. */
+ * (S, rad/s per m/s^2, beside the mean force). Of a reading = (1 + E or D) truth + bias; matrices by rows. */
 enum {
     MAG = 0,
     ACCEL = 3,
@@ -55,7 +55,7 @@ typedef struct lab_knot {
     double delta[3];        /* (3a) rotation by which the block's nominal motion misses the knot */
     double turn[9];         /* mean rotation over the block */
     double by_rate[3][9];   /* the same times the rate, rad/s */
-    double by_force[3][9];  /* and times the force that is read, m/s^2 */
+    double by_force[3][9];  /* and times the force, m/s^2 */
     lab_block_vector force; /* m/s^2 */
     double arm[9];          /* mean acceleration of a point by its place in the body, 1/s^2 */
     lab_block_vector field; /* uT */
@@ -83,11 +83,12 @@ typedef struct lab_smoother {
     const char *path; /* of the log, for messages */
     const lab_progress *progress;
     size_t rows, knots;
-    marl_sample *sample; /* corrected, in the sensors' frame */
-    double *rate;        /* three for each row: mean readings since the row before */
-    double usual_step;   /* from row to row, the median, s */
-    int64_t gap_ns;      /* rows are missing over longer steps */
-    marl_quat from_body; /* turns vectors of the body into the sensors' frame */
+    marl_sample *sample;  /* corrected, in the sensors' frame */
+    double *rate;         /* three for each row: mean readings since the row before */
+    double mean_force[3]; /* of all rows: under it the gyroscope's bias is what is called so */
+    double usual_step;    /* from row to row, the median, s */
+    int64_t gap_ns;       /* rows are missing over longer steps */
+    marl_quat from_body;  /* turns vectors of the body into the sensors' frame */
     lab_knot *knot;
     int has_mag;
     int has_iron;                  /* it is large, and taken off the samples */
@@ -96,6 +97,7 @@ typedef struct lab_smoother {
     lab_assumption assumed;
     double constant[CONSTANTS], constant_sigma[CONSTANTS]; /* of the last pass */
     double *store;                                         /* (3c) the filter's estimates, for the way back */
+    float *slopes;                                         /* ... and how they change with the constants */
     int passes;                                            /* that were made from the last start */
     double made;                                           /* in all */
     double walk;                                           /* n_b: of the gyroscope's bias, rad/s/sqrt(s) */
@@ -142,6 +144,8 @@ double lab_step_s(const lab_smoother *s, size_t i);
 void lab_turn_into(const lab_smoother *s, size_t i, const double bias[3], double turned[3]);
 /* The rate that is read at row i, without bias and matrix. */
 void lab_rate_at(const lab_smoother *s, size_t i, const double bias[3], double rate[3]);
+/* The force that is read at row i, beside the mean one. */
+void lab_force_at(const lab_smoother *s, size_t i, double force[3]);
 /* Mean square per axis of what that rotation may miss, rad^2. */
 double lab_unseen2(const lab_smoother *s, size_t i);
 

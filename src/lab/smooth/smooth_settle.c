@@ -21,6 +21,7 @@ enum { MIN_PASSES = 4, MAX_PASSES = 16, WIDE_PASSES = 2 };
 #define MISSED_BLOCKS 20 /* about 2 s */
 #define USUAL_PASSES 10.0 /* to go, for the progress */
 /* A result beyond these is not trusted: docs/methods/smoother.md. */
+#define SAME_START 0.2 /* rad, rms */
 #define MAX_CHANGE 0.1
 #define MAX_MISSED 3.0
 #define MAX_WORST 3.5
@@ -214,6 +215,18 @@ static void restore(const saved *from, lab_smoother *s)
     s->deviance = from->deviance;
 }
 
+/* Are the attitudes so near to those of a result that passes from here would end there, too? */
+static int leads_to(const lab_smoother *s, const saved *result)
+{
+    double squares = 0;
+    for (size_t i = 0; i < s->knots; i++) {
+        double r[3];
+        lab_rotation_between(result->knot[i].q, s->knot[i].q, r);
+        squares += r[0] * r[0] + r[1] * r[1] + r[2] * r[2];
+    }
+    return squares < SAME_START * SAME_START * (double)s->knots;
+}
+
 /* (k) |sum of what is missed|^2 / (3 sum of its variance) over 20 blocks, the largest; a gap is in the variance. */
 static double find_missed(const lab_smoother *s)
 {
@@ -279,8 +292,9 @@ static marl_status run_raw(lab_smoother *s, lab_verdict *verdict, marl_error *er
     }
     s->assumed = s->raw;
     marl_status status = lab_smooth_start(s, 0, error);
-    status = status != MARL_OK ? status : run_passes(s, 1, error);
-    if (status == MARL_OK && !(s->deviance < first.deviance)) {
+    int is_other = status == MARL_OK && !leads_to(s, &first);
+    status = is_other ? run_passes(s, 1, error) : status;
+    if (status == MARL_OK && !(is_other && s->deviance < first.deviance)) {
         restore(&first, s);
     }
     check_result(s, verdict);
@@ -288,7 +302,8 @@ static marl_status run_raw(lab_smoother *s, lab_verdict *verdict, marl_error *er
     return status;
 }
 
-/* As claimed, from the raw result or from the start; goes back to raw where the log speaks against it. */
+/* As claimed, from the raw result or from the start, where that is another one; goes back to raw where the log speaks against
+ * it. */
 static marl_status try_claim(lab_smoother *s, const lab_assumption *claim, int from_start,
                              lab_verdict *verdict, marl_error *error)
 {
@@ -297,8 +312,13 @@ static marl_status try_claim(lab_smoother *s, const lab_assumption *claim, int f
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
     marl_status status = from_start ? lab_smooth_start(s, 1, error) : MARL_OK;
+    if (status != MARL_OK || (from_start && leads_to(s, &raw))) {
+        restore(&raw, s);
+        free(raw.knot);
+        return status;
+    }
     s->assumed = *claim;
-    status = status != MARL_OK ? status : run_passes(s, 0, error);
+    status = run_passes(s, 0, error);
     const char *why = lab_smooth_distrust(verdict->change, verdict->missed, verdict->worst, verdict->worse);
     verdict->preference = s->deviance - raw.deviance;
     verdict->calibrated = verdict->preference < (why == NULL ? PREFERENCE : PREFERENCE_OPEN);

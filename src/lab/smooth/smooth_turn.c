@@ -87,20 +87,30 @@ marl_status lab_smooth_find_rates(lab_smoother *s, marl_error *error)
         for (int k = 0; k < 3; k++) {
             s->rate[3 * i + (size_t)k] = 0.5 * (before[k] + here[k]) + curve[k];
         }
+        s->mean_force[0] += (double)s->sample[i].accel.x / (double)s->rows;
+        s->mean_force[1] += (double)s->sample[i].accel.y / (double)s->rows;
+        s->mean_force[2] += (double)s->sample[i].accel.z / (double)s->rows;
     }
     return find_steps(s, error);
+}
+
+void lab_force_at(const lab_smoother *s, size_t i, double force[3])
+{
+    const marl_vec3 *read = &s->sample[i].accel;
+    force[0] = (double)read->x - s->mean_force[0];
+    force[1] = (double)read->y - s->mean_force[1];
+    force[2] = (double)read->z - s->mean_force[2];
 }
 
 /* (1 - E) (read - bias - S force), with the force of row i. */
 static void correct(const lab_smoother *s, size_t i, const double read[3], const double bias[3],
                     double rate[3])
 {
-    const marl_vec3 *force = &s->sample[i].accel;
-    double v[3];
+    double v[3], force[3];
+    lab_force_at(s, i, force);
     for (int k = 0; k < 3; k++) {
         const double *row = s->constant + GYRO_FORCE + 3 * k;
-        v[k] = read[k] - bias[k] -
-               (row[0] * (double)force->x + row[1] * (double)force->y + row[2] * (double)force->z);
+        v[k] = read[k] - bias[k] - (row[0] * force[0] + row[1] * force[1] + row[2] * force[2]);
     }
     for (int k = 0; k < 3; k++) {
         const double *row = s->constant + GYRO_MATRIX + 3 * k;

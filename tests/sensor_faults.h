@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
- * Readings of one sensor that come some rows late. */
-#ifndef LATE_H
-#define LATE_H
+ * What is wrong with sensors: readings that come some rows late, a gyroscope that reads forces. */
+#ifndef SENSOR_FAULTS_H
+#define SENSOR_FAULTS_H
 
 #include "marlinspike/log.h"
 
@@ -23,6 +23,17 @@ static inline void late_log(marl_log *log, int sensor, size_t rows)
     }
     for (size_t i = 0; i < rows && i < log->n; i++) {
         log->row[i].sample.fresh = (uint8_t)(log->row[i].sample.fresh & ~(1u << sensor));
+    }
+}
+
+/* Adds to the rate by_force times the force, rad/s per m/s^2, by rows. */
+static inline void read_force(marl_sample *s, const double by_force[9])
+{
+    float *rate[] = {&s->gyro.x, &s->gyro.y, &s->gyro.z};
+    for (int i = 0; i < 3; i++) {
+        const double *row = by_force + 3 * i;
+        *rate[i] +=
+            (float)(row[0] * (double)s->accel.x + row[1] * (double)s->accel.y + row[2] * (double)s->accel.z);
     }
 }
 
