@@ -50,6 +50,7 @@ typedef enum marl_parameter_id {
     MARL_PARAMETER_LEVER_X,
     MARL_PARAMETER_LEVER_Y,
     MARL_PARAMETER_LEVER_Z,
+    MARL_PARAMETER_MAG_DELAY,
     MARL_PARAMETER_ACCEL_THRESHOLD,
     MARL_PARAMETER_FORCE_TIME,
     MARL_PARAMETER_BIAS_SHARE,
@@ -81,7 +82,7 @@ typedef enum marl_parameter_group {
 #define MARL_MAG_BIAS_SPREAD_RAW 3.0f
 
 /* Capacities that buffers are sized by: of a name with its NUL, and of the parameters of one filter. */
-enum { MARL_PARAMETER_NAME_MAX = 20, MARL_FILTER_PARAMETERS_MAX = 24 };
+enum { MARL_PARAMETER_NAME_MAX = 18, MARL_FILTER_PARAMETERS_MAX = 25 };
 
 typedef struct marl_parameter {
     char name[MARL_PARAMETER_NAME_MAX];

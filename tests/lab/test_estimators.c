@@ -4,6 +4,7 @@
 #include "accuracy_scenes.h"
 #include "check_main.h"
 #include "lab/maths/random.h"
+#include "sensor_faults.h"
 #include <math.h>
 #include <string.h>
 
@@ -171,6 +172,31 @@ START_TEST(a_known_speed_or_lever_arm_takes_the_turn_out)
                       "%s: speed known %.2f, without %.2f", name, total(&speed), total(&without));
         ck_assert_msg(total(&lever) < 0.8 && total(&lever) < total(&turn),
                       "%s: lever known %.2f, without %.2f", name, total(&lever), total(&turn));
+    }
+}
+END_TEST
+
+/* A magnetometer that is 40 ms late and known to be is as good as one in time; unknown it does harm. */
+START_TEST(a_known_delay_is_none)
+{
+    enum { LATE = 8 };
+    for (int f = FIRST; f < MARL_FILTER_COUNT; f++) {
+        marl_tuning tuning = marl_tuning_default((marl_filter)f), knows = tuning;
+        accuracy_sum prompt = {0}, late = {0}, known = {0};
+        knows.value[MARL_PARAMETER_MAG_DELAY] = 0.04f;
+        for (uint64_t seed = FROM; seed < FROM + 3; seed++) {
+            accuracy_run run = accuracy_run_make(class_named("tumble"), seed);
+            accuracy_run_ours(&tuning, &run, &prompt);
+            for (size_t i = run.n; i-- > LATE;) {
+                late_reading(&run.sample[i], &run.sample[i - LATE], MARL_MAG);
+            }
+            accuracy_run_ours(&tuning, &run, &late);
+            accuracy_run_ours(&knows, &run, &known);
+            accuracy_run_free(&run);
+        }
+        ck_assert_msg(total(&known) < 1.1 * total(&prompt) && total(&late) > 1.3 * total(&prompt),
+                      "%s: in time %.2f, late %.2f, and known %.2f", marl_filter_name((marl_filter)f),
+                      total(&prompt), total(&late), total(&known));
     }
 }
 END_TEST
@@ -446,8 +472,8 @@ END_TEST
 MARL_SUITE("estimators", CAMPAIGN(every_class_of_motion_beside_the_textbook),
            a_bias_that_nobody_knows_is_learned, a_bias_beyond_its_limit_is_counted,
            a_first_tilt_that_is_wrong_does_not_last_in_the_heading, steady_turns_do_not_drag_kalman,
-           CAMPAIGN(a_known_speed_or_lever_arm_takes_the_turn_out), steel_does_not_move_the_tilt,
-           kalman_heals_an_unseen_turn, gains_act_as_published, CAMPAIGN(a_start_in_motion_settles),
-           a_gap_in_hand_motion_heals, rates_and_losses_hardly_matter,
+           CAMPAIGN(a_known_speed_or_lever_arm_takes_the_turn_out), a_known_delay_is_none,
+           steel_does_not_move_the_tilt, kalman_heals_an_unseen_turn, gains_act_as_published,
+           CAMPAIGN(a_start_in_motion_settles), a_gap_in_hand_motion_heals, rates_and_losses_hardly_matter,
            CAMPAIGN(shipped_tunings_are_for_something), the_default_has_room_for_warming,
            a_sheet_makes_a_tuning)

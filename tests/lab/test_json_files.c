@@ -74,7 +74,7 @@ static const struct {
     {tuning, TUNING "\"parameters\": {\n\"tilt_tim\": 3}}",
      ":4: parameters.tilt_tim: unknown key; known: use_mag, run_down, tilt_time, heading_time, damping, "
      "bias_spread, mag_noise, "
-     "bias_limit, gap_limit, lever_x, lever_y, lever_z"},
+     "bias_limit, gap_limit, lever_x, lever_y, lever_z, mag_delay"},
     {tuning, TUNING "\"parameters\": {\"tilt_time\": -3}}",
      ":3: parameters.tilt_time: -3 is out of its range, 0.01 to 1000"},
     {tuning, TUNING "\"parameters\": {\"tilt_time\": \"3\"}}", ":3: parameters.tilt_time: must be a number"},

@@ -238,6 +238,7 @@ START_TEST(a_delay_and_forces_are_printed)
     ck_assert_int_eq(r.code, 0);
     ck_assert_ptr_nonnull(strstr(r.out, "\nmagnetometer: "));
     ck_assert_ptr_nonnull(strstr(r.out, " later than the gyroscope; taken into account\n"));
+    ck_assert_ptr_nonnull(strstr(r.out, "--tuning kalman:mag_delay=0.0"));
     ck_assert_ptr_nonnull(strstr(r.out, "\n  by force, x "));
     ck_assert_ptr_nonnull(strstr(r.out, "deg/s per g\n"));
     ck_assert_ptr_nonnull(strstr(r.err, "the magnetometer's readings are "));
@@ -245,6 +246,12 @@ START_TEST(a_delay_and_forces_are_printed)
     ck_assert_ptr_null(strstr(fine.out, "by force"));
     run_free(&r);
     run_free(&fine);
+    r = run("compare late.csv --reference smooth --tuning kalman");
+    ck_assert_ptr_nonnull(strstr(r.err, "compare with --tuning kalman:mag_delay=0.0"));
+    run_free(&r);
+    r = run("compare late.csv --reference smooth --tuning kalman:mag_delay=0.04");
+    ck_assert_ptr_null(strstr(r.err, "mag_delay"));
+    run_free(&r);
     json_t *late = run_json(0, "smooth late.csv");
     json_t *row = json_array_get(json_object_get(json_object_get(late, "gyro"), "by_force"), 0);
     ck_assert_double_eq_tol(json_at(late, "mag.delay_s"), 0.04, 5 * json_at(late, "mag.delay_sigma_s"));

@@ -8,6 +8,7 @@
 #define LONG_GAP 1.0      /* s */
 #define MAX_DISTURBED 0.3 /* of the log */
 #define SHOWN_DELAY 0.002 /* s */
+#define OFFERED_DELAY 0.005
 #define SHOWN_SIGMAS 5.0
 
 static const char *const sensor_name[] = {
@@ -143,16 +144,25 @@ static void print_bias_moved(const marl_smoothed *s)
     }
 }
 
+static int is_clear(const marl_sensor_delay *d, double least_s)
+{
+    return d->found && fabs(d->delay_s) > fmax(least_s, SHOWN_SIGMAS * d->sigma_s);
+}
+
 /* Those that are clear, and worth a thought. */
 static void print_delays(const marl_smoothed *s)
 {
     const marl_sensor_delays delays = marl_smoothed_delays(s);
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_sensor_delay *d = &delays.of[i];
-        if (d->found && fabs(d->delay_s) > fmax(SHOWN_DELAY, SHOWN_SIGMAS * d->sigma_s)) {
+        if (is_clear(d, SHOWN_DELAY)) {
             cli_print("%s: %.1f ms (+- %.1f) %s than the gyroscope; taken into account\n", sensor_name[i],
                       1e3 * fabs(d->delay_s), 1e3 * d->sigma_s, d->delay_s > 0 ? "later" : "earlier");
         }
+    }
+    const marl_sensor_delay *mag = &delays.of[MARL_MAG];
+    if (is_clear(mag, OFFERED_DELAY) && marl_smoothed_distrust(s) == NULL) {
+        cli_print("a filter takes it into account by --tuning kalman:mag_delay=%.4f\n", mag->delay_s);
     }
 }
 

@@ -97,6 +97,16 @@ static inline int is_clean(const marl_sample *s)
            (fresh < MARL_FRESH_TEMP || (fresh < MARL_FRESH_SPEED && fabsf(s->temp) <= MARL_PLAUSIBLE_TEMP));
 }
 
+/* (2.7) What the magnetometer would have read now: as the body turns, the field turns back in it. */
+static marl_vec3 without_delay(const marl_estimator *e, marl_vec3 mag)
+{
+    float delay = PARAMETER(e, MAG_DELAY);
+    if (delay != 0.0f) {
+        mag = vec3_add(mag, vec3_scale(vec3_cross(mag, vec3_sub(e->rate, e->bias)), delay));
+    }
+    return mag;
+}
+
 /* (2.1) Keeps the fresh readings. Returns the mean rate over the step of dt seconds that ends here. */
 static marl_vec3 add_readings(marl_estimator *e, const marl_sample *s, float dt)
 {
@@ -121,7 +131,7 @@ static marl_vec3 add_readings(marl_estimator *e, const marl_sample *s, float dt)
         e->accel = s->accel;
     }
     if (s->fresh & MARL_FRESH_MAG) {
-        e->mag = s->mag;
+        e->mag = without_delay(e, s->mag);
     }
     e->seen |= s->fresh;
     return mean;

@@ -78,6 +78,8 @@
         "the same along body y") \
     ROW(LEVER_Z, "lever_z", "m", NUMBER, PLAIN, 0.0f, -1000.0f, 1000.0f, CORRECTED, \
         "the same along body z") \
+    ROW(MAG_DELAY, "mag_delay", "s", NUMBER, PLAIN, 0.0f, -0.2f, 0.2f, CORRECTED, \
+        "how late the magnetometer's readings are against the gyroscope's; smooth finds it") \
     ROW(ACCEL_THRESHOLD, "accel_threshold", "m/s^2", NUMBER, WEIGHTING, 0.12f, 0.001f, 1000000.0f, SIMPLE, \
         "acceleration at which the accelerometer has half its weight") \
     ROW(FORCE_TIME, "force_time", "s", NUMBER, WEIGHTING, 2.5f, 0.1f, 1000.0f, SIMPLE, \

@@ -82,8 +82,9 @@ void marl_sensor_delays_warn(marl_warnings *warnings, const char *path, const ma
                 warnings, "sensor-delay",
                 "%s: by its turning the %s's readings are %.1f ms late (+- %.1f): its low-pass, or when it "
                 "is read. At 100 deg/s that is %.1f degrees; inspect --delay auto -o LOG puts them where "
-                "they belong",
-                path, name[i], 1e3 * d->delay_s, 1e3 * d->sigma_s, 100 * d->delay_s);
+                "they belong%s",
+                path, name[i], 1e3 * d->delay_s, 1e3 * d->sigma_s, 100 * d->delay_s,
+                i == MARL_MAG ? ", mag_delay of a tuning does so on the board" : "");
         }
     }
 }

@@ -45,6 +45,7 @@ static const struct {
     {MARL_PARAMETER_LEVER_X, -0.5, 0.5, 0},
     {MARL_PARAMETER_LEVER_Y, -0.5, 0.5, 0},
     {MARL_PARAMETER_LEVER_Z, -0.5, 0.5, 0},
+    {MARL_PARAMETER_MAG_DELAY, 0, 0.1, 0},
 };
 enum { USUAL = sizeof usual / sizeof usual[0] };
 /* A range from above zero that spans more than this is searched by its logarithm. */

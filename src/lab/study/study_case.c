@@ -164,6 +164,24 @@ static void warn_of_lever(marl_study *study, const marl_study_case *it, const ma
     }
 }
 
+/* The same of a magnetometer that is late. */
+static void warn_of_delay(marl_study *study, const marl_study_case *it, const marl_smoothed *s)
+{
+    const marl_sensor_delays found = marl_smoothed_delays(s), named = marl_sensor_delays_named(&found);
+    const marl_sensor_delay *mag = &found.of[MARL_MAG];
+    int is_late = named.of[MARL_MAG].found || named.of[MARL_GYRO].found, knows = 0;
+    for (size_t i = 0; i < study->tuning_n; i++) {
+        knows |= study->tunings[i].tuning.value[MARL_PARAMETER_MAG_DELAY] != 0.0f;
+    }
+    if (is_late && mag->found && !it->reference_untrusted && !knows) {
+        marl_warn(
+            &study->warnings, "sensor-delay",
+            "%s: the magnetometer's readings are %.1f ms %s than the gyroscope's, which misleads a filter "
+            "that does not know it: compare with --tuning kalman:mag_delay=%.4f, too",
+            it->log_path, 1e3 * fabs(mag->delay_s), mag->delay_s > 0 ? "later" : "earlier", mag->delay_s);
+    }
+}
+
 typedef struct smoothing {
     const marl_study_options *options;
     char stage[200];
@@ -200,6 +218,7 @@ static marl_status smooth_reference(marl_study *study, marl_study_case *it, marl
     it->reference_heading_deg = s.sigma_heading_rms / MARL_DEGREE;
     warn_of_smoothed(study, it, &s);
     warn_of_lever(study, it, &s);
+    warn_of_delay(study, it, &s);
     marl_status status = marl_smoothed_series(&s, &it->reference, error);
     marl_smoothed_free(&s);
     return status;
