@@ -81,7 +81,7 @@ if [ "$core" = cortex-m4f ]; then
 gyro 7000 gyro alone
 complementary 16000 complementary with correction
 kalman 20200 kalman with correction, stillness and heading
-app 40200 the streaming application with the filters of constant gains
+app 40300 the streaming application with the filters of constant gains
 renew 57000 the same, and it renews its calibrations itself
 USES
     python3 "$(dirname "$0")/target_page.py" "$(dirname "$build")" "$(dirname "$0")/../../docs/target.md" --check || exit 1

@@ -21,7 +21,7 @@ enum { MIN_PASSES = 4, MAX_PASSES = 16, WIDE_PASSES = 2 };
 #define MISSED_BLOCKS 20 /* about 2 s */
 #define USUAL_PASSES 10.0 /* to go, for the progress */
 /* A result beyond these is not trusted: docs/methods/smoother.md. */
-#define SAME_START 0.2 /* rad, rms */
+#define SAME_START 0.05 /* rad, rms */
 #define MAX_CHANGE 0.1
 #define MAX_MISSED 3.0
 #define MAX_WORST 3.5
