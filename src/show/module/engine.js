@@ -4,7 +4,7 @@
 "use strict";
 
 /* Places in the module's settings and outcome: docs/module.md. */
-const PARAMETERS = 36, VALUES = 15, CALIBRATION = VALUES + PARAMETERS, SETTINGS = CALIBRATION + 74;
+const PARAMETERS = 37, VALUES = 15, CALIBRATION = VALUES + PARAMETERS, SETTINGS = CALIBRATION + 74;
 const MEASURES = 13, OUTCOME = MEASURES + 5 * 14, CURVES = 9, ROWS_AT_ONCE = 20000;
 const state = { module: null, cases: [], at: -1, waiting: new Map(), busy: false };
 
