@@ -22,9 +22,10 @@ extern "C" {
  * result: "The iterated Kalman smoother as a Gauss-Newton method" (1994). Equations:
  * docs/methods/smoother.md.
  *
- * World enu, at the time that the gyroscope's readings show; the attitudes are the body's, biases and remainders are in the sensors' frame, from which a
- * mount of the calibration turns into the body's. Needs accelerometer and gyroscope; without a magnetometer
- * the heading is relative to the start, and its standard deviation grows from there. */
+ * World enu; the attitudes are the body's, at the time that the gyroscope's readings show; biases and remainders are
+ * in the sensors' frame, from which a mount of the calibration turns into the body's. Needs accelerometer and
+ * gyroscope; without a magnetometer the heading is relative to the start, and its standard deviation grows from
+ * there. */
 
 /* One row of the log. */
 typedef struct marl_smoothed_row {
@@ -46,7 +47,7 @@ typedef struct marl_smoothed_knot {
 /* What a calibration left of a sensor's errors, or all of them where there is none, in the sensors' frame: reading =
  * (1 + matrix) truth + bias; matrix by rows, 1; bias in m/s^2, rad/s, uT. */
 typedef struct marl_sensor_errors {
-    double bias[3], bias_sigma[3]; /* of the gyroscope at the end of the log */
+    double bias[3], bias_sigma[3]; /* of the gyroscope at the end of the log, under its mean force */
     double matrix[9], matrix_sigma[9];
     double delay, delay_sigma; /* how late its readings are against the gyroscope's, s; of the gyroscope 0 */
 } marl_sensor_errors;
@@ -92,7 +93,7 @@ typedef struct marl_smooth_options {
 } marl_smooth_options;
 
 /* Smooths a log; `options` may be NULL. All errors of the sensors are estimated: first as of uncalibrated sensors
- * (0.3 m/s^2, 5 uT, 2 % of scale, 1 % of misalignment, several deg/s), then, where `record` or the log itself states
+ * (0.3 m/s^2, 5 uT, 2 % of scale, 1 % of misalignment, several deg/s, 20 ms, 0.06 deg/s per g), then, where `record` or the log itself states
  * that sensors are calibrated, as of those; the log's likelihood decides which of the two the result is. A hard iron of over
  * 10 uT that the log's turns show is taken off before.
  * MARL_ERR_INSUFFICIENT under 10 s, without accelerometer or gyroscope, or when no attitude can be started;

@@ -173,5 +173,30 @@ START_TEST(positions_are_no_readings)
 }
 END_TEST
 
-MARL_SUITE("columns_heading", positions_are_no_readings, a_heading_is_clockwise_from_north,
-           a_heading_is_found_by_its_name, a_heading_that_is_no_attitude, a_speed_is_found_by_its_name)
+/* A rig writes where a body is beside its attitude: within a metre, as a rate is within a radian a second. */
+START_TEST(a_place_is_no_rate)
+{
+    static const char *const names[] = {"pos_x,pos_y,pos_z", "Position X,Position Y,Position Z",
+                                        "body1 PosX,body1 PosY,body1 PosZ"};
+    temporary dir = temporary_make();
+    for (size_t k = 0; k < sizeof names / sizeof names[0]; k++) {
+        static marl_columns_guess guess;
+        char text[ROWS * 80];
+        size_t n = (size_t)snprintf(text, sizeof text, "time,%s,rot_x,rot_y,rot_z,rot_w\n", names[k]);
+        for (int i = 0; i < ROWS; i++) {
+            double t = 0.01 * i, half = 0.4 * sin(t);
+            n += (size_t)snprintf(text + n, sizeof text - n, "%.3f,%.4f,%.4f,%.4f,%.6f,%.6f,%.6f,%.6f\n", t,
+                                  0.3 * sin(3 * t), 0.2 * cos(2 * t), 0.4 * sin(t), 0.48 * sin(half),
+                                  0.36 * sin(half), 0.8 * sin(half), cos(half));
+        }
+        ck_assert_int_eq(marl_columns_guess_file(&guess, temporary_text(&dir, "rig.csv", text), '.', NULL),
+                         MARL_OK);
+        ck_assert_str_eq(guess.map, "t=time[s]; q=rot_w,rot_x,rot_y,rot_z");
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
+MARL_SUITE("columns_heading", positions_are_no_readings, a_place_is_no_rate,
+           a_heading_is_clockwise_from_north, a_heading_is_found_by_its_name, a_heading_that_is_no_attitude,
+           a_speed_is_found_by_its_name)

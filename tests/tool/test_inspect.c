@@ -317,6 +317,9 @@ START_TEST(a_late_sensor_is_named_and_put_back)
     ck_assert_uint_eq(json_array_size(json_object_get(cured, "warnings")), 0);
     json_decref(late);
     json_decref(cured);
+    r = run("inspect cured.csv --delay auto -o again.csv");
+    ck_assert_ptr_nonnull(strstr(r.out, "\nin the log that is written nothing is moved: "));
+    run_free(&r);
     run_wants(0, "inspect late.csv --delay mag=0.04,accel=-0.01 -o moved.csv --quiet");
     const char *const wrong[] = {"mag", "mag=", "mag=x", "mag=11", "nose=0.1", "mag=0.1;accel=0.1", "''"};
     for (size_t i = 0; i < sizeof wrong / sizeof wrong[0]; i++) {

@@ -56,7 +56,8 @@ marl_status cli_inspect_remove_delays(cli_inspected *seen, const char *text, mar
     if (text == NULL) {
         return MARL_OK;
     }
-    MARL_TRY(strcmp(text, "auto") == 0 ? MARL_OK : read_delays(text, &delays, error));
+    seen->looked_for_delays = strcmp(text, "auto") == 0;
+    MARL_TRY(seen->looked_for_delays ? MARL_OK : read_delays(text, &delays, error));
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (delays.of[i].found) {
             MARL_TRY(marl_sensor_delay_remove(&seen->log, (marl_sensor)i, delays.of[i].delay_s, error));

@@ -274,13 +274,19 @@ static void print_against(const cli_inspected *seen)
                                       : "not consistent\n");
 }
 
-static void print_removed(const marl_sensor_delays *removed)
+static void print_removed(const cli_inspected *seen)
 {
+    int moved = 0;
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
-        if (removed->of[i].found) {
+        const marl_sensor_delay *removed = &seen->removed.of[i];
+        if (removed->found) {
             cli_print("in the log that is written: %s moved by %+.0f ms\n", marl_sensor_name((marl_sensor)i),
-                      -1e3 * removed->of[i].delay_s);
+                      -1e3 * removed->delay_s);
         }
+        moved |= removed->found;
+    }
+    if (seen->looked_for_delays && !moved) {
+        cli_print("in the log that is written nothing is moved: the motion shows no delay of over 15 ms\n");
     }
 }
 
@@ -305,6 +311,6 @@ int cli_inspect_table(const cli_inspected *seen)
         print_against(seen);
     }
     print_attitudes(log);
-    print_removed(&seen->removed);
+    print_removed(seen);
     return cli_print_done();
 }

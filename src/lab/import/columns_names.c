@@ -129,9 +129,10 @@ static const char *const whole_times[] = {"t", "ts", "sec", "secs", "s", "ms", "
 static const char *const unwanted[] = {"linear",   "useraccel", "withoutg", "nogravity", "gravity",
                                        "accuracy", "status",    "sequence", "bearing"};
 
-/* Of a receiver of satellites: parts of names, and whole ones. */
+/* Of a receiver of satellites or of a rig: parts of names, and whole ones. */
 static const char *const positions[] = {"latitude",  "longitude", "altitude", "elevation", "course",
-                                        "satellite", "hdop",      "vdop",     "pdop"};
+                                        "satellite", "hdop",      "vdop",     "pdop",      "position",
+                                        "posx",      "posy",      "posz"};
 static const char *const whole_positions[] = {"lat", "lon",  "lng",  "long",  "alt",
                                               "cog", "sats", "nsat", "nsats", "fix"};
 
