@@ -102,8 +102,7 @@ void bench_frames(void)
         for (int how = 0; how < WHATS; how++) {
             int said[2] = {0, 0}, logs = 0;
             for (int c = 0; c < CLASSES; c++) {
-                const accuracy_class *of =
-                    c < ACCURACY_CLASSES ? &accuracy_classes[c] : &accuracy_untuned[c - ACCURACY_CLASSES];
+                const accuracy_class *of = accuracy_class_of(c);
                 for (uint64_t seed = FROM_SEED; seed < FROM_SEED + SEEDS && of->seconds < MIN_SECONDS;
                      seed++) {
                     look_at(of, &grades[g], seed, (what)how, said);

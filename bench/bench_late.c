@@ -85,8 +85,7 @@ void bench_late(void)
         for (int k = 0; k < CASES; k++) {
             table t = {0};
             for (int c = 0; c < CLASSES; c++) {
-                const accuracy_class *of =
-                    c < ACCURACY_CLASSES ? &accuracy_classes[c] : &accuracy_untuned[c - ACCURACY_CLASSES];
+                const accuracy_class *of = accuracy_class_of(c);
                 for (int seed = FROM_SEED;
                      of->seconds < SKIP_LONGER_THAN && !of->speed && seed < FROM_SEED + SEEDS; seed++) {
                     accuracy_run run = accuracy_run_make_graded(of, (uint64_t)seed, &grades[g]);

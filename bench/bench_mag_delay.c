@@ -46,8 +46,7 @@ static void print_line(marl_filter filter, int is_known)
         double classes = 0;
         tuning.value[MARL_PARAMETER_MAG_DELAY] = is_known ? ROW_S * (float)rows[k] : 0;
         for (int c = 0; c < CLASSES; c++) {
-            const accuracy_class *of =
-                c < ACCURACY_CLASSES ? &accuracy_classes[c] : &accuracy_untuned[c - ACCURACY_CLASSES];
+            const accuracy_class *of = accuracy_class_of(c);
             if (of->seconds < SKIP_LONGER_THAN && !of->speed) {
                 add_class(of, &tuning, rows[k], &at);
                 classes++;

@@ -29,14 +29,6 @@ static void add_run(const accuracy_run *run, cell *to)
     marl_smoothed_free(&s);
 }
 
-static const accuracy_class *class_of(int c)
-{
-    return c < ACCURACY_CLASSES ? &accuracy_classes[c]
-           : c < ACCURACY_CLASSES + ACCURACY_UNTUNED
-               ? &accuracy_untuned[c - ACCURACY_CLASSES]
-               : &accuracy_harder[c - ACCURACY_CLASSES - ACCURACY_UNTUNED];
-}
-
 void bench_rates(void)
 {
     double mean[RATES] = {0}, classes = 0;
@@ -49,7 +41,7 @@ void bench_rates(void)
     }
     printf("\n");
     for (int c = 0; c < CLASSES; c++) {
-        const accuracy_class *of = class_of(c);
+        const accuracy_class *of = accuracy_class_of(c);
         if (of->seconds > SKIP_LONGER_THAN || of->speed) {
             continue;
         }

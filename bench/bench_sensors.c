@@ -107,8 +107,7 @@ void bench_sensors(void)
     for (int g = 0; g < GRADES; g++) {
         table t = {.worst_class = ""};
         for (int c = 0; c < CLASSES; c++) {
-            const accuracy_class *of =
-                c < ACCURACY_CLASSES ? &accuracy_classes[c] : &accuracy_untuned[c - ACCURACY_CLASSES];
+            const accuracy_class *of = accuracy_class_of(c);
             if (of->seconds < SKIP_LONGER_THAN && !of->speed) {
                 add_class(of, &grades[g], &t);
             }

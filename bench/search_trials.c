@@ -152,8 +152,7 @@ void search_trials(void)
     tally first = {0}, again = {0};
     printf("\nfive parameters of kalman on %d logs of a kind, seeds from %d on\n", TUNED, FIRST_SEED);
     for (int k = 0; k < TRIALS; k++) {
-        const accuracy_class *of =
-            k < ACCURACY_CLASSES ? &accuracy_classes[k] : &accuracy_untuned[k - ACCURACY_CLASSES];
+        const accuracy_class *of = accuracy_class_of(k);
         try_class(of, FIRST_SEED + 2000 * (uint64_t)k, &first, &again);
     }
     printf("  from the default: 10 %% and more to gain in %d of %d, chosen better there in %d; over 3 %% "

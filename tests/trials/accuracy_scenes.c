@@ -49,6 +49,14 @@ const accuracy_class accuracy_harder[ACCURACY_HARDER] = {
     {"whirl from 30 s", MARL_SCENE_WHIRL, 30, 90, 0},
 };
 
+const accuracy_class *accuracy_class_of(int c)
+{
+    int untuned = c - ACCURACY_CLASSES, harder = untuned - ACCURACY_UNTUNED;
+    return untuned < 0  ? &accuracy_classes[c]
+           : harder < 0 ? &accuracy_untuned[untuned]
+                        : &accuracy_harder[harder];
+}
+
 static void draw_errors(marl_sensor_sheet *sensor, double scale, lab_random *random)
 {
     for (int i = 0; i < 3; i++) {

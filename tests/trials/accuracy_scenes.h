@@ -22,6 +22,9 @@ extern const accuracy_class accuracy_untuned[ACCURACY_UNTUNED];
 /* Driving without a stop, and tumbling faster than any of the others; no constant was chosen by these. */
 extern const accuracy_class accuracy_harder[ACCURACY_HARDER];
 
+/* All of them, in this order, from 0 on. */
+const accuracy_class *accuracy_class_of(int c);
+
 /* Seeds for tuning, and others for reporting. */
 enum { ACCURACY_SEEDS = 10, ACCURACY_TUNED_FROM = 1001, ACCURACY_REPORTED_FROM = 1 };
 

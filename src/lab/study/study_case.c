@@ -138,15 +138,16 @@ static void warn_of_smoothed(marl_study *study, marl_study_case *it, const marl_
     }
 }
 
-static int knows_lever(const marl_study *study)
+/* Does a tuning have one of these parameters, whose default is 0? */
+static int is_known(const marl_study *study, marl_parameter_id first, marl_parameter_id last)
 {
-    int knows = 0;
+    int known = 0;
     for (size_t i = 0; i < study->tuning_n; i++) {
-        const float *value = study->tunings[i].tuning.value;
-        knows |= value[MARL_PARAMETER_LEVER_X] != 0.0f || value[MARL_PARAMETER_LEVER_Y] != 0.0f ||
-                 value[MARL_PARAMETER_LEVER_Z] != 0.0f;
+        for (int id = (int)first; id <= (int)last; id++) {
+            known |= study->tunings[i].tuning.value[id] != 0.0f;
+        }
     }
-    return knows;
+    return known;
 }
 
 /* What the log itself shows of how the body is hung, and no tuning knows. */
@@ -154,7 +155,8 @@ static void warn_of_lever(marl_study *study, const marl_study_case *it, const ma
 {
     int is_long;
     (void)marl_smoothed_shows_arm(s, &is_long);
-    if (is_long && !it->reference_untrusted && !knows_lever(study)) {
+    if (is_long && !it->reference_untrusted &&
+        !is_known(study, MARL_PARAMETER_LEVER_X, MARL_PARAMETER_LEVER_Z)) {
         marl_warn(
             &study->warnings, "lever-arm",
             "%s: the body turns about a point %.1f m away, which misleads a filter that does not know it: "
@@ -169,11 +171,9 @@ static void warn_of_delay(marl_study *study, const marl_study_case *it, const ma
 {
     const marl_sensor_delays found = marl_smoothed_delays(s), named = marl_sensor_delays_named(&found);
     const marl_sensor_delay *mag = &found.of[MARL_MAG];
-    int is_late = named.of[MARL_MAG].found || named.of[MARL_GYRO].found, knows = 0;
-    for (size_t i = 0; i < study->tuning_n; i++) {
-        knows |= study->tunings[i].tuning.value[MARL_PARAMETER_MAG_DELAY] != 0.0f;
-    }
-    if (is_late && mag->found && !it->reference_untrusted && !knows) {
+    int is_late = named.of[MARL_MAG].found || named.of[MARL_GYRO].found;
+    if (is_late && mag->found && !it->reference_untrusted &&
+        !is_known(study, MARL_PARAMETER_MAG_DELAY, MARL_PARAMETER_MAG_DELAY)) {
         marl_warn(
             &study->warnings, "sensor-delay",
             "%s: the magnetometer's readings are %.1f ms %s than the gyroscope's, which misleads a filter "
