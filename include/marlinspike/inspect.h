@@ -104,8 +104,8 @@ MARL_CHECKED marl_status marl_sensor_delays_find(const marl_log *log, marl_senso
                                                  marl_error *error);
 /* Those of over 15 ms and five standard errors; where a sensor is early, the gyroscope is late, and the others count from it. */
 marl_sensor_delays marl_sensor_delays_named(const marl_sensor_delays *found);
-/* Warnings sensor-delay, of those. */
-void marl_sensor_delays_warn(marl_warnings *warnings, const char *path, const marl_sensor_delays *delays);
+/* Warnings sensor-delay, of those; none of a log with readings that are held (marl_log_is_held): they are late for that. */
+void marl_sensor_delays_warn(marl_warnings *warnings, const marl_log *log, const marl_sensor_delays *delays);
 /* Moves the readings of a sensor to the rows nearest to where they belong, delay_s before their own. Readings that then lie
  * outside the log are dropped, and those that another one is nearer to. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_sensor_delay_remove(marl_log *log, marl_sensor sensor, double delay_s,

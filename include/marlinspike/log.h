@@ -80,6 +80,8 @@ typedef enum marl_column {
 #define MARL_COLUMNS_Q (15u << MARL_COLUMN_Q_W)
 #define MARL_COLUMNS_RPY (7u << MARL_COLUMN_ROLL)
 #define MARL_COLUMNS_WEIGHT (3u << MARL_COLUMN_WEIGHT_ACCEL)
+#define MARL_COLUMNS_READINGS                                                                                \
+    (MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG | MARL_COLUMNS_Q | MARL_COLUMNS_RPY)
 #define MARL_COLUMNS_SIGMA (3u << MARL_COLUMN_SIGMA_TILT)
 
 const char *marl_column_name(marl_column column);
@@ -95,8 +97,15 @@ typedef struct marl_log_info {
     int world_given;      /* 1 = the metadata line names the world */
     int smoothed;         /* 1 = the attitude was made by smoothing a log: it shares that log's sensors */
     int relative_heading; /* 1 = the heading of an attitude in the log is not magnetic */
-    unsigned columns;     /* set of the columns present, without unknown ones */
+    int has_metadata; /* 1 = the file has our metadata line; in one without, `t` may be anybody's column */
+    unsigned columns; /* set of the columns present, without unknown ones */
 } marl_log_info;
+
+/* How often a sensor's readings repeat the one before, over whole blocks of 64. */
+typedef struct marl_repeats {
+    unsigned long readings, all, some; /* of them, equal to the one before in all axes; in one or two */
+    double some_expected; /* in one or two, did each axis repeat for itself, as coarse steps do */
+} marl_repeats;
 
 /* What was found wrong while reading; lines count from 1, 0 = none. */
 typedef struct marl_log_report {
@@ -112,21 +121,21 @@ typedef struct marl_log_report {
     unsigned long not_unit; /* rows whose quaternion's length is not 1 within 1 %; they are scaled to it */
     long first_not_unit_line;
     double first_not_unit_length;
-    unsigned long
-        lost; /* rows whose quaternion is 0, 0, 0, 0: a rig that lost the body; they hold no attitude */
+    unsigned long lost; /* rows whose quaternion is 0, 0, 0, 0: a rig that lost the body; no attitude */
     long first_lost_line;
     char first_dropped_why[80];
-    int truncated;             /* the last line was cut off (counted in rows_dropped) */
-    char assumed_units[160];   /* columns without unit, taken as SI; "" = none */
-    int angles_assumed;        /* roll, pitch, yaw have no unit and are taken as degrees */
-    char unknown_columns[160]; /* ignored; "" = none */
-    float axis_low[9],
-        axis_high[9]; /* of accelerometer, gyroscope, magnetometer, SI; low above high: no reading */
+    int truncated;                   /* the last line was cut off (counted in rows_dropped) */
+    char assumed_units[160];         /* columns without unit, taken as SI; "" = none */
+    int angles_assumed;              /* roll, pitch, yaw have no unit and are taken as degrees */
+    char unknown_columns[160];       /* ignored; "" = none */
+    float axis_low[9], axis_high[9]; /* of accelerometer, gyroscope, magnetometer, SI; low > high: none */
+    marl_repeats repeats[3];
 } marl_log_report;
 
-/* Axes that always read the same while another one of their sensor moves (by over 2 m/s^2, 0.2 rad/s, 10 uT): bit
- * 3 sensor + axis. */
+/* Bit 3 sensor + axis: always the same while another axis moves (by over 2 m/s^2, 0.2 rad/s, 10 uT). */
 unsigned marl_log_dead_axes(const marl_log_report *report);
+/* 1 where a slow sensor's last reading is written again with each row, for at least a fifth of its readings. */
+int marl_log_is_held(const marl_log_report *report, marl_sensor sensor);
 
 typedef struct marl_log_row {
     marl_sample sample;
@@ -291,8 +300,7 @@ const char *marl_column_map_in(const char *text);
 typedef struct marl_column_guess {
     char name[MARL_NAME_MAX]; /* in the header; "" = none */
     int target;               /* marl_column, or -1: not known */
-    int is_heading; /* of the yaw: as a compass heading, clockwise from north, beside a pitch that is positive
-                                 with the nose up */
+    int is_heading; /* of the yaw: clockwise from north, beside a pitch that is positive with the nose up */
     char unit[24];
     double min, max; /* of its numbers, NaN without any */
     double repeats;  /* share of the rows in which it is as in the row before */
@@ -320,10 +328,8 @@ typedef struct marl_columns_guess {
     size_t rows;    /* that were looked at */
     size_t n;       /* columns */
     marl_column_guess column[MARL_GUESS_MAX];
-    double
-        rate_hz; /* of rows whose time stands still from row to row, by its average; 0: it goes on, or is not known */
-    size_t
-        label_column; /* from 1: it says which sensor a row is of, and `label` what those rows hold; 0: there is none */
+    double rate_hz;      /* of rows whose time stands still, by its average; 0: it goes on, or is not known */
+    size_t label_column; /* from 1: it says which sensor a row is of, and `label` what it holds; 0: none */
     size_t labels;
     marl_label_guess label[MARL_LABELS_MAX];
     char map[MARL_MAP_TEXT]; /* to be used; "" when nothing was understood */
@@ -337,8 +343,16 @@ MARL_CHECKED marl_status marl_columns_guess_file(marl_columns_guess *guess, cons
 /* As it stands in a map: marl_column_name of the target, or "heading"; "" where it is not known. */
 const char *marl_column_guess_name(const marl_column_guess *column);
 
-/* Is a column called t, as in a log of ours? Then a fault of its header is no reason for a guess. */
+/* Is a column called t, and no reading otherwise than in a log of ours? Then a fault of its header is no reason for a guess. */
 int marl_columns_are_ours(const marl_columns_guess *guess);
+
+/* Do the numbers of columns that are called as in a log of ours, without a unit, show another unit than SI? */
+int marl_columns_need_units(const marl_columns_guess *guess);
+
+/* As marl_log_load, but MARL_ERR_INPUT for a file without a map and our metadata line that seems to hold readings which a
+ * log of ours would leave out (`t,accel_x,accel_y,accel_z,gx,gy,gz`). */
+MARL_CHECKED marl_status marl_log_load_ours(marl_log *log, const char *path, const marl_log_options *options,
+                                            marl_error *error);
 
 /* A log of ours, or a file from elsewhere whose columns are all known by their names and the file's (see
  * marl_columns_guess); *unit_guessed is 1 when no name gives the unit of its gyroscope. Errors as of marl_log_load. */

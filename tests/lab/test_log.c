@@ -331,10 +331,14 @@ END_TEST
 START_TEST(missing_columns_are_named)
 {
     marl_error error = {0};
-    marl_log_info info = {.columns = MARL_COLUMNS_ACCEL | 1u << MARL_COLUMN_GYRO_X};
+    marl_log_info info = {.has_metadata = 1, .columns = MARL_COLUMNS_ACCEL | 1u << MARL_COLUMN_GYRO_X};
     ck_assert_int_eq(marl_log_require(&info, "a.csv", MARL_COLUMNS_GYRO | MARL_COLUMNS_TEMP, &error),
                      MARL_ERR_INSUFFICIENT);
     ck_assert_str_eq(error.text, "a.csv: needs gyro_y, gyro_z, temp, which the log does not have");
+    info.has_metadata = 0;
+    error = (marl_error){0};
+    ck_assert_int_eq(marl_log_require(&info, "a.csv", MARL_COLUMNS_TEMP, &error), MARL_ERR_INSUFFICIENT);
+    ck_assert_ptr_nonnull(strstr(error.text, "; inspect says what else"));
     ck_assert_int_eq(marl_log_open(&(marl_log_reader *){NULL}, "/nonexistent/a.csv", NULL, NULL),
                      MARL_ERR_INPUT);
 }

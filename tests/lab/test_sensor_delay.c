@@ -28,7 +28,7 @@ START_TEST(a_late_sensor_is_named)
                       fabs(named.of[i].delay_s - 0.01 * (double)cases[k].rows) < 5 * named.of[i].sigma_s);
         }
         marl_warnings warnings = {0};
-        marl_sensor_delays_warn(&warnings, "a.csv", &found);
+        marl_sensor_delays_warn(&warnings, &log, &found);
         ck_assert_uint_eq(warnings.n, cases[k].rows > 0);
         marl_log_free(&log);
     }

@@ -188,6 +188,9 @@ START_TEST(repeated_readings_are_reported)
     ck_assert_str_eq(code, "duplicate");
     ck_assert_double_gt(json_at(root, "sensors.mag.duplicates"), 0.7 * json_at(root, "sensors.mag.readings"));
     json_decref(root);
+    tool_run r = run("replay held.csv -o held.att.csv");
+    ck_assert(r.code == 0 && strstr(r.err, "held.csv: mag repeats its reading before in") != NULL);
+    run_free(&r);
     root = run_json(
         0, "inspect held.csv --columns 't=1[s]; accel=2,3,4[m/s^2]; gyro=5,6,7[rad/s]; mag=8,9,10[uT] "
            "changed; temp=11[degC]'");
@@ -199,6 +202,31 @@ START_TEST(repeated_readings_are_reported)
 END_TEST
 
 /* A battery beside the magnetometer: inspect says so, and compare, smooth finds it, and what comes of it cures it. */
+/* A file that calls its time t, in ms, and knows nothing of our names; and one that has them, but not our units. */
+START_TEST(names_and_units_of_others_are_seen)
+{
+    temporary dir = tool_folder();
+    ck_assert_int_eq(system("sed '/^#/d; 2s/.*/t,ax,ay,az,gx,gy,gz,mx,my,mz,temp/' still.csv > t.csv; "
+                            "awk -F, 'BEGIN { OFS = \",\"; print \"t,accel_x,accel_y,accel_z,gyro_x,gyro_y,"
+                            "gyro_z\" } /^[0-9]/ { print 1000 * $1, $2 / 9.8, $3 / 9.8, $4 / 9.8, $5, $6, $7 "
+                            "}' still.csv > units.csv"),
+                     0);
+    tool_run r = run("inspect t.csv");
+    ck_assert_int_eq(r.code, 3);
+    ck_assert_ptr_nonnull(strstr(r.err, "t.csv:1: readings whose columns have no name of ours (ax, ay, az,"));
+    ck_assert_ptr_nonnull(strstr(r.out, "--columns 't=t[s]; accel=ax,ay,az[m/s^2]; gyro=gx,gy,gz"));
+    run_free(&r);
+    r = run("inspect units.csv");
+    ck_assert_int_eq(r.code, 0);
+    ck_assert_ptr_nonnull(strstr(r.err, "--columns 't=t[ms]; accel=accel_x,accel_y,accel_z[g]; gyro="));
+    run_free(&r);
+    r = run("replay t.csv -o t.att.csv");
+    ck_assert(r.code != 0 && strstr(r.err, "inspect says what else") != NULL);
+    run_free(&r);
+    temporary_remove(&dir);
+}
+END_TEST
+
 START_TEST(a_hard_iron_is_seen_and_cured)
 {
     temporary dir = tool_folder();
@@ -338,4 +366,4 @@ MARL_SUITE("inspect", a_late_sensor_is_named_and_put_back, a_clipped_gyroscope_i
            the_axis_of_a_speed_is_seen, a_foreign_file_becomes_a_log, two_files_become_one_log,
            CAMPAIGN(a_sheet_is_checked_against_its_recording), curves_and_lines_are_reported,
            one_axis_is_a_log, a_hard_iron_is_seen_and_cured, an_accelerometer_of_the_other_sign_is_seen,
-           repeated_readings_are_reported)
+           repeated_readings_are_reported, names_and_units_of_others_are_seen)

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * marlinspike inspect */
-#include "cli/inspect/inspect.h"
+#include "cli/inspect/inspect_parts.h"
 #include "marlinspike/smooth.h"
 #include <limits.h>
 #include <math.h>
@@ -26,20 +26,6 @@ static void warn_of_gaps(marl_warnings *warnings, const marl_inspection *inspect
             marl_warn(warnings, "gap", "%s: %s has %zu gap%s, the longest of %.4g s at %.3f s", path,
                       marl_sensor_name((marl_sensor)i), s->gaps, s->gaps == 1 ? "" : "s", s->longest_gap_s,
                       (double)s->longest_gap_ns * 1e-9);
-        }
-    }
-}
-
-/* A slow sensor whose last reading is written again with each row. */
-static void warn_of_duplicates(marl_warnings *warnings, const marl_inspection *inspection, const char *path)
-{
-    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
-        const marl_sensor_summary *s = &inspection->sensor[i];
-        if (2 * s->duplicates > s->readings && s->readings > 16) {
-            marl_warn(warnings, "duplicate",
-                      "%s: %s repeats its reading before in %zu of %zu rows: leave such cells empty, or use "
-                      "'changed' in --columns",
-                      path, marl_sensor_name((marl_sensor)i), s->duplicates, s->readings);
         }
     }
 }
@@ -222,7 +208,7 @@ static marl_status examine(const cli *c, cli_inspected *seen, const cli_reading 
     seen->speed = marl_speed_axis_find(&seen->log, marl_quat_identity());
     marl_speed_axis_warn(&seen->warnings, seen->log.path, &seen->speed);
     MARL_TRY(marl_sensor_delays_find(&seen->log, &seen->delays, error));
-    marl_sensor_delays_warn(&seen->warnings, seen->log.path, &seen->delays);
+    marl_sensor_delays_warn(&seen->warnings, &seen->log, &seen->delays);
     return marl_hard_iron_warn(&seen->warnings, &seen->log, &seen->axes, error);
 }
 
@@ -316,9 +302,9 @@ static int inspect(const cli *c, cli_reading *reading, options *o)
     }
     if (status == MARL_OK) {
         warn_of_gaps(&seen->warnings, &seen->inspection, seen->log.path);
-        warn_of_duplicates(&seen->warnings, &seen->inspection, seen->log.path);
         warn_of_jitter(seen);
         warn_of_suspicions(seen);
+        cli_inspect_warn_of_units(seen, reading);
         warn_of_lines(seen);
         if (o->sheet_out != NULL) {
             marl_warn(&seen->warnings, "sheet",

@@ -193,3 +193,19 @@ marl_status cli_inspect_write(const cli_inspected *seen, const char *path, marl_
     }
     return marl_log_commit(writer, error);
 }
+
+void cli_inspect_warn_of_units(cli_inspected *seen, const cli_reading *reading)
+{
+    const marl_log *log = &seen->log;
+    marl_columns_guess *guess = NULL;
+    if (!seen->mapped && !log->info.has_metadata && log->report.assumed_units[0] != '\0') {
+        guess = calloc(1, sizeof *guess);
+    }
+    if (guess != NULL &&
+        marl_columns_guess_file(guess, log->path, reading->options.decimal, NULL) == MARL_OK &&
+        marl_columns_need_units(guess)) {
+        marl_warn(&seen->warnings, "units-suspect", "%s: by the numbers its units are others: --columns '%s'",
+                  log->path, guess->map);
+    }
+    free(guess);
+}

@@ -3,7 +3,7 @@
 #ifndef CLI_INSPECT_PARTS_H
 #define CLI_INSPECT_PARTS_H
 
-#include "cli/common/cli.h"
+#include "cli/inspect/inspect.h"
 
 /* A file of the command line or of a folder there, and the map that was given with it as FILE:MAP, or NULL. */
 typedef struct cli_file {
@@ -23,5 +23,7 @@ void cli_sources_free(cli_sources *sources);
 
 /* What the columns of a file that is no log of ours seem to be; nothing where that cannot be seen. */
 void cli_inspect_print_guess(const cli *c, const cli_reading *reading, const char *path);
+/* Of a file whose columns have the names of a log's but no units, when its numbers show others than SI. */
+void cli_inspect_warn_of_units(cli_inspected *seen, const cli_reading *reading);
 
 #endif

@@ -37,7 +37,7 @@ static marl_status load(gathering *g, size_t i, marl_log *log, marl_error *error
     } else if (reading->maps > 0) {
         options.columns = &reading->map[(int)i < reading->maps ? (int)i : reading->maps - 1];
     }
-    marl_status status = marl_log_load(log, file->path, &options, error);
+    marl_status status = marl_log_load_ours(log, file->path, &options, error);
     g->is_ours = status == MARL_OK && options.columns == NULL;
     if (status != MARL_ERR_INPUT || options.columns != NULL) {
         return status;

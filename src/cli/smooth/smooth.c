@@ -100,7 +100,7 @@ static marl_status warn_of_delays(cli_smoothed *job, marl_error *error)
     if (marl_smoothed_distrust(&job->smoothed) != NULL) {
         MARL_TRY(marl_sensor_delays_find(&job->log, &delays, error));
     }
-    marl_sensor_delays_warn(&job->warnings, job->log.path, &delays);
+    marl_sensor_delays_warn(&job->warnings, &job->log, &delays);
     return MARL_OK;
 }
 

@@ -333,13 +333,41 @@ marl_status marl_columns_guess_file(marl_columns_guess *guess, const char *path,
     return status;
 }
 
+int marl_columns_need_units(const marl_columns_guess *guess)
+{
+    int others = 0;
+    for (size_t i = 0; i < guess->n && guess->header > 0 && !guess->is_json; i++) {
+        const marl_column_guess *c = &guess->column[i];
+        int column = lab_column_by_name(c->name); /* a name with its unit is none */
+        others |= column >= 0 && column == c->target && c->sure &&
+                  strcmp(c->unit, lab_unit_si(lab_column_quantity((marl_column)column))->name) != 0;
+    }
+    return others;
+}
+
+/* The columns whose names are those of a log of ours. */
+static unsigned columns_of_ours(const marl_columns_guess *guess)
+{
+    unsigned ours = 0;
+    for (size_t i = 0; i < guess->n && guess->header > 0 && !guess->is_json; i++) {
+        char name[MARL_NAME_MAX], *unit;
+        memcpy(name, guess->column[i].name, sizeof name);
+        int column = lab_column_by_name(lab_split_name(name, &unit));
+        ours |= column >= 0 ? 1u << column : 0;
+    }
+    return ours;
+}
+
 int marl_columns_are_ours(const marl_columns_guess *guess)
 {
-    for (size_t i = 0; i < guess->n && guess->header > 0 && !guess->is_json; i++) {
-        const char *name = guess->column[i].name;
-        if (name[0] == 't' && (name[1] == '\0' || name[1] == '[' || name[1] == ' ')) {
-            return 1;
-        }
+    unsigned ours = columns_of_ours(guess), readings = 0;
+    int by_numbers = !(ours & MARL_COLUMNS_READINGS);
+    for (size_t i = 0; i < guess->n; i++) {
+        const marl_column_guess *c = &guess->column[i];
+        readings |= c->target >= 0 && (c->named || by_numbers) ? 1u << c->target : 0;
     }
-    return 0;
+    for (size_t i = 0; i < guess->labels; i++) {
+        readings |= guess->label[i].named || by_numbers ? guess->label[i].targets : 0;
+    }
+    return (ours & (1u << MARL_COLUMN_T)) && !(readings & MARL_COLUMNS_READINGS & ~ours);
 }

@@ -36,6 +36,33 @@ static marl_status load_guessed(marl_log *log, const char *path, const marl_log_
     return marl_log_load(log, path, &options, error);
 }
 
+static int seems_ours(const char *path, char decimal)
+{
+    marl_columns_guess *guess = calloc(1, sizeof *guess);
+    int ours = guess == NULL || marl_columns_guess_file(guess, path, decimal, NULL) != MARL_OK ||
+               marl_columns_are_ours(guess);
+    free(guess);
+    return ours;
+}
+
+marl_status marl_log_load_ours(marl_log *log, const char *path, const marl_log_options *options,
+                               marl_error *error)
+{
+    MARL_TRY(marl_log_load(log, path, options, error));
+    int is_whole =
+        options->columns != NULL || log->info.has_metadata || log->report.unknown_columns[0] == '\0';
+    if (!is_whole && !seems_ours(path, options->decimal)) {
+        marl_status status = marl_fail(
+            error, MARL_ERR_INPUT,
+            "%s:1: readings whose columns have no name of ours (%s); it is read by --columns, with the map "
+            "that `inspect` prints",
+            path, log->report.unknown_columns);
+        marl_log_free(log);
+        return status;
+    }
+    return MARL_OK;
+}
+
 marl_status marl_log_load_named(marl_log *log, const char *path, const marl_log_options *options,
                                 int *unit_guessed, marl_error *error)
 {
@@ -43,7 +70,7 @@ marl_status marl_log_load_named(marl_log *log, const char *path, const marl_log_
     marl_error first = {0};
     options = options != NULL ? options : &standard;
     *unit_guessed = 0;
-    marl_status status = marl_log_load(log, path, options, &first);
+    marl_status status = marl_log_load_ours(log, path, options, &first);
     if (status != MARL_ERR_INPUT || options->columns != NULL) {
         return status == MARL_OK ? status : marl_fail(error, status, "%s", first.text);
     }

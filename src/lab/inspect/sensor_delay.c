@@ -71,19 +71,25 @@ marl_sensor_delays marl_sensor_delays_named(const marl_sensor_delays *found)
     return named;
 }
 
-void marl_sensor_delays_warn(marl_warnings *warnings, const char *path, const marl_sensor_delays *delays)
+static int some_are_held(const marl_log_report *report)
+{
+    return marl_log_is_held(report, MARL_ACCEL) || marl_log_is_held(report, MARL_GYRO) ||
+           marl_log_is_held(report, MARL_MAG);
+}
+
+void marl_sensor_delays_warn(marl_warnings *warnings, const marl_log *log, const marl_sensor_delays *delays)
 {
     static const char *const name[] = {"accelerometer", "gyroscope", "magnetometer"};
     const marl_sensor_delays named = marl_sensor_delays_named(delays);
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_sensor_delay *d = &named.of[i];
-        if (d->found) {
+        if (d->found && !some_are_held(&log->report)) {
             marl_warn(
                 warnings, "sensor-delay",
                 "%s: by its turning the %s's readings are %.1f ms late (+- %.1f): its low-pass, or when it "
                 "is read. At 100 deg/s that is %.1f degrees; inspect --delay auto -o LOG puts them where "
                 "they belong%s",
-                path, name[i], 1e3 * d->delay_s, 1e3 * d->sigma_s, 100 * d->delay_s,
+                log->path, name[i], 1e3 * d->delay_s, 1e3 * d->sigma_s, 100 * d->delay_s,
                 i == MARL_MAG ? ", mag_delay of a tuning does so on the board" : "");
         }
     }

@@ -100,6 +100,7 @@ marl_status marl_log_require(const marl_log_info *info, const char *path, unsign
     if (missing[0] == '\0') {
         return MARL_OK;
     }
-    return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: needs %s, which the log does not have", path,
-                     missing);
+    return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: needs %s, which the log does not have%s", path,
+                     missing,
+                     info->has_metadata ? "" : "; inspect says what else the columns of a file may be");
 }

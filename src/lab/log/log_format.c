@@ -102,19 +102,19 @@ static void parse_metadata(const char *word, marl_log_info *info)
     }
 }
 
-int lab_metadata_read(const char *line, size_t n, marl_log_info *info)
+void lab_metadata_read(const char *line, size_t n, marl_log_info *info)
 {
     char copy[512];
     char *rest = NULL;
     snprintf(copy, sizeof copy, "%.*s", (int)(n < sizeof copy ? n : sizeof copy - 1), line);
     char *word = strtok_r(copy, "# \t\r\n", &rest);
     if (word == NULL || strcmp(word, "marlinspike") != 0) {
-        return 0;
+        return;
     }
+    info->has_metadata = 1;
     while ((word = strtok_r(NULL, " \t\r\n", &rest)) != NULL) {
         parse_metadata(word, info);
     }
-    return 1;
 }
 
 char lab_delimiter(const char *line, size_t n)

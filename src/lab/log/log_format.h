@@ -45,8 +45,8 @@ MARL_CHECKED marl_status lab_column_unit(lab_column *column, const char *name, c
 /* Enters a column whose target is set. */
 void lab_column_place(lab_column *column, marl_log_info *info);
 
-/* Takes `# marlinspike log/1 key=value ...` and returns 1; any other comment is skipped. */
-int lab_metadata_read(const char *line, size_t n, marl_log_info *info);
+/* Takes `# marlinspike log/1 key=value ...`; any other comment is skipped. */
+void lab_metadata_read(const char *line, size_t n, marl_log_info *info);
 /* " raw=accel,gyro_scale" of info->raw, "" of none. */
 void lab_metadata_raw(unsigned raw, char text[40]);
 

@@ -265,7 +265,7 @@ marl_status lab_map_find_rows(lab_scanner *s, lab_lines *lines, const marl_colum
         }
         char *text = lab_open_line(lines, line, &n);
         if (text > line && text[-1] == '#') {
-            (void)lab_metadata_read(text - 1, n + 1, h->info);
+            lab_metadata_read(text - 1, n + 1, h->info);
         }
         found = lab_map_try(s, text, &n, map, names, blanks);
     }

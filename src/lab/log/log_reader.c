@@ -3,6 +3,7 @@
 #include "lab/base/file_kind.h"
 #include "lab/log/log_map.h"
 #include "lab/log/log_parts.h"
+#include "lab/log/log_report.h"
 #include "lab/log/row_order.h"
 #include "lab/log/row_pipe.h"
 #include <math.h>
@@ -23,11 +24,11 @@ typedef struct ahead {
 struct marl_log_reader {
     ahead *ahead; /* NULL: rows are read where they are asked for */
     char *path;
-    int ours; /* has our metadata line: then the last line ends with a line end, too */
     marl_log_info info;
     int seen; /* rows, in the window or not */
     int64_t seen_from_ns, seen_to_ns;
     marl_log_report report;
+    lab_repeats repeats;
     lab_scanner scan;
     lab_row_order order;
     lab_cells cells;   /* of the row at hand; columns that are absent stay 0 */
@@ -83,7 +84,7 @@ static marl_status parse_line(marl_log_reader *r, const char *line, size_t n, ma
         c->good |= 1u << MARL_COLUMN_T;
     }
     lab_changes_keep(&r->changes, c);
-    if (!r->lines.whole && (fault != ROW_GOOD || r->ours)) {
+    if (!r->lines.whole && (fault != ROW_GOOD || r->info.has_metadata)) { /* ours end with a line end */
         fault = ROW_CUT;
     }
     if (r->scan.met_comma) {
@@ -159,19 +160,6 @@ static marl_status next_row(marl_log_reader *r, marl_log_row *row, marl_error *e
     return MARL_OK;
 }
 
-static void widen(const marl_sample *s, marl_log_report *report)
-{
-    const float axis[9] = {s->accel.x, s->accel.y, s->accel.z, s->gyro.x, s->gyro.y,
-                           s->gyro.z,  s->mag.x,   s->mag.y,   s->mag.z};
-    static const uint8_t fresh[3] = {MARL_FRESH_ACCEL, MARL_FRESH_GYRO, MARL_FRESH_MAG};
-    for (int i = 0; i < 9; i++) {
-        if (s->fresh & fresh[i / 3]) {
-            report->axis_low[i] = fminf(report->axis_low[i], axis[i]);
-            report->axis_high[i] = fmaxf(report->axis_high[i], axis[i]);
-        }
-    }
-}
-
 /* The next row in the window. */
 static marl_status read_row(marl_log_reader *r, marl_log_row *row, marl_error *error)
 {
@@ -184,7 +172,7 @@ static marl_status read_row(marl_log_reader *r, marl_log_row *row, marl_error *e
         int is_before = w->has_from && row->sample.t_ns < w->from_ns;
         int is_behind = w->has_to && row->sample.t_ns > w->to_ns;
         if (!is_before && !is_behind) {
-            widen(&row->sample, &r->report);
+            lab_report_readings(&r->repeats, &row->sample, &r->report);
             return MARL_OK;
         }
         r->report.rows--;
@@ -271,7 +259,7 @@ static marl_status find_header(marl_log_reader *r, const char **line, size_t *n,
         }
         *n -= *n > 0 && (*line)[*n - 1] == '\r';
         if (*n > 0 && **line == '#') {
-            r->ours |= lab_metadata_read(*line, *n, &r->info);
+            lab_metadata_read(*line, *n, &r->info);
         } else if (*n > 0) {
             return MARL_OK;
         }
@@ -350,10 +338,7 @@ marl_status marl_log_open(marl_log_reader **reader, const char *path, const marl
     r->scan.point = options->decimal ? options->decimal : '.';
     r->lines.fd = -1;
     lab_row_order_init(&r->order);
-    for (int i = 0; i < 9; i++) {
-        r->report.axis_low[i] = INFINITY;
-        r->report.axis_high[i] = -INFINITY;
-    }
+    lab_report_init(&r->report);
     r->path = strdup(path);
     marl_status status = r->path != NULL ? lab_lines_open(&r->lines, path, error)
                                          : marl_fail(error, MARL_ERR_SYSTEM, "no memory");

@@ -2,21 +2,6 @@
  * What a log's reader repaired or left out, in words. */
 #include "marlinspike/log.h"
 
-unsigned marl_log_dead_axes(const marl_log_report *r)
-{
-    static const float moves[3] = {2.0f, 0.2f, 10.0f};
-    unsigned dead = 0;
-    for (int i = 0; i < 9; i++) {
-        const float *low = r->axis_low + i / 3 * 3, *high = r->axis_high + i / 3 * 3;
-        float range = 0;
-        for (int k = 0; k < 3; k++) {
-            range = high[k] - low[k] > range ? high[k] - low[k] : range;
-        }
-        dead |= r->axis_low[i] == r->axis_high[i] && range > moves[i / 3] ? 1u << i : 0;
-    }
-    return dead;
-}
-
 static void warn_of_dead_axes(marl_warnings *w, const marl_log_report *r, const char *path)
 {
     unsigned dead = marl_log_dead_axes(r);
@@ -25,6 +10,21 @@ static void warn_of_dead_axes(marl_warnings *w, const marl_log_report *r, const 
             marl_warn(w, "dead-axis",
                       "%s: %s_%c reads %g in all rows while the sensor moves: not connected, or broken", path,
                       marl_sensor_name((marl_sensor)(i / 3)), "xyz"[i % 3], (double)r -> axis_low[i]);
+        }
+    }
+}
+
+static void warn_of_held(marl_warnings *w, const marl_log_report *r, const char *path)
+{
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        const marl_repeats *of = &r->repeats[i];
+        const char *name = marl_sensor_name((marl_sensor)i);
+        if (marl_log_is_held(r, (marl_sensor)i)) {
+            marl_warn(
+                w, "duplicate",
+                "%s: %s repeats its reading before in %lu of %lu rows, and each counts as a new one: leave "
+                "such cells empty, or write 'changed' behind its columns in --columns",
+                path, name, of->all, of->readings);
         }
     }
 }
@@ -73,4 +73,5 @@ void marl_log_warn(marl_warnings *w, const marl_log_report *r, const char *path)
                   path, r->clock_wraps);
     }
     warn_of_dead_axes(w, r, path);
+    warn_of_held(w, r, path);
 }

@@ -229,7 +229,7 @@ static marl_status feed(lab_lines_in *in, marl_log_report *report, marl_log_row 
         return find_columns(in, report, row, raw);
     }
     if (in->text[0] == '#') {
-        (void)lab_metadata_read(in->text, in->n, &in->info);
+        lab_metadata_read(in->text, in->n, &in->info);
         return MARL_ERR_NOT_READY;
     }
     if (looks_like_header(in->text, in->n)) {

@@ -1,0 +1,93 @@
+/* SPDX-License-Identifier: MIT
+ * Files whose names are partly those of a log of ours: many call their time t. */
+#include "check_main.h"
+#include "marlinspike/log.h"
+#include "temporary.h"
+#include <stdio.h>
+#include <string.h>
+
+static char text[100000];
+
+/* 400 rows of a body that turns about x, at rest else: what the header's columns hold, by the first letter of the case. */
+static const char *rows_under(const char *header, const char *holds, double t_unit, double force_unit)
+{
+    size_t at = (size_t)snprintf(text, sizeof text, "%s\n", header);
+    for (int i = 0; i < 400; i++) {
+        double angle = 0.02 * i, rate = 2;
+        at += (size_t)snprintf(text + at, sizeof text - at, "%.6g", 0.01 * i / t_unit);
+        for (const char *p = holds; *p != '\0'; p++) {
+            const double force[3] = {0.1, 9.8 * sin(angle), 9.8 * cos(angle)}, turn[3] = {rate, 0.01, 0.02},
+                         field[3] = {20, -40 * sin(angle), -40 * cos(angle)};
+            for (int k = 0; k < 3; k++) {
+                double value = *p == 'a' ? force[k] / force_unit : *p == 'g' ? turn[k] : field[k];
+                at += (size_t)snprintf(text + at, sizeof text - at, ",%.5f", value);
+            }
+        }
+        at += (size_t)snprintf(text + at, sizeof text - at, "\n");
+    }
+    return text;
+}
+
+static const struct {
+    const char *header, *holds;
+    int is_ours;
+    unsigned readings; /* by its names */
+} files[] = {
+    {"t,ax,ay,az,gx,gy,gz", "ag", 0, MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO},
+    {"t[s],acc_x,acc_y,acc_z,gyr_x,gyr_y,gyr_z", "ag", 0, MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO},
+    {"t,accel_x,accel_y,accel_z,gx,gy,gz", "ag", 0, MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO},
+    {"t,accel_x,accel_y,accel_z,gyro_x,gyro_y,gyro_z,mx,my,mz", "agm", 0,
+     MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG},
+    {"t,accel_x,accel_y,accel_z,gyro_x,gyro_y,gyro_z", "ag", 1, MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO},
+    {"t,accel_x,accel_y,accel_z,gyro_x,gyro_y,gyro_z,lux,rain,depth", "agm", 1,
+     MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO},
+    {"# marlinspike log/1\nt,accel_x,accel_y,accel_z,gx,gy,gz", "ag", 1, MARL_COLUMNS_ACCEL},
+};
+
+START_TEST(a_time_called_t_makes_no_log_of_ours)
+{
+    temporary dir = temporary_make();
+    for (size_t i = 0; i < sizeof files / sizeof files[0]; i++) {
+        const marl_log_options none = {0};
+        const char *path = temporary_text(&dir, "a.csv", rows_under(files[i].header, files[i].holds, 1, 1));
+        marl_log log;
+        marl_error error = {0};
+        int guessed;
+        marl_status status = marl_log_load_ours(&log, path, &none, &error);
+        ck_assert_msg(status == (files[i].is_ours ? MARL_OK : MARL_ERR_INPUT), "%s", files[i].header);
+        ck_assert(status == MARL_OK || strstr(error.text, "no name of ours") != NULL);
+        if (status == MARL_OK) {
+            marl_log_free(&log);
+        }
+        ck_assert_int_eq(marl_log_load_named(&log, path, &none, &guessed, &error), MARL_OK);
+        ck_assert_uint_eq(log.info.columns & MARL_COLUMNS_READINGS, files[i].readings);
+        ck_assert_uint_eq(log.n, 400);
+        marl_log_free(&log);
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* Units that nobody wrote down, by the numbers. */
+START_TEST(numbers_show_units)
+{
+    static const char plain[] = "t,accel_x,accel_y,accel_z",
+                      named[] = "t[ms],accel_x[g],accel_y[g],accel_z[g]";
+    static const struct {
+        const char *header;
+        double t_unit, force_unit;
+        int others;
+    } units[] = {{plain, 1, 1, 0}, {plain, 1e-3, 1, 1}, {plain, 1, 9.8, 1}, {named, 1e-3, 9.8, 0}};
+    temporary dir = temporary_make();
+    for (size_t i = 0; i < sizeof units / sizeof units[0]; i++) {
+        marl_columns_guess guess;
+        const char *path = temporary_text(
+            &dir, "a.csv", rows_under(units[i].header, "a", units[i].t_unit, units[i].force_unit));
+        ck_assert_int_eq(marl_columns_guess_file(&guess, path, '.', NULL), MARL_OK);
+        ck_assert_msg(marl_columns_need_units(&guess) == units[i].others, "%zu: %s", i, guess.map);
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
+MARL_SUITE("columns load", a_time_called_t_makes_no_log_of_ours, numbers_show_units)
