@@ -426,6 +426,8 @@ START_TEST(names_with_an_origin)
         "z[dps]",
         "time (ms),raw acc x (g),raw acc y (g),raw acc z (g),raw gyro x (deg/s),raw gyro y (deg/s),raw gyro "
         "z (deg/s)",
+        "t_ms,pod/imu/accel/x[g],pod/imu/accel/y[g],pod/imu/accel/z[g],state.angular_velocity.x[dps],state."
+        "angular_velocity.y[dps],state.angular_velocity.z[dps]",
         "t_ms,acc_x[g],acc_y[g],acc_z[g],angular_velocity_x[dps],angular_velocity_y[dps],angular_velocity_z["
         "dps]",
     };

@@ -80,6 +80,13 @@ void lab_guess_simplify(const char *text, char *plain, size_t size);
 int lab_guess_is_unwanted(const char *plain);
 /* The first column of the reading that the simplified word stands for, and its axes; -1: none. */
 int lab_guess_word(const char *plain, int *axes);
+/* The axis in the rest of a name, of three or four: 0 x or w, ...; -1: none. */
+int lab_guess_axis(const char *rest, int axes);
+/* As it stands in a map; NULL where the text is none. */
+const char *lab_guess_unit(const char *text);
+/* 1 when the name, or what is behind a point or a slash in it, is a word of the trade and an axis: then the column's target,
+ * and its unit where the name holds it. */
+int lab_guess_parse_word(const char *name, marl_column_guess *column);
 /* Does the name say time? *unit is the one that it says, or "". */
 int lab_guess_is_time(const char *name, const char **unit);
 /* By its name alone: target and unit, where it contains them. */

@@ -5,6 +5,8 @@
 #include <stdio.h>
 #include <string.h>
 
+#define SPREAD 0.5 /* of the length of gravity, or of the field, in a recording */
+
 static double length_at(const lab_rows *rows, size_t i, size_t column)
 {
     double x = lab_rows_at(rows, i, column), y = lab_rows_at(rows, i, column + 1),
@@ -37,10 +39,12 @@ typedef struct length_range {
 static const length_range accels[] = {{MARL_COLUMN_ACCEL_X, "m/s^2", 9.2, 10.4},
                                       {MARL_COLUMN_ACCEL_X, "g", 0.94, 1.06},
                                       {MARL_COLUMN_ACCEL_X, "mg", 940, 1060}};
-static const length_range mags[] = {{MARL_COLUMN_MAG_X, "uT", 18, 90},
-                                    {MARL_COLUMN_MAG_X, "G", 0.18, 0.9},
-                                    {MARL_COLUMN_MAG_X, "mG", 180, 900},
-                                    {MARL_COLUMN_MAG_X, "nT", 18000, 90000}};
+static const length_range mags[] = {
+    {MARL_COLUMN_MAG_X, "uT", 18, 90},      {MARL_COLUMN_MAG_X, "G", 0.18, 0.9},
+    {MARL_COLUMN_MAG_X, "mG", 180, 900},    {MARL_COLUMN_MAG_X, "nT", 18000, 90000},
+    {MARL_COLUMN_MAG_X, "mT", 0.018, 0.09}, {MARL_COLUMN_MAG_X, "T", 18e-6, 90e-6}};
+enum { ACCELS = sizeof accels / sizeof accels[0], MAGS = sizeof mags / sizeof mags[0] };
+enum { MAGS_UNNAMED = MAGS - 2 }; /* without a name, small numbers may be anything */
 
 static const length_range *like(const length_range *table, size_t n, double length)
 {
@@ -77,8 +81,8 @@ static int axis_in_name(const char *name)
     return last >= 'x' && last <= 'z' ? last - 'x' : -1;
 }
 
-/* The axes of three columns whose names end in x, y and z, in any order; else in the order of the columns. */
-static void find_axes(const marl_columns_guess *guess, size_t at, int axis[3])
+/* The axes of three columns whose names end in x, y and z, in any order: 1; else in the order of the columns. */
+static int are_axes(const marl_columns_guess *guess, size_t at, int axis[3])
 {
     unsigned seen = 0;
     for (size_t k = 0; k < 3; k++) {
@@ -88,13 +92,14 @@ static void find_axes(const marl_columns_guess *guess, size_t at, int axis[3])
     for (int k = 0; k < 3 && seen != 7; k++) {
         axis[k] = k;
     }
+    return seen == 7;
 }
 
 static void assign_triple(marl_columns_guess *guess, size_t at, marl_column first, const char *unit,
                           const char *why)
 {
     int axis[3];
-    find_axes(guess, at, axis);
+    are_axes(guess, at, axis);
     for (size_t k = 0; k < 3; k++) {
         marl_column_guess *c = &guess->column[at + k];
         c->target = (int)first + axis[k];
@@ -156,6 +161,30 @@ void lab_guess_hinted_triple(marl_columns_guess *guess, const lab_rows *rows, co
     }
 }
 
+static int is_linear(const marl_column_guess *c)
+{
+    char plain[MARL_NAME_MAX];
+    lab_guess_simplify(c->name, plain, sizeof plain);
+    return c->target < 0 && strstr(plain, "linear") != NULL && strstr(plain, "acc") != NULL;
+}
+
+/* A linear acceleration is one without gravity to some, and to others any that is not angular: its length decides. */
+static void find_linear(marl_columns_guess *guess, const lab_rows *rows)
+{
+    for (size_t k = 0; k + 2 < guess->n && !lab_guess_has(guess, MARL_COLUMN_ACCEL_X); k++) {
+        marl_column_guess *c = &guess->column[k];
+        int axis[3];
+        double length = lab_rows_median(rows, k, length_at);
+        if (is_linear(c) && is_linear(c + 1) && is_linear(c + 2) && are_axes(guess, k, axis) &&
+            like(accels, ACCELS, length) != NULL && spread_of_length(rows, k, length) < SPREAD) {
+            assign_triple(guess, k, MARL_COLUMN_ACCEL_X, "", "by its name, with gravity");
+            for (size_t j = 0; j < 3; j++) {
+                c[j].named = 1;
+            }
+        }
+    }
+}
+
 /* Three columns in a row whose length hardly changes are gravity or the field; three that are left are rates.
  */
 static void find_triples(marl_columns_guess *guess, const lab_rows *rows)
@@ -167,12 +196,12 @@ static void find_triples(marl_columns_guess *guess, const lab_rows *rows)
         }
         double length = lab_rows_median(rows, k, length_at), spread = spread_of_length(rows, k, length);
         const length_range *found = NULL;
-        if (!lab_guess_has(guess, MARL_COLUMN_ACCEL_X) && spread < 0.5) {
-            found = like(accels, sizeof accels / sizeof accels[0], length);
+        if (!lab_guess_has(guess, MARL_COLUMN_ACCEL_X) && spread < SPREAD) {
+            found = like(accels, ACCELS, length);
         }
         int is_pose = lab_guess_has(guess, MARL_COLUMN_Q_W) && !lab_guess_has(guess, MARL_COLUMN_ACCEL_X);
-        if (found == NULL && !lab_guess_has(guess, MARL_COLUMN_MAG_X) && spread < 0.5 && !is_pose) {
-            found = like(mags, sizeof mags / sizeof mags[0], length);
+        if (found == NULL && !lab_guess_has(guess, MARL_COLUMN_MAG_X) && spread < SPREAD && !is_pose) {
+            found = like(mags, MAGS_UNNAMED, length);
         }
         if (found != NULL) {
             snprintf(why, sizeof why, "length %.4g, as %s", length,
@@ -224,8 +253,8 @@ static void report_units(marl_columns_guess *guess, const lab_rows *rows)
             continue;
         }
         double length = lab_rows_median(rows, k, length_at);
-        const length_range *found = sensor == MARL_COLUMN_ACCEL_X ? like(accels, 3, length)
-                                    : sensor == MARL_COLUMN_MAG_X ? like(mags, 4, length)
+        const length_range *found = sensor == MARL_COLUMN_ACCEL_X ? like(accels, ACCELS, length)
+                                    : sensor == MARL_COLUMN_MAG_X ? like(mags, MAGS, length)
                                                                   : NULL;
         const char *unit = sensor == MARL_COLUMN_GYRO_X ? unit_of_rates(rows, k)
                            : found != NULL              ? found->unit
@@ -272,6 +301,7 @@ void lab_guess_by_numbers(marl_columns_guess *guess, const lab_rows *rows)
     lab_guess_find_time(guess, rows);
     lab_guess_time_unit(guess, rows);
     lab_guess_quaternion(guess, rows);
+    find_linear(guess, rows);
     find_triples(guess, rows);
     report_units(guess, rows);
     report_angles(guess);
