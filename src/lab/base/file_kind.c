@@ -47,11 +47,16 @@ static long line_of(const char *text, const char *at)
     return line;
 }
 
+FILE *lab_open_regular(const char *path)
+{
+    struct stat status;
+    return stat(path, &status) == 0 && S_ISREG(status.st_mode) ? fopen(path, "rb") : NULL;
+}
+
 marl_status lab_check_file_kind(const char *path, const char *wanted, marl_error *error)
 {
     char text[1024];
-    struct stat status;
-    FILE *f = stat(path, &status) == 0 && S_ISREG(status.st_mode) ? fopen(path, "rb") : NULL;
+    FILE *f = lab_open_regular(path);
     if (f == NULL) {
         return MARL_OK;
     }

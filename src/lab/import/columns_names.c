@@ -23,15 +23,21 @@ static const struct {
     {"m/s^2", "m/s^2"},
     {"m/s2", "m/s^2"},
     {"m/s/s", "m/s^2"},
-    {"ms-2", "m/s^2"},
+    {"ms^2", "m/s^2"}, /* m s^-2: simplified, it has no minus */
+    {"ms2", "m/s^2"},
+    {"mps2", "m/s^2"},
     {"m/s\xc2\xb2", "m/s^2"},
     {"g", "g"},
     {"mg", "mg"},
     {"rad/s", "rad/s"},
     {"rads", "rad/s"},
+    {"rads^1", "rad/s"},
+    {"radps", "rad/s"},
     {"rps", "rad/s"},
     {"deg/s", "deg/s"},
     {"dps", "deg/s"},
+    {"degs^1", "deg/s"},
+    {"degps", "deg/s"},
     {"\xc2\xb0/s", "deg/s"},
     {"mdps", "mdeg/s"},
     {"mdeg/s", "mdeg/s"},
@@ -147,6 +153,16 @@ static int is_position(const char *plain)
     return has_part(plain, positions, sizeof positions / sizeof positions[0]);
 }
 
+/* acc[0] is acc0: what stands in these brackets is no unit. */
+static void open_index(char *name)
+{
+    char *open = strchr(name, '[');
+    if (open != NULL && isdigit((unsigned char)open[1]) && open[2] == ']') {
+        open[0] = open[1];
+        memmove(open + 1, open + 3, strlen(open + 3) + 1);
+    }
+}
+
 /* The unit in the brackets of the name, or behind its last blank or underline; cut off where it is one. */
 static const char *take_unit(char *name)
 {
@@ -239,6 +255,7 @@ void lab_guess_by_name(marl_column_guess *column, const lab_file_hint *hint)
     char name[MARL_NAME_MAX], plain[MARL_NAME_MAX];
     const char *said;
     snprintf(name, sizeof name, "%s", column->name);
+    open_index(name);
     if (lab_guess_is_time(name, &said)) {
         name_time(column, said);
         return;

@@ -142,6 +142,23 @@ static void find_rate(marl_columns_guess *guess, const lab_rows *rows)
     }
 }
 
+/* Names of what counts rows. */
+static int is_counter(const char *name)
+{
+    static const char *const parts[] = {"sample", "index", "count", "packet", "frame", "sequence", "number"};
+    static const char *const whole[] = {"idx", "i", "n", "no", "nr", "row", "seq", "id", "line"};
+    char plain[MARL_NAME_MAX];
+    int is = 0;
+    lab_guess_simplify(name, plain, sizeof plain);
+    for (size_t i = 0; i < sizeof parts / sizeof parts[0]; i++) {
+        is |= strstr(plain, parts[i]) != NULL;
+    }
+    for (size_t i = 0; i < sizeof whole / sizeof whole[0]; i++) {
+        is |= strcmp(plain, whole[i]) == 0;
+    }
+    return is;
+}
+
 /* The first column that rises steadily; one that counts by one is a row number where another does not. */
 void lab_guess_find_time(marl_columns_guess *guess, const lab_rows *rows)
 {
@@ -155,7 +172,8 @@ void lab_guess_find_time(marl_columns_guess *guess, const lab_rows *rows)
     for (size_t k = 0; k < guess->n && !lab_guess_has(guess, MARL_COLUMN_T); k++) {
         double step = lab_rows_median(rows, k, step_at);
         int is_better = at == guess->n || (best == 1 && step != 1);
-        if (guess->column[k].target < 0 && is_better && lab_rows_rise(rows, k)) {
+        int is_row = step == 1 && is_counter(guess->column[k].name);
+        if (guess->column[k].target < 0 && is_better && !is_row && lab_rows_rise(rows, k)) {
             at = k;
             best = step;
         }

@@ -1,7 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Words of the trade in the names of columns. */
 #include "lab/import/columns_guess.h"
-#include <ctype.h>
+#include "lab/log/log_format.h"
 #include <stdio.h>
 #include <string.h>
 
@@ -71,6 +71,22 @@ int lab_guess_axis(const char *rest, int axes)
     return -1;
 }
 
+/* The axis in the rest of a name, and the unit of such readings that may stand before it (gyro_dps_x). */
+static int axis_behind_unit(char *rest, marl_column first, int axes, marl_column_guess *column)
+{
+    size_t n = strlen(rest);
+    int axis = n > 1 ? lab_guess_axis(rest + n - 1, axes) : -1;
+    if (axis < 0) {
+        return lab_guess_axis(rest, axes);
+    }
+    rest[n - 1] = '\0';
+    const char *unit = lab_guess_unit(rest);
+    if (unit != NULL && lab_unit_find(lab_column_quantity(first), unit) != NULL) {
+        snprintf(column->unit, sizeof column->unit, "%s", unit);
+    }
+    return unit != NULL ? axis : -1;
+}
+
 /* 1 when the simplified name is the word (and an axis, before or behind it). */
 static int parse_as(const char *plain, const char *word, marl_column first, int axes,
                     marl_column_guess *column)
@@ -84,15 +100,18 @@ static int parse_as(const char *plain, const char *word, marl_column first, int 
     } else {
         return 0;
     }
-    int axis = axes > 0                                          ? lab_guess_axis(rest, axes)
-               : rest[0] == '\0' || lab_guess_unit(rest) != NULL ? 0
-                                                                 : -1;
-    if (axis < 0) {
+    if (axes > 0) {
+        int axis = axis_behind_unit(rest, first, axes, column);
+        column->target = axis >= 0 ? (int)first + axis : column->target;
+        return axis >= 0;
+    }
+    const char *unit = lab_guess_unit(rest);
+    if (rest[0] != '\0' && unit == NULL) {
         return 0;
     }
-    column->target = (int)first + axis;
-    if (axes == 0 && rest[0] != '\0') {
-        snprintf(column->unit, sizeof column->unit, "%s", lab_guess_unit(rest));
+    column->target = (int)first;
+    if (unit != NULL) {
+        snprintf(column->unit, sizeof column->unit, "%s", unit);
     }
     return 1;
 }

@@ -28,6 +28,57 @@ const char *lab_skip_label(const char *p, const char *end)
     return at < end && (*at == '=' || *at == ':') ? skip_blanks(at + 1, end) : p;
 }
 
+/* Behind the bracket that closes a list of numbers; NULL when p opens none. What stands behind a name is its index or unit. */
+static const char *list_end(const char *line, const char *p, const char *end)
+{
+    char close = *p == '(' ? ')' : *p == '[' ? ']' : '\0';
+    int digits = 0;
+    if (close == '\0' || (p > line && (isalnum((unsigned char)p[-1]) || p[-1] == '_'))) {
+        return NULL;
+    }
+    for (p++; p < end && *p != close; p++) {
+        if (strchr("0123456789+-.,;eE \t", *p) == NULL) {
+            return NULL;
+        }
+        digits += isdigit((unsigned char)*p) != 0;
+    }
+    return p < end && digits > 0 ? p + 1 : NULL;
+}
+
+/* Replaces the brackets of all lists of numbers by blanks. */
+static int open_lists(char *line, size_t n)
+{
+    int lists = 0;
+    for (char *p = line; p < line + n; p++) {
+        const char *behind = list_end(line, p, line + n);
+        if (behind != NULL) {
+            p[0] = ' ';
+            p += behind - p - 1;
+            p[0] = ' ';
+            lists++;
+        }
+    }
+    return lists;
+}
+
+void lab_open_lists(char *line, size_t n)
+{
+    int may_hold = memchr(line, '(', n) != NULL || memchr(line, '[', n) != NULL;
+    if (!may_hold || open_lists(line, n) == 0) {
+        return;
+    }
+    while (open_lists(line, n) > 0) { /* lists of lists */
+    }
+    int has_points = memchr(line, '.', n) != NULL; /* else a comma between digits may be the decimal one */
+    for (size_t i = 0; i < n; i++) {
+        int is_last = i + 1 == n || line[i + 1] == ' ' || line[i + 1] == '\t';
+        line[i] = line[i] == ';' || (line[i] == ',' && (has_points || is_last)) ||
+                          (line[i] == ':' && is_last && i > 0 && isdigit((unsigned char)line[i - 1]))
+                      ? ' '
+                      : line[i];
+    }
+}
+
 /* A number of exactly n digits from `low` to `high`. Returns 0, and *p stays, when there is none. */
 static int read_digits(const char **p, const char *end, int n, int low, int high, int *value)
 {

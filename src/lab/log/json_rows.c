@@ -1,13 +1,13 @@
 /* SPDX-License-Identifier: MIT
  * Files of JSON objects as rows of CSV. */
 #include "lab/log/json_rows.h"
+#include "lab/base/file_kind.h"
 #include "marlinspike/log.h"
 #include <errno.h>
 #include <jansson.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/stat.h>
 #include <unistd.h>
 
 enum { MAX_CELLS = 128, CELL = 64, NAMING_ROWS = 1000, MAX_DEPTH = 8 };
@@ -178,12 +178,11 @@ static int convert_document(FILE *in, table *t, FILE *out)
     return n > 0;
 }
 
-/* Does it begin as a JSON text of objects does? Nothing is read from what is no regular file. */
+/* Does it begin as a JSON text of objects does? */
 static FILE *open_json(const char *path)
 {
-    struct stat status;
     char start[65] = "";
-    FILE *in = stat(path, &status) == 0 && S_ISREG(status.st_mode) ? fopen(path, "r") : NULL;
+    FILE *in = lab_open_regular(path);
     size_t n = in != NULL ? fread(start, 1, sizeof start - 1, in) : 0;
     start[n] = '\0';
     char first = start[strspn(start, " \t\r\n")];

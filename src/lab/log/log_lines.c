@@ -3,6 +3,7 @@
 #include "lab/log/log_lines.h"
 #include "lab/base/unreadable.h"
 #include "lab/log/json_rows.h"
+#include "lab/log/utf16_text.h"
 #include <errno.h>
 #include <fcntl.h>
 #include <string.h>
@@ -18,6 +19,10 @@ marl_status lab_lines_open(lab_lines *lines, const char *path, marl_error *error
     MARL_TRY(lab_json_rows(path, &lines->fd, error));
     if (lines->fd >= 0) {
         lines->header_is_made = 1;
+        return MARL_OK;
+    }
+    MARL_TRY(lab_utf16_text(path, &lines->fd, error));
+    if (lines->fd >= 0) {
         return MARL_OK;
     }
     lines->fd = open(path, O_RDONLY);

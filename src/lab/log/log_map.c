@@ -36,6 +36,7 @@ size_t lab_join_blanks(char *line, size_t n)
 {
     size_t to = 0, from = 0;
     int quoted = 0;
+    lab_open_lists(line, n);
     while (n > 0 && is_blank(line[n - 1])) {
         line[--n] = ' ';
     }
@@ -56,6 +57,7 @@ size_t lab_join_blanks(char *line, size_t n)
 
 int lab_split_any(lab_scanner *s, char *line, size_t *n, int *blanks)
 {
+    lab_open_lists(line, *n);
     s->delimiter = lab_delimiter_of_any(line, *n, s->point);
     *blanks = s->delimiter == ' ';
     if (*blanks) {
