@@ -122,18 +122,18 @@ static const struct {
     void (*table)(void);
     int asked_only;
 } tables[] = {
-    {"files", bench_with_files, 0},    {"numbers", bench_numbers, 0},     {"estimators", bench_estimators, 0},
-    {"accuracy", bench_accuracy, 0},   {"bias", bench_bias, 1},           {"grades", bench_grades, 1},
-    {"sensors", bench_sensors, 1},     {"into", bench_into, 1},           {"plain", bench_plain, 1},
-    {"recovery", bench_recovery, 0},   {"verdicts", bench_verdicts, 1},   {"groups", bench_groups, 1},
-    {"frames", bench_frames, 1},       {"smooth", bench_smooth, 1},       {"tunings", bench_tunings, 0},
-    {"inspect", bench_inspect, 0},     {"calibrate", bench_calibrate, 0}, {"compare", bench_compare, 0},
-    {"search", search_with_files, 1},  {"gains", search_trials, 1},       {"renew", bench_renew, 1},
-    {"axes", verdicts_axes, 1},        {"match", bench_match, 1},         {"noise", bench_noise, 1},
-    {"tumbles", bench_tumbles, 1},     {"poses", verdicts_poses, 1},      {"merge", verdicts_merge, 1},
-    {"soak", verdicts_soak, 1},        {"lever", bench_lever, 1},         {"speed", bench_speed, 1},
-    {"rates", bench_rates, 1},         {"delay", bench_delay, 1},         {"late", bench_late, 1},
-    {"mag_delay", bench_mag_delay, 1},
+    {"files", bench_with_files, 0},   {"numbers", bench_numbers, 0},     {"estimators", bench_estimators, 0},
+    {"accuracy", bench_accuracy, 0},  {"bias", bench_bias, 1},           {"grades", bench_grades, 1},
+    {"sensors", bench_sensors, 1},    {"into", bench_into, 1},           {"plain", bench_plain, 1},
+    {"recovery", bench_recovery, 0},  {"verdicts", bench_verdicts, 1},   {"groups", bench_groups, 1},
+    {"frames", bench_frames, 1},      {"smooth", bench_smooth, 1},       {"tunings", bench_tunings, 0},
+    {"inspect", bench_inspect, 0},    {"calibrate", bench_calibrate, 0}, {"compare", bench_compare, 0},
+    {"search", search_with_files, 1}, {"gains", search_trials, 1},       {"renew", bench_renew, 1},
+    {"axes", verdicts_axes, 1},       {"match", bench_match, 1},         {"noise", bench_noise, 1},
+    {"tumbles", bench_tumbles, 1},    {"poses", verdicts_poses, 1},      {"merge", verdicts_merge, 1},
+    {"soak", verdicts_soak, 1},       {"lever", bench_lever, 1},         {"speed", bench_speed, 1},
+    {"rates", bench_rates, 1},        {"delay", bench_delay, 1},         {"late", bench_late, 1},
+    {"spikes", bench_spikes, 1},      {"mag_delay", bench_mag_delay, 1},
 };
 
 /* Without words all tables, with words those named. */

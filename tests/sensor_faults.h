@@ -1,9 +1,10 @@
 /* SPDX-License-Identifier: MIT
- * What is wrong with sensors: readings that come some rows late, a gyroscope that reads forces. */
+ * What is wrong with sensors: readings that come some rows late or spoilt, a gyroscope that reads forces. */
 #ifndef SENSOR_FAULTS_H
 #define SENSOR_FAULTS_H
 
 #include "marlinspike/log.h"
+#include "random_values.h"
 
 /* `to` gets the sensor's reading of `from`, if there is a new one. */
 static inline void late_reading(marl_sample *to, const marl_sample *from, int sensor)
@@ -24,6 +25,24 @@ static inline void late_log(marl_log *log, int sensor, size_t rows)
     for (size_t i = 0; i < rows && i < log->n; i++) {
         log->row[i].sample.fresh = (uint8_t)(log->row[i].sample.fresh & ~(1u << sensor));
     }
+}
+
+/* Spoils a new reading as a bus does that fails: a wild number in an axis, in all of them, or nothing but zeros. 0 where
+ * there is none. */
+static inline int spoil_reading(marl_sample *s, int sensor, dice *d)
+{
+    static const double full_scale[] = {78, 8.7, 400};
+    marl_vec3 *v = sensor == MARL_ACCEL ? &s->accel : sensor == MARL_GYRO ? &s->gyro : &s->mag;
+    float *const axis[] = {&v->x, &v->y, &v->z};
+    uint32_t kind = dice_below(d, 4), only = dice_below(d, 3);
+    if (!(s->fresh & (1u << sensor))) {
+        return 0;
+    }
+    for (uint32_t k = 0; k < 3; k++) {
+        float wild = (float)(full_scale[sensor] * dice_between(d, -1, 1));
+        *axis[k] = kind == 0 ? 0 : kind == 1 || k == only ? wild : *axis[k];
+    }
+    return 1;
 }
 
 /* Adds to the rate by_force times the force, rad/s per m/s^2, by rows. */

@@ -111,6 +111,17 @@ void marl_sensor_delays_warn(marl_warnings *warnings, const marl_log *log, const
 MARL_CHECKED marl_status marl_sensor_delay_remove(marl_log *log, marl_sensor sensor, double delay_s,
                                                   marl_error *error);
 
+/* ---- spikes ---- */
+
+/* Readings that stand alone, as a bus leaves that fails now and then: apart from the median of the five about them, in an axis,
+ * by over eight times what three quarters of those nearby are, and by 20 m/s^2, 0.5 rad/s or 20 uT; less for one
+ * whose axes are all the same. Of accelerometers and gyroscopes at 40 Hz and more, of magnetometers at 10 Hz. */
+
+/* Sets the MARL_FRESH_... of such readings in of_row, which is for log->n rows. MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_spikes_find(const marl_log *log, uint8_t *of_row, marl_error *error);
+/* The same readings, *n of them, are fresh no more. */
+MARL_CHECKED marl_status marl_spikes_remove(marl_log *log, size_t *n, marl_error *error);
+
 /* ---- inspect ---- */
 
 /* What a recording is: rates, gaps, means, rest. */
@@ -120,14 +131,16 @@ MARL_CHECKED marl_status marl_sensor_delay_remove(marl_log *log, marl_sensor sen
 MARL_CHECKED marl_status marl_inspect_still(const marl_log *log, marl_spans *spans, marl_error *error);
 
 typedef struct marl_sensor_summary {
-    unsigned axes;                /* bit 0 x, 1 y, 2 z: which are in the log; 0 = sensor absent */
-    size_t readings;              /* rows where it is fresh */
-    double rate_hz;               /* 1 / median step between fresh rows; NaN under two readings */
-    double jitter_ms;             /* rms deviation of the steps from their median, gaps left out */
-    size_t gaps;                  /* steps over 1.5 medians */
-    double longest_gap_s;         /* 0 without gaps */
-    int64_t longest_gap_ns;       /* when it began */
-    size_t duplicates;            /* readings equal in all axes to the one before */
+    unsigned axes;          /* bit 0 x, 1 y, 2 z: which are in the log; 0 = sensor absent */
+    size_t readings;        /* rows where it is fresh */
+    double rate_hz;         /* 1 / median step between fresh rows; NaN under two readings */
+    double jitter_ms;       /* rms deviation of the steps from their median, gaps left out */
+    size_t gaps;            /* steps over 1.5 medians */
+    double longest_gap_s;   /* 0 without gaps */
+    int64_t longest_gap_ns; /* when it began */
+    size_t duplicates;      /* readings equal in all axes to the one before */
+    size_t spikes;          /* readings that stand alone */
+    int64_t first_spike_ns;
     double mean[3], deviation[3]; /* SI, over the whole recording */
     size_t clipped[3]; /* readings in runs of five and more at the axis's own extreme, which moves in far
                           smaller steps elsewhere */

@@ -452,14 +452,14 @@ START_TEST(a_sheet_makes_a_tuning)
     /* errors of scale, 0.5 %, and bias make the accelerometer wrong by 0.06 m/s^2 */
     ck_assert_float_gt(t.value[MARL_PARAMETER_ACCEL_THRESHOLD], 0.2f);
     ck_assert_float_lt(t.value[MARL_PARAMETER_ACCEL_THRESHOLD], 0.6f);
-    lab_random dice = lab_random_seeded(5, 5);
+    lab_random source = lab_random_seeded(5, 5);
     for (int i = 0; i < 2000; i++) {
-        sheet.gyro.white = pow(10, 20 * lab_random_uniform(&dice) - 14);
-        sheet.accel.flicker = pow(10, 20 * lab_random_uniform(&dice) - 14);
-        sheet.mag.white = pow(10, 20 * lab_random_uniform(&dice) - 14);
+        sheet.gyro.white = pow(10, 20 * lab_random_uniform(&source) - 14);
+        sheet.accel.flicker = pow(10, 20 * lab_random_uniform(&source) - 14);
+        sheet.mag.white = pow(10, 20 * lab_random_uniform(&source) - 14);
         sheet.gyro.flicker = i % 2 ? 0 : sheet.gyro.white;
         sheet.gyro.walk = i % 3 ? 0 : sheet.gyro.white;
-        sheet.gyro.bias[0] = lab_random_normal(&dice);
+        sheet.gyro.bias[0] = lab_random_normal(&source);
         sheet.mag.present = i % 5 != 0;
         for (int f = 0; f < MARL_FILTER_COUNT; f++) {
             t = marl_tuning_for_sheet((marl_filter)f, &sheet);

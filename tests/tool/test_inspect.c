@@ -201,7 +201,6 @@ START_TEST(repeated_readings_are_reported)
 }
 END_TEST
 
-/* A battery beside the magnetometer: inspect says so, and compare, smooth finds it, and what comes of it cures it. */
 /* A file that calls its time t, in ms, and knows nothing of our names; and one that has them, but not our units. */
 START_TEST(names_and_units_of_others_are_seen)
 {
@@ -227,6 +226,33 @@ START_TEST(names_and_units_of_others_are_seen)
 }
 END_TEST
 
+/* Readings of a bus that fails now and then, named and taken out. */
+START_TEST(spikes_are_named_and_dropped)
+{
+    temporary dir = tool_folder();
+    ck_assert_int_eq(
+        system("awk -F, 'BEGIN { OFS = \",\" } /^[0-9]/ && ++n % 500 == 0 { $6 = 4.5 } { print }' "
+               "still.csv > bus.csv"),
+        0);
+    json_t *root = run_json(0, "inspect bus.csv --drop-spikes -o clean.csv");
+    ck_assert_double_gt(json_at(root, "sensors.gyro.spikes"), 4);
+    ck_assert_double_eq(json_at(root, "sensors.gyro.spikes"), json_at(root, "spikes_dropped"));
+    ck_assert_double_eq(json_at(root, "sensors.accel.spikes"), 0);
+    json_decref(root);
+    tool_run r = run("inspect bus.csv");
+    ck_assert_ptr_nonnull(strstr(r.err, "readings of gyro stand alone, the first at "));
+    run_free(&r);
+    root = run_json(0, "inspect clean.csv");
+    ck_assert_double_eq(json_at(root, "sensors.gyro.spikes"), 0);
+    json_decref(root);
+    r = run("inspect bus.csv --drop-spikes");
+    ck_assert(r.code == 2 && strstr(r.err, "--drop-spikes is of the log that -o writes") != NULL);
+    run_free(&r);
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* A battery beside the magnetometer: inspect says so, and compare, smooth finds it, and what comes of it cures it. */
 START_TEST(a_hard_iron_is_seen_and_cured)
 {
     temporary dir = tool_folder();
@@ -366,4 +392,4 @@ MARL_SUITE("inspect", a_late_sensor_is_named_and_put_back, a_clipped_gyroscope_i
            the_axis_of_a_speed_is_seen, a_foreign_file_becomes_a_log, two_files_become_one_log,
            CAMPAIGN(a_sheet_is_checked_against_its_recording), curves_and_lines_are_reported,
            one_axis_is_a_log, a_hard_iron_is_seen_and_cured, an_accelerometer_of_the_other_sign_is_seen,
-           repeated_readings_are_reported, names_and_units_of_others_are_seen)
+           repeated_readings_are_reported, names_and_units_of_others_are_seen, spikes_are_named_and_dropped)

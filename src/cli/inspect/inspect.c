@@ -15,6 +15,7 @@
 
 typedef struct options {
     char *figure, *sheet_out, *against, *calibration, *out, *time_offset, *delay;
+    int drop_spikes;
     cli_clock clock;
 } options;
 
@@ -234,6 +235,9 @@ static int show(const cli *c, cli_inspected *seen, const options *o, const cli_r
                          seen->contradiction);
         return cli_exit(&error);
     }
+    if (o->drop_spikes && marl_spikes_remove(&seen->log, &seen->spikes_dropped, &error) != MARL_OK) {
+        return cli_exit(&error);
+    }
     if (o->out != NULL && (cli_inspect_remove_delays(seen, o->delay, &error) != MARL_OK ||
                            cli_inspect_write(seen, o->out, &error) != MARL_OK)) {
         return cli_exit(&error);
@@ -249,6 +253,9 @@ static int show(const cli *c, cli_inspected *seen, const options *o, const cli_r
 static marl_status check_options(const cli *c, options *o, marl_error *error)
 {
     MARL_TRY(cli_inspect_check_delay(o->delay, o->out, error));
+    if (o->drop_spikes && o->out == NULL) {
+        return marl_fail(error, MARL_ERR_USE, "--drop-spikes is of the log that -o writes");
+    }
     if (o->time_offset == NULL || strcmp(o->time_offset, "auto") == 0) {
         return MARL_OK;
     }
@@ -352,6 +359,8 @@ int cli_inspect(int argc, const char **argv)
          "with -o: put readings where they belong that are late: auto (those that the motion shows), or "
          "seconds, such as mag=0.04,accel=0.01",
          "D"},
+        {"drop-spikes", '\0', POPT_ARG_NONE, &o.drop_spikes, 0,
+         "with -o: leave out readings that stand alone", NULL},
         CLI_READING_OPTIONS(reading),
         POPT_TABLEEND,
     };

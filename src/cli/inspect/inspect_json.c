@@ -144,6 +144,7 @@ static json_t *sensor_json(const marl_sensor_summary *s, const marl_sensor_noise
     json_object_set_new(sensor, "gaps", json_integer((json_int_t)s->gaps));
     json_object_set_new(sensor, "longest_gap_s", cli_number(s->longest_gap_s));
     json_object_set_new(sensor, "duplicates", json_integer((json_int_t)s->duplicates));
+    json_object_set_new(sensor, "spikes", json_integer((json_int_t)s->spikes));
     json_t *mean = json_array(), *deviation = json_array();
     for (int k = 0; k < 3; k++) {
         double none = s->axes & (1u << k) ? 0.0 : NAN;
@@ -289,6 +290,7 @@ int cli_inspect_json(const cli_inspected *seen)
     json_object_set_new(root, "speed_axis", speed_json(&seen->speed));
     json_object_set_new(root, "delays", delays_json(&seen->delays));
     json_object_set_new(root, "delays_removed", delays_json(&seen->removed));
+    json_object_set_new(root, "spikes_dropped", json_integer((json_int_t)seen->spikes_dropped));
     if (seen->merged) {
         json_t *clock = json_object();
         json_object_set_new(clock, "found", json_boolean(seen->clock.found));

@@ -312,5 +312,9 @@ int cli_inspect_table(const cli_inspected *seen)
     }
     print_attitudes(log);
     print_removed(seen);
+    if (seen->spikes_dropped > 0) {
+        cli_print("readings left out in the log that is written: %zu, which stand alone\n",
+                  seen->spikes_dropped);
+    }
     return cli_print_done();
 }

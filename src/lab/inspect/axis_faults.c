@@ -113,6 +113,14 @@ static void warn_of_sensor(marl_warnings *warnings, const marl_sensor_summary *s
                       path, marl_sensor_name(sensor), 'x' + k, s->stuck[k], s->readings);
         }
     }
+    if (s->spikes > 0) {
+        marl_warn(
+            warnings, "spikes",
+            "%s: %zu of %zu readings of %s stand alone, the first at %.3f s, as a failing bus leaves them "
+            "(or a knock): smooth leaves them out; to the filters they are true, unless inspect "
+            "--drop-spikes -o LOG takes them out",
+            path, s->spikes, s->readings, marl_sensor_name(sensor), 1e-9 * (double)s->first_spike_ns);
+    }
 }
 
 marl_status marl_axis_faults_warn(marl_warnings *warnings, const marl_log *log, marl_error *error)

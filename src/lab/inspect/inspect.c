@@ -3,6 +3,7 @@
 #include "marlinspike/inspect.h"
 #include "lab/inspect/axis_faults.h"
 #include "lab/inspect/sensor_summary.h"
+#include "lab/inspect/spikes.h"
 #include "lab/log/reading.h"
 #include "lab/maths/statistics.h"
 #include <math.h>
@@ -74,6 +75,19 @@ static int same(const marl_vec3 *a, const marl_vec3 *b)
     return fabsf(a->x - b->x) <= 0 && fabsf(a->y - b->y) <= 0 && fabsf(a->z - b->z) <= 0;
 }
 
+static marl_status find_spikes(const marl_log *log, marl_sensor sensor, marl_sensor_summary *summary,
+                               marl_error *error)
+{
+    uint8_t *of_row = calloc(log->n + 1, 1);
+    if (of_row == NULL) {
+        return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
+    }
+    marl_status status =
+        lab_spikes_find(log, sensor, of_row, &summary->spikes, &summary->first_spike_ns, error);
+    free(of_row);
+    return status;
+}
+
 marl_status lab_sensor_summarise(const marl_log *log, marl_sensor sensor, marl_sensor_summary *summary,
                                  marl_error *error)
 {
@@ -101,7 +115,7 @@ marl_status lab_sensor_summarise(const marl_log *log, marl_sensor sensor, marl_s
     summarise_steps(log, sensor, step, collect_steps(log, sensor, step), summary);
     lab_find_axis_faults(log, sensor, summary);
     free(step);
-    return MARL_OK;
+    return find_spikes(log, sensor, summary, error);
 }
 
 marl_status marl_inspect(const marl_log *log, marl_inspection *inspection, marl_error *error)

@@ -50,7 +50,7 @@ static lab_assumption find_claim(const marl_log *log, const marl_calibration_rec
     return claimed;
 }
 
-/* Corrected samples in the sensors' frame, whose remainders they show, without what is invalid; a reading
+/* Corrected samples in the sensors' frame, whose remainders they show, without spikes and what is invalid; a reading
  * of gyroscope or accelerometer is held until the next. */
 static marl_status load(const marl_log *log, const marl_smooth_options *options, lab_smoother *s,
                         marl_error *error)
@@ -64,12 +64,16 @@ static marl_status load(const marl_log *log, const marl_smooth_options *options,
     s->rows = log->n;
     s->from_body = calibration.has_mount ? marl_quat_conjugate(calibration.mount) : marl_quat_identity();
     s->sample = malloc(log->n * sizeof *s->sample);
-    if (s->sample == NULL) {
+    uint8_t *spikes = calloc(log->n + 1, 1);
+    if (s->sample == NULL || spikes == NULL) {
+        free(spikes);
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    for (size_t i = 0; i < log->n; i++) {
+    marl_status status = marl_spikes_find(log, spikes, error);
+    for (size_t i = 0; i < log->n && status == MARL_OK; i++) {
         marl_sample *to = &s->sample[i];
         *to = log->row[i].sample;
+        to->fresh &= (uint8_t)~spikes[i];
         (void)marl_corrector_step(&corrector, to);
         rate = to->fresh & MARL_FRESH_GYRO ? to->gyro : rate;
         to->gyro = rate;
@@ -77,7 +81,8 @@ static marl_status load(const marl_log *log, const marl_smooth_options *options,
         to->accel = force;
         s->has_mag |= (to->fresh & MARL_FRESH_MAG) != 0;
     }
-    return MARL_OK;
+    free(spikes);
+    return status;
 }
 
 /* The row's attitude: q turns the sensors' frame into the world, the row's quaternion the body's. */
