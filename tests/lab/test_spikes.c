@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Readings that stand alone: found where a bus spoilt them, and none where a body only moves. */
 #include "check_main.h"
+#include "lab/log/log_report.h"
 #include "marlinspike/inspect.h"
 #include "marlinspike/smooth.h"
 #include "memory_log.h"
@@ -121,4 +122,42 @@ START_TEST(the_smoother_leaves_them_out)
 }
 END_TEST
 
-MARL_SUITE_OF_CASES("spikes", scenes, each_scene, the_smoother_leaves_them_out)
+static double rms_error(const marl_log *log, double *mag_delay_s)
+{
+    marl_smoothed s;
+    double squares = 0;
+    ck_assert_int_eq(marl_smooth(log, NULL, &s, NULL), MARL_OK);
+    ck_assert(marl_smoothed_distrust(&s) == NULL);
+    for (size_t i = 0; i < log->n; i++) {
+        double angle = angle_between(s.row[i].q, log->row[i].q);
+        squares += angle * angle / (double)log->n;
+    }
+    *mag_delay_s = marl_smoothed_delays(&s).of[MARL_MAG].delay_s;
+    marl_smoothed_free(&s);
+    return sqrt(squares);
+}
+
+/* A magnetometer's last reading in each row: each of them counts once, and is not taken for one that is late. */
+START_TEST(the_smoother_counts_a_held_reading_once)
+{
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_log log = memory_log_simulated(MARL_SCENE_HANDLE, &sheet, 100, 60, 21);
+    marl_vec3 last = log.row[0].sample.mag;
+    lab_repeats repeats = {.begun = 0};
+    double delay_s, before = rms_error(&log, &delay_s);
+    for (size_t i = 0; i < log.n; i++) {
+        marl_sample *s = &log.row[i].sample;
+        last = s->fresh & MARL_FRESH_MAG ? s->mag : last;
+        s->mag = last;
+        s->fresh |= MARL_FRESH_MAG;
+        lab_report_readings(&repeats, s, &log.report);
+    }
+    ck_assert(marl_log_is_held(&log.report, MARL_MAG));
+    ck_assert_double_lt(rms_error(&log, &delay_s), 1.02 * before);
+    ck_assert_double_lt(fabs(delay_s), 0.005);
+    marl_log_free(&log);
+}
+END_TEST
+
+MARL_SUITE_OF_CASES("spikes", scenes, each_scene, the_smoother_leaves_them_out,
+                    the_smoother_counts_a_held_reading_once)

@@ -31,16 +31,22 @@ static void close_block(lab_repeats_block *b, marl_repeats *sum)
     *b = (lab_repeats_block){.last = b->last};
 }
 
+/* Bit 0 x, 1 y, 2 z. */
+static unsigned equal_axes(const marl_vec3 *a, const marl_vec3 *b)
+{
+    return (fabsf(a->x - b->x) <= 0 ? 1u : 0) | (fabsf(a->y - b->y) <= 0 ? 2u : 0) |
+           (fabsf(a->z - b->z) <= 0 ? 4u : 0);
+}
+
 static void count(lab_repeats_block *b, const marl_vec3 *v)
 {
-    unsigned x = fabsf(v->x - b->last.x) <= 0, y = fabsf(v->y - b->last.y) <= 0,
-             z = fabsf(v->z - b->last.z) <= 0, same = x + y + z;
+    unsigned equal = equal_axes(v, &b->last);
     b->n++;
-    b->of_axis[0] += x;
-    b->of_axis[1] += y;
-    b->of_axis[2] += z;
-    b->all += same == 3;
-    b->some += same == 1 || same == 2;
+    for (int k = 0; k < 3; k++) {
+        b->of_axis[k] += (equal >> k) & 1;
+    }
+    b->all += equal == 7;
+    b->some += equal != 0 && equal != 7;
 }
 
 /* The next reading of a sensor. */
@@ -74,9 +80,10 @@ void lab_report_init(marl_log_report *report)
     }
 }
 
+static const uint8_t fresh[3] = {MARL_FRESH_ACCEL, MARL_FRESH_GYRO, MARL_FRESH_MAG};
+
 void lab_report_readings(lab_repeats *repeats, const marl_sample *sample, marl_log_report *report)
 {
-    static const uint8_t fresh[3] = {MARL_FRESH_ACCEL, MARL_FRESH_GYRO, MARL_FRESH_MAG};
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         if (sample->fresh & fresh[i]) {
             const marl_vec3 *v = lab_reading(sample, (marl_sensor)i);
@@ -106,4 +113,27 @@ int marl_log_is_held(const marl_log_report *report, marl_sensor sensor)
     const marl_repeats *r = &report->repeats[sensor];
     return (double)r->all > HELD_SHARE * (double)r->readings && r->some_expected > EXPECTED_MIN &&
            (double)r->some < TOGETHER * r->some_expected;
+}
+
+static void find_held(const marl_log *log, marl_sensor sensor, uint8_t *of_row)
+{
+    const marl_vec3 *last = NULL;
+    for (size_t i = 0; i < log->n; i++) {
+        const marl_sample *sample = &log->row[i].sample;
+        if (sample->fresh & fresh[sensor]) {
+            const marl_vec3 *v = lab_reading(sample, sensor);
+            int repeats = last != NULL && equal_axes(v, last) == 7;
+            of_row[i] |= repeats ? fresh[sensor] : 0;
+            last = v;
+        }
+    }
+}
+
+void lab_held_find(const marl_log *log, uint8_t *of_row)
+{
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        if (marl_log_is_held(&log->report, (marl_sensor)i)) {
+            find_held(log, (marl_sensor)i, of_row);
+        }
+    }
 }

@@ -22,4 +22,8 @@ void lab_report_init(marl_log_report *report);
 /* The fresh readings of a sample, into the report's ranges and repeats. */
 void lab_report_readings(lab_repeats *repeats, const marl_sample *sample, marl_log_report *report);
 
+/* Sets in of_row, which is for log->n rows, the MARL_FRESH_... of readings that repeat the one before, of sensors that are held
+ * (marl_log_is_held). */
+void lab_held_find(const marl_log *log, uint8_t *of_row);
+
 #endif

@@ -22,8 +22,8 @@ static void warn_of_held(marl_warnings *w, const marl_log_report *r, const char 
         if (marl_log_is_held(r, (marl_sensor)i)) {
             marl_warn(
                 w, "duplicate",
-                "%s: %s repeats its reading before in %lu of %lu rows, and each counts as a new one: leave "
-                "such cells empty, or write 'changed' behind its columns in --columns",
+                "%s: %s repeats its reading before in %lu of %lu rows, and to a filter each is a new one: "
+                "leave such cells empty, or write 'changed' behind its columns in --columns",
                 path, name, of->all, of->readings);
         }
     }

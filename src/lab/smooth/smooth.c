@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * Smoothing a log: passes, and the attitude of every row. */
 #include "marlinspike/smooth.h"
+#include "lab/log/log_report.h"
 #include "lab/log/reading.h"
 #include "lab/maths/linear.h"
 #include "lab/smooth/smooth_parts.h"
@@ -50,7 +51,7 @@ static lab_assumption find_claim(const marl_log *log, const marl_calibration_rec
     return claimed;
 }
 
-/* Corrected samples in the sensors' frame, whose remainders they show, without spikes and what is invalid; a reading
+/* Corrected samples in the sensors' frame, whose remainders they show, without spikes, repeats and what is invalid; a reading
  * of gyroscope or accelerometer is held until the next. */
 static marl_status load(const marl_log *log, const marl_smooth_options *options, lab_smoother *s,
                         marl_error *error)
@@ -64,16 +65,17 @@ static marl_status load(const marl_log *log, const marl_smooth_options *options,
     s->rows = log->n;
     s->from_body = calibration.has_mount ? marl_quat_conjugate(calibration.mount) : marl_quat_identity();
     s->sample = malloc(log->n * sizeof *s->sample);
-    uint8_t *spikes = calloc(log->n + 1, 1);
-    if (s->sample == NULL || spikes == NULL) {
-        free(spikes);
+    uint8_t *unusable = calloc(log->n + 1, 1);
+    if (s->sample == NULL || unusable == NULL) {
+        free(unusable);
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
-    marl_status status = marl_spikes_find(log, spikes, error);
+    marl_status status = marl_spikes_find(log, unusable, error);
+    lab_held_find(log, unusable);
     for (size_t i = 0; i < log->n && status == MARL_OK; i++) {
         marl_sample *to = &s->sample[i];
         *to = log->row[i].sample;
-        to->fresh &= (uint8_t)~spikes[i];
+        to->fresh &= (uint8_t)~unusable[i];
         (void)marl_corrector_step(&corrector, to);
         rate = to->fresh & MARL_FRESH_GYRO ? to->gyro : rate;
         to->gyro = rate;
@@ -81,7 +83,7 @@ static marl_status load(const marl_log *log, const marl_smooth_options *options,
         to->accel = force;
         s->has_mag |= (to->fresh & MARL_FRESH_MAG) != 0;
     }
-    free(spikes);
+    free(unusable);
     return status;
 }
 
