@@ -86,6 +86,55 @@ START_TEST(readings_by_their_names)
 }
 END_TEST
 
+/* The attitudes of rigs, beside a place: of a body that turns about z. */
+START_TEST(poses_by_their_names)
+{
+    static const struct {
+        const char *header, *holds; /* t, p place, w x y z, a angle in rad, 0 */
+    } rigs[] = {
+        {"timestamp,tx,ty,tz,qx,qy,qz,qw", "tpppxyzw"},
+        {"# timestamp tx ty tz qx qy qz qw", "tpppxyzw"},
+        {"t,px,py,pz,qw,qx,qy,qz", "tpppwxyz"},
+        {"time [s],p_RM_x [m],p_RM_y [m],p_RM_z [m],q_RM_w [],q_RM_x [],q_RM_y [],q_RM_z []", "tpppwxyz"},
+        {"time,Quat_q0,Quat_q1,Quat_q2,Quat_q3", "twxyz"},
+        {"time,motionQuaternionX(R),motionQuaternionY(R),motionQuaternionZ(R),motionQuaternionW(R)", "txyzw"},
+        {"time,phi [rad],theta [rad],psi [rad],x,y,z", "t00appp"}};
+    temporary dir = temporary_make();
+    for (size_t k = 0; k < sizeof rigs / sizeof rigs[0]; k++) {
+        const marl_log_options none = {0};
+        const char *divider = strchr(rigs[k].header, ',') != NULL ? "," : " ";
+        marl_log log;
+        marl_error error = {0};
+        int guessed;
+        size_t at = (size_t)snprintf(text, sizeof text, "%s\n", rigs[k].header);
+        for (int i = 0; i < 400; i++) {
+            const double angle = 0.005 * i;
+            for (const char *p = rigs[k].holds; *p != '\0'; p++) {
+                double value = *p == 't'   ? 0.02 * i
+                               : *p == 'p' ? 0.6 + 0.05 * cos(angle)
+                               : *p == 'w' ? cos(angle / 2)
+                               : *p == 'z' ? sin(angle / 2)
+                               : *p == 'a' ? angle
+                                           : 0;
+                at += (size_t)snprintf(text + at, sizeof text - at, "%s%.7f",
+                                       p > rigs[k].holds ? divider : "", value);
+            }
+            at += (size_t)snprintf(text + at, sizeof text - at, "\n");
+        }
+        marl_status status =
+            marl_log_load_named(&log, temporary_text(&dir, "rig.csv", text), &none, &guessed, &error);
+        ck_assert_msg(status == MARL_OK, "%s: %s", rigs[k].header, error.text);
+        ck_assert_uint_eq(log.info.columns & (MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG), 0);
+        for (size_t i = 0; i < log.n; i++) {
+            ck_assert(log.row[i].has_q);
+            ck_assert_float_eq_tol(log.row[i].q.z, sinf(0.0025f * (float)i), 1e-6f);
+        }
+        marl_log_free(&log);
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* Units that nobody wrote down, by the numbers. */
 START_TEST(numbers_show_units)
 {
@@ -108,4 +157,4 @@ START_TEST(numbers_show_units)
 }
 END_TEST
 
-MARL_SUITE("columns load", readings_by_their_names, numbers_show_units)
+MARL_SUITE("columns load", readings_by_their_names, poses_by_their_names, numbers_show_units)

@@ -185,12 +185,19 @@ static void find_linear(marl_columns_guess *guess, const lab_rows *rows)
     }
 }
 
+/* Beside an attitude in a file with names, columns whose names say nothing are a place. */
+static int is_of_poses(const marl_columns_guess *guess)
+{
+    return guess->header > 0 &&
+           (lab_guess_has(guess, MARL_COLUMN_Q_W) || lab_guess_has(guess, MARL_COLUMN_ROLL));
+}
+
 /* Three columns in a row whose length hardly changes are gravity or the field; three that are left are rates.
  */
 static void find_triples(marl_columns_guess *guess, const lab_rows *rows)
 {
     char why[80];
-    for (size_t k = 0; k + 2 < guess->n; k++) {
+    for (size_t k = 0; k + 2 < guess->n && !is_of_poses(guess); k++) {
         if (!is_free_triple(guess, rows, k)) {
             continue;
         }
@@ -214,14 +221,15 @@ static void find_triples(marl_columns_guess *guess, const lab_rows *rows)
             assign_triple(guess, k, MARL_COLUMN_GYRO_X, "", "three columns behind the accelerometer's");
         }
     }
-    for (size_t k = 0; k + 2 < guess->n && !lab_guess_has(guess, MARL_COLUMN_ACCEL_X) &&
-                       !lab_guess_has(guess, MARL_COLUMN_GYRO_X) && !lab_guess_has(guess, MARL_COLUMN_MAG_X);
-         k++) {
+    int is_other = is_of_poses(guess) || lab_guess_has(guess, MARL_COLUMN_ACCEL_X) ||
+                   lab_guess_has(guess, MARL_COLUMN_GYRO_X) || lab_guess_has(guess, MARL_COLUMN_MAG_X);
+    for (size_t k = 0; k + 2 < guess->n && !is_other; k++) {
         if (is_free_triple(guess, rows, k)) { /* nothing else in the file */
             assign_triple(guess, k, MARL_COLUMN_GYRO_X, "", "neither gravity nor a field");
             lab_guess_remark(
                 guess, "columns %zu to %zu may be angular rates, since they are neither gravity nor a field",
                 k + 1, k + 3);
+            break;
         }
     }
 }

@@ -27,16 +27,18 @@ static int has_length_one(const lab_rows *rows, size_t k)
     return there >= MIN_ROWS && (double)good >= NEARLY_ALL * (double)there;
 }
 
-/* A column that is always the same belongs to something else, such as gravity on a table and a spare column. */
-static int all_move(const marl_columns_guess *guess, size_t k)
+/* How many of the four move; -1 where one of them is something else. */
+static int count_moving(const marl_columns_guess *guess, size_t k)
 {
+    int moving = 0;
     for (size_t j = k; j < k + 4; j++) {
         const marl_column_guess *c = &guess->column[j];
-        if (c->target >= 0 || !(c->max > c->min)) {
-            return 0;
+        if (c->target >= 0) {
+            return -1;
         }
+        moving += c->max > c->min;
     }
-    return 1;
+    return moving;
 }
 
 static char last_letter(const char *name)
@@ -77,10 +79,11 @@ void lab_guess_quaternion(marl_columns_guess *guess, const lab_rows *rows)
         }
     }
     for (size_t k = 0; k + 4 <= guess->n; k++) {
-        if (!all_move(guess, k) || !has_length_one(rows, k)) {
+        int last_is_w = are_called(guess, k, "xyzw"), named = last_is_w || are_called(guess, k, "wxyz");
+        /* without names a column that is always the same belongs to something else: gravity on a table, and a spare one */
+        if (count_moving(guess, k) < (named ? 0 : 4) || !has_length_one(rows, k)) {
             continue;
         }
-        int last_is_w = are_called(guess, k, "xyzw"), named = last_is_w || are_called(guess, k, "wxyz");
         assign(guess, k, last_is_w, named);
         if (!named) {
             lab_guess_remark(

@@ -46,10 +46,14 @@ static const struct {
     {"sog", MARL_COLUMN_SPEED, 0},
     {"velocity", MARL_COLUMN_SPEED, 0},
     {"roll", MARL_COLUMN_ROLL, 0},
+    {"phi", MARL_COLUMN_ROLL, 0},
+    {"theta", MARL_COLUMN_PITCH, 0},
+    {"psi", MARL_COLUMN_YAW, 0},
     {"pitch", MARL_COLUMN_PITCH, 0},
     {"yaw", MARL_COLUMN_YAW, 0},
     {"heading", MARL_COLUMN_YAW, 0},
     {"quaternion", MARL_COLUMN_Q_W, 4},
+    {"quatq", MARL_COLUMN_Q_W, 4},
     {"quat", MARL_COLUMN_Q_W, 4},
     {"a", MARL_COLUMN_ACCEL_X, 3},
     {"g", MARL_COLUMN_GYRO_X, 3},
@@ -130,7 +134,8 @@ int lab_guess_word(const char *plain, int *axes)
 /* Behind what says only where a reading is from: "imu1", "raw". */
 static const char *skip_origin(const char *plain)
 {
-    static const char *const origins[] = {"imu", "sensor", "raw", "device", "board", "phone", "body"};
+    static const char *const origins[] = {"imu",   "sensor", "raw",    "device",   "board",
+                                          "phone", "body",   "motion", "attitude", "euler"};
     for (size_t i = 0; i < sizeof origins / sizeof origins[0]; i++) {
         size_t n = strlen(origins[i]);
         if (strncmp(plain, origins[i], n) == 0 && plain[n] != '\0') {

@@ -19,6 +19,9 @@ static marl_status lay_column(lab_column *column, size_t at, const marl_column_s
         memcpy(text, names->cell[at], sizeof text);
         (void)lab_map_name_of(text, &unit);
     }
+    if (unit != NULL && (unit[0] == '\0' || lab_column_quantity(source->target) == LAB_PURE)) {
+        unit = NULL; /* some write [] or [-] behind what has none */
+    }
     if (source->unit[0] != '\0') {
         snprintf(text, sizeof text, "%s", source->unit);
         unit = text;
