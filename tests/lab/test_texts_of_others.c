@@ -115,6 +115,9 @@ static const struct {
     {"time,a_b_x [m s^-2],a_b_y [m s^-2],a_b_z [m s^-2]", MARL_COLUMN_ACCEL_X, "m/s^2"},
     {"time,specific_force_x,specific_force_y,specific_force_z", MARL_COLUMN_ACCEL_X, ""},
     {"time,rotation_rate_x,rotation_rate_y,rotation_rate_z", MARL_COLUMN_GYRO_X, ""},
+    {"time,acc0,acc1,acc2", MARL_COLUMN_ACCEL_X, ""},
+    {"time,acc1,acc2,acc3", MARL_COLUMN_ACCEL_X, ""},
+    {"time,hx,hy,hz", MARL_COLUMN_MAG_X, ""},
 };
 
 START_TEST(units_within_names)
@@ -129,6 +132,30 @@ START_TEST(units_within_names)
                       names[k].header);
         ck_assert_msg(names[k].unit[0] == '\0' || strcmp(guess.column[1].unit, names[k].unit) == 0, "%s: %s",
                       names[k].header, guess.column[1].unit);
+    }
+    temporary_remove(&dir);
+}
+END_TEST
+
+/* Motors, velocities and places are no readings, whatever their size. */
+START_TEST(what_is_no_reading)
+{
+    static const char *const others[] = {"m1,m2,m3,m4", "vx,vy,vz", "vel_x,vel_y,vel_z", "tx,ty,tz",
+                                         "lin_acc_x,lin_acc_y,lin_acc_z"};
+    temporary dir = temporary_make();
+    for (size_t k = 0; k < sizeof others / sizeof others[0]; k++) {
+        marl_columns_guess guess;
+        size_t at = (size_t)snprintf(text, sizeof text, "time,%s,ax,ay,az,gx,gy,gz\n", others[k]);
+        for (int i = 0; i < 100; i++) {
+            at += (size_t)snprintf(
+                text + at, sizeof text - at, "%.2f,%s%.3f,%.3f,0.2,0.1,0.2,%.2f,0.5,%.2f,0.7\n", 0.01 * i,
+                k == 0 ? "0.1," : "", 0.3 + 0.001 * (i % 7), 0.4, 9.8 + 0.01 * (i % 3), 0.1 * (i % 5));
+        }
+        ck_assert_int_eq(marl_columns_guess_file(&guess, temporary_text(&dir, "a.csv", text), '.', NULL),
+                         MARL_OK);
+        ck_assert_msg(strncmp(guess.map, "t=time[s]; accel=ax,ay,az[m/s^2]; gyro=gx,gy,gz[", 48) == 0 &&
+                          strstr(guess.map, "mag") == NULL,
+                      "%s: %s", others[k], guess.map);
     }
     temporary_remove(&dir);
 }
@@ -157,4 +184,4 @@ START_TEST(a_counter_is_no_time)
 END_TEST
 
 MARL_SUITE("texts of others", vectors_in_brackets, other_brackets_stay, utf16_is_read, units_within_names,
-           a_counter_is_no_time)
+           what_is_no_reading, a_counter_is_no_time)

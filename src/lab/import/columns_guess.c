@@ -171,14 +171,6 @@ void lab_guess_ranges(marl_columns_guess *guess, const lab_rows *rows)
     }
 }
 
-static void forget_target(marl_column_guess *c, const char *why)
-{
-    c->target = -1;
-    c->named = c->sure = c->is_heading = 0;
-    c->unit[0] = '\0';
-    snprintf(c->why, sizeof c->why, "%s", why);
-}
-
 /* The first column with a name keeps it; which of several times counts, the numbers decide. */
 static void guess_by_names(marl_columns_guess *guess, const char *path)
 {
@@ -203,11 +195,11 @@ static void guess_by_names(marl_columns_guess *guess, const char *path)
         }
         int yaw = c->target == MARL_COLUMN_YAW ? lab_guess_column(guess, MARL_COLUMN_YAW) : -1;
         if (yaw >= 0 && (size_t)yaw < k && guess->column[yaw].is_heading && !c->is_heading) {
-            forget_target(&guess->column[yaw], "there is a yaw, too");
+            lab_guess_forget(&guess->column[yaw], "there is a yaw, too");
             assigned &= ~(1u << MARL_COLUMN_YAW);
         }
         if (c->target >= 0 && ((assigned & (1u << c->target)) || isnan(c->min))) {
-            forget_target(c, isnan(c->min) ? "no numbers in it" : "another one is called so");
+            lab_guess_forget(c, isnan(c->min) ? "no numbers in it" : "another one is called so");
         }
         assigned |= c->target >= 0 ? 1u << c->target : 0;
     }
@@ -219,7 +211,7 @@ static void check_heading(marl_columns_guess *guess)
     int yaw = lab_guess_column(guess, MARL_COLUMN_YAW);
     if (yaw >= 0 && guess->column[yaw].is_heading &&
         (!lab_guess_has(guess, MARL_COLUMN_ROLL) || !lab_guess_has(guess, MARL_COLUMN_PITCH))) {
-        forget_target(&guess->column[yaw], "a heading without roll and pitch");
+        lab_guess_forget(&guess->column[yaw], "a heading without roll and pitch");
     }
 }
 
@@ -242,6 +234,7 @@ void lab_guess_columns(marl_columns_guess *guess, const lab_rows *rows, const in
     lab_guess_ranges(guess, rows);
     guess_by_names(guess, path);
     check_heading(guess);
+    lab_guess_check_numbered(guess);
     mark_dates(guess, is_date);
     if (guess->label_column > 0) {
         const lab_file_hint hint = lab_guess_label_hint(path);

@@ -82,15 +82,17 @@ static const struct {
 static const char *const whole_times[] = {"t", "ts", "sec", "secs", "s", "ms", "us", "ns", "utc"};
 
 /* Accelerations without gravity, gravity alone, and what is no reading at all. */
-static const char *const unwanted[] = {"linear",   "useraccel", "withoutg", "nogravity", "gravity",
-                                       "accuracy", "status",    "sequence", "bearing"};
+static const char *const unwanted[] = {"linear",  "linacc",   "useraccel", "withoutg", "nogravity",
+                                       "gravity", "accuracy", "status",    "sequence", "bearing"};
 
-/* Of a receiver of satellites or of a rig: parts of names, and whole ones. */
+/* Of a receiver of satellites or of a rig, places and velocities: parts of names, and whole ones. */
 static const char *const positions[] = {"latitude",  "longitude", "altitude", "elevation", "course",
                                         "satellite", "hdop",      "vdop",     "pdop",      "position",
                                         "posx",      "posy",      "posz"};
-static const char *const whole_positions[] = {"lat", "lon",  "lng",  "long",  "alt",
-                                              "cog", "sats", "nsat", "nsats", "fix"};
+static const char *const whole_positions[] = {
+    "lat",       "lon",       "lng", "long", "alt", "cog", "sats", "nsat", "nsats", "fix",
+    "vx",        "vy",        "vz",  "vn",   "ve",  "vd",  "velx", "vely", "velz",  "velocityx",
+    "velocityy", "velocityz", "tx",  "ty",   "tz",  "px",  "py",   "pz"};
 
 /* Small letters, without blanks and underlines. */
 void lab_guess_simplify(const char *text, char *plain, size_t size)
@@ -280,4 +282,52 @@ void lab_guess_by_name(marl_column_guess *column, const lab_file_hint *hint)
     column->named = 1;
     column->sure = column->unit[0] != '\0' ||
                    (column->target >= MARL_COLUMN_Q_W && column->target < MARL_COLUMN_Q_W + 4);
+}
+
+void lab_guess_forget(marl_column_guess *c, const char *why)
+{
+    c->target = -1;
+    c->named = c->sure = c->is_heading = 0;
+    c->unit[0] = '\0';
+    snprintf(c->why, sizeof c->why, "%s", why);
+}
+
+/* The number at the end of a column's name; -1 without. */
+static int number_of(const marl_column_guess *c)
+{
+    size_t n = strcspn(c->name, "[( ");
+    return n > 0 && isdigit((unsigned char)c->name[n - 1]) ? c->name[n - 1] - '0' : -1;
+}
+
+static void check_numbered(marl_columns_guess *guess, int first)
+{
+    int y = lab_guess_column(guess, first + 1), z = lab_guess_column(guess, first + 2);
+    if (lab_guess_has(guess, first) || y < 0 || z != y + 1 || number_of(&guess->column[y]) != 1) {
+        return;
+    }
+    marl_column_guess *c = &guess->column[y], last = c[1];
+    int numbered = 2; /* as many in a row, from 1 */
+    while ((size_t)y + (size_t)numbered < guess->n && number_of(c + numbered) == numbered + 1) {
+        numbered++;
+    }
+    if (numbered != 3) {
+        for (int k = 0; k < numbered; k++) {
+            lab_guess_forget(c + k, "one of several, and no axis");
+        }
+        return;
+    }
+    for (int k = 0; k < 3; k++) {
+        memcpy(c[k].unit, last.unit, sizeof last.unit);
+        memcpy(c[k].why, last.why, sizeof last.why);
+        c[k].target = first + k;
+        c[k].named = 1;
+        c[k].sure = last.sure;
+    }
+}
+
+void lab_guess_check_numbered(marl_columns_guess *guess)
+{
+    check_numbered(guess, MARL_COLUMN_ACCEL_X);
+    check_numbered(guess, MARL_COLUMN_GYRO_X);
+    check_numbered(guess, MARL_COLUMN_MAG_X);
 }

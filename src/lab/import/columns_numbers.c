@@ -188,7 +188,7 @@ static void find_linear(marl_columns_guess *guess, const lab_rows *rows)
 /* Beside an attitude in a file with names, columns whose names say nothing are a place. */
 static int is_of_poses(const marl_columns_guess *guess)
 {
-    return guess->header > 0 &&
+    return guess->header > 0 && !lab_guess_has(guess, MARL_COLUMN_ACCEL_X) &&
            (lab_guess_has(guess, MARL_COLUMN_Q_W) || lab_guess_has(guess, MARL_COLUMN_ROLL));
 }
 
