@@ -22,12 +22,11 @@ static const struct {
 
 static const uint8_t fresh[MARL_SENSOR_COUNT] = {MARL_FRESH_ACCEL, MARL_FRESH_GYRO, MARL_FRESH_MAG};
 
-/* One sensor's readings, and how far each is from the median about it. */
+/* One sensor's readings, and their rows. */
 typedef struct readings {
     size_t n;
     size_t *row;
     marl_vec3 *v;
-    float *apart;
 } readings;
 
 static float median_of(float *v, size_t n)
@@ -42,10 +41,11 @@ static float median_of(float *v, size_t n)
     return v[n / 2];
 }
 
+/* From the median of the five about it, in the axis where that is most. */
 static float find_apart(const readings *r, size_t i)
 {
     size_t from = i < REACH ? 0 : i - REACH, to = i + REACH + 1 < r->n ? i + REACH + 1 : r->n;
-    float x[2 * REACH + 1], y[2 * REACH + 1], z[2 * REACH + 1];
+    float x[2 * REACH + 1] = {0}, y[2 * REACH + 1] = {0}, z[2 * REACH + 1] = {0};
     for (size_t k = from; k < to; k++) {
         x[k - from] = r->v[k].x;
         y[k - from] = r->v[k].y;
@@ -62,40 +62,57 @@ static int is_of_one_value(marl_vec3 v)
     return fabsf(v.x - v.y) <= 0 && fabsf(v.y - v.z) <= 0;
 }
 
+static float step_at(const readings *r, size_t i)
+{
+    return i == 0 ? 0
+                  : fmaxf(fabsf(r->v[i].x - r->v[i - 1].x),
+                          fmaxf(fabsf(r->v[i].y - r->v[i - 1].y), fabsf(r->v[i].z - r->v[i - 1].z)));
+}
+
+/* Most blocks cannot: a reading that is so far from a median has a step of half that within two readings. */
+static int may_hold_spikes(const readings *r, size_t from, size_t to, marl_sensor sensor)
+{
+    size_t behind = to + REACH < r->n ? to + REACH : r->n;
+    for (size_t i = from < REACH ? 0 : from - REACH; i < behind; i++) {
+        if (2 * step_at(r, i) > limits[sensor].least || is_of_one_value(r->v[i])) {
+            return 1;
+        }
+    }
+    return 0;
+}
+
 static void mark_block(const readings *r, size_t from, size_t to, marl_sensor sensor, uint8_t *of_row)
 {
-    double apart[2 * BLOCK];
+    double apart[2 * BLOCK], sorted[2 * BLOCK];
     for (size_t i = from; i < to; i++) {
-        apart[i - from] = (double)r->apart[i];
+        sorted[i - from] = apart[i - from] = (double)find_apart(r, i);
     }
-    double usual = lab_quantile(apart, to - from, USUAL);
+    double usual = lab_quantile(sorted, to - from, USUAL);
     double limit = fmax((double)limits[sensor].least, TIMES * usual);
     double low_limit = fmax((double)limits[sensor].of_one_value, TIMES_OF_ONE_VALUE * usual);
     for (size_t i = from; i < to; i++) {
-        int is_spike = (double)r->apart[i] > (is_of_one_value(r->v[i]) ? low_limit : limit);
+        int is_spike = apart[i - from] > (is_of_one_value(r->v[i]) ? low_limit : limit);
         of_row[r->row[i]] |= is_spike ? fresh[sensor] : 0;
     }
 }
 
-static void mark(readings *r, marl_sensor sensor, uint8_t *of_row)
+static void mark(const readings *r, marl_sensor sensor, uint8_t *of_row)
 {
-    for (size_t i = 0; i < r->n; i++) {
-        r->apart[i] = find_apart(r, i);
-    }
     for (size_t from = 0; from + BLOCK <= r->n; from += BLOCK) {
         size_t to = from + 2 * BLOCK > r->n ? r->n : from + BLOCK; /* the last one takes the rest */
-        mark_block(r, from, to, sensor, of_row);
+        if (may_hold_spikes(r, from, to, sensor)) {
+            mark_block(r, from, to, sensor, of_row);
+        }
     }
 }
 
 marl_status lab_spikes_find(const marl_log *log, marl_sensor sensor, uint8_t *of_row, size_t *n,
                             int64_t *first_ns, marl_error *error)
 {
-    readings r = {0, malloc((log->n + 1) * sizeof *r.row), malloc((log->n + 1) * sizeof *r.v),
-                  malloc((log->n + 1) * sizeof *r.apart)};
+    readings r = {0, malloc((log->n + 1) * sizeof *r.row), malloc((log->n + 1) * sizeof *r.v)};
     *n = 0;
     *first_ns = 0;
-    int has_room = r.row != NULL && r.v != NULL && r.apart != NULL;
+    int has_room = r.row != NULL && r.v != NULL;
     for (size_t i = 0; i < log->n && has_room; i++) {
         if (log->row[i].sample.fresh & fresh[sensor]) {
             r.row[r.n] = i;
@@ -113,7 +130,6 @@ marl_status lab_spikes_find(const marl_log *log, marl_sensor sensor, uint8_t *of
     }
     free(r.row);
     free(r.v);
-    free(r.apart);
     return has_room ? MARL_OK : marl_fail(error, MARL_ERR_SYSTEM, "no memory");
 }
 
