@@ -229,6 +229,37 @@ START_TEST(among_absurd_stamps_the_good_ones_are_kept)
 }
 END_TEST
 
+/* The last reading of a slow sensor with each row is named as in a file; vectors may come in brackets. */
+START_TEST(held_readings_in_brackets)
+{
+    marl_column_map map;
+    marl_receiver *receiver;
+    marl_log_row row;
+    dice d = {5};
+    int came = 0, mag[3] = {0};
+    const marl_log_options options = {.columns = &map};
+    ck_assert_int_eq(marl_column_map_read(&map, "t=1[ms]; accel=2,3,4; mag=5,6,7[uT]", NULL), MARL_OK);
+    ck_assert_int_eq(marl_receiver_create(&receiver, "test", &options, NULL), MARL_OK);
+    for (int i = 0; i < 1000; i++) {
+        char text[120];
+        for (int k = 0; k < 3 && i % 4 == 0; k++) {
+            mag[k] = (int)dice_below(&d, 200);
+        }
+        int n = snprintf(text, sizeof text, "%d (0.%u, 0.2, 9.8%u) [%d, %d, %d]\n", 10 * i,
+                         dice_below(&d, 10), dice_below(&d, 10), mag[0], mag[1], mag[2]);
+        ck_assert_int_eq(marl_receiver_feed(receiver, (const uint8_t *)text, (size_t)n, NULL), MARL_OK);
+    }
+    ck_assert_int_eq(marl_receiver_finish(receiver, NULL), MARL_OK);
+    for (; marl_receiver_next(receiver, &row) == MARL_OK; came++) {
+        ck_assert_float_eq_tol(row.sample.accel.y, 0.2f, 1e-6f);
+    }
+    const marl_log_report *rows = &marl_receiver_report(receiver)->rows;
+    ck_assert_int_eq(came, 1000);
+    ck_assert(marl_log_is_held(rows, MARL_MAG) && !marl_log_is_held(rows, MARL_ACCEL));
+    marl_receiver_free(receiver);
+}
+END_TEST
+
 START_TEST(a_line_without_end_is_no_line)
 {
     static char text[10000];
@@ -250,4 +281,4 @@ END_TEST
 MARL_SUITE_OF_CASES("receiver_lines", cases, lines_are_taken_as_they_come, text_of_other_boards_by_a_map,
                     slow_sensors_and_counts_of_other_boards, device_and_columns_come_from_the_header,
                     a_board_that_restarts_goes_on, among_absurd_stamps_the_good_ones_are_kept,
-                    a_line_without_end_is_no_line)
+                    held_readings_in_brackets, a_line_without_end_is_no_line)

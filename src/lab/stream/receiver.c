@@ -1,5 +1,6 @@
 /* SPDX-License-Identifier: MIT
  * The desk's end of a device stream. */
+#include "lab/log/log_report.h"
 #include "lab/stream/receiver_lines.h"
 #include "lab/stream/stream_item.h"
 #include "marlinspike/app.h"
@@ -14,6 +15,7 @@ struct marl_receiver {
     marl_log_info info;
     lab_row_order order;
     lab_row_queue queue;
+    lab_repeats repeats;
     marl_ack ack[MAX_ACKS];
     int acks;
     marl_renewal_report renewal;
@@ -34,6 +36,7 @@ marl_status marl_receiver_create(marl_receiver **receiver, const char *name, con
     if (r == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
+    lab_report_init(&r->report.rows);
     lab_row_order_init(&r->order);
     r->order.restarts = LAB_RESTARTS_ANYWHERE;
     marl_packet_reader_init(&r->reader, r->packet, sizeof r->packet);
@@ -86,6 +89,7 @@ static marl_status queue_ready(marl_receiver *r, marl_error *error)
     while (lab_row_pop(&r->order, &row, &r->report.rows)) {
         r->info.columns |= columns_of(&row);
         r->report.last_ns = row.sample.t_ns;
+        lab_report_readings(&r->repeats, &row.sample, &r->report.rows);
         if (!lab_row_queue_add(&r->queue, &row)) {
             return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
         }
