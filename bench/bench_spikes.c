@@ -9,7 +9,7 @@
 #include <stdlib.h>
 
 /* Nothing was chosen by these seeds. */
-enum { SEEDS = 2, FROM_SEED = 3991, CLASSES = ACCURACY_CLASSES + ACCURACY_UNTUNED };
+enum { SEEDS = 2, FROM_SEED = 3993, CLASSES = ACCURACY_CLASSES + ACCURACY_UNTUNED };
 #define SKIP_LONGER_THAN 200.0 /* s: the day is left out */
 
 static const double shares[] = {0, 1e-4, 1e-3, 1e-2};

@@ -114,8 +114,9 @@ MARL_CHECKED marl_status marl_sensor_delay_remove(marl_log *log, marl_sensor sen
 /* ---- spikes ---- */
 
 /* Readings that stand alone, as a bus leaves that fails now and then: apart from the median of the five about them, in an axis,
- * by over eight times what three quarters of those nearby are, and by 20 m/s^2, 0.5 rad/s or 20 uT; less for one
- * whose axes are all the same. Of accelerometers and gyroscopes at 40 Hz and more, of magnetometers at 10 Hz. */
+ * by over eight times what three quarters of those nearby are, and by 20 m/s^2, 0.5 rad/s or 20 uT; less for one whose axes are
+ * all the same. Where a quarter of it is in a reading beside, it is a knock, which came through a low-pass. Of accelerometers
+ * and gyroscopes at 40 Hz and more, of magnetometers at 10 Hz. */
 
 /* Sets the MARL_FRESH_... of such readings in of_row, which is for log->n rows. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status marl_spikes_find(const marl_log *log, uint8_t *of_row, marl_error *error);

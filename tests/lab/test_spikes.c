@@ -98,6 +98,26 @@ START_TEST(each_scene)
 }
 END_TEST
 
+/* Steps of somebody who runs, through the low-pass of a sensor, are no spikes, however hard. */
+START_TEST(knocks_are_no_spikes)
+{
+    static const float pulse[] = {0.3f, 1, 0.3f};
+    marl_sheet sheet = marl_sheet_grommet();
+    marl_log log = memory_log_simulated(MARL_SCENE_CARRY, &sheet, 100, 60, 3);
+    uint8_t *of_row = calloc(log.n, 1);
+    for (size_t i = 20; i + 3 < log.n; i += 37) {
+        for (size_t k = 0; k < 3; k++) {
+            log.row[i + k].sample.accel.z += 60 * pulse[k];
+            log.row[i + k].sample.gyro.y += 3 * pulse[k];
+        }
+    }
+    ck_assert_int_eq(marl_spikes_find(&log, of_row, NULL), MARL_OK);
+    ck_assert_uint_eq(count(of_row, log.n, 7), 0);
+    free(of_row);
+    marl_log_free(&log);
+}
+END_TEST
+
 /* The smoother's attitudes hardly change by them. */
 START_TEST(the_smoother_leaves_them_out)
 {
@@ -159,5 +179,5 @@ START_TEST(the_smoother_counts_a_held_reading_once)
 }
 END_TEST
 
-MARL_SUITE_OF_CASES("spikes", scenes, each_scene, the_smoother_leaves_them_out,
+MARL_SUITE_OF_CASES("spikes", scenes, each_scene, knocks_are_no_spikes, the_smoother_leaves_them_out,
                     the_smoother_counts_a_held_reading_once)

@@ -9,8 +9,9 @@
 #include <stdlib.h>
 
 enum { BLOCK = 64, REACH = 2 };
-#define USUAL 0.75 /* of the readings of a block are no farther from their medians than this quantile */
-#define TIMES 8.0  /* so many usual distances ... */
+#define USUAL 0.75   /* of the readings of a block are no farther from their medians than this quantile */
+#define TIMES 8.0    /* so many usual distances ... */
+#define BESIDE 0.25f /* of a spike in the readings beside it, at most */
 #define TIMES_OF_ONE_VALUE                                                                                   \
     4.0 /* ... and of a reading whose axes are all the same, as a failed transfer leaves it */
 
@@ -81,6 +82,35 @@ static int may_hold_spikes(const readings *r, size_t from, size_t to, marl_senso
     return 0;
 }
 
+/* The median of the readings two and three rows before and behind. */
+static marl_vec3 find_base(const readings *r, size_t i)
+{
+    static const int at[] = {-3, -2, 2, 3};
+    float x[4] = {0}, y[4] = {0}, z[4] = {0};
+    size_t n = 0;
+    for (int k = 0; k < 4; k++) {
+        size_t row = i + (size_t)at[k]; /* before the first it is beyond all */
+        if (row < r->n) {
+            x[n] = r->v[row].x;
+            y[n] = r->v[row].y;
+            z[n++] = r->v[row].z;
+        }
+    }
+    return (marl_vec3){median_of(x, n), median_of(y, n), median_of(z, n)};
+}
+
+/* A knock comes through a sensor's low-pass, which leaves some of it in the readings beside. */
+static int stands_alone(const readings *r, size_t i)
+{
+    marl_vec3 base = find_base(r, i), spike = marl_vec3_sub(r->v[i], base);
+    float most = BESIDE * marl_vec3_dot(spike, spike);
+    int is_alone = 1;
+    for (size_t k = i > 0 ? i - 1 : 0; k <= i + 1 && k < r->n; k++) {
+        is_alone = is_alone && (k == i || marl_vec3_dot(marl_vec3_sub(r->v[k], base), spike) < most);
+    }
+    return is_alone;
+}
+
 static void mark_block(const readings *r, size_t from, size_t to, marl_sensor sensor, uint8_t *of_row)
 {
     double apart[2 * BLOCK], sorted[2 * BLOCK];
@@ -91,7 +121,8 @@ static void mark_block(const readings *r, size_t from, size_t to, marl_sensor se
     double limit = fmax((double)limits[sensor].least, TIMES * usual);
     double low_limit = fmax((double)limits[sensor].of_one_value, TIMES_OF_ONE_VALUE * usual);
     for (size_t i = from; i < to; i++) {
-        int is_spike = apart[i - from] > (is_of_one_value(r->v[i]) ? low_limit : limit);
+        int is_spike = is_of_one_value(r->v[i]) ? apart[i - from] > low_limit
+                                                : apart[i - from] > limit && stands_alone(r, i);
         of_row[r->row[i]] |= is_spike ? fresh[sensor] : 0;
     }
 }
