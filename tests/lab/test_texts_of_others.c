@@ -117,7 +117,6 @@ static const struct {
     {"time,rotation_rate_x,rotation_rate_y,rotation_rate_z", MARL_COLUMN_GYRO_X, ""},
     {"time,acc0,acc1,acc2", MARL_COLUMN_ACCEL_X, ""},
     {"time,acc1,acc2,acc3", MARL_COLUMN_ACCEL_X, ""},
-    {"time,hx,hy,hz", MARL_COLUMN_MAG_X, ""},
 };
 
 START_TEST(units_within_names)
@@ -161,6 +160,25 @@ START_TEST(what_is_no_reading)
 }
 END_TEST
 
+/* A quaternion that is numbered from 1 is found by its numbers, with the question which part is w. */
+START_TEST(a_quaternion_from_one_on)
+{
+    marl_columns_guess guess;
+    temporary dir = temporary_make();
+    size_t at = (size_t)snprintf(text, sizeof text, "time,q1,q2,q3,q4\n");
+    for (int i = 0; i < 100; i++) {
+        double a = 0.01 * i;
+        at += (size_t)snprintf(text + at, sizeof text - at, "%.2f,%.6f,%.6f,%.6f,%.6f\n", 0.01 * i,
+                               cos(a) * cos(2 * a), cos(a) * sin(2 * a), sin(a) * cos(a), sin(a) * sin(a));
+    }
+    ck_assert_int_eq(marl_columns_guess_file(&guess, temporary_text(&dir, "a.csv", text), '.', NULL),
+                     MARL_OK);
+    ck_assert_msg(strcmp(guess.map, "t=time[s]; q=q1,q2,q3,q4") == 0, "%s", guess.map);
+    ck_assert_ptr_nonnull(strstr(guess.remark, "w may stand first"));
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* A counter of rows is no time, whatever comes with it; one that goes on by more is. */
 START_TEST(a_counter_is_no_time)
 {
@@ -184,4 +202,4 @@ START_TEST(a_counter_is_no_time)
 END_TEST
 
 MARL_SUITE("texts of others", vectors_in_brackets, other_brackets_stay, utf16_is_read, units_within_names,
-           what_is_no_reading, a_counter_is_no_time)
+           what_is_no_reading, a_quaternion_from_one_on, a_counter_is_no_time)

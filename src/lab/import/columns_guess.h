@@ -76,9 +76,10 @@ lab_file_hint lab_guess_file_hint(const char *path);
 lab_file_hint lab_guess_label_hint(const char *label);
 /* Small letters, without blanks, underlines and the like. */
 void lab_guess_simplify(const char *text, char *plain, size_t size);
-/* The column is none of ours, for this reason. */
+/* The column is none of ours, for this reason; "" leaves it to the numbers. */
 void lab_guess_forget(marl_column_guess *column, const char *why);
-/* acc1, acc2, acc3 are x, y, z, as acc0, acc1, acc2 are; other numbers of columns, as those of four motors, are no axes. */
+/* acc1, acc2, acc3 are x, y, z, as acc0, acc1, acc2 are; other numbers of columns, as those of four motors, are no axes.
+ * Of q1 to q4 the numbers decide. */
 void lab_guess_check_numbered(marl_columns_guess *guess);
 /* Of a simplified name: accelerations without gravity, or no reading at all? */
 int lab_guess_is_unwanted(const char *plain);

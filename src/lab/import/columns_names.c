@@ -325,8 +325,23 @@ static void check_numbered(marl_columns_guess *guess, int first)
     }
 }
 
+/* q1 to q4: which of them is w, no name says. */
+static void check_numbered_quaternion(marl_columns_guess *guess)
+{
+    int x = lab_guess_column(guess, MARL_COLUMN_Q_W + 1);
+    if (x >= 0 && !lab_guess_has(guess, MARL_COLUMN_Q_W) && number_of(&guess->column[x]) == 1) {
+        for (int k = MARL_COLUMN_Q_W + 1; k < MARL_COLUMN_Q_W + 4; k++) {
+            int at = lab_guess_column(guess, k);
+            if (at >= 0) {
+                lab_guess_forget(&guess->column[at], "");
+            }
+        }
+    }
+}
+
 void lab_guess_check_numbered(marl_columns_guess *guess)
 {
+    check_numbered_quaternion(guess);
     check_numbered(guess, MARL_COLUMN_ACCEL_X);
     check_numbered(guess, MARL_COLUMN_GYRO_X);
     check_numbered(guess, MARL_COLUMN_MAG_X);

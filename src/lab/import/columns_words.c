@@ -60,7 +60,6 @@ static const struct {
     {"w", MARL_COLUMN_GYRO_X, 3},
     {"m", MARL_COLUMN_MAG_X, 3},
     {"b", MARL_COLUMN_MAG_X, 3},
-    {"h", MARL_COLUMN_MAG_X, 3},
     {"q", MARL_COLUMN_Q_W, 4},
 };
 

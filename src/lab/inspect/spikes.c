@@ -10,10 +10,9 @@
 
 enum { BLOCK = 64, REACH = 2 };
 #define USUAL 0.75   /* of the readings of a block are no farther from their medians than this quantile */
-#define TIMES 8.0    /* so many usual distances ... */
-#define BESIDE 0.25f /* of a spike in the readings beside it, at most */
-#define TIMES_OF_ONE_VALUE                                                                                   \
-    4.0 /* ... and of a reading whose axes are all the same, as a failed transfer leaves it */
+#define TIMES 8.0    /* so many usual distances */
+#define SAME 4.0     /* the same of a reading whose axes are all the same, as a failed transfer leaves it */
+#define BESIDE 0.25f /* of a spike in a reading beside it: then it is a knock */
 
 /* By sensor: SI, and rows a second. Knocks of under 2 g, and what a body does in two rows, are no spikes. */
 static const struct {
@@ -119,7 +118,7 @@ static void mark_block(const readings *r, size_t from, size_t to, marl_sensor se
     }
     double usual = lab_quantile(sorted, to - from, USUAL);
     double limit = fmax((double)limits[sensor].least, TIMES * usual);
-    double low_limit = fmax((double)limits[sensor].of_one_value, TIMES_OF_ONE_VALUE * usual);
+    double low_limit = fmax((double)limits[sensor].of_one_value, SAME * usual);
     for (size_t i = from; i < to; i++) {
         int is_spike = is_of_one_value(r->v[i]) ? apart[i - from] > low_limit
                                                 : apart[i - from] > limit && stands_alone(r, i);
