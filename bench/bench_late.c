@@ -27,8 +27,8 @@ enum { CASES = sizeof cases / sizeof cases[0] };
 
 typedef struct table {
     int found[MARL_SENSOR_COUNT];
-    int logs, distrusted, over; /* than three standard deviations, which nothing warns of */
-    double log_rms, worst_rms, ratio, worst_ratio, delay_ratio[MARL_SENSOR_COUNT];
+    smoothed_sums smoothed;
+    double delay_ratio[MARL_SENSOR_COUNT];
 } table;
 
 /* Of a late gyroscope the truth is late, too: the attitudes are those that it shows. */
@@ -45,8 +45,7 @@ static void add_run(const accuracy_run *run, int of, table *t)
     marl_smoothed s;
     smoothed_errors errors = smoothed_run(run, &s);
     const marl_sensor_delays found = marl_smoothed_delays(&s);
-    double truth[MARL_SENSOR_COUNT] = {0}, ratio = fmax(errors.tilt, errors.heading);
-    int is_trusted = marl_smoothed_distrust(&s) == NULL;
+    double truth[MARL_SENSOR_COUNT] = {0};
     truth[cases[of].sensor] = ROW_S * (double)cases[of].rows;
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
         const marl_sensor_delay *d = &found.of[i];
@@ -54,22 +53,16 @@ static void add_run(const accuracy_run *run, int of, table *t)
         t->found[i] += d->found;
         t->delay_ratio[i] += d->found ? pow(off / d->sigma_s, 2) : 0;
     }
-    t->logs++;
-    t->distrusted += !is_trusted;
-    t->over += is_trusted && ratio > 9;
-    t->log_rms += 0.5 * log(errors.total2);
-    t->worst_rms = fmax(t->worst_rms, sqrt(errors.total2));
-    t->ratio += 0.5 * (errors.tilt + errors.heading);
-    t->worst_ratio = fmax(t->worst_ratio, ratio);
+    smoothed_sums_add(&t->smoothed, &errors, &s);
     marl_smoothed_free(&s);
 }
 
 static void print_table(const char *grade, const char *name, const table *t)
 {
-    double n = t->logs;
-    printf("%-11s %-12s %4d  %6.3f %7.3f  %5.2f %7.2f  %4d %4d  %5.2f %5.2f\n", grade, name, t->logs,
-           exp(t->log_rms / n), t->worst_rms, t->ratio / n, t->worst_ratio, t->distrusted, t->over,
-           t->delay_ratio[MARL_ACCEL] / t->found[MARL_ACCEL], t->delay_ratio[MARL_MAG] / t->found[MARL_MAG]);
+    printf("%-11s %-12s ", grade, name);
+    smoothed_sums_print(&t->smoothed);
+    printf("  %5.2f %5.2f\n", t->delay_ratio[MARL_ACCEL] / t->found[MARL_ACCEL],
+           t->delay_ratio[MARL_MAG] / t->found[MARL_MAG]);
 }
 
 void bench_late(void)

@@ -16,8 +16,8 @@ static const double shares[] = {0, 1e-4, 1e-3, 1e-2};
 enum { SHARES = sizeof shares / sizeof shares[0] };
 
 typedef struct table {
-    int logs, distrusted, over; /* than three standard deviations, which nothing warns of */
-    double log_rms, worst_rms, ratio, worst_ratio, kalman, kalman_dropped;
+    smoothed_sums smoothed;
+    double kalman, kalman_dropped;
     size_t put, found, wrong; /* readings that were spoilt; of them found; others found */
 } table;
 
@@ -25,15 +25,7 @@ static void add_smoothed(const accuracy_run *run, table *t)
 {
     marl_smoothed s;
     smoothed_errors errors = smoothed_run(run, &s);
-    double ratio = fmax(errors.tilt, errors.heading);
-    int is_trusted = marl_smoothed_distrust(&s) == NULL;
-    t->logs++;
-    t->distrusted += !is_trusted;
-    t->over += is_trusted && ratio > 9;
-    t->log_rms += 0.5 * log(errors.total2);
-    t->worst_rms = fmax(t->worst_rms, sqrt(errors.total2));
-    t->ratio += 0.5 * (errors.tilt + errors.heading);
-    t->worst_ratio = fmax(t->worst_ratio, ratio);
+    smoothed_sums_add(&t->smoothed, &errors, &s);
     marl_smoothed_free(&s);
 }
 
@@ -116,9 +108,10 @@ void bench_spikes(void)
                 add_run(of, (uint64_t)seed, shares[k], &t);
             }
         }
-        double n = t.logs;
-        printf("%6.2f %% %4d  %6.3f %7.3f  %5.2f %7.2f  %4d %4d  %6.3f %7.3f  %6zu %6zu %5zu\n",
-               100 * shares[k], t.logs, exp(t.log_rms / n), t.worst_rms, t.ratio / n, t.worst_ratio,
-               t.distrusted, t.over, exp(t.kalman / n), exp(t.kalman_dropped / n), t.put, t.found, t.wrong);
+        double n = t.smoothed.logs;
+        printf("%6.2f %% ", 100 * shares[k]);
+        smoothed_sums_print(&t.smoothed);
+        printf("  %6.3f %7.3f  %6zu %6zu %5zu\n", exp(t.kalman / n), exp(t.kalman_dropped / n), t.put,
+               t.found, t.wrong);
     }
 }

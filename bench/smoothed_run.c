@@ -30,3 +30,23 @@ smoothed_errors smoothed_run(const accuracy_run *run, marl_smoothed *s)
     free(log.row);
     return sum;
 }
+
+void smoothed_sums_add(smoothed_sums *sums, const smoothed_errors *errors, const marl_smoothed *s)
+{
+    double ratio = fmax(errors->tilt, errors->heading);
+    int is_trusted = marl_smoothed_distrust(s) == NULL;
+    sums->logs++;
+    sums->distrusted += !is_trusted;
+    sums->over += is_trusted && ratio > 9;
+    sums->log_rms += 0.5 * log(errors->total2);
+    sums->worst_rms = fmax(sums->worst_rms, sqrt(errors->total2));
+    sums->ratio += 0.5 * (errors->tilt + errors->heading);
+    sums->worst_ratio = fmax(sums->worst_ratio, ratio);
+}
+
+void smoothed_sums_print(const smoothed_sums *sums)
+{
+    double n = sums->logs;
+    printf("%4d  %6.3f %7.3f  %5.2f %7.2f  %4d %4d", sums->logs, exp(sums->log_rms / n), sums->worst_rms,
+           sums->ratio / n, sums->worst_ratio, sums->distrusted, sums->over);
+}

@@ -13,4 +13,15 @@ typedef struct smoothed_errors {
 /* `s` is to be freed. Stops the program when it cannot be smoothed. */
 smoothed_errors smoothed_run(const accuracy_run *run, marl_smoothed *s);
 
+/* Over logs: not trusted, over three standard deviations although trusted, logarithms of the rms errors and the worst of
+ * them, the means of tilt's and heading's ratios, and the worst of either. */
+typedef struct smoothed_sums {
+    int logs, distrusted, over;
+    double log_rms, worst_rms, ratio, worst_ratio;
+} smoothed_sums;
+
+void smoothed_sums_add(smoothed_sums *sums, const smoothed_errors *errors, const marl_smoothed *s);
+/* Logs, rms (geometric mean, worst), ratio (mean, worst), not trusted, over; without a line end. */
+void smoothed_sums_print(const smoothed_sums *sums);
+
 #endif

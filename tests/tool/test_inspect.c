@@ -245,6 +245,9 @@ START_TEST(spikes_are_named_and_dropped)
     root = run_json(0, "inspect clean.csv");
     ck_assert_double_eq(json_at(root, "sensors.gyro.spikes"), 0);
     json_decref(root);
+    r = run("inspect clean.csv --drop-spikes -o same.csv");
+    ck_assert_ptr_nonnull(strstr(r.out, "nothing is left out: no reading stands alone"));
+    run_free(&r);
     r = run("inspect bus.csv --drop-spikes");
     ck_assert(r.code == 2 && strstr(r.err, "--drop-spikes is of the log that -o writes") != NULL);
     run_free(&r);

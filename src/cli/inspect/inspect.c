@@ -235,6 +235,7 @@ static int show(const cli *c, cli_inspected *seen, const options *o, const cli_r
                          seen->contradiction);
         return cli_exit(&error);
     }
+    seen->drops_spikes = o->drop_spikes;
     if (o->drop_spikes && marl_spikes_remove(&seen->log, &seen->spikes_dropped, &error) != MARL_OK) {
         return cli_exit(&error);
     }

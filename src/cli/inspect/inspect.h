@@ -13,9 +13,10 @@ typedef struct cli_inspected {
     marl_sensor_spectrum motion[MARL_SENSOR_COUNT]; /* where rest is the lesser part of the recording */
     marl_axes axes;
     marl_speed_axis speed;
-    marl_sensor_delays delays, removed;  /* by the motion; of those that --delay took out */
-    int looked_for_delays;               /* by --delay auto */
-    size_t spikes_dropped;               /* by --drop-spikes */
+    marl_sensor_delays delays, removed; /* by the motion; of those that --delay took out */
+    int looked_for_delays;              /* by --delay auto */
+    int drops_spikes;                   /* --drop-spikes */
+    size_t spikes_dropped;
     const struct cli_inspected *against; /* the log of --against, or NULL */
     marl_consistency consistency[MARL_SENSOR_COUNT];
     int merged;              /* so many further files are in it */

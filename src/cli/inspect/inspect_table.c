@@ -274,6 +274,16 @@ static void print_against(const cli_inspected *seen)
                                       : "not consistent\n");
 }
 
+static void print_dropped(const cli_inspected *seen)
+{
+    if (seen->spikes_dropped > 0) {
+        cli_print("in the log that is written %zu readings are left out, which stand alone\n",
+                  seen->spikes_dropped);
+    } else if (seen->drops_spikes) {
+        cli_print("in the log that is written nothing is left out: no reading stands alone\n");
+    }
+}
+
 static void print_removed(const cli_inspected *seen)
 {
     int moved = 0;
@@ -312,9 +322,6 @@ int cli_inspect_table(const cli_inspected *seen)
     }
     print_attitudes(log);
     print_removed(seen);
-    if (seen->spikes_dropped > 0) {
-        cli_print("readings left out in the log that is written: %zu, which stand alone\n",
-                  seen->spikes_dropped);
-    }
+    print_dropped(seen);
     return cli_print_done();
 }
