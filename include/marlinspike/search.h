@@ -77,6 +77,8 @@ typedef struct marl_trial {
     size_t filter; /* its number */
     marl_tuning tuning;
     double score; /* of all logs; INFINITY when it ended early or failed on one of them */
+    double
+        first_score; /* of the logs' first parts, where it ran with others; INFINITY when it ended before */
     double by_log[MARL_STUDY_MAX_CASES];
 } marl_trial;
 

@@ -122,6 +122,48 @@ START_TEST(what_cannot_be_varied_is_refused)
 }
 END_TEST
 
+enum { PROVED = 2, TRIED = 8 };
+
+/* Scores of the same tunings on these parts of all logs. */
+static void race_on_part(marl_search *search, int part, marl_trial trial[TRIED])
+{
+    lab_trial_log log[PROVED];
+    lab_ran ran[TRIED];
+    for (size_t k = 0; k < PROVED; k++) {
+        ck_assert_int_eq(lab_trial_log_make(&log[k], search->study, k, part, NULL), MARL_OK);
+    }
+    lab_race race = lab_race_on(search, log, PROVED, 2);
+    race.none_ends = 1;
+    for (size_t i = 0; i < TRIED; i++) {
+        double unit = ((double)i + 0.5) / TRIED;
+        trial[i] = (marl_trial){.tuning = lab_search_tuning(&search->filter[0], &unit)};
+    }
+    ck_assert_int_eq(lab_race_run(&race, trial, ran, TRIED, NULL), MARL_OK);
+    for (size_t k = 0; k < PROVED; k++) {
+        lab_trial_log_free(&log[k]);
+    }
+}
+
+/* What the proof tunes by came on the way: nothing of the second parts is in it. */
+START_TEST(whole_logs_give_the_scores_of_their_first_parts)
+{
+    search_logs f = search_logs_make(MARL_SCENE_LIFT, PROVED, 60, 117);
+    marl_search *search = search_logs_study(&f, 0, PROVED);
+    marl_trial whole[TRIED], first[TRIED];
+    ck_assert_int_eq(marl_search_add_filter(search, "complementary", NULL), MARL_OK);
+    ck_assert_int_eq(marl_search_vary(search, "tilt_time", NULL), MARL_OK);
+    ck_assert_int_eq(marl_goal_read(&search->options.goal, "total.rms", NULL), MARL_OK);
+    race_on_part(search, LAB_WHOLE, whole);
+    race_on_part(search, LAB_FIRST_PART, first);
+    for (size_t i = 0; i < TRIED; i++) {
+        ck_assert_double_eq(whole[i].first_score, first[i].score);
+        ck_assert_double_ne(whole[i].score, first[i].score);
+    }
+    search_logs_done(search);
+    temporary_remove(&f.at);
+}
+END_TEST
+
 /* What the logs cannot give is said before anything is searched. */
 START_TEST(logs_that_do_not_determine_the_goal_are_refused)
 {
@@ -177,4 +219,5 @@ END_TEST
 
 MARL_SUITE("parts of the search", goals_are_weighted_sums_of_measures, scores_of_logs_become_one,
            ranges_lie_in_the_table_and_invert, what_cannot_be_varied_is_refused,
-           logs_that_do_not_determine_the_goal_are_refused, every_piece_is_worked_on_once)
+           whole_logs_give_the_scores_of_their_first_parts, logs_that_do_not_determine_the_goal_are_refused,
+           every_piece_is_worked_on_once)

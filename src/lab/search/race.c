@@ -9,8 +9,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-/* The parts of the logs after which is looked, and how many times worse than the best a tuning then may be. */
-static const double part_of[LAB_STAGES] = {0.125, 0.25, 0.5, 1};
+/* After a quarter, half and all of the first part, and at the end: how many times worse than the best a tuning then may
+ * be. */
+static const double part_of_first[LAB_STAGES - 1] = {0.25, 0.5, 1};
 static const double margin[LAB_STAGES] = {3, 2, 1.5, INFINITY};
 
 /* One tuning on one log. */
@@ -36,10 +37,15 @@ static double rms(double squares, size_t n)
     return n > 0 ? sqrt(squares / (double)n) / MARL_DEGREE : INFINITY;
 }
 
-/* As far as the stage goes. */
-static void run_rows(runner *r, const lab_trial_log *on, const marl_goal *goal, double part)
+static size_t rows_until(const lab_trial_log *on, int stage)
 {
-    size_t until = (size_t)(part * (double)on->log.n);
+    return stage > LAB_FIRST_STAGE ? on->log.n : (size_t)(part_of_first[stage] * (double)on->first_n);
+}
+
+/* As far as the stage goes. */
+static void run_rows(runner *r, const lab_trial_log *on, const marl_goal *goal, int stage)
+{
+    size_t until = rows_until(on, stage);
     unsigned parts = lab_goal_needs_parts(goal) ? LAB_SQUARES_OF_PARTS : 0;
     for (; r->row < until; r->row++) {
         marl_quat q, truth = on->truth[r->row];
@@ -84,7 +90,7 @@ static void advance(void *context, size_t piece)
         r->value = INFINITY;
         return;
     }
-    run_rows(r, on, goal, part_of[h->stage]);
+    run_rows(r, on, goal, h->stage);
 }
 
 static double score_of(const heat *h, size_t trial, double *by_log)
@@ -93,6 +99,17 @@ static double score_of(const heat *h, size_t trial, double *by_log)
         by_log[k] = h->runner[trial * h->race->logs + k].value;
     }
     return lab_goal_over_logs(&h->race->search->options.goal, by_log, h->race->logs);
+}
+
+/* Of the rows of all logs. */
+static double part_run(const lab_race *race, int stage)
+{
+    double ran = 0, all = 0;
+    for (size_t k = 0; k < race->logs; k++) {
+        ran += (double)rows_until(&race->log[k], stage);
+        all += (double)race->log[k].log.n;
+    }
+    return ran / all;
 }
 
 /* Those that are hopeless leave: by the pace, or by the best one here. */
@@ -110,7 +127,7 @@ static void look(heat *h)
         if (!ran->ended && !h->race->none_ends && score > margin[h->stage] * pace) {
             ran->ended = 1;
             ran->estimate = score / pace * h->race->pace[LAB_STAGES - 1];
-            (void)lab_search_count(h->race->search, part_of[h->stage], INFINITY);
+            (void)lab_search_count(h->race->search, part_run(h->race, h->stage), INFINITY);
         }
     }
 }
@@ -127,6 +144,7 @@ static marl_status finish(heat *h, marl_error *error)
     for (size_t t = 0; t < h->trials; t++) {
         marl_trial *trial = &h->trial[t];
         trial->score = INFINITY;
+        trial->first_score = h->ran[t].after[LAB_FIRST_STAGE];
         if (!h->ran[t].ended && !lab_search_is_over(search)) {
             trial->score = score_of(h, t, trial->by_log);
             h->ran[t].estimate = trial->score;

@@ -341,7 +341,6 @@ static marl_status prove_and_slice(marl_search *search, const lab_trial_log *log
                                    marl_error *error)
 {
     questions q = {.search = search, .log = log, .race = *race};
-    q.race.threads = race->threads > 1 ? race->threads - 1 : 1;
     q.sliced.tried = calloc((size_t)MARL_SEARCH_VARIED * MARL_SLICE_POINTS, sizeof *q.sliced.tried);
     if (q.sliced.tried == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");

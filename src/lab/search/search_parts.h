@@ -38,6 +38,8 @@ typedef struct lab_trial_log {
     marl_log log;
     marl_series reference;
     marl_quat *truth; /* the reference at each row; w = x = y = z = 0 where it has none */
+    size_t
+        first_n; /* of a whole log: rows of its first part, half of all where that is too short for a proof */
 } lab_trial_log;
 
 enum { LAB_WHOLE, LAB_FIRST_PART, LAB_SECOND_PART };
@@ -57,7 +59,7 @@ MARL_CHECKED marl_status lab_trial_compare(const lab_trial_log *it, const marl_t
 
 /* ---- races ---- */
 
-enum { LAB_STAGES = 4 };
+enum { LAB_STAGES = 4, LAB_FIRST_STAGE = 2 /* ends with the first part */ };
 
 /* Who races where: trials on logs by a goal. */
 typedef struct lab_race {

@@ -223,7 +223,20 @@ static marl_status leave_one_out(marl_search *search, const lab_trial_log *log, 
     return score(t, &search->gain, error);
 }
 
-/* The best of the sweep's tunings on the first parts. */
+/* The best of the sweep's tunings on the first parts, which the sweep ran on its way. */
+static void best_on_first_parts(const marl_search *search, marl_trial *best)
+{
+    double least = INFINITY;
+    *best = search->trial[0];
+    for (size_t i = 0; i < search->state->swept; i++) {
+        const marl_trial *t = &search->trial[i];
+        double cost = lab_search_cost(search, t, t->first_score);
+        *best = cost < least ? *t : *best;
+        least = fmin(cost, least);
+    }
+}
+
+/* The same for a goal that is no sum, by which the sweep had whole logs alone. */
 static marl_status sweep_first_parts(marl_search *search, const lab_trial_log *first, marl_trial *best,
                                      marl_error *error)
 {
@@ -259,7 +272,11 @@ static marl_status prove_on_halves(marl_search *search, test *t, marl_error *err
         status = status != MARL_OK ? status
                                    : lab_trial_log_make(&second[k], search->study, k, LAB_SECOND_PART, error);
     }
-    status = status != MARL_OK ? status : sweep_first_parts(search, first, &best, error);
+    if (lab_goal_is_of_sums(&search->options.goal)) {
+        best_on_first_parts(search, &best);
+    } else if (status == MARL_OK) {
+        status = sweep_first_parts(search, first, &best, error);
+    }
     status = status != MARL_OK ? status : refine_on(&race, &best, error);
     for (size_t k = 0; k < t->n && status == MARL_OK; k++) {
         t->tuning[k] = best.tuning;

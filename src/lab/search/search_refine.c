@@ -7,8 +7,10 @@
 #include <stdlib.h>
 
 #define FIRST_STEP 0.12 /* of a range */
-#define CLOSE 1e-3      /* of a range: where refinement ends */
-#define HOPELESS 20.0   /* logarithm of a score that is none */
+/* Of a range: where refinement ends. Three parameters and more lie in valleys that a coarse end would stop in. */
+#define CLOSE_FEW 4e-3
+#define CLOSE_MANY 1e-3
+#define HOPELESS 20.0 /* logarithm of a score that is none */
 
 typedef struct objective {
     const lab_race *race;
@@ -65,7 +67,7 @@ static void optimise(objective *o)
     nlopt_set_lower_bounds(o->optimiser, low);
     nlopt_set_upper_bounds(o->optimiser, high);
     nlopt_set_initial_step1(o->optimiser, FIRST_STEP);
-    nlopt_set_xtol_abs1(o->optimiser, CLOSE);
+    nlopt_set_xtol_abs1(o->optimiser, n > 2 ? CLOSE_MANY : CLOSE_FEW);
     nlopt_set_maxeval(o->optimiser, (int)o->to->most);
     (void)nlopt_optimize(o->optimiser, x, &least); /* what it tried is looked at, however it ended */
     nlopt_destroy(o->optimiser);

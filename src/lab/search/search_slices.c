@@ -77,20 +77,30 @@ static double change_of(const marl_slice *s, double score)
     return s->n > 0 ? sum / (double)s->n : 0;
 }
 
-/* One parameter's values, as trials of the best one. Returns how many. */
+/* Where the best one's own value came back from its place in the range. */
+static int is_own(double value, double best)
+{
+    return fabs(value - best) <= 1e-6 * fabs(best);
+}
+
+/* One parameter's values, as trials of the best one, whose own score is known. Returns how many. */
 static size_t set_trials(const marl_search *search, size_t which, marl_slice *s, marl_trial *trial)
 {
     const marl_search_filter *filter = &search->filter[search->best_filter];
     const marl_range *range = &filter->range[which];
     const marl_parameter *row = marl_parameter_row(range->id);
     double unit[MARL_SLICE_POINTS], best = (double)search->best.tuning.value[range->id];
+    size_t n = 0;
     s->n = slice_units(range, lab_range_unit(range, best), unit);
     for (size_t i = 0; i < s->n; i++) {
-        s->value[i] = lab_range_value(range, unit[i]);
-        trial[i] = (marl_trial){.filter = search->best_filter, .tuning = search->best.tuning};
-        trial[i].tuning.value[range->id] = fminf(fmaxf((float)s->value[i], row->low), row->high);
+        double value = lab_range_value(range, unit[i]);
+        s->value[i] = is_own(value, best) ? best : value;
+        if (s->value[i] != best) {
+            trial[n] = (marl_trial){.filter = search->best_filter, .tuning = search->best.tuning};
+            trial[n++].tuning.value[range->id] = fminf(fmaxf((float)value, row->low), row->high);
+        }
     }
-    return s->n;
+    return n;
 }
 
 static void set_scores(marl_search *search, const marl_trial *trial)
@@ -99,11 +109,11 @@ static void set_scores(marl_search *search, const marl_trial *trial)
     double total = 0;
     for (size_t i = 0; i < filter->varied; i++) {
         marl_slice *s = &search->slice[i];
+        double best = (double)search->best.tuning.value[filter->range[i].id];
         for (size_t k = 0; k < s->n; k++) {
-            s->score[k] = trial++->score;
+            s->score[k] = s->value[k] == best ? search->score : trial++->score;
         }
-        find_plateau(&filter->range[i], (double)search->best.tuning.value[filter->range[i].id], search->score,
-                     s);
+        find_plateau(&filter->range[i], best, search->score, s);
         s->share = change_of(s, search->score);
         total += s->share;
     }

@@ -4,7 +4,7 @@
 #include <math.h>
 #include <stdlib.h>
 
-enum { BATCH = 16, SWEEP_EACH = 32, REFINE_EACH = 20, REFINE_BASE = 10 };
+enum { BATCH = 32, SWEEP_EACH = 32, REFINE_EACH = 20, REFINE_BASE = 10 };
 #define PULL 0.1        /* for a parameter that leaves the default by its whole range: a tenth of the score */
 #define SWEEP_SHARE 0.4 /* of a limit that is given */
 

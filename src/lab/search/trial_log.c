@@ -46,13 +46,25 @@ static void cut(lab_trial_log *to, int part)
     to->reference = part == LAB_WHOLE ? *all : between(all, from, until);
 }
 
+static int is_too_short(const lab_trial_log *it)
+{
+    return length_of(&it->reference) < MIN_REFERENCE_NS;
+}
+
+static size_t first_rows(const lab_trial_log *whole)
+{
+    lab_trial_log first = *whole;
+    cut(&first, LAB_FIRST_PART);
+    return is_too_short(&first) ? whole->log.n / 2 : first.log.n;
+}
+
 marl_status lab_trial_log_make(lab_trial_log *to, const marl_study *study, size_t number, int part,
                                marl_error *error)
 {
     size_t place = 0;
     *to = (lab_trial_log){.study = study, .of = &study->cases[number], .log = study->cases[number].log};
     cut(to, part);
-    if (length_of(&to->reference) < MIN_REFERENCE_NS) {
+    if (is_too_short(to)) {
         return marl_fail(
             error, MARL_ERR_INSUFFICIENT,
             "%s: too short to tune on one part and prove on another: under 10 s of reference lie in "
@@ -63,6 +75,7 @@ marl_status lab_trial_log_make(lab_trial_log *to, const marl_study *study, size_
     if (to->truth == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }
+    to->first_n = first_rows(to);
     int64_t longest = lab_longest_step_ns(&to->of->reference);
     for (size_t i = 0; i < to->log.n; i++) {
         (void)lab_series_at(&to->reference, longest, to->log.row[i].sample.t_ns, &place, &to->truth[i]);
