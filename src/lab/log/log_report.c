@@ -63,12 +63,13 @@ static void repeat(lab_repeats *repeats, marl_sensor sensor, const marl_vec3 *v,
     }
 }
 
+/* Without calls: every row of a log comes by here. */
 static void widen(const marl_vec3 *v, float low[3], float high[3])
 {
     const float axis[3] = {v->x, v->y, v->z};
     for (int k = 0; k < 3; k++) {
-        low[k] = fminf(low[k], axis[k]);
-        high[k] = fmaxf(high[k], axis[k]);
+        low[k] = axis[k] < low[k] ? axis[k] : low[k];
+        high[k] = axis[k] > high[k] ? axis[k] : high[k];
     }
 }
 
