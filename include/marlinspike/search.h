@@ -77,8 +77,8 @@ typedef struct marl_trial {
     size_t filter; /* its number */
     marl_tuning tuning;
     double score; /* of all logs; INFINITY when it ended early or failed on one of them */
-    double
-        first_score; /* of the logs' first parts, where it ran with others; INFINITY when it ended before */
+    /* Of the logs' first parts (MARL_PROOF_HALVES); INFINITY when it ended before them, NaN for a goal that is no sum. */
+    double first_score;
     double by_log[MARL_STUDY_MAX_CASES];
 } marl_trial;
 

@@ -42,11 +42,14 @@ static void count(lab_repeats_block *b, const marl_vec3 *v)
 {
     unsigned equal = equal_axes(v, &b->last);
     b->n++;
+    if (equal == 0) { /* most readings */
+        return;
+    }
     for (int k = 0; k < 3; k++) {
         b->of_axis[k] += (equal >> k) & 1;
     }
     b->all += equal == 7;
-    b->some += equal != 0 && equal != 7;
+    b->some += equal != 7;
 }
 
 /* The next reading of a sensor. */

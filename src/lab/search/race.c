@@ -136,6 +136,7 @@ static void look(heat *h)
 static marl_status finish(heat *h, marl_error *error)
 {
     marl_search *search = h->race->search;
+    int has_stages = lab_goal_is_of_sums(&search->options.goal);
     for (size_t i = 0; i < h->trials * h->race->logs; i++) {
         if (h->runner[i].error.status == MARL_ERR_SYSTEM) {
             return marl_fail(error, MARL_ERR_SYSTEM, "%s", h->runner[i].error.text);
@@ -144,7 +145,7 @@ static marl_status finish(heat *h, marl_error *error)
     for (size_t t = 0; t < h->trials; t++) {
         marl_trial *trial = &h->trial[t];
         trial->score = INFINITY;
-        trial->first_score = h->ran[t].after[LAB_FIRST_STAGE];
+        trial->first_score = has_stages ? h->ran[t].after[LAB_FIRST_STAGE] : (double)NAN;
         if (!h->ran[t].ended && !lab_search_is_over(search)) {
             trial->score = score_of(h, t, trial->by_log);
             h->ran[t].estimate = trial->score;

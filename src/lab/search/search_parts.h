@@ -38,8 +38,7 @@ typedef struct lab_trial_log {
     marl_log log;
     marl_series reference;
     marl_quat *truth; /* the reference at each row; w = x = y = z = 0 where it has none */
-    size_t
-        first_n; /* of a whole log: rows of its first part, half of all where that is too short for a proof */
+    size_t first_n;   /* rows of its own first part; half of all where that is too short for a proof */
 } lab_trial_log;
 
 enum { LAB_WHOLE, LAB_FIRST_PART, LAB_SECOND_PART };
