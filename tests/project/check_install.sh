@@ -8,13 +8,12 @@ demo=$source/data/demo
 rm -rf "$work"
 mkdir -p "$work"
 cd "$work"
-quietly() { "$@" >log 2>&1 || { cat log; exit 1; }; }
+quietly() { "$@" >"$work/log" 2>&1 || { cat "$work/log"; exit 1; }; }
 strict='-Wall -Wextra -Wconversion -Wdouble-promotion -Werror'
 
 echo "installed, into a prefix that the build did not know"
-quietly cmake -S "$source" -B build -DCMAKE_BUILD_TYPE=Release
-quietly cmake --build build -j 2
-quietly cmake --install build --prefix "$prefix"
+(cd "$source" && quietly cmake --preset release && quietly cmake --build --preset release)
+quietly cmake --install "$source/build/release" --prefix "$prefix"
 found=$(grep -rlF -e "$source" -e "$work" "$prefix" --include='*.cmake' --include='*.pc' --include='*.h' || true)
 [ -z "$found" ] || { echo "places of this machine in: $found"; exit 1; }
 
@@ -120,7 +119,7 @@ done
 
 echo "what is linked and public has the prefix marl_ and a header, what is private another prefix"
 cat "$prefix"/include/marlinspike/*.h | grep -oE '\bmarl_[a-z0-9_]+' | sort -u >declared.txt
-for library in build/libmarlinspike_*.a; do
+for library in "$source"/build/release/libmarlinspike_*.a; do
     nm "$library" | awk 'NF == 3 && $2 ~ /[A-TV-Z]/ { print $3 }' | sort -u >linked.txt
     found=$(grep -vE '^(marl|marlp|lab|show)_' linked.txt || true)
     [ -z "$found" ] || { echo "$library: without a prefix: $found"; exit 1; }
