@@ -99,6 +99,9 @@ static void parse_odd_cell(lab_scanner *s, lab_cells *row, const lab_column *col
 static const char *parse_other_cell(lab_scanner *s, lab_cells *row, const lab_column *column, const char *p,
                                     const char *end)
 {
+    if (p == end || *p == s->delimiter) {
+        return p; /* empty */
+    }
     lab_decimal decimal;
     const char *stop = column->target >= 0 ? lab_number_scan(p, s->point, &decimal) : NULL;
     unsigned good = 0;

@@ -6,6 +6,8 @@
 #include <stdio.h>
 #include <string.h>
 
+#define NINE 9 /* significant digits */
+
 static const char pairs[] = "00010203040506070809101112131415161718192021222324252627282930313233343536"
                             "37383940414243444546474849505152535455565758596061626364656667686970717273"
                             "7475767778798081828384858687888990919293949596979899";
@@ -37,52 +39,68 @@ static uint32_t nine_digits(double magnitude, int *e)
     return (uint32_t)(n + 0.5);
 }
 
-/* All nine digits, and how many are left without trailing zeros. */
-static int spell(uint32_t n, char digit[9])
+/* Digits, and zeros that may be copied behind them. */
+typedef struct spelled {
+    char digit[2 * NINE];
+    int count; /* of digits, without trailing zeros */
+} spelled;
+
+/* How many of nine digits are left without trailing zeros: eight are looked at at once. */
+static int significant(const char digit[NINE])
 {
-    for (int i = 7; i > 0; i -= 2) {
+    uint64_t x;
+    memcpy(&x, digit + 1, sizeof x);
+#if defined(__BYTE_ORDER__) && __BYTE_ORDER__ == __ORDER_BIG_ENDIAN__
+    x = __builtin_bswap64(x);
+#endif
+    x ^= UINT64_C(0x3030303030303030);
+    return x == 0 ? 1 : NINE - (__builtin_clzll(x) >> 3);
+}
+
+static void spell(uint32_t n, char digit[NINE])
+{
+    for (int i = NINE - 2; i > 0; i -= 2) {
         memcpy(digit + i, pairs + 2 * (n % 100), 2);
         n /= 100;
     }
     digit[0] = (char)('0' + n);
-    int count = 9;
-    while (count > 1 && digit[count - 1] == '0') {
-        count--;
-    }
-    return count;
 }
 
+/* n characters, at most nine: nine are copied, since a length that is known takes no loop. Behind a number
+ * there is room (LAB_NUMBER_CAPACITY), and what comes next overwrites what is too much. */
 static char *copy(char *out, const char *from, int n)
 {
-    memcpy(out, from, (size_t)n);
+    memcpy(out, from, NINE);
     return out + n;
 }
 
-static char *write_fixed(char *out, const char *digit, int count, int e)
+static char *write_fixed(char *out, const spelled *s, int e)
 {
+    static const char zeros[NINE] = "0.0000";
     if (e < 0) {
-        out = copy(out, "0.0000", 1 - e);
-        return copy(out, digit, count);
+        out = copy(out, zeros, 1 - e);
+        return copy(out, s->digit, s->count);
     }
     int whole = e + 1;
-    if (count <= whole) {
-        return copy(out, digit, whole); /* the digits after `count` are zeros */
+    out = copy(out, s->digit, whole);
+    if (s->count <= whole) {
+        return out; /* the digits after `count` are zeros */
     }
-    out = copy(out, digit, whole);
     *out++ = '.';
-    return copy(out, digit + whole, count - whole);
+    return copy(out, s->digit + whole, s->count - whole);
 }
 
-static char *write_exponent(char *out, const char *digit, int count, int e)
+static char *write_exponent(char *out, const spelled *s, int e)
 {
-    *out++ = digit[0];
-    if (count > 1) {
+    *out++ = s->digit[0];
+    if (s->count > 1) {
         *out++ = '.';
-        out = copy(out, digit + 1, count - 1);
+        out = copy(out, s->digit + 1, s->count - 1);
     }
     *out++ = 'e';
     *out++ = e < 0 ? '-' : '+';
-    return copy(out, pairs + 2 * (e < 0 ? -e : e), 2);
+    memcpy(out, pairs + 2 * (e < 0 ? -e : e), 2);
+    return out + 2;
 }
 
 char *lab_number_write(char *out, double value)
@@ -98,20 +116,13 @@ char *lab_number_write(char *out, double value)
     if (magnitude < 0x1p-149 || magnitude > 1e39) { /* no float: rare, left to the library */
         return out + snprintf(out, LAB_NUMBER_CAPACITY, "%.9g", value);
     }
-    char digit[9];
+    spelled s = {{0}, 0};
     int e;
-    int count = spell(nine_digits(magnitude, &e), digit);
-    if (value < 0) {
-        *out++ = '-';
-    }
-    return e < -4 || e > 8 ? write_exponent(out, digit, count, e) : write_fixed(out, digit, count, e);
-}
-
-static char *write_padded(char *out, uint32_t n)
-{
-    char digit[9];
-    spell(n, digit);
-    return copy(out, digit, 9);
+    spell(nine_digits(magnitude, &e), s.digit);
+    s.count = significant(s.digit);
+    *out = '-';
+    out += value < 0;
+    return e < -4 || e > NINE - 1 ? write_exponent(out, &s, e) : write_fixed(out, &s, e);
 }
 
 /* Without leading zeros. */
@@ -123,7 +134,8 @@ static char *write_plain(char *out, uint64_t n)
         digit[--at] = (char)('0' + n % 10);
         n /= 10;
     } while (n != 0);
-    return copy(out, digit + at, 20 - at);
+    memcpy(out, digit + at, (size_t)(20 - at));
+    return out + (20 - at);
 }
 
 char *lab_time_write(char *out, int64_t t_ns)
@@ -134,5 +146,6 @@ char *lab_time_write(char *out, int64_t t_ns)
     }
     out = write_plain(out, magnitude / 1000000000u);
     *out++ = '.';
-    return write_padded(out, (uint32_t)(magnitude % 1000000000u));
+    spell((uint32_t)(magnitude % 1000000000u), out);
+    return out + NINE;
 }

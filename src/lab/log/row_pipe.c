@@ -11,7 +11,18 @@ typedef struct block {
     marl_log_row row[ROWS];
 } block;
 
+/* A thread's own place in the ring. */
+typedef struct end {
+    block *block;
+    size_t row, n;
+} end;
+
+/* The two ends change at every row. The ring stands between them, since a line of the cache that two threads
+ * write goes to and fro. */
 struct lab_row_pipe {
+    end put;
+    block ring[BLOCKS];
+    end taken;
     pthread_mutex_t lock;
     pthread_cond_t change;
     pthread_t thread;
@@ -19,8 +30,6 @@ struct lab_row_pipe {
     void *context;
     size_t filled, emptied; /* blocks so far */
     int closed, stopped;
-    block ring[BLOCKS];
-    size_t put, taken; /* rows in the block that is filled, and of the one that is emptied */
 };
 
 static void *run(void *context)
@@ -60,26 +69,26 @@ static void hand_over(lab_row_pipe *p, size_t *blocks)
 
 marl_log_row *lab_row_pipe_slot(lab_row_pipe *p)
 {
-    if (p->put == 0) { /* a new block */
+    if (p->put.row == 0) { /* a new block */
         pthread_mutex_lock(&p->lock);
         while (p->filled - p->emptied == BLOCKS && !p->stopped) {
             pthread_cond_wait(&p->change, &p->lock);
         }
+        p->put.block = &p->ring[p->filled % BLOCKS];
         int stopped = p->stopped;
         pthread_mutex_unlock(&p->lock);
         if (stopped) {
             return NULL;
         }
     }
-    return &p->ring[p->filled % BLOCKS].row[p->put];
+    return &p->put.block->row[p->put.row];
 }
 
 void lab_row_pipe_put(lab_row_pipe *p)
 {
-    block *b = &p->ring[p->filled % BLOCKS];
-    b->n = ++p->put;
-    if (p->put == ROWS) {
-        p->put = 0;
+    if (++p->put.row == ROWS) {
+        p->put.block->n = ROWS;
+        p->put.row = 0;
         hand_over(p, &p->filled);
     }
 }
@@ -87,8 +96,11 @@ void lab_row_pipe_put(lab_row_pipe *p)
 void lab_row_pipe_close(lab_row_pipe *p)
 {
     pthread_mutex_lock(&p->lock);
-    p->filled += p->put > 0;
-    p->put = 0;
+    if (p->put.row > 0) {
+        p->put.block->n = p->put.row;
+        p->put.row = 0;
+        p->filled++;
+    }
     p->closed = 1;
     pthread_cond_broadcast(&p->change);
     pthread_mutex_unlock(&p->lock);
@@ -96,22 +108,25 @@ void lab_row_pipe_close(lab_row_pipe *p)
 
 const marl_log_row *lab_row_pipe_take(lab_row_pipe *p)
 {
-    if (p->taken > 0 && p->taken == p->ring[p->emptied % BLOCKS].n) {
-        p->taken = 0;
+    end *e = &p->taken;
+    if (e->row > 0 && e->row == e->n) {
+        e->row = 0;
         hand_over(p, &p->emptied);
     }
-    if (p->taken == 0) {
+    if (e->row == 0) {
         pthread_mutex_lock(&p->lock);
         while (p->filled == p->emptied && !p->closed) {
             pthread_cond_wait(&p->change, &p->lock);
         }
         int at_end = p->filled == p->emptied;
+        e->block = &p->ring[p->emptied % BLOCKS];
+        e->n = e->block->n;
         pthread_mutex_unlock(&p->lock);
         if (at_end) {
             return NULL;
         }
     }
-    return &p->ring[p->emptied % BLOCKS].row[p->taken++];
+    return &e->block->row[e->row++];
 }
 
 void lab_row_pipe_stop(lab_row_pipe *p)
