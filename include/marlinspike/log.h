@@ -101,10 +101,11 @@ typedef struct marl_log_info {
     unsigned columns; /* set of the columns present, without unknown ones */
 } marl_log_info;
 
-/* How often a sensor's readings repeat the one before, over whole blocks of 64. */
+/* How a sensor's readings differ from the one before. How often they repeat it, over whole blocks of 64: */
 typedef struct marl_repeats {
     unsigned long readings, all, some; /* of them, equal to the one before in all axes; in one or two */
     double some_expected; /* in one or two, did each axis repeat for itself, as coarse steps do */
+    double changes, change_sum, least_change; /* of single axes: how many, in SI */
 } marl_repeats;
 
 /* What was found wrong while reading; lines count from 1, 0 = none. */
@@ -117,17 +118,14 @@ typedef struct marl_log_report {
     unsigned long restarts;      /* of the board, and of its clock: the next row is put 2 s after the last */
     int64_t first_restart_ns;    /* time of the last row before the first of them */
     unsigned long nuls_at_end;   /* NUL bytes behind the last row: of a card that lost its power; left out */
-    long first_dropped_line, first_missing_line;
+    long first_dropped_line, first_missing_line, first_not_unit_line, first_lost_line;
     unsigned long not_unit; /* rows whose quaternion's length is not 1 within 1 %; they are scaled to it */
-    long first_not_unit_line;
     double first_not_unit_length;
     unsigned long lost; /* rows whose quaternion is 0, 0, 0, 0: a rig that lost the body; no attitude */
-    long first_lost_line;
     char first_dropped_why[80];
-    int truncated;                   /* the last line was cut off (counted in rows_dropped) */
-    char assumed_units[160];         /* columns without unit, taken as SI; "" = none */
+    int truncated;                                 /* the last line was cut off (counted in rows_dropped) */
+    char assumed_units[160], unknown_columns[160]; /* no unit, taken as SI; ignored; "" = none */
     int angles_assumed;              /* roll, pitch, yaw have no unit and are taken as degrees */
-    char unknown_columns[160];       /* ignored; "" = none */
     float axis_low[9], axis_high[9]; /* of accelerometer, gyroscope, magnetometer, SI; low > high: none */
     marl_repeats repeats[3];
 } marl_log_report;
@@ -136,6 +134,8 @@ typedef struct marl_log_report {
 unsigned marl_log_dead_axes(const marl_log_report *report);
 /* 1 where a slow sensor's last reading is written again with each row, for at least a fifth of its readings. */
 int marl_log_is_held(const marl_log_report *report, marl_sensor sensor);
+/* The step in which a sensor reads, SI, where it is coarse: from 0.2 m/s^2, 0.005 rad/s, 2 uT on; 0 = it is not. */
+double marl_log_coarse_step(const marl_log_report *report, marl_sensor sensor);
 
 typedef struct marl_log_row {
     marl_sample sample;

@@ -17,7 +17,13 @@ typedef struct writing {
     int rest;      /* all but every fourth thousand rows the field stands still */
 } writing;
 
-static int is_held(const writing *w, uint64_t seed)
+/* What the reader finds. */
+typedef struct finding {
+    int held;
+    double step;
+} finding;
+
+static finding find(const writing *w, uint64_t seed)
 {
     dice d = {seed};
     double reading[3] = {0}, next = 0, angle = dice_between(&d, 0, 6);
@@ -37,12 +43,12 @@ static int is_held(const writing *w, uint64_t seed)
     temporary dir = temporary_make();
     marl_log log;
     ck_assert_int_eq(marl_log_load(&log, temporary_text(&dir, "a.csv", text), NULL, NULL), MARL_OK);
-    int held = marl_log_is_held(&log.report, MARL_MAG);
+    finding found = {marl_log_is_held(&log.report, MARL_MAG), marl_log_coarse_step(&log.report, MARL_MAG)};
     ck_assert(!marl_log_is_held(&log.report, MARL_GYRO) && !marl_log_is_held(&log.report, MARL_ACCEL));
     ck_assert_uint_eq(log.report.repeats[MARL_MAG].readings, 3999 / 64 * 64);
     marl_log_free(&log);
     temporary_remove(&dir);
-    return held;
+    return found;
 }
 
 START_TEST(held_readings_are_told_from_coarse_ones)
@@ -55,13 +61,33 @@ START_TEST(held_readings_are_told_from_coarse_ones)
                                     {1, 10, 0.5, 0.002, 1},  {1, 2, 0.3, 0, 0},    {1, 0.15, 0.01, 0, 0}};
     for (uint64_t seed = 1; seed <= 8; seed++) {
         for (size_t i = 0; i < sizeof held / sizeof held[0]; i++) {
-            ck_assert_msg(is_held(&held[i], seed), "held %zu, seed %d", i, (int)seed);
+            ck_assert_msg(find(&held[i], seed).held, "held %zu, seed %d", i, (int)seed);
         }
         for (size_t i = 0; i < sizeof fresh / sizeof fresh[0]; i++) {
-            ck_assert_msg(!is_held(&fresh[i], seed), "fresh %zu, seed %d", i, (int)seed);
+            ck_assert_msg(!find(&fresh[i], seed).held, "fresh %zu, seed %d", i, (int)seed);
         }
     }
 }
 END_TEST
 
-MARL_SUITE("log report", held_readings_are_told_from_coarse_ones)
+START_TEST(coarse_steps_are_found)
+{
+    static const writing coarse[] = {
+        {1, 2, 0.3, 0.01, 0}, {1, 5, 0.3, 0.003, 0}, {4, 2.5, 2, 0.02, 0}, {1, 10, 5, 0.01, 1}};
+    static const writing fine[] = {{1, 1.5, 0.3, 0.01, 0},
+                                   {1, 0.15, 30, 2, 0},
+                                   {4, 0.01, 30, 3, 0},
+                                   {20, 0.01, 50, 2, 0},
+                                   {8, 0.01, 0, 0.003, 1}};
+    for (uint64_t seed = 11; seed <= 18; seed++) {
+        for (size_t i = 0; i < sizeof coarse / sizeof coarse[0]; i++) {
+            ck_assert_double_eq_tol(find(&coarse[i], seed).step, coarse[i].step, 1e-3);
+        }
+        for (size_t i = 0; i < sizeof fine / sizeof fine[0]; i++) {
+            ck_assert_double_eq(find(&fine[i], seed).step, 0);
+        }
+    }
+}
+END_TEST
+
+MARL_SUITE("log report", held_readings_are_told_from_coarse_ones, coarse_steps_are_found)

@@ -1,6 +1,6 @@
 /* SPDX-License-Identifier: MIT
- * What the readings of a log show while they are read: the ranges of their axes, and repeats. Axes repeat each for itself
- * where the steps are coarse, and all at once where the last reading is written again with each row. */
+ * What the readings of a log show while they are read: the ranges of their axes, repeats and steps. Axes repeat each for
+ * itself where the steps are coarse, and all at once where the last reading is written again with each row. */
 #include "lab/log/log_report.h"
 #include "lab/log/reading.h"
 #include <math.h>
@@ -9,6 +9,9 @@
 #define HELD_SHARE 0.2   /* of the readings repeat the one before */
 #define TOGETHER 0.5     /* fewer than this of those readings of which an axis alone would repeat, did ... */
 #define EXPECTED_MIN 8.0 /* ... where so many would */
+
+/* Changes that are spread evenly around 0 would be under the least one with a chance of 1 - exp(-STEADY / 2). */
+#define STEADY 40.0
 
 /* Readings of which one or two axes would repeat, if each did so for itself. */
 static double expected_some(const lab_repeats_block *b)
@@ -52,12 +55,24 @@ static void count(lab_repeats_block *b, const marl_vec3 *v)
     b->some += equal != 7;
 }
 
+static void change(const marl_vec3 *v, const marl_vec3 *last, marl_repeats *sum)
+{
+    const float by[3] = {fabsf(v->x - last->x), fabsf(v->y - last->y), fabsf(v->z - last->z)};
+    for (int k = 0; k < 3; k++) {
+        double size = (double)by[k];
+        sum->changes += size > 0;
+        sum->change_sum += size;
+        sum->least_change = size > 0 && size < sum->least_change ? size : sum->least_change;
+    }
+}
+
 /* The next reading of a sensor. */
 static void repeat(lab_repeats *repeats, marl_sensor sensor, const marl_vec3 *v, marl_repeats *sum)
 {
     lab_repeats_block *b = &repeats->of[sensor];
     if (repeats->begun & (1u << sensor)) {
         count(b, v);
+        change(v, &b->last, sum);
     }
     b->last = *v;
     repeats->begun |= 1u << sensor;
@@ -81,6 +96,7 @@ void lab_report_init(marl_log_report *report)
     for (int i = 0; i < 9; i++) {
         report->axis_low[i] = INFINITY;
         report->axis_high[i] = -INFINITY;
+        report->repeats[i / 3].least_change = INFINITY;
     }
 }
 
@@ -117,6 +133,14 @@ int marl_log_is_held(const marl_log_report *report, marl_sensor sensor)
     const marl_repeats *r = &report->repeats[sensor];
     return (double)r->all > HELD_SHARE * (double)r->readings && r->some_expected > EXPECTED_MIN &&
            (double)r->some < TOGETHER * r->some_expected;
+}
+
+double marl_log_coarse_step(const marl_log_report *report, marl_sensor sensor)
+{
+    static const double coarse[3] = {0.2, 0.005, 2};
+    const marl_repeats *r = &report->repeats[sensor];
+    double n = r->changes, step = r->least_change;
+    return n > 0 && step >= coarse[sensor] && n * n * step > STEADY * r->change_sum ? step : 0;
 }
 
 static void find_held(const marl_log *log, marl_sensor sensor, uint8_t *of_row)

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * What a log's reader repaired or left out, in words. */
 #include "marlinspike/log.h"
+#include <math.h>
 
 static void warn_of_dead_axes(marl_warnings *w, const marl_log_report *r, const char *path)
 {
@@ -26,6 +27,26 @@ static void warn_of_held(marl_warnings *w, const marl_log_report *r, const char 
                 "leave such cells empty, or write 'changed' behind its columns in --columns",
                 path, name, of->all, of->readings);
         }
+    }
+}
+
+static void warn_of_coarse_steps(marl_warnings *w, const marl_log_report *r, const char *path)
+{
+    static const char *const why =
+        "a wide range of the chip, or digits lost on the way; attitudes suffer, and no "
+        "standard deviation counts it";
+    double accel = marl_log_coarse_step(r, MARL_ACCEL), gyro = marl_log_coarse_step(r, MARL_GYRO);
+    double mag = marl_log_coarse_step(r, MARL_MAG);
+    if (accel > 0) {
+        marl_warn(w, "coarse-steps", "%s: accel reads in steps of %.2g m/s^2, or %.1f deg of tilt: %s", path,
+                  accel, atan(accel / 9.80665) * 57.29577951308232, why);
+    }
+    if (gyro > 0) {
+        marl_warn(w, "coarse-steps", "%s: gyro reads in steps of %.2g rad/s, or %.2g deg/s: %s", path, gyro,
+                  gyro * 57.29577951308232, why);
+    }
+    if (mag > 0) {
+        marl_warn(w, "coarse-steps", "%s: mag reads in steps of %.2g uT: %s", path, mag, why);
     }
 }
 
@@ -74,4 +95,5 @@ void marl_log_warn(marl_warnings *w, const marl_log_report *r, const char *path)
     }
     warn_of_dead_axes(w, r, path);
     warn_of_held(w, r, path);
+    warn_of_coarse_steps(w, r, path);
 }
