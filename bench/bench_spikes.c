@@ -21,23 +21,6 @@ typedef struct table {
     size_t put, found, wrong; /* readings that were spoilt; of them found; others found */
 } table;
 
-static void add_smoothed(const accuracy_run *run, table *t)
-{
-    marl_smoothed s;
-    smoothed_errors errors = smoothed_run(run, &s);
-    smoothed_sums_add(&t->smoothed, &errors, &s);
-    marl_smoothed_free(&s);
-}
-
-/* The logarithm of kalman's rms error. */
-static double kalman_of(const accuracy_run *run)
-{
-    const marl_tuning kalman = marl_tuning_default(MARL_FILTER_KALMAN);
-    accuracy_sum sum = {0};
-    accuracy_run_ours(&kalman, run, &sum);
-    return 0.5 * log(sum.total / (double)sum.n);
-}
-
 /* Spoils readings, and marks them in spoilt. */
 static void spoil(accuracy_run *run, double share, uint64_t seed, uint8_t *spoilt)
 {
@@ -80,9 +63,9 @@ static void add_run(const accuracy_class *of, uint64_t seed, double share, table
     uint8_t *spoilt = calloc(2 * run.n, 1);
     if (spoilt != NULL) {
         spoil(&run, share, seed, spoilt);
-        add_smoothed(&run, t);
-        t->kalman += kalman_of(&run);
-        t->kalman_dropped += drop(&run, spoilt, spoilt + run.n, t) ? kalman_of(&run) : NAN;
+        smoothed_sums_add_run(&t->smoothed, &run);
+        t->kalman += kalman_log_rms(&run);
+        t->kalman_dropped += drop(&run, spoilt, spoilt + run.n, t) ? kalman_log_rms(&run) : NAN;
     }
     free(spoilt);
     accuracy_run_free(&run);

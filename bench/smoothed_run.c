@@ -50,3 +50,19 @@ void smoothed_sums_print(const smoothed_sums *sums)
     printf("%4d  %6.3f %7.3f  %5.2f %7.2f  %4d %4d", sums->logs, exp(sums->log_rms / n), sums->worst_rms,
            sums->ratio / n, sums->worst_ratio, sums->distrusted, sums->over);
 }
+
+void smoothed_sums_add_run(smoothed_sums *sums, const accuracy_run *run)
+{
+    marl_smoothed s;
+    smoothed_errors errors = smoothed_run(run, &s);
+    smoothed_sums_add(sums, &errors, &s);
+    marl_smoothed_free(&s);
+}
+
+double kalman_log_rms(const accuracy_run *run)
+{
+    const marl_tuning kalman = marl_tuning_default(MARL_FILTER_KALMAN);
+    accuracy_sum sum = {0};
+    accuracy_run_ours(&kalman, run, &sum);
+    return 0.5 * log(sum.total / (double)sum.n);
+}

@@ -21,7 +21,12 @@ typedef struct smoothed_sums {
 } smoothed_sums;
 
 void smoothed_sums_add(smoothed_sums *sums, const smoothed_errors *errors, const marl_smoothed *s);
+/* As smoothed, and freed. */
+void smoothed_sums_add_run(smoothed_sums *sums, const accuracy_run *run);
 /* Logs, rms (geometric mean, worst), ratio (mean, worst), not trusted, over; without a line end. */
 void smoothed_sums_print(const smoothed_sums *sums);
+
+/* The logarithm of kalman's rms error, degrees. */
+double kalman_log_rms(const accuracy_run *run);
 
 #endif

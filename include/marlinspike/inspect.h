@@ -111,6 +111,30 @@ void marl_sensor_delays_warn(marl_warnings *warnings, const marl_log *log, const
 MARL_CHECKED marl_status marl_sensor_delay_remove(marl_log *log, marl_sensor sensor, double delay_s,
                                                   marl_error *error);
 
+/* ---- row times ---- */
+
+/* Many boards read at an even rate, and their rows get their times elsewhere: when a radio or a host received them, in clumps
+ * of a packet, or by a clock that counts in 16 ms. A filter then turns too far in one row and not at all in the next. */
+typedef struct marl_row_times {
+    double step_s;    /* usual, between rows */
+    double scatter_s; /* rms, of the times about those of rows that come evenly */
+    size_t breaks;    /* where rows are missing, and even times begin anew */
+    /* Mean square that the readings of the gyroscope (else of the accelerometer) are apart from the line between their
+     * neighbours, by the times of the rows over that by even times: over 1, they fit even times better. */
+    double gain;
+    int are_uneven; /* gain over 1.05 by more than chance, and a scatter of over 0.5 ms; or rows come in clumps, and no readings
+                       contradict even times */
+} marl_row_times;
+
+/* MARL_ERR_INSUFFICIENT with fewer than 40 rows, or where neither gyroscope nor accelerometer has readings in nine of ten;
+ * MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_row_times_find(const marl_log *log, marl_row_times *times, marl_error *error);
+/* The rows get even times, late by what the rows are in the mean of about two seconds. As marl_row_times_find;
+ * MARL_ERR_INSUFFICIENT, and nothing is changed, where the readings fit the times that there are clearly better (gain under 0.8). */
+MARL_CHECKED marl_status marl_row_times_set_even(marl_log *log, marl_row_times *times, marl_error *error);
+/* Warning time-jitter, by the first five minutes, where they are uneven. MARL_ERR_SYSTEM without memory. */
+MARL_CHECKED marl_status marl_row_times_warn(marl_warnings *warnings, const marl_log *log, marl_error *error);
+
 /* ---- spikes ---- */
 
 /* Readings that stand alone, as a bus leaves that fails now and then: apart from the median of the five about them, in an axis,
@@ -132,11 +156,12 @@ MARL_CHECKED marl_status marl_spikes_remove(marl_log *log, size_t *n, marl_error
 MARL_CHECKED marl_status marl_inspect_still(const marl_log *log, marl_spans *spans, marl_error *error);
 
 typedef struct marl_sensor_summary {
-    unsigned axes;          /* bit 0 x, 1 y, 2 z: which are in the log; 0 = sensor absent */
-    size_t readings;        /* rows where it is fresh */
-    double rate_hz;         /* 1 / median step between fresh rows; NaN under two readings */
-    double jitter_ms;       /* rms deviation of the steps from their median, gaps left out */
-    size_t gaps;            /* steps over 1.5 medians */
+    unsigned axes;   /* bit 0 x, 1 y, 2 z: which are in the log; 0 = sensor absent */
+    size_t readings; /* rows where it is fresh */
+    double
+        rate_hz; /* 1 / usual step between fresh rows: the median, of rows in clumps their mean; NaN under two */
+    double jitter_ms;       /* rms deviation of the steps from that, gaps left out */
+    size_t gaps;            /* steps over 1.5 usual ones */
     double longest_gap_s;   /* 0 without gaps */
     int64_t longest_gap_ns; /* when it began */
     size_t duplicates;      /* readings equal in all axes to the one before */

@@ -20,8 +20,6 @@ extern "C" {
 
 /* ---- spans ---- */
 
-/* Spans of time. */
-
 typedef struct marl_span {
     int64_t from_ns, to_ns;
 } marl_span;
@@ -158,6 +156,7 @@ typedef struct marl_log_options {
     const struct marl_column_map
         *columns;   /* of a file from elsewhere (marl_column_map_read); NULL = a log of ours */
     int calibrated; /* the readings are calibrated, whatever the header says */
+    int keep_repeated; /* a row whose time stands still counts as 1 ns later, and is not dropped: for marl_row_times_set_even */
 } marl_log_options;
 
 typedef struct marl_log_reader marl_log_reader;

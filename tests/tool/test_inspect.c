@@ -255,6 +255,40 @@ START_TEST(spikes_are_named_and_dropped)
 }
 END_TEST
 
+/* A radio that sends four rows at once, each with the time when they came: refused as it is, and as good as new with even
+ * times. */
+START_TEST(rows_of_one_time_are_set_evenly)
+{
+    temporary dir = tool_folder();
+    ck_assert_int_eq(system("awk -F, 'BEGIN { OFS = \",\" } /^[0-9]/ { if (n++ % 4 == 0) t = $1 + 0.03; $1 = "
+                            "sprintf(\"%.2f\", "
+                            "t) } { print }' handle.csv > radio.csv"),
+                     0);
+    tool_run r = run("replay radio.csv -o radio.att.csv");
+    ck_assert_int_eq(r.code, 3);
+    ck_assert_ptr_nonnull(strstr(r.err, "rows that come in clumps of one time: inspect --even-times -o LOG"));
+    run_free(&r);
+    r = run("inspect radio.csv --even-times -o even.csv");
+    ck_assert_ptr_nonnull(strstr(r.out, "set evenly: rows every 10 ms; their times scattered by 11.2 ms"));
+    run_free(&r);
+    json_t *root = run_json(0, "inspect radio.csv --even-times"),
+           *as_made = run_json(0, "inspect handle.csv");
+    ck_assert_double_eq(json_at(root, "rows"), json_at(as_made, "rows"));
+    ck_assert_double_gt(json_at(root, "row_times.gain"), 2);
+    ck_assert_double_eq_tol(json_at(root, "sensors.gyro.rate_hz"), 100, 0.1);
+    json_decref(root);
+    json_decref(as_made);
+    root =
+        run_json(0, "compare even.csv --reference handle.reference.csv --time-offset auto --tuning kalman");
+    as_made = run_json(0, "compare handle.csv --reference handle.reference.csv --tuning kalman");
+    double found = json_at(root, "runs.0.error_deg.rms"), wanted = json_at(as_made, "runs.0.error_deg.rms");
+    ck_assert_double_eq_tol(found, wanted, 0.1 * wanted);
+    json_decref(root);
+    json_decref(as_made);
+    temporary_remove(&dir);
+}
+END_TEST
+
 /* A battery beside the magnetometer: inspect says so, and compare, smooth finds it, and what comes of it cures it. */
 START_TEST(a_hard_iron_is_seen_and_cured)
 {
@@ -395,4 +429,5 @@ MARL_SUITE("inspect", a_late_sensor_is_named_and_put_back, a_clipped_gyroscope_i
            the_axis_of_a_speed_is_seen, a_foreign_file_becomes_a_log, two_files_become_one_log,
            CAMPAIGN(a_sheet_is_checked_against_its_recording), curves_and_lines_are_reported,
            one_axis_is_a_log, a_hard_iron_is_seen_and_cured, an_accelerometer_of_the_other_sign_is_seen,
-           repeated_readings_are_reported, names_and_units_of_others_are_seen, spikes_are_named_and_dropped)
+           repeated_readings_are_reported, names_and_units_of_others_are_seen, spikes_are_named_and_dropped,
+           rows_of_one_time_are_set_evenly)

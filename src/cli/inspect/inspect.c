@@ -9,44 +9,22 @@
 #include <string.h>
 
 #define LESSER_PART 0.25 /* of the recording */
-#define LOST 0.1         /* more than so many rows are missing, or the usual step is not the average one */
-#define JITTER 0.2       /* of the step between rows ... */
-#define JITTER_GAPS 0.05 /* ... and so many rows come late */
 
 typedef struct options {
     char *figure, *sheet_out, *against, *calibration, *out, *time_offset, *delay;
-    int drop_spikes;
+    int drop_spikes, even_times;
     cli_clock clock;
 } options;
 
-static void warn_of_gaps(marl_warnings *warnings, const marl_inspection *inspection, const char *path)
+static void warn_of_gaps(cli_inspected *seen)
 {
     for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
-        const marl_sensor_summary *s = &inspection->sensor[i];
-        if (s->gaps > 0) {
-            marl_warn(warnings, "gap", "%s: %s has %zu gap%s, the longest of %.4g s at %.3f s", path,
-                      marl_sensor_name((marl_sensor)i), s->gaps, s->gaps == 1 ? "" : "s", s->longest_gap_s,
-                      (double)s->longest_gap_ns * 1e-9);
+        const marl_sensor_summary *s = &seen->inspection.sensor[i];
+        if (s->gaps > 0 && (seen->sets_even || !seen->times.are_uneven)) {
+            marl_warn(&seen->warnings, "gap", "%s: %s has %zu gap%s, the longest of %.4g s at %.3f s",
+                      seen->log.path, marl_sensor_name((marl_sensor)i), s->gaps, s->gaps == 1 ? "" : "s",
+                      s->longest_gap_s, (double)s->longest_gap_ns * 1e-9);
         }
-    }
-}
-
-/* Stamps of a file from elsewhere that scatter about an even rate, without losses: of reception. */
-static void warn_of_jitter(cli_inspected *seen)
-{
-    const marl_log_report *report = &seen->log.report;
-    const marl_sensor_summary *s = &seen->inspection.sensor[MARL_GYRO];
-    s = s->axes != 0 ? s : &seen->inspection.sensor[MARL_ACCEL];
-    double rows = (double)(s->readings + report->time_repeated),
-           average = (rows - 1) / seen->inspection.duration_s;
-    int is_even = fabs(average / s->rate_hz - 1) < LOST && s->readings == seen->log.n;
-    if (seen->mapped && seen->merged == 0 && is_even && 1e-3 * s->jitter_ms * average > JITTER &&
-        (double)s->gaps > JITTER_GAPS * rows) {
-        marl_warn(&seen->warnings, "time-jitter",
-                  "%s: its times scatter by %.2g ms of %.3g ms between rows, as those of reception do: if no "
-                  "rows are lost, "
-                  "t=@%.6g in --columns reads them as coming evenly",
-                  seen->log.path, s->jitter_ms, 1e3 / average, average);
     }
 }
 
@@ -199,10 +177,24 @@ static marl_status inspect_against(cli_inspected *seen, cli_inspected *other, co
     return MARL_OK;
 }
 
+/* What the times of the rows are; --even-times sets them before anything else is seen. */
+static marl_status see_times(cli_inspected *seen, const options *o, marl_error *error)
+{
+    marl_error why = {0};
+    seen->sets_even = o->even_times;
+    if (o->even_times) {
+        return marl_row_times_set_even(&seen->log, &seen->times, error);
+    }
+    MARL_TRY(marl_row_times_warn(&seen->warnings, &seen->log, error));
+    marl_status status = marl_row_times_find(&seen->log, &seen->times, &why);
+    return status == MARL_ERR_SYSTEM ? marl_fail(error, status, "%s", why.text) : MARL_OK;
+}
+
 static marl_status examine(const cli *c, cli_inspected *seen, const cli_reading *reading, const options *o,
                            marl_error *error)
 {
     MARL_TRY(cli_inspect_read(c, reading, &o->clock, seen, error));
+    MARL_TRY(see_times(seen, o, error));
     MARL_TRY(find_noise(seen, error));
     MARL_TRY(marl_axis_faults_warn(&seen->warnings, &seen->log, error));
     MARL_TRY(marl_axes_find(&seen->log, &seen->axes, error));
@@ -300,6 +292,7 @@ static int inspect(const cli *c, cli_reading *reading, options *o)
     }
     marl_status status = o->figure != NULL ? marl_figure_check_path(o->figure, &error) : MARL_OK;
     status = status != MARL_OK ? status : cli_reading_prepare(reading, c->files, &error);
+    reading->options.keep_repeated = o->even_times;
     status = status != MARL_OK ? status : check_options(c, o, &error);
     status = status != MARL_OK ? status : examine(c, seen, reading, o, &error);
     if (status == MARL_OK && o->calibration != NULL) {
@@ -309,8 +302,7 @@ static int inspect(const cli *c, cli_reading *reading, options *o)
         status = inspect_against(seen, other, o->against, reading, &error);
     }
     if (status == MARL_OK) {
-        warn_of_gaps(&seen->warnings, &seen->inspection, seen->log.path);
-        warn_of_jitter(seen);
+        warn_of_gaps(seen);
         warn_of_suspicions(seen);
         cli_inspect_warn_of_units(seen, reading);
         warn_of_lines(seen);
@@ -360,6 +352,8 @@ int cli_inspect(int argc, const char **argv)
          "with -o: put readings where they belong that are late: auto (those that the motion shows), or "
          "seconds, such as mag=0.04,accel=0.01",
          "D"},
+        {"even-times", '\0', POPT_ARG_NONE, &o.even_times, 0,
+         "rows came at an even rate, and their times are of reception, or coarse: set them evenly", NULL},
         {"drop-spikes", '\0', POPT_ARG_NONE, &o.drop_spikes, 0,
          "with -o: leave out readings that stand alone", NULL},
         CLI_READING_OPTIONS(reading),

@@ -15,6 +15,8 @@ typedef struct cli_inspected {
     marl_speed_axis speed;
     marl_sensor_delays delays, removed; /* by the motion; of those that --delay took out */
     int looked_for_delays;              /* by --delay auto */
+    marl_row_times times;               /* of the rows as they were read */
+    int sets_even;                      /* --even-times */
     int drops_spikes;                   /* --drop-spikes */
     size_t spikes_dropped;
     const struct cli_inspected *against; /* the log of --against, or NULL */

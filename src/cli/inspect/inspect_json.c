@@ -265,6 +265,19 @@ static json_t *delays_json(const marl_sensor_delays *delays)
     return root;
 }
 
+static json_t *row_times_json(const cli_inspected *seen)
+{
+    const marl_row_times *t = &seen->times;
+    json_t *times = json_object();
+    json_object_set_new(times, "step_s", cli_number(t->step_s));
+    json_object_set_new(times, "scatter_s", cli_number(t->scatter_s));
+    json_object_set_new(times, "gain", cli_number(t->gain));
+    json_object_set_new(times, "breaks", json_integer((json_int_t)t->breaks));
+    json_object_set_new(times, "uneven", json_boolean(t->are_uneven));
+    json_object_set_new(times, "set_even", json_boolean(seen->sets_even));
+    return times;
+}
+
 int cli_inspect_json(const cli_inspected *seen)
 {
     const marl_log *log = &seen->log;
@@ -288,6 +301,7 @@ int cli_inspect_json(const cli_inspected *seen)
     json_object_set_new(root, "still_spans", spans_json(&inspection->still));
     json_object_set_new(root, "axes", axes_json(&seen->axes));
     json_object_set_new(root, "speed_axis", speed_json(&seen->speed));
+    json_object_set_new(root, "row_times", row_times_json(seen));
     json_object_set_new(root, "delays", delays_json(&seen->delays));
     json_object_set_new(root, "delays_removed", delays_json(&seen->removed));
     json_object_set_new(root, "spikes_dropped", json_integer((json_int_t)seen->spikes_dropped));

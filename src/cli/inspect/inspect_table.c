@@ -274,6 +274,19 @@ static void print_against(const cli_inspected *seen)
                                       : "not consistent\n");
 }
 
+static void print_even(const cli_inspected *seen)
+{
+    const marl_row_times *t = &seen->times;
+    if (!seen->sets_even) {
+        return;
+    }
+    cli_print("set evenly: rows every %.6g ms; their times scattered by %.3g ms (rms) about that\n",
+              1e3 * t->step_s, 1e3 * t->scatter_s);
+    if (t->breaks > 0) {
+        cli_print("breaks in it, where rows are missing: %zu\n", t->breaks);
+    }
+}
+
 static void print_dropped(const cli_inspected *seen)
 {
     if (seen->spikes_dropped > 0) {
@@ -312,6 +325,7 @@ int cli_inspect_table(const cli_inspected *seen)
     cli_print("%lu rows dropped, %lu cells missing\n%s", log->report.rows_dropped, log->report.cells_missing,
               has_sensors(inspection) ? "\n" : "");
     print_clock(seen);
+    print_even(seen);
     if (has_sensors(inspection)) {
         print_sensors(inspection);
         print_axes(&seen->axes);

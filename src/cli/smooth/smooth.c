@@ -114,6 +114,7 @@ static marl_status run(const cli *c, options *o, cli_smoothed *job, marl_error *
     MARL_TRY(marl_log_load(&job->log, c->file[0], &o->reading.options, error));
     marl_log_warn(&job->warnings, &job->log.report, job->log.path);
     MARL_TRY(marl_axis_faults_warn(&job->warnings, &job->log, error));
+    MARL_TRY(marl_row_times_warn(&job->warnings, &job->log, error));
     const char *path = o->calibration != NULL ? o->calibration : o->into;
     const marl_smooth_options how = {.record = given ? &record : NULL,
                                      .record_path = path,

@@ -10,6 +10,10 @@
 #include <stdlib.h>
 #include <string.h>
 
+/* Readings in a span that is longer than most clumps in which they come, and the share of its step that a median is of clumps. */
+enum { SPAN = 64 };
+#define CLUMPED 0.5
+
 static const uint8_t flags[MARL_SENSOR_COUNT] = {MARL_FRESH_ACCEL, MARL_FRESH_GYRO, MARL_FRESH_MAG};
 static const int first_column[MARL_SENSOR_COUNT] = {MARL_COLUMN_ACCEL_X, MARL_COLUMN_GYRO_X,
                                                     MARL_COLUMN_MAG_X};
@@ -47,6 +51,32 @@ static int64_t find_gap(const marl_log *log, marl_sensor sensor, double length)
     return 0;
 }
 
+static double mean_below(const double *step, size_t n, double limit)
+{
+    double sum = 0, counted = 0;
+    for (size_t i = 0; i < n; i++) {
+        sum += step[i] <= limit ? step[i] : 0;
+        counted += step[i] <= limit;
+    }
+    return sum / counted;
+}
+
+/* The median step, unless readings come in clumps: then the mean without gaps. step has room for as many more. */
+static double usual_step(double *step, size_t n)
+{
+    size_t spans = 0;
+    for (size_t i = 0; i + SPAN <= n; i += SPAN) {
+        double sum = 0;
+        for (size_t k = 0; k < SPAN; k++) {
+            sum += step[i + k];
+        }
+        step[n + spans++] = sum / SPAN;
+    }
+    double of_spans = spans > 0 ? lab_quantile(step + n, spans, 0.5) : 0;
+    double median = lab_quantile(step, n, 0.5);
+    return median < CLUMPED * of_spans ? mean_below(step, n, SPAN * of_spans) : median;
+}
+
 static void summarise_steps(const marl_log *log, marl_sensor sensor, double *step, size_t n,
                             marl_sensor_summary *summary)
 {
@@ -54,16 +84,16 @@ static void summarise_steps(const marl_log *log, marl_sensor sensor, double *ste
     if (n == 0) {
         return;
     }
-    double median = lab_quantile(step, n, 0.5), squares = 0;
+    double usual = usual_step(step, n), squares = 0;
     for (size_t i = 0; i < n; i++) {
-        if (step[i] > 1.5 * median) {
+        if (step[i] > 1.5 * usual) {
             summary->gaps++;
             summary->longest_gap_s = fmax(summary->longest_gap_s, step[i]);
         } else {
-            squares += (step[i] - median) * (step[i] - median);
+            squares += (step[i] - usual) * (step[i] - usual);
         }
     }
-    summary->rate_hz = 1.0 / median;
+    summary->rate_hz = 1.0 / usual;
     summary->jitter_ms = 1e3 * sqrt(squares / (double)(n - summary->gaps));
     if (summary->gaps > 0) {
         summary->longest_gap_ns = find_gap(log, sensor, summary->longest_gap_s);
@@ -93,7 +123,7 @@ marl_status lab_sensor_summarise(const marl_log *log, marl_sensor sensor, marl_s
 {
     lab_moments moments[3] = {{0}};
     const marl_vec3 *before = NULL;
-    double *step = malloc((log->n + 1) * sizeof *step);
+    double *step = malloc(2 * (log->n + 1) * sizeof *step);
     if (step == NULL) {
         return marl_fail(error, MARL_ERR_SYSTEM, "no memory");
     }

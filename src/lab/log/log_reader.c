@@ -126,9 +126,12 @@ static marl_status verdict_at_end(const marl_log_reader *r, marl_error *error)
         return marl_fail(error, MARL_ERR_INSUFFICIENT, "%s: a header and no samples", r->path);
     }
     if (report->rows_dropped > report->rows) {
-        return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: %s; %lu of %lu rows cannot be used", r->path,
+        return marl_fail(error, MARL_ERR_INPUT, "%s:%ld: %s; %lu of %lu rows cannot be used%s", r->path,
                          report->first_dropped_line, report->first_dropped_why, report->rows_dropped,
-                         report->rows + report->rows_dropped);
+                         report->rows + report->rows_dropped,
+                         2 * report->time_repeated > report->rows_dropped
+                             ? "; rows that come in clumps of one time: inspect --even-times -o LOG"
+                             : "");
     }
     return MARL_END;
 }
@@ -338,6 +341,7 @@ marl_status marl_log_open(marl_log_reader **reader, const char *path, const marl
     r->scan.point = options->decimal ? options->decimal : '.';
     r->lines.fd = -1;
     lab_row_order_init(&r->order);
+    r->order.keeps_repeated = options->keep_repeated;
     lab_report_init(&r->report);
     r->path = strdup(path);
     marl_status status = r->path != NULL ? lab_lines_open(&r->lines, path, error)

@@ -3,6 +3,8 @@
 #include "marlinspike/log.h"
 #include <math.h>
 
+enum { CLUMPS = 10 }; /* of so many rows one stands still, and more: no accident */
+
 static void warn_of_dead_axes(marl_warnings *w, const marl_log_report *r, const char *path)
 {
     unsigned dead = marl_log_dead_axes(r);
@@ -67,7 +69,10 @@ void marl_log_warn(marl_warnings *w, const marl_log_report *r, const char *path)
                   r->nuls_at_end);
     }
     if (r->time_repeated > 0) {
-        marl_warn(w, "time-repeat", "%s: time stands still in %lu rows", path, r->time_repeated);
+        marl_warn(w, "time-repeat", "%s: time stands still in %lu rows%s", path, r->time_repeated,
+                  CLUMPS * r->time_repeated > r->rows
+                      ? ": rows in clumps of one time? inspect --even-times -o LOG keeps them"
+                      : "");
     }
     if (r->time_back > 0) {
         marl_warn(w, "time-back", "%s: time goes back in %lu rows", path, r->time_back);

@@ -70,6 +70,9 @@ row_fault lab_row_time(const lab_row_order *o, int64_t raw, lab_moment *at)
     if (at->t_ns > TIME_MAX) { /* after restarts */
         return ROW_NO_TIME;
     }
+    if (o->timed && o->keeps_repeated && raw == o->at.raw) {
+        at->t_ns = o->at.t_ns + 1;
+    }
     if (o->timed && at->t_ns <= o->at.t_ns) {
         return at->t_ns == o->at.t_ns ? ROW_TIME_REPEATED : ROW_TIME_BACK;
     }
@@ -175,7 +178,8 @@ static row_fault put(lab_row_order *o, row_fault fault, marl_log_report *report)
 {
     lab_kept_row *row = slot(o);
     if (fault == ROW_GOOD && o->has_ahead && row->at.t_ns == o->ahead.at.t_ns) {
-        fault = ROW_TIME_REPEATED;
+        fault = o->keeps_repeated ? ROW_GOOD : ROW_TIME_REPEATED;
+        row->at.t_ns += 1;
     }
     if (fault != ROW_GOOD) {
         lab_row_fault(report, fault, row->line);

@@ -51,11 +51,12 @@ typedef enum lab_restarts {
 
 typedef struct lab_row_order {
     lab_restarts restarts;
-    int is_of_day;     /* times may be those of a day, or of an hour, which wrap */
-    int64_t began_raw; /* the first stamp since the last restart */
-    int timed;         /* `at` is set */
-    lab_moment at;     /* of the last row that is ready or given out */
-    int fast;          /* rows have come within ten seconds */
+    int keeps_repeated; /* rows whose time stands still go on by 1 ns each */
+    int is_of_day;      /* times may be those of a day, or of an hour, which wrap */
+    int64_t began_raw;  /* the first stamp since the last restart */
+    int timed;          /* `at` is set */
+    lab_moment at;      /* of the last row that is ready or given out */
+    int fast;           /* rows have come within ten seconds */
     int has_ahead;
     lab_kept_row ahead; /* the first, or its time jumps ahead: the next row shows whether it does */
     lab_kept_row ready[ROWS_AT_ONCE]; /* from `first` on to be given out */

@@ -37,7 +37,7 @@ marl_status lab_smooth_find_noise(lab_smoother *s, marl_error *error)
 {
     double step = s->usual_step;
     s->noise = USUAL_NOISE;
-    if (step * SLOWEST_HZ > 1) {
+    if (step * SLOWEST_HZ > 1 || !(step * (double)s->rows > WINDOW_S)) { /* or they came in clumps */
         return MARL_OK;
     }
     size_t window = (size_t)(WINDOW_S / step), n = 0; /* a log has ten seconds */

@@ -27,6 +27,7 @@ marl_status lab_study_warn_readings(marl_study *study, const marl_study_case *it
 {
     marl_axes axes;
     MARL_TRY(marl_axis_faults_warn(&study->warnings, &it->log, error));
+    MARL_TRY(marl_row_times_warn(&study->warnings, &it->log, error));
     warn_of_speed(study, &it->log);
     if (!has_raw_mag(study, &it->log)) {
         return MARL_OK;
