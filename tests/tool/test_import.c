@@ -268,7 +268,8 @@ START_TEST(maps_beside_their_files)
 }
 END_TEST
 
-/* Stamps of reception scatter about an even rate; those of the board do not, nor do those of a log of ours. */
+/* Stamps of reception scatter about an even rate, also in the log that becomes of them; those of the board do not, nor do those
+ * that were set evenly. A column that is called t and never changes is no time. */
 START_TEST(stamps_of_reception_are_named)
 {
     temporary dir = tool_folder();
@@ -280,13 +281,27 @@ START_TEST(stamps_of_reception_are_named)
     tool_run r =
         run("inspect host.txt --columns 't=1[s]; accel=2,3,4[m/s^2]; gyro=5,6,7[rad/s]' -o host.csv");
     ck_assert_int_eq(r.code, 0);
-    ck_assert_ptr_nonnull(strstr(r.err, "of 10 ms between rows, as those of reception do"));
+    ck_assert_ptr_nonnull(strstr(r.err, "about rows every 10 ms, as those of reception"));
     run_free(&r);
     r = run("inspect even.txt --columns 't=1[s]; accel=2,3,4[m/s^2]; gyro=5,6,7[rad/s]'");
     ck_assert_ptr_null(strstr(r.err, "reception"));
     run_free(&r);
-    r = run("inspect host.csv");
+    r = run("inspect host.csv --even-times -o set.csv");
+    ck_assert_ptr_nonnull(strstr(r.out, "set evenly: rows every 10 ms; their times scattered by 2.83 ms"));
+    run_free(&r);
+    r = run("compare host.csv --reference handle.reference.csv --tuning kalman");
+    ck_assert_ptr_nonnull(strstr(r.err, "readings fit even times "));
+    run_free(&r);
+    r = run("compare set.csv --reference handle.reference.csv --tuning kalman");
     ck_assert_ptr_null(strstr(r.err, "reception"));
+    run_free(&r);
+    ck_assert_int_eq(
+        system("awk -F, -v OFS=, 'NR == 1 { print \"Time,ax,ay,az,gx,gy,gz,T\" } /^[0-9]/ { print "
+               "sprintf(\"14:20:%02d\", $1), $2, $3, $4, $5, $6, $7, 24 }' handle.csv > clock.csv"),
+        0);
+    r = run("inspect clock.csv");
+    ck_assert_ptr_nonnull(strstr(r.out, "called a time, but always the same"));
+    ck_assert_ptr_nonnull(strstr(r.out, "--columns 't=@100; accel=ax,ay,az[m/s^2]"));
     run_free(&r);
     temporary_remove(&dir);
 }

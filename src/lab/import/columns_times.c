@@ -51,6 +51,17 @@ int lab_rows_rise(const lab_rows *rows, size_t column)
     return step > 0 && steadiness(rows, column, step) > STEADY_SHARE;
 }
 
+/* A column that is called a time, but shows the same in all rows, is something else: T, say. */
+static void forget_constants(marl_columns_guess *guess)
+{
+    for (size_t k = 0; k < guess->n; k++) {
+        marl_column_guess *c = &guess->column[k];
+        if (c->target == MARL_COLUMN_T && c->min >= c->max) {
+            lab_guess_forget(c, "called a time, but always the same");
+        }
+    }
+}
+
 /* Of several columns that are called times the one that rises steadily counts, and of those the one that is farthest from
  * zero, in steps: a clock that other files go by, too. */
 static void choose_time(marl_columns_guess *guess, const lab_rows *rows)
@@ -137,7 +148,9 @@ static void find_rate(marl_columns_guess *guess, const lab_rows *rows)
         lab_guess_remark(
             guess,
             "column %zu is a time that stands still from row to row, as of batches or whole seconds: its "
-            "rows are read as coming evenly, by its average; lost ones would not show",
+            "rows are read as coming evenly, by its average; lost ones would not show (with that time in the "
+            "map, "
+            "--even-times -o LOG shows them)",
             k + 1);
     }
 }
@@ -166,6 +179,7 @@ void lab_guess_find_time(marl_columns_guess *guess, const lab_rows *rows)
     if (guess->label_column == 0 && lab_guess_split_time(guess, rows)) {
         return;
     }
+    forget_constants(guess);
     choose_time(guess, rows);
     find_rate(guess, rows);
     size_t at = guess->n;
