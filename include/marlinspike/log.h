@@ -111,6 +111,7 @@ typedef struct marl_log_report {
     unsigned long rows;                     /* usable */
     unsigned long rows_dropped;             /* all reasons */
     unsigned long time_repeated, time_back; /* of the dropped */
+    unsigned long repeated_kept;            /* rows whose time stood still, kept as 1 ns later */
     unsigned long cells_missing; /* not a number, NaN, infinite, or one axis empty where others are filled */
     unsigned long clock_wraps;   /* of a 32-bit microsecond clock, or midnights of a time of day; unwrapped */
     unsigned long restarts;      /* of the board, and of its clock: the next row is put 2 s after the last */

@@ -262,7 +262,7 @@ START_TEST(rows_of_one_time_are_set_evenly)
     temporary dir = tool_folder();
     ck_assert_int_eq(system("awk -F, 'BEGIN { OFS = \",\" } /^[0-9]/ { if (n++ % 4 == 0) t = $1 + 0.03; $1 = "
                             "sprintf(\"%.2f\", "
-                            "t) } { print }' handle.csv > radio.csv"),
+                            "t) } { print }' handle.csv > radio.csv; grep '^[0-9]' radio.csv > radio.txt"),
                      0);
     tool_run r = run("replay radio.csv -o radio.att.csv");
     ck_assert_int_eq(r.code, 3);
@@ -281,6 +281,11 @@ START_TEST(rows_of_one_time_are_set_evenly)
     root =
         run_json(0, "compare even.csv --reference handle.reference.csv --time-offset auto --tuning kalman");
     as_made = run_json(0, "compare handle.csv --reference handle.reference.csv --tuning kalman");
+    r = run(
+        "record --from - --columns 't=1[s]; accel=2,3,4[m/s^2]; gyro=5,6,7[rad/s]' -o kept.csv < radio.txt");
+    ck_assert_ptr_nonnull(strstr(r.err, "time stands still in 3000 rows; they are kept as 1 ns later each"));
+    ck_assert_ptr_nonnull(strstr(r.out, "kept.csv: 4000 rows, 40.0 s"));
+    run_free(&r);
     double found = json_at(root, "runs.0.error_deg.rms"), wanted = json_at(as_made, "runs.0.error_deg.rms");
     ck_assert_double_eq_tol(found, wanted, 0.1 * wanted);
     json_decref(root);

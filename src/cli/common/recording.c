@@ -251,8 +251,10 @@ marl_status recording_run(recording *r, const marl_log_options *options, marl_er
     r->on_terminal = isatty(STDERR_FILENO);
     r->drawn_wall_s = -INFINITY;
     listen_for_stop();
-    marl_status status = marl_receiver_create(&r->receiver, r->from->name, options, error);
+    marl_log_options kept = *options;
     r->is_mapped = options->columns != NULL;
+    kept.keep_repeated = r->is_mapped; /* what is dropped here is gone for good */
+    marl_status status = marl_receiver_create(&r->receiver, r->from->name, &kept, error);
     if (status == MARL_OK &&
         !r->is_mapped) { /* a board that prints text of its own does not know the question */
         status = ask(r, error);

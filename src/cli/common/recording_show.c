@@ -165,7 +165,13 @@ void recording_warn(recording *r)
                   s->events, s->first_event);
     }
     warn_of_field(r);
-    if (marl_guide_gaps(r->guide) > 0) {
+    if (s->rows.repeated_kept > 0) {
+        marl_warn(
+            &r->warnings, "time-repeat",
+            "%s: time stands still in %lu rows; they are kept as 1 ns later each: inspect --even-times -o "
+            "LOG sets them evenly",
+            name, s->rows.repeated_kept);
+    } else if (marl_guide_gaps(r->guide) > 0) {
         marl_warn(&r->warnings, "gap", "%s: %lu gaps between readings", name, marl_guide_gaps(r->guide));
     }
     if (marl_receiver_info(r->receiver)->columns & ~r->info.columns) {

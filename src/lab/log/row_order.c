@@ -180,6 +180,7 @@ static row_fault put(lab_row_order *o, row_fault fault, marl_log_report *report)
     if (fault == ROW_GOOD && o->has_ahead && row->at.t_ns == o->ahead.at.t_ns) {
         fault = o->keeps_repeated ? ROW_GOOD : ROW_TIME_REPEATED;
         row->at.t_ns += 1;
+        report->repeated_kept += o->keeps_repeated != 0;
     }
     if (fault != ROW_GOOD) {
         lab_row_fault(report, fault, row->line);
@@ -203,6 +204,7 @@ row_fault lab_row_push(lab_row_order *o, int64_t raw, long line, marl_log_report
     lab_kept_row *row = slot(o);
     row_fault fault = lab_row_time(o, raw, &row->at);
     int is_past = began_anew(o, fault);
+    report->repeated_kept += o->keeps_repeated && o->timed && raw == o->at.raw;
     row->line = line;
     if (o->past_n > 0 && !(is_past && lab_row_follows(o, o->past[o->past_n - 1].at.raw, raw))) {
         drop_past(o, report);

@@ -39,6 +39,7 @@ marl_status marl_receiver_create(marl_receiver **receiver, const char *name, con
     lab_report_init(&r->report.rows);
     lab_row_order_init(&r->order);
     r->order.restarts = LAB_RESTARTS_ANYWHERE;
+    r->order.keeps_repeated = options != NULL && options->keep_repeated;
     marl_packet_reader_init(&r->reader, r->packet, sizeof r->packet);
     lab_lines_in_init(&r->lines, name, options);
     return MARL_OK;
