@@ -156,10 +156,9 @@ MARL_CHECKED marl_status marl_spikes_remove(marl_log *log, size_t *n, marl_error
 MARL_CHECKED marl_status marl_inspect_still(const marl_log *log, marl_spans *spans, marl_error *error);
 
 typedef struct marl_sensor_summary {
-    unsigned axes;   /* bit 0 x, 1 y, 2 z: which are in the log; 0 = sensor absent */
-    size_t readings; /* rows where it is fresh */
-    double
-        rate_hz; /* 1 / usual step between fresh rows: the median, of rows in clumps their mean; NaN under two */
+    unsigned axes;          /* bit 0 x, 1 y, 2 z: which are in the log; 0 = sensor absent */
+    size_t readings;        /* rows where it is fresh */
+    double rate_hz;         /* 1 / usual step between fresh rows (median; of clumps mean); NaN under two */
     double jitter_ms;       /* rms deviation of the steps from that, gaps left out */
     size_t gaps;            /* steps over 1.5 usual ones */
     double longest_gap_s;   /* 0 without gaps */

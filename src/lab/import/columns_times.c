@@ -149,8 +149,7 @@ static void find_rate(marl_columns_guess *guess, const lab_rows *rows)
             guess,
             "column %zu is a time that stands still from row to row, as of batches or whole seconds: its "
             "rows are read as coming evenly, by its average; lost ones would not show (with that time in the "
-            "map, "
-            "--even-times -o LOG shows them)",
+            "map, --even-times -o LOG shows them)",
             k + 1);
     }
 }
