@@ -134,6 +134,7 @@ static const struct {
     {"soak", verdicts_soak, 1},       {"lever", bench_lever, 1},         {"speed", bench_speed, 1},
     {"rates", bench_rates, 1},        {"delay", bench_delay, 1},         {"late", bench_late, 1},
     {"spikes", bench_spikes, 1},      {"mag_delay", bench_mag_delay, 1}, {"times", bench_times, 1},
+    {"steps", bench_steps, 1},
 };
 
 /* Without words all tables, with words those named. */

@@ -41,6 +41,7 @@ void bench_delay(void);
 void bench_late(void);
 void bench_spikes(void);
 void bench_times(void);
+void bench_steps(void);
 void bench_mag_delay(void);
 /* Finds the one tuning of each textbook loop; not part of a run without words. */
 void bench_plain(void);

@@ -1,6 +1,7 @@
 /* SPDX-License-Identifier: MIT
  * A run of the accuracy scenes, smoothed, against its truth. */
 #include "smoothed_run.h"
+#include "lab/log/log_report.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -14,8 +15,11 @@ smoothed_errors smoothed_run(const accuracy_run *run, marl_smoothed *s)
     double n = (double)run->n;
     log.info.columns = MARL_COLUMNS_ACCEL | MARL_COLUMNS_GYRO | MARL_COLUMNS_MAG;
     log.info.corrected = run->calibrated;
+    lab_repeats repeats = {.begun = 0};
+    lab_report_init(&log.report);
     for (size_t i = 0; i < run->n && log.row != NULL; i++) {
         log.row[i].sample = run->sample[i];
+        lab_report_readings(&repeats, &run->sample[i], &log.report);
     }
     if (log.row == NULL || marl_smooth(&log, NULL, s, &error) != MARL_OK) {
         fprintf(stderr, "%s\n", error.text);

@@ -95,7 +95,8 @@ typedef struct marl_smooth_options {
 /* Smooths a log; `options` may be NULL. All errors of the sensors are estimated: first as of uncalibrated sensors
  * (0.3 m/s^2, 5 uT, 2 % of scale, 1 % of misalignment, several deg/s, 20 ms, 0.06 deg/s per g), then, where `record` or the log itself states
  * that sensors are calibrated, as of those; the log's likelihood decides which of the two the result is. A hard iron of over
- * 10 uT that the log's turns show is taken off before.
+ * 10 uT that the log's turns show is taken off before. Coarse steps of a sensor (marl_log_coarse_step of
+ * log->report) widen the standard deviations.
  * MARL_ERR_INSUFFICIENT under 10 s, without accelerometer or gyroscope, or when no attitude can be started;
  * MARL_ERR_INPUT when it is corrected already and a calibration is given, or of another device; MARL_ERR_SYSTEM
  * without memory (about 75 KB for each second of a log at 200 Hz). Logs with a magnetometer of over 90 minutes are

@@ -12,6 +12,10 @@
 
 /* Changes that are spread evenly around 0 would be under the least one with a chance of 1 - exp(-STEADY / 2). */
 #define STEADY 40.0
+/* Or a few changes are alike, and between them readings repeat as none with a noise do. */
+#define FEW 5.0
+#define RARE 0.01
+#define ALIKE 1.5
 
 /* Readings of which one or two axes would repeat, if each did so for itself. */
 static double expected_some(const lab_repeats_block *b)
@@ -140,7 +144,9 @@ double marl_log_coarse_step(const marl_log_report *report, marl_sensor sensor)
     static const double coarse[3] = {0.2, 0.005, 2};
     const marl_repeats *r = &report->repeats[sensor];
     double n = r->changes, step = r->least_change;
-    return n > 0 && step >= coarse[sensor] && n * n * step > STEADY * r->change_sum ? step : 0;
+    int is_steady = n > 0 && n * n * step > STEADY * r->change_sum;
+    int is_rare = n >= FEW && n < RARE * 3 * (double)r->readings && r->change_sum < ALIKE * n * step;
+    return step >= coarse[sensor] && (is_steady || is_rare) ? step : 0;
 }
 
 static void find_held(const marl_log *log, marl_sensor sensor, uint8_t *of_row)

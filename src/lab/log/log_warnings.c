@@ -36,7 +36,7 @@ static void warn_of_coarse_steps(marl_warnings *w, const marl_log_report *r, con
 {
     static const char *const why =
         "a wide range of the chip, or digits lost on the way; attitudes suffer, and no "
-        "standard deviation counts it";
+        "filter's standard deviation counts it";
     double accel = marl_log_coarse_step(r, MARL_ACCEL), gyro = marl_log_coarse_step(r, MARL_GYRO);
     double mag = marl_log_coarse_step(r, MARL_MAG);
     if (accel > 0) {

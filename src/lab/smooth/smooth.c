@@ -63,6 +63,9 @@ static marl_status load(const marl_log *log, const marl_smooth_options *options,
     marl_vec3 rate = {0, 0, 0}, force = {0, 0, 0};
     marl_corrector_init(&corrector, &calibration);
     s->rows = log->n;
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        s->step[i] = marl_log_coarse_step(&log->report, (marl_sensor)i);
+    }
     s->from_body = calibration.has_mount ? marl_quat_conjugate(calibration.mount) : marl_quat_identity();
     s->sample = malloc(log->n * sizeof *s->sample);
     uint8_t *unusable = calloc(log->n + 1, 1);

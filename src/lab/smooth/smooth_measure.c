@@ -156,6 +156,7 @@ static void measure_force(const lab_smoother *s, const double bias[3], const lab
         row m = {.value = force[i], .share = k->length / (2 * CORRELATION)};
         m.variance = i < 2 ? 2 * time_of_motion(k) / k->length * (ACCEL_NOISE * ACCEL_NOISE + 0.5 * k->motion)
                            : 2 * CORRELATION / k->length * (ACCEL_NOISE * ACCEL_NOISE + k->vertical);
+        m.variance += k->coarse[MARL_ACCEL] / k->length;
         if (i < 2) {
             m.by_state[THETA + 1 - i] = i == 0 ? MARL_STANDARD_GRAVITY : -MARL_STANDARD_GRAVITY;
         }
@@ -186,8 +187,8 @@ static void measure_field(const lab_smoother *s, const double bias[3], const lab
                           lab_constants *c)
 {
     double field[3], expected[3] = {0, s->constant[FIELD], s->constant[FIELD + 1]};
-    double variance =
-        LAB_MAG_NOISE * LAB_MAG_NOISE / k->field.n + 2 * CORRELATION / k->field_age * k->disturbance;
+    double variance = LAB_MAG_NOISE * LAB_MAG_NOISE / k->field.n +
+                      (2 * CORRELATION * k->disturbance + k->coarse[MARL_MAG]) / k->field_age;
     lab_smooth_field(s, k, field);
     const double *b = s->passes > 0 ? expected : k->field.mean; /* before, the expected field is not known */
     const double cross[3][3] = {{0, b[2], -b[1]}, {-b[2], 0, b[0]}, {b[1], -b[0], 0}};

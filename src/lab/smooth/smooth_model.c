@@ -131,13 +131,13 @@ void lab_smooth_predict(const lab_smoother *s, const lab_constants *c, const lab
         e->p[(BIAS + i) * DIAGONAL] += s->walk * s->walk * k->length;
     }
     for (int i = 0; i < 2; i++) {
-        e->p[(VELOCITY + i) * DIAGONAL] +=
-            k->gap ? LAB_SPEED_NOISE * LAB_SPEED_NOISE + 0.5 * k->speed : VELOCITY_NOISE * k->length;
+        e->p[(VELOCITY + i) * DIAGONAL] += k->gap ? LAB_SPEED_NOISE * LAB_SPEED_NOISE + 0.5 * k->speed
+                                                  : (VELOCITY_NOISE + k->coarse[MARL_ACCEL]) * k->length;
     }
 }
 
 double lab_smooth_turn_variance(const lab_smoother *s, const lab_knot *k)
 {
     double density = s->noise * s->noise + 2 * LAB_PI * GYRO_SCALE * GYRO_SCALE * sqrt(k->rate2);
-    return density * k->length + k->unseen2;
+    return (density + k->coarse[MARL_GYRO]) * k->length + k->unseen2;
 }

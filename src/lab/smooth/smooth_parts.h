@@ -64,6 +64,8 @@ typedef struct lab_knot {
     double gyro[3], gyro2, accel[3], accel2; /* sums over the block's rows, for still spans */
     int gyros;
     double motion, vertical, speed, disturbance; /* (3b) A, A_z, V, e */
+    /* variance that steps of a sensor leave, times how long it lasts: (m/s^2)^2 s, rad^2/s, uT^2 s */
+    double coarse[MARL_SENSOR_COUNT];
     int still, moves_fast;
     double covariance[12]; /* of the turn: xx yy zz xy xz yz; variances of bias and of the velocity */
 } lab_knot;
@@ -83,12 +85,13 @@ typedef struct lab_smoother {
     const char *path; /* of the log, for messages */
     const lab_progress *progress;
     size_t rows, knots;
-    marl_sample *sample;  /* corrected, in the sensors' frame */
-    double *rate;         /* three for each row: mean readings since the row before */
-    double mean_force[3]; /* of all rows: under it the gyroscope's bias is what is called so */
-    double usual_step;    /* from row to row, the median, s */
-    int64_t gap_ns;       /* rows are missing over longer steps */
-    marl_quat from_body;  /* turns vectors of the body into the sensors' frame */
+    marl_sample *sample;            /* corrected, in the sensors' frame */
+    double *rate;                   /* three for each row: mean readings since the row before */
+    double mean_force[3];           /* of all rows: under it the gyroscope's bias is what is called so */
+    double usual_step;              /* from row to row, the median, s */
+    double step[MARL_SENSOR_COUNT]; /* in which a sensor reads where that is coarse, SI; else 0 */
+    int64_t gap_ns;                 /* rows are missing over longer steps */
+    marl_quat from_body;            /* turns vectors of the body into the sensors' frame */
     lab_knot *knot;
     int has_mag;
     int has_iron;                  /* it is large, and taken off the samples */
@@ -136,6 +139,8 @@ void lab_rotation_between(const double a[4], const double b[4], double rotation[
 
 /* Mean rates from row to row, and how long a step may be. Two rows or more. MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status lab_smooth_find_rates(lab_smoother *s, marl_error *error);
+/* (2) What the blocks are off by where a sensor reads in coarse steps. */
+void lab_smooth_find_coarseness(lab_smoother *s);
 /* The noise of the gyroscope's rate by its readings alone, rad/s/sqrt(Hz). MARL_ERR_SYSTEM without memory. */
 MARL_CHECKED marl_status lab_smooth_find_noise(lab_smoother *s, marl_error *error);
 /* From the row before row i to it, s; 0 for the first. */

@@ -155,6 +155,7 @@ marl_status lab_smooth_cut(lab_smoother *s, marl_error *error)
     MARL_TRY(lab_smooth_find_rates(s, error));
     MARL_TRY(lab_smooth_find_noise(s, error));
     cut(s);
+    lab_smooth_find_coarseness(s);
     return MARL_OK;
 }
 
