@@ -2,6 +2,7 @@
  * Sensors that read in coarse steps, by a wide range of the chip or by digits that were lost: the smoother, whether its
  * standard deviations hold, and kalman. */
 #include "bench.h"
+#include "sensor_faults.h"
 #include "smoothed_run.h"
 #include <math.h>
 #include <stdio.h>
@@ -23,22 +24,6 @@ static const float steps[][MARL_SENSOR_COUNT] = {{0, 0, 0},     {0.25f, 0, 0},  
                                                  {0, 0, 5},     {0.5f, 0.03f, 2}};
 enum { STEPS = sizeof steps / sizeof steps[0] };
 
-static void round_to(marl_vec3 *v, float step)
-{
-    if (step > 0) {
-        *v = (marl_vec3){step * roundf(v->x / step), step * roundf(v->y / step), step * roundf(v->z / step)};
-    }
-}
-
-static void round_run(accuracy_run *run, const float step[MARL_SENSOR_COUNT])
-{
-    for (size_t i = 0; i < run->n; i++) {
-        round_to(&run->sample[i].accel, step[MARL_ACCEL]);
-        round_to(&run->sample[i].gyro, step[MARL_GYRO]);
-        round_to(&run->sample[i].mag, step[MARL_MAG]);
-    }
-}
-
 static void print_case(const accuracy_grade *grade, const float step[MARL_SENSOR_COUNT])
 {
     smoothed_sums sums = {.logs = 0};
@@ -48,7 +33,9 @@ static void print_case(const accuracy_grade *grade, const float step[MARL_SENSOR
         for (int seed = FROM_SEED; of->seconds < SKIP_LONGER_THAN && !of->speed && seed < FROM_SEED + SEEDS;
              seed++) {
             accuracy_run run = accuracy_run_make_graded(of, (uint64_t)seed, grade);
-            round_run(&run, step);
+            for (size_t i = 0; i < run.n; i++) {
+                round_readings(&run.sample[i], step);
+            }
             smoothed_sums_add_run(&sums, &run);
             kalman += kalman_log_rms(&run);
             accuracy_run_free(&run);

@@ -45,6 +45,17 @@ static inline int spoil_reading(marl_sample *s, int sensor, dice *d)
     return 1;
 }
 
+/* Readings in steps of so much, SI; 0: as they are. */
+static inline void round_readings(marl_sample *s, const float step[MARL_SENSOR_COUNT])
+{
+    marl_vec3 *const reading[] = {&s->accel, &s->gyro, &s->mag};
+    for (int i = 0; i < MARL_SENSOR_COUNT; i++) {
+        marl_vec3 *v = reading[i];
+        float u = step[i];
+        *v = u > 0 ? (marl_vec3){u * roundf(v->x / u), u * roundf(v->y / u), u * roundf(v->z / u)} : *v;
+    }
+}
+
 /* Adds to the rate by_force times the force, rad/s per m/s^2, by rows. */
 static inline void read_force(marl_sample *s, const double by_force[9])
 {

@@ -3,6 +3,7 @@
 #include "calibrated_log.h"
 #include "check_main.h"
 #include "lab/log/log_report.h"
+#include "sensor_faults.h"
 
 /* m/s^2, rad/s */
 typedef struct coarse {
@@ -17,22 +18,15 @@ static const coarse cases[] = {
     {MARL_SCENE_TUMBLE, 0.5f, 0.03f}, {MARL_SCENE_TURNS, 0.25f, 0}, {MARL_SCENE_WHIRL, 0.5f, 0.03f},
 };
 
-static void round_to(marl_vec3 *v, float step)
-{
-    if (step > 0) {
-        *v = (marl_vec3){step * roundf(v->x / step), step * roundf(v->y / step), step * roundf(v->z / step)};
-    }
-}
-
 /* As a reader fills the report. */
 static void round_log(marl_log *log, const coarse *to)
 {
+    const float step[MARL_SENSOR_COUNT] = {to->accel, to->gyro, 0};
     lab_repeats repeats = {.begun = 0};
     lab_report_init(&log->report);
     for (size_t i = 0; i < log->n; i++) {
         marl_sample *s = &log->row[i].sample;
-        round_to(&s->accel, to->accel);
-        round_to(&s->gyro, to->gyro);
+        round_readings(s, step);
         lab_report_readings(&repeats, s, &log->report);
     }
 }

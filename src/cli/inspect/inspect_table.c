@@ -274,6 +274,8 @@ static void print_against(const cli_inspected *seen)
                                       : "not consistent\n");
 }
 
+#define NO_SCATTER_S 1e-6 /* what rounding leaves is none */
+
 static void print_even(const cli_inspected *seen)
 {
     const marl_row_times *t = &seen->times;
@@ -281,7 +283,7 @@ static void print_even(const cli_inspected *seen)
         return;
     }
     cli_print("set evenly: rows every %.6g ms; their times scattered by %.3g ms (rms) about that\n",
-              1e3 * t->step_s, 1e3 * t->scatter_s);
+              1e3 * t->step_s, t->scatter_s < NO_SCATTER_S ? 0 : 1e3 * t->scatter_s);
     if (t->breaks > 0) {
         cli_print("breaks in it, where rows are missing: %zu\n", t->breaks);
     }
